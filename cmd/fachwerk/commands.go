@@ -1,0 +1,185 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/exchange/modelfile"
+	"fachwerk/internal/store"
+	"fachwerk/web"
+)
+
+// openDesk opens a database file with a desk on it; the caller closes the store.
+func openDesk(file string, mustExist bool) (*desk.Desk, *store.Store, error) {
+	s, err := store.Open(file, mustExist)
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := desk.Open(s, time.Now)
+	if err != nil {
+		return nil, nil, errors.Join(err, s.Close())
+	}
+	return d, s, nil
+}
+
+// withDesk runs do on a database file.
+func withDesk(file string, mustExist bool, do func(d *desk.Desk) error) error {
+	d, s, err := openDesk(file, mustExist)
+	if err != nil {
+		return err
+	}
+	return errors.Join(do(d), s.Close())
+}
+
+// readModel reads a model file and writes its problems to standard error.
+func readModel(file string) (*model.Design, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	d, problems, err := modelfile.Read(f)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range problems {
+		fmt.Fprintln(os.Stderr, oneLine(p.String()))
+	}
+	if d == nil {
+		return nil, alreadyReported{errors.New("the model file has errors")}
+	}
+	return d, nil
+}
+
+func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
+
+func dbFlag(c *cobra.Command) *string {
+	return c.Flags().String("db", "", "the database file")
+}
+
+func checkCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "check MODEL.json", Short: "Validate a model file without a database", Args: usageArgs(cobra.ExactArgs(1)),
+		RunE: func(_ *cobra.Command, args []string) error {
+			_, err := readModel(args[0])
+			return err
+		},
+	}
+}
+
+func loadCommand() *cobra.Command {
+	c := &cobra.Command{Use: "load --db FILE MODEL.json", Short: "Read a model file into an empty database", Args: usageArgs(cobra.ExactArgs(1))}
+	db := dbFlag(c)
+	replace := c.Flags().Bool("replace", false, "put the file's design in place of the one that is there, as one revision")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := require(cmd, "db"); err != nil {
+			return err
+		}
+		d, err := readModel(args[0]) // first: a broken file must not leave a database behind
+		if err != nil {
+			return err
+		}
+		return withDesk(*db, false, func(k *desk.Desk) error { return k.Load(d, *replace, "Loaded from a model file") })
+	}
+	return c
+}
+
+func exportCommand() *cobra.Command {
+	c := &cobra.Command{Use: "export --db FILE", Short: "Write the design to standard output as a model file", Args: usageArgs(cobra.NoArgs)}
+	db := dbFlag(c)
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db"); err != nil {
+			return err
+		}
+		return withDesk(*db, true, func(k *desk.Desk) error { return modelfile.Write(os.Stdout, k.Design()) })
+	}
+	return c
+}
+
+func tokenCommand() *cobra.Command {
+	c := &cobra.Command{Use: "token --db FILE --name NAME --for decisions|scim|api", Short: "Make a bearer token for a program and print it, once", Args: usageArgs(cobra.NoArgs)}
+	db := dbFlag(c)
+	name := c.Flags().String("name", "", "what the token is called; for api, the user it acts as unless --user names one")
+	purpose := c.Flags().String("for", "", "what it is for: decisions, scim or api")
+	user := c.Flags().String("user", "", "the user that a token for api acts as")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db", "name", "for"); err != nil {
+			return err
+		}
+		if !slices.Contains(desk.Purposes, *purpose) {
+			return usageError{fmt.Errorf("--for: expected %s, not %q", strings.Join(desk.Purposes, ", "), *purpose)}
+		}
+		if *user == "" {
+			*user = *name
+		}
+		return withDesk(*db, true, func(k *desk.Desk) error {
+			text, err := k.MakeToken(*name, *purpose, *user)
+			if err == nil {
+				fmt.Println(text)
+			}
+			return err
+		})
+	}
+	return c
+}
+
+func ownerCommand() *cobra.Command {
+	c := &cobra.Command{Use: "owner --db FILE --user ID", Short: "Make a user an owner, and print a link to set a password", Args: usageArgs(cobra.NoArgs)}
+	db := dbFlag(c)
+	user := c.Flags().String("user", "", "the user's id or user name")
+	url := c.Flags().String("url", "http://127.0.0.1:8080", "where the application is reached, for the link")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db", "user"); err != nil {
+			return err
+		}
+		return withDesk(*db, true, func(k *desk.Desk) error {
+			u, err := k.MakeOwner(*user)
+			if err != nil {
+				return err
+			}
+			link, err := k.PasswordLink(u.ID)
+			if err != nil {
+				return err
+			}
+			if !k.Live(u.ID) {
+				fmt.Fprintf(os.Stderr, "warning: %s is not live (%s), so they cannot sign in yet\n", u.DisplayName, u.State)
+			}
+			fmt.Printf("%s/welcome/%s\n", strings.TrimRight(*url, "/"), link)
+			return nil
+		})
+	}
+	return c
+}
+
+// openapiCommand is for the build: the front end's types are generated from what it prints.
+func openapiCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "openapi", Short: "Write the description of the application's API to standard output", Hidden: true, Args: usageArgs(cobra.NoArgs),
+		RunE: func(*cobra.Command, []string) error {
+			folder, err := os.MkdirTemp("", "fachwerk")
+			if err != nil {
+				return err
+			}
+			defer os.RemoveAll(folder)
+			d, s, err := openDesk(folder+"/empty.db", false)
+			if err != nil {
+				return err
+			}
+			_, a := server.New(d, s, web.Files())
+			text, err := a.OpenAPI()
+			if err == nil {
+				_, err = os.Stdout.Write(append(text, '\n'))
+			}
+			return errors.Join(err, s.Close())
+		},
+	}
+}

@@ -1,0 +1,414 @@
+// Package change is everything that alters a design: an ordered list of operations that is checked whole, applied whole or not at all,
+// inverted, laid anew on a design that moved on, told in sentences, and weighed by its impact on people.
+package change
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/model"
+)
+
+// Op puts or deletes one object. Before is nil for an object that is new, After for one that is deleted.
+type Op struct {
+	Kind   model.Kind
+	ID     string
+	Before model.Object
+	After  model.Object
+}
+
+// Put is the operation that makes an object what after is, on a design.
+func Put(d *model.Design, after model.Object) Op {
+	return Op{after.Kind(), after.Ident(), d.Get(after.Kind(), after.Ident()), after}
+}
+
+// Delete is the operation that deletes an object of a design.
+func Delete(before model.Object) Op {
+	return Op{before.Kind(), before.Ident(), before, nil}
+}
+
+type wireOp struct {
+	Op     string          `json:"op"`
+	Kind   model.Kind      `json:"kind"`
+	ID     string          `json:"id"`
+	Before json.RawMessage `json:"before,omitempty"`
+	After  json.RawMessage `json:"after,omitempty"`
+}
+
+// Values gives the operation's values in the form of the model file, nil where there is none.
+func (o Op) Values() (before, after []byte, err error) {
+	if o.Before != nil {
+		if before, err = json.Marshal(o.Before); err != nil {
+			return nil, nil, err
+		}
+	}
+	if o.After != nil {
+		after, err = json.Marshal(o.After)
+	}
+	return before, after, err
+}
+
+// FromValues is the operation that gave these values.
+func FromValues(kind model.Kind, id string, before, after []byte) (o Op, err error) {
+	o = Op{Kind: kind, ID: id}
+	for _, side := range []struct {
+		from []byte
+		to   *model.Object
+	}{{before, &o.Before}, {after, &o.After}} {
+		if len(side.from) == 0 {
+			continue
+		}
+		if *side.to, err = model.Decode(kind, side.from); err != nil {
+			return o, err
+		}
+		if given := (*side.to).Ident(); given != id {
+			return o, fmt.Errorf("the operation names %s %q, its value %q", kind, id, given)
+		}
+	}
+	return o, nil
+}
+
+// MarshalJSON writes the operation with its values in the form of the model file.
+func (o Op) MarshalJSON() ([]byte, error) {
+	w := wireOp{Op: "put", Kind: o.Kind, ID: o.ID}
+	if o.After == nil {
+		w.Op = "delete"
+	}
+	var err error
+	if w.Before, w.After, err = o.Values(); err != nil {
+		return nil, err
+	}
+	return json.Marshal(w)
+}
+
+// UnmarshalJSON reads what MarshalJSON writes.
+func (o *Op) UnmarshalJSON(data []byte) error {
+	var w wireOp
+	if err := json.Unmarshal(data, &w); err != nil {
+		return err
+	}
+	var err error
+	if *o, err = FromValues(w.Kind, w.ID, w.Before, w.After); err != nil {
+		return err
+	}
+	if (w.Op == "put") != (o.After != nil) || w.Op != "put" && w.Op != "delete" {
+		return fmt.Errorf("the operation on %s %q is neither a whole put nor a whole delete", w.Kind, w.ID)
+	}
+	return nil
+}
+
+// Equal tells whether two objects, either of which may be nil, say the same.
+func Equal(a, b model.Object) bool {
+	if a == nil || b == nil {
+		return a == nil && b == nil
+	}
+	return a == b || bytes.Equal(encode(a), encode(b))
+}
+
+// encode cannot fail: objects hold only what JSON can write.
+func encode(o model.Object) []byte {
+	data, err := json.Marshal(o)
+	if err != nil {
+		panic(err)
+	}
+	return data
+}
+
+// Clone is a copy of an object that may be altered before it becomes part of a design.
+func Clone[T model.Object](o T) T {
+	c, err := model.Decode(o.Kind(), encode(o))
+	if err != nil {
+		panic(err)
+	}
+	return c.(T)
+}
+
+// Invert gives the change that undoes a change.
+func Invert(ops []Op) []Op {
+	out := make([]Op, len(ops))
+	for i, o := range ops {
+		out[len(ops)-1-i] = Op{o.Kind, o.ID, o.After, o.Before}
+	}
+	return out
+}
+
+// Compact joins the operations on each object into one, drops those that change nothing, and keeps the order of the first
+// mention.
+func Compact(ops []Op) []Op {
+	var out []Op
+	at := map[[2]string]int{}
+	for _, o := range ops {
+		key := [2]string{string(o.Kind), o.ID}
+		if i, seen := at[key]; seen {
+			out[i].After = o.After
+			continue
+		}
+		at[key] = len(out)
+		out = append(out, o)
+	}
+	return slices.DeleteFunc(out, func(o Op) bool { return Equal(o.Before, o.After) })
+}
+
+// Apply gives the design that a change makes of d, or everything that stands against it: values that are not what the change was
+// drafted on, things that must not be edited, and whatever is wrong with the result (§10). The result is nil if there are errors.
+func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
+	var problems []model.Problem
+	say := func(o Op, format string, args ...any) {
+		problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
+	}
+	edits := make([]model.Edit, 0, len(ops))
+	current := map[[2]string]model.Object{}
+	for _, o := range ops {
+		key := [2]string{string(o.Kind), o.ID}
+		now, touched := current[key]
+		if !touched {
+			now = d.Get(o.Kind, o.ID)
+		}
+		if !Equal(now, o.Before) {
+			say(o, "%s has changed since this was drafted", Title(o))
+		}
+		if model.BuiltIn(o.Kind, o.ID) {
+			say(o, "%s is built in and cannot be edited", Title(o))
+		}
+		if o.Kind == model.KindOrganisation && o.After == nil {
+			say(o, "the organisation cannot be deleted")
+		}
+		current[key] = o.After
+		edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	after := d.With(edits)
+	for _, o := range ops {
+		if o.After != nil || after.Get(o.Kind, o.ID) != nil {
+			continue
+		}
+		if refs := after.References(o.Kind, o.ID); len(refs) > 0 {
+			say(o, "%s cannot be deleted while something refers to it: %s", Title(o), list(refs))
+		}
+	}
+	if len(problems) > 0 {
+		return nil, problems
+	}
+	if problems = model.Check(after); len(model.Errors(problems)) > 0 {
+		return nil, problems
+	}
+	return after, problems
+}
+
+func list(refs []model.Reference) string {
+	var names []string
+	for _, r := range refs {
+		if len(names) == 10 {
+			names = append(names, fmt.Sprintf("and %d more", len(refs)-10))
+			break
+		}
+		names = append(names, fmt.Sprintf("%s %q (%s)", r.From.Kind().Word(), r.From.Title(), r.Field))
+	}
+	return strings.Join(names, ", ")
+}
+
+// Title names what an operation is about.
+func Title(o Op) string {
+	for _, v := range []model.Object{o.After, o.Before} {
+		if v != nil {
+			return fmt.Sprintf("the %s %q", o.Kind.Word(), v.Title())
+		}
+	}
+	return fmt.Sprintf("the %s %q", o.Kind.Word(), o.ID)
+}
+
+// EditSupplied tells which operations edit what is supplied or protected: supplied sets and catalogues change only with the next version of
+// their catalogue (§2), protected roles not at all.
+func EditSupplied(ops []Op) []model.Problem {
+	var problems []model.Problem
+	for _, o := range ops {
+		say := func(format string, args ...any) {
+			problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
+		}
+		for _, v := range []model.Object{o.Before, o.After} {
+			switch v := v.(type) {
+			case *model.Set:
+				if v.System != "" {
+					say("%s is supplied with its system and cannot be edited here: make an own set beside it", Title(o))
+				}
+			case *model.Role:
+				if v.Protected && o.Before != nil {
+					say("%s is protected and cannot be edited: make a role that inherits it", Title(o))
+				}
+			default:
+				continue
+			}
+			break
+		}
+	}
+	return problems
+}
+
+// Clash is a field that was changed here and elsewhere to different values, or an object that went away or came up underneath.
+type Clash struct {
+	Kind    model.Kind
+	ID      string
+	Message string
+}
+
+// Rebase lays a change that was drafted on an older design onto d. Fields that only one side changed are merged, and so are lists that
+// both added to or took from. What cannot be merged keeps the drafted value and is told as a clash.
+func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
+	var out []Op
+	var clashes []Clash
+	current := map[[2]string]model.Object{}
+	for _, o := range ops {
+		key := [2]string{string(o.Kind), o.ID}
+		now, touched := current[key]
+		if !touched {
+			now = d.Get(o.Kind, o.ID)
+		}
+		moved := Op{o.Kind, o.ID, now, o.After}
+		clash := func(format string, args ...any) {
+			clashes = append(clashes, Clash{o.Kind, o.ID, fmt.Sprintf(format, args...)})
+		}
+		switch {
+		case Equal(now, o.Before):
+		case Equal(now, o.After):
+			current[key] = now
+			continue // somebody did the very same
+		case o.Before == nil:
+			clash("%s has been made in the meantime", Title(o))
+		case now == nil:
+			clash("%s has been deleted in the meantime", Title(o))
+		case o.After == nil:
+			clash("%s has been changed in the meantime", Title(o))
+		default:
+			var fields []string
+			moved.After, fields = merge(o.Before, o.After, now)
+			for _, f := range fields {
+				clash("%s of %s has been changed in the meantime", f, Title(o))
+			}
+		}
+		current[key] = moved.After
+		if !Equal(moved.Before, moved.After) {
+			out = append(out, moved)
+		}
+	}
+	return out, clashes
+}
+
+// merge gives what became of an object when one side made after of before and another made now, and the fields that both changed.
+func merge(before, after, now model.Object) (model.Object, []string) {
+	b, a, n := fields(before), fields(after), fields(now)
+	var clashes []string
+	names := map[string]bool{}
+	for f := range a {
+		names[f] = true
+	}
+	for f := range b {
+		names[f] = true
+	}
+	for _, f := range slices.Sorted(keys(names)) {
+		if reflect.DeepEqual(a[f], b[f]) {
+			continue
+		}
+		if bl, al, nl, ok := lists(b[f], a[f], n[f]); ok {
+			n[f] = mergeList(bl, al, nl)
+			continue
+		}
+		if !reflect.DeepEqual(b[f], n[f]) && !reflect.DeepEqual(a[f], n[f]) {
+			clashes = append(clashes, f)
+		}
+		if v, kept := a[f]; kept {
+			n[f] = v
+		} else {
+			delete(n, f)
+		}
+	}
+	data, err := json.Marshal(n)
+	if err != nil {
+		panic(err)
+	}
+	merged, err := model.Decode(now.Kind(), data)
+	if err != nil {
+		return after, append(clashes, err.Error())
+	}
+	return merged, clashes
+}
+
+func keys[V any](m map[string]V) func(yield func(string) bool) {
+	return func(yield func(string) bool) {
+		for k := range m {
+			if !yield(k) {
+				return
+			}
+		}
+	}
+}
+
+func fields(o model.Object) map[string]any {
+	var m map[string]any
+	if err := json.Unmarshal(encode(o), &m); err != nil {
+		panic(err)
+	}
+	return m
+}
+
+// lists gives three values as lists of texts if they are such, or absent.
+func lists(values ...any) (b, a, n []string, ok bool) {
+	out := make([][]string, 3)
+	some := false
+	for i, v := range values {
+		if v == nil {
+			continue
+		}
+		l, isList := v.([]any)
+		if !isList {
+			return nil, nil, nil, false
+		}
+		some = true
+		for _, e := range l {
+			s, isText := e.(string)
+			if !isText {
+				return nil, nil, nil, false
+			}
+			out[i] = append(out[i], s)
+		}
+	}
+	return out[0], out[1], out[2], some
+}
+
+func mergeList(before, after, now []string) []string {
+	out := []string{}
+	for _, s := range now {
+		if !slices.Contains(before, s) || slices.Contains(after, s) {
+			out = append(out, s)
+		}
+	}
+	for _, s := range after {
+		if !slices.Contains(before, s) && !slices.Contains(now, s) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// Difference gives the change that makes one design another.
+func Difference(from, to *model.Design) []Op {
+	var ops []Op
+	to.All(func(o model.Object) {
+		if op := Put(from, o); !Equal(op.Before, o) {
+			ops = append(ops, op)
+		}
+	})
+	var gone []Op
+	from.All(func(o model.Object) {
+		if to.Get(o.Kind(), o.Ident()) == nil {
+			gone = append(gone, Delete(o))
+		}
+	})
+	slices.Reverse(gone) // what refers to others goes first
+	return append(ops, gone...)
+}

@@ -1,0 +1,324 @@
+package filter
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+)
+
+// MaxDepth is how deep parentheses, brackets and nots may nest.
+const MaxDepth = 1000
+
+// maxLength bounds a filter's text, in bytes.
+const maxLength = 1 << 20
+
+// schemas are the prefixes by which RFC 7643 qualifies the names of a user's attributes.
+var schemas = []string{"urn:ietf:params:scim:schemas:core:2.0:user:", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:"}
+
+// Parse reads a filter. The error, if any, is an [*Error] that tells where the text goes wrong and what was expected.
+func Parse(text string) (f *Filter, err error) {
+	p := &parser{text: text}
+	defer func() {
+		if r := recover(); r != nil {
+			e, ours := r.(*Error)
+			if !ours {
+				panic(r)
+			}
+			f, err = nil, e
+		}
+	}()
+	if len(text) > maxLength {
+		p.fail(maxLength, "the filter is too long")
+	}
+	if !utf8.ValidString(text) {
+		p.fail(0, "the filter is not valid UTF-8")
+	}
+	root := p.or(nil)
+	p.space()
+	if p.at < len(p.text) {
+		p.fail(p.at, "expected \"and\", \"or\" or the end, not %s", p.next())
+	}
+	return &Filter{text, root}, nil
+}
+
+type parser struct {
+	text  string
+	at    int
+	depth int
+}
+
+func (p *parser) fail(offset int, format string, args ...any) {
+	panic(&Error{offset, fmt.Sprintf(format, args...)})
+}
+
+func (p *parser) space() {
+	for p.at < len(p.text) && strings.IndexByte(" \t\r\n", p.text[p.at]) >= 0 {
+		p.at++
+	}
+}
+
+// next describes what stands at the current place, for messages.
+func (p *parser) next() string {
+	rest := p.text[p.at:]
+	if rest == "" {
+		return "the end"
+	}
+	n := 0
+	for n < len(rest) && nameByte(rest[n]) {
+		n++
+	}
+	if n == 0 {
+		_, n = utf8.DecodeRuneInString(rest)
+	}
+	return fmt.Sprintf("%q", rest[:min(n, 40)])
+}
+
+func nameByte(c byte) bool {
+	return c == '_' || c == '-' || c == '$' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z'
+}
+
+// word takes a keyword, in any case, if it comes next.
+func (p *parser) word(w string) bool {
+	p.space()
+	end := p.at + len(w)
+	if end > len(p.text) || !strings.EqualFold(p.text[p.at:end], w) || end < len(p.text) && (nameByte(p.text[end]) || strings.IndexByte(".:", p.text[end]) >= 0) {
+		return false
+	}
+	p.at = end
+	return true
+}
+
+func (p *parser) mark(c byte) bool {
+	p.space()
+	if p.at < len(p.text) && p.text[p.at] == c {
+		p.at++
+		return true
+	}
+	return false
+}
+
+// or, and, term: precedence is not, and, or. Inside a value path, of is the attribute whose sub-attributes are named.
+func (p *parser) or(of *attribute) node {
+	n := p.and(of)
+	for p.word("or") {
+		n = or{n, p.and(of)}
+	}
+	return n
+}
+
+func (p *parser) and(of *attribute) node {
+	n := p.term(of)
+	for p.word("and") {
+		n = and{n, p.term(of)}
+	}
+	return n
+}
+
+func (p *parser) deeper() {
+	if p.depth++; p.depth > MaxDepth {
+		p.fail(p.at, "the filter nests deeper than %d levels", MaxDepth)
+	}
+}
+
+func (p *parser) group(of *attribute) node {
+	start := p.at - 1
+	p.deeper()
+	n := p.or(of)
+	if !p.mark(')') {
+		p.fail(p.at, "expected \")\" for the \"(\" at character %d, not %s", start+1, p.next())
+	}
+	p.depth--
+	return n
+}
+
+func (p *parser) term(of *attribute) node {
+	if p.mark('(') {
+		return p.group(of)
+	}
+	if p.word("not") {
+		if !p.mark('(') {
+			p.fail(p.at, "expected \"(\" after \"not\", not %s", p.next())
+		}
+		return not{p.group(of)}
+	}
+	start := p.at
+	a := p.attribute(of)
+	if p.at < len(p.text) && p.text[p.at] == '[' {
+		return p.valuePath(a, of, start)
+	}
+	p.space()
+	opAt := p.at
+	for p.at < len(p.text) && nameByte(p.text[p.at]) {
+		p.at++
+	}
+	op := strings.ToLower(p.text[opAt:p.at])
+	if op == "pr" {
+		return present{a}
+	}
+	if !slices.Contains([]operator{eq, ne, co, sw, ew, gt, ge, lt, le}, operator(op)) {
+		p.at = opAt
+		p.fail(opAt, "expected an operator (eq, ne, co, sw, ew, gt, ge, lt, le or pr) after %q, not %s", a.name, p.next())
+	}
+	if a.kind == complex_ {
+		sub, single := a.subs["value"]
+		if !single {
+			p.fail(start, "%q has parts: name one of %s", a.name, partsOf(a))
+		}
+		a = sub
+	}
+	return compare{a, operator(op), p.value(a, operator(op), opAt)}
+}
+
+func (p *parser) valuePath(a, of *attribute, start int) node {
+	if of != nil {
+		p.fail(p.at, "a bracket may not stand within a bracket")
+	}
+	if a.kind != complex_ {
+		p.fail(start, "%q has no parts, so no bracket can follow it", a.name)
+	}
+	open := p.at
+	p.at++
+	p.deeper()
+	inner := p.or(a)
+	if !p.mark(']') {
+		p.fail(p.at, "expected \"]\" for the \"[\" at character %d, not %s", open+1, p.next())
+	}
+	p.depth--
+	if p.at < len(p.text) && p.text[p.at] == '.' {
+		p.fail(p.at, "no name may follow the bracket: put the comparison into it")
+	}
+	return valuePath{a.values, inner}
+}
+
+func (p *parser) attribute(of *attribute) *attribute {
+	p.space()
+	start := p.at
+	rest := strings.ToLower(p.text[p.at:min(len(p.text), p.at+80)])
+	for _, s := range schemas {
+		if strings.HasPrefix(rest, s) && of == nil {
+			p.at += len(s)
+		}
+	}
+	from := p.at
+	for p.at < len(p.text) && (nameByte(p.text[p.at]) || p.text[p.at] == '.' || p.text[p.at] == ':') {
+		p.at++
+	}
+	name := p.text[from:p.at]
+	if name == "" {
+		p.fail(start, "expected the name of an attribute, \"not\" or \"(\", not %s", p.next())
+	}
+	if of != nil {
+		if a := of.subs[strings.ToLower(name)]; a != nil {
+			return a
+		}
+		p.fail(start, "%q has no part %q: name one of %s", of.name, name, partsOf(of))
+	}
+	main, sub, dotted := strings.Cut(name, ".")
+	a := attributes[strings.ToLower(main)]
+	if a == nil {
+		p.fail(start, "there is no attribute %q: name one of %s", name, strings.Join(Attributes, ", "))
+	}
+	if dotted {
+		s := a.subs[strings.ToLower(sub)]
+		if s == nil {
+			p.fail(start, "%q has no part %q%s", a.name, sub, hint(a))
+		}
+		return s
+	}
+	return a
+}
+
+func hint(a *attribute) string {
+	if len(a.subs) == 0 {
+		return ""
+	}
+	return ": name one of " + partsOf(a)
+}
+
+func partsOf(a *attribute) string {
+	var names []string
+	for name := range a.subs {
+		names = append(names, a.name+"."+name)
+	}
+	slices.Sort(names)
+	return strings.Join(names, ", ")
+}
+
+// value reads what an attribute is compared with: a JSON string, number, true, false or null.
+func (p *parser) value(a *attribute, op operator, opAt int) value {
+	p.space()
+	start := p.at
+	raw := p.scanValue()
+	textual := op == co || op == sw || op == ew
+	ordered := op == gt || op == ge || op == lt || op == le
+	switch {
+	case raw == "null":
+		if textual || ordered {
+			p.fail(start, "%s cannot compare with null", op)
+		}
+		return value{kind: a.kind, null: true}
+	case textual && a.kind != text && a.kind != exact:
+		p.fail(opAt, "%s compares texts, and %q is not a text", op, a.name)
+	case ordered && a.kind == boolean:
+		p.fail(opAt, "%q is true or false, so it can only be compared by eq and ne", a.name)
+	}
+	v := value{kind: a.kind}
+	var err error
+	switch a.kind {
+	case boolean:
+		if raw != "true" && raw != "false" {
+			p.fail(start, "expected true or false for %q, not %s", a.name, raw)
+		}
+		v.flag = raw == "true"
+	case number:
+		if err = json.Unmarshal([]byte(raw), &v.num); err != nil {
+			p.fail(start, "expected a number for %q, not %s", a.name, raw)
+		}
+	default:
+		if err = json.Unmarshal([]byte(raw), &v.text); err != nil {
+			p.fail(start, "expected a text in double quotes for %q, not %s", a.name, raw)
+		}
+		switch a.kind {
+		case text:
+			v.text = Fold(v.text)
+		case instant:
+			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil {
+				p.fail(start, "expected an instant like \"2026-01-31T00:00:00Z\" for %q, not %s", a.name, raw)
+			}
+		}
+	}
+	return v
+}
+
+func (p *parser) scanValue() string {
+	start := p.at
+	if p.at < len(p.text) && p.text[p.at] == '"' {
+		for p.at++; p.at < len(p.text); p.at++ {
+			switch p.text[p.at] {
+			case '\\':
+				p.at++
+			case '"':
+				p.at++
+				raw := p.text[start:p.at]
+				if !json.Valid([]byte(raw)) {
+					p.fail(start, "%s is not a text as JSON writes it", raw)
+				}
+				return raw
+			}
+		}
+		p.at = len(p.text)
+		p.fail(start, "the text that begins here has no closing quote")
+	}
+	for p.at < len(p.text) && strings.IndexByte(" \t\r\n()[]", p.text[p.at]) < 0 {
+		p.at++
+	}
+	raw := p.text[start:p.at]
+	if !json.Valid([]byte(raw)) {
+		p.at = start
+		p.fail(start, "expected a text in double quotes, a number, true, false or null, not %s", p.next())
+	}
+	return raw
+}

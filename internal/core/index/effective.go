@@ -1,0 +1,279 @@
+package index
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/model"
+)
+
+// Anonymous is the user id that stands for someone who is not signed in. It is no valid id, so no user has it.
+const Anonymous = ""
+
+// Record is what a permission is asked about: where it lies and whose it is. An empty area means the root; an empty
+// owner means nobody in particular.
+type Record struct {
+	Area  string
+	Owner string
+}
+
+// Holding is one element of a person's effective permissions (§7): a permission, and the area and reach of the grant
+// that gives it.
+type Holding struct {
+	Permission string
+	Area       string
+	Reach      model.Reach
+}
+
+// UserID resolves a user's id, or else userName without regard to case, to the id.
+func (x *Index) UserID(name string) (string, bool) {
+	if _, ok := x.users[name]; ok {
+		return name, true
+	}
+	if i, ok := x.byName[model.Fold(name)]; ok {
+		return x.design.Users[i].ID, true
+	}
+	return "", false
+}
+
+// user is the number of a user, or of nobody for [Anonymous].
+func (x *Index) user(id string) (int, bool) {
+	if id == Anonymous {
+		return nobody, true
+	}
+	u, ok := x.users[id]
+	return u, ok
+}
+
+// Allowed tells whether a user, or [Anonymous], may use a permission on a record at t (§7). What does not exist is never allowed.
+func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
+	u, ok := x.user(user)
+	p, known := x.permissionOf[permission]
+	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
+		return false
+	}
+	area, ok := x.area(r.Area)
+	if !ok {
+		return false
+	}
+	owner := nobody
+	if r.Owner != "" {
+		if owner, ok = x.users[r.Owner]; !ok {
+			return false
+		}
+	}
+	allowed := false
+	x.grantsOf(u, func(g *grant) bool {
+		allowed = g.carried.Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until)
+		return !allowed
+	})
+	return allowed
+}
+
+// reaches tells whether a reach of u's includes records of an owner.
+func (x *Index) reaches(r model.Reach, u, owner int) bool {
+	switch r {
+	case model.ReachOwn:
+		return u != nobody && owner == u
+	case model.ReachLine:
+		return u != nobody && x.inLine(owner, u)
+	}
+	return true
+}
+
+// Without gives what [Index.Widest] would give if the person did not have some assignments.
+func (x *Index) Without(user string, assignments []string, t time.Time) []Holding {
+	return x.widest(x.effective(user, t, assignments))
+}
+
+// Effective gives a person's effective permissions at t (§7), or those of [Anonymous], each once, sorted by permission, area and
+// reach; nil for a user who does not exist.
+func (x *Index) Effective(user string, t time.Time) []Holding { return x.effective(user, t, nil) }
+
+func (x *Index) effective(user string, t time.Time, without []string) []Holding {
+	u, ok := x.user(user)
+	if !ok || u != nobody && !x.live(u, t) {
+		return nil
+	}
+	seen := map[Holding]bool{}
+	licensed := x.licensed(u)
+	x.grantsOf(u, func(g *grant) bool {
+		if !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || slices.Contains(without, g.ID) {
+			return true
+		}
+		area := x.design.Areas[g.area].ID
+		for p, ok := g.carried.NextSet(0); ok; p, ok = g.carried.NextSet(p + 1) {
+			if licensed.Test(p) {
+				seen[Holding{x.permissions[p].Key, area, g.Reach}] = true
+			}
+		}
+		return true
+	})
+	return sorted(seen)
+}
+
+func sorted(set map[Holding]bool) []Holding {
+	list := make([]Holding, 0, len(set))
+	for h := range set {
+		list = append(list, h)
+	}
+	slices.SortFunc(list, func(a, b Holding) int {
+		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Area, b.Area), cmp.Compare(a.Reach, b.Reach))
+	})
+	return list
+}
+
+// Widest gives those of a person's effective permissions that no other one includes: what is held over an area says nothing more
+// of the areas within it, nor of single records there.
+func (x *Index) Widest(user string, t time.Time) []Holding { return x.widest(x.Effective(user, t)) }
+
+func (x *Index) widest(all []Holding) []Holding {
+	kept := all[:0:0]
+	for start := 0; start < len(all); {
+		end := start
+		for end < len(all) && all[end].Permission == all[start].Permission {
+			end++
+		}
+		for i, h := range all[start:end] {
+			dominated := false
+			for j, other := range all[start:end] {
+				if i != j && x.Includes(other, h) {
+					dominated = true
+					break
+				}
+			}
+			if !dominated {
+				kept = append(kept, h)
+			}
+		}
+		start = end
+	}
+	return kept
+}
+
+// Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of those of the line. Areas
+// that the design does not have include nothing.
+func (x *Index) Includes(a, b Holding) bool {
+	ia, ok := x.areas[a.Area]
+	ib, known := x.areas[b.Area]
+	return a.Permission == b.Permission && ok && known && x.covers(ia, ib) && width(a.Reach) >= width(b.Reach)
+}
+
+func width(r model.Reach) int {
+	switch r {
+	case model.ReachOwn:
+		return 0
+	case model.ReachLine:
+		return 1
+	}
+	return 2
+}
+
+// Covers tells whether area a is area b or lies above it; an empty id means the root.
+func (x *Index) Covers(a, b string) bool {
+	i, ok := x.area(a)
+	j, known := x.area(b)
+	return ok && known && x.covers(i, j)
+}
+
+// Live tells whether a user exists and is live at t.
+func (x *Index) Live(user string, t time.Time) bool {
+	u, ok := x.users[user]
+	return ok && x.live(u, t)
+}
+
+// WholeHolders gives the live users who hold all of the given permissions over the whole organisation at t, by id.
+func (x *Index) WholeHolders(permissions []string, t time.Time) []string {
+	var out []string
+	for _, u := range x.design.Users {
+		if !slices.ContainsFunc(permissions, func(p string) bool { return !x.Allowed(u.ID, p, Record{}, t) }) {
+			out = append(out, u.ID)
+		}
+	}
+	return out
+}
+
+// Owners gives the live users who hold every right of Fachwerk's own system over the whole organisation (§9).
+func (x *Index) Owners(t time.Time) []string {
+	own, _ := x.design.Systems.Find(model.OwnSystem)
+	keys := make([]string, 0, len(own.Permissions))
+	for _, p := range own.Permissions {
+		keys = append(keys, p.Key)
+	}
+	return x.WholeHolders(keys, t)
+}
+
+// Members gives the ids of a group's transitive members (§5), sorted; nil if there is no such group.
+func (x *Index) Members(group string) []string {
+	g, ok := x.groups[group]
+	if !ok {
+		return nil
+	}
+	out := []string{}
+	for u, groups := range x.memberOf {
+		if _, in := slices.BinarySearch(groups, g); in {
+			out = append(out, x.design.Users[u].ID)
+		}
+	}
+	return out
+}
+
+// Size is how many transitive members a group has; 0 if there is no such group.
+func (x *Index) Size(group string) int {
+	g, ok := x.groups[group]
+	if !ok {
+		return 0
+	}
+	return x.size[g]
+}
+
+// Content gives the keys that a set or role gives (§2, §3), sorted; nil if there is none such.
+func (x *Index) Content(kind model.Kind, id string) []string {
+	var c contents
+	switch kind {
+	case model.KindSet:
+		i, ok := x.design.Sets.Position(id)
+		if !ok {
+			return nil
+		}
+		c = x.sets[i]
+	case model.KindRole:
+		i, ok := x.design.Roles.Position(id)
+		if !ok {
+			return nil
+		}
+		c = x.roles[i]
+	default:
+		return nil
+	}
+	keys := []string{}
+	for p, ok := c.exact.NextSet(0); ok; p, ok = c.exact.NextSet(p + 1) {
+		keys = append(keys, x.permissions[p].Key)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// GroupOf is a group that somebody is in.
+type GroupOf struct {
+	Group  string
+	Direct bool // listed or found by the group itself, not only through a nested one
+}
+
+// GroupsOf gives the groups that a user is in, direct ones first, then by place in the design; the built-in ones last.
+func (x *Index) GroupsOf(user string) []GroupOf {
+	u, ok := x.users[user]
+	if !ok {
+		return nil
+	}
+	var out []GroupOf
+	for _, direct := range []bool{true, false} {
+		for _, g := range x.memberOf[u] {
+			if _, is := slices.BinarySearch(x.direct[u], g); is == direct {
+				out = append(out, GroupOf{x.groupStep(g).ID, direct})
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,493 @@
+// Package index compiles a design into a form that answers every question of access in memory: who holds what, where,
+// by which way, and why not. An index is immutable; any number of goroutines may ask it at once. It does not depend on the time: the instant
+// asked about comes with each question.
+//
+// The rules are those of docs/semantics.md; section numbers in comments refer to it.
+package index
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/bits-and-blooms/bitset"
+
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/model"
+)
+
+// Index is a compiled design. Objects are numbered by their place in the design's tables; permissions run through
+// all systems.
+type Index struct {
+	design *model.Design
+
+	permissions  []*model.Permission
+	permissionOf map[string]int
+	implied      [][]int        // cl({p}), with p, sorted
+	licenceOf    []int          // the licence that a permission's user needs, or -1
+	restricted   *bitset.BitSet // span = organisation
+	readable     *bitset.BitSet // class = read
+	sets, roles  []contents     // §2, §3
+	areas        map[string]int // position in the tables, by id
+	spans        []interval     // of areas, in preorder of the tree
+	root         int
+	users        map[string]int // by id
+	byName       map[string]int // by folded userName, of users not deleted
+	groups       map[string]int // by id; everyone and public follow the design's own
+	parents      [][]int        // of groups: the groups that list them
+	direct       [][]int        // of users: the groups that list or find them, sorted
+	memberOf     [][]int        // of users: all groups, through nesting; sorted
+	size         []int          // of groups: how many members, through nesting
+	manager      []int          // of users, or -1
+	grants       []grant        // of assignments
+	toUser       [][]int        // of users: their own assignments
+	toGroup      [][]int        // of groups: theirs
+	profiles     []*bitset.BitSet
+	profileOf    []int // of users: which of the profiles says what their licences allow
+	noLicence    int   // the profile of someone without any
+	roleSets     [][]int
+	roleInherits [][]int
+}
+
+// contents is what a set or role gives.
+type contents struct {
+	exact *bitset.BitSet // content of the rules
+	loose *bitset.BitSet // what it would give if nothing in it were excluded or retired
+}
+
+type interval struct{ in, out int }
+
+// grant is an assignment, ready for questions.
+type grant struct {
+	*model.Assignment
+	carried *bitset.BitSet // §6
+	area    int
+}
+
+// Compile builds the index of a design, which must be well-formed.
+func Compile(d *model.Design) *Index {
+	x := &Index{design: d}
+	x.compilePermissions()
+	x.compileContents()
+	x.compileAreas()
+	x.compilePeople()
+	x.compileGroups()
+	x.compileGrants()
+	x.compileLicences()
+	return x
+}
+
+// Design is the design that the index was compiled from.
+func (x *Index) Design() *model.Design { return x.design }
+
+func positions[T model.Object](t model.Table[T]) map[string]int {
+	m := make(map[string]int, len(t))
+	for i, o := range t {
+		m[o.Ident()] = i
+	}
+	return m
+}
+
+func lookup(m map[string]int, ids []string) []int {
+	out := make([]int, 0, len(ids))
+	for _, id := range ids {
+		if i, ok := m[id]; ok {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+func (x *Index) bits() *bitset.BitSet { return bitset.New(uint(len(x.permissions))) }
+
+func (x *Index) compilePermissions() {
+	x.permissionOf = map[string]int{}
+	licences := positions(x.design.Licences)
+	for _, s := range x.design.Systems {
+		for _, p := range s.Permissions {
+			x.permissionOf[p.Key] = len(x.permissions)
+			x.permissions = append(x.permissions, p)
+			needs := p.Licence
+			if needs == "" {
+				needs = s.Licence
+			}
+			l := -1
+			if needs != "" {
+				l = licences[needs]
+			}
+			x.licenceOf = append(x.licenceOf, l)
+		}
+	}
+	x.restricted, x.readable = x.bits(), x.bits()
+	x.implied = make([][]int, len(x.permissions))
+	for i, p := range x.permissions {
+		if p.Span == model.SpanOrganisation {
+			x.restricted.Set(uint(i))
+		}
+		if p.Class == model.Read {
+			x.readable.Set(uint(i))
+		}
+		x.close(i)
+	}
+}
+
+// close computes cl({i}). Implication is acyclic.
+func (x *Index) close(i int) []int {
+	if x.implied[i] == nil {
+		c := []int{i}
+		for _, j := range lookup(x.permissionOf, x.permissions[i].Implies) {
+			c = append(c, x.close(j)...)
+		}
+		slices.Sort(c)
+		x.implied[i] = slices.Compact(c)
+	}
+	return x.implied[i]
+}
+
+// closure is cl of a list of keys; dangling keys give nothing.
+func (x *Index) closure(keys []string) *bitset.BitSet {
+	b := x.bits()
+	for _, i := range lookup(x.permissionOf, keys) {
+		for _, j := range x.implied[i] {
+			b.Set(uint(j))
+		}
+	}
+	return b
+}
+
+// upward is up of a list of keys: all that cannot stand without some member. What implies a permission is of its system.
+func (x *Index) upward(keys []string) *bitset.BitSet {
+	b := x.bits()
+	wanted := lookup(x.permissionOf, keys)
+	if len(wanted) == 0 {
+		return b
+	}
+	for i, c := range x.implied {
+		if slices.ContainsFunc(wanted, func(w int) bool { _, found := slices.BinarySearch(c, w); return found }) {
+			b.Set(uint(i))
+		}
+	}
+	return b
+}
+
+func (x *Index) compileContents() {
+	setOf, roleOf := positions(x.design.Sets), positions(x.design.Roles)
+	x.sets = make([]contents, len(x.design.Sets))
+	for i, s := range x.design.Sets {
+		x.sets[i].loose = x.closure(s.Permissions)
+		x.sets[i].exact = x.sets[i].loose
+		if s.State == model.Retired {
+			x.sets[i].exact = x.bits()
+		}
+	}
+	n := len(x.design.Roles)
+	x.roles, x.roleSets, x.roleInherits = make([]contents, n), make([][]int, n), make([][]int, n)
+	for i, r := range x.design.Roles {
+		x.roleSets[i], x.roleInherits[i] = lookup(setOf, r.Sets), lookup(roleOf, r.Inherits)
+	}
+	var role func(i int) contents
+	role = func(i int) contents {
+		if x.roles[i].exact != nil {
+			return x.roles[i]
+		}
+		r := x.design.Roles[i]
+		exact := x.closure(r.Permissions)
+		loose := exact.Clone()
+		for _, s := range x.roleSets[i] {
+			exact.InPlaceUnion(x.sets[s].exact)
+			loose.InPlaceUnion(x.sets[s].loose)
+		}
+		for _, p := range x.roleInherits[i] {
+			c := role(p)
+			exact.InPlaceUnion(c.exact)
+			loose.InPlaceUnion(c.loose)
+		}
+		exact.InPlaceDifference(x.upward(r.Excludes))
+		if r.State == model.Retired {
+			exact = x.bits()
+		}
+		x.roles[i] = contents{exact, loose}
+		return x.roles[i]
+	}
+	for i := range x.design.Roles {
+		role(i)
+	}
+}
+
+func (x *Index) compileAreas() {
+	x.areas = positions(x.design.Areas)
+	children := make([][]int, len(x.design.Areas))
+	for i, a := range x.design.Areas {
+		if a.Parent == "" {
+			x.root = i
+			continue
+		}
+		p := x.areas[a.Parent]
+		children[p] = append(children[p], i)
+	}
+	x.spans = make([]interval, len(x.design.Areas))
+	clock := 0
+	var walk func(i int)
+	walk = func(i int) {
+		x.spans[i].in = clock
+		clock++
+		for _, c := range children[i] {
+			walk(c)
+		}
+		x.spans[i].out = clock
+	}
+	walk(x.root)
+}
+
+// covers tells whether area a is b or lies above it (§4).
+func (x *Index) covers(a, b int) bool {
+	return x.spans[a].in <= x.spans[b].in && x.spans[b].in < x.spans[a].out
+}
+
+// area is the number of an area; an empty id means the root.
+func (x *Index) area(id string) (int, bool) {
+	if id == "" {
+		return x.root, true
+	}
+	i, ok := x.areas[id]
+	return i, ok
+}
+
+func (x *Index) compilePeople() {
+	x.users = positions(x.design.Users)
+	x.byName = make(map[string]int, len(x.design.Users))
+	x.manager = make([]int, len(x.design.Users))
+	for i, u := range x.design.Users {
+		if u.State != model.UserDeleted {
+			x.byName[model.Fold(u.UserName)] = i
+		}
+		x.manager[i] = -1
+		if m, ok := x.users[u.Manager]; ok {
+			x.manager[i] = m
+		}
+	}
+}
+
+// inLine tells whether owner is u or stands below u.
+func (x *Index) inLine(owner, u int) bool {
+	for owner >= 0 {
+		if owner == u {
+			return true
+		}
+		owner = x.manager[owner]
+	}
+	return false
+}
+
+// Person is what filters see of a user (§5).
+func Person(d *model.Design, u *model.User) *filter.Person {
+	area := u.Area
+	if area == "" {
+		area = d.Root()
+	}
+	p := &filter.Person{
+		ID: u.ID, UserName: u.UserName, DisplayName: u.DisplayName, Email: u.Email, Title: u.JobTitle, Department: u.Department, UserType: u.UserType,
+		Active: u.State == model.UserActive, Manager: u.Manager, Area: area, State: string(u.State), Licences: u.Licences,
+	}
+	for _, q := range u.Qualifications {
+		p.Qualifications = append(p.Qualifications, filter.Qualification{Type: q.Type, Level: q.Level, Until: q.Until})
+	}
+	return p
+}
+
+func (x *Index) compileGroups() {
+	d := x.design
+	x.groups = positions(d.Groups)
+	n := len(d.Groups)
+	everyone, public := n, n+1
+	x.groups[model.Everyone], x.groups[model.Public] = everyone, public
+	x.parents = make([][]int, n+2)
+	x.direct = make([][]int, len(d.Users))
+	var people []*filter.Person
+	for i, g := range d.Groups {
+		for _, child := range lookup(x.groups, g.Groups) {
+			x.parents[child] = append(x.parents[child], i)
+		}
+		if g.Type != model.Rule {
+			for _, u := range lookup(x.users, g.Users) {
+				x.direct[u] = append(x.direct[u], i)
+			}
+			continue
+		}
+		rule, err := filter.Parse(g.Rule)
+		if err != nil {
+			continue // a well-formed design has none
+		}
+		if people == nil {
+			people = make([]*filter.Person, len(d.Users))
+			for j, u := range d.Users {
+				people[j] = Person(d, u)
+			}
+		}
+		for j, u := range d.Users {
+			if u.State != model.UserDeleted && rule.Match(people[j]) {
+				x.direct[j] = append(x.direct[j], i)
+			}
+		}
+	}
+	above := make([][]int, n+2)
+	var climb func(i int) []int
+	climb = func(i int) []int {
+		if above[i] == nil {
+			a := []int{i}
+			for _, p := range x.parents[i] {
+				a = append(a, climb(p)...)
+			}
+			slices.Sort(a)
+			above[i] = slices.Compact(a)
+		}
+		return above[i]
+	}
+	x.memberOf, x.size = make([][]int, len(d.Users)), make([]int, n+2)
+	for u := range d.Users {
+		if d.Users[u].State == model.UserActive {
+			x.direct[u] = append(x.direct[u], everyone)
+		}
+		x.direct[u] = append(x.direct[u], public)
+		var all []int
+		for _, g := range x.direct[u] {
+			all = append(all, climb(g)...)
+		}
+		slices.Sort(all)
+		x.memberOf[u] = slices.Clip(slices.Compact(all))
+		for _, g := range x.memberOf[u] {
+			x.size[g]++
+		}
+	}
+}
+
+func (x *Index) compileGrants() {
+	d := x.design
+	x.toUser, x.toGroup = make([][]int, len(d.Users)), make([][]int, len(d.Groups)+2)
+	x.grants = make([]grant, len(d.Assignments))
+	type shape struct {
+		role, set          string
+		readOnly, narrowed bool
+	}
+	shared := map[shape]*bitset.BitSet{}
+	for i, a := range d.Assignments {
+		area, _ := x.area(a.Area)
+		s := shape{a.Role, a.Set, a.Mode == model.ReadOnly, area != x.root || a.Reach != model.ReachArea}
+		carried := shared[s]
+		if carried == nil {
+			carried = x.target(a).exact.Clone()
+			if s.readOnly {
+				carried.InPlaceIntersection(x.readable)
+			}
+			if s.narrowed {
+				carried.InPlaceDifference(x.restricted)
+			}
+			shared[s] = carried
+		}
+		x.grants[i] = grant{a, carried, area}
+		if a.Subject.User != "" {
+			u := x.users[a.Subject.User]
+			x.toUser[u] = append(x.toUser[u], i)
+		} else {
+			g := x.groups[a.Subject.Group]
+			x.toGroup[g] = append(x.toGroup[g], i)
+		}
+	}
+}
+
+// target is what an assignment's role or set gives.
+func (x *Index) target(a *model.Assignment) contents {
+	if a.Role != "" {
+		i, _ := x.design.Roles.Position(a.Role)
+		return x.roles[i]
+	}
+	i, _ := x.design.Sets.Position(a.Set)
+	return x.sets[i]
+}
+
+func (x *Index) compileLicences() {
+	licences := positions(x.design.Licences)
+	covered := make([][]int, len(x.design.Licences)) // transitive, with itself; covers may have cycles
+	for i := range covered {
+		seen, todo := map[int]bool{i: true}, []int{i}
+		for len(todo) > 0 {
+			l := todo[len(todo)-1]
+			todo = todo[:len(todo)-1]
+			covered[i] = append(covered[i], l)
+			for _, m := range lookup(licences, x.design.Licences[l].Covers) {
+				if !seen[m] {
+					seen[m] = true
+					todo = append(todo, m)
+				}
+			}
+		}
+	}
+	known := map[string]int{}
+	profile := func(held []string) int {
+		key := strings.Join(held, " ")
+		if p, ok := known[key]; ok {
+			return p
+		}
+		have := map[int]bool{-1: true} // -1: no licence is needed
+		for _, l := range lookup(licences, held) {
+			for _, m := range covered[l] {
+				have[m] = true
+			}
+		}
+		b := x.bits()
+		for i := range x.permissions {
+			if !slices.ContainsFunc(x.implied[i], func(j int) bool { return !have[x.licenceOf[j]] }) {
+				b.Set(uint(i))
+			}
+		}
+		known[key] = len(x.profiles)
+		x.profiles = append(x.profiles, b)
+		return known[key]
+	}
+	x.noLicence = profile(nil)
+	x.profileOf = make([]int, len(x.design.Users))
+	for i, u := range x.design.Users {
+		x.profileOf[i] = profile(u.Licences)
+	}
+}
+
+// live tells whether a user can hold anything at t (§5).
+func (x *Index) live(u int, t time.Time) bool {
+	p := x.design.Users[u]
+	return p.State == model.UserActive && model.In(t, p.From, p.Until)
+}
+
+// grantsOf calls yield with every assignment to a user or to a group that the user is in, in force or not, until it
+// gives false. The user nobody stands for someone who is not signed in.
+func (x *Index) grantsOf(u int, yield func(g *grant) bool) {
+	each := func(list []int) bool {
+		for _, i := range list {
+			if !yield(&x.grants[i]) {
+				return false
+			}
+		}
+		return true
+	}
+	if u == nobody {
+		each(x.toGroup[x.groups[model.Public]])
+		return
+	}
+	if !each(x.toUser[u]) {
+		return
+	}
+	for _, g := range x.memberOf[u] {
+		if !each(x.toGroup[g]) {
+			return
+		}
+	}
+}
+
+// nobody is the number of someone who is not signed in.
+const nobody = -1
+
+func (x *Index) licensed(u int) *bitset.BitSet {
+	if u == nobody {
+		return x.profiles[x.noLicence]
+	}
+	return x.profiles[x.profileOf[u]]
+}

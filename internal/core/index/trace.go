@@ -1,0 +1,477 @@
+package index
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/model"
+)
+
+// Step is one joint of a way from a person to a permission.
+type Step struct {
+	Kind model.Kind // user, group, assignment, role, set, or "permission"
+	ID   string
+	Name string
+	// Blocked says why nothing passes here, in a word; empty on a way that carries.
+	Blocked Obstacle
+}
+
+// KindPermission is the kind of a step that is a permission.
+const KindPermission model.Kind = "permission"
+
+// Way is one chain by which a permission reaches a person (§7): person, groups, assignment, roles, set, and the
+// permission, at the end of those that imply it.
+type Way struct {
+	Steps      []Step
+	Assignment *model.Assignment
+}
+
+// MaxWays bounds how many ways a trace lists; a wild design can have more than anybody could read.
+const MaxWays = 500
+
+// Trace gives every way by which a permission effectively reaches a person at t, or [Anonymous]; shortest ways first. If r is not nil, only ways that
+// count for that record. cut tells that there are more than [MaxWays].
+func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []Way, cut bool) {
+	u, ok := x.user(user)
+	p, known := x.permissionOf[permission]
+	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
+		return nil, false
+	}
+	w := &walker{Index: x, permission: p, most: MaxWays}
+	for _, g := range x.grantList(u) {
+		if !g.carried.Test(uint(p)) || !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
+			continue
+		}
+		w.ways(u, g)
+	}
+	slices.SortStableFunc(w.found, func(a, b Way) int { return cmp.Compare(len(a.Steps), len(b.Steps)) })
+	return w.found, w.cut
+}
+
+func (x *Index) grantList(u int) (list []*grant) {
+	x.grantsOf(u, func(g *grant) bool { list = append(list, g); return true })
+	return list
+}
+
+// counts tells whether a grant's area and reach include a record that u asks for.
+func (x *Index) counts(g *grant, u int, r Record) bool {
+	area, ok := x.area(r.Area)
+	owner := nobody
+	if r.Owner != "" {
+		i, known := x.users[r.Owner]
+		if !known {
+			return false
+		}
+		owner = i
+	}
+	return ok && x.covers(g.area, area) && x.reaches(g.Reach, u, owner)
+}
+
+// walker enumerates ways. If loose, it passes through exclusions and retired roles and sets too, and marks them.
+type walker struct {
+	*Index
+	permission int
+	loose      bool
+	most       int
+	found      []Way
+	cut        bool
+}
+
+func (w *walker) add(steps []Step, a *model.Assignment) bool {
+	if len(w.found) >= w.most {
+		w.cut = true
+		return false
+	}
+	w.found = append(w.found, Way{slices.Clone(steps), a})
+	return true
+}
+
+// ways adds every way from u to the permission through one grant.
+func (w *walker) ways(u int, g *grant) {
+	var heads [][]Step
+	if u == nobody {
+		heads = [][]Step{{{Kind: model.KindGroup, ID: model.Public, Name: "Public"}}}
+	} else {
+		person := w.design.Users[u]
+		head := []Step{{Kind: model.KindUser, ID: person.ID, Name: person.DisplayName}}
+		if g.Subject.User != "" {
+			heads = [][]Step{head}
+		} else {
+			heads = w.nestings(u, w.groups[g.Subject.Group], head)
+		}
+	}
+	for _, head := range heads {
+		steps := append(head, Step{Kind: model.KindAssignment, ID: g.ID, Name: g.ID})
+		done := func(steps []Step) bool { return w.add(steps, g.Assignment) }
+		if g.Role != "" {
+			i, _ := w.design.Roles.Position(g.Role)
+			w.throughRole(i, steps, done)
+		} else {
+			i, _ := w.design.Sets.Position(g.Set)
+			w.throughSet(i, steps, done)
+		}
+		if w.cut {
+			return
+		}
+	}
+}
+
+// nestings gives every chain of groups from those that name u directly up to group g, each after head.
+func (w *walker) nestings(u, g int, head []Step) (out [][]Step) {
+	var climb func(at int, chain []Step)
+	climb = func(at int, chain []Step) {
+		if len(out) > w.most {
+			return
+		}
+		chain = append(slices.Clip(chain), w.groupStep(at))
+		if at == g {
+			out = append(out, chain)
+			return
+		}
+		for _, p := range w.parents[at] {
+			climb(p, chain)
+		}
+	}
+	for _, d := range w.direct[u] {
+		climb(d, head)
+	}
+	return out
+}
+
+// GroupName is what a group is called, the built-in ones included; empty if there is none such.
+func (x *Index) GroupName(id string) string {
+	switch id {
+	case model.Everyone:
+		return "Everyone"
+	case model.Public:
+		return "Public"
+	}
+	if g, ok := x.design.Groups.Find(id); ok {
+		return g.Name
+	}
+	return ""
+}
+
+func (x *Index) groupStep(g int) Step {
+	id := model.Everyone
+	switch n := len(x.design.Groups); {
+	case g < n:
+		id = x.design.Groups[g].ID
+	case g == n+1:
+		id = model.Public
+	}
+	return Step{Kind: model.KindGroup, ID: id, Name: x.GroupName(id)}
+}
+
+func (w *walker) of(c contents) bool {
+	if w.loose {
+		return c.loose.Test(uint(w.permission))
+	}
+	return c.exact.Test(uint(w.permission))
+}
+
+func (w *walker) throughRole(i int, steps []Step, done func([]Step) bool) bool {
+	if !w.of(w.roles[i]) {
+		return true
+	}
+	r := w.design.Roles[i]
+	step := Step{Kind: model.KindRole, ID: r.ID, Name: r.Name}
+	if w.loose {
+		if r.State == model.Retired {
+			step.Blocked = Retired
+		} else if w.upward(r.Excludes).Test(uint(w.permission)) {
+			step.Blocked = Excluded
+		}
+	}
+	steps = append(slices.Clip(steps), step)
+	if !w.throughKeys(r.Permissions, steps, done) {
+		return false
+	}
+	for _, s := range w.roleSets[i] {
+		if !w.throughSet(s, steps, done) {
+			return false
+		}
+	}
+	for _, p := range w.roleInherits[i] {
+		if !w.throughRole(p, steps, done) {
+			return false
+		}
+	}
+	return true
+}
+
+func (w *walker) throughSet(i int, steps []Step, done func([]Step) bool) bool {
+	if !w.of(w.sets[i]) {
+		return true
+	}
+	s := w.design.Sets[i]
+	step := Step{Kind: model.KindSet, ID: s.ID, Name: s.Name}
+	if s.State == model.Retired {
+		step.Blocked = Retired
+	}
+	return w.throughKeys(s.Permissions, append(slices.Clip(steps), step), done)
+}
+
+// throughKeys follows each listed permission down its implications to the one that is asked about.
+func (w *walker) throughKeys(keys []string, steps []Step, done func([]Step) bool) bool {
+	var follow func(i int, steps []Step) bool
+	follow = func(i int, steps []Step) bool {
+		p := w.permissions[i]
+		steps = append(slices.Clip(steps), Step{Kind: KindPermission, ID: p.Key, Name: cmp.Or(p.Label, p.Key)})
+		if i == w.permission {
+			return done(steps)
+		}
+		for _, j := range lookup(w.permissionOf, p.Implies) {
+			if _, leads := slices.BinarySearch(w.implied[j], w.permission); leads && !follow(j, steps) {
+				return false
+			}
+		}
+		return true
+	}
+	for _, i := range lookup(w.permissionOf, keys) {
+		if _, leads := slices.BinarySearch(w.implied[i], w.permission); leads && !follow(i, steps) {
+			return false
+		}
+	}
+	return true
+}
+
+// Obstacle is a reason why a permission does not reach a person, as programs see it.
+type Obstacle string
+
+// The reasons of §7, in the order in which a grant would meet them.
+const (
+	UnknownUser       Obstacle = "unknown-user"
+	UnknownPermission Obstacle = "unknown-permission"
+	UnknownArea       Obstacle = "unknown-area"
+	UnknownOwner      Obstacle = "unknown-owner"
+	NotLive           Obstacle = "not-live"
+	NotAssigned       Obstacle = "not-assigned"
+	Excluded          Obstacle = "excluded"
+	Retired           Obstacle = "retired"
+	NotYet            Obstacle = "not-yet-in-force"
+	NoLonger          Obstacle = "no-longer-in-force"
+	IsReadOnly        Obstacle = "read-only"
+	WholeOnly         Obstacle = "organisation-only"
+	NoLicence         Obstacle = "licence-missing"
+	OutOfReach        Obstacle = "out-of-reach"
+)
+
+var obstacleOrder = []Obstacle{UnknownUser, UnknownPermission, UnknownArea, UnknownOwner, NotLive, NotAssigned, Excluded, Retired, NotYet, NoLonger, IsReadOnly, WholeOnly, NoLicence, OutOfReach}
+
+// Reason is one reason why a permission is not held, or does not count for a record.
+type Reason struct {
+	Obstacle Obstacle
+	Text     string // a sentence
+	Way      *Way   // the chain that got furthest, if any grant would carry the permission but for this
+}
+
+// blocked is a way with everything that stands against it.
+type blocked struct {
+	way     Way
+	reasons []Reason
+}
+
+// WhyNot gives all reasons why a person, or [Anonymous], may not use a permission on a record at t (§7), nearest first: reasons of
+// ways that fewest things stand against come first. It is empty if the permission is allowed.
+func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason {
+	var reasons []Reason
+	say := func(o Obstacle, format string, args ...any) {
+		reasons = append(reasons, Reason{Obstacle: o, Text: fmt.Sprintf(format, args...)})
+	}
+	u, ok := x.user(user)
+	if !ok {
+		say(UnknownUser, "There is no person %q.", user)
+	}
+	p, known := x.permissionOf[permission]
+	if !known {
+		say(UnknownPermission, "No system has a permission %q.", permission)
+	}
+	if _, found := x.area(r.Area); !found {
+		say(UnknownArea, "There is no area %q.", r.Area)
+	}
+	if _, found := x.users[r.Owner]; r.Owner != "" && !found {
+		say(UnknownOwner, "There is no person %q who could own the record.", r.Owner)
+	}
+	if reasons != nil {
+		if ok && u != nobody && !x.live(u, t) {
+			say(NotLive, "%s", x.notLive(u, t))
+		}
+		return reasons
+	}
+	if x.Allowed(user, permission, r, t) {
+		return nil
+	}
+	return x.nearest(u, p, x.attempts(u, p, &r, t), t)
+}
+
+// attempts gives every way that would carry the permission but for what stands against it. Without a record, area and
+// reach are no obstacle.
+func (x *Index) attempts(u, p int, r *Record, t time.Time) (out []blocked) {
+	for _, g := range x.grantList(u) {
+		if !x.target(g.Assignment).loose.Test(uint(p)) {
+			continue
+		}
+		w := &walker{Index: x, permission: p, loose: true, most: 50}
+		w.ways(u, g)
+		common := x.against(u, p, g, r, t)
+		for i := range w.found {
+			b := blocked{way: w.found[i]}
+			seen := map[Obstacle]bool{}
+			for _, s := range b.way.Steps {
+				if s.Blocked != "" && !seen[s.Blocked] {
+					seen[s.Blocked] = true
+					b.reasons = append(b.reasons, Reason{Obstacle: s.Blocked, Text: stepReason(s)})
+				}
+			}
+			b.reasons = append(b.reasons, common...)
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+func stepReason(s Step) string {
+	if s.Blocked == Excluded {
+		return fmt.Sprintf("The role %s excludes it.", s.Name)
+	}
+	if s.Kind == model.KindSet {
+		return fmt.Sprintf("The permission set %s is retired.", s.Name)
+	}
+	return fmt.Sprintf("The role %s is retired.", s.Name)
+}
+
+// against tells what stands against a grant as a whole.
+func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reason) {
+	say := func(o Obstacle, format string, args ...any) {
+		out = append(out, Reason{Obstacle: o, Text: fmt.Sprintf(format, args...)})
+	}
+	permission := x.permissions[p]
+	if u != nobody && !x.live(u, t) {
+		say(NotLive, "%s", x.notLive(u, t))
+	}
+	if !g.From.IsZero() && t.Before(g.From) {
+		say(NotYet, "It is given only from %s on.", day(g.From))
+	}
+	if !g.Until.IsZero() && !t.Before(g.Until) {
+		say(NoLonger, "It was given until %s.", day(g.Until))
+	}
+	if g.Mode == model.ReadOnly && permission.Class != model.Read {
+		say(IsReadOnly, "It is given read-only, and %s is of class %s.", permission.Key, permission.Class)
+	}
+	if permission.Span == model.SpanOrganisation && (g.area != x.root || g.Reach != model.ReachArea) {
+		say(WholeOnly, "It cannot be limited: it counts only when given over the whole organisation, not %s.", x.Place(g.Assignment))
+	}
+	if !x.licensed(u).Test(uint(p)) {
+		say(NoLicence, "%s", x.licencesFor(u, p))
+	}
+	if r != nil && !x.counts(g, u, *r) {
+		if r.Area == "" {
+			say(OutOfReach, "It is given %s; asked for is the whole organisation.", x.Place(g.Assignment))
+		} else {
+			say(OutOfReach, "It is given %s, which does not include the record.", x.Place(g.Assignment))
+		}
+	}
+	return out
+}
+
+func day(t time.Time) string { return t.Format("2 January 2006 15:04 UTC") }
+
+func (x *Index) notLive(u int, t time.Time) string {
+	p := x.design.Users[u]
+	switch {
+	case p.State != model.UserActive:
+		return fmt.Sprintf("%s is %s.", p.DisplayName, p.State)
+	case !p.From.IsZero() && t.Before(p.From):
+		return fmt.Sprintf("The account of %s is valid only from %s on.", p.DisplayName, day(p.From))
+	}
+	return fmt.Sprintf("The account of %s was valid until %s.", p.DisplayName, day(p.Until))
+}
+
+// Place says over which area and which records an assignment counts.
+func (x *Index) Place(a *model.Assignment) string {
+	place := "over the whole organisation"
+	if a.Area != "" {
+		place = "at " + a.Area
+		if area, ok := x.design.Areas.Find(a.Area); ok {
+			place = "at " + area.Name
+		}
+	}
+	switch a.Reach {
+	case model.ReachOwn:
+		return place + ", for own records"
+	case model.ReachLine:
+		return place + ", for records of the own line"
+	}
+	return place
+}
+
+// licencesFor says which licences would do for all that the permission needs.
+func (x *Index) licencesFor(u, p int) string {
+	var names []string
+	for _, q := range x.implied[p] {
+		need := x.licenceOf[q]
+		if need < 0 {
+			continue
+		}
+		if name := x.design.Licences[need].Name; !slices.Contains(names, name) && !x.holdsLicence(u, need) {
+			names = append(names, name)
+		}
+	}
+	return "It needs the licence " + strings.Join(names, " and ") + ", or one that covers it."
+}
+
+func (x *Index) holdsLicence(u, licence int) bool {
+	if u == nobody {
+		return false
+	}
+	seen := map[string]bool{}
+	todo := slices.Clone(x.design.Users[u].Licences)
+	for len(todo) > 0 {
+		id := todo[len(todo)-1]
+		todo = todo[:len(todo)-1]
+		l, ok := x.design.Licences.Find(id)
+		if !ok || seen[id] {
+			continue
+		}
+		if id == x.design.Licences[licence].ID {
+			return true
+		}
+		seen[id] = true
+		todo = append(todo, l.Covers...)
+	}
+	return false
+}
+
+// nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things stand against.
+func (x *Index) nearest(u, p int, attempts []blocked, t time.Time) []Reason {
+	slices.SortStableFunc(attempts, func(a, b blocked) int { return cmp.Compare(len(a.reasons), len(b.reasons)) })
+	var out []Reason
+	cost := map[Obstacle]int{}
+	for i := range attempts {
+		for _, r := range attempts[i].reasons {
+			if _, told := cost[r.Obstacle]; !told {
+				cost[r.Obstacle] = len(attempts[i].reasons)
+				r.Way = &attempts[i].way
+				out = append(out, r)
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Reason) int {
+		return cmp.Or(cmp.Compare(cost[a.Obstacle], cost[b.Obstacle]),
+			cmp.Compare(slices.Index(obstacleOrder, b.Obstacle), slices.Index(obstacleOrder, a.Obstacle)))
+	})
+	if len(attempts) == 0 {
+		if u != nobody && !x.live(u, t) {
+			out = append(out, Reason{Obstacle: NotLive, Text: x.notLive(u, t)})
+		}
+		out = append(out, Reason{Obstacle: NotAssigned, Text: "No assignment carries it."})
+		if !x.licensed(u).Test(uint(p)) {
+			out = append(out, Reason{Obstacle: NoLicence, Text: x.licencesFor(u, p)})
+		}
+	}
+	return out
+}

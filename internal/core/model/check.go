@@ -1,0 +1,634 @@
+package model
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"fachwerk/internal/core/filter"
+)
+
+// Problem is one thing that is wrong with a design, or a warning about it.
+type Problem struct {
+	Kind    Kind
+	ID      string // of the object that it is about; may be empty
+	Path    string // the place, as in a model file: roles[3].inherits[0]
+	Message string
+	Warning bool
+}
+
+// String is the problem in one line, beginning with its path.
+func (p Problem) String() string {
+	if p.Warning {
+		return p.Path + ": warning: " + p.Message
+	}
+	return p.Path + ": " + p.Message
+}
+
+// Errors gives the problems that are not mere warnings.
+func Errors(problems []Problem) []Problem {
+	return slices.DeleteFunc(slices.Clone(problems), func(p Problem) bool { return p.Warning })
+}
+
+var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,63}$`)
+
+// ValidID tells whether a text has the form of an id.
+func ValidID(id string) bool { return idForm.MatchString(id) }
+
+// Fold makes texts equal that differ only in case.
+func Fold(s string) string { return filter.Fold(s) }
+
+// Check tells everything that is wrong with a design, in the order of its lists: ids, references, relations that
+// must be acyclic, and the rules that each kind has. Lists may be in any order and may lack what is built in; paths
+// count positions in the lists as they are given.
+func Check(d *Design) []Problem {
+	c := &checker{d: d, keys: map[string]*Permission{}}
+	c.gather()
+	c.organisation()
+	c.licences()
+	c.areas()
+	c.systems()
+	c.sets()
+	c.roles()
+	c.groups()
+	c.users()
+	c.assignments()
+	c.conflicts()
+	c.delegations()
+	return c.problems
+}
+
+type checker struct {
+	d        *Design
+	problems []Problem
+
+	keys                                                        map[string]*Permission
+	systems_, licences_, sets_, roles_, groups_, users_, areas_ ids
+	root                                                        string
+	parent                                                      map[string]string // of areas
+}
+
+// ids maps an id to its first position in the list.
+type ids map[string]int
+
+// at is a place in the design: one object, and a path within it.
+type at struct {
+	kind Kind
+	id   string
+	path string
+}
+
+func place(kind Kind, i int, id string) at {
+	return at{kind, id, kind.Plural() + "[" + strconv.Itoa(i) + "]"}
+}
+
+func (a at) field(name string) at { a.path += "." + name; return a }
+func (a at) element(i int) at     { a.path += "[" + strconv.Itoa(i) + "]"; return a }
+func (c *checker) say(a at, format string, args ...any) {
+	c.problems = append(c.problems, Problem{a.kind, a.id, a.path, fmt.Sprintf(format, args...), false})
+}
+
+func (c *checker) warn(a at, format string, args ...any) {
+	c.problems = append(c.problems, Problem{a.kind, a.id, a.path, fmt.Sprintf(format, args...), true})
+}
+
+func (c *checker) gather() {
+	c.licences_, c.areas_, c.systems_, c.sets_ = index(c.d.Licences), index(c.d.Areas), index(c.d.Systems), index(c.d.Sets)
+	c.roles_, c.groups_, c.users_ = index(c.d.Roles), index(c.d.Groups), index(c.d.Users)
+	for _, list := range [][]*System{c.d.Systems, {ownSystem()}} {
+		for _, s := range list {
+			for _, p := range s.Permissions {
+				if _, twice := c.keys[p.Key]; !twice {
+					c.keys[p.Key] = p
+				}
+			}
+		}
+	}
+	for _, s := range ownSets() {
+		if _, given := c.sets_[s.ID]; !given {
+			c.sets_[s.ID] = -1
+		}
+	}
+	if _, given := c.systems_[OwnSystem]; !given {
+		c.systems_[OwnSystem] = -1
+	}
+	if len(c.d.Areas) == 0 {
+		c.areas_[ImplicitRoot], c.root = -1, ImplicitRoot
+	}
+	c.parent = make(map[string]string, len(c.d.Areas))
+	for _, a := range c.d.Areas {
+		c.parent[a.ID] = a.Parent
+		if a.Parent == "" && c.root == "" {
+			c.root = a.ID
+		}
+	}
+}
+
+func index[T Object](t Table[T]) ids {
+	m := make(ids, len(t))
+	for i, o := range t {
+		if _, twice := m[o.Ident()]; !twice {
+			m[o.Ident()] = i
+		}
+	}
+	return m
+}
+
+func (c *checker) id(a at, i int, known ids, reserved ...string) {
+	switch first, ok := known[a.id]; {
+	case !ValidID(a.id):
+		c.say(a.field("id"), "expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q", a.id)
+	case slices.Contains(reserved, a.id):
+		c.say(a.field("id"), "%q is built in and cannot be defined: choose another id", a.id)
+	case ok && first != i:
+		c.say(a.field("id"), "%q is the id of %s[%d] already: choose another", a.id, a.kind.Plural(), first)
+	}
+}
+
+func (c *checker) name(a at, field, value string) {
+	if strings.TrimSpace(value) == "" {
+		c.say(a.field(field), "expected a text that is not empty")
+	}
+}
+
+func (c *checker) value(a at, field, value string) {
+	if err := oneOf(string(a.kind)+"."+field, value); err != nil {
+		c.say(a.field(field), "%s", err)
+	}
+}
+
+// ref checks an optional reference.
+func (c *checker) ref(a at, to Kind, id string, known ids) bool {
+	if id == "" {
+		return false
+	}
+	if _, ok := known[id]; !ok {
+		c.say(a, "expected the id of %s; there is no %s %q", article(to), to, id)
+		return false
+	}
+	return true
+}
+
+func (c *checker) refs(a at, to Kind, list []string, known ids) {
+	for i, id := range list {
+		if id == "" {
+			c.say(a.element(i), "expected the id of %s, not an empty text", article(to))
+			continue
+		}
+		c.ref(a.element(i), to, id, known)
+	}
+}
+
+func article(k Kind) string {
+	if k == KindArea || k == KindAssignment {
+		return "an " + string(k)
+	}
+	return "a " + string(k)
+}
+
+func (c *checker) permissions(a at, keys []string) {
+	for i, key := range keys {
+		c.permission(a.element(i), key)
+	}
+}
+
+func (c *checker) permission(a at, key string) {
+	if c.keys[key] == nil {
+		c.warn(a, "dangling: no system has a permission %q; it gives nothing", key)
+	}
+}
+
+// acyclic names the first cycle that each object closes in a relation.
+func (c *checker) acyclic(n int, where func(i int) at, known ids, to func(i int) []string, relation string) {
+	const fresh, open, done = 0, 1, 2
+	state := make([]uint8, n)
+	var stack []int
+	var visit func(i int)
+	visit = func(i int) {
+		state[i] = open
+		stack = append(stack, i)
+		for _, id := range to(i) {
+			j, ok := known[id]
+			if !ok || j < 0 {
+				continue
+			}
+			switch state[j] {
+			case fresh:
+				visit(j)
+			case open:
+				var names []string
+				for _, k := range stack[slices.Index(stack, j):] {
+					names = append(names, where(k).id)
+				}
+				c.say(where(i), "closes a cycle of %s: %s → %s", relation, strings.Join(names, " → "), names[0])
+			}
+		}
+		stack = stack[:len(stack)-1]
+		state[i] = done
+	}
+	for i := range n {
+		if state[i] == fresh {
+			visit(i)
+		}
+	}
+}
+
+func (c *checker) organisation() {
+	if o := c.d.Organisation; o == nil || strings.TrimSpace(o.Name) == "" {
+		c.say(at{KindOrganisation, string(KindOrganisation), "name"}, "expected the organisation's name, a text that is not empty")
+	}
+}
+
+func (c *checker) licences() {
+	for i, l := range c.d.Licences {
+		a := place(KindLicence, i, l.ID)
+		c.id(a, i, c.licences_)
+		c.name(a, "name", l.Name)
+		if l.Seats != nil && *l.Seats < 0 {
+			c.say(a.field("seats"), "expected a whole number of 0 or more, not %d", *l.Seats)
+		}
+		c.refs(a.field("covers"), KindLicence, l.Covers, c.licences_)
+	}
+}
+
+func (c *checker) areas() {
+	roots := 0
+	for i, x := range c.d.Areas {
+		a := place(KindArea, i, x.ID)
+		c.id(a, i, c.areas_)
+		c.name(a, "name", x.Name)
+		if x.Parent == "" {
+			if roots++; roots > 1 {
+				c.say(a.field("parent"), "only one area may be without a parent, and %q is already: name the area that this one lies in", c.root)
+			}
+		}
+		c.ref(a.field("parent"), KindArea, x.Parent, c.areas_)
+	}
+	if len(c.d.Areas) > 0 && roots == 0 {
+		c.say(at{KindArea, "", "areas"}, "expected exactly one area without a parent, the whole organisation; every area has one")
+	}
+	c.acyclic(len(c.d.Areas), func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") }, c.areas_,
+		func(i int) []string { return []string{c.d.Areas[i].Parent} }, "areas")
+}
+
+// covers tells whether area a is b or above b; areas that are not defined cover nothing. Cycles end the walk.
+func (c *checker) covers(a, b string) bool {
+	for range len(c.d.Areas) + 1 {
+		if a == b {
+			return true
+		}
+		if b = c.parent[b]; b == "" {
+			return false
+		}
+	}
+	return false
+}
+
+func (c *checker) systems() {
+	for i, s := range c.d.Systems {
+		if c.d.built && BuiltIn(KindSystem, s.ID) {
+			continue
+		}
+		a := place(KindSystem, i, s.ID)
+		c.id(a, i, c.systems_, OwnSystem)
+		c.name(a, "name", s.Name)
+		c.ref(a.field("licence"), KindLicence, s.Licence, c.licences_)
+		position := make(map[string]int, len(s.Permissions))
+		for j, p := range s.Permissions {
+			pa := a.field("permissions").element(j)
+			system, _, _, ok := Parts(p.Key)
+			first, twice := position[p.Key]
+			switch {
+			case !ok || strings.ContainsFunc(p.Key, isSpace):
+				c.say(pa.field("key"), "expected a key of the form system:object:action, not %q", p.Key)
+			case system != s.ID:
+				c.say(pa.field("key"), "expected a key that begins with the system's id, %s:…, not %q", s.ID, p.Key)
+			case twice:
+				c.say(pa.field("key"), "%q is the key of permissions[%d] of this system already", p.Key, first)
+			}
+			if !twice {
+				position[p.Key] = j
+			}
+			if err := oneOf("permission.class", string(p.Class)); err != nil {
+				c.say(pa.field("class"), "%s", err)
+			}
+			if err := oneOf("permission.span", string(p.Span)); err != nil {
+				c.say(pa.field("span"), "%s", err)
+			}
+			if p.Risk < 0 || p.Risk > 3 {
+				c.say(pa.field("risk"), "expected 0 (none), 1 (elevated), 2 (high) or 3 (critical), not %d", p.Risk)
+			}
+			c.ref(pa.field("licence"), KindLicence, p.Licence, c.licences_)
+			c.implications(pa.field("implies"), s, p)
+		}
+		c.acyclic(len(s.Permissions), func(j int) at {
+			return at{KindSystem, s.Permissions[j].Key, a.path + ".permissions[" + strconv.Itoa(j) + "].implies"}
+		}, position, func(j int) []string { return s.Permissions[j].Implies }, "implied permissions")
+	}
+}
+
+func isSpace(r rune) bool { return r <= ' ' || r == 0x7f || r == 0xa0 }
+
+func (c *checker) implications(a at, s *System, p *Permission) {
+	for k, key := range p.Implies {
+		system, _, _ := strings.Cut(key, ":")
+		q := c.keys[key]
+		switch _, known := c.systems_[system]; {
+		case system != s.ID && (q != nil || known):
+			c.say(a.element(k), "expected a permission of the same system, %s; %q is another system's", s.ID, key)
+		case q == nil:
+			c.permission(a.element(k), key)
+		case p.Class.IsZero() && !q.Class.IsZero():
+			c.say(a.element(k), "a read permission may imply only read permissions; %q is of class %s", key, q.Class)
+		case p.Span.IsZero() && !q.Span.IsZero():
+			c.say(a.element(k), "a permission of span area may imply only permissions of span area; %q is of span %s", key, q.Span)
+		}
+	}
+}
+
+func (c *checker) sets() {
+	for i, s := range c.d.Sets {
+		if c.d.built && BuiltIn(KindSet, s.ID) {
+			continue
+		}
+		a := place(KindSet, i, s.ID)
+		if strings.HasPrefix(s.ID, ownPrefix) {
+			c.say(a.field("id"), "ids of sets that begin with %q are reserved for Fachwerk's own sets: choose another", ownPrefix)
+		} else {
+			c.id(a, i, c.sets_)
+		}
+		c.name(a, "name", s.Name)
+		if s.System == OwnSystem {
+			c.say(a.field("system"), "the system %q is built in and supplies its own sets: leave it out", OwnSystem)
+		}
+		c.ref(a.field("system"), KindSystem, s.System, c.systems_)
+		if s.CopyOf != nil {
+			if s.CopyOf.Set == "" {
+				c.say(a.field("copyOf.set"), "expected the id of a set, not an empty text")
+			}
+			c.ref(a.field("copyOf.set"), KindSet, s.CopyOf.Set, c.sets_)
+		}
+		c.ref(a.field("owner"), KindUser, s.Owner, c.users_)
+		c.value(a, "state", string(s.State))
+		c.permissions(a.field("permissions"), s.Permissions)
+	}
+}
+
+func (c *checker) roles() {
+	for i, r := range c.d.Roles {
+		a := place(KindRole, i, r.ID)
+		c.id(a, i, c.roles_)
+		c.name(a, "name", r.Name)
+		c.ref(a.field("owner"), KindUser, r.Owner, c.users_)
+		c.value(a, "state", string(r.State))
+		c.refs(a.field("sets"), KindSet, r.Sets, c.sets_)
+		c.refs(a.field("inherits"), KindRole, r.Inherits, c.roles_)
+		c.permissions(a.field("permissions"), r.Permissions)
+		c.permissions(a.field("excludes"), r.Excludes)
+	}
+	c.acyclic(len(c.d.Roles), func(i int) at { return place(KindRole, i, c.d.Roles[i].ID).field("inherits") }, c.roles_,
+		func(i int) []string { return c.d.Roles[i].Inherits }, "inherited roles")
+}
+
+func (c *checker) groups() {
+	external := map[string]int{}
+	for i, g := range c.d.Groups {
+		a := place(KindGroup, i, g.ID)
+		c.id(a, i, c.groups_, Everyone, Public)
+		c.name(a, "name", g.Name)
+		c.ref(a.field("owner"), KindUser, g.Owner, c.users_)
+		c.unique(a, "externalId", g.ExternalID, external, i)
+		c.value(a, "source", string(g.Source))
+		c.value(a, "kind", string(g.Type))
+		c.ref(a.field("area"), KindArea, g.Area, c.areas_)
+		c.refs(a.field("users"), KindUser, g.Users, c.users_)
+		c.refs(a.field("groups"), KindGroup, g.Groups, c.groups_)
+		if g.Type == Rule {
+			if len(g.Users)+len(g.Groups) > 0 {
+				c.say(a, "a group of kind rule finds its members by its rule: leave out users and groups, or make it static")
+			}
+			if strings.TrimSpace(g.Rule) == "" {
+				c.say(a.field("rule"), "expected the filter that finds the members of a group of kind rule")
+			} else {
+				c.filter(a.field("rule"), g.Rule)
+			}
+		} else if g.Rule != "" {
+			c.say(a.field("rule"), "a static group has no rule: leave it out, or make the group's kind rule")
+		}
+	}
+	c.acyclic(len(c.d.Groups), func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") }, c.groups_,
+		func(i int) []string { return c.d.Groups[i].Groups }, "nested groups")
+}
+
+func (c *checker) unique(a at, field, value string, seen map[string]int, i int) {
+	if value == "" {
+		return
+	}
+	if first, twice := seen[value]; twice {
+		c.say(a.field(field), "%q is the %s of %s[%d] already", value, field, a.kind.Plural(), first)
+		return
+	}
+	seen[value] = i
+}
+
+func (c *checker) filter(a at, text string) {
+	if _, err := filter.Parse(text); err != nil {
+		c.say(a, "%s", err)
+	}
+}
+
+func (c *checker) users() {
+	names, external := make(map[string]int, len(c.d.Users)), map[string]int{}
+	for i, u := range c.d.Users {
+		a := place(KindUser, i, u.ID)
+		c.id(a, i, c.users_)
+		c.name(a, "userName", u.UserName)
+		c.name(a, "displayName", u.DisplayName)
+		if u.State != UserDeleted {
+			if first, twice := names[Fold(u.UserName)]; twice && u.UserName != "" {
+				c.say(a.field("userName"), "%q is the userName of users[%d] already (case does not count)", u.UserName, first)
+			} else {
+				names[Fold(u.UserName)] = i
+			}
+		}
+		c.unique(a, "externalId", u.ExternalID, external, i)
+		c.ref(a.field("area"), KindArea, u.Area, c.areas_)
+		c.ref(a.field("manager"), KindUser, u.Manager, c.users_)
+		c.refs(a.field("licences"), KindLicence, u.Licences, c.licences_)
+		for j, q := range u.Qualifications {
+			c.name(a.field("qualifications").element(j), "type", q.Type)
+		}
+		c.value(a, "state", string(u.State))
+		c.value(a, "source", string(u.Source))
+		for _, system := range sortedKeys(u.LastUse) {
+			c.ref(a.field("lastUse."+system), KindSystem, system, c.systems_)
+		}
+		if !u.From.IsZero() && !u.Until.IsZero() && !u.From.Before(u.Until) {
+			c.warn(a.field("until"), "ends before it begins, so this person is never live")
+		}
+	}
+	c.managers()
+}
+
+// managers finds cycles in the reporting lines. Each person has one manager at most, so no recursion is needed however long a line is.
+func (c *checker) managers() {
+	n := len(c.d.Users)
+	walk := make([]int32, n) // the number of the walk that came by first; 0: none yet
+	for i := range n {
+		id := int32(i + 1)
+		j := i
+		for walk[j] == 0 {
+			walk[j] = id
+			next, ok := c.users_[c.d.Users[j].Manager]
+			if c.d.Users[j].Manager == "" || !ok {
+				j = -1
+				break
+			}
+			if walk[next] == id {
+				var names []string
+				for k := next; ; {
+					names = append(names, c.d.Users[k].ID)
+					if k == j {
+						break
+					}
+					k = c.users_[c.d.Users[k].Manager]
+				}
+				c.say(place(KindUser, j, c.d.Users[j].ID).field("manager"), "closes a cycle of managers: %s → %s", strings.Join(names, " → "), names[0])
+			}
+			j = next
+		}
+	}
+}
+
+func (c *checker) assignments() {
+	seen := index(c.d.Assignments)
+	for i, x := range c.d.Assignments {
+		a := place(KindAssignment, i, x.ID)
+		c.id(a, i, seen)
+		c.subject(a.field("subject"), x.Subject, Everyone, Public)
+		switch {
+		case x.Role != "" && x.Set != "":
+			c.say(a, "expected either a role or a set, not both")
+		case x.Role == "" && x.Set == "":
+			c.say(a, "expected a role or a set to assign")
+		}
+		c.ref(a.field("role"), KindRole, x.Role, c.roles_)
+		c.ref(a.field("set"), KindSet, x.Set, c.sets_)
+		known := x.Area == "" || c.ref(a.field("area"), KindArea, x.Area, c.areas_)
+		c.value(a, "reach", string(x.Reach))
+		c.value(a, "mode", string(x.Mode))
+		if g, ok := c.groups_[x.Subject.Group]; ok && known {
+			if home := c.d.Groups[g].Area; home != "" && !c.covers(home, orRoot(x.Area, c.root)) {
+				c.say(a.field("area"), "the group %q has the home area %q and can be granted only there or below", x.Subject.Group, home)
+			}
+		}
+		if !x.From.IsZero() && !x.Until.IsZero() && !x.From.Before(x.Until) {
+			c.warn(a.field("until"), "ends before it begins, so it is never in force")
+		}
+	}
+}
+
+func orRoot(area, root string) string {
+	if area == "" {
+		return root
+	}
+	return area
+}
+
+func (c *checker) subject(a at, s Subject, builtIn ...string) {
+	switch {
+	case (s.User == "") == (s.Group == ""):
+		c.say(a, "expected either a user or a group")
+	case s.User != "":
+		c.ref(a.field("user"), KindUser, s.User, c.users_)
+	case !slices.Contains(builtIn, s.Group):
+		c.ref(a.field("group"), KindGroup, s.Group, c.groups_)
+	}
+}
+
+func (c *checker) conflicts() {
+	seen := index(c.d.Conflicts)
+	for i, x := range c.d.Conflicts {
+		a := place(KindConflict, i, x.ID)
+		c.id(a, i, seen)
+		c.name(a, "name", x.Name)
+		for j, item := range x.Items {
+			ia := a.field("items").element(j)
+			switch {
+			case (item.Permission == "") == (item.Role == ""):
+				c.say(ia, "expected either a permission or a role")
+			case item.Role != "":
+				c.ref(ia.field("role"), KindRole, item.Role, c.roles_)
+			default:
+				c.permission(ia.field("permission"), item.Permission)
+			}
+		}
+		if x.Limit < 0 {
+			c.say(a.field("limit"), "expected a whole number of 0 or more, not %d", x.Limit)
+		}
+		c.value(a, "where", string(x.Where))
+		for j, e := range x.Exceptions {
+			ea := a.field("exceptions").element(j)
+			if e.User == "" {
+				c.say(ea.field("user"), "expected the id of a user, not an empty text")
+			}
+			c.ref(ea.field("user"), KindUser, e.User, c.users_)
+			c.name(ea, "reason", e.Reason)
+		}
+	}
+}
+
+func (c *checker) delegations() {
+	seen := index(c.d.Delegations)
+	for i, x := range c.d.Delegations {
+		a := place(KindDelegation, i, x.ID)
+		c.id(a, i, seen)
+		c.name(a, "name", x.Name)
+		c.subject(a.field("delegate"), x.Delegate)
+		given := 0
+		for _, v := range []string{x.People.Group, x.People.Filter, x.People.Area} {
+			if v != "" {
+				given++
+			}
+		}
+		if given != 1 {
+			c.say(a.field("people"), "expected exactly one of group, filter and area")
+		}
+		c.ref(a.field("people.group"), KindGroup, x.People.Group, c.groups_)
+		if x.People.Filter != "" {
+			c.filter(a.field("people.filter"), x.People.Filter)
+		}
+		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
+		for j, action := range x.Actions {
+			if !slices.Contains(DelegableActions, action) {
+				c.say(a.field("actions").element(j), "expected one of %s, not %q", quoteAll(DelegableActions), action)
+			}
+		}
+		c.refs(a.field("roles"), KindRole, x.Roles, c.roles_)
+		c.refs(a.field("sets"), KindSet, x.Sets, c.sets_)
+		c.refs(a.field("groups"), KindGroup, x.Groups, c.groups_)
+		c.ref(a.field("area"), KindArea, x.Area, c.areas_)
+		if x.MaxDays != nil && *x.MaxDays < 1 {
+			c.say(a.field("maxDays"), "expected a whole number of days, 1 or more, not %d", *x.MaxDays)
+		}
+	}
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+func quoteAll(values []string) string {
+	q := make([]string, len(values))
+	for i, v := range values {
+		q[i] = strconv.Quote(v)
+	}
+	return strings.Join(q, ", ")
+}

@@ -1,0 +1,449 @@
+// Package model holds the nouns of an access design and says whether a design is well-formed.
+//
+// A [Design] is immutable once it is built: everything that alters one makes a new one that shares what did not
+// change. Times are instants in UTC; a zero time means "unbounded". References between objects are ids.
+package model
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Kind names a kind of object.
+type Kind string
+
+// The kinds of object that a design is made of, in the order in which a model file lists them.
+const (
+	KindOrganisation Kind = "organisation"
+	KindLicence      Kind = "licence"
+	KindArea         Kind = "area"
+	KindSystem       Kind = "system"
+	KindSet          Kind = "set"
+	KindRole         Kind = "role"
+	KindGroup        Kind = "group"
+	KindUser         Kind = "user"
+	KindAssignment   Kind = "assignment"
+	KindConflict     Kind = "conflict"
+	KindDelegation   Kind = "delegation"
+)
+
+// Kinds lists every kind in an order in which each refers only to kinds before it, but for users (managers, owners).
+var Kinds = []Kind{KindOrganisation, KindLicence, KindArea, KindSystem, KindSet, KindRole, KindGroup, KindUser, KindAssignment, KindConflict, KindDelegation}
+
+// Plural is the name of a kind's list in a model file; it is also how error paths begin.
+func (k Kind) Plural() string {
+	if k == KindOrganisation {
+		return string(k)
+	}
+	return string(k) + "s"
+}
+
+// Word is the kind in the interface's words.
+func (k Kind) Word() string {
+	switch k {
+	case KindSet:
+		return "permission set"
+	case KindUser:
+		return "person"
+	}
+	return string(k)
+}
+
+// Object is one thing of a design. Its dynamic type is a pointer to one of this package's structs; objects are
+// never altered after they have become part of a design.
+type Object interface {
+	// Ident is the object's id, unique within its kind.
+	Ident() string
+	// Kind is the kind of the object.
+	Kind() Kind
+	// Title is what people call the object.
+	Title() string
+	// normalise fills in defaults, and sorts and compacts lists whose order has no meaning.
+	normalise()
+}
+
+// Organisation carries what a design says of itself. Its id is always "organisation".
+type Organisation struct {
+	Name string `json:"name"`
+}
+
+// Licence is what a system's vendor counts.
+type Licence struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name"`
+	Seats  *int     `json:"seats,omitempty"`
+	Covers []string `json:"covers,omitempty"`
+}
+
+// Area is a place in the organisation's tree. The one area without a parent is the root, the whole organisation.
+type Area struct {
+	ID     string `json:"id"`
+	Name   string `json:"name"`
+	Type   string `json:"kind,omitempty"`
+	Parent string `json:"parent,omitempty"`
+}
+
+// System owns permissions.
+type System struct {
+	ID          string        `json:"id"`
+	Name        string        `json:"name"`
+	Description string        `json:"description,omitempty"`
+	Supplier    string        `json:"supplier,omitempty"`
+	Version     string        `json:"version,omitempty"`
+	Licence     string        `json:"licence,omitempty"`
+	Permissions []*Permission `json:"permissions"`
+}
+
+// Permission is one action on one object of a system, keyed "system:object:action".
+type Permission struct {
+	Key         string   `json:"key"`
+	Label       string   `json:"label,omitempty"`
+	Description string   `json:"description,omitempty"`
+	Module      string   `json:"module,omitempty"`
+	Class       Class    `json:"class,omitzero"`
+	Risk        int      `json:"risk,omitempty"`
+	Span        Span     `json:"span,omitzero"`
+	Implies     []string `json:"implies,omitempty"`
+	Licence     string   `json:"licence,omitempty"`
+}
+
+// Parts cuts a permission's key into system, object and action; ok is false if the key has another form.
+func Parts(key string) (system, object, action string, ok bool) {
+	system, rest, ok1 := strings.Cut(key, ":")
+	object, action, ok2 := strings.Cut(rest, ":")
+	ok = ok1 && ok2 && system != "" && object != "" && action != "" && !strings.Contains(action, ":")
+	return system, object, action, ok
+}
+
+// CopyOf remembers the set that an own set was begun from.
+type CopyOf struct {
+	Set     string `json:"set"`
+	Version string `json:"version,omitempty"`
+}
+
+// Set is a named list of permissions; supplied with a system if System is given, own otherwise.
+type Set struct {
+	ID          string    `json:"id"`
+	Name        string    `json:"name"`
+	Description string    `json:"description,omitempty"`
+	System      string    `json:"system,omitempty"`
+	Version     string    `json:"version,omitempty"`
+	CopyOf      *CopyOf   `json:"copyOf,omitempty"`
+	Owner       string    `json:"owner,omitempty"`
+	State       Lifecycle `json:"state,omitzero"`
+	Permissions []string  `json:"permissions"`
+}
+
+// Role is a job function.
+type Role struct {
+	ID          string    `json:"id"`
+	Name        string    `json:"name"`
+	Description string    `json:"description,omitempty"`
+	Owner       string    `json:"owner,omitempty"`
+	State       Lifecycle `json:"state,omitzero"`
+	Protected   bool      `json:"protected,omitempty"`
+	Sets        []string  `json:"sets,omitempty"`
+	Inherits    []string  `json:"inherits,omitempty"`
+	Permissions []string  `json:"permissions,omitempty"`
+	Excludes    []string  `json:"excludes,omitempty"`
+}
+
+// Group is people taken together: listed one by one, or found by a rule.
+type Group struct {
+	ID          string    `json:"id"`
+	Name        string    `json:"name"`
+	Description string    `json:"description,omitempty"`
+	Owner       string    `json:"owner,omitempty"`
+	ExternalID  string    `json:"externalId,omitempty"`
+	Source      Source    `json:"source,omitzero"`
+	Area        string    `json:"area,omitempty"`
+	Unlisted    Unlisted  `json:"listed,omitzero"`
+	Type        GroupType `json:"kind,omitzero"`
+	Users       []string  `json:"users,omitempty"`
+	Groups      []string  `json:"groups,omitempty"`
+	Rule        string    `json:"rule,omitempty"`
+}
+
+// Qualification is something that a person is certified for, at a level, until a day.
+type Qualification struct {
+	Type  string    `json:"type"`
+	Level *float64  `json:"level,omitempty"`
+	Until time.Time `json:"until,omitzero"`
+}
+
+// User is a person with an account.
+type User struct {
+	ID             string               `json:"id"`
+	UserName       string               `json:"userName"`
+	DisplayName    string               `json:"displayName"`
+	Email          string               `json:"email,omitempty"`
+	JobTitle       string               `json:"title,omitempty"`
+	Department     string               `json:"department,omitempty"`
+	UserType       string               `json:"userType,omitempty"`
+	ExternalID     string               `json:"externalId,omitempty"`
+	Area           string               `json:"area,omitempty"`
+	Manager        string               `json:"manager,omitempty"`
+	Licences       []string             `json:"licences,omitempty"`
+	Qualifications []Qualification      `json:"qualifications,omitempty"`
+	State          UserState            `json:"state,omitzero"`
+	From           time.Time            `json:"from,omitzero"`
+	Until          time.Time            `json:"until,omitzero"`
+	Source         Source               `json:"source,omitzero"`
+	LastUse        map[string]time.Time `json:"lastUse,omitempty"`
+}
+
+// Subject is who gets an assignment, or who a delegate is: a user or a group. The groups [Everyone] and [Public]
+// are built in.
+type Subject struct {
+	User  string `json:"user,omitempty"`
+	Group string `json:"group,omitempty"`
+}
+
+// The groups that every design has: all active users; and these together with whoever is not signed in.
+const (
+	Everyone = "everyone"
+	Public   = "public"
+)
+
+// Assignment gives a subject a role or a single set at an area, for a time.
+type Assignment struct {
+	ID      string    `json:"id"`
+	Subject Subject   `json:"subject"`
+	Role    string    `json:"role,omitempty"`
+	Set     string    `json:"set,omitempty"`
+	Area    string    `json:"area,omitempty"`
+	Reach   Reach     `json:"reach,omitzero"`
+	Mode    Mode      `json:"mode,omitzero"`
+	From    time.Time `json:"from,omitzero"`
+	Until   time.Time `json:"until,omitzero"`
+	Reason  string    `json:"reason,omitempty"`
+	Contact bool      `json:"contact,omitempty"`
+}
+
+// Item is a permission or a role that a conflict counts.
+type Item struct {
+	Permission string `json:"permission,omitempty"`
+	Role       string `json:"role,omitempty"`
+}
+
+// Exception lets one person break a conflict until a date.
+type Exception struct {
+	User   string    `json:"user"`
+	Until  time.Time `json:"until"`
+	Reason string    `json:"reason"`
+}
+
+// Conflict says of which items nobody may hold more than Limit.
+type Conflict struct {
+	ID          string      `json:"id"`
+	Name        string      `json:"name"`
+	Description string      `json:"description,omitempty"`
+	Items       []Item      `json:"items"`
+	Limit       Limit       `json:"limit,omitzero"`
+	Where       Where       `json:"where,omitzero"`
+	Exceptions  []Exception `json:"exceptions,omitempty"`
+}
+
+// People says which people a delegation covers: the members of a group, those a filter matches, or those whose home
+// area lies in an area. Exactly one is given.
+type People struct {
+	Group  string `json:"group,omitempty"`
+	Filter string `json:"filter,omitempty"`
+	Area   string `json:"area,omitempty"`
+}
+
+// Delegation lets a delegate administer part of the organisation.
+type Delegation struct {
+	ID          string    `json:"id"`
+	Name        string    `json:"name"`
+	Delegate    Subject   `json:"delegate"`
+	People      People    `json:"people"`
+	Actions     []string  `json:"actions"`
+	Roles       []string  `json:"roles,omitempty"`
+	Sets        []string  `json:"sets,omitempty"`
+	Groups      []string  `json:"groups,omitempty"`
+	GroupsWhole bool      `json:"groupsWhole,omitempty"`
+	Area        string    `json:"area,omitempty"`
+	MaxDays     *int      `json:"maxDays,omitempty"`
+	From        time.Time `json:"from,omitzero"`
+	Until       time.Time `json:"until,omitzero"`
+}
+
+// DelegableActions are the actions that a delegation can name.
+var DelegableActions = []string{"invite", "edit", "lock", "deactivate", "assign", "revoke", "membership", "review"}
+
+func (*Organisation) Ident() string { return string(KindOrganisation) }
+func (o *Licence) Ident() string    { return o.ID }
+func (o *Area) Ident() string       { return o.ID }
+func (o *System) Ident() string     { return o.ID }
+func (o *Set) Ident() string        { return o.ID }
+func (o *Role) Ident() string       { return o.ID }
+func (o *Group) Ident() string      { return o.ID }
+func (o *User) Ident() string       { return o.ID }
+func (o *Assignment) Ident() string { return o.ID }
+func (o *Conflict) Ident() string   { return o.ID }
+func (o *Delegation) Ident() string { return o.ID }
+
+func (*Organisation) Kind() Kind { return KindOrganisation }
+func (*Licence) Kind() Kind      { return KindLicence }
+func (*Area) Kind() Kind         { return KindArea }
+func (*System) Kind() Kind       { return KindSystem }
+func (*Set) Kind() Kind          { return KindSet }
+func (*Role) Kind() Kind         { return KindRole }
+func (*Group) Kind() Kind        { return KindGroup }
+func (*User) Kind() Kind         { return KindUser }
+func (*Assignment) Kind() Kind   { return KindAssignment }
+func (*Conflict) Kind() Kind     { return KindConflict }
+func (*Delegation) Kind() Kind   { return KindDelegation }
+
+func (o *Organisation) Title() string { return o.Name }
+func (o *Licence) Title() string      { return o.Name }
+func (o *Area) Title() string         { return o.Name }
+func (o *System) Title() string       { return o.Name }
+func (o *Set) Title() string          { return o.Name }
+func (o *Role) Title() string         { return o.Name }
+func (o *Group) Title() string        { return o.Name }
+func (o *User) Title() string         { return o.DisplayName }
+func (o *Assignment) Title() string   { return o.ID }
+func (o *Conflict) Title() string     { return o.Name }
+func (o *Delegation) Title() string   { return o.Name }
+
+// tidy sorts a list that is a set and drops what stands in it twice.
+func tidy(lists ...*[]string) {
+	for _, l := range lists {
+		if len(*l) > 1 && !slices.IsSorted(*l) {
+			*l = slices.Clone(*l)
+			slices.Sort(*l)
+		}
+		*l = slices.Compact(*l)
+	}
+}
+
+func utc(times ...*time.Time) {
+	for _, t := range times {
+		if !t.IsZero() {
+			*t = t.UTC().Round(0)
+		}
+	}
+}
+
+func (o *Organisation) normalise() {}
+func (o *Licence) normalise()      { tidy(&o.Covers) }
+func (o *Area) normalise()         {}
+func (o *System) normalise() {
+	for _, p := range o.Permissions {
+		p.Class, p.Span = cmp.Or(p.Class, Read), cmp.Or(p.Span, SpanArea)
+		tidy(&p.Implies)
+	}
+	if o.Permissions == nil {
+		o.Permissions = []*Permission{}
+	}
+	slices.SortFunc(o.Permissions, func(a, b *Permission) int { return strings.Compare(a.Key, b.Key) })
+}
+
+func (o *Set) normalise() {
+	o.State = cmp.Or(o.State, Active)
+	if o.Permissions == nil {
+		o.Permissions = []string{}
+	}
+	tidy(&o.Permissions)
+}
+
+func (o *Role) normalise() {
+	o.State = cmp.Or(o.State, Active)
+	tidy(&o.Sets, &o.Inherits, &o.Permissions, &o.Excludes)
+}
+
+func (o *Group) normalise() {
+	o.Source, o.Type = cmp.Or(o.Source, Local), cmp.Or(o.Type, Static)
+	tidy(&o.Users, &o.Groups)
+}
+
+func (o *User) normalise() {
+	o.State, o.Source = cmp.Or(o.State, UserActive), cmp.Or(o.Source, Local)
+	tidy(&o.Licences)
+	utc(&o.From, &o.Until)
+	for i := range o.Qualifications {
+		utc(&o.Qualifications[i].Until)
+	}
+	for k, t := range o.LastUse {
+		o.LastUse[k] = t.UTC()
+	}
+}
+
+func (o *Assignment) normalise() {
+	o.Reach, o.Mode = cmp.Or(o.Reach, ReachArea), cmp.Or(o.Mode, Full)
+	utc(&o.From, &o.Until)
+}
+
+func (o *Conflict) normalise() {
+	o.Limit, o.Where = cmp.Or(o.Limit, 1), cmp.Or(o.Where, SameArea)
+	if o.Items == nil {
+		o.Items = []Item{}
+	}
+	for i := range o.Exceptions {
+		utc(&o.Exceptions[i].Until)
+	}
+}
+
+func (o *Delegation) normalise() {
+	if o.Actions == nil {
+		o.Actions = []string{}
+	}
+	tidy(&o.Actions, &o.Roles, &o.Sets, &o.Groups)
+	utc(&o.From, &o.Until)
+}
+
+// New gives an empty object of a kind, or an error if there is no such kind.
+func New(kind Kind) (Object, error) {
+	switch kind {
+	case KindOrganisation:
+		return &Organisation{}, nil
+	case KindLicence:
+		return &Licence{}, nil
+	case KindArea:
+		return &Area{}, nil
+	case KindSystem:
+		return &System{}, nil
+	case KindSet:
+		return &Set{}, nil
+	case KindRole:
+		return &Role{}, nil
+	case KindGroup:
+		return &Group{}, nil
+	case KindUser:
+		return &User{}, nil
+	case KindAssignment:
+		return &Assignment{}, nil
+	case KindConflict:
+		return &Conflict{}, nil
+	case KindDelegation:
+		return &Delegation{}, nil
+	}
+	return nil, fmt.Errorf("there is no kind of object %q", kind)
+}
+
+// Decode reads one object of a kind from the JSON that the model file uses for it.
+// Fields that the kind does not have are errors.
+func Decode(kind Kind, data []byte) (Object, error) {
+	o, err := New(kind)
+	if err != nil {
+		return nil, err
+	}
+	d := json.NewDecoder(strings.NewReader(string(data)))
+	d.DisallowUnknownFields()
+	if err := d.Decode(o); err != nil {
+		return nil, fmt.Errorf("%s: %w", kind, err)
+	}
+	o.normalise()
+	return o, nil
+}
+
+// In says whether t lies in the half-open interval [from, until); a zero bound is unbounded.
+func In(t, from, until time.Time) bool {
+	return (from.IsZero() || !t.Before(from)) && (until.IsZero() || t.Before(until))
+}

@@ -1,0 +1,92 @@
+// Package demo makes the demo organisation: Skerryhaven Harbour Authority, a port that does not exist, with people who do not exist. It is made by
+// a program from a fixed seed, so it is the same every time but for its dates, which count back from a given day.
+package demo
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// Name is the demo organisation's name.
+const Name = "Skerryhaven Harbour Authority"
+
+// Design makes the demo organisation as it stands on a day.
+func Design(day time.Time) (*model.Design, error) {
+	today := day.UTC().Truncate(24 * time.Hour)
+	r := rand.New(rand.NewPCG(7, 1853)) // any seed will do, as long as it stays
+	d := &model.Design{Organisation: &model.Organisation{Name: Name}}
+	for _, a := range areaRows {
+		d.Add(&model.Area{ID: a[0], Name: a[1], Type: a[2], Parent: a[3]})
+	}
+	d.Systems = systems()
+	d.Sets = sets(d.Systems)
+	d.Users = people(r, today)
+	temper(d.Users, today)
+	leaver := ""
+	for _, u := range d.Users {
+		if u.Area == "finance" && u.State == model.UserDeactivated {
+			leaver = u.ID
+		}
+	}
+	d.Roles = roles(leaver)
+	d.Groups = groups(d.Users, today)
+	d.Assignments = assignments(d.Users, today)
+	d.Conflicts = conflicts(today)
+	d.Delegations = delegations()
+	d.Licences = licences(d.Users)
+	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
+		return nil, fmt.Errorf("the demo organisation is not well-formed: %v", problems)
+	}
+	return model.Build(d), nil
+}
+
+// licences counts seats so that one pool is exhausted, with two people in wait, and the others have some left.
+func licences(users []*model.User) []*model.Licence {
+	used := map[string]int{}
+	for _, u := range users {
+		for _, l := range u.Licences {
+			used[l]++
+		}
+	}
+	seats := func(l string, spare int) *int { n := used[l] + spare; return &n }
+	return []*model.Licence{
+		{ID: "quaybook-standard", Name: "Quaybook Standard", Seats: seats("quaybook-standard", 12)},
+		{ID: "quaybook-planner", Name: "Quaybook Planner", Seats: seats("quaybook-planner", 3), Covers: []string{"quaybook-standard"}},
+		{ID: "ladingbook-seat", Name: "Ladingbook seat", Seats: seats("ladingbook-seat", 5)},
+		{ID: "hoistkeeper-seat", Name: "Hoistkeeper seat", Seats: seats("hoistkeeper-seat", 0)},
+		{ID: "gangway-till", Name: "Gangway till", Seats: seats("gangway-till", 4)},
+	}
+}
+
+// Fill fills an empty database with the demo organisation, its history and its reviews, and lets the people of the sign-in page in.
+func Fill(s *store.Store, now time.Time) error {
+	final, err := Design(now)
+	if err != nil {
+		return err
+	}
+	first, steps := history(final, now)
+	load := change.Difference(model.Build(&model.Design{}), first)
+	start := now.AddDate(-1, -6, 0)
+	if err := s.Apply(store.Revision{Number: 1, At: start, WhoName: "Signe Halloran", Who: "signe.halloran", Why: "Brought in from the books that were kept before"}, load, nil); err != nil {
+		return err
+	}
+	for i, step := range steps {
+		r := store.Revision{Number: i + 2, At: step.at, Who: step.who, Why: step.why}
+		if u, ok := final.Users.Find(step.who); ok {
+			r.WhoName = u.DisplayName
+		}
+		if err := s.Apply(r, step.ops, nil); err != nil {
+			return err
+		}
+	}
+	if err := reviews(s, final, steps, now); err != nil {
+		return err
+	}
+	return desk.PrepareDemo(s)
+}

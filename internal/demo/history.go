@@ -1,0 +1,161 @@
+package demo
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/store"
+)
+
+// step is a revision of the demo's history.
+type step struct {
+	at       time.Time
+	who, why string
+	ops      []change.Op
+	review   int // the past review whose outcome it is, from 1; or 0
+}
+
+// revisionsBefore is how many revisions lie between the first load and today.
+const revisionsBefore = 59
+
+// history invents how the design came to be what it is: it takes the design apart step by step, so that the steps put together
+// again give exactly it. It returns what stood first, and the steps in order.
+func history(final *model.Design, now time.Time) (*model.Design, []step) {
+	d := final
+	var steps []step
+	back := func(who, why string, ops ...change.Op) { // ops lead from the older design to d
+		edits := []model.Edit{}
+		for _, o := range change.Invert(ops) {
+			edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
+		}
+		steps = append(steps, step{who: who, why: why, ops: ops})
+		d = d.With(edits)
+	}
+	without := func(list []string, gone ...string) []string {
+		return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(gone, s) })
+	}
+	// regroup is the operation by which people came to be in a group.
+	joined := func(group string, people ...string) change.Op {
+		g, _ := d.Groups.Find(group)
+		before := change.Clone(g)
+		before.Users = without(before.Users, people...)
+		return change.Op{Kind: model.KindGroup, ID: group, Before: before, After: g}
+	}
+	given := func(id string) change.Op {
+		a, _ := d.Assignments.Find(id)
+		return change.Op{Kind: model.KindAssignment, ID: id, After: a}
+	}
+	crews := []string{"north-gate-crew", "terminal-2-gate-crew", "ticket-office", "quay-crews", "deck-crews", "manifest-desk", "tower-watch", "invoice-office", "roster-office"}
+	whys := []string{"new in the crew", "moved here from another quay", "back from leave", "replaces somebody who left", "for the season"}
+	byHand := []*model.Assignment{}
+	for _, a := range final.Assignments {
+		if a.Subject.User != "" && a.Set != model.SetOwner && !a.Contact {
+			byHand = append(byHand, a)
+		}
+	}
+	revoked := 0
+	for n := revisionsBefore; n > 0; n-- {
+		switch {
+		case n == 44 || n == 22: // the outcome of a past review: what it took away stood before
+			revoked++
+			var ops []change.Op
+			for i := range 3 {
+				g, _ := final.Groups.Find([]string{"ticket-office", "north-gate-crew"}[revoked-1])
+				a := &model.Assignment{ID: fmt.Sprintf("past-%d-%d", revoked, i), Subject: model.Subject{User: g.Users[i*2]}, Role: []string{"refund-clerk", "night-cover"}[revoked-1], Area: []string{"ferries", "terminal-1"}[revoked-1], Reach: model.ReachArea, Mode: model.Full}
+				ops = append(ops, change.Op{Kind: model.KindAssignment, ID: a.ID, Before: a})
+			}
+			back("signe.halloran", "Outcome of the "+pastReviews[2-revoked].name, ops...)
+			steps[len(steps)-1].review = 3 - revoked
+		case n%4 == 1 && len(byHand) > 0:
+			a := byHand[len(byHand)-1]
+			byHand = byHand[:len(byHand)-1]
+			back("signe.halloran", cmp.Or(a.Reason, "asked for by their manager"), given(a.ID))
+		case n == 57:
+			set, _ := d.Sets.Find("gate-additions")
+			before := change.Clone(set)
+			before.Permissions = without(before.Permissions, "quaybook:gate-log:export")
+			back("signe.halloran", "clerks export the gate log for the police", change.Op{Kind: model.KindSet, ID: set.ID, Before: before, After: set})
+		case n == 40:
+			role, _ := d.Roles.Find("site-manager")
+			before := change.Clone(role)
+			before.Excludes = without(before.Excludes, "quaybook:tariff:publish", "quaybook:booking.rate:edit")
+			back("signe.halloran", "site managers keep their hands off the rates", change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role})
+		case n == 31:
+			role, _ := d.Roles.Find("gate-lead")
+			before := change.Clone(role)
+			before.Inherits = nil
+			back("edda.rosenvik", "a lead does what a clerk does", change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role})
+		case n%7 == 3:
+			u := final.Users[(n*37)%len(final.Users)]
+			current, _ := d.Users.Find(u.ID)
+			before := change.Clone(current)
+			before.JobTitle = "Trainee"
+			back("edda.rosenvik", "trained and taken on", change.Op{Kind: model.KindUser, ID: u.ID, Before: before, After: current})
+		default:
+			crew := crews[n%len(crews)]
+			g, _ := d.Groups.Find(crew)
+			if len(g.Users) < 3 {
+				crew = "quay-crews"
+				g, _ = d.Groups.Find(crew)
+			}
+			people := []string{g.Users[(n*5)%len(g.Users)]}
+			if n%3 == 0 && len(g.Users) > 3 {
+				people = append(people, g.Users[(n*5+1)%len(g.Users)])
+			}
+			back([]string{"signe.halloran", "edda.rosenvik"}[n%2], whys[n%len(whys)], joined(crew, people...))
+		}
+	}
+	slices.Reverse(steps)
+	span := now.Sub(now.AddDate(-1, -6, 0))
+	for i := range steps {
+		at := now.Add(-span * time.Duration(len(steps)-i) / time.Duration(len(steps)+1)).Truncate(time.Hour)
+		steps[i].at = at.Add(time.Duration(7+i*13%50) * time.Minute)
+	}
+	return d, steps
+}
+
+// pastReviews are the rounds that have been closed.
+var pastReviews = []struct{ name, role, area string }{
+	{"spring review of night cover", "night-cover", "terminal-1"},
+	{"autumn review of refund clerks", "refund-clerk", "ferries"},
+}
+
+// reviews makes the two past rounds and the open one.
+func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) error {
+	for i, st := range steps {
+		if st.review == 0 {
+			continue
+		}
+		past := pastReviews[st.review-1]
+		closed := st.at
+		r := store.Review{Name: past.name, Role: past.role, Area: past.area, Opener: "signe.halloran", Opened: closed.AddDate(0, 0, -24), Due: closed.AddDate(0, 0, -3), Closed: &closed, Revision: i + 2}
+		var items []store.ReviewItem
+		decided := closed.AddDate(0, 0, -6)
+		for _, o := range st.ops {
+			a := o.Before.(*model.Assignment)
+			u, _ := final.Users.Find(a.Subject.User)
+			items = append(items, store.ReviewItem{User: u.ID, Reviewer: u.Manager, Direct: []string{a.ID}, Groups: []string{}, Decision: "revoke", Reason: "not needed any longer", Decided: &decided, By: u.Manager})
+		}
+		if _, err := s.AddReview(r, items); err != nil {
+			return err
+		}
+	}
+	x := index.Compile(final)
+	var items []store.ReviewItem
+	for i, it := range review.Items(x, "gate-clerk", "north-harbour", now) {
+		item := store.ReviewItem{User: it.User, Direct: it.Direct, Groups: it.Groups, Reviewer: review.Reviewer(x, it.User, now, "ruben.adeyemi", "signe.halloran")}
+		if item.Reviewer != "mireille.aster" && i%3 == 0 {
+			decided := now.AddDate(0, 0, -2)
+			item.Decision, item.Decided, item.By = "keep", &decided, item.Reviewer
+		}
+		items = append(items, item)
+	}
+	_, err := s.AddReview(store.Review{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Opener: "signe.halloran", Opened: now.AddDate(0, 0, -5), Due: now.AddDate(0, 0, 16)}, items)
+	return err
+}

@@ -1,0 +1,185 @@
+// Package desk has one method for each thing that a person or a program does with Fachwerk. Who may do it, and what happens, is decided
+// here and nowhere else; every door calls only this.
+package desk
+
+import (
+	"errors"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
+)
+
+// Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and never wait, writers take
+// turns.
+type Desk struct {
+	store *store.Store
+	now   func() time.Time
+	house atomic.Pointer[house]
+	write sync.Mutex
+	known sync.Map // tokens that programs have shown, by hash
+	demo  bool
+}
+
+// house is one revision of the design, ready for questions.
+type house struct {
+	revision int
+	at       time.Time // when it was applied; zero if there is no revision yet
+	index    *index.Index
+}
+
+func (h *house) design() *model.Design { return h.index.Design() }
+
+// Open makes a desk that serves what is in a store. now tells the time.
+func Open(s *store.Store, now func() time.Time) (*Desk, error) {
+	d := &Desk{store: s, now: func() time.Time { return now().UTC() }}
+	demo, err := s.Setting(settingDemo)
+	if err != nil {
+		return nil, err
+	}
+	d.demo = demo != ""
+	return d, d.reload()
+}
+
+// reload takes the store's current revision in.
+func (d *Desk) reload() error {
+	design, n, err := d.store.Design()
+	if err != nil {
+		return err
+	}
+	h := &house{revision: n, index: index.Compile(design)}
+	if n > 0 {
+		r, err := d.store.Revision(n)
+		if err != nil {
+			return err
+		}
+		h.at = r.At
+	}
+	d.house.Store(h)
+	return nil
+}
+
+// Follow takes in what another process has applied to the same database, if anything.
+func (d *Desk) Follow() error {
+	d.write.Lock()
+	defer d.write.Unlock()
+	n, err := d.store.Last()
+	if err != nil || n == d.house.Load().revision {
+		return err
+	}
+	return d.reload()
+}
+
+// Cause tells why something was refused.
+type Cause int
+
+// The causes of an [Error].
+const (
+	NotSignedIn Cause = iota
+	NotAllowed
+	NotFound
+	Invalid
+	Conflict
+)
+
+// Error is a refusal that the person who asked can understand and act on.
+type Error struct {
+	Cause    Cause
+	Message  string
+	Problems []string // what is wrong, one by one, if there is more to say than the message
+}
+
+func (e *Error) Error() string { return e.Message }
+
+func refuse(c Cause, format string, args ...any) *Error {
+	return &Error{Cause: c, Message: fmt.Sprintf(format, args...)}
+}
+
+// missing makes the store's "no such row" a refusal.
+func missing(err error, format string, args ...any) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return refuse(NotFound, format, args...)
+	}
+	return err
+}
+
+// Actor is who acts: a signed-in person.
+type Actor struct{ User string }
+
+// may tells whether a person holds a right of Fachwerk's own system.
+func (d *Desk) may(h *house, who Actor, right string) bool {
+	return who.User != "" && h.index.Allowed(who.User, right, index.Record{}, d.now())
+}
+
+// need refuses unless the person holds the right.
+func (d *Desk) need(h *house, who Actor, right string) error {
+	if who.User == "" || !h.index.Live(who.User, d.now()) {
+		return refuse(NotSignedIn, "Sign in first.")
+	}
+	if !d.may(h, who, right) {
+		label := right
+		if p, ok := h.design().Permission(right); ok {
+			label = p.Label
+		}
+		return refuse(NotAllowed, "This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.", label, right)
+	}
+	return nil
+}
+
+// enter gives the current house to someone who holds a right.
+func (d *Desk) enter(who Actor, right string) (*house, error) {
+	h := d.house.Load()
+	return h, d.need(h, who, right)
+}
+
+// applied describes a revision to make.
+type applied struct {
+	who    Actor
+	name   string // of an operator or program, if who is nobody
+	why    string
+	undoes int
+	along  func(s *store.Store, revision int) error
+}
+
+// apply records a change that has been checked against h as the next revision and swaps the new house in. It must be called
+// with the writer's lock held.
+func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) (*house, error) {
+	name := a.name
+	if u, ok := h.design().Users.Find(a.who.User); ok {
+		name = u.DisplayName
+	}
+	r := store.Revision{Number: h.revision + 1, At: d.now(), Who: a.who.User, WhoName: name, Why: a.why, Undoes: a.undoes}
+	// What takes long is done before the record is written: readers see the new house as soon as it is acknowledged.
+	next := &house{revision: r.Number, at: r.At, index: index.Compile(after)}
+	err := d.store.Apply(r, ops, func(s *store.Store) error {
+		if a.along == nil {
+			return nil
+		}
+		return a.along(s, r.Number)
+	})
+	if errors.Is(err, store.ErrMoved) {
+		if err := d.reload(); err != nil {
+			return nil, err
+		}
+		return nil, refuse(Conflict, "Somebody else applied a change just now. Look at the draft again, then apply.")
+	}
+	if err != nil {
+		return nil, err
+	}
+	d.house.Store(next)
+	return next, nil
+}
+
+// problemsOf makes the problems of a change a refusal, in sentences.
+func problemsOf(problems []model.Problem) *Error {
+	e := refuse(Invalid, "The change cannot be applied.")
+	for _, p := range model.Errors(problems) {
+		e.Problems = append(e.Problems, p.Message+" ("+p.Path+")")
+	}
+	return e
+}

@@ -1,0 +1,409 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Row is one thing in a bay of the frame.
+type Row struct {
+	Kind      string `json:"kind"`
+	ID        string `json:"id"`
+	Name      string `json:"name"`
+	Note      string `json:"note"`
+	Risk      int    `json:"risk,omitempty"`
+	State     string `json:"state,omitempty" doc:"Only if it is not the usual one: invited, locked, deactivated, deleted, retired"`
+	Connected bool   `json:"connected"`
+	Through   int    `json:"through" doc:"How many people or permissions pass through"`
+	Of        string `json:"of,omitempty" enum:"people,permissions" doc:"What passes through"`
+}
+
+// Bay is a window into one of the frame's five lists: what is connected with the focus first, then the rest.
+type Bay struct {
+	Total     int   `json:"total" doc:"How many there are"`
+	Matching  int   `json:"matching" doc:"How many match the words"`
+	Connected int   `json:"connected" doc:"How many of these are connected with the focus"`
+	Rows      []Row `json:"rows"`
+}
+
+// Beam is a direct connection between two rows.
+type Beam struct {
+	From     End     `json:"from"`
+	To       End     `json:"to"`
+	Relation string  `json:"relation" enum:"member,nested,assigned,inherits,includes,gives"`
+	Terms    []Terms `json:"terms" doc:"Of assignments"`
+	Draft    string  `json:"draft,omitempty" enum:"new,cut" doc:"Drafted, not applied"`
+}
+
+// Picture is what lies around a focus.
+type Picture struct {
+	Focus  *Ref           `json:"focus,omitempty"`
+	Note   string         `json:"note,omitempty"`
+	About  string         `json:"about,omitempty" doc:"The description of the focus"`
+	Second *Ref           `json:"second,omitempty"`
+	Apart  bool           `json:"apart" doc:"No path runs between the two"`
+	Counts map[string]int `json:"counts" doc:"How many things of each bay are connected"`
+	Beams  []Beam         `json:"beams" doc:"At most 4000, between what most passes through"`
+}
+
+const mostBeams = 4000
+
+// View is what the frame is asked to show.
+type View struct {
+	Focus  string // "kind:id", or empty
+	Second string
+	Where  string // an area, or empty
+}
+
+// connection is a picture of the core with what a draft adds and cuts.
+type connection struct {
+	house         *house // with the draft applied, if it can be
+	focus, second *index.Node
+	nodes         map[model.Kind][]index.Connected
+	beams         []Beam
+	apart         bool
+}
+
+// parseNode reads "kind:id".
+func parseNode(s string) (*index.Node, error) {
+	if s == "" {
+		return nil, nil
+	}
+	kind, id, ok := strings.Cut(s, ":")
+	if !ok || !slices.Contains(index.Bays, model.Kind(kind)) {
+		return nil, refuse(Invalid, "Expected what to look at as kind:id, like role:gate-clerk, not %q.", s)
+	}
+	return &index.Node{Kind: model.Kind(kind), ID: id}, nil
+}
+
+// connect follows the beams from the view's focus.
+func (d *Desk) connect(who Actor, v View) (*connection, error) {
+	h, err := d.enter(who, model.ViewDesign)
+	if err != nil {
+		return nil, err
+	}
+	if v.Where != "" && h.design().Get(model.KindArea, v.Where) == nil {
+		return nil, refuse(NotFound, "There is no area %q.", v.Where)
+	}
+	c := &connection{house: h, nodes: map[model.Kind][]index.Connected{}}
+	p, err := d.lay(h, who)
+	if err != nil {
+		return nil, err
+	}
+	drafted := p.after != nil && len(p.ops) > 0
+	if drafted {
+		c.house = &house{revision: h.revision, at: h.at, index: p.index}
+	}
+	if c.focus, err = parseNode(v.Focus); err != nil {
+		return nil, err
+	}
+	if c.second, err = parseNode(v.Second); err != nil {
+		return nil, err
+	}
+	if c.focus == nil {
+		return c, nil
+	}
+	now := d.now()
+	var pictures [2]*index.Picture
+	found := false
+	for i, x := range []*index.Index{c.house.index, h.index} {
+		if i == 1 && !drafted {
+			continue
+		}
+		if picture, ok := x.Connect(*c.focus, c.second, v.Where, now); ok {
+			pictures[i], found = picture, true
+		}
+	}
+	if !found {
+		return nil, refuse(NotFound, "There is no %s %q.", c.focus.Kind.Word(), c.focus.ID)
+	}
+	c.merge(h, pictures[0], pictures[1], drafted)
+	return c, nil
+}
+
+// merge puts the drafted picture and the present one together.
+func (c *connection) merge(present *house, drafted, now *index.Picture, differs bool) {
+	seen := map[index.Node]bool{}
+	total := 0
+	for _, p := range []*index.Picture{drafted, now} {
+		if p == nil {
+			continue
+		}
+		for _, kind := range index.Bays {
+			for _, n := range p.Nodes[kind] {
+				if !seen[n.Node] {
+					seen[n.Node] = true
+					total++
+					c.nodes[kind] = append(c.nodes[kind], n)
+				}
+			}
+		}
+	}
+	c.apart = c.second != nil && total <= 2
+	type key struct{ from, to index.Node }
+	at := map[key]int{}
+	inNow := map[key]map[string]bool{}
+	if now != nil {
+		for _, b := range now.Beams {
+			ids := map[string]bool{}
+			for _, a := range b.Assignments {
+				ids[a.ID] = true
+			}
+			inNow[key{b.From, b.To}] = ids
+		}
+	}
+	if drafted != nil {
+		for _, b := range drafted.Beams {
+			k := key{b.From, b.To}
+			beam := c.house.beam(b)
+			old, was := inNow[k]
+			if differs && (!was || b.Relation == index.Assigned && slices.ContainsFunc(b.Assignments, func(a *model.Assignment) bool { return !old[a.ID] })) {
+				beam.Draft = "new"
+			}
+			at[k] = len(c.beams)
+			c.beams = append(c.beams, beam)
+		}
+	}
+	if now != nil {
+		for _, b := range now.Beams {
+			if _, still := at[key{b.From, b.To}]; !still && differs {
+				beam := present.beam(b)
+				beam.Draft = "cut"
+				c.beams = append(c.beams, beam)
+			}
+		}
+	}
+}
+
+func (h *house) beam(b index.Beam) Beam {
+	out := Beam{From: End{string(b.From.Kind), b.From.ID}, To: End{string(b.To.Kind), b.To.ID}, Relation: string(b.Relation), Terms: []Terms{}}
+	for _, a := range b.Assignments {
+		out.Terms = append(out.Terms, h.terms(a))
+	}
+	return out
+}
+
+// Picture gives what lies around a focus, drafted changes included.
+func (d *Desk) Picture(who Actor, v View) (*Picture, error) {
+	c, err := d.connect(who, v)
+	if err != nil {
+		return nil, err
+	}
+	p := &Picture{Apart: c.apart, Counts: map[string]int{}, Beams: c.beams}
+	for kind, nodes := range c.nodes {
+		p.Counts[string(kind)] = len(nodes)
+	}
+	if c.focus != nil {
+		r := c.house.ref(c.focus.Kind, c.focus.ID)
+		p.Focus, p.Note, p.About = &r, c.house.note(*c.focus), c.house.about(*c.focus)
+	}
+	if c.second != nil {
+		r := c.house.ref(c.second.Kind, c.second.ID)
+		p.Second = &r
+	}
+	if len(p.Beams) > mostBeams {
+		place := map[index.Node]int{}
+		for _, nodes := range c.nodes {
+			for i, n := range nodes {
+				place[n.Node] = i
+			}
+		}
+		far := func(b Beam) int {
+			return max(place[index.Node{Kind: model.Kind(b.From.Kind), ID: b.From.ID}], place[index.Node{Kind: model.Kind(b.To.Kind), ID: b.To.ID}])
+		}
+		slices.SortStableFunc(p.Beams, func(a, b Beam) int { return cmp.Compare(far(a), far(b)) })
+		p.Beams = p.Beams[:mostBeams]
+	}
+	if p.Beams == nil {
+		p.Beams = []Beam{}
+	}
+	return p, nil
+}
+
+// about is the description of a thing.
+func (h *house) about(n index.Node) string {
+	switch n.Kind {
+	case model.KindGroup:
+		if g, ok := h.design().Groups.Find(n.ID); ok {
+			if g.Rule != "" {
+				return strings.TrimSpace(g.Description + " Rule: " + g.Rule)
+			}
+			return g.Description
+		}
+	case model.KindRole:
+		if r, ok := h.design().Roles.Find(n.ID); ok {
+			return r.Description
+		}
+	case model.KindSet:
+		if s, ok := h.design().Sets.Find(n.ID); ok {
+			return s.Description
+		}
+	case index.KindPermission:
+		if p, ok := h.design().Permission(n.ID); ok {
+			return p.Description
+		}
+	}
+	return ""
+}
+
+// entry is a thing of a bay, with the folded words that it is found by.
+type entry struct {
+	node  index.Node
+	name  string
+	words string
+}
+
+func (h *house) entries(kind model.Kind) []entry {
+	var out []entry
+	add := func(id, name string, words ...string) {
+		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(strings.Join(append(words, id, name), " "))})
+	}
+	d := h.design()
+	switch kind {
+	case model.KindUser:
+		for _, u := range d.Users {
+			if u.State != model.UserDeleted {
+				add(u.ID, u.DisplayName, u.UserName, u.JobTitle, u.Department, h.area(u.Area).Name, string(u.State))
+			}
+		}
+	case model.KindGroup:
+		for _, g := range d.Groups {
+			add(g.ID, g.Name)
+		}
+		add(model.Everyone, h.index.GroupName(model.Everyone))
+		add(model.Public, h.index.GroupName(model.Public))
+	case model.KindRole:
+		for _, r := range d.Roles {
+			add(r.ID, r.Name)
+		}
+	case model.KindSet:
+		for _, s := range d.Sets {
+			add(s.ID, s.Name, s.System)
+		}
+	case index.KindPermission:
+		for _, s := range d.Systems {
+			for _, p := range s.Permissions {
+				add(p.Key, p.Key, p.Label, p.Module, risks[p.Risk])
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b entry) int {
+		return cmp.Or(strings.Compare(model.Fold(a.name), model.Fold(b.name)), strings.Compare(a.node.ID, b.node.ID))
+	})
+	return out
+}
+
+// Bay gives a window into one bay: the things that have all the words, what is connected with the view's focus first.
+func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit int) (*Bay, error) {
+	k := model.Kind(kind)
+	if !slices.Contains(index.Bays, k) {
+		return nil, refuse(NotFound, "The frame has no bay %q.", kind)
+	}
+	c, err := d.connect(who, v)
+	if err != nil {
+		return nil, err
+	}
+	all := c.house.entries(k)
+	b := &Bay{Total: len(all), Rows: []Row{}}
+	through := map[index.Node]index.Connected{}
+	for _, n := range c.nodes[k] {
+		through[n.Node] = n
+	}
+	wanted := strings.Fields(model.Fold(words))
+	var connected, rest []entry
+	for _, e := range all {
+		if slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.words, w) }) {
+			continue
+		}
+		if _, is := through[e.node]; is {
+			connected = append(connected, e)
+		} else {
+			rest = append(rest, e)
+		}
+	}
+	rank := func(e entry) int {
+		switch {
+		case c.focus != nil && e.node == *c.focus:
+			return -2
+		case c.second != nil && e.node == *c.second:
+			return -1
+		}
+		return 0
+	}
+	slices.SortStableFunc(connected, func(a, b entry) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(through[b.node].Through, through[a.node].Through))
+	})
+	b.Connected, b.Matching = len(connected), len(connected)+len(rest)
+	list := append(connected, rest...)
+	for i := offset; i < min(len(list), offset+limit); i++ {
+		n, is := through[list[i].node]
+		row := c.house.row(list[i])
+		if row.Connected = is; is {
+			row.Through, row.Of = n.Through, "people"
+			if n.Downward {
+				row.Of = "permissions"
+			}
+		}
+		b.Rows = append(b.Rows, row)
+	}
+	return b, nil
+}
+
+func (h *house) row(e entry) Row {
+	r := Row{Kind: string(e.node.Kind), ID: e.node.ID, Name: e.name, Note: h.note(e.node)}
+	d := h.design()
+	switch e.node.Kind {
+	case model.KindUser:
+		if u, ok := d.Users.Find(e.node.ID); ok && u.State != model.UserActive {
+			r.State = string(u.State)
+		}
+	case model.KindRole:
+		if x, ok := d.Roles.Find(e.node.ID); ok && x.State == model.Retired {
+			r.State = string(x.State)
+		}
+	case model.KindSet:
+		if x, ok := d.Sets.Find(e.node.ID); ok && x.State == model.Retired {
+			r.State = string(x.State)
+		}
+	case index.KindPermission:
+		if p, ok := d.Permission(e.node.ID); ok {
+			r.Risk = p.Risk
+		}
+	}
+	return r
+}
+
+// Area is an area with its depth in the tree.
+type Area struct {
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	Depth int    `json:"depth" doc:"0 for the whole organisation"`
+}
+
+// Areas gives all areas, each after the one that it lies in.
+func (d *Desk) Areas(who Actor) ([]Area, error) {
+	h := d.house.Load()
+	if !h.index.Live(who.User, d.now()) {
+		return nil, refuse(NotSignedIn, "Sign in first.")
+	}
+	children := map[string][]*model.Area{}
+	for _, a := range h.design().Areas {
+		children[a.Parent] = append(children[a.Parent], a)
+	}
+	out := []Area{}
+	var walk func(parent string, depth int)
+	walk = func(parent string, depth int) {
+		list := children[parent]
+		slices.SortStableFunc(list, func(a, b *model.Area) int { return strings.Compare(a.Name, b.Name) })
+		for _, a := range list {
+			out = append(out, Area{a.ID, a.Name, depth})
+			walk(a.ID, depth+1)
+		}
+	}
+	walk("", 0)
+	return out, nil
+}

@@ -1,0 +1,62 @@
+package desk
+
+import (
+	"crypto/rand"
+	"strings"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+)
+
+// What an operator does at the command line needs no right: whoever can read the database file holds all of it anyway.
+
+// operatorName is who the record names for what was done at the command line.
+const operatorName = "Operator"
+
+// Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless it is to be replaced.
+func (d *Desk) Load(design *model.Design, replace bool, why string) error {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	if h.revision > 0 && !replace {
+		return refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
+	}
+	return d.replace(h, design, operatorName, why)
+}
+
+func (d *Desk) replace(h *house, design *model.Design, name, why string) error {
+	ops := change.Difference(h.design(), design)
+	_, err := d.apply(h, design, ops, applied{name: name, why: why})
+	return err
+}
+
+// MakeOwner gives a user every right in Fachwerk over the whole organisation, unless they hold these already.
+func (d *Desk) MakeOwner(user string) (*model.User, error) {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	id, ok := h.index.UserID(user)
+	if !ok {
+		return nil, refuse(NotFound, "there is no user %q", user)
+	}
+	u, _ := h.design().Users.Find(id)
+	for _, a := range h.design().Assignments {
+		if a.Subject.User == id && a.Set == model.SetOwner && a.Area == "" && a.Reach == model.ReachArea && a.Mode == model.Full && a.From.IsZero() && a.Until.IsZero() {
+			return u, nil
+		}
+	}
+	a := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
+	ops := []change.Op{change.Put(h.design(), a)}
+	after, problems := change.Apply(h.design(), ops)
+	if after == nil {
+		return nil, problemsOf(problems)
+	}
+	_, err := d.apply(h, after, ops, applied{name: operatorName, why: u.DisplayName + " becomes an owner"})
+	return u, err
+}
+
+// Empty tells whether the desk holds no design yet.
+func (d *Desk) Empty() bool { return d.house.Load().revision == 0 }
+
+// Live tells whether a user is live now.
+func (d *Desk) Live(user string) bool { return d.house.Load().index.Live(user, d.now()) }

@@ -1,0 +1,330 @@
+package desk
+
+import (
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Person is a person's sheet.
+type Person struct {
+	User        Ref          `json:"user"`
+	UserName    string       `json:"userName"`
+	Email       string       `json:"email,omitempty"`
+	Title       string       `json:"title,omitempty"`
+	Department  string       `json:"department,omitempty"`
+	State       string       `json:"state" enum:"invited,active,locked,deactivated,deleted"`
+	Live        bool         `json:"live" doc:"Active, and in the time of validity"`
+	Validity    string       `json:"validity,omitempty"`
+	Area        Ref          `json:"area"`
+	Manager     *Ref         `json:"manager,omitempty"`
+	Licences    []Ref        `json:"licences"`
+	Groups      []Membership `json:"groups"`
+	Assignments []Assignment `json:"assignments" doc:"Made to this person directly"`
+	Systems     []WallPanel  `json:"systems"`
+	Where       Ref          `json:"where" doc:"The area that the wall is of"`
+}
+
+// Membership is a group that a person is in.
+type Membership struct {
+	Group  Ref  `json:"group"`
+	Direct bool `json:"direct" doc:"Listed or found by the group itself, not only through a nested one"`
+}
+
+// Assignment is a role or set given to somebody, with its terms.
+type Assignment struct {
+	Target Ref   `json:"target"`
+	Terms  Terms `json:"terms"`
+}
+
+// WallPanel is a system on the wall.
+type WallPanel struct {
+	System  Ref      `json:"system"`
+	Held    int      `json:"held"`
+	Total   int      `json:"total"`
+	Courses []Course `json:"courses"`
+}
+
+// Course is an object on the wall.
+type Course struct {
+	Object string  `json:"object"`
+	Bricks []Brick `json:"bricks"`
+}
+
+// Brick is an action on the wall.
+type Brick struct {
+	Key    string    `json:"key"`
+	Action string    `json:"action"`
+	Label  string    `json:"label,omitempty"`
+	Class  string    `json:"class" enum:"read,write,admin"`
+	Risk   int       `json:"risk"`
+	State  string    `json:"state" enum:"held,withheld,none"`
+	Whole  bool      `json:"whole" doc:"Held over the whole organisation, for every record"`
+	Note   string    `json:"note,omitempty" doc:"How far it is held, or why it is withheld, in a word or two"`
+	Held   []Holding `json:"held"`
+}
+
+// mayLook refuses to show a person's access to anybody but those who may see the design, and the person.
+func (d *Desk) mayLook(who Actor, user string) (*house, error) {
+	h := d.house.Load()
+	if who.User != "" && who.User == user && h.index.Live(user, d.now()) {
+		return h, nil
+	}
+	return h, d.need(h, who, model.ViewDesign)
+}
+
+// Person gives a person's sheet, with the wall of what counts in an area (empty: anywhere).
+func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
+	h, err := d.mayLook(who, user)
+	if err != nil {
+		return nil, err
+	}
+	u, ok := h.design().Users.Find(user)
+	if !ok {
+		return nil, refuse(NotFound, "There is no person %q.", user)
+	}
+	now := d.now()
+	bricks, ok := h.index.Wall(user, where, now)
+	if !ok {
+		return nil, refuse(NotFound, "There is no area %q.", where)
+	}
+	p := &Person{User: h.ref(model.KindUser, u.ID), UserName: u.UserName, Email: u.Email, Title: u.JobTitle, Department: u.Department, State: string(u.State),
+		Live: h.index.Live(user, now), Area: h.area(u.Area), Licences: []Ref{}, Groups: []Membership{}, Assignments: []Assignment{}, Where: h.area(where)}
+	p.Validity = h.terms(&model.Assignment{From: u.From, Until: u.Until}).Note
+	p.Validity = strings.TrimPrefix(strings.TrimPrefix(p.Validity, "whole organisation"), " · ")
+	if u.Manager != "" {
+		m := h.ref(model.KindUser, u.Manager)
+		p.Manager = &m
+	}
+	for _, l := range u.Licences {
+		p.Licences = append(p.Licences, h.ref(model.KindLicence, l))
+	}
+	for _, g := range h.index.GroupsOf(user) {
+		p.Groups = append(p.Groups, Membership{h.ref(model.KindGroup, g.Group), g.Direct})
+	}
+	for _, a := range h.design().Assignments {
+		if a.Subject.User == user {
+			p.Assignments = append(p.Assignments, Assignment{h.target(a), h.terms(a)})
+		}
+	}
+	p.Systems = h.panels(bricks)
+	return p, nil
+}
+
+// target is what an assignment gives.
+func (h *house) target(a *model.Assignment) Ref {
+	if a.Role != "" {
+		return h.ref(model.KindRole, a.Role)
+	}
+	return h.ref(model.KindSet, a.Set)
+}
+
+func (h *house) panels(bricks []index.Brick) []WallPanel {
+	out := []WallPanel{}
+	for _, b := range bricks {
+		system, object, action, _ := model.Parts(b.Permission.Key)
+		if len(out) == 0 || out[len(out)-1].System.ID != system {
+			out = append(out, WallPanel{System: h.ref(model.KindSystem, system), Courses: []Course{}})
+		}
+		panel := &out[len(out)-1]
+		if len(panel.Courses) == 0 || panel.Courses[len(panel.Courses)-1].Object != object {
+			panel.Courses = append(panel.Courses, Course{Object: object})
+		}
+		course := &panel.Courses[len(panel.Courses)-1]
+		v := Brick{Key: b.Permission.Key, Action: action, Label: b.Permission.Label, Class: string(b.Permission.Class), Risk: b.Permission.Risk, State: "none", Held: h.holdings(b.Held)}
+		panel.Total++
+		switch {
+		case len(b.Held) > 0:
+			panel.Held++
+			v.State = "held"
+			v.Whole = slices.ContainsFunc(v.Held, func(x Holding) bool { return x.Whole })
+			if !v.Whole {
+				v.Note = extent(v.Held)
+			}
+		case len(b.Withheld) > 0:
+			v.State, v.Note = "withheld", obstacleWord(b.Withheld[0].Obstacle)
+		}
+		course.Bricks = append(course.Bricks, v)
+	}
+	// What is held most comes first: a wall is read from what stands.
+	slices.SortStableFunc(out, func(a, b WallPanel) int { return b.Held - a.Held })
+	return out
+}
+
+// extent says how far a limited permission is held, in a word or two.
+func extent(held []Holding) string {
+	note := held[0].Area.Name
+	switch held[0].Reach {
+	case string(model.ReachOwn):
+		note = "own records"
+	case string(model.ReachLine):
+		note = "own line"
+	}
+	if len(held) > 1 {
+		note += " +" + itoa(len(held)-1)
+	}
+	return note
+}
+
+// obstacleWord is a reason in a word or two.
+func obstacleWord(o index.Obstacle) string {
+	switch o {
+	case index.NotLive:
+		return "not live"
+	case index.Excluded:
+		return "excluded"
+	case index.Retired:
+		return "retired"
+	case index.NotYet:
+		return "not yet"
+	case index.NoLonger:
+		return "ended"
+	case index.IsReadOnly:
+		return "read-only"
+	case index.WholeOnly:
+		return "whole only"
+	case index.NoLicence:
+		return "needs licence"
+	}
+	return strings.ReplaceAll(string(o), "-", " ")
+}
+
+// Joint is a step of a way, for drawing.
+type Joint struct {
+	Kind    string `json:"kind" enum:"user,group,assignment,role,set,permission"`
+	ID      string `json:"id"`
+	Name    string `json:"name"`
+	Note    string `json:"note"`
+	Blocked string `json:"blocked,omitempty" doc:"Why nothing passes here"`
+}
+
+// Way is one chain from a person down to a permission.
+type Way struct {
+	Joints []Joint `json:"joints"`
+	Cut    *CutAt  `json:"cut,omitempty" doc:"The assignment that could be cut, if it is made to the person directly"`
+}
+
+// CutAt names a beam and one assignment of it.
+type CutAt struct {
+	From       End    `json:"from"`
+	To         End    `json:"to"`
+	Assignment string `json:"assignment"`
+}
+
+// Reason is why a permission is not held.
+type Reason struct {
+	Obstacle string `json:"obstacle"`
+	Text     string `json:"text"`
+	Way      *Way   `json:"way,omitempty" doc:"The chain that got furthest"`
+}
+
+// Trace tells by which ways a person holds a permission, or why not.
+type Trace struct {
+	Permission  Ref       `json:"permission"`
+	Label       string    `json:"label,omitempty"`
+	Description string    `json:"description,omitempty"`
+	Class       string    `json:"class"`
+	Risk        int       `json:"risk"`
+	Held        []Holding `json:"held"`
+	Ways        []Way     `json:"ways"`
+	More        bool      `json:"more" doc:"There are more ways than are listed"`
+	WhyNot      []Reason  `json:"whyNot" doc:"Nearest first; empty if it is held"`
+}
+
+// Trace tells by which ways a person holds a permission, or why not; asked for in an area (empty: anywhere).
+func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) {
+	h, err := d.mayLook(who, user)
+	if err != nil {
+		return nil, err
+	}
+	if h.design().Get(model.KindUser, user) == nil {
+		return nil, refuse(NotFound, "There is no person %q.", user)
+	}
+	p, ok := h.design().Permission(permission)
+	if !ok {
+		return nil, refuse(NotFound, "No system has a permission %q.", permission)
+	}
+	now := d.now()
+	t := &Trace{Permission: h.ref(index.KindPermission, p.Key), Label: p.Label, Description: p.Description, Class: string(p.Class), Risk: p.Risk, Held: []Holding{}, Ways: []Way{}, WhyNot: []Reason{}}
+	bricks, ok := h.index.Wall(user, where, now)
+	if !ok {
+		return nil, refuse(NotFound, "There is no area %q.", where)
+	}
+	i := slices.IndexFunc(bricks, func(b index.Brick) bool { return b.Permission.Key == permission })
+	t.Held = h.holdings(bricks[i].Held)
+	if len(t.Held) == 0 {
+		reasons := bricks[i].Withheld
+		if reasons == nil {
+			reasons = h.index.WhyNot(user, permission, index.Record{Area: where}, now)
+		}
+		for _, r := range reasons {
+			v := Reason{Obstacle: string(r.Obstacle), Text: r.Text}
+			if r.Way != nil {
+				w := h.way(*r.Way)
+				v.Way = &w
+			}
+			t.WhyNot = append(t.WhyNot, v)
+		}
+		return t, nil
+	}
+	ways, more := h.index.Trace(user, permission, nil, now)
+	t.More = more
+	for _, w := range ways {
+		t.Ways = append(t.Ways, h.way(w))
+	}
+	return t, nil
+}
+
+func (h *house) way(w index.Way) Way {
+	out := Way{Joints: []Joint{}}
+	for _, s := range w.Steps {
+		j := Joint{Kind: string(s.Kind), ID: s.ID, Name: s.Name, Blocked: obstacleWordOr(s.Blocked)}
+		switch s.Kind {
+		case model.KindAssignment:
+			t := h.terms(w.Assignment)
+			j.Name, j.Note = "at "+t.Area.Name, "by group"
+			if t.Whole {
+				j.Name = "over the whole organisation"
+			}
+			if w.Assignment.Subject.User != "" {
+				j.Note = "by hand"
+				if w.Assignment.Reason != "" {
+					j.Note += ", “" + w.Assignment.Reason + "”"
+				}
+			}
+			if rest := strings.TrimPrefix(strings.TrimPrefix(t.Note, "whole organisation"), t.Area.Name); rest != "" {
+				j.Note = strings.TrimPrefix(rest, " · ") + " · " + j.Note
+			}
+		case model.KindUser:
+			if u, ok := h.design().Users.Find(s.ID); ok {
+				j.Note = h.area(u.Area).Name
+			}
+		case index.KindPermission:
+			j.Note = s.Name
+			j.Name = s.ID
+			if j.Note == j.Name {
+				j.Note = ""
+			}
+		default:
+			j.Note = h.note(index.Node{Kind: s.Kind, ID: s.ID})
+			if s.Kind == model.KindRole || s.Kind == model.KindSet {
+				j.Note = s.Kind.Word() + " · " + j.Note
+			}
+		}
+		out.Joints = append(out.Joints, j)
+	}
+	if a := w.Assignment; a != nil && a.Subject.User != "" {
+		t := h.target(a)
+		out.Cut = &CutAt{End{string(model.KindUser), a.Subject.User}, End{t.Kind, t.ID}, a.ID}
+	}
+	return out
+}
+
+func obstacleWordOr(o index.Obstacle) string {
+	if o == "" {
+		return ""
+	}
+	return obstacleWord(o)
+}

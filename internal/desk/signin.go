@@ -1,0 +1,270 @@
+package desk
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base64"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"golang.org/x/crypto/argon2"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
+)
+
+// settingDemo is set in a database that holds the demo organisation.
+const settingDemo = "demo"
+
+// The cost of a password hash: one pass over 19 MiB twice over, the least that is recommended for argon2id.
+const (
+	hashTime, hashMemory, hashThreads, hashLength = 2, 19 * 1024, 1, 32
+	// MinPassword is how many characters a password has at least (NIST SP 800-63B, §5.1.1.2).
+	MinPassword = 8
+	maxPassword = 256
+	linkLife    = time.Hour
+)
+
+func hashPassword(password string) string {
+	salt := make([]byte, 16)
+	_, _ = rand.Read(salt) // never fails
+	key := argon2.IDKey([]byte(password), salt, hashTime, hashMemory, hashThreads, hashLength)
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, hashMemory, hashTime, hashThreads,
+		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(key))
+}
+
+func passwordFits(hash, password string) bool {
+	var version, memory, passes int
+	var threads uint8
+	parts := strings.Split(hash, "$")
+	if len(parts) != 6 || parts[1] != "argon2id" {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &passes, &threads); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, uint32(passes), uint32(memory), threads, uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// decoy makes an unknown name take as long to refuse as a wrong password.
+var decoy = hashPassword("nobody has this")
+
+// SignIn finds the person with a user name and password. It does not tell which of the two was wrong.
+func (d *Desk) SignIn(name, password string) (Actor, error) {
+	h := d.house.Load()
+	wrong := refuse(NotSignedIn, "The name or the password is not right.")
+	hash := decoy
+	id, known := h.index.UserID(strings.TrimSpace(name))
+	if known {
+		c, err := d.store.Credential(id)
+		switch {
+		case err == nil:
+			hash = c.Hash
+		case errors.Is(err, store.ErrNotFound):
+			known = false
+		default:
+			return Actor{}, err
+		}
+	}
+	if len(password) > maxPassword || !passwordFits(hash, password) || !known {
+		return Actor{}, wrong
+	}
+	if !h.index.Live(id, d.now()) {
+		return Actor{}, refuse(NotSignedIn, "This account is not active. Ask your access administrator.")
+	}
+	return Actor{id}, nil
+}
+
+func secret() (text, hash string) {
+	text = rand.Text()
+	return text, hashSecret(text)
+}
+
+func hashSecret(text string) string {
+	sum := sha256.Sum256([]byte(text))
+	return hex.EncodeToString(sum[:])
+}
+
+// PasswordLink gives the secret of a link by which a user can set a password, once within the hour.
+func (d *Desk) PasswordLink(user string) (string, error) {
+	text, hash := secret()
+	return text, d.store.SaveLink(store.Link{Hash: hash, User: user, Expires: d.now().Add(linkLife)})
+}
+
+// Welcome is what the page behind a password link shows.
+type Welcome struct {
+	UserName string `json:"userName" doc:"The name to sign in with"`
+	Name     string `json:"name"`
+	Shortest int    `json:"shortest" doc:"How many characters a password has at least"`
+}
+
+// Welcome looks at a password link.
+func (d *Desk) Welcome(link string) (*Welcome, error) {
+	l, err := d.store.Link(hashSecret(link), d.now())
+	if err != nil {
+		return nil, missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	u, ok := d.house.Load().design().Users.Find(l.User)
+	if !ok {
+		return nil, refuse(NotFound, "The person whom this link was made for is no longer there.")
+	}
+	return &Welcome{u.UserName, u.DisplayName, MinPassword}, nil
+}
+
+// SetPassword uses a link up to set a password, and signs its user in.
+func (d *Desk) SetPassword(link, password string) (Actor, error) {
+	l, err := d.store.Link(hashSecret(link), d.now())
+	if err != nil {
+		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > maxPassword {
+		return Actor{}, refuse(Invalid, "A password has at least %d characters and at most %d bytes; this one has %d characters.", MinPassword, maxPassword, n)
+	}
+	if err := d.store.UseLink(hashSecret(link), d.now(), store.Credential{User: l.User, Hash: hashPassword(password)}); err != nil {
+		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	return Actor{l.User}, nil
+}
+
+// Purposes are what a token can be for.
+var Purposes = []string{"decisions", "scim", "api"}
+
+// MakeToken makes a token for a program and gives its secret, which is not kept. One for the application's API acts as a user.
+func (d *Desk) MakeToken(name, purpose, user string) (string, error) {
+	text, hash := secret()
+	if purpose == "api" {
+		id, ok := d.house.Load().index.UserID(user)
+		if !ok {
+			return "", refuse(Invalid, "There is no user %q for the token to act as.", user)
+		}
+		user = id
+	}
+	return text, d.store.SaveToken(store.Token{Hash: hash, Name: name, Purpose: purpose, User: user, Made: d.now()})
+}
+
+// Program finds the token that a program shows, if it is for a purpose.
+func (d *Desk) Program(text, purpose string) (store.Token, bool) {
+	hash := hashSecret(text)
+	v, ok := d.known.Load(hash)
+	if !ok {
+		t, err := d.store.Token(hash)
+		if err != nil {
+			return store.Token{}, false
+		}
+		d.known.Store(hash, t)
+		v = t
+	}
+	t := v.(store.Token)
+	return t, t.Purpose == purpose
+}
+
+// DemoSignIn is a way into the demo organisation, shown on the sign-in page.
+type DemoSignIn struct {
+	UserName string `json:"userName"`
+	Name     string `json:"name"`
+	As       string `json:"as" doc:"What this person does in the demo organisation"`
+}
+
+// SignInPage is what the sign-in page shows.
+type SignInPage struct {
+	Organisation string       `json:"organisation"`
+	Demo         []DemoSignIn `json:"demo" doc:"Ways into the demo organisation; empty for a real one"`
+	DemoPassword string       `json:"demoPassword,omitempty"`
+	Empty        bool         `json:"empty" doc:"Nobody can sign in yet, since the design holds no people"`
+}
+
+// SignInPage gives what the sign-in page shows.
+func (d *Desk) SignInPage() *SignInPage {
+	design := d.house.Load().design()
+	p := &SignInPage{Organisation: design.Organisation.Name, Demo: []DemoSignIn{}, Empty: len(design.Users) == 0}
+	if d.demo {
+		p.Demo, p.DemoPassword = demoSignIns(design), DemoPassword
+	}
+	return p
+}
+
+// DemoPassword is the password of everybody whom the demo lets in.
+const DemoPassword = "tidewater-lantern"
+
+// demoPeople are those people of the demo whose sign-in is shown, by id, with what they do.
+var demoPeople = [][2]string{
+	{"signe.halloran", "Owner: may do everything"},
+	{"ruben.adeyemi", "Manager of North Harbour"},
+	{"lucia.fenwick", "Ticketing lead"},
+	{"mireille.aster", "Line manager with review items waiting"},
+	{"oona.brandvold", "Auditor: sees everything, changes nothing"},
+}
+
+func demoSignIns(design *model.Design) []DemoSignIn {
+	out := []DemoSignIn{}
+	for _, p := range demoPeople {
+		if u, ok := design.Users.Find(p[0]); ok {
+			out = append(out, DemoSignIn{u.UserName, u.DisplayName, p[1]})
+		}
+	}
+	return out
+}
+
+// Me is what the interface knows of who is signed in.
+type Me struct {
+	User         Ref      `json:"user"`
+	Organisation string   `json:"organisation"`
+	Rights       []string `json:"rights" doc:"Rights in Fachwerk that are held over the whole organisation"`
+	Waiting      int      `json:"waiting" doc:"Review items that wait for this person's decision"`
+	Revision     int      `json:"revision"`
+	Applied      string   `json:"applied,omitempty" doc:"When the current revision was applied (RFC 3339)"`
+}
+
+// Me gives what the interface knows of who is signed in.
+func (d *Desk) Me(who Actor) (*Me, error) {
+	h := d.house.Load()
+	u, ok := h.design().Users.Find(who.User)
+	if !ok || !h.index.Live(who.User, d.now()) {
+		return nil, refuse(NotSignedIn, "Sign in first.")
+	}
+	me := &Me{User: h.ref(model.KindUser, u.ID), Organisation: h.design().Organisation.Name, Rights: []string{}, Revision: h.revision}
+	if !h.at.IsZero() {
+		me.Applied = h.at.Format(time.RFC3339)
+	}
+	own, _ := h.design().Systems.Find(model.OwnSystem)
+	for _, p := range own.Permissions {
+		if d.may(h, who, p.Key) {
+			me.Rights = append(me.Rights, p.Key)
+		}
+	}
+	waiting, err := d.waiting(who)
+	me.Waiting = waiting
+	return me, err
+}
+
+// PrepareDemo marks a database as holding the demo organisation, and lets the people of its sign-in page in.
+func PrepareDemo(s *store.Store) error {
+	d, _, err := s.Design()
+	if err != nil {
+		return err
+	}
+	hash := hashPassword(DemoPassword)
+	for _, p := range demoPeople {
+		if d.Get(model.KindUser, p[0]) == nil {
+			continue
+		}
+		if err := s.SaveCredential(store.Credential{User: p[0], Hash: hash}); err != nil {
+			return err
+		}
+	}
+	return s.SetSetting(settingDemo, "yes")
+}

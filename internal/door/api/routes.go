@@ -1,0 +1,231 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"fachwerk/internal/desk"
+)
+
+// Looking is how a request says what the frame shows.
+type Looking struct {
+	Focus  string `query:"focus" doc:"What to look at, as kind:id"`
+	Second string `query:"second" doc:"A second thing: only what lies between the two is shown"`
+	Where  string `query:"where" doc:"An area; the whole organisation if absent"`
+}
+
+func (v Looking) view() desk.View { return desk.View{Focus: v.Focus, Second: v.Second, Where: v.Where} }
+
+func (a *API) register() {
+	a.signIn()
+	a.frame()
+	a.draft()
+	a.reviews()
+
+	type PersonInput struct {
+		ID    string `path:"id"`
+		Where string `query:"where"`
+	}
+	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
+		func(ctx context.Context, in *PersonInput) (*body[*desk.Person], error) {
+			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))
+		})
+	type traceInput struct {
+		PersonInput
+		Permission string `query:"permission" required:"true"`
+	}
+	on(a, operation{id: "trace", method: http.MethodGet, path: "/api/people/{id}/trace", summary: "By which ways a person holds a permission, or why not"},
+		func(ctx context.Context, in *traceInput) (*body[*desk.Trace], error) {
+			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
+		})
+	type historyInput struct {
+		Before int `query:"before" minimum:"0" doc:"Only revisions below this number; 0: from the last on"`
+		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+	}
+	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first"},
+		func(ctx context.Context, in *historyInput) (*body[[]desk.Revision], error) {
+			return answer(a.desk.History(actor(ctx), in.Before, in.Limit))
+		})
+}
+
+func (a *API) signIn() {
+	on(a, operation{id: "signInPage", method: http.MethodGet, path: "/api/sign-in", summary: "What the sign-in page shows", public: true},
+		func(context.Context, *struct{}) (*body[*desk.SignInPage], error) {
+			return answer(a.desk.SignInPage(), nil)
+		})
+	type signInInput struct {
+		Body struct {
+			UserName string `json:"userName" maxLength:"200"`
+			Password string `json:"password" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "signIn", method: http.MethodPost, path: "/api/session", summary: "Sign in", public: true},
+		func(ctx context.Context, in *signInInput) (*body[*desk.Me], error) {
+			who, err := a.desk.SignIn(in.Body.UserName, in.Body.Password)
+			return a.enter(ctx, who, err)
+		})
+	on(a, operation{id: "signOut", method: http.MethodDelete, path: "/api/session", summary: "Sign out", public: true},
+		func(ctx context.Context, _ *struct{}) (*none, error) { return nil, a.sessions.Destroy(ctx) })
+	on(a, operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
+		func(ctx context.Context, _ *struct{}) (*body[*desk.Me], error) {
+			return answer(a.desk.Me(actor(ctx)))
+		})
+	type WelcomeInput struct {
+		Link string `path:"link"`
+	}
+	on(a, operation{id: "welcome", method: http.MethodGet, path: "/api/welcome/{link}", summary: "Whom a password link is for", public: true},
+		func(_ context.Context, in *WelcomeInput) (*body[*desk.Welcome], error) {
+			return answer(a.desk.Welcome(in.Link))
+		})
+	type passwordInput struct {
+		WelcomeInput
+		Body struct {
+			Password string `json:"password" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "setPassword", method: http.MethodPost, path: "/api/welcome/{link}", summary: "Set a password and sign in", public: true},
+		func(ctx context.Context, in *passwordInput) (*body[*desk.Me], error) {
+			who, err := a.desk.SetPassword(in.Link, in.Body.Password)
+			return a.enter(ctx, who, err)
+		})
+}
+
+// enter begins a session, under a new token so that none can be planted.
+func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*desk.Me], error) {
+	if err != nil {
+		return nil, failure(err)
+	}
+	me, err := a.desk.Me(who)
+	if err != nil {
+		return nil, failure(err)
+	}
+	if err := a.sessions.RenewToken(ctx); err != nil {
+		return nil, failure(err)
+	}
+	a.sessions.Put(ctx, sessionUser, who.User)
+	return &body[*desk.Me]{me}, nil
+}
+
+func (a *API) frame() {
+	on(a, operation{id: "areas", method: http.MethodGet, path: "/api/areas", summary: "All areas, each after the one that it lies in"},
+		func(ctx context.Context, _ *struct{}) (*body[[]desk.Area], error) {
+			return answer(a.desk.Areas(actor(ctx)))
+		})
+	type pictureInput struct{ Looking }
+	on(a, operation{id: "picture", method: http.MethodGet, path: "/api/frame", summary: "The beams around a focus"},
+		func(ctx context.Context, in *pictureInput) (*body[*desk.Picture], error) {
+			return answer(a.desk.Picture(actor(ctx), in.view()))
+		})
+	type bayInput struct {
+		Looking
+		Kind   string `path:"kind" enum:"user,group,role,set,permission"`
+		Words  string `query:"q" maxLength:"200" doc:"Words that the name must have"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{id: "bay", method: http.MethodGet, path: "/api/frame/{kind}", summary: "A window into one of the frame's lists"},
+		func(ctx context.Context, in *bayInput) (*body[*desk.Bay], error) {
+			return answer(a.desk.Bay(actor(ctx), in.Kind, in.view(), in.Words, in.Offset, in.Limit))
+		})
+}
+
+func (a *API) draft() {
+	on(a, operation{id: "draft", method: http.MethodGet, path: "/api/draft", summary: "Your draft with its impact"},
+		func(ctx context.Context, _ *struct{}) (*body[*desk.Draft], error) {
+			return answer(a.desk.Draft(actor(ctx)))
+		})
+	on(a, operation{id: "discard", method: http.MethodDelete, path: "/api/draft", summary: "Empty your draft"},
+		func(ctx context.Context, _ *struct{}) (*body[*desk.Draft], error) {
+			return answer(a.desk.Discard(actor(ctx)))
+		})
+	type editInput struct {
+		ID string `path:"id"`
+	}
+	on(a, operation{id: "takeOut", method: http.MethodDelete, path: "/api/draft/edits/{id}", summary: "Take one act out of your draft"},
+		func(ctx context.Context, in *editInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.TakeOut(actor(ctx), in.ID))
+		})
+	type joinInput struct {
+		Body struct {
+			From  desk.End       `json:"from"`
+			To    desk.End       `json:"to"`
+			Terms desk.JoinTerms `json:"terms,omitempty"`
+		}
+	}
+	on(a, operation{id: "join", method: http.MethodPost, path: "/api/draft/join", summary: "Draft a beam between two things"},
+		func(ctx context.Context, in *joinInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Join(actor(ctx), in.Body.From, in.Body.To, in.Body.Terms))
+		})
+	type cutInput struct {
+		Body struct {
+			From       desk.End `json:"from"`
+			To         desk.End `json:"to"`
+			Assignment string   `json:"assignment,omitempty" doc:"Only this one of the assignments between the two"`
+		}
+	}
+	on(a, operation{id: "cut", method: http.MethodPost, path: "/api/draft/cut", summary: "Draft the cutting of a beam"},
+		func(ctx context.Context, in *cutInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Cut(actor(ctx), in.Body.From, in.Body.To, in.Body.Assignment))
+		})
+	type undoInput struct {
+		Body struct {
+			Revision int `json:"revision" minimum:"1"`
+		}
+	}
+	on(a, operation{id: "undo", method: http.MethodPost, path: "/api/draft/undo", summary: "Draft the undoing of a revision"},
+		func(ctx context.Context, in *undoInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.DraftUndo(actor(ctx), in.Body.Revision))
+		})
+	type applyInput struct {
+		Body struct {
+			Reason string `json:"reason" maxLength:"1000"`
+			Stamp  string `json:"stamp" doc:"Of the draft as it was looked at"`
+		}
+	}
+	on(a, operation{id: "apply", method: http.MethodPost, path: "/api/draft/apply", summary: "Apply your draft as one revision"},
+		func(ctx context.Context, in *applyInput) (*body[*desk.Applied], error) {
+			return answer(a.desk.Apply(actor(ctx), in.Body.Reason, in.Body.Stamp))
+		})
+}
+
+func (a *API) reviews() {
+	on(a, operation{id: "reviews", method: http.MethodGet, path: "/api/reviews", summary: "Reviews, latest first"},
+		func(ctx context.Context, _ *struct{}) (*body[[]desk.Review], error) {
+			return answer(a.desk.Reviews(actor(ctx)))
+		})
+	type newInput struct{ Body desk.NewReview }
+	on(a, operation{id: "openReview", method: http.MethodPost, path: "/api/reviews", summary: "Open a review of a role"},
+		func(ctx context.Context, in *newInput) (*body[*desk.Review], error) {
+			return answer(a.desk.OpenReview(actor(ctx), in.Body))
+		})
+	type previewInput struct {
+		Role string `query:"role" required:"true"`
+		Area string `query:"area"`
+	}
+	on(a, operation{id: "previewReview", method: http.MethodGet, path: "/api/reviews/preview", summary: "What opening a review would ask, and whom"},
+		func(ctx context.Context, in *previewInput) (*body[*desk.ReviewPreview], error) {
+			return answer(a.desk.PreviewReview(actor(ctx), desk.NewReview{Role: in.Role, Area: in.Area}))
+		})
+	type reviewInput struct {
+		ID int `path:"id" minimum:"1"`
+	}
+	on(a, operation{id: "review", method: http.MethodGet, path: "/api/reviews/{id}", summary: "A review with the items that you may see"},
+		func(ctx context.Context, in *reviewInput) (*body[*desk.ReviewDetail], error) {
+			return answer(a.desk.Review(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "closeReview", method: http.MethodPost, path: "/api/reviews/{id}/close", summary: "Close a review and apply its outcome"},
+		func(ctx context.Context, in *reviewInput) (*body[*desk.Review], error) {
+			return answer(a.desk.CloseReview(actor(ctx), in.ID))
+		})
+	type decideInput struct {
+		ID   int `path:"id" minimum:"1"`
+		Body struct {
+			Decision string `json:"decision" enum:",keep,revoke"`
+			Reason   string `json:"reason,omitempty" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "decide", method: http.MethodPut, path: "/api/review-items/{id}", summary: "Decide an item, or take the decision back"},
+		func(ctx context.Context, in *decideInput) (*body[*desk.ReviewItem], error) {
+			return answer(a.desk.Decide(actor(ctx), in.ID, in.Body.Decision, in.Body.Reason))
+		})
+}

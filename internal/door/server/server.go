@@ -1,0 +1,42 @@
+// Package server puts all doors of a desk into one HTTP handler.
+package server
+
+import (
+	"io/fs"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/api"
+	"fachwerk/internal/door/authzen"
+	"fachwerk/internal/door/web"
+	"fachwerk/internal/store"
+)
+
+// Version is the version of the program, as its interfaces tell it.
+const Version = "0.1.0"
+
+// maxBody bounds what any request may send, in bytes.
+const maxBody = 8 << 20
+
+// New makes the handler for everything: the application, its API, and the decision API. It also gives the application's API, for its
+// description.
+func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
+	r := chi.NewRouter()
+	r.Use(middleware.Recoverer, middleware.RequestSize(maxBody), middleware.Compress(5))
+	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		_, _ = w.Write([]byte("ok\n"))
+	})
+	a := api.New(r, d, store.Sessions{Store: s}, Version)
+	authzen.Mount(r, d)
+	r.HandleFunc("/api/*", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(http.StatusNotFound)
+		_, _ = w.Write([]byte(`{"title":"Not Found","status":404,"detail":"The API has no such address; /api/openapi.json lists them all."}`))
+	})
+	r.NotFound(web.Handler(files).ServeHTTP)
+	return r, a
+}

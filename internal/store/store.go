@@ -1,0 +1,343 @@
+// Package store keeps designs, their revisions, drafts, reviews and sign-ins in one SQLite file, through GORM. Questions of access are
+// never asked of it: it hands out whole designs, and takes one revision at a time.
+package store
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/glebarez/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+)
+
+// Store is an open database. It can be used by many goroutines at once.
+type Store struct {
+	db *gorm.DB
+}
+
+// object is one object of the current design, in the form of the model file.
+type object struct {
+	Kind  string `gorm:"primaryKey"`
+	ID    string `gorm:"primaryKey"`
+	Value []byte
+}
+
+// Revision is an applied change in the record.
+type Revision struct {
+	Number  int       `gorm:"primaryKey;autoIncrement:false"`
+	At      time.Time // UTC
+	Who     string    // a user's id, or empty for an operator or a program
+	WhoName string    // what that user, operator or program was called then
+	Why     string
+	Undoes  int // the revision that this one undoes, or 0
+	Size    int // how many operations it has
+}
+
+// operation is one operation of a revision; its values are in the form of the model file, empty if there is none.
+type operation struct {
+	Revision int    `gorm:"primaryKey;autoIncrement:false"`
+	Seq      int    `gorm:"primaryKey;autoIncrement:false"`
+	Kind     string `gorm:"index:operation_object,priority:1"`
+	ObjectID string `gorm:"index:operation_object,priority:2"`
+	Before   []byte
+	After    []byte
+}
+
+// Draft is a person's unapplied changes.
+type Draft struct {
+	User    string `gorm:"primaryKey"`
+	Edits   []byte
+	Updated time.Time
+}
+
+// Credential lets a user sign in by password.
+type Credential struct {
+	User string `gorm:"primaryKey"`
+	Hash string
+}
+
+// Link is a link, good once, to set a password. Only the hash of its secret is kept.
+type Link struct {
+	Hash    string `gorm:"primaryKey"`
+	User    string
+	Expires time.Time
+}
+
+// Token lets a program in. Only the hash of its secret is kept.
+type Token struct {
+	Hash    string `gorm:"primaryKey"`
+	Name    string
+	Purpose string
+	User    string // whom the program acts as, if it is for the application's API
+	Made    time.Time
+}
+
+// session is a signed-in browser.
+type session struct {
+	Token  string `gorm:"primaryKey"`
+	Data   []byte
+	Expiry time.Time `gorm:"index"`
+}
+
+// setting is a fact about the database, such as that it holds the demo.
+type setting struct {
+	Name  string `gorm:"primaryKey"`
+	Value string
+}
+
+// Open opens the database in a file, and makes it unless mustExist.
+func Open(file string, mustExist bool) (*Store, error) {
+	if mustExist {
+		if info, err := os.Stat(file); err != nil {
+			return nil, fmt.Errorf("the database %s: %w", file, err)
+		} else if info.IsDir() {
+			return nil, fmt.Errorf("the database %s is a folder", file)
+		}
+	}
+	// FULL: what was acknowledged outlives a loss of power, not only a kill.
+	dsn := "file:" + file + "?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate"
+	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{
+		Logger:                 logger.Default.LogMode(logger.Silent),
+		SkipDefaultTransaction: true,
+		TranslateError:         true,
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
+	if err != nil {
+		return nil, fmt.Errorf("the database %s: %w", file, err)
+	}
+	s := &Store{db}
+	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}); err != nil {
+		return nil, errors.Join(fmt.Errorf("the database %s: %w", file, err), s.Close())
+	}
+	return s, nil
+}
+
+// Close ends the use of the database.
+func (s *Store) Close() error {
+	db, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return db.Close()
+}
+
+// Last gives the number of the last revision, 0 if there is none.
+func (s *Store) Last() (int, error) { return last(s.db) }
+
+func last(db *gorm.DB) (n int, err error) {
+	err = db.Model(&Revision{}).Select("coalesce(max(number), 0)").Scan(&n).Error
+	return n, err
+}
+
+// Design reads the current design and the number of its revision.
+func (s *Store) Design() (d *model.Design, revision int, err error) {
+	err = s.db.Transaction(func(tx *gorm.DB) error {
+		if revision, err = last(tx); err != nil {
+			return err
+		}
+		d = &model.Design{}
+		rows, err := tx.Model(&object{}).Rows()
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		for rows.Next() {
+			var kind, id string
+			var value []byte
+			if err := rows.Scan(&kind, &id, &value); err != nil {
+				return err
+			}
+			o, err := model.Decode(model.Kind(kind), value)
+			if err != nil {
+				return fmt.Errorf("the database holds a broken %s %q: %w", kind, id, err)
+			}
+			d.Add(o)
+		}
+		return rows.Err()
+	})
+	if err != nil {
+		return nil, 0, err
+	}
+	return model.Build(d), revision, nil
+}
+
+// ErrMoved tells that a revision was applied by somebody else since the design was read.
+var ErrMoved = errors.New("the design has moved on")
+
+// Apply records a revision and makes its change to the current design, in one transaction: both or neither. It fails with
+// [ErrMoved] unless the revision's number is the next one. Along does more within the transaction; it may be nil.
+func (s *Store) Apply(r Revision, ops []change.Op, along func(*Store) error) error {
+	ops = change.Compact(ops)
+	r.Size = len(ops)
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		n, err := last(tx)
+		if err != nil {
+			return err
+		}
+		if r.Number != n+1 {
+			return ErrMoved
+		}
+		if err := tx.Create(&r).Error; err != nil {
+			return err
+		}
+		for start := 0; start < len(ops); start += batch {
+			if err := record(tx, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
+				return err
+			}
+		}
+		if along != nil {
+			return along(&Store{tx})
+		}
+		return nil
+	})
+}
+
+// batch is how many rows are written at once; SQLite bounds the variables of one statement.
+const batch = 500
+
+// record keeps operations of a revision and makes the current design follow.
+func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
+	var puts []object
+	rows := make([]operation, len(ops))
+	for i, o := range ops {
+		before, after, err := o.Values()
+		if err != nil {
+			return err
+		}
+		rows[i] = operation{revision, start + i, string(o.Kind), o.ID, before, after}
+		if o.After != nil {
+			puts = append(puts, object{string(o.Kind), o.ID, after})
+		} else if err := tx.Delete(&object{Kind: string(o.Kind), ID: o.ID}).Error; err != nil {
+			return err
+		}
+	}
+	if err := tx.Create(rows).Error; err != nil || len(puts) == 0 {
+		return err
+	}
+	return tx.Save(puts).Error
+}
+
+// Revisions gives a page of the record, latest first: at most limit revisions with numbers below before (0: from the last on).
+func (s *Store) Revisions(before, limit int) (out []Revision, err error) {
+	q := s.db.Order("number desc").Limit(limit)
+	if before > 0 {
+		q = q.Where("number < ?", before)
+	}
+	return out, q.Find(&out).Error
+}
+
+// Revision gives one revision; [ErrNotFound] if there is none of that number.
+func (s *Store) Revision(n int) (r Revision, err error) { return r, first(s.db, &r, "number = ?", n) }
+
+// Change gives the operations of a revision, at most limit of them (0: all).
+func (s *Store) Change(revision, limit int) ([]change.Op, error) {
+	q := s.db.Where("revision = ?", revision).Order("seq")
+	if limit > 0 {
+		q = q.Limit(limit)
+	}
+	var rows []operation
+	if err := q.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	ops := make([]change.Op, len(rows))
+	for i, row := range rows {
+		var err error
+		if ops[i], err = change.FromValues(model.Kind(row.Kind), row.ObjectID, row.Before, row.After); err != nil {
+			return nil, fmt.Errorf("the database holds a broken operation of revision %d: %w", revision, err)
+		}
+	}
+	return ops, nil
+}
+
+// LaterOn finds, for each object that a revision touched, the first later revision that touched it too.
+func (s *Store) LaterOn(revision int) (out []Touch, err error) {
+	return out, s.db.Raw(`SELECT a.kind, a.object_id, min(b.revision) AS revision FROM operations a
+		JOIN operations b ON b.kind = a.kind AND b.object_id = a.object_id AND b.revision > a.revision
+		WHERE a.revision = ? GROUP BY a.kind, a.object_id ORDER BY a.kind, a.object_id`, revision).Scan(&out).Error
+}
+
+// Touch is an object that a revision changed.
+type Touch struct {
+	Kind     model.Kind
+	ObjectID string
+	Revision int
+}
+
+// DesignAt gives the design as it was at an instant, from the current one by undoing what came later (docs/semantics.md, §10). Before the
+// first revision it is empty.
+func (s *Store) DesignAt(at time.Time) (*model.Design, error) {
+	d, _, err := s.Design()
+	if err != nil {
+		return nil, err
+	}
+	var later []Revision
+	if err := s.db.Where("at > ?", at.UTC()).Order("number desc").Find(&later).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range later {
+		ops, err := s.Change(r.Number, 0)
+		if err != nil {
+			return nil, err
+		}
+		var edits []model.Edit
+		for _, o := range change.Invert(ops) {
+			edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
+		}
+		d = d.With(edits)
+	}
+	return d, nil
+}
+
+// ErrNotFound tells that there is no such row.
+var ErrNotFound = gorm.ErrRecordNotFound
+
+func first[T any](db *gorm.DB, to *T, where ...any) error {
+	return db.Take(to, where...).Error
+}
+
+// Draft gives a person's draft; it is empty if there is none.
+func (s *Store) Draft(user string) (d Draft, err error) {
+	err = first(s.db, &d, "user = ?", user)
+	if errors.Is(err, ErrNotFound) {
+		return Draft{User: user}, nil
+	}
+	return d, err
+}
+
+// SaveDraft keeps a person's draft.
+func (s *Store) SaveDraft(d Draft) error { return s.db.Save(&d).Error }
+
+// DropDraft forgets a person's draft.
+func (s *Store) DropDraft(user string) error { return s.db.Delete(&Draft{User: user}).Error }
+
+// Setting gives a fact about the database; empty if it is not set.
+func (s *Store) Setting(name string) (string, error) {
+	var v setting
+	err := first(s.db, &v, "name = ?", name)
+	if errors.Is(err, ErrNotFound) {
+		return "", nil
+	}
+	return v.Value, err
+}
+
+// SetSetting keeps a fact about the database.
+func (s *Store) SetSetting(name, value string) error { return s.db.Save(&setting{name, value}).Error }
+
+// Undone tells which revisions were undone, and by which.
+func (s *Store) Undone() (map[int]int, error) {
+	var list []Revision
+	if err := s.db.Where("undoes > 0").Find(&list).Error; err != nil {
+		return nil, err
+	}
+	m := make(map[int]int, len(list))
+	for _, r := range list {
+		m[r.Undoes] = r.Number
+	}
+	return m, nil
+}

@@ -1,0 +1,56 @@
+import { QueryClient } from "@tanstack/react-query";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+
+/** What the server refused, in words for the person who asked. */
+export class Refusal extends Error {
+	constructor(
+		readonly status: number,
+		message: string,
+		readonly problems: string[],
+	) {
+		super(message);
+	}
+}
+
+const client = createClient<paths>({ baseUrl: "/" });
+
+type Problem = { status?: number; detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
+
+function refusal(response: Response | undefined, error: unknown): Refusal {
+	const problem = (typeof error === "object" && error !== null ? error : {}) as Problem;
+	const status = response?.status ?? 0;
+	const message =
+		problem.detail ?? problem.title ?? (status ? `The server answered ${status}.` : "The server cannot be reached. Your draft is kept there.");
+	return new Refusal(
+		status,
+		message,
+		(problem.errors ?? []).map((e) => e.message ?? "").filter((m) => m && m !== message),
+	);
+}
+
+/** Gives the data of a call, or throws a Refusal. */
+export async function data<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+	let result: { data?: T; error?: unknown; response: Response };
+	try {
+		result = await call;
+	} catch (error) {
+		throw refusal(undefined, error);
+	}
+	if (!result.response.ok) throw refusal(result.response, result.error);
+	return result.data as T;
+}
+
+export const api = client;
+
+export const queries = new QueryClient({
+	defaultOptions: {
+		queries: {
+			staleTime: 10_000,
+			retry: (count, error) => !(error instanceof Refusal && error.status > 0) && count < 2,
+			refetchOnWindowFocus: true,
+		},
+	},
+});

@@ -1,0 +1,80 @@
+import { useEffect, useState } from "react";
+import { Board } from "../parts/dialog";
+
+const keys: [string, [string, string][]][] = [
+	[
+		"Everywhere",
+		[
+			["?", "show these keys"],
+			["Alt D", "open and close the draft"],
+			["Esc", "step back"],
+		],
+	],
+	[
+		"Frame",
+		[
+			["↑ ↓ ← →", "move between rows and bays"],
+			["Enter", "focus on the row"],
+			["Shift Enter", "second focus: the paths between the two"],
+			["J", "join the focus to the row"],
+			["X", "cut the beam between the focus and the row"],
+			["O", "open the row’s sheet"],
+			["/", "filter the bay"],
+		],
+	],
+	[
+		"Person",
+		[
+			["↑ ↓ ← →", "move between bricks"],
+			["Enter", "trace the brick"],
+		],
+	],
+	[
+		"Review",
+		[
+			["↑ ↓", "move between items"],
+			["K", "keep"],
+			["R", "revoke"],
+			["U", "take the decision back"],
+		],
+	],
+];
+
+/** True while a text is being typed, when letters are letters. */
+export const typing = (e: KeyboardEvent | React.KeyboardEvent) => {
+	const t = e.target as HTMLElement;
+	return t instanceof HTMLInputElement || t instanceof HTMLTextAreaElement || t instanceof HTMLSelectElement;
+};
+
+/** The board of keys, shown by "?". */
+export function Keys() {
+	const [open, setOpen] = useState(false);
+	useEffect(() => {
+		const press = (e: KeyboardEvent) => {
+			if (e.key === "?" && !typing(e)) setOpen(true);
+		};
+		window.addEventListener("keydown", press);
+		return () => window.removeEventListener("keydown", press);
+	}, []);
+	return (
+		<Board open={open} onClose={() => setOpen(false)} title="Keys">
+			<div className="columns-2 gap-8">
+				{keys.map(([place, list]) => (
+					<section key={place} className="mb-4 break-inside-avoid">
+						<h3 className="border-b border-hair font-bold">{place}</h3>
+						<dl>
+							{list.map(([key, what]) => (
+								<div key={key} className="flex gap-3 py-1">
+									<dt className="w-[84px] shrink-0">
+										<kbd>{key}</kbd>
+									</dt>
+									<dd>{what}</dd>
+								</div>
+							))}
+						</dl>
+					</section>
+				))}
+			</div>
+		</Board>
+	);
+}

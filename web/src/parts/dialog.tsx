@@ -1,0 +1,34 @@
+import { Dialog } from "radix-ui";
+import type { ReactNode } from "react";
+
+/** A board laid over the page. It closes by Escape, and gives the focus back to where it was. */
+export function Board({
+	open,
+	onClose,
+	title,
+	about,
+	children,
+}: {
+	open: boolean;
+	onClose: () => void;
+	title: string;
+	about?: string;
+	children: ReactNode;
+}) {
+	return (
+		<Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
+			<Dialog.Portal>
+				<Dialog.Overlay className="fixed inset-0 z-40 bg-[#2b2119]/55" />
+				<Dialog.Content className="fixed top-[12vh] left-1/2 z-40 max-h-[76vh] w-[520px] max-w-[94vw] -translate-x-1/2 overflow-auto border-[3px] border-[var(--beam)] bg-raised p-5 text-ink">
+					<Dialog.Title className="text-[18px] font-bold">{title}</Dialog.Title>
+					{about ? (
+						<Dialog.Description className="mt-1 text-quiet">{about}</Dialog.Description>
+					) : (
+						<Dialog.Description className="sr-only">{title}</Dialog.Description>
+					)}
+					<div className="mt-4">{children}</div>
+				</Dialog.Content>
+			</Dialog.Portal>
+		</Dialog.Root>
+	);
+}

@@ -1,0 +1,46 @@
+import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
+import { Refusal } from "../api/client";
+
+type Notice = { text: string; problems: string[]; bad: boolean };
+
+const Context = createContext<{ tell: (text: string) => void; refuse: (error: unknown) => void }>({ tell: () => {}, refuse: () => {} });
+
+/** Gives what tells the person that something was done, or was refused and why. */
+export const useNotice = () => useContext(Context);
+
+export function Notices({ children }: { children: ReactNode }) {
+	const [notice, setNotice] = useState<Notice | null>(null);
+	const tell = useCallback((text: string) => setNotice({ text, problems: [], bad: false }), []);
+	const refuse = useCallback((error: unknown) => {
+		const e = error instanceof Error ? error : new Error(String(error));
+		setNotice({ text: e.message, problems: e instanceof Refusal ? e.problems : [], bad: true });
+	}, []);
+	const value = useMemo(() => ({ tell, refuse }), [tell, refuse]);
+	return (
+		<Context.Provider value={value}>
+			{children}
+			<div aria-live="assertive" className="fixed right-[18px] bottom-[66px] z-50 w-[420px] max-w-[calc(100vw-36px)]">
+				{notice && (
+					<div role={notice.bad ? "alert" : "status"} className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}>
+						<div className="flex gap-3">
+							<p className="grow font-semibold">
+								<span className={notice.bad ? "text-ox" : "text-moss"}>{notice.bad ? "✕ Refused. " : "✓ Done. "}</span>
+								{notice.text}
+							</p>
+							<button type="button" className="link self-start" onClick={() => setNotice(null)}>
+								Close
+							</button>
+						</div>
+						{notice.problems.length > 0 && (
+							<ul className="mt-2 max-h-40 list-disc overflow-auto pl-5 text-quiet">
+								{notice.problems.map((p) => (
+									<li key={p}>{p}</li>
+								))}
+							</ul>
+						)}
+					</div>
+				)}
+			</div>
+		</Context.Provider>
+	);
+}
