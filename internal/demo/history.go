@@ -114,8 +114,8 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 	slices.Reverse(steps)
 	span := now.Sub(now.AddDate(-1, -6, 0))
 	for i := range steps {
-		at := now.Add(-span * time.Duration(len(steps)-i) / time.Duration(len(steps)+1)).Truncate(time.Hour)
-		steps[i].at = at.Add(time.Duration(7+i*13%50) * time.Minute)
+		at := now.Add(-span * time.Duration(len(steps)-i) / time.Duration(len(steps)+1)).Truncate(24 * time.Hour)
+		steps[i].at = at.Add(time.Duration(8+i*5%9)*time.Hour + time.Duration(i*13%60)*time.Minute)
 	}
 	return d, steps
 }

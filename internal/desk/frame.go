@@ -310,8 +310,9 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 	all := c.house.entries(k)
 	b := &Bay{Total: len(all), Rows: []Row{}}
 	through := map[index.Node]index.Connected{}
-	for _, n := range c.nodes[k] {
-		through[n.Node] = n
+	order := map[index.Node]int{}
+	for i, n := range c.nodes[k] {
+		through[n.Node], order[n.Node] = n, i
 	}
 	wanted := strings.Fields(model.Fold(words))
 	var connected, rest []entry
@@ -335,7 +336,7 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 		return 0
 	}
 	slices.SortStableFunc(connected, func(a, b entry) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(through[b.node].Through, through[a.node].Through))
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(order[a.node], order[b.node]))
 	})
 	b.Connected, b.Matching = len(connected), len(connected)+len(rest)
 	list := append(connected, rest...)

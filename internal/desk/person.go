@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -148,10 +149,19 @@ func (h *house) panels(bricks []index.Brick) []WallPanel {
 		}
 		course.Bricks = append(course.Bricks, v)
 	}
+	for _, panel := range out {
+		for _, c := range panel.Courses { // seeing before changing, the harmless before the dangerous
+			slices.SortStableFunc(c.Bricks, func(a, b Brick) int {
+				return cmp.Or(cmp.Compare(classRank[a.Class], classRank[b.Class]), cmp.Compare(a.Risk, b.Risk))
+			})
+		}
+	}
 	// What is held most comes first: a wall is read from what stands.
 	slices.SortStableFunc(out, func(a, b WallPanel) int { return b.Held - a.Held })
 	return out
 }
+
+var classRank = map[string]int{string(model.Read): 0, string(model.Write): 1, string(model.Admin): 2}
 
 // extent says how far a limited permission is held, in a word or two.
 func extent(held []Holding) string {

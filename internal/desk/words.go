@@ -131,9 +131,6 @@ func (h *house) note(n index.Node) string {
 	case model.KindUser:
 		if u, ok := d.Users.Find(n.ID); ok {
 			notes := []string{}
-			if u.State != model.UserActive {
-				notes = append(notes, string(u.State))
-			}
 			if u.JobTitle != "" {
 				notes = append(notes, u.JobTitle)
 			}
@@ -158,9 +155,6 @@ func (h *house) note(n index.Node) string {
 	case model.KindRole:
 		if r, ok := d.Roles.Find(n.ID); ok {
 			notes := []string{count(len(h.index.Content(model.KindRole, n.ID)), "permission", "permissions")}
-			if r.State == model.Retired {
-				notes = append([]string{"retired"}, notes...)
-			}
 			if len(r.Excludes) > 0 {
 				notes = append(notes, fmt.Sprintf("%d excluded", len(r.Excludes)))
 			}
@@ -176,9 +170,6 @@ func (h *house) note(n index.Node) string {
 				notes[0] = strings.TrimSpace("supplied " + s.Version)
 			} else if s.CopyOf != nil {
 				notes = append(notes, "begun as a copy")
-			}
-			if s.State == model.Retired {
-				notes = append(notes, "retired")
 			}
 			return strings.Join(append(notes, count(len(h.index.Content(model.KindSet, n.ID)), "permission", "permissions")), " · ")
 		}

@@ -6,7 +6,7 @@ import { queries } from "./api/client";
 import { Frame } from "./frame/Frame";
 import { History } from "./history/History";
 import { House } from "./house/House";
-import { Lost } from "./house/Lost";
+import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { Notices } from "./parts/notice";
 import { ReviewPage } from "./reviews/ReviewPage";
@@ -19,9 +19,10 @@ import "./styles.css";
 keepTheme();
 
 const router = createBrowserRouter([
-	{ path: "/welcome/:link", element: <Welcome /> },
+	{ path: "/welcome/:link", element: <Welcome />, errorElement: <Broken /> },
 	{
 		element: <House />,
+		errorElement: <Broken />,
 		children: [
 			{ index: true, element: <Frame /> },
 			{ path: "people", element: <People /> },

@@ -50,7 +50,7 @@ type Connected struct {
 
 // Picture is everything that is connected with a focus, or lies on a path between two.
 type Picture struct {
-	Nodes map[model.Kind][]Connected // by bay: what most passes through first, then by id
+	Nodes map[model.Kind][]Connected // by bay: what most passes through first; people and permissions beside what they are joined to
 	Beams []Beam
 }
 
@@ -384,7 +384,33 @@ func (w *web) picture(keep map[node]bool, top, bottom node) *Picture {
 		})
 	}
 	pic.Beams = w.beams(keep, delivered)
+	pic.settle()
 	return pic
+}
+
+// settle puts people and permissions in the order of what they are joined to, so that few beams cross.
+func (p *Picture) settle() {
+	place := map[Node]int{}
+	for _, kind := range Bays[1:4] {
+		for i, n := range p.Nodes[kind] {
+			place[n.Node] = i
+		}
+	}
+	first := map[Node]int{}
+	beside := func(n, other Node) {
+		if at, ok := place[other]; ok {
+			if best, seen := first[n]; !seen || at < best {
+				first[n] = at
+			}
+		}
+	}
+	for _, b := range p.Beams {
+		beside(b.From, b.To)
+		beside(b.To, b.From)
+	}
+	for _, kind := range []model.Kind{model.KindUser, KindPermission} {
+		slices.SortStableFunc(p.Nodes[kind], func(a, b Connected) int { return cmp.Compare(first[a.Node], first[b.Node]) })
+	}
 }
 
 // permissionsOf counts what a person gets out of the bottom of a picture.

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -71,7 +72,11 @@ func (a *API) OpenAPI() ([]byte, error) { return a.huma.OpenAPI().MarshalJSON() 
 
 // limitSignIn slows down whoever guesses passwords: 20 tries a minute from one address.
 func limitSignIn(next http.Handler) http.Handler {
-	limited := httprate.Limit(20, time.Minute, httprate.WithKeyFuncs(httprate.KeyByIP), httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+	address := func(r *http.Request) (string, error) {
+		host, _, err := net.SplitHostPort(r.RemoteAddr)
+		return host, err
+	}
+	limited := httprate.LimitBy(20, time.Minute, address, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusTooManyRequests)
 		_, _ = w.Write([]byte(`{"title":"Too Many Requests","status":429,"detail":"Too many tries to sign in. Wait a minute, then try again."}`))

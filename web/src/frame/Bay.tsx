@@ -37,16 +37,22 @@ export function Bay(p: Props) {
 	const matching = first?.matching ?? 0;
 	const connected = first?.connected ?? 0;
 	const focused = !!p.focus;
+	const alone = focused && connected === 0 && matching > 0;
 	const list = useVirtualizer({
 		count: matching,
 		getScrollElement: () => scroll.current,
 		estimateSize: (i) => (focused && i === connected - 1 && matching > connected ? pitch + divider : pitch),
 		overscan: 6,
+		paddingStart: alone ? pitch + divider : 0,
 	});
 	// biome-ignore lint/correctness/useExhaustiveDependencies: the place of the divider changes with these
-	useEffect(() => list.measure(), [connected, matching, focused]);
+	useEffect(() => {
+		list.measure();
+	}, [connected, matching, focused, alone]);
 	// biome-ignore lint/correctness/useExhaustiveDependencies: a new focus is looked at from the top
-	useEffect(() => scroll.current?.scrollTo({ top: 0 }), [p.view.focus, p.view.second, p.view.where, q]);
+	useEffect(() => {
+		scroll.current?.scrollTo({ top: 0 });
+	}, [p.view.focus, p.view.second, p.view.where, q]);
 
 	const items = list.getVirtualItems();
 	const wanted = [...new Set([0, ...items.map((i) => Math.floor(i.index / pageSize))])].sort((a, b) => a - b);
@@ -86,7 +92,7 @@ export function Bay(p: Props) {
 		<section aria-label={p.bay.title} className="flex min-h-0 min-w-0 flex-col">
 			<div className="flex items-baseline">
 				<h2 className="grow truncate text-[15px] font-bold">{p.bay.title}</h2>
-				<span className="text-[12px] text-quiet">
+				<span className="text-[12px] text-quiet" data-waiting={first ? undefined : true}>
 					{focused ? `${connected} of ${first?.total ?? "…"}` : q ? `${matching} of ${first?.total ?? "…"}` : (first?.total ?? "…")}
 				</span>
 			</div>
@@ -115,6 +121,11 @@ export function Bay(p: Props) {
 					<p className="py-2 text-quiet">{q ? `None of the ${p.bay.many} has “${q}” in it.` : `There are no ${p.bay.many} yet.`}</p>
 				)}
 				<div className="relative" style={{ height: list.getTotalSize() }}>
+					{alone && (
+						<p className="absolute inset-x-0 top-0 h-[47px] border-b border-quiet py-2 text-[12px] text-quiet">
+							{q ? "none that matches is joined" : "none is joined"}
+						</p>
+					)}
 					{items.map((i) => {
 						const row = rowAt(i.index);
 						return (

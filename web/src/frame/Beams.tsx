@@ -150,7 +150,7 @@ function lay(box: HTMLElement, beams: Schemas["Beam"][]): Line[] {
 		// A beam that passes a bay by runs between its rows, never across them.
 		for (let i = from + 1; i < to; i++) {
 			const wish = ya + ((yb - ya) * (i - from)) / (to - from);
-			const gap = tops[i].reduce((best, y) => (Math.abs(y - wish) < Math.abs(best - wish) ? y : best), tops[i][0] ?? wish);
+			const gap = tops[i].length === 0 ? wish : tops[i].reduce((best, y) => (Math.abs(y - wish) < Math.abs(best - wish) ? y : best), tops[i][0]);
 			points.push([sides[i].left - edge.left, gap], [sides[i].right - edge.left, gap]);
 		}
 		points.push([b.left - edge.left, yb]);

@@ -25,7 +25,6 @@ export function Lintel({ me }: { me: Schemas["Me"] }) {
 		try {
 			await data(api.DELETE("/api/session"));
 			navigate("/");
-			cache.clear();
 			await cache.resetQueries();
 		} catch (error) {
 			refuse(error);

@@ -1,4 +1,4 @@
-import { Link } from "react-router";
+import { Link, useRouteError } from "react-router";
 
 export function Lost() {
 	return (
@@ -11,6 +11,22 @@ export function Lost() {
 				</Link>
 				.
 			</p>
+		</div>
+	);
+}
+
+/** Shown when a page fails in a way that nobody foresaw. What was drafted is safe on the server. */
+export function Broken() {
+	const error = useRouteError();
+	return (
+		<div role="alert" className="m-8 max-w-[520px]">
+			<h1 className="text-[22px] font-bold">This page has broken.</h1>
+			<p className="mt-2">
+				It is a fault of Fachwerk, not yours. Your draft is kept. What went wrong: {error instanceof Error ? error.message : String(error)}
+			</p>
+			<button type="button" className="action main mt-4" onClick={() => window.location.assign("/")}>
+				Begin again at the frame
+			</button>
 		</div>
 	);
 }

@@ -53,6 +53,6 @@ export const count = (n: number, one: string, many: string) => `${n.toLocaleStri
 
 /** Where a permission is held, in a few words. */
 export function extent(h: Schemas["Holding"]): string {
-	const reach = h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : "";
-	return (h.whole || (h.area.id && h.reach === "area") ? (h.whole ? "whole organisation" : h.area.name) : h.area.name) + reach;
+	if (h.whole) return "over the whole organisation";
+	return `at ${h.area.name}${h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : ""}`;
 }

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, data } from "../api/client";
+import { design } from "../api/hooks";
 import { Door } from "./Door";
 
 export function SignIn() {
@@ -12,9 +13,8 @@ export function SignIn() {
 	const signIn = useMutation({
 		mutationFn: (as: { userName: string; password: string }) => data(api.POST("/api/session", { body: as })),
 		onSuccess: (me) => {
-			cache.clear();
+			cache.removeQueries({ queryKey: design }); // what somebody else saw before
 			cache.setQueryData(["me"], me);
-			cache.resetQueries({ queryKey: ["me"] });
 		},
 	});
 	return (

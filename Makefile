@@ -1,0 +1,54 @@
+# Everything is built and tested from here; each target does its own set-up. It needs Go, Node and, for the browser tests, apt.
+
+BIN := bin/fachwerk
+WEB := web/node_modules/.package-lock.json
+DEMO_DB ?= demo.db
+ADDR ?= 127.0.0.1:8080
+
+.PHONY: build demo test check generate fresh screenshots bench fuzz clean chromium
+
+build: $(WEB)
+	cd web && npm run --silent build
+	CGO_ENABLED=0 go build -trimpath -o $(BIN) ./cmd/fachwerk
+
+$(WEB): web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+# Serves the demo organisation; its database is kept between runs.
+demo: build
+	$(BIN) serve --db $(DEMO_DB) --demo --addr $(ADDR)
+
+test: build chromium
+	go test -timeout 20m ./...
+
+chromium:
+	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
+
+# What does not need a browser: formatting, vet, staticcheck, biome, types, and whether generated files are fresh.
+check: build fresh
+	@out=$$(gofmt -l cmd internal web e2e --  2>/dev/null | grep -v node_modules); test -z "$$out" || { echo "gofmt: $$out"; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npm run --silent check
+
+# The front end's types follow from the API's description, which follows from the server's code.
+generate: $(WEB)
+	go run ./cmd/fachwerk openapi > web/src/api/openapi.json.new && mv web/src/api/openapi.json.new web/src/api/openapi.json
+	cd web && npm run --silent api
+
+fresh: generate
+	git diff --exit-code --stat -- web/src/api go.mod go.sum
+
+screenshots: build chromium
+	go run ./e2e/screenshots docs/screenshots
+
+bench:
+	go test -run '^$$' -bench . -benchmem ./internal/core/...
+
+fuzz:
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter
+	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/modelfile
+
+clean:
+	rm -rf bin web/dist/assets web/dist/index.html web/dist/mark.svg web/node_modules $(DEMO_DB) $(DEMO_DB)-shm $(DEMO_DB)-wal

@@ -1,0 +1,322 @@
+// Package browser drives the real interface in a real browser, as a person would: it finds things by what they say, and clicks and types.
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"fachwerk/internal/demo"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/store"
+	"fachwerk/web"
+)
+
+// patience is how long a thing may take to appear. It bounds a failure; nothing waits that long when all is well.
+const patience = 20 * time.Second
+
+// Demo serves the demo organisation, as of a day, on a port of its own until stop is called.
+func Demo(folder string, day time.Time) (url string, stop func() error, err error) {
+	s, err := store.Open(filepath.Join(folder, "demo.db"), false)
+	if err != nil {
+		return "", nil, err
+	}
+	if err := demo.Fill(s, day); err != nil {
+		return "", nil, errors.Join(err, s.Close())
+	}
+	// The clock starts on the given day, and goes on from there.
+	began := time.Now()
+	d, err := desk.Open(s, func() time.Time { return day.Add(time.Since(began)) })
+	if err != nil {
+		return "", nil, errors.Join(err, s.Close())
+	}
+	handler, _ := server.New(d, s, web.Files())
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", nil, errors.Join(err, s.Close())
+	}
+	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
+	go func() { _ = srv.Serve(listener) }()
+	return "http://" + listener.Addr().String(), func() error { return errors.Join(srv.Close(), s.Close()) }, nil
+}
+
+// Page is a window of a browser, signed in as nobody yet.
+type Page struct {
+	ctx    context.Context
+	base   string
+	mu     sync.Mutex
+	errors []string
+}
+
+// Launch opens a browser with a profile of its own and a window of a size. Close it by the function that is returned.
+func Launch(base string, width, height int) (*Page, func(), error) {
+	profile, err := os.MkdirTemp("", "fachwerk-browser")
+	if err != nil {
+		return nil, nil, err
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.UserDataDir(profile),
+		chromedp.WindowSize(width, height), chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-prefers-reduced-motion", true), chromedp.Flag("lang", "en-GB"))
+	allocated, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	p := &Page{base: base}
+	ctx, cancel := chromedp.NewContext(allocated, chromedp.WithListener(p.listen))
+	p.ctx = ctx
+	end := func() {
+		cancel()
+		cancelAllocator()
+		_ = os.RemoveAll(profile)
+	}
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
+		end()
+		return nil, nil, err
+	}
+	return p, end, nil
+}
+
+// listen keeps what the console complains of. That somebody is not signed in yet is no complaint.
+func (p *Page) listen(ev any) {
+	said := ""
+	switch e := ev.(type) {
+	case *runtime.EventExceptionThrown:
+		said = e.ExceptionDetails.Text
+		if e.ExceptionDetails.Exception != nil {
+			said += " " + e.ExceptionDetails.Exception.Description
+		}
+	case *runtime.EventConsoleAPICalled:
+		if e.Type == runtime.ConsoleAPICalledTypeError || e.Type == runtime.ConsoleAPICalledTypeWarning {
+			for _, a := range e.Args {
+				said += string(a.Value) + a.Description + " "
+			}
+		}
+	case *log.EventEntryAdded:
+		if e.Entry.Level == log.EntryLevelError && !strings.HasSuffix(e.Entry.URL, "/api/me") {
+			said = e.Entry.Text + " " + e.Entry.URL
+		}
+	}
+	if said != "" {
+		p.mu.Lock()
+		p.errors = append(p.errors, said)
+		p.mu.Unlock()
+	}
+}
+
+// Complaints gives what the console has complained of so far.
+func (p *Page) Complaints() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return append([]string(nil), p.errors...)
+}
+
+func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Do(ctx, steps...)
+}
+
+// Open goes to a path of the application.
+func (p *Page) Open(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+
+// Path is where the page is, with its query.
+func (p *Page) Path() (string, error) { return Eval[string](p, "location.pathname + location.search") }
+
+// Eval evaluates an expression in the page.
+func Eval[T any](p *Page, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression))
+}
+
+// Wait waits until an expression is true in the page.
+func (p *Page) Wait(expression string) error {
+	deadline := time.Now().Add(patience)
+	for {
+		ok, err := Eval[bool](p, "!!("+expression+")")
+		if ok && err == nil {
+			return nil
+		}
+		if time.Now().After(deadline) {
+			text, _ := Eval[string](p, "document.body.innerText")
+			return fmt.Errorf("waited in vain for %s (last error: %v); the page says:\n%s", expression, err, text)
+		}
+		select {
+		case <-p.ctx.Done():
+			return p.ctx.Err()
+		case <-time.After(25 * time.Millisecond):
+		}
+	}
+}
+
+// See waits until the page, or the part of it that a selector names, says a text.
+func (p *Page) See(selector, text string) error {
+	return p.Wait(fmt.Sprintf("[...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text)))
+}
+
+// Gone waits until nothing that a selector names says a text any longer.
+func (p *Page) Gone(selector, text string) error {
+	return p.Wait(fmt.Sprintf("![...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text)))
+}
+
+func quote(s string) string {
+	data, _ := json.Marshal(s)
+	return string(data)
+}
+
+// find is an expression for the first visible element that a selector names and that says a text.
+func find(selector, text string) string {
+	return fmt.Sprintf("[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text))
+}
+
+// place gives the middle of an element, in the window.
+func (p *Page) place(selector, text string) (x, y float64, err error) {
+	e := find(selector, text)
+	if err := p.Wait(e); err != nil {
+		return 0, 0, err
+	}
+	at, err := Eval[[]float64](p, "(() => { const e = "+e+"; e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()")
+	if err != nil {
+		return 0, 0, err
+	}
+	return at[0], at[1], nil
+}
+
+// Click clicks on the first thing that a selector names and that says a text, once it is there.
+func (p *Page) Click(selector, text string, options ...chromedp.MouseOption) error {
+	x, y, err := p.place(selector, text)
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.MouseClickXY(x, y, options...))
+}
+
+// Type puts a text into the field with a label.
+func (p *Page) Type(label, text string) error {
+	e := fmt.Sprintf("[...document.querySelectorAll('input, textarea')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(%s))", quote(label))
+	if err := p.Wait(e); err != nil {
+		return err
+	}
+	if _, err := Eval[bool](p, "(() => { const e = "+e+"; e.focus(); e.select?.(); return true })()"); err != nil {
+		return err
+	}
+	return p.do(chromedp.KeyEvent(text))
+}
+
+// Choose chooses an option of the list with a label.
+func (p *Page) Choose(label, option string) error {
+	e := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => (e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))", quote(label), quote(option))
+	if err := p.Wait(e); err != nil {
+		return err
+	}
+	_, err := Eval[bool](p, fmt.Sprintf(`(() => { const e = %s; const v = [...e.options].find(o => o.text.trim() === %s).value;
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, v);
+		e.dispatchEvent(new Event('change', {bubbles: true})); return true })()`, e, quote(option)))
+	return err
+}
+
+// The keys that have no letter.
+const (
+	Enter = kb.Enter
+	Down  = kb.ArrowDown
+	Up    = kb.ArrowUp
+	Left  = kb.ArrowLeft
+	Right = kb.ArrowRight
+	Esc   = kb.Escape
+)
+
+// Press presses keys, one after the other.
+func (p *Page) Press(keys ...string) error {
+	for _, k := range keys {
+		if err := p.do(chromedp.KeyEvent(k)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Drag draws with the mouse from one thing to another.
+func (p *Page) Drag(fromSelector, from, toSelector, to string) error {
+	x1, y1, err := p.place(fromSelector, from)
+	if err != nil {
+		return err
+	}
+	x2, y2, err := p.place(toSelector, to)
+	if err != nil {
+		return err
+	}
+	steps := []chromedp.Action[chromedp.Void]{chromedp.MouseEvent("mouseMoved", x1, y1), chromedp.MouseEvent("mousePressed", x1, y1, chromedp.ButtonLeft, chromedp.ClickCount(1))}
+	for i := 1; i <= 8; i++ {
+		f := float64(i) / 8
+		steps = append(steps, chromedp.MouseEvent("mouseMoved", x1+(x2-x1)*f, y1+(y2-y1)*f, chromedp.ButtonLeft))
+	}
+	return p.do(append(steps, chromedp.MouseEvent("mouseReleased", x2, y2, chromedp.ButtonLeft, chromedp.ClickCount(1)))...)
+}
+
+// Steps takes steps one after the other, until one fails.
+func Steps(steps ...func() error) error {
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Settled waits until nothing on the page is on its way any longer.
+func (p *Page) Settled() error {
+	return p.Wait("!document.querySelector('[role=status]')?.innerText.includes('One moment') && !document.querySelector('.animate-pulse, [data-waiting]')")
+}
+
+// SignIn goes through the sign-in page.
+func (p *Page) SignIn(userName, password string) error {
+	if err := p.Open("/"); err != nil {
+		return err
+	}
+	if err := p.Type("User name", userName); err != nil {
+		return err
+	}
+	if err := p.Type("Password", password); err != nil {
+		return err
+	}
+	if err := p.Click("button", "Sign in"); err != nil {
+		return err
+	}
+	return p.Wait("document.querySelector('header nav')")
+}
+
+// SignOut signs out by the menu.
+func (p *Page) SignOut() error {
+	if err := p.Click("header button", "▾"); err != nil {
+		return err
+	}
+	if err := p.Click("[role=menuitem]", "Sign out"); err != nil {
+		return err
+	}
+	return p.See("button", "Sign in")
+}
+
+// Shot writes a picture of the window.
+func (p *Page) Shot(file string) error {
+	if err := p.Wait("document.fonts.status === 'loaded'"); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, png, 0o644)
+}

@@ -1,0 +1,92 @@
+// The program screenshots makes the pictures of the documentation from the demo organisation, as of a fixed day.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"fachwerk/e2e/browser"
+	"fachwerk/internal/desk"
+)
+
+// day is the day of all pictures.
+var day = time.Date(2026, 11, 23, 9, 14, 0, 0, time.UTC)
+
+// pictures are the main views: the file, the address, what must be seen before, and what is done first.
+var pictures = []struct {
+	file, path, selector, text string
+	act                        func(p *browser.Page) error
+}{
+	{"frame", "/", "h2", "Permission sets", nil},
+	{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
+	{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:override", "[role=option]", "Gate override", nil},
+	{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "aside, div", "Held at Terminal 1", nil},
+	{"draft", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", func(p *browser.Page) error {
+		return browser.Steps(
+			func() error { return p.Type("Filter groups", "quay crews") },
+			func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
+			func() error { return p.Drag("#bay-group [role=option]", "Quay crews", "#bay-role [role=option]", "Gate clerk") },
+			func() error { return p.Choose("Where", "at Terminal 2") },
+			func() error { return p.Click("button", "Put into the draft") },
+			func() error { return p.Click("section[aria-label=Draft] button", "Open") },
+			func() error { return p.See("h2", "Who gains") },
+		)
+	}},
+	{"review", "/reviews/3", "h2", "Should", nil},
+	{"history", "/history", "p", "Revision 60", nil},
+}
+
+func main() {
+	if len(os.Args) != 2 {
+		fmt.Fprintln(os.Stderr, "usage: screenshots FOLDER")
+		os.Exit(2)
+	}
+	if err := run(os.Args[1]); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run(folder string) (err error) {
+	temp, err := os.MkdirTemp("", "fachwerk-screenshots")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(temp)
+	url, stop, err := browser.Demo(temp, day)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, stop()) }()
+	page, end, err := browser.Launch(url, 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer end()
+	err = browser.Steps(
+		func() error { return page.Open("/") },
+		func() error { return page.See("button", "Signe Halloran") },
+		func() error { return page.Shot(filepath.Join(folder, "sign-in.png")) },
+		func() error { return page.SignIn("signe.halloran", desk.DemoPassword) },
+	)
+	if err != nil {
+		return err
+	}
+	for _, p := range pictures {
+		steps := []func() error{
+			func() error { return page.Open(p.path) },
+			func() error { return page.See(p.selector, p.text) },
+		}
+		if p.act != nil {
+			steps = append(steps, func() error { return p.act(page) })
+		}
+		steps = append(steps, page.Settled, func() error { return page.Shot(filepath.Join(folder, p.file+".png")) })
+		if err := browser.Steps(steps...); err != nil {
+			return fmt.Errorf("%s: %w", p.file, err)
+		}
+	}
+	return nil
+}
