@@ -24,12 +24,12 @@ var pictures = []struct {
 	{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
 	{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:override", "[role=option]", "Gate override", nil},
 	{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "aside, div", "Held at Terminal 1", nil},
-	{"draft", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", func(p *browser.Page) error {
+	{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
 		return browser.Steps(
-			func() error { return p.Type("Filter groups", "quay crews") },
+			func() error { return p.Type("Filter groups", "north gate") },
 			func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
-			func() error { return p.Drag("#bay-group [role=option]", "Quay crews", "#bay-role [role=option]", "Gate clerk") },
-			func() error { return p.Choose("Where", "at Terminal 2") },
+			func() error { return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover") },
+			func() error { return p.Choose("Where", "at Terminal 1") },
 			func() error { return p.Click("button", "Put into the draft") },
 			func() error { return p.Click("section[aria-label=Draft] button", "Open") },
 			func() error { return p.See("h2", "Who gains") },

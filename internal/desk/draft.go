@@ -38,13 +38,35 @@ type PersonImpact struct {
 
 // Draft is a person's unapplied changes with their impact.
 type Draft struct {
-	Edits    []DraftEdit    `json:"edits"`
-	Gaining  int            `json:"gaining" doc:"How many people gain something"`
-	Losing   int            `json:"losing" doc:"How many people lose something"`
-	People   []PersonImpact `json:"people" doc:"Those who gain or lose most, at most 200"`
-	Blocks   []string       `json:"blocks" doc:"What keeps the draft from being applied"`
-	Revision int            `json:"revision" doc:"The revision that the impact is compared with"`
-	Stamp    string         `json:"stamp" doc:"Names exactly this draft on this revision; give it back to apply"`
+	Edits     []DraftEdit    `json:"edits"`
+	Gaining   int            `json:"gaining" doc:"How many people gain something"`
+	Losing    int            `json:"losing" doc:"How many people lose something"`
+	People    []PersonImpact `json:"people" doc:"Those who gain or lose most, at most 200"`
+	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
+	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
+	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
+	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something the draft changes"`
+	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
+	Revision  int            `json:"revision" doc:"The revision that the impact is compared with"`
+	Stamp     string         `json:"stamp" doc:"Names exactly this draft on this revision; give it back to apply"`
+}
+
+// Clash is a conflict that a person comes to break, or no longer breaks.
+type Clash struct {
+	User     Ref      `json:"user"`
+	Conflict Ref      `json:"conflict"`
+	Items    []string `json:"items" doc:"What meets in one hand"`
+	Cleared  bool     `json:"cleared"`
+	Excepted bool     `json:"excepted" doc:"An exception lets this person, until a date"`
+}
+
+// Short is a licence of which more seats are taken than there are, or that people lack.
+type Short struct {
+	Licence Ref   `json:"licence"`
+	Seats   *int  `json:"seats,omitempty"`
+	Used    int   `json:"used"`
+	Waiting []Ref `json:"waiting" doc:"People who gain less than they are given, since they lack it; at most 200"`
+	Lacking int   `json:"lacking" doc:"How many these are"`
 }
 
 // impactShown bounds how many people a draft lists one by one.
@@ -60,7 +82,9 @@ type drafted struct {
 	after  *model.Design // nil if the change is not well-formed
 	index  *index.Index  // of after
 	impact *change.Impact
-	stamp  string
+	// reviews are the names of open reviews that ask about something the draft changes.
+	reviews []string
+	stamp   string
 }
 
 // lay reads a person's draft and lays it onto a house.
@@ -93,6 +117,9 @@ func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 		return p, nil
 	}
 	p.blocks = append(p.blocks, d.refusals(h, who, p.ops)...)
+	if p.reviews, err = d.reviewsTouched(p.ops); err != nil {
+		return nil, err
+	}
 	after, problems := change.Apply(h.design(), p.ops)
 	for _, x := range model.Errors(problems) {
 		p.blocks = append(p.blocks, upper(x.Message)+".")
@@ -102,7 +129,7 @@ func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 		return p, nil
 	}
 	p.after, p.index = after, index.Compile(after)
-	p.impact = change.Weigh(h.index, p.index, d.now())
+	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
 	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)
 	return p, nil
 }
@@ -155,7 +182,7 @@ func (d *Desk) forbidden(h *house, who Actor, impact *change.Impact) (out []stri
 
 // view makes a draft what the sill shows.
 func (p *drafted) view() *Draft {
-	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Blocks: p.blocks, Revision: p.house.revision, Stamp: p.stamp, Gaining: p.impact.Gaining, Losing: p.impact.Losing}
+	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: p.blocks, Revision: p.house.revision, Stamp: p.stamp, Gaining: p.impact.Gaining, Losing: p.impact.Losing}
 	if v.Blocks == nil {
 		v.Blocks = []string{}
 	}
@@ -168,6 +195,7 @@ func (p *drafted) view() *Draft {
 	for i, e := range p.edits {
 		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(change.Sentences(p.laid[i], names)), e.Undoes})
 	}
+	p.sideEffects(v, shown)
 	people := slices.Clone(p.impact.People)
 	slices.SortStableFunc(people, func(a, b change.PersonImpact) int {
 		return len(b.Gains) + len(b.Losses) - len(a.Gains) - len(a.Losses)
@@ -180,6 +208,36 @@ func (p *drafted) view() *Draft {
 		v.People = append(v.People, PersonImpact{name, shown.holdings(i.Gains), p.house.holdings(i.Losses)})
 	}
 	return v
+}
+
+// sideEffects adds what a draft does beside giving and taking permissions.
+func (p *drafted) sideEffects(v *Draft, shown *house) {
+	for _, c := range p.impact.Conflicts[:min(len(p.impact.Conflicts), impactShown)] {
+		in := shown
+		if c.Cleared {
+			in = p.house
+		}
+		clash := Clash{User: in.ref(model.KindUser, c.User), Conflict: in.ref(model.KindConflict, c.Conflict), Items: []string{}, Cleared: c.Cleared, Excepted: c.Excepted}
+		for _, i := range c.Items {
+			if i.Role != "" {
+				clash.Items = append(clash.Items, in.ref(model.KindRole, i.Role).Name)
+			} else {
+				clash.Items = append(clash.Items, i.Permission)
+			}
+		}
+		v.Conflicts = append(v.Conflicts, clash)
+	}
+	for _, l := range p.impact.Licences {
+		short := Short{Licence: shown.ref(model.KindLicence, l.Licence), Seats: l.Seats, Used: l.Used, Waiting: []Ref{}, Lacking: len(l.Waiting)}
+		for _, u := range l.Waiting[:min(len(l.Waiting), impactShown)] {
+			short.Waiting = append(short.Waiting, shown.ref(model.KindUser, u))
+		}
+		v.Licences = append(v.Licences, short)
+	}
+	for _, id := range p.impact.Delegations {
+		v.Touches = append(v.Touches, shown.ref(model.KindDelegation, id))
+	}
+	v.Reviews = append(v.Reviews, p.reviews...)
 }
 
 // Draft gives a person's draft.

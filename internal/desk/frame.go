@@ -15,6 +15,7 @@ type Row struct {
 	ID        string `json:"id"`
 	Name      string `json:"name"`
 	Note      string `json:"note"`
+	Size      string `json:"size,omitempty" doc:"How many people are in it, or how many permissions it gives"`
 	Risk      int    `json:"risk,omitempty"`
 	State     string `json:"state,omitempty" doc:"Only if it is not the usual one: invited, locked, deactivated, deleted, retired"`
 	Connected bool   `json:"connected"`
@@ -199,7 +200,7 @@ func (d *Desk) Picture(who Actor, v View) (*Picture, error) {
 	}
 	if c.focus != nil {
 		r := c.house.ref(c.focus.Kind, c.focus.ID)
-		p.Focus, p.Note, p.About = &r, c.house.note(*c.focus), c.house.about(*c.focus)
+		p.Focus, p.Note, p.About = &r, c.house.summary(*c.focus), c.house.about(*c.focus)
 	}
 	if c.second != nil {
 		r := c.house.ref(c.second.Kind, c.second.ID)
@@ -355,7 +356,7 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 }
 
 func (h *house) row(e entry) Row {
-	r := Row{Kind: string(e.node.Kind), ID: e.node.ID, Name: e.name, Note: h.note(e.node)}
+	r := Row{Kind: string(e.node.Kind), ID: e.node.ID, Name: e.name, Note: h.note(e.node), Size: h.size(e.node)}
 	d := h.design()
 	switch e.node.Kind {
 	case model.KindUser:

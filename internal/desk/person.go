@@ -318,7 +318,7 @@ func (h *house) way(w index.Way) Way {
 				j.Note = ""
 			}
 		default:
-			j.Note = h.note(index.Node{Kind: s.Kind, ID: s.ID})
+			j.Note = h.summary(index.Node{Kind: s.Kind, ID: s.ID})
 			if s.Kind == model.KindRole || s.Kind == model.KindSet {
 				j.Note = s.Kind.Word() + " · " + j.Note
 			}

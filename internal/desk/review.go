@@ -308,7 +308,7 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 		if after == nil {
 			return nil, problemsOf(problems)
 		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), now)); len(blocks) > 0 {
+		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
 			return nil, &Error{Cause: Invalid, Message: "The outcome of this review cannot be applied.", Problems: blocks}
 		}
 		h, err = d.apply(h, after, ops, applied{who: who, why: "Outcome of “" + r.Name + "”", along: func(s *store.Store, revision int) error {
@@ -323,4 +323,29 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 	}
 	v := h.review(r, items, who)
 	return &v, nil
+}
+
+// reviewsTouched names the open reviews that ask about a role or an assignment that a change touches.
+func (d *Desk) reviewsTouched(ops []change.Op) (names []string, err error) {
+	list, err := d.store.Reviews()
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range list {
+		if r.Closed != nil {
+			continue
+		}
+		touches := slices.ContainsFunc(ops, func(o change.Op) bool {
+			for _, v := range []model.Object{o.Before, o.After} {
+				if a, ok := v.(*model.Assignment); ok && a.Role == r.Role {
+					return true
+				}
+			}
+			return o.Kind == model.KindRole && o.ID == r.Role
+		})
+		if touches {
+			names = append(names, r.Name)
+		}
+	}
+	return names, nil
 }

@@ -137,7 +137,7 @@ func (h *house) note(n index.Node) string {
 			return strings.Join(append(notes, h.area(u.Area).Name), " · ")
 		}
 	case model.KindGroup:
-		notes := []string{count(h.index.Size(n.ID), "person", "people")}
+		notes := []string{}
 		if g, ok := d.Groups.Find(n.ID); ok {
 			if g.Type == model.Rule {
 				notes = append([]string{"rule"}, notes...)
@@ -154,7 +154,7 @@ func (h *house) note(n index.Node) string {
 		return strings.Join(notes, " · ")
 	case model.KindRole:
 		if r, ok := d.Roles.Find(n.ID); ok {
-			notes := []string{count(len(h.index.Content(model.KindRole, n.ID)), "permission", "permissions")}
+			notes := []string{}
 			if len(r.Excludes) > 0 {
 				notes = append(notes, fmt.Sprintf("%d excluded", len(r.Excludes)))
 			}
@@ -171,7 +171,7 @@ func (h *house) note(n index.Node) string {
 			} else if s.CopyOf != nil {
 				notes = append(notes, "begun as a copy")
 			}
-			return strings.Join(append(notes, count(len(h.index.Content(model.KindSet, n.ID)), "permission", "permissions")), " · ")
+			return strings.Join(notes, " · ")
 		}
 	case index.KindPermission:
 		if p, ok := d.Permission(n.ID); ok {
@@ -186,6 +186,26 @@ func (h *house) note(n index.Node) string {
 		}
 	}
 	return ""
+}
+
+// size says how many people are in a group, or how many permissions a role or set gives; empty for other things.
+func (h *house) size(n index.Node) string {
+	switch n.Kind {
+	case model.KindGroup:
+		return count(h.index.Size(n.ID), "person", "people")
+	case model.KindRole, model.KindSet:
+		return count(len(h.index.Content(n.Kind, n.ID)), "permission", "permissions")
+	}
+	return ""
+}
+
+// summary is a thing's note with its size.
+func (h *house) summary(n index.Node) string {
+	note, size := h.note(n), h.size(n)
+	if note == "" || size == "" {
+		return note + size
+	}
+	return note + " · " + size
 }
 
 func count(n int, one, many string) string {

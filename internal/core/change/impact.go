@@ -1,9 +1,12 @@
 package change
 
 import (
+	"slices"
 	"time"
 
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
 )
 
 // PersonImpact is what one person gains and loses.
@@ -12,19 +15,42 @@ type PersonImpact struct {
 	Gains, Losses []index.Holding
 }
 
-// Impact is the difference that a change makes to effective permissions (§10).
-type Impact struct {
-	People  []PersonImpact // those who gain or lose anything, by id
-	Gaining int            // how many people gain something
-	Losing  int            // how many lose something
-	Lockout bool           // the change would take away the last live owner
+// ConflictImpact is a conflict that a person comes to break, or no longer breaks.
+type ConflictImpact struct {
+	User     string
+	Conflict string
+	Items    []model.Item
+	Cleared  bool
+	Excepted bool
 }
 
-// Weigh compares effective permissions before and after a change, at t. What somebody held already by a wider grant is no gain, and what
-// a wider grant still gives is no loss.
-func Weigh(before, after *index.Index, t time.Time) *Impact {
-	im := &Impact{Lockout: len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0}
-	for _, id := range index.Affected(before, after) {
+// Short is a licence of which a change takes more seats than there are, or lacks one for somebody.
+type Short struct {
+	Licence string
+	Seats   *int // nil: unlimited
+	Used    int
+	// Waiting are the people for whom a grant newly gives less than it carries, since they lack the licence.
+	Waiting []string
+}
+
+// Impact is the difference that a change makes to effective permissions, and what hangs on them (§10).
+type Impact struct {
+	People      []PersonImpact // those who gain or lose anything, by id
+	Gaining     int            // how many people gain something
+	Losing      int            // how many lose something
+	Conflicts   []ConflictImpact
+	Licences    []Short
+	Delegations []string // those that mention something that the change touches
+	Lockout     bool     // the change would take away the last live owner
+}
+
+// Weigh compares a design before and after a change, at t. What somebody held already by a wider grant is no gain, and what a wider grant
+// still gives is no loss.
+func Weigh(before, after *index.Index, ops []Op, t time.Time) *Impact {
+	im := &Impact{Lockout: len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0, Delegations: delegationsTouched(before.Design(), after.Design(), ops)}
+	affected := index.Affected(before, after)
+	waiting := map[string][]string{}
+	for _, id := range affected {
 		was, is := before.Widest(id, t), after.Widest(id, t)
 		p := PersonImpact{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is)}
 		if len(p.Gains) > 0 {
@@ -36,8 +62,86 @@ func Weigh(before, after *index.Index, t time.Time) *Impact {
 		if len(p.Gains)+len(p.Losses) > 0 {
 			im.People = append(im.People, p)
 		}
+		waited := before.WaitsFor(id, t)
+		for _, l := range after.WaitsFor(id, t) {
+			if !slices.Contains(waited, l) {
+				waiting[l] = append(waiting[l], id)
+			}
+		}
 	}
+	im.conflicts(before, after, affected, t)
+	im.licences(before.Design(), after.Design(), waiting)
 	return im
+}
+
+func (im *Impact) conflicts(before, after *index.Index, affected []string, t time.Time) {
+	b, a := before.Design(), after.Design()
+	if !slices.Equal(b.Conflicts, a.Conflicts) || !slices.Equal(b.Roles, a.Roles) { // then also those whose permissions stay can be concerned
+		affected = nil
+		for _, u := range a.Users {
+			affected = append(affected, u.ID)
+		}
+	}
+	for _, id := range affected {
+		was, is := duty.Of(before, id, t), duty.Of(after, id, t)
+		tell := func(list, others []duty.Violation, cleared bool) {
+			for _, v := range list {
+				same := func(o duty.Violation) bool { return o.Conflict == v.Conflict && o.Excepted == v.Excepted }
+				if !slices.ContainsFunc(others, same) {
+					im.Conflicts = append(im.Conflicts, ConflictImpact{id, v.Conflict, v.Items, cleared, v.Excepted})
+				}
+			}
+		}
+		tell(is, was, false)
+		tell(was, is, true)
+	}
+}
+
+// licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
+func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
+	used, usedBefore := seatsUsed(after), seatsUsed(before)
+	for _, l := range after.Licences {
+		over := l.Seats != nil && used[l.ID] > *l.Seats && used[l.ID] > usedBefore[l.ID]
+		if over || len(waiting[l.ID]) > 0 {
+			im.Licences = append(im.Licences, Short{l.ID, l.Seats, used[l.ID], waiting[l.ID]})
+		}
+	}
+}
+
+// seatsUsed counts the seats of each licence that people hold; who is deactivated or deleted holds none.
+func seatsUsed(d *model.Design) map[string]int {
+	used := map[string]int{}
+	for _, u := range d.Users {
+		if u.State == model.UserDeactivated || u.State == model.UserDeleted {
+			continue
+		}
+		for _, l := range u.Licences {
+			used[l]++
+		}
+	}
+	return used
+}
+
+func delegationsTouched(before, after *model.Design, ops []Op) (out []string) {
+	add := func(id string) {
+		if !slices.Contains(out, id) {
+			out = append(out, id)
+		}
+	}
+	for _, o := range ops {
+		if o.Kind == model.KindDelegation {
+			add(o.ID)
+			continue
+		}
+		for _, d := range []*model.Design{before, after} {
+			for _, r := range d.References(o.Kind, o.ID) {
+				if r.From.Kind() == model.KindDelegation {
+					add(r.From.Ident())
+				}
+			}
+		}
+	}
+	return out
 }
 
 // Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are of. Both lists are

@@ -442,6 +442,15 @@ export interface components {
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
+        Clash: {
+            cleared: boolean;
+            conflict: components["schemas"]["Ref"];
+            /** @description An exception lets this person, until a date */
+            excepted: boolean;
+            /** @description What meets in one hand */
+            items: string[];
+            user: components["schemas"]["Ref"];
+        };
         Course: {
             bricks: components["schemas"]["Brick"][];
             object: string;
@@ -471,12 +480,16 @@ export interface components {
         Draft: {
             /** @description What keeps the draft from being applied */
             blocks: string[];
+            /** @description Conflicts that people come to break, and that they no longer break; at most 200 */
+            conflicts: components["schemas"]["Clash"][];
             edits: components["schemas"]["DraftEdit"][];
             /**
              * Format: int64
              * @description How many people gain something
              */
             gaining: number;
+            /** @description Licences that the draft leaves short */
+            licences: components["schemas"]["Short"][];
             /**
              * Format: int64
              * @description How many people lose something
@@ -484,6 +497,8 @@ export interface components {
             losing: number;
             /** @description Those who gain or lose most, at most 200 */
             people: components["schemas"]["PersonImpact"][];
+            /** @description Open reviews that ask about something the draft changes */
+            reviews: string[];
             /**
              * Format: int64
              * @description The revision that the impact is compared with
@@ -491,6 +506,8 @@ export interface components {
             revision: number;
             /** @description Names exactly this draft on this revision; give it back to apply */
             stamp: string;
+            /** @description Delegations that mention something the draft changes */
+            touches: components["schemas"]["Ref"][];
         };
         DraftEdit: {
             id: string;
@@ -785,6 +802,8 @@ export interface components {
             of?: "people" | "permissions";
             /** Format: int64 */
             risk?: number;
+            /** @description How many people are in it, or how many permissions it gives */
+            size?: string;
             /** @description Only if it is not the usual one: invited, locked, deactivated, deleted, retired */
             state?: string;
             /**
@@ -792,6 +811,20 @@ export interface components {
              * @description How many people or permissions pass through
              */
             through: number;
+        };
+        Short: {
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            lacking: number;
+            licence: components["schemas"]["Ref"];
+            /** Format: int64 */
+            seats?: number;
+            /** Format: int64 */
+            used: number;
+            /** @description People who gain less than they are given, since they lack it; at most 200 */
+            waiting: components["schemas"]["Ref"][];
         };
         SignInInputBody: {
             password: string;

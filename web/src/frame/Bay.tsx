@@ -3,7 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useDeferredValue, useEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../api/client";
 import { bayQuery, type Lookup } from "../api/hooks";
-import { riskWords } from "../parts/words";
+import { count, riskWords } from "../parts/words";
 import { type bays, type Node, nameOf, type Row, same } from "./node";
 
 const pitch = 41;
@@ -187,10 +187,9 @@ function RowBoard(p: {
 	const lit = row.connected;
 	const chosen = p.focused || p.second;
 	const [system, ...rest] = row.kind === "permission" ? row.name.split(":") : [];
-	const through =
-		lit && !chosen && row.of && row.kind !== "user" && row.kind !== "permission"
-			? `${row.through} ${row.of === "people" ? (row.through === 1 ? "person" : "people") : "perm."}`
-			: "";
+	// What passes through, where that says more than the thing's own size.
+	const passes = lit && !chosen && row.of && row.kind !== "user" && row.kind !== "permission";
+	const through = passes ? count(row.through, row.of === "people" ? "person" : "permission", row.of ?? "") : (row.size ?? "");
 	return (
 		// biome-ignore lint/a11y/useKeyWithClickEvents: the listbox hears the keys
 		<div
@@ -231,8 +230,7 @@ function RowBoard(p: {
 						</>
 					) : null}
 				</span>
-				{p.note && through && <span className="shrink-0">{through}</span>}
-				{!p.note && through && !row.note.startsWith(through) && <span className="shrink-0">{through}</span>}
+				{through && <span className="shrink-0">{through}</span>}
 			</div>
 		</div>
 	);

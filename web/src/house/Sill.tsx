@@ -57,11 +57,13 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 }
 
 function Tally({ draft }: { draft: Schemas["Draft"] }) {
+	const broken = draft.conflicts.filter((c) => !c.cleared && !c.excepted).length;
 	return (
 		<p className="flex shrink-0 gap-5 font-semibold">
 			{draft.gaining > 0 && <span className="text-moss">▲ {count(draft.gaining, "person gains", "people gain")}</span>}
 			{draft.losing > 0 && <span className="text-ox">▼ {count(draft.losing, "person loses", "people lose")}</span>}
 			{draft.gaining + draft.losing === 0 && <span className="text-quiet">nobody’s access changes</span>}
+			{broken > 0 && <span className="text-ox">✕ {count(broken, "conflict", "conflicts")}</span>}
 			{draft.blocks.length > 0 && <span className="text-ox">✕ blocked</span>}
 		</p>
 	);
@@ -127,6 +129,7 @@ function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => 
 							</ul>
 						</div>
 					)}
+					<SideEffects draft={draft} />
 					<h2 className="text-[15px] font-bold">Who gains and who loses</h2>
 					{draft.people.length === 0 && <p className="mt-2 text-quiet">Nobody’s effective permissions change.</p>}
 					{draft.people.map((p) => (
@@ -196,5 +199,47 @@ function PersonImpact({ impact, alone }: { impact: Schemas["PersonImpact"]; alon
 				</ul>
 			)}
 		</div>
+	);
+}
+
+/** What the draft does beside giving and taking: conflicts, licences, and what else it touches. */
+function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
+	if (draft.conflicts.length + draft.licences.length + draft.touches.length + draft.reviews.length === 0) return null;
+	return (
+		<ul className="mb-4 border-b border-hair pb-2">
+			{draft.conflicts.map((c) => (
+				<li key={`${c.user.id} ${c.conflict.id} ${c.cleared}`}>
+					<b className={c.cleared ? "text-moss" : c.excepted ? "text-ochre" : "text-ox"}>
+						{c.cleared ? "✓ Conflict cleared: " : c.excepted ? "Conflict, excepted: " : "✕ New conflict: "}
+					</b>
+					<Name kind="user" id={c.user.id}>
+						{c.user.name}
+					</Name>
+					, {c.conflict.name} <span className="narrow font-mono text-[12px] text-quiet">{c.items.join(" + ")}</span>
+				</li>
+			))}
+			{draft.licences.map((l) => (
+				<li key={l.licence.id}>
+					<b className="text-ochre">Licence short: </b>
+					{l.licence.name}
+					{l.seats !== undefined && l.used > l.seats && `, ${l.used} seats taken of ${l.seats}`}
+					{l.lacking > 0 &&
+						`: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given — ${l.waiting
+							.slice(0, 3)
+							.map((u) => u.name)
+							.join(", ")}${l.lacking > 3 ? " …" : ""}`}
+				</li>
+			))}
+			{draft.touches.map((t) => (
+				<li key={t.id}>
+					<b>Touches the delegation</b> {t.name}
+				</li>
+			))}
+			{draft.reviews.map((r) => (
+				<li key={r}>
+					<b>Touches the open review</b> {r}
+				</li>
+			))}
+		</ul>
 	);
 }

@@ -1,0 +1,76 @@
+// Package duty finds breaches of the separation of duties (docs/semantics.md, §8).
+package duty
+
+import (
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Violation is a conflict that a person breaks.
+type Violation struct {
+	Conflict string
+	Area     string       // where the items meet; empty for a conflict that counts anywhere
+	Items    []model.Item // those held there, in the order of the conflict
+	Excepted bool         // an exception lets the person
+}
+
+// Of gives the conflicts that a user breaks at t, each once, at the first area where its items meet, in the order of the design. Someone
+// who is not live holds nothing, so breaks nothing.
+func Of(x *index.Index, user string, t time.Time) []Violation {
+	conflicts := x.Design().Conflicts
+	if len(conflicts) == 0 || !x.Live(user, t) {
+		return nil
+	}
+	permissions, roles := map[string][]string{}, map[string][]string{} // the areas where each is held
+	for _, h := range x.Effective(user, t) {
+		permissions[h.Permission] = append(permissions[h.Permission], h.Area)
+	}
+	for _, h := range x.RolesHeld(user, t) {
+		roles[h.Role] = append(roles[h.Role], h.Area)
+	}
+	var out []Violation
+	for _, c := range conflicts {
+		at := func(i model.Item) []string {
+			if i.Role != "" {
+				return roles[i.Role]
+			}
+			return permissions[i.Permission]
+		}
+		area, held := meet(x, c, at)
+		if held == nil {
+			continue
+		}
+		v := Violation{Conflict: c.ID, Area: area, Items: held}
+		for _, e := range c.Exceptions {
+			v.Excepted = v.Excepted || e.User == user && t.Before(e.Until)
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// meet finds an area where more items of a conflict are held than its limit allows. What is held at an area is held in all below it, so items
+// that meet anywhere meet at one of the areas where they are given.
+func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (string, []model.Item) {
+	if c.Where == model.Anywhere {
+		held := slices.DeleteFunc(slices.Clone(c.Items), func(i model.Item) bool { return len(at(i)) == 0 })
+		if len(held) > int(c.Limit) {
+			return "", held
+		}
+		return "", nil
+	}
+	for _, candidate := range c.Items {
+		for _, area := range at(candidate) {
+			held := slices.DeleteFunc(slices.Clone(c.Items), func(i model.Item) bool {
+				return !slices.ContainsFunc(at(i), func(given string) bool { return x.Covers(given, area) })
+			})
+			if len(held) > int(c.Limit) {
+				return area, held
+			}
+		}
+	}
+	return "", nil
+}
