@@ -93,7 +93,7 @@ function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => 
 	return (
 		<section
 			aria-label="The draft and its impact"
-			className="flex max-h-[62vh] min-h-[220px] shrink-0 flex-col border-t-[3px] border-[var(--beam)] bg-raised"
+			className="flex max-h-[48vh] min-h-[200px] shrink-0 flex-col border-t-[3px] border-[var(--beam)] bg-raised"
 		>
 			<div className="grid min-h-0 grow grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] p-[18px]">
@@ -132,8 +132,8 @@ function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => 
 					<SideEffects draft={draft} />
 					<h2 className="text-[15px] font-bold">Who gains and who loses</h2>
 					{draft.people.length === 0 && <p className="mt-2 text-quiet">Nobody’s effective permissions change.</p>}
-					{draft.people.map((p) => (
-						<PersonImpact key={p.user.id} impact={p} alone={draft.people.length <= 3} />
+					{alike(draft.people).map((group) => (
+						<GroupImpact key={group[0].user.id} people={group} />
 					))}
 					{draft.gaining + draft.losing > 0 && draft.people.length >= 200 && (
 						<p className="mt-2 text-quiet">Those who gain or lose most are listed; there are more.</p>
@@ -170,33 +170,49 @@ function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => 
 	);
 }
 
-function PersonImpact({ impact, alone }: { impact: Schemas["PersonImpact"]; alone: boolean }) {
-	const [open, setOpen] = useState(alone);
-	const rows = [...impact.gains.map((h) => ({ h, gain: true })), ...impact.losses.map((h) => ({ h, gain: false }))];
+/** Puts people together who gain and lose the same, most people first. */
+function alike(people: Schemas["PersonImpact"][]): Schemas["PersonImpact"][][] {
+	const key = (list: Schemas["Holding"][]) => list.map((h) => `${h.permission} ${h.area.id} ${h.reach}`).join();
+	const groups = Map.groupBy(people, (p) => `${key(p.gains)}|${key(p.losses)}`);
+	return [...groups.values()].sort((a, b) => b.length - a.length);
+}
+
+const namesShown = 12;
+const rowsShown = 6;
+
+function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
+	const [open, setOpen] = useState(false);
+	const { gains, losses } = people[0];
+	const rows = [...gains.map((h) => ({ h, gain: true })), ...losses.map((h) => ({ h, gain: false }))].sort((a, b) => b.h.risk - a.h.risk);
+	const more = rows.length > rowsShown || people.length > namesShown;
 	return (
 		<div className="border-b border-hair py-2">
-			<p className="flex items-baseline gap-4">
-				<Name kind="user" id={impact.user.id}>
-					{impact.user.name}
-				</Name>
-				{impact.gains.length > 0 && <span className="font-semibold text-moss">▲ gains {impact.gains.length}</span>}
-				{impact.losses.length > 0 && <span className="font-semibold text-ox">▼ loses {impact.losses.length}</span>}
-				<span className="grow" />
-				<button type="button" className="link" aria-expanded={open} onClick={() => setOpen(!open)}>
-					{open ? "Fold" : "Show"}
-				</button>
+			<p>
+				{people.slice(0, open ? undefined : namesShown).map((p, i) => (
+					<span key={p.user.id}>
+						{i > 0 && ", "}
+						<Name kind="user" id={p.user.id}>
+							{p.user.name}
+						</Name>
+					</span>
+				))}
+				{!open && people.length > namesShown && <b> and {people.length - namesShown} more</b>}
+				{people.length > 1 && <span className="text-quiet"> — {people.length} people, each:</span>}
 			</p>
-			{open && (
-				<ul className="mt-1">
-					{rows.map(({ h, gain }) => (
-						<li key={`${gain}${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-3 py-[1px]">
-							<span className={`w-[52px] shrink-0 text-[12px] font-semibold ${gain ? "text-moss" : "text-ox"}`}>{gain ? "▲ gains" : "▼ loses"}</span>
-							<span className="font-mono text-[12px]">{h.permission}</span>
-							<span className="text-quiet">{extent(h)}</span>
-							{h.risk > 0 && <span className={`text-[12px] font-semibold ${h.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[h.risk]}</span>}
-						</li>
-					))}
-				</ul>
+			<ul className="mt-1">
+				{rows.slice(0, open ? undefined : rowsShown).map(({ h, gain }) => (
+					<li key={`${gain}${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-3 py-[1px]">
+						<span className={`w-[52px] shrink-0 text-[12px] font-semibold ${gain ? "text-moss" : "text-ox"}`}>{gain ? "▲ gains" : "▼ loses"}</span>
+						<span className="font-mono text-[12px]">{h.permission}</span>
+						<span className="text-quiet">{extent(h)}</span>
+						{h.risk > 0 && <span className={`text-[12px] font-semibold ${h.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[h.risk]}</span>}
+					</li>
+				))}
+			</ul>
+			{more && (
+				<button type="button" className="link" aria-expanded={open} onClick={() => setOpen(!open)}>
+					{open ? "Fold" : `Show all${rows.length > rowsShown ? ` ${rows.length} permissions` : ""}`}
+				</button>
 			)}
 		</div>
 	);

@@ -1,0 +1,223 @@
+package change_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
+
+// design is a small house that the tests alter.
+func design(t *testing.T) *model.Design {
+	t.Helper()
+	d := &model.Design{
+		Organisation: &model.Organisation{Name: "Small"},
+		Licences:     model.Table[*model.Licence]{{ID: "seat", Name: "Seat", Seats: new(int)}},
+		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "Terminal 1", Parent: "top"}},
+		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Version: "1", Permissions: []*model.Permission{{Key: "s:a:view"}, {Key: "s:a:pay", Class: model.Write, Licence: "seat"}}}},
+		Sets:         model.Table[*model.Set]{{ID: "supplied", Name: "Supplied", System: "s", Permissions: []string{"s:a:view"}}, {ID: "own", Name: "Own", Permissions: []string{"s:a:view"}}},
+		Roles:        model.Table[*model.Role]{{ID: "clerk", Name: "Gate clerk", Sets: []string{"own"}}, {ID: "admin", Name: "Admin", Protected: true}},
+		Groups:       model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"ann"}, Owner: "ann"}},
+		Users:        model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann", Manager: "bea"}, {ID: "bea", UserName: "bea", DisplayName: "Bea"}},
+		Assignments:  model.Table[*model.Assignment]{{ID: "a", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "t1"}, {ID: "owner", Subject: model.Subject{User: "bea"}, Set: model.SetOwner}},
+		Delegations:  model.Table[*model.Delegation]{{ID: "d", Name: "Terminal people", Delegate: model.Subject{User: "bea"}, People: model.People{Area: "t1"}, Actions: []string{"assign"}, Roles: []string{"clerk"}}},
+	}
+	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	return model.Build(d)
+}
+
+func get[T model.Object](t *testing.T, d *model.Design, kind model.Kind, id string) T {
+	t.Helper()
+	o, ok := d.Get(kind, id).(T)
+	if !ok {
+		t.Fatalf("there is no %s %s", kind, id)
+	}
+	return o
+}
+
+// altered is the operation that alters a copy of an object.
+func altered[T model.Object](t *testing.T, d *model.Design, kind model.Kind, id string, alter func(T)) change.Op {
+	c := change.Clone(get[T](t, d, kind, id))
+	alter(c)
+	return change.Put(d, c)
+}
+
+func TestApplyRefuses(t *testing.T) {
+	d := design(t)
+	stale := altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Clerk" })
+	moved, _ := change.Apply(d, []change.Op{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Lead" })})
+	for _, c := range []struct {
+		what string
+		on   *model.Design
+		ops  []change.Op
+		says []string
+	}{
+		{"a value that is no longer so", moved, []change.Op{stale}, []string{`the person "Ann" has changed since`}},
+		{"a role in use", d, []change.Op{change.Delete(d.Get(model.KindRole, "clerk"))}, []string{`the role "Gate clerk" cannot be deleted`, `assignment "a" (role)`, `delegation "Terminal people" (roles)`}},
+		{"a person in use", d, []change.Op{change.Delete(d.Get(model.KindUser, "bea"))}, []string{`person "Ann" (manager)`, `assignment "owner" (subject)`}},
+		{"what is built in", d, []change.Op{change.Delete(d.Get(model.KindSet, model.SetOwner))}, []string{"built in"}},
+		{"a reference to nothing", d, []change.Op{change.Put(d, &model.Role{ID: "new", Name: "New", Sets: []string{"none"}})}, []string{`there is no set "none"`}},
+		{"a cycle", d, []change.Op{altered(t, d, model.KindUser, "bea", func(u *model.User) { u.Manager = "ann" })}, []string{"closes a cycle of managers"}},
+		{"the organisation's end", d, []change.Op{change.Delete(d.Organisation)}, []string{"cannot be deleted"}},
+	} {
+		before := len(c.on.Users)
+		after, problems := change.Apply(c.on, c.ops)
+		if after != nil {
+			t.Errorf("%s is applied", c.what)
+		}
+		text := ""
+		for _, p := range problems {
+			text += p.String() + "\n"
+		}
+		for _, want := range c.says {
+			if !strings.Contains(text, want) {
+				t.Errorf("%s: %q lacks %q", c.what, text, want)
+			}
+		}
+		if len(c.on.Users) != before {
+			t.Errorf("%s altered the design", c.what)
+		}
+	}
+}
+
+func TestDeletingWithWhatHangsOnItIsFine(t *testing.T) {
+	d := design(t)
+	ops := []change.Op{change.Delete(d.Get(model.KindRole, "clerk")), change.Delete(d.Get(model.KindAssignment, "a")), altered(t, d, model.KindDelegation, "d", func(x *model.Delegation) { x.Roles = nil })}
+	if after, problems := change.Apply(d, ops); after == nil || after.Get(model.KindRole, "clerk") != nil {
+		t.Errorf("it is refused: %v", problems)
+	}
+}
+
+func TestSuppliedAndProtectedCannotBeEdited(t *testing.T) {
+	d := design(t)
+	for _, c := range []struct {
+		op   change.Op
+		want int
+	}{
+		{altered(t, d, model.KindSet, "supplied", func(s *model.Set) { s.Permissions = nil }), 1},
+		{change.Delete(d.Get(model.KindSet, "supplied")), 1},
+		{altered(t, d, model.KindRole, "admin", func(r *model.Role) { r.Sets = []string{"own"} }), 1},
+		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = nil }), 0},
+		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets = nil }), 0},
+	} {
+		if got := change.EditSupplied([]change.Op{c.op}); len(got) != c.want {
+			t.Errorf("%s %s: %v", c.op.Kind, c.op.ID, got)
+		}
+	}
+}
+
+func TestSentences(t *testing.T) {
+	d := design(t)
+	until := time.Date(2027, 4, 30, 0, 0, 0, 0, time.UTC)
+	for _, c := range []struct {
+		op   change.Op
+		want []string
+	}{
+		{altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = []string{"bea"} }), []string{"Bea joins Crew", "Ann leaves Crew"}},
+		{change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ann"}, Set: "own", Area: "t1", Reach: model.ReachOwn, Mode: model.ReadOnly, Until: until}), []string{"Ann gets Own at Terminal 1, for their own records, read-only, until 30 April 2027"}},
+		{change.Delete(d.Get(model.KindAssignment, "a")), []string{"Crew loses Gate clerk at Terminal 1"}},
+		{altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) { a.Until = until; a.Area = "" }), []string{"Crew’s Gate clerk over the whole organisation: area is emptied, was Terminal 1; until becomes 30 April 2027"}},
+		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets, r.Excludes = nil, []string{"s:a:pay"} }), []string{"Own is taken out of Gate clerk", "s:a:pay is excluded from Gate clerk"}},
+		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }), []string{"s:a:pay is put into Own"}},
+		{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Manager = ""; u.State = model.UserLocked }), []string{"Ann: manager is emptied, was Bea", "Ann: state becomes “locked”"}},
+		{change.Put(d, &model.User{ID: "cy", UserName: "cy", DisplayName: "Cy"}), []string{"Cy is added as a person"}},
+		{change.Delete(d.Get(model.KindDelegation, "d")), []string{"Terminal people, a delegation, is deleted"}},
+		{altered(t, d, model.KindSystem, "s", func(s *model.System) {
+			s.Permissions = []*model.Permission{{Key: "s:a:view", Risk: 1}, {Key: "s:b:view"}}
+		}), []string{"s:a:view is changed in S", "s:b:view is new in S", "s:a:pay is gone from S"}},
+	} {
+		var got []string
+		for _, s := range change.Sentences([]change.Op{c.op}, change.NamesIn(d)) {
+			got = append(got, s.String())
+		}
+		if strings.Join(got, "\n") != strings.Join(c.want, "\n") {
+			t.Errorf("it is told as\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(c.want, "\n"))
+		}
+	}
+}
+
+func TestRebase(t *testing.T) {
+	d := design(t)
+	titled := func(title string) change.Op {
+		return altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = title })
+	}
+	mailed := altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@x.example" })
+	joined := altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = []string{"ann", "bea"} })
+	left := altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = nil })
+	for _, c := range []struct {
+		what         string
+		theirs, mine change.Op
+		clashes      int
+		check        func(d *model.Design) bool
+	}{
+		{"different fields", mailed, titled("Lead"), 0, func(d *model.Design) bool {
+			u := get[*model.User](t, d, model.KindUser, "ann")
+			return u.JobTitle == "Lead" && u.Email == "ann@x.example"
+		}},
+		{"the same field", titled("Clerk"), titled("Lead"), 1, nil},
+		{"the very same", titled("Lead"), titled("Lead"), 0, func(d *model.Design) bool {
+			return get[*model.User](t, d, model.KindUser, "ann").JobTitle == "Lead"
+		}},
+		{"one joins, one leaves", joined, left, 0, func(d *model.Design) bool {
+			g := get[*model.Group](t, d, model.KindGroup, "crew")
+			return len(g.Users) == 1 && g.Users[0] == "bea"
+		}},
+		{"edited and deleted", change.Delete(d.Get(model.KindAssignment, "a")), altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) { a.Reason = "x" }), 1, nil},
+	} {
+		theirs, problems := change.Apply(d, []change.Op{c.theirs})
+		if theirs == nil {
+			t.Fatal(problems)
+		}
+		moved, clashes := change.Rebase(theirs, []change.Op{c.mine})
+		if len(clashes) != c.clashes {
+			t.Errorf("%s: %v", c.what, clashes)
+			continue
+		}
+		if c.check == nil {
+			continue
+		}
+		both, problems := change.Apply(theirs, moved)
+		if both == nil {
+			t.Errorf("%s: refused: %v", c.what, problems)
+		} else if !c.check(both) {
+			t.Errorf("%s: one of the sides is lost", c.what)
+		}
+	}
+}
+
+func TestImpactTellsWhatHangsOnIt(t *testing.T) {
+	d := design(t)
+	weigh := func(ops ...change.Op) *change.Impact {
+		t.Helper()
+		after, problems := change.Apply(d, ops)
+		if after == nil {
+			t.Fatal(problems)
+		}
+		return change.Weigh(index.Compile(d), index.Compile(after), ops, now)
+	}
+	if im := weigh(change.Delete(d.Get(model.KindAssignment, "owner"))); !im.Lockout || im.Losing != 1 {
+		t.Errorf("taking the last owner away: %+v", im)
+	}
+	if im := weigh(altered(t, d, model.KindUser, "bea", func(u *model.User) { u.State = model.UserLocked })); !im.Lockout {
+		t.Error("locking the last owner is no lockout")
+	}
+	im := weigh(altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }))
+	if len(im.Licences) != 1 || len(im.Licences[0].Waiting) != 1 || im.Licences[0].Waiting[0] != "ann" || im.Gaining != 0 {
+		t.Errorf("a permission without a licence: %+v", im)
+	}
+	im = weigh(altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Licences = []string{"seat"} }))
+	if len(im.Licences) != 1 || im.Licences[0].Used != 1 || *im.Licences[0].Seats != 0 {
+		t.Errorf("a seat beyond the last: %+v", im.Licences)
+	}
+	im = weigh(altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets = nil }))
+	if im.Losing != 1 || im.Lockout || len(im.Delegations) != 1 || im.People[0].Losses[0].Area != "t1" {
+		t.Errorf("an emptied role: %+v", im)
+	}
+}

@@ -1,0 +1,173 @@
+package filter
+
+import (
+	"errors"
+	"strings"
+	"testing"
+	"time"
+)
+
+func level(l float64) *float64 { return &l }
+
+var noor = &Person{
+	ID: "noor.tamsin", UserName: "Noor.Tamsin", DisplayName: "Noor Tamsin", Email: "noor@skerryhaven.example", Title: "Gate clerk", Active: true, Manager: "mira", Area: "terminal-2", State: "active",
+	Licences: []string{"standard", "planner"},
+	Qualifications: []Qualification{
+		{Type: "crane", Level: level(2), Until: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)},
+		{Type: "Radio", Level: level(4)},
+		{Type: "first aid"},
+	},
+}
+
+func TestMatch(t *testing.T) {
+	for text, want := range map[string]bool{
+		`userName eq "noor.tamsin"`:                       true,  // case does not count
+		`id eq "Noor.Tamsin"`:                             false, // but for ids
+		`id eq "noor.tamsin"`:                             true,
+		`manager eq "MIRA"`:                               false,
+		`manager.value eq "mira"`:                         true,
+		`area ne "terminal-1"`:                            true,
+		`USERNAME EQ "NOOR.TAMSIN"`:                       true, // nor in names and operators
+		`title co "CLERK"`:                                true,
+		`title sw "gate" and title ew "rk"`:               true,
+		`title gt "gate"`:                                 true,
+		`title lt "gate"`:                                 false,
+		`title ge "gate clerk" and title le "GATE CLERK"`: true,
+		`active eq true`:                                  true,
+		`active ne true`:                                  false,
+		`emails.value ew "skerryhaven.example"`:           true,
+		`emails eq "noor@skerryhaven.example"`:            true,
+		`emails[value sw "noor"]`:                         true,
+		`emails pr`:                                       true,
+		`licences eq "planner"`:                           true, // any value
+		`licences ne "planner"`:                           true, // another value differs
+		`licences eq "Planner"`:                           false,
+		`not (licences eq "planner")`:                     false,
+		`qualifications pr`:                               true,
+		`qualifications.level gt 3`:                       true,
+		`qualifications[type eq "crane" and level ge 3]`:  false, // one value must do both
+		`qualifications[type eq "CRANE" and level ge 2]`:  true,
+		`qualifications.type eq "crane" and qualifications.level ge 3`: true, // here not
+		`qualifications[type eq "first aid" and level ne 3]`:           true, // no value matches ne
+		`qualifications[type eq "first aid" and not (level ge 1)]`:     true,
+		`qualifications[until gt "2026-12-31T23:00:00Z"]`:              true,
+		`qualifications[until le "2027-01-01T01:00:00+01:00"]`:         true, // the same instant
+		`department pr`:           false,
+		`department eq "x"`:       false,
+		`department ne "x"`:       true,
+		`department eq null`:      false,
+		`title ne null`:           true,
+		`not (department sw "x")`: true,
+		`title eq "x" or title eq "gate clerk" and active eq false`:                    false, // and binds tighter
+		`(title eq "gate clerk" or title eq "x") and active eq true`:                   true,
+		`not(title eq "x")and(active eq true)`:                                         true,
+		`title eq "g\u0061te clerk"`:                                                   true,
+		`urn:ietf:params:scim:schemas:core:2.0:User:title pr`:                          true,
+		`urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:manager eq "mira"`: true,
+		`state eq "ACTIVE"`: true,
+	} {
+		f, err := Parse(text)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		if got := f.Match(noor); got != want {
+			t.Errorf("%s matches %v, want %v", text, got, want)
+		}
+	}
+}
+
+func TestErrorsNameThePlaceAndTheRemedy(t *testing.T) {
+	for _, c := range []struct {
+		text   string
+		offset int
+		says   string
+	}{
+		{``, 0, "expected the name"},
+		{`title`, 5, "expected an operator"},
+		{`title is "x"`, 6, "expected an operator"},
+		{`colour eq "red"`, 0, "there is no attribute \"colour\""},
+		{`title.first eq "x"`, 0, "has no part"},
+		{`title eq x`, 9, "double quotes"},
+		{`title eq "x`, 9, "no closing quote"},
+		{`title eq 5`, 9, "text in double quotes"},
+		{`title eq "x" title pr`, 13, "expected \"and\""},
+		{`(title pr`, 9, "expected \")\" for the \"(\" at character 1"},
+		{`not title pr`, 4, "expected \"(\""},
+		{`active gt true`, 7, "eq and ne"},
+		{`active eq "true"`, 10, "true or false"},
+		{`qualifications eq "crane"`, 0, "has parts"},
+		{`qualifications[level ge "3"]`, 24, "expected a number"},
+		{`qualifications[level ge 3`, 25, "expected \"]\""},
+		{`qualifications[colour pr]`, 15, "has no part"},
+		{`qualifications[type eq "a"].level ge 3`, 27, "put the comparison into it"},
+		{`qualifications[until gt "tomorrow"]`, 24, "instant"},
+		{`qualifications.level co 3`, 21, "not a text"},
+		{`title gt null`, 9, "null"},
+		{`title[value eq "x"]`, 0, "no bracket"},
+		{"title eq \"\xff\"", 0, "UTF-8"},
+	} {
+		_, err := Parse(c.text)
+		var e *Error
+		if !errors.As(err, &e) {
+			t.Errorf("%s: the error is %v", c.text, err)
+			continue
+		}
+		if e.Offset != c.offset || !strings.Contains(e.Message, c.says) {
+			t.Errorf("%s: at %d %q, want at %d something with %q", c.text, e.Offset, e.Message, c.offset, c.says)
+		}
+	}
+}
+
+func TestDeepNestingIsRefusedNotFatal(t *testing.T) {
+	deep := strings.Repeat("(", 10_000) + "title pr" + strings.Repeat(")", 10_000)
+	if _, err := Parse(deep); err == nil || !strings.Contains(err.Error(), "deeper than") {
+		t.Errorf("the error is %v", err)
+	}
+	fine := strings.Repeat("not (", MaxDepth) + "title pr" + strings.Repeat(")", MaxDepth)
+	if f, err := Parse(fine); err != nil || !f.Match(noor) {
+		t.Errorf("%d levels: %v", MaxDepth, err)
+	}
+}
+
+func TestFold(t *testing.T) {
+	for _, pair := range [][2]string{{"ABC", "abc"}, {"Ærø", "ÆRØ"}, {"ſ", "S"}, {"Ω", "ω"}} {
+		if Fold(pair[0]) != Fold(pair[1]) {
+			t.Errorf("%q and %q differ only in case", pair[0], pair[1])
+		}
+	}
+	if Fold("a") == Fold("b") || Fold("é") == Fold("e") {
+		t.Error("different letters are made the same")
+	}
+}
+
+// FuzzParse looks for texts that break the parser, and for filters that do not negate or join as they say.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{`title eq "x"`, `not (a.b pr) or qualifications[type eq "a" and level ge 1.5e3]`, `(((title pr)))`, `emails.value ew "\u00e9"`, `active eq tru`, `"`, `[`, `urn:x:y eq 1`} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		parsed, err := Parse(text)
+		if err != nil {
+			var e *Error
+			if !errors.As(err, &e) || e.Offset < 0 || e.Offset > max(len(text), maxLength) || e.Message == "" {
+				t.Fatalf("the error %v does not say where", err)
+			}
+			return
+		}
+		matches := parsed.Match(noor)
+		parsed.Match(&Person{})
+		if len(text) > 1000 {
+			return
+		}
+		for form, want := range map[string]bool{"not (%)": !matches, "(%) and (%)": matches, "(%) or title eq \"never so\"": matches} {
+			again, err := Parse(strings.ReplaceAll(form, "%", text))
+			if err != nil {
+				t.Fatalf("%q is a filter, but within %q it is not: %v", text, form, err)
+			}
+			if again.Match(noor) != want {
+				t.Fatalf("%q within %q gives the wrong answer", text, form)
+			}
+		}
+	})
+}

@@ -1,0 +1,262 @@
+package rules
+
+import (
+	"bytes"
+	"encoding/json"
+	"slices"
+	"strings"
+	"testing"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// object gives some object of a design that may be edited, or a new one.
+func (r random) edit(d *model.Design) change.Op {
+	switch r.IntN(8) {
+	case 0:
+		u := change.Clone(pick(r, d.Users))
+		u.JobTitle, u.Licences = pick(r, titles), some(r, ids("l", 3), 2)
+		return change.Put(d, u)
+	case 1:
+		u := change.Clone(pick(r, d.Users))
+		u.State = pick(r, []model.UserState{model.UserActive, model.UserLocked, model.UserDeactivated})
+		return change.Put(d, u)
+	case 2:
+		g := change.Clone(pick(r, d.Groups))
+		if g.Type == model.Static {
+			g.Users = some(r, ids("u", 8), 4)
+		}
+		return change.Put(d, g)
+	case 3:
+		return change.Delete(pick(r, d.Assignments))
+	case 4:
+		role := change.Clone(pick(r, d.Roles))
+		role.Permissions, role.Excludes = some(r, allKeys(d), 2), some(r, allKeys(d), 1)
+		return change.Put(d, role)
+	case 5:
+		for _, s := range d.Sets {
+			if s.System == "" && r.chance(50) {
+				s = change.Clone(s)
+				s.Permissions = some(r, allKeys(d), 4)
+				return change.Put(d, s)
+			}
+		}
+		fallthrough
+	case 6:
+		c := change.Clone(pick(r, d.Conflicts))
+		c.Limit++
+		return change.Put(d, c)
+	}
+	return change.Put(d, &model.Assignment{ID: "new", Subject: model.Subject{User: pick(r, d.Users).ID}, Role: pick(r, d.Roles).ID, Reach: model.ReachArea, Mode: model.Full})
+}
+
+// edits makes a change of a few operations, each on what the ones before it made.
+func (r random) edits(d *model.Design, n int) (ops []change.Op) {
+	now := d
+	for range n {
+		op := r.edit(now)
+		ops = append(ops, op)
+		now = now.With([]model.Edit{{Kind: op.Kind, ID: op.ID, After: op.After}})
+	}
+	return ops
+}
+
+// written is a design in a form that can be compared.
+func written(t *testing.T, d *model.Design) string {
+	t.Helper()
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	d.All(func(o model.Object) {
+		if err := enc.Encode([]any{o.Kind(), o}); err != nil {
+			t.Fatal(err)
+		}
+	})
+	return b.String()
+}
+
+func TestApplyThenInvertIsNothing(t *testing.T) {
+	applied := 0
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		was := written(t, d)
+		ops := r.edits(d, 1+r.IntN(5))
+		after, problems := change.Apply(d, ops)
+		if after == nil {
+			t.Fatalf("a good change is refused: %v", problems)
+		}
+		applied++
+		if written(t, d) != was {
+			t.Error("applying a change altered the design it was applied to")
+		}
+		back, problems := change.Apply(after, change.Invert(ops))
+		if back == nil {
+			t.Fatalf("the inverse is refused: %v", problems)
+		}
+		if got := written(t, back); got != was {
+			t.Errorf("undone, the design is\n%s\nwant\n%s", got, was)
+		}
+		compact, _ := change.Apply(d, change.Compact(ops))
+		if compact == nil || written(t, compact) != written(t, after) {
+			t.Error("compacted, the change does something else")
+		}
+		if diff := change.Difference(d, after); len(diff) > len(ops) {
+			t.Errorf("the difference has %d operations, the change %d", len(diff), len(ops))
+		} else if again, _ := change.Apply(d, diff); again == nil || written(t, again) != written(t, after) {
+			t.Error("the difference between the two designs does not lead from one to the other")
+		}
+	})
+	if applied == 0 {
+		t.Error("nothing was applied")
+	}
+}
+
+func TestOperationsSurviveBeingWritten(t *testing.T) {
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		ops := r.edits(d, 4)
+		data, err := json.Marshal(ops)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var read []change.Op
+		if err := json.Unmarshal(data, &read); err != nil {
+			t.Fatal(err)
+		}
+		for i, o := range ops {
+			if read[i].Kind != o.Kind || read[i].ID != o.ID || !change.Equal(read[i].Before, o.Before) || !change.Equal(read[i].After, o.After) {
+				t.Errorf("operation %d is read as %+v, was %+v", i, read[i], o)
+			}
+		}
+	})
+}
+
+func TestImpactIsThePlainDifference(t *testing.T) {
+	gains, losses := 0, 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		ops := r.edits(d, 1+r.IntN(3))
+		after, problems := change.Apply(d, ops)
+		if after == nil {
+			t.Fatal(problems)
+		}
+		y := index.Compile(after)
+		told := map[string]change.PersonImpact{}
+		impact := change.Weigh(x, y, ops, now)
+		for _, p := range impact.People {
+			told[p.User] = p
+			gains, losses = gains+len(p.Gains), losses+len(p.Losses)
+		}
+		for _, u := range d.Users {
+			was, is := plain{d}.effective(u.ID, now), plain{after}.effective(u.ID, now)
+			p := told[u.ID]
+			agree(t, u.ID+" gains", p.Gains, is, was, y)
+			agree(t, u.ID+" loses", p.Losses, was, is, x)
+			before, then := plain{d}.violates(u.ID, now), plain{after}.violates(u.ID, now)
+			for _, c := range impact.Conflicts {
+				if c.User == u.ID && !c.Cleared && !slices.Contains(then, c.Conflict) || c.User == u.ID && c.Cleared && !slices.Contains(before, c.Conflict) {
+					t.Errorf("%s: the impact tells of the conflict %s, which is not so", u.ID, c.Conflict)
+				}
+			}
+			for _, id := range then {
+				if !slices.Contains(before, id) && !slices.ContainsFunc(impact.Conflicts, func(c change.ConflictImpact) bool { return c.User == u.ID && c.Conflict == id && !c.Cleared }) {
+					t.Errorf("%s comes to break %s, and the impact does not tell", u.ID, id)
+				}
+			}
+		}
+	})
+	if gains < 100 || losses < 100 {
+		t.Errorf("%d gains and %d losses: too few to prove anything", gains, losses)
+	}
+}
+
+// agree holds told gains (or losses) against what is in one set of effective permissions and included in none of the other.
+func agree(t *testing.T, what string, told []index.Holding, in, out map[index.Holding]bool, x *index.Index) {
+	t.Helper()
+	new := func(h index.Holding) bool {
+		for o := range out {
+			if x.Includes(o, h) {
+				return false
+			}
+		}
+		return true
+	}
+	for _, h := range told {
+		if !in[h] || !new(h) {
+			t.Errorf("%s %v, it is told, but that is not so", what, h)
+		}
+	}
+	for h := range in {
+		if new(h) && !slices.ContainsFunc(told, func(g index.Holding) bool { return x.Includes(g, h) }) {
+			t.Errorf("%s %v, and it is not told", what, h)
+		}
+	}
+}
+
+func TestAffectedLeavesNobodyOut(t *testing.T) {
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		after, _ := change.Apply(d, r.edits(d, 1))
+		y := index.Compile(after)
+		affected := index.Affected(x, y)
+		for _, u := range after.Users {
+			if !slices.Equal(x.Effective(u.ID, now), y.Effective(u.ID, now)) && !slices.Contains(affected, u.ID) {
+				t.Errorf("the permissions of %s differ, but they are not among the affected %v", u.ID, affected)
+			}
+		}
+	})
+}
+
+// TestRebaseKeepsBothSides lets two people draft on one design: what does not clash of either is in the outcome.
+func TestRebaseKeepsBothSides(t *testing.T) {
+	merged, clashed := 0, 0
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		mine, theirs := r.edits(d, 2), r.edits(d, 2)
+		theirsApplied, _ := change.Apply(d, theirs)
+		moved, clashes := change.Rebase(theirsApplied, mine)
+		if len(clashes) > 0 {
+			clashed++
+			return
+		}
+		both, problems := change.Apply(theirsApplied, moved)
+		if both == nil {
+			t.Fatalf("a change that was laid anew without a clash is refused: %v", problems)
+		}
+		merged++
+		for _, o := range change.Compact(mine) {
+			if (o.After == nil) != (both.Get(o.Kind, o.ID) == nil) {
+				t.Errorf("my %s %s is lost", o.Kind, o.ID)
+			}
+		}
+		same, clashes := change.Rebase(d, mine)
+		if len(clashes) > 0 {
+			t.Errorf("on the design it was drafted on, a change clashes: %v", clashes)
+		}
+		if a, _ := change.Apply(d, same); a == nil || written(t, a) != written(t, d.With(editsOf(mine))) {
+			t.Error("laid anew where it was, a change does something else")
+		}
+	})
+	if merged < 50 || clashed == 0 {
+		t.Errorf("%d merged, %d clashed: too few to prove anything", merged, clashed)
+	}
+}
+
+func editsOf(ops []change.Op) (out []model.Edit) {
+	for _, o := range ops {
+		out = append(out, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
+	}
+	return out
+}
+
+func TestEveryChangeIsToldInSentences(t *testing.T) {
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		for _, o := range change.Compact(r.edits(d, 3)) {
+			told := change.Sentences([]change.Op{o}, change.NamesIn(d))
+			if len(told) == 0 {
+				t.Errorf("nothing is told of %+v → %+v", o.Before, o.After)
+			}
+			for _, s := range told {
+				if len(strings.Fields(s.String())) < 3 {
+					t.Errorf("%q is no sentence", s)
+				}
+			}
+		}
+	})
+}

@@ -1,0 +1,252 @@
+package authzen_test
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/store"
+)
+
+var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
+
+// serve serves a small design and gives a caller with a token for decisions.
+func serve(t *testing.T) caller {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := desk.Open(s, func() time.Time { return now })
+	if err != nil {
+		t.Fatal(err)
+	}
+	err = d.Load(model.Build(&model.Design{
+		Organisation: &model.Organisation{Name: "Small"},
+		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "T1", Parent: "top"}},
+		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate.log:edit", Class: model.Write}, {Key: "s:board:view"}}}},
+		Sets:         model.Table[*model.Set]{{ID: "g", Name: "G", Permissions: []string{"s:gate:view", "s:gate.log:edit"}}, {ID: "b", Name: "B", Permissions: []string{"s:board:view"}}},
+		Users:        model.Table[*model.User]{{ID: "ann", UserName: "Ann.A", DisplayName: "Ann"}, {ID: "bea", UserName: "bea", DisplayName: "Bea", Manager: "ann"}},
+		Assignments: model.Table[*model.Assignment]{
+			{ID: "1", Subject: model.Subject{User: "ann"}, Set: "g", Area: "t1", Until: now.AddDate(0, 0, 7)}, {ID: "2", Subject: model.Subject{Group: model.Public}, Set: "b"},
+			{ID: "3", Subject: model.Subject{User: "bea"}, Set: "g", Reach: model.ReachOwn},
+		},
+	}), false, "test")
+	if err != nil {
+		t.Fatal(err)
+	}
+	token, err := d.MakeToken("test", "decisions", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	wrong, err := d.MakeToken("test", "scim", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, _ := server.New(d, s, fstest.MapFS{})
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { srv.Close(); _ = s.Close() })
+	return caller{t, srv.URL, token, wrong}
+}
+
+type caller struct {
+	t                 *testing.T
+	url, token, wrong string
+}
+
+func (c caller) send(method, path, token, contentType, body string) (*http.Response, string) {
+	c.t.Helper()
+	req, err := http.NewRequest(method, c.url+path, strings.NewReader(body))
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	if token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
+	}
+	req.Header.Set("X-Request-ID", "request-7")
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	return resp, string(data)
+}
+
+func (c caller) ask(path, body string) (int, string) {
+	c.t.Helper()
+	resp, text := c.send(http.MethodPost, "/access/v1/"+path, c.token, "application/json", body)
+	if id := resp.Header.Get("X-Request-ID"); id != "request-7" {
+		c.t.Errorf("the request's id comes back as %q", id)
+	}
+	return resp.StatusCode, strings.TrimSpace(text)
+}
+
+func TestEvaluation(t *testing.T) {
+	c := serve(t)
+	for _, q := range []struct{ body, want string }{
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}}`, `{"decision":true}`},
+		{`{"subject":{"type":"user","id":"ANN.a"},"action":{"name":"edit"},"resource":{"type":"s:gate.log","id":"","properties":{"area":"t1"}}}`, `{"decision":true}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"moon"}}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7","properties":{"owner":"zed"}}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7","properties":{"area":""}}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"bea"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"owner":"bea"}}}`, `{"decision":true}`},
+		{`{"subject":{"type":"user","id":"zed"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"robot","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":true}`},
+		{`{"subject":{"type":"anonymous","id":"x"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7"},"extra":1}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:00:00Z"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:59:59+01:00"}}`, `{"decision":true}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"nonsense","id":"7"}}`, `{"decision":false}`},
+	} {
+		if status, got := c.ask("evaluation", q.body); status != http.StatusOK || got != q.want {
+			t.Errorf("%s\nis answered %d %s, want %s", q.body, status, got, q.want)
+		}
+	}
+}
+
+func TestMalformedRequests(t *testing.T) {
+	c := serve(t)
+	good := `"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}`
+	for body, says := range map[string]string{
+		``:                                      "JSON",
+		`[]`:                                    "JSON",
+		`{`:                                     "JSON",
+		`{} {}`:                                 "more after",
+		`{` + good + `}`:                        "subject is missing",
+		`{"subject":"ann",` + good + `}`:        "subject: expected an object",
+		`{"subject":{"id":"ann"},` + good + `}`: "subject.type is missing",
+		`{"subject":{"type":"user"},` + good + `}`:                                                      "subject.id is missing",
+		`{"subject":{"type":"user","id":7},` + good + `}`:                                               "subject.id: expected a string",
+		`{"subject":{"type":"user","id":"ann"},"action":{},"resource":{"type":"s:board","id":"7"}}`:     "action.name is missing",
+		`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board"}}`: "resource.id is missing",
+		`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"id":"7"}}`:         "resource.type is missing",
+		`{"subject":{"type":"user","id":"ann"},` + good + `,"context":{"time":"noon"}}`:                 "context.time",
+		`{"subject":{"type":"user","id":"ann"},` + good + `,"context":{"explain":"yes"}}`:               "context.explain",
+	} {
+		if status, got := c.ask("evaluation", body); status != http.StatusBadRequest || !strings.Contains(got, says) {
+			t.Errorf("%s\nis answered %d %q, want 400 and %q", body, status, got, says)
+		}
+	}
+	if status, _ := c.ask("evaluation", strings.Repeat(" ", 9<<20)); status != http.StatusRequestEntityTooLarge {
+		t.Errorf("nine megabytes are answered %d", status)
+	}
+}
+
+func TestEvaluations(t *testing.T) {
+	c := serve(t)
+	yes := `{"resource":{"type":"s:board","id":"7"}}`
+	no := `{"resource":{"type":"s:none","id":"7"}}`
+	head := `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},`
+	for _, q := range []struct{ body, want string }{
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `]}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `],"options":{"evaluations_semantic":"execute_all"}}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `],"options":{"evaluations_semantic":"deny_on_first_deny"}}`, `{"evaluations":[{"decision":true},{"decision":false}]}`},
+		{head + `"evaluations":[` + no + `,` + yes + `,` + no + `],"options":{"evaluations_semantic":"permit_on_first_permit"}}`, `{"evaluations":[{"decision":false},{"decision":true}]}`},
+		// A part of an evaluation takes the place of the default, whole.
+		{head + `"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"evaluations":[{},{"resource":{"type":"s:gate","id":"7"}},{"subject":{"type":"anonymous"}},{"action":{"name":"edit"}}]}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":false},{"decision":false}]}`},
+		{head + `"context":{"time":"2026-04-01T00:00:00Z"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"evaluations":[{},{"context":{}}]}`, `{"evaluations":[{"decision":false},{"decision":true}]}`},
+		// One that cannot be made is denied and says why; the others are made.
+		{head + `"evaluations":[{},` + yes + `]}`, `{"evaluations":[{"decision":false,"context":{"error":{"message":"resource is missing","status":400}}},{"decision":true}]}`},
+		// Without evaluations it is a single one.
+		{head + `"resource":{"type":"s:board","id":"7"}}`, `{"decision":true}`},
+		{head + `"resource":{"type":"s:board","id":"7"},"evaluations":[]}`, `{"decision":true}`},
+	} {
+		if status, got := c.ask("evaluations", q.body); status != http.StatusOK || got != q.want {
+			t.Errorf("%s\nis answered %d %s, want %s", q.body, status, got, q.want)
+		}
+	}
+	for body, says := range map[string]string{
+		head + `"evaluations":[` + yes + `],"options":{"evaluations_semantic":"guess"}}`: "evaluations_semantic",
+		head + `"evaluations":{}}`: "JSON",
+		head + `"evaluations":[]}`: "resource is missing",
+		head + `"evaluations":[` + strings.Repeat(yes+",", 10_000) + yes + `]}`: "at most",
+	} {
+		if status, got := c.ask("evaluations", body); status != http.StatusBadRequest || !strings.Contains(got, says) {
+			t.Errorf("%.200s\nis answered %d %q, want 400 and %q", body, status, got, says)
+		}
+	}
+}
+
+func TestExplain(t *testing.T) {
+	c := serve(t)
+	type answer struct {
+		Decision bool
+		Context  struct {
+			Reasons []struct {
+				Kind, Obstacle, Text string
+				Steps                []map[string]string
+			}
+		}
+	}
+	explain := func(user, resource, area string) (a answer) {
+		t.Helper()
+		_, text := c.ask("evaluation", `{"subject":{"type":"user","id":"`+user+`"},"action":{"name":"view"},"resource":{"type":"`+resource+`","id":"7","properties":{"area":"`+area+`"}},"context":{"explain":true}}`)
+		if err := json.Unmarshal([]byte(text), &a); err != nil {
+			t.Fatal(err)
+		}
+		return a
+	}
+	a := explain("ann", "s:gate", "t1")
+	if !a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Kind != "way" || len(a.Context.Reasons[0].Steps) != 4 || a.Context.Reasons[0].Steps[2]["id"] != "g" {
+		t.Errorf("why: %+v", a)
+	}
+	a = explain("ann", "s:gate", "top")
+	if a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Obstacle != "out-of-reach" || len(a.Context.Reasons[0].Steps) == 0 {
+		t.Errorf("why not: %+v", a)
+	}
+	a = explain("zed", "s:none", "t1")
+	if a.Decision || len(a.Context.Reasons) != 2 || a.Context.Reasons[0].Obstacle != "unknown-user" {
+		t.Errorf("why not for nobody: %+v", a)
+	}
+}
+
+func TestOnlyProgramsWithTheRightToken(t *testing.T) {
+	c := serve(t)
+	body := `{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`
+	for _, token := range []string{"", "made-up", c.wrong} {
+		for _, path := range []string{"/access/v1/evaluation", "/access/v1/evaluations"} {
+			resp, _ := c.send(http.MethodPost, path, token, "application/json", body)
+			if resp.StatusCode != http.StatusUnauthorized || resp.Header.Get("WWW-Authenticate") == "" {
+				t.Errorf("%s with the token %q is answered %d", path, token, resp.StatusCode)
+			}
+		}
+	}
+	if resp, _ := c.send(http.MethodGet, "/access/v1/evaluation", c.token, "", ""); resp.StatusCode != http.StatusMethodNotAllowed {
+		t.Errorf("GET is answered %d", resp.StatusCode)
+	}
+	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "text/plain", body); resp.StatusCode != http.StatusUnsupportedMediaType {
+		t.Errorf("a text is answered %d", resp.StatusCode)
+	}
+	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "application/json; charset=utf-8", body); resp.StatusCode != http.StatusOK {
+		t.Errorf("JSON with a charset is answered %d", resp.StatusCode)
+	}
+}
+
+func TestConfiguration(t *testing.T) {
+	c := serve(t)
+	resp, text := c.send(http.MethodGet, "/.well-known/authzen-configuration", "", "", "")
+	var got map[string]string
+	if err := json.Unmarshal([]byte(text), &got); err != nil || resp.StatusCode != http.StatusOK || resp.Header.Get("Content-Type") != "application/json" {
+		t.Fatalf("%d %s %v", resp.StatusCode, text, err)
+	}
+	if got["policy_decision_point"] != c.url || got["access_evaluation_endpoint"] != c.url+"/access/v1/evaluation" || got["access_evaluations_endpoint"] != c.url+"/access/v1/evaluations" {
+		t.Errorf("the configuration is %v", got)
+	}
+}
