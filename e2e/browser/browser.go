@@ -14,6 +14,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -140,6 +142,13 @@ func Eval[T any](p *Page, expression string) (T, error) {
 	return chromedp.Run(ctx, chromedp.Evaluate[T](expression))
 }
 
+// EvalAsync evaluates an expression that gives a promise, and waits for what it promises.
+func EvalAsync[T any](p *Page, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, 3*patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, func(e *runtime.EvaluateParams) { e.AwaitPromise = new(true) }))
+}
+
 // Wait waits until an expression is true in the page.
 func (p *Page) Wait(expression string) error {
 	deadline := time.Now().Add(patience)
@@ -211,7 +220,7 @@ func (p *Page) Type(label, text string) error {
 	if _, err := Eval[bool](p, "(() => { const e = "+e+"; e.focus(); e.select?.(); return true })()"); err != nil {
 		return err
 	}
-	return p.do(chromedp.KeyEvent(text))
+	return p.do(strokes(text))
 }
 
 // Choose chooses an option of the list with a label.
@@ -236,14 +245,39 @@ const (
 	Esc   = kb.Escape
 )
 
+// strokes types keys as a keyboard does: what a key types goes with the stroke itself, so a page that takes the key for something else
+// keeps it from being typed.
+func strokes(keys string) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		for _, r := range keys {
+			events := kb.Encode(r)
+			if len(events) == 3 {
+				events[0].Text, events[0].UnmodifiedText = events[1].Text, events[1].UnmodifiedText
+				events = []*input.DispatchKeyEventParams{events[0], events[2]}
+			}
+			for _, e := range events {
+				if _, err := cdp.Call(ctx, t, input.DispatchKeyEvent, *e); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}
+
 // Press presses keys, one after the other.
 func (p *Page) Press(keys ...string) error {
 	for _, k := range keys {
-		if err := p.do(chromedp.KeyEvent(k)); err != nil {
+		if err := p.do(strokes(k)); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// PressAlt presses a key with Alt.
+func (p *Page) PressAlt(key string) error {
+	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierAlt)))
 }
 
 // Drag draws with the mouse from one thing to another.

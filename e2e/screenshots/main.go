@@ -28,7 +28,9 @@ var pictures = []struct {
 		return browser.Steps(
 			func() error { return p.Type("Filter groups", "north gate") },
 			func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
-			func() error { return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover") },
+			func() error {
+				return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover")
+			},
 			func() error { return p.Choose("Where", "at Terminal 1") },
 			func() error { return p.Click("button", "Put into the draft") },
 			func() error { return p.Click("section[aria-label=Draft] button", "Open") },

@@ -235,7 +235,7 @@ func assignments(users []*model.User, today time.Time) (out []*model.Assignment)
 			user(p.ID, "chief-pilot", "harbour-master")
 		case p.JobTitle == "Crane driver" && i%5 == 0: // by hand what the rule gives too, for some
 			user(p.ID, "crane-operator", p.Area).Reason = "until the certificates were recorded"
-		case p.JobTitle == "Quay hand" && i%17 == 0: // somebody moved on, the grant stayed
+		case p.JobTitle == "Quay hand" && i%11 == 0: // somebody moved on, the grant stayed
 			a := user(p.ID, "gate-clerk", "terminal-2")
 			a.Until, a.Reason = today.AddDate(0, -1, 0), "summer peak"
 		case p.JobTitle == "Roster lead":

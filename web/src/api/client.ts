@@ -27,7 +27,7 @@ function refusal(response: Response | undefined, error: unknown): Refusal {
 	return new Refusal(
 		status,
 		message,
-		(problem.errors ?? []).map((e) => e.message ?? "").filter((m) => m && m !== message),
+		(problem.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? ""))).filter((m) => m && m !== message),
 	);
 }
 

@@ -4,7 +4,7 @@ import { useDeferredValue, useEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../api/client";
 import { bayQuery, type Lookup } from "../api/hooks";
 import { count, riskWords } from "../parts/words";
-import { type bays, type Node, nameOf, type Row, same } from "./node";
+import { type bays, type Node, nameOf, nodeFrom, type Row, same } from "./node";
 
 const pitch = 41;
 const divider = 18;
@@ -133,18 +133,18 @@ export function Bay(p: Props) {
 								<RowBoard
 									id={`${p.bay.kind}-${i.index}`}
 									row={row}
-									note={row && terms.get(nameOf(row as Node))}
+									note={row && terms.get(nameOf(row))}
 									place={i.index + 1}
 									of={matching}
 									stepped={focused}
-									focused={same(row as Node, p.focus)}
-									second={same(row as Node, p.second)}
+									focused={same(row, p.focus)}
+									second={same(row, p.second)}
 									cursor={p.active && i.index === cursor}
 									onPick={(asSecond) => {
 										p.onCursor(i.index);
-										if (row) p.onFocus(row as Node, asSecond);
+										if (row) p.onFocus(nodeFrom(row), asSecond);
 									}}
-									onOpen={() => row && p.onOpen(row as Node)}
+									onOpen={() => row && p.onOpen(nodeFrom(row))}
 								/>
 								{focused && i.index === connected - 1 && matching > connected && <div className="mt-[10px] border-t border-quiet" />}
 							</div>
@@ -195,7 +195,7 @@ function RowBoard(p: {
 		<div
 			id={p.id}
 			data-row
-			data-node={nameOf(row as Node)}
+			data-node={nameOf(row)}
 			data-name={row.name}
 			data-lit={lit || undefined}
 			role="option"

@@ -1,6 +1,6 @@
 import { type RefObject, useEffect, useState } from "react";
 import type { Schemas } from "../api/client";
-import { bays, type Node, nameOf, same } from "./node";
+import { bays, nameOf, type Row, same } from "./node";
 import type { Drag } from "./useDrag";
 
 type Line = { key: string; points: [number, number][]; beam: Schemas["Beam"] };
@@ -14,7 +14,7 @@ export function Beams({
 }: {
 	frame: RefObject<HTMLDivElement | null>;
 	picture?: Schemas["Picture"];
-	cursor?: Node;
+	cursor?: Row;
 	drag: Drag | null;
 }) {
 	const [lines, setLines] = useState<Line[]>([]);

@@ -10,7 +10,7 @@ import { addressOf, count } from "../parts/words";
 import { Bay } from "./Bay";
 import { Beams } from "./Beams";
 import { JoinBoard } from "./JoinBoard";
-import { bays, isAssignment, type Kind, type Node, nameOf, nodeOf, type Row, same } from "./node";
+import { bays, isAssignment, type Kind, type Node, nameOf, nodeFrom, nodeOf, type Row, same } from "./node";
 import { Plinth } from "./Plinth";
 import { useDrag } from "./useDrag";
 
@@ -117,10 +117,10 @@ export function Frame() {
 			ArrowLeft: () => beside(-1),
 			ArrowRight: () => beside(1),
 			"/": () => document.getElementById(`filter-${cursor.kind}`)?.focus(),
-			Enter: () => row && onFocus(row as Node, e.shiftKey),
-			o: () => row && open(row as Node),
-			j: () => drafting && row && focus && startJoin(focus, row as Node, [name ?? focus.id, row.name]),
-			x: () => drafting && row && focus && startCut(focus, row as Node),
+			Enter: () => row && onFocus(nodeFrom(row), e.shiftKey),
+			o: () => row && open(nodeFrom(row)),
+			j: () => drafting && row && focus && startJoin(focus, nodeFrom(row), [name ?? focus.id, row.name]),
+			x: () => drafting && row && focus && startCut(focus, nodeFrom(row)),
 		};
 		const act = acts[e.key] ?? acts[e.key.toLowerCase()];
 		if (act) {
@@ -157,7 +157,7 @@ export function Frame() {
 							/>
 						))}
 					</div>
-					<Beams frame={frame} picture={picture.data} cursor={row as Node | undefined} drag={drag} />
+					<Beams frame={frame} picture={picture.data} cursor={row} drag={drag} />
 				</div>
 			)}
 			<Plinth

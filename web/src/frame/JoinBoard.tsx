@@ -25,7 +25,7 @@ export function JoinBoard(p: {
 	const ids = { area: useId(), reach: useId(), mode: useId(), until: useId(), reason: useId() };
 	const forward = p.from.kind === "user" || p.from.kind === "group";
 	const [subject, target] = forward ? p.names : [p.names[1], p.names[0]];
-	const pick = "board px-2 py-1 font-semibold text-slate";
+	const pick = "board px-2 py-1 leading-normal font-semibold text-slate";
 	return (
 		<Board open onClose={p.onClose} title="Assign" about="It goes into the draft; the sill shows who gains what before anything is applied.">
 			<form

@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { bays, type Node, nameOf, nodeOf, type Row, same } from "./node";
+import { bays, type Node, nameOf, nodeFrom, nodeOf, type Row, same } from "./node";
 
 type Props = {
 	picture?: Schemas["Picture"];
@@ -74,9 +74,9 @@ function Relation(p: Props & { focus: Schemas["Ref"] }) {
 	const focus = nodeOf(`${p.focus.kind}:${p.focus.id}`) as Node;
 	const row = p.row;
 	const direct = row
-		? (p.picture?.beams ?? []).filter((b) => (same(b.from, focus) && same(b.to, row as Node)) || (same(b.to, focus) && same(b.from, row as Node)))
+		? (p.picture?.beams ?? []).filter((b) => (same(b.from, focus) && same(b.to, row)) || (same(b.to, focus) && same(b.from, row)))
 		: [];
-	if (!row || same(row as Node, focus)) return <Legend drafting={p.drafting} />;
+	if (!row || same(row, focus)) return <Legend drafting={p.drafting} />;
 	return (
 		<div className="min-w-0 overflow-auto px-[18px] py-2">
 			{direct.length === 0 ? (
@@ -86,7 +86,7 @@ function Relation(p: Props & { focus: Schemas["Ref"] }) {
 						{row.connected ? " through others" : ""}.
 					</span>
 					{p.drafting && (
-						<button type="button" className="link shrink-0" onClick={() => p.onJoin(row as Node, row.name)}>
+						<button type="button" className="link shrink-0" onClick={() => p.onJoin(nodeFrom(row), row.name)}>
 							Join them <kbd>J</kbd>
 						</button>
 					)}
@@ -124,7 +124,7 @@ function Relation(p: Props & { focus: Schemas["Ref"] }) {
 				})
 			)}
 			{p.drafting && direct.some((b) => b.relation === "assigned") && (
-				<button type="button" className="link" onClick={() => p.onJoin(row as Node, row.name)}>
+				<button type="button" className="link" onClick={() => p.onJoin(nodeFrom(row), row.name)}>
 					Assign once more, on other terms <kbd>J</kbd>
 				</button>
 			)}

@@ -13,7 +13,7 @@ export const bays: { kind: Kind; title: string; one: string; many: string }[] = 
 	{ kind: "permission", title: "Permissions", one: "permission", many: "permissions" },
 ];
 
-export const nameOf = (n: Node) => `${n.kind}:${n.id}`;
+export const nameOf = (n: { kind: string; id: string }) => `${n.kind}:${n.id}`;
 
 export function nodeOf(text: string | null): Node | undefined {
 	const at = text?.indexOf(":") ?? -1;
@@ -21,10 +21,15 @@ export function nodeOf(text: string | null): Node | undefined {
 	return { kind: text.slice(0, at) as Kind, id: text.slice(at + 1) };
 }
 
-export const same = (a: Node | undefined, b: Node | undefined) => !!a && !!b && a.kind === b.kind && a.id === b.id;
+type Named = { kind: string; id: string } | undefined;
+
+export const same = (a: Named, b: Named) => !!a && !!b && a.kind === b.kind && a.id === b.id;
 
 const isSubject = (n: Node) => n.kind === "user" || n.kind === "group";
 const isGrantable = (n: Node) => n.kind === "role" || n.kind === "set";
+
+/** The name of what a row shows. */
+export const nodeFrom = (row: Row): Node => ({ kind: row.kind as Kind, id: row.id });
 
 /** Whether joining two things makes an assignment, which has terms. */
 export const isAssignment = (a: Node, b: Node) => (isSubject(a) && isGrantable(b)) || (isSubject(b) && isGrantable(a));

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { NavLink, useNavigate, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
+import { design } from "../api/hooks";
 import { useNotice } from "../parts/notice";
 import { may } from "./rights";
 import { turnTheme } from "./theme";
@@ -25,7 +26,8 @@ export function Lintel({ me }: { me: Schemas["Me"] }) {
 		try {
 			await data(api.DELETE("/api/session"));
 			navigate("/");
-			await cache.resetQueries();
+			await cache.resetQueries({ queryKey: ["me"] }); // first: the pages go, and ask for nothing more
+			cache.removeQueries({ queryKey: design });
 		} catch (error) {
 			refuse(error);
 		}

@@ -81,7 +81,9 @@ function Desk({ detail }: { detail: Schemas["ReviewDetail"] }) {
 			decide.mutate({ id: item.id, decision, reason: decision === "revoke" ? reason : undefined });
 			setReason("");
 			if (decision) {
-				const next = items.findIndex((i, n) => n > at && i.mine && !i.decision);
+				const open = (i: Schemas["ReviewItem"], n: number) => n !== at && i.mine && !i.decision;
+				const later = items.findIndex((i, n) => n > at && open(i, n));
+				const next = later >= 0 ? later : items.findIndex(open);
 				if (next >= 0) go(next);
 			}
 		},

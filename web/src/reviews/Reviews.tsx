@@ -128,7 +128,12 @@ function OpenReview() {
 				<label htmlFor={ids.role} className="sr-only">
 					Role
 				</label>
-				<select id={ids.role} className="board px-2 py-1 font-semibold text-slate" value={role} onChange={(e) => setRole(e.target.value)}>
+				<select
+					id={ids.role}
+					className="board px-2 py-1 leading-normal font-semibold text-slate"
+					value={role}
+					onChange={(e) => setRole(e.target.value)}
+				>
 					<option value="">a role …</option>
 					{roles.data?.rows.map((r) => (
 						<option key={r.id} value={r.id}>
@@ -140,7 +145,13 @@ function OpenReview() {
 				<label htmlFor={ids.due} className="sr-only">
 					Due
 				</label>
-				<input id={ids.due} type="date" className="board px-2 py-1 font-semibold text-slate" value={due} onChange={(e) => setDue(e.target.value)} />
+				<input
+					id={ids.due}
+					type="date"
+					className="board px-2 py-1 leading-normal font-semibold text-slate"
+					value={due}
+					onChange={(e) => setDue(e.target.value)}
+				/>
 				<span className="text-[12px] text-quiet">{due ? "" : " (in three weeks)"}</span>.{" "}
 				<button type="submit" className="action main ml-2" disabled={!p || p.items === 0 || open.isPending}>
 					Open the review

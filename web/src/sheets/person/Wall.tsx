@@ -133,7 +133,7 @@ function BrickButton({ brick, chosen, tabbable, onChoose }: { brick: Schemas["Br
 			data-brick={brick.key}
 			tabIndex={tabbable ? 0 : -1}
 			aria-pressed={chosen}
-			aria-label={`${brick.key}, ${words}${brick.risk ? `, ${riskWords[brick.risk]} risk` : ""}`}
+			aria-label={`${brick.action}${brick.risk === 3 ? " critical" : ""}${brick.note ? ` ${brick.note}` : ""}: ${brick.key}, ${words}${brick.risk ? `, ${riskWords[brick.risk]} risk` : ""}`}
 			title={`${brick.key} — ${brick.label ? `${brick.label}; ` : ""}${words}`}
 			onClick={onChoose}
 			className={`flex h-[27px] items-center gap-2 border-[1.5px] px-[8px] text-left ${look}`}

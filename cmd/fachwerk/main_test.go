@@ -1,0 +1,253 @@
+package main_test
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+
+	"fachwerk/internal/desk"
+)
+
+// binary is the program, built once for all tests.
+var binary = sync.OnceValues(func() (string, error) {
+	folder, err := os.MkdirTemp("", "fachwerk-test")
+	if err != nil {
+		return "", err
+	}
+	file := filepath.Join(folder, "fachwerk")
+	if out, err := exec.Command("go", "build", "-o", file, ".").CombinedOutput(); err != nil {
+		return "", fmt.Errorf("%w: %s", err, out)
+	}
+	return file, nil
+})
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if file, err := binary(); err == nil {
+		_ = os.RemoveAll(filepath.Dir(file))
+	}
+	os.Exit(code)
+}
+
+func program(t *testing.T, args ...string) *exec.Cmd {
+	t.Helper()
+	file, err := binary()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return exec.Command(file, args...)
+}
+
+// run runs the program to its end.
+func run(t *testing.T, args ...string) (code int, stdout, stderr string) {
+	t.Helper()
+	var out, errs bytes.Buffer
+	c := program(t, args...)
+	c.Stdout, c.Stderr = &out, &errs
+	err := c.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		t.Fatal(err)
+	}
+	return c.ProcessState.ExitCode(), out.String(), errs.String()
+}
+
+const good = `{"format": "fachwerk-model/1", "name": "N", "areas": [{"id": "top", "name": "Top"}], "users": [{"id": "ann", "userName": "ann", "displayName": "Ann"}, {"id": "lou", "userName": "lou", "displayName": "Lou", "state": "locked"}],
+	"sets": [{"id": "s", "name": "S", "permissions": ["gone:a:b"]}]}`
+
+func file(t *testing.T, name, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+func TestExitCodes(t *testing.T) {
+	goodFile, badFile, db := file(t, "good.json", good), file(t, "bad.json", `{"format": "fachwerk-model/1", "users": [{"id": "A"}]}`), filepath.Join(t.TempDir(), "x.db")
+	for _, c := range []struct {
+		args           string
+		code           int
+		stdout, stderr string
+	}{
+		{"check " + goodFile, 0, "", "sets[0].permissions[0]: warning: dangling"},
+		{"check " + badFile, 1, "", "users[0].userName: is missing"},
+		{"check " + goodFile + ".none", 1, "", "no such file"},
+		{"check", 2, "", "accepts 1 arg"},
+		{"", 2, "", "name a command"},
+		{"fly", 2, "", "unknown command"},
+		{"export --colour red", 2, "", "unknown flag"},
+		{"export", 2, "", "needs --db"},
+		{"export --db " + db, 1, "", "no such file"},
+		{"load --db " + db + " " + badFile, 1, "", "name: is missing"},
+		{"load " + goodFile, 2, "", "needs --db"},
+		{"export --db " + db, 1, "", "no such file"}, // the broken file left nothing behind
+		{"load --db " + db + " " + goodFile, 0, "", "dangling"},
+		{"load --db " + db + " " + goodFile, 1, "", "--replace"},
+		{"load --db " + db + " --replace " + goodFile, 0, "", ""},
+		{"export --db " + db, 0, `"displayName": "Ann"`, ""},
+		{"token --db " + db + " --name x --for decisions", 0, "", ""},
+		{"token --db " + db + " --name x --for flying", 2, "", "expected decisions, scim, api"},
+		{"token --db " + db + " --for scim", 2, "", "needs --name"},
+		{"token --db " + db + " --name zed --for api", 1, "", "no user"},
+		{"token --db " + db + " --name ann --for api", 0, "", ""},
+		{"owner --db " + db, 2, "", "needs --user"},
+		{"owner --db " + db + " --user zed", 1, "", "no user"},
+		{"owner --db " + db + " --user ann --url https://x.example/", 0, "https://x.example/welcome/", ""},
+		{"owner --db " + db + " --user lou", 0, "/welcome/", "not live (locked)"},
+		{"serve --db " + db + " --addr nowhere:99999", 1, "", "listen"},
+		{"--help", 0, "serve", ""},
+	} {
+		code, stdout, stderr := run(t, strings.Fields(c.args)...)
+		if code != c.code || !strings.Contains(stdout, c.stdout) || !strings.Contains(stderr, c.stderr) {
+			t.Errorf("fachwerk %s: exit %d, %q, %q; want %d, %q, %q", c.args, code, stdout, stderr, c.code, c.stdout, c.stderr)
+		}
+	}
+}
+
+func TestEveryErrorIsOneLine(t *testing.T) {
+	code, _, stderr := run(t, "check", file(t, "bad.json", `{"format": "x", "colour": 1, "users": [{"id": "A\nB", "userName": "a", "displayName": ""}], "roles": 7}`))
+	lines := strings.Split(strings.TrimSpace(stderr), "\n")
+	if code != 1 || len(lines) != 6 {
+		t.Errorf("exit %d with %d lines:\n%s", code, len(lines), stderr)
+	}
+	for _, l := range lines {
+		if path, _, ok := strings.Cut(l, ": "); !ok || strings.ContainsAny(path, " \t") {
+			t.Errorf("the line %q does not begin with a path", l)
+		}
+	}
+}
+
+// served is a running server.
+type served struct {
+	*exec.Cmd
+	url    string
+	output *bufio.Reader
+}
+
+func serve(t *testing.T, args ...string) *served {
+	t.Helper()
+	c := program(t, append([]string{"serve", "--addr", "127.0.0.1:0"}, args...)...)
+	out, err := c.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	c.Stderr = os.Stderr
+	if err := c.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if c.ProcessState == nil {
+			_ = c.Process.Kill()
+			_ = c.Wait()
+		}
+	})
+	r := bufio.NewReader(out)
+	line, err := r.ReadString('\n')
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := strings.Index(line, "http://")
+	if at < 0 {
+		t.Fatalf("the line %q has no URL", line)
+	}
+	return &served{c, strings.TrimSpace(line[at:]), r}
+}
+
+// client is a signed-in browser.
+func (s *served) client(t *testing.T, user string) *http.Client {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := &http.Client{Jar: jar}
+	s.call(t, c, "POST", "/api/session", map[string]string{"userName": user, "password": desk.DemoPassword})
+	return c
+}
+
+func (s *served) call(t *testing.T, c *http.Client, method, path string, body any) map[string]any {
+	t.Helper()
+	data, err := json.Marshal(body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req, err := http.NewRequest(method, s.url+path, bytes.NewReader(data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := c.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	if err != nil || resp.StatusCode != http.StatusOK {
+		t.Fatalf("%s %s: %d %s %v", method, path, resp.StatusCode, text, err)
+	}
+	var v map[string]any
+	if err := json.Unmarshal(text, &v); err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+// TestAKilledServerLosesNothing kills the server without warning after each acknowledged change.
+func TestAKilledServerLosesNothing(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "x.db")
+	for round := range 3 {
+		s := serve(t, "--db", db, "--demo")
+		c := s.client(t, "signe.halloran")
+		draft := s.call(t, c, "POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"},
+			"terms": map[string]any{"area": []string{"terminal-2", "terminal-1", "ro-ro-ramp"}[round]}})
+		done := s.call(t, c, "POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": draft["stamp"]})
+		if done["revision"] != float64(61+round) {
+			t.Fatalf("round %d: applied as %v", round, done)
+		}
+		if err := s.Process.Kill(); err != nil {
+			t.Fatal(err)
+		}
+		_ = s.Wait()
+		if _, out, _ := run(t, "export", "--db", db); strings.Count(out, `"role": "night-cover"`) < 10+round {
+			t.Errorf("round %d: the assignment is lost", round)
+		}
+	}
+	s := serve(t, "--db", db, "--demo")
+	if me := s.call(t, s.client(t, "signe.halloran"), "GET", "/api/me", nil); me["revision"] != 63.0 {
+		t.Errorf("after three kills the revision is %v", me["revision"])
+	}
+}
+
+func TestTheServerEndsCleanly(t *testing.T) {
+	for _, signal := range []os.Signal{syscall.SIGTERM, syscall.SIGINT} {
+		s := serve(t, "--db", filepath.Join(t.TempDir(), "x.db"))
+		resp, err := http.Get(s.url + "/healthz")
+		if err != nil || resp.StatusCode != http.StatusOK {
+			t.Errorf("healthz: %v %v", resp, err)
+		}
+		if err := s.Process.Signal(signal); err != nil {
+			t.Fatal(err)
+		}
+		rest, err := io.ReadAll(s.output)
+		if err != nil || len(rest) > 0 {
+			t.Errorf("beside the line with the URL it writes %q", rest)
+		}
+		if err := s.Wait(); err != nil {
+			t.Errorf("on %v it ends with %v", signal, err)
+		}
+	}
+}

@@ -1,0 +1,335 @@
+// Package e2e walks through the real interface in a real browser, over the demo organisation.
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/e2e/browser"
+	"fachwerk/internal/desk"
+)
+
+var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+
+// walk opens the demo in a browser; the console must stay silent until the test ends.
+func walk(t *testing.T, width, height int) *steps {
+	t.Helper()
+	url, stop, err := browser.Demo(t.TempDir(), day)
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, end, err := browser.Launch(url, width, height)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if complaints := page.Complaints(); len(complaints) > 0 {
+			t.Errorf("the console complains:\n%s", strings.Join(complaints, "\n"))
+		}
+		end()
+		if err := stop(); err != nil {
+			t.Error(err)
+		}
+	})
+	return &steps{t, page}
+}
+
+// steps ends the test at the first step that cannot be taken.
+type steps struct {
+	t *testing.T
+	*browser.Page
+}
+
+func (s *steps) must(err error) {
+	s.t.Helper()
+	if err != nil {
+		if shot := os.Getenv("FACHWERK_SHOT"); shot != "" {
+			_ = s.Shot(filepath.Join(shot, strings.ReplaceAll(s.t.Name(), "/", "-")+".png"))
+		}
+		s.t.Fatal(err)
+	}
+}
+
+func (s *steps) signIn(user string)          { s.t.Helper(); s.must(s.SignIn(user, desk.DemoPassword)) }
+func (s *steps) open(path string)            { s.t.Helper(); s.must(s.Open(path)) }
+func (s *steps) see(selector, text string)   { s.t.Helper(); s.must(s.See(selector, text)) }
+func (s *steps) gone(selector, text string)  { s.t.Helper(); s.must(s.Gone(selector, text)) }
+func (s *steps) click(selector, text string) { s.t.Helper(); s.must(s.Click(selector, text)) }
+func (s *steps) press(keys ...string)        { s.t.Helper(); s.must(s.Press(keys...)) }
+func (s *steps) typeInto(label, text string) { s.t.Helper(); s.must(s.Type(label, text)) }
+func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(label, option)) }
+func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
+func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }
+func (s *steps) apply(reason string) {
+	s.t.Helper()
+	s.typeInto("Why", reason)
+	s.press(browser.Enter)
+	s.see("[role=status]", "is applied")
+}
+
+// brickIs is an expression that is true when a brick of the wall says what it should.
+func brickIs(key, state string) string {
+	return `(document.querySelector('[data-brick="` + key + `"]')?.getAttribute('aria-label') ?? 'absent').includes("` + state + `")`
+}
+
+// TestTheWholeJob is the main job from end to end: joined in the frame, weighed in the sill, applied, traced, undone; then reviewed, revoked
+// by a manager, closed, and told by the history.
+func TestTheWholeJob(t *testing.T) {
+	s := walk(t, 1280, 800)
+
+	// The owner joins a group to a role.
+	s.signIn("signe.halloran")
+	s.see("h2", "Permission sets")
+	s.typeInto("Filter roles", "night cover")
+	s.click("#bay-role [role=option]", "Night cover")
+	s.see("p", "Overrides at the gate")
+	s.typeInto("Filter groups", "terminal 2 gate")
+	s.wait("document.querySelectorAll('#bay-group [data-row]').length === 1")
+	s.must(s.Drag("#bay-group [role=option]", "Terminal 2 gate crew", "#bay-role [role=option]", "Night cover"))
+	s.see("[role=dialog]", "Terminal 2 gate crew gets Night cover")
+	s.choose("Where", "at Terminal 2")
+	s.click("button", "Put into the draft")
+
+	// The sill names who gains what.
+	s.see("section[aria-label=Draft]", "1 change")
+	s.see("section[aria-label=Draft]", "people gain")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.see("section[aria-label='The draft and its impact']", "Terminal 2 gate crew gets Night cover at Terminal 2")
+	s.see("section[aria-label='The draft and its impact']", "Noor Tamsin")
+	s.see("section[aria-label='The draft and its impact']", "quaybook:gate:override at Terminal 2 critical")
+	s.apply("the night shift at Terminal 2 needs it")
+
+	// A member's sheet shows the permission, with its way through the group.
+	s.open("/people/noor.tamsin")
+	s.brick("quaybook:gate:override", "held at Terminal 2")
+	s.click(`[data-brick="quaybook:gate:override"]`, "override")
+	s.see("p", "Held at Terminal 2, by 1 way")
+	for _, joint := range []string{"Terminal 2 gate crew", "at Terminal 2", "Night cover", "Gate override", "quaybook:gate:override"} {
+		s.see("[aria-label='Places of work'] ~ *, a, div", joint)
+	}
+	s.wait(`[...document.querySelectorAll('a[title^="Terminal 2 gate crew"]')].length === 1`)
+
+	// Undone, it is gone.
+	s.click("header a", "History")
+	s.see("li", "Revision 61")
+	s.click("#revision-61 button", "Undo")
+	s.see("[role=status]", "is in your draft")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.see("section[aria-label='The draft and its impact']", "Undoes revision 61")
+	s.apply("it was the wrong crew")
+	s.see("li", "Revision 62")
+	s.see("#revision-61", "undone by revision 62")
+	s.open("/people/noor.tamsin?all=1")
+	s.brick("quaybook:gate:override", "not held")
+	s.open("/people/tomasz.oyelaran")
+	s.brick("quaybook:gate:override", "held at Terminal 1")
+
+	// The owner opens a review of the role.
+	s.click("header a", "Reviews")
+	s.choose("Role", "Night cover")
+	s.see("p", "items for")
+	s.click("button", "Open the review")
+	s.see("h1", "Review of Night cover")
+	s.must(s.SignOut())
+
+	// A manager revokes, by key.
+	s.signIn("mireille.aster")
+	s.see("header", "waiting")
+	s.click("a", "Review of Night cover")
+	s.click("ul[aria-label=Items] button", "Tomasz Oyelaran")
+	s.see("h2", "Should Tomasz Oyelaran keep Night cover?")
+	s.typeInto("Reason, if you revoke", "back on days")
+	s.must(s.Click("h2", "Should Tomasz"))
+	s.press("r")
+	s.see("ul[aria-label=Items] button", "Tomasz Oyelaran Gate clerk · Terminal 1 ✕ revoked")
+	s.press("k")
+	s.see("ul[aria-label=Items] button", "✓ kept")
+	s.must(s.SignOut())
+
+	// Closed by the owner, the grant goes. What Tomasz also holds by hand as a set stays, and the sheet says so.
+	s.signIn("signe.halloran")
+	s.click("header a", "Reviews")
+	s.click("a", "Review of Night cover")
+	s.click("button", "Close the review")
+	s.see("[role=dialog]", "Tomasz Oyelaran loses Night cover at Terminal 1")
+	s.click("[role=dialog] button", "Close it and revoke 1")
+	s.see("[role=status]", "Revision 63 takes away what was revoked")
+	s.open("/people/tomasz.oyelaran?permission=quaybook:gate:override")
+	s.see("p", "Held at Terminal 1, by 1 way")
+	s.click("button", "Cut Gate override, given by hand")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("the old grant of the same")
+	s.open("/people/tomasz.oyelaran?all=1")
+	s.brick("quaybook:gate:override", "not held")
+
+	s.click("header a", "History")
+	s.see("#revision-63", "Outcome of “Review of Night cover”")
+	s.see("#revision-63", "Tomasz Oyelaran loses Night cover at Terminal 1")
+}
+
+// TestByKeyboardAlone goes from sign-in to an applied change without the mouse.
+func TestByKeyboardAlone(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.open("/")
+	s.see("button", "Sign in")
+	s.wait("document.querySelector('input[autocomplete=username]')")
+	s.must(s.Type("User name", "signe.halloran"))
+	s.press("\t")
+	s.press(desk.DemoPassword, browser.Enter)
+	s.see("h2", "Permission sets")
+
+	s.typeInto("Filter groups", "berth office")
+	s.see("#bay-group", "Berth office")
+	s.gone("#bay-group", "Bookkeepers")
+	s.press(browser.Enter) // from the filter into the list
+	s.wait("document.activeElement.id === 'bay-group'")
+	s.press(browser.Enter) // and focus
+	s.see("aside", "Berth office")
+	s.press(browser.Right)
+	s.wait("document.activeElement.id === 'bay-role'")
+	s.press("/")
+	s.wait("document.activeElement.id === 'filter-role'")
+	s.press("berth lead")
+	s.gone("#bay-role", "Bookkeeper")
+	s.press(browser.Down)
+	s.wait("document.activeElement.id === 'bay-role'")
+	s.see("aside", "Berth lead is not joined to Berth office")
+	s.press("j")
+	s.see("[role=dialog]", "Berth office gets Berth lead")
+	s.wait("document.querySelector('[role=dialog]').contains(document.activeElement)")
+	for range 20 { // through the sentence to its button
+		on, err := browser.Eval[bool](s.Page, "document.activeElement.innerText === 'Put into the draft'")
+		s.must(err)
+		if on {
+			break
+		}
+		s.press("\t")
+	}
+	s.press(browser.Enter)
+	s.see("section[aria-label=Draft]", "Berth office gets Berth lead")
+	s.wait("!document.querySelector('[role=dialog]')")
+	s.must(s.PressAlt("d"))
+	s.wait("document.activeElement.tagName === 'INPUT' && document.activeElement.placeholder.startsWith('e.g.')")
+	s.press("they publish from now on", browser.Enter)
+	s.see("[role=status]", "Revision 61 is applied")
+	s.open("/history")
+	s.see("#revision-61", "Berth office gets Berth lead over the whole organisation")
+}
+
+// TestTwoFociesShowOnlyThePaths and the beams that are drawn.
+func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/?focus=role:gate-clerk")
+	s.see("#bay-group", "North gate crew")
+	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) > 10")
+	s.see("main", "3 of 62")
+	s.open("/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
+	s.see("#bay-role", "Gate clerk")
+	s.wait("document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group [data-lit]').length === 1")
+	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) === 5")
+	s.open("/?focus=user:noor.tamsin&second=permission:tallyroom:payment:release")
+	s.see("main ~ *, div", "no path runs between the two")
+	// The area in the context line narrows everything, and stays from view to view.
+	s.open("/?focus=user:ruben.adeyemi&where=ferries")
+	s.see("div", "only what counts somewhere there")
+	s.wait("[...document.querySelectorAll('#bay-role [data-lit]')].every(e => !e.innerText.includes('Site manager'))")
+	s.click("header a", "People")
+	path, err := s.Path()
+	s.must(err)
+	if path != "/people?where=ferries" {
+		t.Errorf("from the frame, the link to the people leads to %s", path)
+	}
+	// Back and forward work, and Escape steps back.
+	s.open("/?focus=role:gate-clerk&second=user:noor.tamsin")
+	s.see("#bay-group", "Terminal 2 gate crew")
+	s.press("\t")
+	s.wait("document.getElementById('bay-user')")
+	_, err = browser.Eval[bool](s.Page, "(document.getElementById('bay-user').focus(), true)")
+	s.must(err)
+	s.press(browser.Esc)
+	s.wait("!location.search.includes('second')")
+	s.press(browser.Esc)
+	s.wait("!location.search.includes('focus')")
+	_, err = browser.Eval[bool](s.Page, "(history.back(), true)")
+	s.must(err)
+	s.wait("location.search.includes('focus')")
+}
+
+func TestWhoSeesWhat(t *testing.T) {
+	s := walk(t, 1280, 800)
+	// A line manager has no frame: the reviews are their place, and their own sheet is open to them.
+	s.signIn("mireille.aster")
+	s.see("h1", "Reviews")
+	s.gone("header", "Frame")
+	s.click("header button", "Mireille Aster")
+	s.click("[role=menuitem]", "What I can do")
+	s.see("p", "This is your own sheet")
+	s.click(`[data-brick="quaybook:gate:override"]`, "override")
+	s.see("p", "Held at Terminal 1")
+	s.must(s.SignOut())
+	// The auditor sees everything and is offered no change.
+	s.signIn("oona.brandvold")
+	s.open("/history")
+	s.see("li", "Revision 60")
+	s.gone("button", "Undo")
+	s.open("/?focus=role:gate-clerk")
+	s.see("aside", "Gate clerk")
+	s.gone("aside", "Join")
+	s.open("/no/such/room")
+	s.see("h1", "There is no such room")
+}
+
+// TestEveryViewIsSound looks at every view in two sizes and both themes: nothing wider than the window, and nothing that axe calls serious.
+func TestEveryViewIsSound(t *testing.T) {
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, size := range [][2]int{{1280, 800}, {1600, 1000}} {
+		s := walk(t, size[0], size[1])
+		sound := func(path string) {
+			t.Helper()
+			s.must(s.Settled())
+			for _, theme := range []string{"day", "night"} {
+				_, err := browser.Eval[bool](s.Page, "(document.documentElement.dataset.theme = '"+theme+"', true)")
+				s.must(err)
+				wide, err := browser.Eval[bool](s.Page, "document.documentElement.scrollWidth > innerWidth || document.documentElement.scrollHeight > innerHeight")
+				s.must(err)
+				if wide {
+					t.Errorf("%s is larger than %v", path, size)
+				}
+				_, err = browser.Eval[bool](s.Page, string(axe)+"; true")
+				s.must(err)
+				found, err := browser.EvalAsync[[]string](s.Page, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + n.failureSummary).join(' | ')))`)
+				s.must(err)
+				for _, f := range found {
+					t.Errorf("%s by %s: %s", path, theme, f)
+				}
+			}
+		}
+		s.open("/")
+		s.see("button", "Signe Halloran")
+		sound("/sign-in")
+		s.signIn("signe.halloran")
+		for path, text := range map[string]string{"/": "Who has what", "/?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people", "/people/tomasz.oyelaran?permission=quaybook:gate:override&all=1": "Held at Terminal 1", "/people/noor.tamsin?permission=quaybook:berth-plan:view": "does not hold it",
+			"/reviews": "Ask the managers", "/reviews/3": "Should", "/history": "Revision 60"} {
+			s.open(path)
+			s.see("main", text)
+			sound(path)
+		}
+		s.open("/?focus=role:night-cover")
+		s.typeInto("Filter groups", "north gate")
+		s.wait("document.querySelectorAll('#bay-group [data-row]').length === 1")
+		s.must(s.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover"))
+		s.see("[role=dialog]", "gets")
+		sound("the join board")
+		s.click("button", "Put into the draft")
+		s.click("section[aria-label=Draft] button", "Open")
+		s.see("h2", "Who gains")
+		sound("the open sill")
+	}
+}
