@@ -15,31 +15,49 @@ import (
 // day is the day of all pictures.
 var day = time.Date(2026, 11, 23, 9, 14, 0, 0, time.UTC)
 
-// pictures are the main views: the file, the address, what must be seen before, and what is done first.
-var pictures = []struct {
+// picture is a main view: the file, the address, what must be seen before, and what is done first.
+type picture struct {
 	file, path, selector, text string
 	act                        func(p *browser.Page) error
-}{
-	{"frame", "/", "h2", "Permission sets", nil},
-	{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
-	{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:override", "[role=option]", "Gate override", nil},
-	{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "aside, div", "Held at Terminal 1", nil},
-	{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
-		return browser.Steps(
-			func() error { return p.Type("Filter groups", "north gate") },
-			func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
-			func() error {
-				return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover")
-			},
-			func() error { return p.Choose("Where", "at Terminal 1") },
-			func() error { return p.Click("button", "Put into the draft") },
-			func() error { return p.Click("section[aria-label=Draft] button", "Open") },
-			func() error { return p.See("h2", "Who gains") },
-		)
-	}},
-	{"review", "/reviews/3", "h2", "Should", nil},
-	{"history", "/history", "p", "Revision 60", nil},
 }
+
+// ofOwner are the views as the owner sees them, ofManager those of a line manager.
+var (
+	ofOwner = []picture{
+		{"frame", "/", "h2", "Permission sets", nil},
+		{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
+		{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit", "[role=option]", "Gate clerk", nil},
+		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
+		{"why-not", "/people/noor.tamsin?permission=quaybook:berth-plan:view", "p", "does not hold it", nil},
+		{"people", "/people?q=crane", "[role=option]", "Crane driver", nil},
+		{"reviews", "/reviews", "h2", "Closed", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Choose("Role", "Night cover") }, func() error { return p.See("p", "items for") })
+		}},
+		{"history", "/history", "p", "Revision 60", nil},
+		{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
+			return browser.Steps(
+				func() error { return p.Type("Filter groups", "north gate") },
+				func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
+				func() error {
+					return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover")
+				},
+				func() error { return p.Choose("Where", "at Terminal 1") },
+				func() error { return p.Click("button", "Put into the draft") },
+				func() error { return p.Click("section[aria-label=Draft] button", "Open") },
+				func() error { return p.See("h2", "Who gains") },
+			)
+		}},
+		{"night", "/?focus=group:gate-crews", "[role=option]", "Gate crews", func(p *browser.Page) error {
+			_, err := browser.Eval[bool](p, "(document.documentElement.dataset.theme = 'night', true)")
+			return err
+		}},
+	}
+	ofManager = []picture{
+		{"review", "/reviews/3", "h2", "Should", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Click("ul button", "Tomasz Oyelaran") }, func() error { return p.See("h2", "Should Tomasz") })
+		}},
+	}
+)
 
 func main() {
 	if len(os.Args) != 2 {
@@ -77,6 +95,16 @@ func run(folder string) (err error) {
 	if err != nil {
 		return err
 	}
+	if err := take(page, folder, ofOwner); err != nil {
+		return err
+	}
+	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", desk.DemoPassword) }); err != nil {
+		return err
+	}
+	return take(page, folder, ofManager)
+}
+
+func take(page *browser.Page, folder string, pictures []picture) error {
 	for _, p := range pictures {
 		steps := []func() error{
 			func() error { return page.Open(p.path) },

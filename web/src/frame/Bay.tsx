@@ -220,7 +220,7 @@ function RowBoard(p: {
 				{row.kind === "permission" ? rest.join(":") : row.name}
 			</div>
 			<div className={`narrow flex gap-1 text-[11.5px] ${chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
-				<span className="truncate">
+				<span className="truncate empty:hidden">
 					{row.state && <b className={chosen ? "" : "text-ochre"}>{row.state} · </b>}
 					{row.kind === "permission" ? system : (p.note ?? row.note)}
 					{row.risk ? (

@@ -44,7 +44,7 @@ export function Lintel({ me }: { me: Schemas["Me"] }) {
 						to={p.to + tail}
 						end={p.to === "/"}
 						className={({ isActive }) =>
-							`flex items-center border-b-[5px] px-3 pt-[5px] ${isActive ? "border-plaster font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`
+							`flex items-center border-b-[5px] px-3 pt-[5px] ${isActive ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`
 						}
 					>
 						{p.name}

@@ -46,7 +46,9 @@ export function People() {
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<h1 className="text-[22px] font-bold">People</h1>
-				<span className="text-quiet">{first ? (q ? `${matching} of ${first.total}` : count(first.total, "person", "people")) : "…"}</span>
+				<span className="text-quiet" data-waiting={first ? undefined : true}>
+					{first ? (q ? `${matching} of ${first.total}` : count(first.total, "person", "people")) : "…"}
+				</span>
 			</div>
 			{/* biome-ignore lint/a11y/noStaticElementInteractions: the arrows work from the filter too, as one types */}
 			<div className="flex min-h-0 grow flex-col" onKeyDown={press}>
