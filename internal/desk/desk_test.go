@@ -311,8 +311,8 @@ func TestDraftLookApplyUndo(t *testing.T) {
 func TestTakeOutAndDiscard(t *testing.T) {
 	d, _ := open(t)
 	first := must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
-	draft := must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("group", "crew"), desk.JoinTerms{}))
-	draft = must[*desk.Draft](t)(d.TakeOut(bea, first.Edits[0].ID)) // of two on the same group
+	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("group", "crew"), desk.JoinTerms{}))
+	draft := must[*desk.Draft](t)(d.TakeOut(bea, first.Edits[0].ID)) // of two on the same group
 	if got := told(draft); !slices.Equal(got, []string{"Ann joins Crew"}) || len(draft.Blocks) > 0 {
 		t.Errorf("what is left is %q, blocked by %q", got, draft.Blocks)
 	}
@@ -362,7 +362,7 @@ func TestNobodyIsLockedOutAndNobodyRaisesThemselves(t *testing.T) {
 	refused(t, err, desk.Invalid, model.EditDelegations)
 	// Nor by the way of a role that somebody else holds.
 	must[*desk.Draft](t)(d.Discard(kay))
-	draft = must[*desk.Draft](t)(d.Join(kay, end("role", "night"), end("permission", model.ManageTokens), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(kay, end("role", "night"), end("permission", model.ManageTokens), desk.JoinTerms{}))
 	must[*desk.Draft](t)(d.Join(kay, end("user", "cy"), end("role", "night"), desk.JoinTerms{}))
 	draft = must[*desk.Draft](t)(d.Draft(kay))
 	if !strings.Contains(strings.Join(draft.Blocks, " "), "Cy would gain "+model.ManageTokens) {

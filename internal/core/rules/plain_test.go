@@ -155,7 +155,7 @@ func (p plain) applies(a *model.Assignment, user string, t time.Time) bool {
 }
 
 func (p plain) carried(a *model.Assignment) keys {
-	all := keys{}
+	var all keys
 	if a.Role != "" {
 		all = p.role(a.Role)
 	} else {
