@@ -72,7 +72,7 @@ func (s *steps) apply(reason string) {
 
 // brickIs is an expression that is true when a brick of the wall says what it should.
 func brickIs(key, state string) string {
-	return `(document.querySelector('[data-brick="` + key + `"]')?.getAttribute('aria-label') ?? 'absent').includes("` + state + `")`
+	return `(document.querySelector('[data-brick="` + key + `"]')?.textContent ?? 'absent').includes("` + state + `")`
 }
 
 // TestTheWholeJob is the main job from end to end: joined in the frame, weighed in the sill, applied, traced, undone; then reviewed, revoked

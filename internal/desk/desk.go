@@ -23,6 +23,7 @@ type Desk struct {
 	house atomic.Pointer[house]
 	write sync.Mutex
 	known sync.Map // tokens that programs have shown, by hash
+	laid  sync.Map // drafts as they were last laid, by user
 	demo  bool
 }
 
@@ -31,6 +32,9 @@ type house struct {
 	revision int
 	at       time.Time // when it was applied; zero if there is no revision yet
 	index    *index.Index
+
+	listing sync.Mutex
+	lists   map[model.Kind][]entry
 }
 
 func (h *house) design() *model.Design { return h.index.Design() }
@@ -172,6 +176,7 @@ func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) 
 		return nil, err
 	}
 	d.house.Store(next)
+	d.laid.Clear() // all were laid on the house before
 	return next, nil
 }
 

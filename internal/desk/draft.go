@@ -6,7 +6,9 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -85,22 +87,54 @@ type drafted struct {
 	// reviews are the names of open reviews that ask about something the draft changes.
 	reviews []string
 	stamp   string
+	at      time.Time // when it was laid
+	shown   *house    // the house as it would be; the present one if the draft cannot be applied
 }
 
-// lay reads a person's draft and lays it onto a house.
+// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time.
+const fresh = 30 * time.Second
+
+// look lays a person's draft onto a house to show it. Views ask many times for one draft, so what was laid is kept for a while.
+func (d *Desk) look(h *house, who Actor) (*drafted, error) {
+	kept, err := d.store.Draft(who.User)
+	if err != nil {
+		return nil, err
+	}
+	stamp := stampOf(kept.Edits, h.revision)
+	if v, ok := d.laid.Load(who.User); ok {
+		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.at) < fresh {
+			return p, nil
+		}
+	}
+	p, err := d.layEdits(h, who, kept.Edits)
+	if err == nil {
+		d.laid.Store(who.User, p)
+	}
+	return p, err
+}
+
+// stampOf names exactly some edits on exactly a revision.
+func stampOf(edits []byte, revision int) string {
+	sum := sha256.Sum256(append(slices.Clip(edits), strconv.Itoa(revision)...))
+	return hex.EncodeToString(sum[:8])
+}
+
+// lay reads a person's draft and lays it onto a house, to alter or apply it.
 func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 	kept, err := d.store.Draft(who.User)
 	if err != nil {
 		return nil, err
 	}
-	p := &drafted{house: h}
-	if len(kept.Edits) > 0 {
-		if err := json.Unmarshal(kept.Edits, &p.edits); err != nil {
+	return d.layEdits(h, who, kept.Edits)
+}
+
+func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error) {
+	p = &drafted{house: h, at: d.now(), stamp: stampOf(kept, h.revision)}
+	if len(kept) > 0 {
+		if err := json.Unmarshal(kept, &p.edits); err != nil {
 			return nil, err
 		}
 	}
-	sum := sha256.Sum256(append(kept.Edits, byte(h.revision), byte(h.revision>>8), byte(h.revision>>16)))
-	p.stamp = hex.EncodeToString(sum[:8])
 	now := h.design()
 	for _, e := range p.edits {
 		ops, clashes := change.Rebase(now, e.Ops)
@@ -113,7 +147,7 @@ func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 	}
 	p.ops = change.Compact(p.ops)
 	if len(p.ops) == 0 {
-		p.after, p.index, p.impact = h.design(), h.index, &change.Impact{}
+		p.after, p.index, p.impact, p.shown = h.design(), h.index, &change.Impact{}, h
 		return p, nil
 	}
 	p.blocks = append(p.blocks, d.refusals(h, who, p.ops)...)
@@ -125,10 +159,11 @@ func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 		p.blocks = append(p.blocks, upper(x.Message)+".")
 	}
 	if after == nil {
-		p.impact = &change.Impact{}
+		p.impact, p.shown = &change.Impact{}, h
 		return p, nil
 	}
 	p.after, p.index = after, index.Compile(after)
+	p.shown = &house{revision: h.revision, at: h.at, index: p.index}
 	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
 	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)
 	return p, nil
@@ -186,12 +221,8 @@ func (p *drafted) view() *Draft {
 	if v.Blocks == nil {
 		v.Blocks = []string{}
 	}
-	names := change.NamesIn(p.house.design())
-	shown := p.house
-	if p.after != nil {
-		names = change.NamesIn(p.after, p.house.design())
-		shown = &house{index: p.index}
-	}
+	shown := p.shown
+	names := change.NamesIn(shown.design(), p.house.design())
 	for i, e := range p.edits {
 		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(change.Sentences(p.laid[i], names)), e.Undoes})
 	}
@@ -246,7 +277,7 @@ func (d *Desk) Draft(who Actor) (*Draft, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := d.lay(h, who)
+	p, err := d.look(h, who)
 	if err != nil {
 		return nil, err
 	}
@@ -275,7 +306,7 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	if err := d.store.SaveDraft(store.Draft{User: who.User, Edits: data, Updated: d.now()}); err != nil {
 		return nil, err
 	}
-	if p, err = d.lay(h, who); err != nil {
+	if p, err = d.look(h, who); err != nil {
 		return nil, err
 	}
 	return p.view(), nil

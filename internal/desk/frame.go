@@ -19,7 +19,7 @@ type Row struct {
 	Risk      int    `json:"risk,omitempty"`
 	State     string `json:"state,omitempty" doc:"Only if it is not the usual one: invited, locked, deactivated, deleted, retired"`
 	Connected bool   `json:"connected"`
-	Through   int    `json:"through" doc:"How many people or permissions pass through"`
+	Through   int    `json:"through" doc:"How many people or permissions pass through a group, role or set"`
 	Of        string `json:"of,omitempty" enum:"people,permissions" doc:"What passes through"`
 }
 
@@ -91,14 +91,12 @@ func (d *Desk) connect(who Actor, v View) (*connection, error) {
 		return nil, refuse(NotFound, "There is no area %q.", v.Where)
 	}
 	c := &connection{house: h, nodes: map[model.Kind][]index.Connected{}}
-	p, err := d.lay(h, who)
+	p, err := d.look(h, who)
 	if err != nil {
 		return nil, err
 	}
-	drafted := p.after != nil && len(p.ops) > 0
-	if drafted {
-		c.house = &house{revision: h.revision, at: h.at, index: p.index}
-	}
+	c.house = p.shown
+	drafted := c.house != h
 	if c.focus, err = parseNode(v.Focus); err != nil {
 		return nil, err
 	}
@@ -255,13 +253,27 @@ func (h *house) about(n index.Node) string {
 type entry struct {
 	node  index.Node
 	name  string
+	sort  string // the folded name
 	words string
 }
 
+// entries gives every thing of a bay in the order of names; made when first asked for, and kept with the house.
 func (h *house) entries(kind model.Kind) []entry {
-	var out []entry
+	h.listing.Lock()
+	defer h.listing.Unlock()
+	if h.lists == nil {
+		h.lists = map[model.Kind][]entry{}
+	}
+	if h.lists[kind] == nil {
+		h.lists[kind] = h.list(kind)
+	}
+	return h.lists[kind]
+}
+
+func (h *house) list(kind model.Kind) []entry {
+	out := []entry{}
 	add := func(id, name string, words ...string) {
-		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(strings.Join(append(words, id, name), " "))})
+		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(name), model.Fold(strings.Join(append(words, id, name), " "))})
 	}
 	d := h.design()
 	switch kind {
@@ -293,7 +305,7 @@ func (h *house) entries(kind model.Kind) []entry {
 		}
 	}
 	slices.SortFunc(out, func(a, b entry) int {
-		return cmp.Or(strings.Compare(model.Fold(a.name), model.Fold(b.name)), strings.Compare(a.node.ID, b.node.ID))
+		return cmp.Or(strings.Compare(a.sort, b.sort), strings.Compare(a.node.ID, b.node.ID))
 	})
 	return out
 }
@@ -345,9 +357,13 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 		n, is := through[list[i].node]
 		row := c.house.row(list[i])
 		if row.Connected = is; is {
-			row.Through, row.Of = n.Through, "people"
-			if n.Downward {
+			row.Through = n.Through
+			switch {
+			case k == model.KindUser || k == index.KindPermission:
+			case n.Downward:
 				row.Of = "permissions"
+			default:
+				row.Of = "people"
 			}
 		}
 		b.Rows = append(b.Rows, row)

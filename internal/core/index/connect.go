@@ -110,7 +110,6 @@ func (x *Index) Connect(focus Node, second *Node, where string, t time.Time) (p 
 		return nil, false
 	}
 	w := &web{Index: x, at: at, t: t}
-	w.link()
 	down, up := w.flow(start)
 	keep := map[node]bool{start: true}
 	for n := range down {
@@ -150,56 +149,12 @@ func between(keep, a, b map[node]bool) {
 // web is the beams that count at one area and time.
 type web struct {
 	*Index
-	at       int
-	t        time.Time
-	byRole   [][]int // grants of each role
-	bySet    [][]int
-	within   [][]int // of roles: the roles that inherit them
-	of       [][]int // of sets: the roles that include them
-	members  [][]int // of groups: the users listed or found
-	children [][]int // of groups: the groups they list
+	at int
+	t  time.Time
 }
 
 func (w *web) counts(g *grant) bool {
 	return model.In(w.t, g.From, g.Until) && (w.covers(g.area, w.at) || w.covers(w.at, g.area))
-}
-
-func (w *web) link() {
-	d := w.design
-	w.byRole, w.bySet = make([][]int, len(d.Roles)), make([][]int, len(d.Sets))
-	w.within, w.of = make([][]int, len(d.Roles)), make([][]int, len(d.Sets))
-	w.members, w.children = make([][]int, len(d.Groups)+2), make([][]int, len(d.Groups)+2)
-	for i := range w.grants {
-		g := &w.grants[i]
-		if !w.counts(g) {
-			continue
-		}
-		if g.Role != "" {
-			r, _ := d.Roles.Position(g.Role)
-			w.byRole[r] = append(w.byRole[r], i)
-		} else {
-			s, _ := d.Sets.Position(g.Set)
-			w.bySet[s] = append(w.bySet[s], i)
-		}
-	}
-	for r := range d.Roles {
-		for _, p := range w.roleInherits[r] {
-			w.within[p] = append(w.within[p], r)
-		}
-		for _, s := range w.roleSets[r] {
-			w.of[s] = append(w.of[s], r)
-		}
-	}
-	for u, groups := range w.direct {
-		for _, g := range groups {
-			w.members[g] = append(w.members[g], u)
-		}
-	}
-	for g, parents := range w.parents {
-		for _, p := range parents {
-			w.children[p] = append(w.children[p], g)
-		}
-	}
 }
 
 // flow follows the beams from a node both ways. Permissions are reached downward only if they truly arrive, and a permission is followed upward
@@ -253,7 +208,7 @@ func (w *web) down(n node, seen map[node]bool) {
 	}
 }
 
-func (w *web) targetNode(g *grant) node {
+func (w *Index) targetNode(g *grant) node {
 	if g.Role != "" {
 		r, _ := w.design.Roles.Position(g.Role)
 		return node{bayRole, r}
@@ -314,7 +269,7 @@ func (w *web) upOf(p int, seen map[node]bool) {
 		}
 	}
 	for r, role := range w.design.Roles {
-		if w.roles[r].exact.Test(uint(p)) && w.closure(role.Permissions).Test(uint(p)) {
+		if len(role.Permissions) > 0 && w.roles[r].exact.Test(uint(p)) && w.closure(role.Permissions).Test(uint(p)) {
 			w.enter(node{bayRole, r}, seen, p)
 		}
 	}
@@ -332,33 +287,33 @@ func (w *web) enter(n node, seen map[node]bool, p int) {
 func (w *web) up(n node, seen map[node]bool, p int) {
 	granted := func(list []int) {
 		for _, i := range list {
-			if g := &w.grants[i]; p < 0 || g.carried.Test(uint(p)) {
+			if g := &w.grants[i]; w.counts(g) && (p < 0 || g.carried.Test(uint(p))) {
 				w.enter(w.subjectNode(g), seen, p)
 			}
 		}
 	}
 	switch n.bay {
 	case bayGroup:
-		for _, g := range w.children[n.i] {
+		for _, g := range w.Index.up.children[n.i] {
 			w.enter(node{bayGroup, g}, seen, p)
 		}
-		for _, u := range w.members[n.i] {
+		for _, u := range w.Index.up.members[n.i] {
 			w.enter(node{bayUser, u}, seen, p)
 		}
 	case bayRole:
-		granted(w.byRole[n.i])
-		for _, r := range w.within[n.i] {
+		granted(w.Index.up.roles[n.i])
+		for _, r := range w.Index.up.heirs[n.i] {
 			w.enter(node{bayRole, r}, seen, p)
 		}
 	case baySet:
-		granted(w.bySet[n.i])
-		for _, r := range w.of[n.i] {
+		granted(w.Index.up.sets[n.i])
+		for _, r := range w.Index.up.users[n.i] {
 			w.enter(node{bayRole, r}, seen, p)
 		}
 	}
 }
 
-// picture counts what passes through the nodes that are kept, and gives the beams between them.
+// picture counts what passes through the groups, roles and sets that are kept, and gives the beams between what is kept.
 func (w *web) picture(keep map[node]bool, top, bottom node) *Picture {
 	pic := &Picture{Nodes: map[model.Kind][]Connected{}}
 	_, above := w.flow(bottom)
@@ -366,11 +321,7 @@ func (w *web) picture(keep map[node]bool, top, bottom node) *Picture {
 	for n := range keep {
 		c := Connected{Node: w.named(n)}
 		switch {
-		case n.bay == bayPermission:
-			c.Through = w.peopleThrough(n, keep)
-		case n.bay == bayUser && n != top:
-			c.Through = w.permissionsOf(n, bottom)
-			c.Downward = true
+		case n.bay == bayUser || n.bay == bayPermission: // one of each
 		case above[n]:
 			c.Through = w.peopleThrough(n, keep)
 		default:
@@ -413,19 +364,10 @@ func (p *Picture) settle() {
 	}
 }
 
-// permissionsOf counts what a person gets out of the bottom of a picture.
-func (w *web) permissionsOf(u, bottom node) int {
-	return int(w.delivered(u).IntersectionCardinality(w.delivered(bottom)))
-}
-
 // peopleThrough counts the kept people who lead to a node.
 func (w *web) peopleThrough(n node, keep map[node]bool) int {
 	seen := map[node]bool{}
-	if n.bay == bayPermission {
-		w.upOf(n.i, seen)
-	} else {
-		w.up(n, seen, -1)
-	}
+	w.up(n, seen, -1)
 	count := 0
 	for m := range seen {
 		if m.bay == bayUser && keep[m] {

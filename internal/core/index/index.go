@@ -47,6 +47,17 @@ type Index struct {
 	noLicence    int   // the profile of someone without any
 	roleSets     [][]int
 	roleInherits [][]int
+	up           upward
+}
+
+// upward is the relations of the design read towards people.
+type upward struct {
+	heirs    [][]int // of roles: the roles that inherit them
+	users    [][]int // of sets: the roles that include them
+	roles    [][]int // of roles: the grants of them
+	sets     [][]int // of sets: the grants of them
+	members  [][]int // of groups: the users listed or found
+	children [][]int // of groups: the groups that they list
 }
 
 // contents is what a set or role gives.
@@ -74,6 +85,7 @@ func Compile(d *model.Design) *Index {
 	x.compileGroups()
 	x.compileGrants()
 	x.compileLicences()
+	x.compileUpward()
 	return x
 }
 
@@ -449,6 +461,30 @@ func (x *Index) compileLicences() {
 	for i, u := range x.design.Users {
 		x.profileOf[i] = profile(u.Licences)
 	}
+}
+
+func (x *Index) compileUpward() {
+	d := x.design
+	x.up = upward{heirs: reverse(x.roleInherits, len(d.Roles)), users: reverse(x.roleSets, len(d.Sets)), members: reverse(x.direct, len(x.parents)), children: reverse(x.parents, len(x.parents)),
+		roles: make([][]int, len(d.Roles)), sets: make([][]int, len(d.Sets))}
+	for i := range x.grants {
+		if t := x.targetNode(&x.grants[i]); t.bay == bayRole {
+			x.up.roles[t.i] = append(x.up.roles[t.i], i)
+		} else {
+			x.up.sets[t.i] = append(x.up.sets[t.i], i)
+		}
+	}
+}
+
+// reverse turns a relation round: of each of n things, those that name it.
+func reverse(of [][]int, n int) [][]int {
+	out := make([][]int, n)
+	for i, list := range of {
+		for _, j := range list {
+			out[j] = append(out[j], i)
+		}
+	}
+	return out
 }
 
 // live tells whether a user can hold anything at t (§5).

@@ -808,7 +808,7 @@ export interface components {
             state?: string;
             /**
              * Format: int64
-             * @description How many people or permissions pass through
+             * @description How many people or permissions pass through a group, role or set
              */
             through: number;
         };

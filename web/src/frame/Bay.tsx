@@ -188,7 +188,7 @@ function RowBoard(p: {
 	const chosen = p.focused || p.second;
 	const [system, ...rest] = row.kind === "permission" ? row.name.split(":") : [];
 	// What passes through, where that says more than the thing's own size.
-	const passes = lit && !chosen && row.of && row.kind !== "user" && row.kind !== "permission";
+	const passes = lit && !chosen && row.of;
 	const through = passes ? count(row.through, row.of === "people" ? "person" : "permission", row.of ?? "") : (row.size ?? "");
 	return (
 		// biome-ignore lint/a11y/useKeyWithClickEvents: the listbox hears the keys

@@ -133,10 +133,9 @@ function BrickButton({ brick, chosen, tabbable, onChoose }: { brick: Schemas["Br
 			data-brick={brick.key}
 			tabIndex={tabbable ? 0 : -1}
 			aria-pressed={chosen}
-			aria-label={`${brick.action}${brick.risk === 3 ? " critical" : ""}${brick.note ? ` ${brick.note}` : ""}: ${brick.key}, ${words}${brick.risk ? `, ${riskWords[brick.risk]} risk` : ""}`}
 			title={`${brick.key} — ${brick.label ? `${brick.label}; ` : ""}${words}`}
 			onClick={onChoose}
-			className={`flex h-[27px] items-center gap-2 border-[1.5px] px-[8px] text-left ${look}`}
+			className={`relative flex h-[27px] items-center gap-2 border-[1.5px] px-[8px] text-left ${look}`}
 		>
 			<span className={`narrow ${brick.state === "none" ? "" : "font-semibold"} ${brick.state === "withheld" && !chosen ? "bg-plaster px-1" : ""}`}>
 				{brick.action}
@@ -149,6 +148,11 @@ function BrickButton({ brick, chosen, tabbable, onChoose }: { brick: Schemas["Br
 					{brick.note}
 				</span>
 			)}
+			<span className="sr-only">
+				{" "}
+				({brick.key}, {words}
+				{brick.risk ? `, ${riskWords[brick.risk]} risk` : ""})
+			</span>
 		</button>
 	);
 }
