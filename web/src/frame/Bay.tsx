@@ -1,8 +1,8 @@
-import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useDeferredValue, useEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../api/client";
-import { bayQuery, type Lookup } from "../api/hooks";
+import type { Lookup } from "../api/hooks";
+import { useRows } from "../parts/rows";
 import { count, riskWords } from "../parts/words";
 import { type bays, type Node, nameOf, nodeFrom, type Row, same } from "./node";
 
@@ -31,9 +31,7 @@ type Props = {
 export function Bay(p: Props) {
 	const scroll = useRef<HTMLDivElement>(null);
 	const q = useDeferredValue(p.words.trim());
-	const shown = useRef<number[]>([0]);
-	const pages = useQueries({ queries: shown.current.map((page) => bayQuery(p.bay.kind, p.view, q, page, pageSize)) });
-	const first = pages[shown.current.indexOf(0)]?.data;
+	const { first, rowAt, need } = useRows(p.bay.kind, p.view, q, pageSize);
 	const matching = first?.matching ?? 0;
 	const connected = first?.connected ?? 0;
 	const focused = !!p.focus;
@@ -55,9 +53,7 @@ export function Bay(p: Props) {
 	}, [p.view.focus, p.view.second, p.view.where, q]);
 
 	const items = list.getVirtualItems();
-	const wanted = [...new Set([0, ...items.map((i) => Math.floor(i.index / pageSize))])].sort((a, b) => a - b);
-	shown.current = wanted;
-	const rowAt = (i: number): Row | undefined => pages[wanted.indexOf(Math.floor(i / pageSize))]?.data?.rows[i % pageSize];
+	useEffect(() => need(items));
 
 	const cursor = Math.min(p.cursor, Math.max(0, matching - 1));
 	const atCursor = p.active ? rowAt(cursor) : undefined;

@@ -1,8 +1,7 @@
-import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useDeferredValue, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { bayQuery } from "../../api/hooks";
+import { useRows } from "../../parts/rows";
 import { addressOf, count } from "../../parts/words";
 
 const pitch = 32;
@@ -17,15 +16,11 @@ export function People() {
 	const q = useDeferredValue(words.trim());
 	const scroll = useRef<HTMLDivElement>(null);
 	const [cursor, setCursor] = useState(0);
-	const shown = useRef<number[]>([0]);
-	const pages = useQueries({ queries: shown.current.map((page) => bayQuery("user", {}, q, page, pageSize)) });
-	const first = pages[shown.current.indexOf(0)]?.data;
+	const { first, rowAt, need } = useRows("user", {}, q, pageSize);
 	const matching = first?.matching ?? 0;
 	const list = useVirtualizer({ count: matching, getScrollElement: () => scroll.current, estimateSize: () => pitch, overscan: 10 });
 	const items = list.getVirtualItems();
-	const wanted = [...new Set([0, ...items.map((i) => Math.floor(i.index / pageSize))])].sort((a, b) => a - b);
-	shown.current = wanted;
-	const rowAt = (i: number) => pages[wanted.indexOf(Math.floor(i / pageSize))]?.data?.rows[i % pageSize];
+	useEffect(() => need(items));
 	const at = Math.min(cursor, Math.max(0, matching - 1));
 	const open = (i: number) => {
 		const row = rowAt(i);
