@@ -243,6 +243,20 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	if path != "/people?where=ferries" {
 		t.Errorf("from the frame, the link to the people leads to %s", path)
 	}
+	// By the mouse a beam to the focus is cut from the row that it leads to, and what is not joined is joined from there.
+	s.open("/?focus=role:gate-clerk")
+	s.see("#bay-set", "Gate additions")
+	s.must(s.Hover("#bay-set [role=option]", "Gate additions"))
+	s.click("#bay-set [data-act=cut]", "Cut")
+	s.see("section[aria-label=Draft]", "Gate additions is taken out of Gate clerk")
+	s.see("section[aria-label=Draft]", "people lose")
+	s.must(s.Hover("#bay-set [role=option]", "Crewtide crew, lead"))
+	s.click("#bay-set [data-act=join]", "Join")
+	s.see("section[aria-label=Draft]", "2 changes")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.click("button", "Discard all")
+	s.see("section[aria-label=Draft]", "No draft")
+
 	// Back and forward work, and Escape steps back.
 	s.open("/?focus=role:gate-clerk&second=user:noor.tamsin")
 	s.see("#bay-group", "Terminal 2 gate crew")

@@ -211,6 +211,15 @@ func (p *Page) Click(selector, text string, options ...chromedp.MouseOption) err
 	return p.do(chromedp.MouseClickXY(x, y, options...))
 }
 
+// Hover moves the mouse onto a thing.
+func (p *Page) Hover(selector, text string) error {
+	x, y, err := p.place(selector, text)
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.MouseEvent("mouseMoved", x, y))
+}
+
 // Type puts a text into the field with a label.
 func (p *Page) Type(label, text string) error {
 	e := fmt.Sprintf("[...document.querySelectorAll('input, textarea')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(%s))", quote(label))

@@ -51,11 +51,11 @@ var catalogues = []catalogue{
 		"Warnings: warning view issue/w2 lift/w2; weather view",
 		"Setup: sector view edit/a2; radar view tune/a3",
 	}},
-	{"hoistkeeper", "Hoistkeeper", "Crane and gear maintenance.", "Ironside & Daughters", "1.7", "hoistkeeper-seat", "", []string{
+	{"hoistkeeper", "Hoistkeeper", "Crane and gear maintenance.", "Ironside & Daughters", "1.7", "", "hoistkeeper-seat", []string{
 		"Faults: fault view report/w assess/w1 close/w1; downtime view record/w",
-		"Work: work-order view create/w approve/w1 close/w; part view take/w order/w2; tool view lend/w",
-		"Inspection: inspection view record/w1 sign/w2; load-test view record/w1 release/w3; certificate view issue/w3",
-		"Gear: crane view edit/w lock-out/w2 return/w3; sling view retire/w1",
+		"Work: work-order view/l create/wl approve/w1l close/wl; part view/l take/wl order/w2l; tool view lend/w",
+		"Inspection: inspection view record/w1l sign/w2l; load-test view record/w1l release/w3l; certificate view issue/w3l",
+		"Gear: crane view edit/wl lock-out/w2l return/w3l; sling view retire/w1",
 		"Setup: checklist view edit/a1; interval view edit/a2",
 	}},
 	{"tallyroom", "Tallyroom", "Invoices, suppliers and payments.", "Ledgerline", "6.4", "", "", []string{

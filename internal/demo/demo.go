@@ -5,9 +5,11 @@ package demo
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
@@ -40,10 +42,30 @@ func Design(day time.Time) (*model.Design, error) {
 	d.Conflicts = conflicts(today)
 	d.Delegations = delegations()
 	d.Licences = licences(d.Users)
+	seatHoistkeeper(d, day)
+	d.Licences = licences(d.Users) // with the seats that were taken since
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		return nil, fmt.Errorf("the demo organisation is not well-formed: %v", problems)
 	}
 	return model.Build(d), nil
+}
+
+// seatHoistkeeper gives a seat to everybody whom a grant of Hoistkeeper waits for, but for the last two: these went without, since none was left.
+func seatHoistkeeper(d *model.Design, day time.Time) {
+	const seat = "hoistkeeper-seat"
+	built := model.Build(&model.Design{Organisation: d.Organisation, Licences: slices.Clone(d.Licences), Areas: slices.Clone(d.Areas), Systems: slices.Clone(d.Systems), Sets: slices.Clone(d.Sets), Roles: slices.Clone(d.Roles),
+		Groups: slices.Clone(d.Groups), Users: slices.Clone(d.Users), Assignments: slices.Clone(d.Assignments)})
+	x := index.Compile(built)
+	var waiting []*model.User
+	for _, u := range d.Users {
+		if slices.Contains(x.WaitsFor(u.ID, day), seat) {
+			waiting = append(waiting, u)
+		}
+	}
+	for _, u := range waiting[:len(waiting)-2] {
+		u.Licences = append(u.Licences, seat)
+		u.LastUse["hoistkeeper"] = u.LastUse["crewtide"]
+	}
 }
 
 // licences counts seats so that one pool is exhausted, with two people in wait, and the others have some left.

@@ -95,6 +95,26 @@ func TestEveryScreenHasSomethingTrueToShow(t *testing.T) {
 	if !x.Allowed(index.Anonymous, "gangway:timetable:view", index.Record{}, day) {
 		t.Error("the public does not see the timetable")
 	}
+	var waiting []string
+	unused, seats := 0, map[string]int{}
+	for _, u := range d.Users {
+		if slices.Contains(x.WaitsFor(u.ID, day), "hoistkeeper-seat") {
+			waiting = append(waiting, u.ID)
+		}
+		for _, l := range u.Licences {
+			seats[l]++
+			system, _, _ := strings.Cut(l, "-")
+			if day.Sub(u.LastUse[system]) > 90*24*time.Hour {
+				unused++
+			}
+		}
+	}
+	if pool, _ := d.Licences.Find("hoistkeeper-seat"); len(waiting) != 2 || seats[pool.ID] != *pool.Seats {
+		t.Errorf("of %d seats %d are taken, and these wait: %v", *pool.Seats, seats[pool.ID], waiting)
+	}
+	if unused != 11 {
+		t.Errorf("%d seats are unused for ninety days, want 11", unused)
+	}
 	deep := x.GroupsOf("noor.tamsin")
 	if !slices.ContainsFunc(deep, func(g index.GroupOf) bool { return g.Group == "skerryhaven-staff" && !g.Direct }) {
 		t.Errorf("the nesting is flat: %v", deep)

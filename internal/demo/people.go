@@ -151,15 +151,20 @@ func qualify(u *model.User, i int, today time.Time) {
 	}
 }
 
+// unusedSeats is how many seats somebody holds without having used the system for ninety days.
+const unusedSeats = 11
+
 // temper gives some people the states, validities and licences that real life gives.
 func temper(users []*model.User, today time.Time) {
 	counts := map[string]int{}
+	unusedLeft := unusedSeats
 	for i, u := range users {
 		old := today.AddDate(0, 0, -1-i%40)
 		u.LastUse = map[string]time.Time{"crewtide": old.Add(time.Duration(6+i%12) * time.Hour)}
 		give := func(licence, system string, unused bool) {
 			u.Licences = append(u.Licences, licence)
-			if unused {
+			if unused && unusedLeft > 0 {
+				unusedLeft--
 				u.LastUse[system] = today.AddDate(0, 0, -95-i%60)
 			} else {
 				u.LastUse[system] = old
@@ -176,8 +181,6 @@ func temper(users []*model.User, today time.Time) {
 		switch {
 		case t == "Manifest clerk" || t == "Yard manager" || t == "Quay manager" || t == "Store manager" || t == "Terminal manager":
 			give("ladingbook-seat", "ladingbook", counts[t]%8 == 0)
-		case t == "Maintenance fitter" || t == "Shift lead" || t == "Crane driver" && counts[t] <= 24:
-			give("hoistkeeper-seat", "hoistkeeper", false)
 		case t == "Ticket clerk" || t == "Purser" || t == "Refund clerk" || t == "Ticketing lead" || t == "Ticketing deputy":
 			give("gangway-till", "gangway", counts[t]%5 == 0)
 		}

@@ -25,6 +25,9 @@ type Props = {
 	beams?: Schemas["Beam"][];
 	onFocus: (n: Node, asSecond: boolean) => void;
 	onOpen: (n: Node) => void;
+	/** Absent for whoever may not draft. */
+	onJoin?: (to: Node, name: string) => void;
+	onCut?: (to: Node) => void;
 };
 
 /** One of the five lists: what is connected with the focus on boards at the top, the rest below, stepped back. */
@@ -84,6 +87,7 @@ export function Bay(p: Props) {
 	};
 
 	const terms = useTerms(p.focus, p.beams);
+	const direct = useDirect(p.focus, p.beams);
 	return (
 		<section aria-label={p.bay.title} className="flex min-h-0 min-w-0 flex-col">
 			<div className="flex items-baseline">
@@ -141,6 +145,9 @@ export function Bay(p: Props) {
 										if (row) p.onFocus(nodeFrom(row), asSecond);
 									}}
 									onOpen={() => row && p.onOpen(nodeFrom(row))}
+									direct={!!row && direct.has(nameOf(row))}
+									onJoin={p.onJoin && row && (() => p.onJoin?.(nodeFrom(row), row.name))}
+									onCut={p.onCut && row && (() => p.onCut?.(nodeFrom(row)))}
 								/>
 								{focused && i.index === connected - 1 && matching > connected && <div className="mt-[10px] border-t border-quiet" />}
 							</div>
@@ -165,6 +172,19 @@ function useTerms(focus: Node | undefined, beams: Schemas["Beam"][] | undefined)
 	}, [focus, beams]);
 }
 
+/** Which rows are joined to the focus directly, by a beam that can be cut. */
+function useDirect(focus: Node | undefined, beams: Schemas["Beam"][] | undefined) {
+	return useMemo(() => {
+		const names = new Set<string>();
+		for (const b of beams ?? []) {
+			if (b.draft === "cut") continue;
+			if (same(b.from, focus)) names.add(nameOf(b.to));
+			if (same(b.to, focus)) names.add(nameOf(b.from));
+		}
+		return names;
+	}, [focus, beams]);
+}
+
 function RowBoard(p: {
 	id: string;
 	row?: Row;
@@ -177,6 +197,9 @@ function RowBoard(p: {
 	cursor: boolean;
 	onPick: (asSecond: boolean) => void;
 	onOpen: () => void;
+	direct: boolean;
+	onJoin?: () => void;
+	onCut?: () => void;
 }) {
 	const { row } = p;
 	if (!row) return <div className="h-[36px] animate-pulse bg-sunk/60" />;
@@ -202,7 +225,7 @@ function RowBoard(p: {
 			title={`${row.name}${row.note ? ` — ${row.note}` : ""}`}
 			onClick={(e) => p.onPick(e.shiftKey)}
 			onDoubleClick={p.onOpen}
-			className={`h-[36px] cursor-pointer touch-none border-[1.5px] px-[8px] py-[2px] leading-[15px] select-none ${
+			className={`relative h-[36px] cursor-pointer touch-none border-[1.5px] px-[8px] py-[2px] leading-[15px] select-none ${
 				chosen
 					? "border-slate bg-slate text-on-slate"
 					: lit
@@ -228,6 +251,22 @@ function RowBoard(p: {
 				</span>
 				{through && <span className={`shrink-0 ${p.note || row.note || row.state ? "ml-auto" : ""}`}>{through}</span>}
 			</div>
+			{p.stepped && !chosen && p.onJoin && p.onCut && (
+				// For the mouse only; the keys are J and X.
+				<span
+					aria-hidden="true"
+					data-act={p.direct ? "cut" : "join"}
+					onPointerDown={(e) => e.stopPropagation()}
+					onClick={(e) => {
+						e.stopPropagation();
+						if (p.direct) p.onCut?.();
+						else p.onJoin?.();
+					}}
+					className={`absolute top-[3px] right-[3px] hidden border bg-raised px-1.5 text-[11.5px] leading-[15px] font-semibold ${p.direct ? "border-ox text-ox" : "border-slate text-slate"}`}
+				>
+					{p.direct ? "Cut" : "Join"}
+				</span>
+			)}
 		</div>
 	);
 }

@@ -83,6 +83,9 @@ export function Frame() {
 		[navigate, where, look],
 	);
 
+	const joinTo = useCallback((to: Node, toName: string) => focus && startJoin(focus, to, [name ?? focus.id, toName]), [focus, name, startJoin]);
+	const cutFrom = useCallback((to: Node) => focus && startCut(focus, to), [focus, startCut]);
+
 	const drag = useDrag(frame, drafting, startJoin);
 
 	const move = (to: Partial<Cursor>) => setCursor((c) => ({ ...c, ...to }));
@@ -154,21 +157,15 @@ export function Frame() {
 								beams={picture.data?.beams}
 								onFocus={onFocus}
 								onOpen={open}
+								onJoin={drafting ? joinTo : undefined}
+								onCut={drafting ? cutFrom : undefined}
 							/>
 						))}
 					</div>
 					<Beams frame={frame} picture={picture.data} cursor={row} drag={drag} />
 				</div>
 			)}
-			<Plinth
-				picture={picture.data}
-				row={row}
-				drafting={drafting}
-				onClear={() => look(undefined)}
-				onOpen={open}
-				onJoin={(to, toName) => focus && startJoin(focus, to, [name ?? focus.id, toName])}
-				onCut={startCut}
-			/>
+			<Plinth picture={picture.data} row={row} drafting={drafting} onClear={() => look(undefined)} onOpen={open} onJoin={joinTo} onCut={startCut} />
 			{joining && (
 				<JoinBoard
 					{...joining}
