@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"strings"
 	"time"
 
 	"fachwerk/internal/core/index"
@@ -24,20 +25,71 @@ type Answer struct {
 	Reasons []Reason // why not
 }
 
-// Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
-func (d *Desk) Ask(q Question, explain bool) Answer {
-	h := d.house.Load()
+// settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the design does not have.
+func (d *Desk) settle(q *Question) (h *house, user string, known bool) {
+	h = d.house.Load()
 	if q.Time.IsZero() {
 		q.Time = d.now()
 	}
-	user, known := index.Anonymous, true
-	if !q.Anonymous {
-		user, known = h.index.UserID(q.User)
-		if !known {
-			user = " " // no id has this form
+	if q.Anonymous {
+		return h, index.Anonymous, true
+	}
+	user, known = h.index.UserID(q.User)
+	return h, user, known && q.Known
+}
+
+// WhoMay gives the ids of all users who may do what a question asks, sorted; the question's own user takes no part.
+func (d *Desk) WhoMay(q Question) []string {
+	h, _, _ := d.settle(&q)
+	out := []string{}
+	if q.Anonymous || !q.Known {
+		return out
+	}
+	for _, u := range h.design().Users {
+		if h.index.Allowed(u.ID, q.Permission, q.Record, q.Time) {
+			out = append(out, u.ID)
 		}
 	}
-	known = known && q.Known
+	return out
+}
+
+// WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted; the question's own
+// record takes no part.
+func (d *Desk) WhereMay(q Question) []string {
+	h, user, known := d.settle(&q)
+	out := []string{}
+	if !known {
+		return out
+	}
+	for _, a := range h.design().Areas {
+		if h.index.Allowed(user, q.Permission, index.Record{Area: a.ID}, q.Time) {
+			out = append(out, a.ID)
+		}
+	}
+	return out
+}
+
+// WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's record, sorted; the question's
+// own permission takes no part.
+func (d *Desk) WhatMay(q Question, kind string) []string {
+	h, user, known := d.settle(&q)
+	out := []string{}
+	system, object, _ := strings.Cut(kind, ":")
+	s, exists := h.design().Systems.Find(system)
+	if !known || !exists {
+		return out
+	}
+	for _, p := range s.Permissions { // sorted by key, so by action within an object
+		if _, o, action, _ := model.Parts(p.Key); o == object && h.index.Allowed(user, p.Key, q.Record, q.Time) {
+			out = append(out, action)
+		}
+	}
+	return out
+}
+
+// Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
+func (d *Desk) Ask(q Question, explain bool) Answer {
+	h, user, known := d.settle(&q)
 	a := Answer{Allowed: known && h.index.Allowed(user, q.Permission, q.Record, q.Time)}
 	if !explain {
 		return a

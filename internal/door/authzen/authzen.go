@@ -30,6 +30,9 @@ func Mount(r chi.Router, d *desk.Desk) {
 		r.Use(echoID, s.programsOnly)
 		r.Post("/evaluation", s.evaluation)
 		r.Post("/evaluations", s.evaluations)
+		r.Post("/search/subject", s.searchSubject)
+		r.Post("/search/resource", s.searchResource)
+		r.Post("/search/action", s.searchAction)
 	})
 }
 
@@ -82,6 +85,9 @@ func (s *server) configuration(w http.ResponseWriter, r *http.Request) {
 		"policy_decision_point":       base,
 		"access_evaluation_endpoint":  base + "/access/v1/evaluation",
 		"access_evaluations_endpoint": base + "/access/v1/evaluations",
+		"search_subject_endpoint":     base + "/access/v1/search/subject",
+		"search_resource_endpoint":    base + "/access/v1/search/resource",
+		"search_action_endpoint":      base + "/access/v1/search/action",
 	})
 }
 
@@ -234,15 +240,16 @@ func object(raw json.RawMessage, name string, to any) error {
 	return nil
 }
 
-func (s *server) decide(r request) (response, error) {
-	var subject struct {
+// The parts of a request.
+type (
+	subject struct {
 		Type *string `json:"type"`
 		ID   *string `json:"id"`
 	}
-	var action struct {
+	action struct {
 		Name *string `json:"name"`
 	}
-	var resource struct {
+	resource struct {
 		Type       *string `json:"type"`
 		ID         *string `json:"id"`
 		Properties struct {
@@ -250,48 +257,73 @@ func (s *server) decide(r request) (response, error) {
 			Owner *string `json:"owner"`
 		} `json:"properties"`
 	}
-	var context struct {
+	circumstances struct {
 		Time    *string `json:"time"`
 		Explain bool    `json:"explain"`
 	}
-	err := errors.Join(object(r.Subject, "subject", &subject), object(r.Action, "action", &action), object(r.Resource, "resource", &resource))
-	if present(r.Context) {
-		err = errors.Join(err, object(r.Context, "context", &context))
+)
+
+// parts says which parts of a request must be whole; a search leaves one open.
+type parts struct{ subjectID, action, resourceID bool }
+
+// question reads a request as a question to the desk, but for the permission, which needs both a resource and an action.
+func (r request) question(need parts) (q desk.Question, kind, name string, c circumstances, err error) {
+	var sub subject
+	var act action
+	var res resource
+	err = errors.Join(object(r.Subject, "subject", &sub), object(r.Resource, "resource", &res))
+	if need.action {
+		err = errors.Join(err, object(r.Action, "action", &act))
 	}
+	if present(r.Context) {
+		err = errors.Join(err, object(r.Context, "context", &c))
+	}
+	if err != nil {
+		return q, "", "", c, err
+	}
+	q.Anonymous = sub.Type != nil && *sub.Type == "anonymous"
+	switch {
+	case sub.Type == nil || *sub.Type == "":
+		return q, "", "", c, errors.New("subject.type is missing")
+	case need.subjectID && sub.ID == nil && !q.Anonymous:
+		return q, "", "", c, errors.New("subject.id is missing")
+	case need.action && (act.Name == nil || *act.Name == ""):
+		return q, "", "", c, errors.New("action.name is missing")
+	case res.Type == nil || *res.Type == "":
+		return q, "", "", c, errors.New("resource.type is missing")
+	case need.resourceID && res.ID == nil:
+		return q, "", "", c, errors.New("resource.id is missing")
+	}
+	q.Known = q.Anonymous || *sub.Type == "user"
+	if !q.Anonymous && sub.ID != nil {
+		q.User = *sub.ID
+	}
+	if p := res.Properties; p.Area != nil {
+		q.Record.Area = known(*p.Area)
+	}
+	if p := res.Properties; p.Owner != nil {
+		q.Record.Owner = known(*p.Owner)
+	}
+	if c.Time != nil {
+		if q.Time, err = time.Parse(time.RFC3339, *c.Time); err != nil || q.Time.IsZero() {
+			return q, "", "", c, fmt.Errorf("context.time: expected an instant like \"2026-01-31T00:00:00Z\", not %q", *c.Time)
+		}
+	}
+	if act.Name != nil {
+		name = *act.Name
+	}
+	return q, *res.Type, name, c, nil
+}
+
+func (s *server) decide(r request) (response, error) {
+	q, kind, name, c, err := r.question(parts{subjectID: true, action: true, resourceID: true})
 	if err != nil {
 		return response{}, err
 	}
-	anonymous := subject.Type != nil && *subject.Type == "anonymous"
-	switch {
-	case subject.Type == nil || *subject.Type == "":
-		return response{}, errors.New("subject.type is missing")
-	case subject.ID == nil && !anonymous:
-		return response{}, errors.New("subject.id is missing")
-	case action.Name == nil || *action.Name == "":
-		return response{}, errors.New("action.name is missing")
-	case resource.Type == nil || *resource.Type == "":
-		return response{}, errors.New("resource.type is missing")
-	case resource.ID == nil:
-		return response{}, errors.New("resource.id is missing")
-	}
-	q := desk.Question{Anonymous: anonymous, Known: anonymous || *subject.Type == "user", Permission: *resource.Type + ":" + *action.Name}
-	if !anonymous {
-		q.User = *subject.ID
-	}
-	if p := resource.Properties; p.Area != nil {
-		q.Record.Area = known(*p.Area)
-	}
-	if p := resource.Properties; p.Owner != nil {
-		q.Record.Owner = known(*p.Owner)
-	}
-	if context.Time != nil {
-		if q.Time, err = time.Parse(time.RFC3339, *context.Time); err != nil || q.Time.IsZero() {
-			return response{}, fmt.Errorf("context.time: expected an instant like \"2026-01-31T00:00:00Z\", not %q", *context.Time)
-		}
-	}
-	a := s.desk.Ask(q, context.Explain)
+	q.Permission = kind + ":" + name
+	a := s.desk.Ask(q, c.Explain)
 	answer := response{Decision: a.Allowed}
-	if context.Explain {
+	if c.Explain {
 		answer.Context = map[string]any{"reasons": reasons(a)}
 	}
 	return answer, nil

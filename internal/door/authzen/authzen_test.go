@@ -2,6 +2,7 @@ package authzen_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -248,5 +249,76 @@ func TestConfiguration(t *testing.T) {
 	}
 	if got["policy_decision_point"] != c.url || got["access_evaluation_endpoint"] != c.url+"/access/v1/evaluation" || got["access_evaluations_endpoint"] != c.url+"/access/v1/evaluations" {
 		t.Errorf("the configuration is %v", got)
+	}
+}
+
+// results asks a search for all of its pages, n results at a time.
+func (c caller) results(path, body string, n int) (out []string) {
+	c.t.Helper()
+	token := ""
+	for range 50 {
+		status, text := c.ask("search/"+path, strings.TrimSuffix(body, "}")+fmt.Sprintf(`,"page":{"limit":%d,"token":%q}}`, n, token))
+		var got struct {
+			Results []struct{ Type, ID, Name string }
+			Page    struct {
+				Next  string `json:"next_token"`
+				Count int
+				Total int
+			}
+		}
+		if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK || got.Page.Count != len(got.Results) || len(got.Results) > n {
+			c.t.Fatalf("%s %s is answered %d %s", path, body, status, text)
+		}
+		for _, r := range got.Results {
+			out = append(out, r.Type+"/"+r.ID+r.Name)
+		}
+		if token = got.Page.Next; token == "" {
+			if got.Page.Total != len(out) {
+				c.t.Errorf("%d results came, the total says %d", len(out), got.Page.Total)
+			}
+			return out
+		}
+	}
+	c.t.Fatal("the pages do not end")
+	return nil
+}
+
+func TestSearches(t *testing.T) {
+	c := serve(t)
+	for _, q := range []struct{ path, body, want string }{
+		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, "user/ann user/bea"},
+		{"subject", `{"subject":{"type":"user","id":"zed"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}}`, "user/ann"},
+		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1","owner":"bea"}}}`, "user/ann user/bea"},
+		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:00:00Z"}}`, ""},
+		{"subject", `{"subject":{"type":"robot"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, ""},
+		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate"}}`, "s:gate/t1"},
+		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board"}}`, "s:board/t1 s:board/top"},
+		{"resource", `{"subject":{"type":"user","id":"bea"},"action":{"name":"view"},"resource":{"type":"s:gate"}}`, ""},
+		{"resource", `{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board"}}`, "s:board/t1 s:board/top"},
+		{"action", `{"subject":{"type":"user","id":"ANN.A"},"resource":{"type":"s:gate.log","id":"7","properties":{"area":"t1"}}}`, "/edit"},
+		{"action", `{"subject":{"type":"user","id":"ann"},"resource":{"type":"s:gate","id":"7"}}`, ""},
+		{"action", `{"subject":{"type":"user","id":"zed"},"resource":{"type":"s:board","id":"7"}}`, ""},
+		{"action", `{"subject":{"type":"user","id":"ann"},"resource":{"type":"nonsense","id":"7"}}`, ""},
+	} {
+		for _, n := range []int{1, 100} {
+			if got := strings.Join(c.results(q.path, q.body, n), " "); got != q.want {
+				t.Errorf("%s %s gives %q by %d, want %q", q.path, q.body, got, n, q.want)
+			}
+		}
+	}
+	good := `"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}`
+	for body, says := range map[string]string{
+		`{` + good + `}`: "subject is missing",
+		`{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:board"}}`: "resource.id is missing",
+		`{"subject":{"type":"user"},` + good + `,"page":{"limit":0}}`:                        "page.limit",
+		`{"subject":{"type":"user"},` + good + `,"page":{"token":"bWFkZSB1cA"}}`:             "no token that was given out",
+		`{"subject":{"type":"user"},` + good + `,"page":7}`:                                  "page: expected an object",
+	} {
+		if status, got := c.ask("search/subject", body); status != http.StatusBadRequest || !strings.Contains(got, says) {
+			t.Errorf("%s is answered %d %q, want 400 and %q", body, status, got, says)
+		}
+	}
+	if resp, _ := c.send(http.MethodPost, "/access/v1/search/subject", "", "application/json", "{}"); resp.StatusCode != http.StatusUnauthorized {
+		t.Errorf("without a token a search is answered %d", resp.StatusCode)
 	}
 }
