@@ -28,6 +28,7 @@ export function Plinth(p: Props) {
 	return (
 		<aside
 			aria-label="About the focus"
+			data-plinth
 			className="grid h-[92px] shrink-0 grid-cols-[minmax(0,5fr)_minmax(0,7fr)] border-t-[3px] border-[var(--beam)]"
 		>
 			{focus ? (

@@ -93,6 +93,7 @@ function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => 
 	return (
 		<section
 			aria-label="The draft and its impact"
+			data-open
 			className="flex max-h-[48vh] min-h-[200px] shrink-0 flex-col border-t-[3px] border-[var(--beam)] bg-raised"
 		>
 			<div className="grid min-h-0 grow grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
@@ -180,6 +181,23 @@ function alike(people: Schemas["PersonImpact"][]): Schemas["PersonImpact"][][] {
 const namesShown = 12;
 const rowsShown = 6;
 
+/** People by name, the first few unless all are wanted. */
+function Names({ people, all }: { people: Schemas["Ref"][]; all?: boolean }) {
+	return (
+		<>
+			{people.slice(0, all ? undefined : namesShown).map((p, i) => (
+				<span key={p.id}>
+					{i > 0 && ", "}
+					<Name kind="user" id={p.id}>
+						{p.name}
+					</Name>
+				</span>
+			))}
+			{!all && people.length > namesShown && <b> and {people.length - namesShown} more</b>}
+		</>
+	);
+}
+
 function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 	const [open, setOpen] = useState(false);
 	const { gains, losses } = people[0];
@@ -188,15 +206,7 @@ function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 	return (
 		<div className="border-b border-hair py-2">
 			<p>
-				{people.slice(0, open ? undefined : namesShown).map((p, i) => (
-					<span key={p.user.id}>
-						{i > 0 && ", "}
-						<Name kind="user" id={p.user.id}>
-							{p.user.name}
-						</Name>
-					</span>
-				))}
-				{!open && people.length > namesShown && <b> and {people.length - namesShown} more</b>}
+				<Names people={people.map((p) => p.user)} all={open} />
 				{people.length > 1 && <span className="text-quiet"> — {people.length} people, each:</span>}
 			</p>
 			<ul className="mt-1">
@@ -223,27 +233,29 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 	if (draft.conflicts.length + draft.licences.length + draft.touches.length + draft.reviews.length === 0) return null;
 	return (
 		<ul className="mb-4 border-b border-hair pb-2">
-			{draft.conflicts.map((c) => (
-				<li key={`${c.user.id} ${c.conflict.id} ${c.cleared}`}>
-					<b className={c.cleared ? "text-moss" : c.excepted ? "text-ochre" : "text-ox"}>
-						{c.cleared ? "✓ Conflict cleared: " : c.excepted ? "Conflict, excepted: " : "✕ New conflict: "}
-					</b>
-					<Name kind="user" id={c.user.id}>
-						{c.user.name}
-					</Name>
-					, {c.conflict.name} <span className="narrow font-mono text-[12px] text-quiet">{c.items.join(" + ")}</span>
-				</li>
-			))}
+			{[...Map.groupBy(draft.conflicts, (c) => `${c.conflict.id} ${c.cleared} ${c.excepted}`).entries()].map(([key, list]) => {
+				const c = list[0];
+				return (
+					<li key={key} className="py-0.5">
+						<b className={c.cleared ? "text-moss" : c.excepted ? "text-ochre" : "text-ox"}>
+							{c.cleared ? "✓ Conflict cleared: " : c.excepted ? "Conflict, excepted: " : "✕ New conflict: "}
+						</b>
+						{c.conflict.name} <span className="narrow font-mono text-[12px] text-quiet">{c.items.join(" + ")}</span>
+						<span className="block pl-4">
+							<Names people={list.map((x) => x.user)} />
+						</span>
+					</li>
+				);
+			})}
 			{draft.licences.map((l) => (
 				<li key={l.licence.id}>
 					<b className="text-ochre">Licence short: </b>
 					{l.licence.name}
 					{l.seats !== undefined && l.used > l.seats && `, ${l.used} seats taken of ${l.seats}`}
-					{l.lacking > 0 &&
-						`: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given — ${l.waiting
-							.slice(0, 3)
-							.map((u) => u.name)
-							.join(", ")}${l.lacking > 3 ? " …" : ""}`}
+					{l.lacking > 0 && `: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given`}
+					<span className="block pl-4">
+						<Names people={l.waiting} />
+					</span>
 				</li>
 			))}
 			{draft.touches.map((t) => (
