@@ -330,7 +330,7 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 	wanted := strings.Fields(model.Fold(words))
 	var connected, rest []entry
 	for _, e := range all {
-		if slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.words, w) }) {
+		if slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.words, w) }) || !c.lives(e.node, v.Where) {
 			continue
 		}
 		if _, is := through[e.node]; is {
@@ -369,6 +369,15 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 		b.Rows = append(b.Rows, row)
 	}
 	return b, nil
+}
+
+// lives tells whether a person's home is in an area. With a focus it does not matter: then what counts there is followed, whosever it is.
+func (c *connection) lives(n index.Node, where string) bool {
+	if where == "" || c.focus != nil || n.Kind != model.KindUser {
+		return true
+	}
+	u, ok := c.house.design().Users.Find(n.ID)
+	return ok && c.house.index.Covers(where, u.Area)
 }
 
 func (h *house) row(e entry) Row {

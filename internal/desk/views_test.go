@@ -31,6 +31,9 @@ func TestBays(t *testing.T) {
 	if bay.Total != 7 || !slices.Equal(names(bay.Rows), []string{"Cy"}) {
 		t.Errorf("filtered: %v", names(bay.Rows))
 	}
+	if bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{Where: "t1"}, "", 0, 100)); !slices.Equal(names(bay.Rows), []string{"Cy"}) || bay.Total != 7 {
+		t.Errorf("at home at Terminal 1: %v", names(bay.Rows))
+	}
 	if bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{}, "", 5, 100)); len(bay.Rows) != 2 {
 		t.Errorf("the window from 5 has %d rows", len(bay.Rows))
 	}

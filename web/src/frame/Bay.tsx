@@ -93,7 +93,7 @@ export function Bay(p: Props) {
 			<div className="flex items-baseline">
 				<h2 className="grow truncate text-[15px] font-bold">{p.bay.title}</h2>
 				<span className="text-[12px] text-quiet" data-waiting={first ? undefined : true}>
-					{focused ? `${connected} of ${first?.total ?? "…"}` : q ? `${matching} of ${first?.total ?? "…"}` : (first?.total ?? "…")}
+					{focused ? `${connected} of ${first?.total ?? "…"}` : q || p.view.where ? `${matching} of ${first?.total ?? "…"}` : (first?.total ?? "…")}
 				</span>
 			</div>
 			<input

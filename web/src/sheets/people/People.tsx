@@ -16,7 +16,7 @@ export function People() {
 	const q = useDeferredValue(words.trim());
 	const scroll = useRef<HTMLDivElement>(null);
 	const [cursor, setCursor] = useState(0);
-	const { first, rowAt, need } = useRows("user", {}, q, pageSize);
+	const { first, rowAt, need } = useRows("user", { where: where ?? undefined }, q, pageSize);
 	const matching = first?.matching ?? 0;
 	const list = useVirtualizer({ count: matching, getScrollElement: () => scroll.current, estimateSize: () => pitch, overscan: 10 });
 	const items = list.getVirtualItems();
@@ -42,7 +42,7 @@ export function People() {
 			<div className="flex items-baseline gap-4">
 				<h1 className="text-[22px] font-bold">People</h1>
 				<span className="text-quiet" data-waiting={first ? undefined : true}>
-					{first ? (q ? `${matching} of ${first.total}` : count(first.total, "person", "people")) : "…"}
+					{first ? (q || where ? `${matching} of ${first.total}` : count(first.total, "person", "people")) : "…"}
 				</span>
 			</div>
 			{/* biome-ignore lint/a11y/noStaticElementInteractions: the arrows work from the filter too, as one types */}
@@ -77,7 +77,9 @@ export function People() {
 				>
 					{first && matching === 0 && (
 						<p className="py-4 text-quiet">
-							{q ? `Nobody has “${q}” in name, title, department, area or state.` : "There are no people yet. Bring them in with a model file."}
+							{q || where
+								? `Nobody ${where ? "at home there " : ""}has “${q}” in name, title, department, area or state.`
+								: "There are no people yet. Bring them in with a model file."}
 						</p>
 					)}
 					<div className="relative" style={{ height: list.getTotalSize() }}>
