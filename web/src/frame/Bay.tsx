@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useDeferredValue, useEffect, useMemo, useRef } from "react";
+import { useDeferredValue, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../api/client";
 import type { Lookup } from "../api/hooks";
 import { useRows } from "../parts/rows";
@@ -61,7 +61,8 @@ export function Bay(p: Props) {
 	const cursor = Math.min(p.cursor, Math.max(0, matching - 1));
 	const atCursor = p.active ? rowAt(cursor) : undefined;
 	const { onRow, active } = p;
-	useEffect(() => {
+	// Before the row is painted, so that a key pressed on sight of it finds it.
+	useLayoutEffect(() => {
 		if (active) onRow(atCursor);
 	}, [active, atCursor, onRow]);
 

@@ -77,9 +77,11 @@ export function People() {
 				>
 					{first && matching === 0 && (
 						<p className="py-4 text-quiet">
-							{q || where
-								? `Nobody ${where ? "at home there " : ""}has “${q}” in name, title, department, area or state.`
-								: "There are no people yet. Bring them in with a model file."}
+							{q
+								? `Nobody${where ? " at home there" : ""} has “${q}” in name, title, department, area or state.`
+								: where
+									? "Nobody is at home there."
+									: "There are no people yet. Bring them in with a model file."}
 						</p>
 					)}
 					<div className="relative" style={{ height: list.getTotalSize() }}>
