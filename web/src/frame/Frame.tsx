@@ -101,9 +101,13 @@ export function Frame() {
 		if (e.key === "Escape") {
 			if (drag) return;
 			if (inFilter) document.getElementById(`bay-${cursor.kind}`)?.focus();
-			else if (second) look(focus);
-			else if (focus) look(undefined);
-			else return;
+			else {
+				// The address is ahead of what is drawn while a page is on its way: two quick strokes step back twice.
+				const now = new URLSearchParams(window.location.search);
+				if (now.has("second")) look(nodeOf(now.get("focus")));
+				else if (now.has("focus")) look(undefined);
+				else return;
+			}
 			e.preventDefault();
 			return;
 		}
