@@ -84,6 +84,7 @@ func TestTheWholeJob(t *testing.T) {
 	s.signIn("signe.halloran")
 	s.see("h2", "Permission sets")
 	s.typeInto("Filter roles", "night cover")
+	s.wait("document.querySelectorAll('#bay-role [data-row]').length === 1")
 	s.click("#bay-role [role=option]", "Night cover")
 	s.see("p", "Overrides at the gate")
 	s.typeInto("Filter groups", "terminal 2 gate")
