@@ -100,7 +100,12 @@ func exportCommand() *cobra.Command {
 		if err := require(cmd, "db"); err != nil {
 			return err
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error { return modelfile.Write(os.Stdout, k.Design()) })
+		return withDesk(*db, true, func(k *desk.Desk) error {
+			if k.Empty() {
+				return fmt.Errorf("the database %s holds no design yet: load one first", *db)
+			}
+			return modelfile.Write(os.Stdout, k.Design())
+		})
 	}
 	return c
 }

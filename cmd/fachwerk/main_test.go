@@ -118,6 +118,20 @@ func TestExitCodes(t *testing.T) {
 	}
 }
 
+func TestAnEmptyDatabaseHasNothingToExport(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "x.db")
+	s := serve(t, "--db", db)
+	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Wait(); err != nil {
+		t.Fatal(err)
+	}
+	if code, out, stderr := run(t, "export", "--db", db); code != 1 || out != "" || !strings.Contains(stderr, "load one first") {
+		t.Errorf("exit %d, %q, %q", code, out, stderr)
+	}
+}
+
 func TestEveryErrorIsOneLine(t *testing.T) {
 	code, _, stderr := run(t, "check", file(t, "bad.json", `{"format": "x", "colour": 1, "users": [{"id": "A\nB", "userName": "a", "displayName": ""}], "roles": 7}`))
 	lines := strings.Split(strings.TrimSpace(stderr), "\n")
