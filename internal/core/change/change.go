@@ -227,24 +227,19 @@ func Title(o Op) string {
 // their catalogue (§2), protected roles not at all.
 func EditSupplied(ops []Op) []model.Problem {
 	var problems []model.Problem
+	supplied := func(v model.Object) bool {
+		s, ok := v.(*model.Set)
+		return ok && s.System != ""
+	}
 	for _, o := range ops {
-		say := func(format string, args ...any) {
-			problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
+		say := func(format string) {
+			problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, Title(o))})
 		}
-		for _, v := range []model.Object{o.Before, o.After} {
-			switch v := v.(type) {
-			case *model.Set:
-				if v.System != "" {
-					say("%s is supplied with its system and cannot be edited here: make an own set beside it", Title(o))
-				}
-			case *model.Role:
-				if v.Protected && o.Before != nil {
-					say("%s is protected and cannot be edited: make a role that inherits it", Title(o))
-				}
-			default:
-				continue
-			}
-			break
+		if supplied(o.Before) || supplied(o.After) {
+			say("%s is supplied with its system and cannot be edited here: make an own set beside it")
+		}
+		if r, ok := o.Before.(*model.Role); ok && r.Protected {
+			say("%s is protected and cannot be edited: make a role that inherits it")
 		}
 	}
 	return problems

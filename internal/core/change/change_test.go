@@ -103,6 +103,8 @@ func TestSuppliedAndProtectedCannotBeEdited(t *testing.T) {
 	}{
 		{altered(t, d, model.KindSet, "supplied", func(s *model.Set) { s.Permissions = nil }), 1},
 		{change.Delete(d.Get(model.KindSet, "supplied")), 1},
+		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.System = "s" }), 1},
+		{change.Put(d, &model.Set{ID: "new", Name: "New", System: "s"}), 1},
 		{altered(t, d, model.KindRole, "admin", func(r *model.Role) { r.Sets = []string{"own"} }), 1},
 		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = nil }), 0},
 		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets = nil }), 0},
