@@ -30,12 +30,8 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 	d := final
 	var steps []step
 	back := func(who, why string, ops ...change.Op) { // ops lead from the older design to d
-		edits := []model.Edit{}
-		for _, o := range change.Invert(ops) {
-			edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
-		}
 		steps = append(steps, step{who: who, why: why, ops: ops})
-		d = d.With(edits)
+		d = change.Lay(d, change.Invert(ops))
 	}
 	without := func(list []string, gone ...string) []string {
 		return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(gone, s) })

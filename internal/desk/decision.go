@@ -108,14 +108,7 @@ func (d *Desk) Ask(q Question, explain bool) Answer {
 		}
 		return a
 	}
-	for _, r := range h.index.WhyNot(user, q.Permission, q.Record, q.Time) {
-		v := Reason{Obstacle: string(r.Obstacle), Text: r.Text}
-		if r.Way != nil {
-			w := h.way(*r.Way)
-			v.Way = &w
-		}
-		a.Reasons = append(a.Reasons, v)
-	}
+	a.Reasons = h.reasons(h.index.WhyNot(user, q.Permission, q.Record, q.Time))
 	return a
 }
 

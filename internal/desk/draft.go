@@ -143,7 +143,7 @@ func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error
 		}
 		p.laid = append(p.laid, ops)
 		p.ops = append(p.ops, ops...)
-		now = withOps(now, ops)
+		now = change.Lay(now, ops)
 	}
 	p.ops = change.Compact(p.ops)
 	if len(p.ops) == 0 {
@@ -167,14 +167,6 @@ func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error
 	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
 	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)
 	return p, nil
-}
-
-func withOps(d *model.Design, ops []change.Op) *model.Design {
-	edits := make([]model.Edit, len(ops))
-	for i, o := range ops {
-		edits[i] = model.Edit{Kind: o.Kind, ID: o.ID, After: o.After}
-	}
-	return d.With(edits)
 }
 
 func upper(s string) string {
@@ -347,7 +339,7 @@ func (d *Desk) add(h *house, who Actor, p *drafted, undoes int, ops ...change.Op
 }
 
 // base is the design that the next act in a draft starts from.
-func (p *drafted) base() *model.Design { return withOps(p.house.design(), p.ops) }
+func (p *drafted) base() *model.Design { return change.Lay(p.house.design(), p.ops) }
 
 // TakeOut takes one act out of a draft; later ones are laid anew.
 func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {

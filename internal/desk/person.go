@@ -269,14 +269,7 @@ func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) 
 		if reasons == nil {
 			reasons = h.index.WhyNot(user, permission, index.Record{Area: where}, now)
 		}
-		for _, r := range reasons {
-			v := Reason{Obstacle: string(r.Obstacle), Text: r.Text}
-			if r.Way != nil {
-				w := h.way(*r.Way)
-				v.Way = &w
-			}
-			t.WhyNot = append(t.WhyNot, v)
-		}
+		t.WhyNot = h.reasons(reasons)
 		return t, nil
 	}
 	ways, more := h.index.Trace(user, permission, nil, now)
@@ -285,6 +278,18 @@ func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) 
 		t.Ways = append(t.Ways, h.way(w))
 	}
 	return t, nil
+}
+
+func (h *house) reasons(list []index.Reason) []Reason {
+	out := make([]Reason, len(list))
+	for i, r := range list {
+		out[i] = Reason{Obstacle: string(r.Obstacle), Text: r.Text}
+		if r.Way != nil {
+			w := h.way(*r.Way)
+			out[i].Way = &w
+		}
+	}
+	return out
 }
 
 func (h *house) way(w index.Way) Way {

@@ -285,11 +285,7 @@ func (s *Store) DesignAt(at time.Time) (*model.Design, error) {
 		if err != nil {
 			return nil, err
 		}
-		var edits []model.Edit
-		for _, o := range change.Invert(ops) {
-			edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
-		}
-		d = d.With(edits)
+		d = change.Lay(d, change.Invert(ops))
 	}
 	return d, nil
 }

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -153,6 +154,15 @@ func Compact(ops []Op) []Op {
 	return slices.DeleteFunc(out, func(o Op) bool { return Equal(o.Before, o.After) })
 }
 
+// Lay gives the design that operations make of d, unchecked.
+func Lay(d *model.Design, ops []Op) *model.Design {
+	edits := make([]model.Edit, len(ops))
+	for i, o := range ops {
+		edits[i] = model.Edit{Kind: o.Kind, ID: o.ID, After: o.After}
+	}
+	return d.With(edits)
+}
+
 // Apply gives the design that a change makes of d, or everything that stands against it: values that are not what the change was
 // drafted on, things that must not be edited, and whatever is wrong with the result (§10). The result is nil if there are errors.
 func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
@@ -160,7 +170,6 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	say := func(o Op, format string, args ...any) {
 		problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
 	}
-	edits := make([]model.Edit, 0, len(ops))
 	current := map[[2]string]model.Object{}
 	for _, o := range ops {
 		key := [2]string{string(o.Kind), o.ID}
@@ -178,12 +187,11 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 			say(o, "the organisation cannot be deleted")
 		}
 		current[key] = o.After
-		edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
 	}
 	if len(problems) > 0 {
 		return nil, problems
 	}
-	after := d.With(edits)
+	after := Lay(d, ops)
 	for _, o := range ops {
 		if o.After != nil || after.Get(o.Kind, o.ID) != nil {
 			continue
@@ -298,14 +306,7 @@ func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
 func merge(before, after, now model.Object) (model.Object, []string) {
 	b, a, n := fields(before), fields(after), fields(now)
 	var clashes []string
-	names := map[string]bool{}
-	for f := range a {
-		names[f] = true
-	}
-	for f := range b {
-		names[f] = true
-	}
-	for _, f := range slices.Sorted(keys(names)) {
+	for _, f := range names(a, b) {
 		if reflect.DeepEqual(a[f], b[f]) {
 			continue
 		}
@@ -333,14 +334,11 @@ func merge(before, after, now model.Object) (model.Object, []string) {
 	return merged, clashes
 }
 
-func keys[V any](m map[string]V) func(yield func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
+// names gives the fields that either of two objects has, sorted.
+func names(a, b map[string]any) []string {
+	both := maps.Clone(a)
+	maps.Copy(both, b)
+	return slices.Sorted(maps.Keys(both))
 }
 
 func fields(o model.Object) map[string]any {

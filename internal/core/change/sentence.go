@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -184,14 +185,7 @@ func (t *teller) contents(o Op, before model.Object) {
 	if o.Before == nil {
 		return // a new thing's plain fields are on its sheet
 	}
-	names := map[string]bool{}
-	for f := range a {
-		names[f] = true
-	}
-	for f := range b {
-		names[f] = true
-	}
-	for _, f := range slices.Sorted(keys(names)) {
+	for _, f := range names(a, b) {
 		if !done[f] && !reflect.DeepEqual(a[f], b[f]) {
 			t.say(self, fmt.Sprintf(": %s %s", word(f), t.become(f, b[f], a[f])))
 		}
@@ -211,7 +205,7 @@ func (t *teller) catalogue(self Part, before, after *model.System) {
 		}
 		delete(was, p.Key)
 	}
-	for _, key := range slices.Sorted(keys(was)) {
+	for _, key := range slices.Sorted(maps.Keys(was)) {
 		t.say(Part{key, "permission", key}, " is gone from ", self)
 	}
 }

@@ -31,12 +31,8 @@ type Qualification struct {
 
 // Filter is a parsed filter. It can be used by many goroutines at once.
 type Filter struct {
-	text string
 	root node
 }
-
-// String gives the text that the filter was parsed from.
-func (f *Filter) String() string { return f.text }
 
 // Match tells whether the filter matches a person.
 func (f *Filter) Match(p *Person) bool { return f.root.match(p, nil) }

@@ -41,7 +41,7 @@ func Parse(text string) (f *Filter, err error) {
 	if p.at < len(p.text) {
 		p.fail(p.at, "expected \"and\", \"or\" or the end, not %s", p.next())
 	}
-	return &Filter{text, root}, nil
+	return &Filter{root}, nil
 }
 
 type parser struct {

@@ -43,8 +43,9 @@ type Index struct {
 	toUser       [][]int        // of users: their own assignments
 	toGroup      [][]int        // of groups: theirs
 	profiles     []*bitset.BitSet
-	profileOf    []int // of users: which of the profiles says what their licences allow
-	noLicence    int   // the profile of someone without any
+	covering     []map[int]bool // of profiles: the licences that it has or covers
+	profileOf    []int          // of users: which of the profiles says what their licences allow
+	noLicence    int            // the profile of someone without any
 	roleSets     [][]int
 	roleInherits [][]int
 	up           upward
@@ -454,6 +455,7 @@ func (x *Index) compileLicences() {
 		}
 		known[key] = len(x.profiles)
 		x.profiles = append(x.profiles, b)
+		x.covering = append(x.covering, have)
 		return known[key]
 	}
 	x.noLicence = profile(nil)

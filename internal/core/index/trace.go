@@ -424,26 +424,9 @@ func (x *Index) licencesFor(u, p int) string {
 	return "It needs the licence " + strings.Join(names, " and ") + ", or one that covers it."
 }
 
+// holdsLicence tells whether a user has a licence, or one that covers it.
 func (x *Index) holdsLicence(u, licence int) bool {
-	if u == nobody {
-		return false
-	}
-	seen := map[string]bool{}
-	todo := slices.Clone(x.design.Users[u].Licences)
-	for len(todo) > 0 {
-		id := todo[len(todo)-1]
-		todo = todo[:len(todo)-1]
-		l, ok := x.design.Licences.Find(id)
-		if !ok || seen[id] {
-			continue
-		}
-		if id == x.design.Licences[licence].ID {
-			return true
-		}
-		seen[id] = true
-		todo = append(todo, l.Covers...)
-	}
-	return false
+	return u != nobody && x.covering[x.profileOf[u]][licence]
 }
 
 // nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things stand against.

@@ -2,6 +2,7 @@ package model
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -462,7 +463,7 @@ func (c *checker) users() {
 		}
 		c.value(a, "state", string(u.State))
 		c.value(a, "source", string(u.Source))
-		for _, system := range sortedKeys(u.LastUse) {
+		for _, system := range slices.Sorted(maps.Keys(u.LastUse)) {
 			c.ref(a.field("lastUse."+system), KindSystem, system, c.systems_)
 		}
 		if !u.From.IsZero() && !u.Until.IsZero() && !u.From.Before(u.Until) {
@@ -614,15 +615,6 @@ func (c *checker) delegations() {
 			c.say(a.field("maxDays"), "expected a whole number of days, 1 or more, not %d", *x.MaxDays)
 		}
 	}
-}
-
-func sortedKeys[V any](m map[string]V) []string {
-	keys := make([]string, 0, len(m))
-	for k := range m {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	return keys
 }
 
 func quoteAll(values []string) string {
