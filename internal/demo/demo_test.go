@@ -147,7 +147,7 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 	if text(t, d) != text(t, design(t, day)) {
 		t.Error("the steps of the history do not lead to the demo organisation")
 	}
-	list, err := s.Revisions(0, 100)
+	list, err := s.Revisions(store.Search{}, 0, 100)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,7 +156,7 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 			t.Errorf("revision %d is %+v", r.Number, r)
 		}
 	}
-	past, err := s.DesignAt(day.AddDate(-1, 0, 0))
+	past, _, err := s.DesignAt(day.AddDate(-1, 0, 0))
 	if err != nil || len(past.Users) != len(d.Users) || text(t, past) == text(t, d) {
 		t.Errorf("a year ago the design was the same: %v", err)
 	}

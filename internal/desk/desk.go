@@ -24,6 +24,7 @@ type Desk struct {
 	write sync.Mutex
 	known sync.Map // tokens that programs have shown, by hash
 	laid  sync.Map // drafts as they were last laid, by user
+	past  pastHouses
 	demo  bool
 }
 
@@ -35,6 +36,7 @@ type house struct {
 
 	listing sync.Mutex
 	lists   map[model.Kind][]entry
+	parts   sync.Map // what delegates see of it, by user and delegations
 }
 
 func (h *house) design() *model.Design { return h.index.Design() }
@@ -89,6 +91,7 @@ const (
 	NotFound
 	Invalid
 	Conflict
+	Unproven // the password must be given again first
 )
 
 // Error is a refusal that the person who asked can understand and act on.
@@ -110,35 +113,6 @@ func missing(err error, format string, args ...any) error {
 		return refuse(NotFound, format, args...)
 	}
 	return err
-}
-
-// Actor is who acts: a signed-in person.
-type Actor struct{ User string }
-
-// may tells whether a person holds a right of Fachwerk's own system.
-func (d *Desk) may(h *house, who Actor, right string) bool {
-	return who.User != "" && h.index.Allowed(who.User, right, index.Record{}, d.now())
-}
-
-// need refuses unless the person holds the right.
-func (d *Desk) need(h *house, who Actor, right string) error {
-	if who.User == "" || !h.index.Live(who.User, d.now()) {
-		return refuse(NotSignedIn, "Sign in first.")
-	}
-	if !d.may(h, who, right) {
-		label := right
-		if p, ok := h.design().Permission(right); ok {
-			label = p.Label
-		}
-		return refuse(NotAllowed, "This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.", label, right)
-	}
-	return nil
-}
-
-// enter gives the current house to someone who holds a right.
-func (d *Desk) enter(who Actor, right string) (*house, error) {
-	h := d.house.Load()
-	return h, d.need(h, who, right)
 }
 
 // applied describes a revision to make.

@@ -154,7 +154,7 @@ func TestWhoMayWhat(t *testing.T) {
 		{"see a picture", func(w desk.Actor) error { _, err := d.Picture(w, desk.View{Focus: "role:clerk"}); return err }, []desk.Actor{bea, kay, eve}},
 		{"see another's sheet", func(w desk.Actor) error { _, err := d.Person(w, "ann", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
 		{"see another's trace", func(w desk.Actor) error { _, err := d.Trace(w, "ann", "s:gate:view", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
-		{"see the history", func(w desk.Actor) error { _, err := d.History(w, 0, 10); return err }, []desk.Actor{bea, kay, eve}},
+		{"see the history", func(w desk.Actor) error { _, err := d.History(w, desk.HistorySearch{Limit: 10}); return err }, []desk.Actor{bea, kay, eve}},
 		{"draft", func(w desk.Actor) error {
 			_, err := d.Join(w, end("user", "dan"), end("group", "crew"), desk.JoinTerms{})
 			return err
@@ -238,14 +238,12 @@ func TestWhatCannotBeJoined(t *testing.T) {
 	if draft := must[*desk.Draft](t)(d.Draft(bea)); len(draft.Edits) != 0 {
 		t.Errorf("what was refused left %q in the draft", told(draft))
 	}
-	// A cycle is found when the draft is laid: it blocks.
-	must[*desk.Draft](t)(d.Join(bea, end("role", "clerk"), end("role", "lead"), desk.JoinTerms{}))
-	draft := must[*desk.Draft](t)(d.Draft(bea))
-	if len(draft.Blocks) == 0 || !strings.Contains(draft.Blocks[0], "cycle of inherited roles") {
-		t.Errorf("the blocks are %q", draft.Blocks)
+	// A cycle is found when the draft is laid, which then stays as it was.
+	_, err = d.Join(bea, end("role", "clerk"), end("role", "lead"), desk.JoinTerms{})
+	refused(t, err, desk.Invalid, "cycle of inherited roles")
+	if draft := must[*desk.Draft](t)(d.Draft(bea)); len(draft.Edits) != 0 {
+		t.Errorf("what was refused left %q in the draft", told(draft))
 	}
-	_, err = d.Apply(bea, "why", draft.Stamp)
-	refused(t, err, desk.Invalid, "cycle")
 }
 
 func TestDraftLookApplyUndo(t *testing.T) {
@@ -283,7 +281,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 		t.Error("what was acknowledged is lost")
 	}
 
-	history := must[[]desk.Revision](t)(d.History(eve, 0, 10))
+	history := must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 10}))
 	if len(history) != 2 || history[0].Number != 2 || history[0].Who != "Bea" || history[0].Why != "a test" || len(history[0].Sentences) != 2 {
 		t.Fatalf("the history is %+v", history)
 	}
@@ -298,7 +296,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 	if allowed(d, "dan", "s:gate:view", "t2") {
 		t.Error("undone, dan is still allowed")
 	}
-	history = must[[]desk.Revision](t)(d.History(eve, 0, 10))
+	history = must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 10}))
 	if history[0].Undoes != 2 || history[1].UndoneBy != 3 {
 		t.Errorf("the history does not tell of the undo: %+v", history[:2])
 	}

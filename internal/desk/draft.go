@@ -5,12 +5,14 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
@@ -29,6 +31,18 @@ type DraftEdit struct {
 	ID        string   `json:"id"`
 	Sentences [][]Part `json:"sentences"`
 	Undoes    int      `json:"undoes,omitempty"`
+	// Meanwhile is what others applied to the same objects after this was drafted.
+	Meanwhile []Meanwhile `json:"meanwhile"`
+}
+
+// Meanwhile tells what somebody else applied to an object that a draft changes too.
+type Meanwhile struct {
+	Object    Ref        `json:"object"`
+	Revision  int        `json:"revision,omitempty" doc:"The last one that touched it"`
+	Who       string     `json:"who,omitempty"`
+	At        *time.Time `json:"at,omitempty"`
+	Sentences [][]Part   `json:"sentences" doc:"What they changed"`
+	Clashes   []string   `json:"clashes" doc:"What both changed, so that one of the two must be chosen"`
 }
 
 // PersonImpact is what a draft gives one person and takes away.
@@ -50,6 +64,7 @@ type Draft struct {
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something the draft changes"`
 	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
 	Revision  int            `json:"revision" doc:"The revision that the impact is compared with"`
+	Critical  []string       `json:"critical" doc:"Why the password must have been given within ten minutes to apply it"`
 	Stamp     string         `json:"stamp" doc:"Names exactly this draft on this revision; give it back to apply"`
 }
 
@@ -76,19 +91,23 @@ const impactShown = 200
 
 // drafted is a draft laid onto the current house.
 type drafted struct {
-	house  *house
-	edits  []edit        // as they were drafted
-	laid   [][]change.Op // what became of each on this house
-	ops    []change.Op
-	blocks []string
-	after  *model.Design // nil if the change is not well-formed
-	index  *index.Index  // of after
-	impact *change.Impact
+	house     *house
+	edits     []edit        // as they were drafted
+	laid      [][]change.Op // what became of each on this house
+	meanwhile [][]Meanwhile // what was applied beneath each
+	refused   [][]string    // why each is not the person's to make
+	ops       []change.Op
+	blocks    []string
+	faults    []string      // those of the blocks that are about what the design would be
+	after     *model.Design // nil if the change is not well-formed
+	index     *index.Index  // of after
+	impact    *change.Impact
 	// reviews are the names of open reviews that ask about something the draft changes.
-	reviews []string
-	stamp   string
-	at      time.Time // when it was laid
-	shown   *house    // the house as it would be; the present one if the draft cannot be applied
+	reviews  []string
+	critical []string
+	stamp    string
+	at       time.Time // when it was laid
+	shown    *house    // the house as it would be; the present one if the draft cannot be applied
 }
 
 // fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time.
@@ -136,37 +155,114 @@ func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error
 		}
 	}
 	now := h.design()
+	touched := map[[2]string]bool{}
 	for _, e := range p.edits {
 		ops, clashes := change.Rebase(now, e.Ops)
 		for _, c := range clashes {
-			p.blocks = append(p.blocks, upper(c.Message)+": take this out of the draft, look again, and draft it anew.")
+			p.blocks = append(p.blocks, upper(c.Message)+": keep yours, or take it out of the draft.")
 		}
+		beneath, err := d.beneath(h, e, clashes, touched)
+		if err != nil {
+			return nil, err
+		}
+		p.meanwhile = append(p.meanwhile, beneath)
 		p.laid = append(p.laid, ops)
 		p.ops = append(p.ops, ops...)
 		now = change.Lay(now, ops)
 	}
+	p.refused = make([][]string, len(p.edits))
 	p.ops = change.Compact(p.ops)
 	if len(p.ops) == 0 {
 		p.after, p.index, p.impact, p.shown = h.design(), h.index, &change.Impact{}, h
 		return p, nil
 	}
-	p.blocks = append(p.blocks, d.refusals(h, who, p.ops)...)
 	if p.reviews, err = d.reviewsTouched(p.ops); err != nil {
 		return nil, err
 	}
 	after, problems := change.Apply(h.design(), p.ops)
 	for _, x := range model.Errors(problems) {
-		p.blocks = append(p.blocks, upper(x.Message)+".")
+		p.faults = append(p.faults, upper(x.Message)+".")
 	}
+	p.blocks = append(p.blocks, p.faults...)
 	if after == nil {
 		p.impact, p.shown = &change.Impact{}, h
+		p.refuseEdits(d, who)
 		return p, nil
 	}
 	p.after, p.index = after, index.Compile(after)
 	p.shown = &house{revision: h.revision, at: h.at, index: p.index}
 	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
+	p.refuseEdits(d, who)
 	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)
+	p.critical = critical(p)
 	return p, nil
+}
+
+// beneath tells what others applied to the objects of an edit since it was drafted. Objects in touched are changed by an earlier edit of the
+// same draft, which tells it.
+func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]string]bool) ([]Meanwhile, error) {
+	out := []Meanwhile{}
+	for _, o := range e.Ops {
+		key := [2]string{string(o.Kind), o.ID}
+		if touched[key] {
+			continue
+		}
+		touched[key] = true
+		now := h.design().Get(o.Kind, o.ID)
+		if change.Equal(now, o.Before) {
+			continue
+		}
+		m := Meanwhile{Object: h.ref(o.Kind, o.ID), Clashes: []string{}}
+		if o.After != nil && m.Object.Name == o.ID {
+			m.Object.Name = o.After.Title()
+		}
+		m.Sentences = sentences(change.Sentences([]change.Op{{Kind: o.Kind, ID: o.ID, Before: o.Before, After: now}}, change.NamesIn(h.design())))
+		for _, c := range clashes {
+			if c.Kind == o.Kind && c.ID == o.ID {
+				m.Clashes = append(m.Clashes, upper(c.Message))
+			}
+		}
+		r, err := d.store.LastOn(o.Kind, o.ID, 0)
+		switch {
+		case err == nil:
+			m.Revision, m.Who, m.At = r.Number, r.WhoName, &r.At
+		case !errors.Is(err, store.ErrNotFound):
+			return nil, err
+		}
+		out = append(out, m)
+	}
+	return out, nil
+}
+
+// refuseEdits tells of each edit why it is not the person's to make.
+func (p *drafted) refuseEdits(d *Desk, who Actor) {
+	for i, ops := range p.laid {
+		p.refused[i] = d.refusals(p.house, who, ops, p.index)
+		p.blocks = append(p.blocks, p.refused[i]...)
+	}
+}
+
+// critical says why a change needs the password to have been given just now: it hands out full rights, deletes people or delegates.
+func critical(p *drafted) (out []string) {
+	owners := p.house.index.Owners(p.at)
+	for _, u := range p.index.Owners(p.at) {
+		if !slices.Contains(owners, u) {
+			out = append(out, p.shown.ref(model.KindUser, u).Name+" gains full rights in Fachwerk.")
+		}
+	}
+	for _, o := range p.ops {
+		switch before, after := o.Before, o.After; o.Kind {
+		case model.KindDelegation:
+			out = append(out, upper(change.Title(o))+" is changed.")
+		case model.KindUser:
+			was, existed := before.(*model.User)
+			is, exists := after.(*model.User)
+			if existed && was.State != model.UserDeleted && (!exists || is.State == model.UserDeleted) {
+				out = append(out, was.DisplayName+" is deleted.")
+			}
+		}
+	}
+	return out
 }
 
 func upper(s string) string {
@@ -176,14 +272,31 @@ func upper(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:]
 }
 
-// refusals tells which operations a person may not make.
-func (d *Desk) refusals(h *house, who Actor, ops []change.Op) (out []string) {
+// refusals tells which operations of a change a person may not make, neither by a right nor by a delegation. After is the index of the design that
+// the whole change makes; nil if that is not well-formed.
+func (d *Desk) refusals(h *house, who Actor, ops []change.Op, after *index.Index) (out []string) {
+	var authority *delegation.Authority
 	told := map[string]bool{}
 	for _, o := range ops {
-		right := model.RightToEdit(o.Kind)
-		if err := d.need(h, who, right); err != nil && !told[right] {
-			told[right] = true
-			out = append(out, upper(change.Title(o))+": "+err.Error())
+		if d.may(h, who, model.RightToEdit(o.Kind)) {
+			continue
+		}
+		if authority == nil {
+			authority = delegation.Of(h.index, who.User, d.now())
+		}
+		var why string
+		if authority.Empty() {
+			why = upper(change.Title(o)) + ": " + d.need(h, who, model.RightToEdit(o.Kind)).Error()
+			if right := model.RightToEdit(o.Kind); told[right] {
+				continue
+			} else {
+				told[right] = true
+			}
+		} else if r := authority.CheckOp(o, after); r != nil {
+			why = r.Reason
+		}
+		if why != "" && !slices.Contains(out, why) {
+			out = append(out, why)
 		}
 	}
 	for _, p := range change.EditSupplied(ops) {
@@ -207,38 +320,53 @@ func (d *Desk) forbidden(h *house, who Actor, impact *change.Impact) (out []stri
 	return out
 }
 
-// view makes a draft what the sill shows.
-func (p *drafted) view() *Draft {
-	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: p.blocks, Revision: p.house.revision, Stamp: p.stamp, Gaining: p.impact.Gaining, Losing: p.impact.Losing}
+// view makes a draft what the sill shows to who sees the design as s.
+func (p *drafted) view(s *sight) *Draft {
+	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: p.blocks, Revision: p.house.revision, Stamp: p.stamp, Critical: append([]string{}, p.critical...)}
 	if v.Blocks == nil {
 		v.Blocks = []string{}
 	}
-	shown := p.shown
-	names := change.NamesIn(shown.design(), p.house.design())
+	shown := s.house
+	names := change.NamesIn(shown.design(), s.present.design())
 	for i, e := range p.edits {
-		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(change.Sentences(p.laid[i], names)), e.Undoes})
+		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(change.Sentences(p.laid[i], names)), e.Undoes, p.meanwhile[i]})
 	}
-	p.sideEffects(v, shown)
-	people := slices.Clone(p.impact.People)
+	p.sideEffects(v, s)
+	people := slices.DeleteFunc(slices.Clone(p.impact.People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
+	for _, i := range people {
+		if len(i.Gains) > 0 {
+			v.Gaining++
+		}
+		if len(i.Losses) > 0 {
+			v.Losing++
+		}
+	}
 	slices.SortStableFunc(people, func(a, b change.PersonImpact) int {
 		return len(b.Gains) + len(b.Losses) - len(a.Gains) - len(a.Losses)
 	})
 	for _, i := range people[:min(len(people), impactShown)] {
 		name := shown.ref(model.KindUser, i.User)
 		if name.Name == name.ID {
-			name = p.house.ref(model.KindUser, i.User)
+			name = s.present.ref(model.KindUser, i.User)
 		}
-		v.People = append(v.People, PersonImpact{name, shown.holdings(i.Gains), p.house.holdings(i.Losses)})
+		v.People = append(v.People, PersonImpact{name, shown.holdings(i.Gains), s.present.holdings(i.Losses)})
 	}
 	return v
 }
 
 // sideEffects adds what a draft does beside giving and taking permissions.
-func (p *drafted) sideEffects(v *Draft, shown *house) {
-	for _, c := range p.impact.Conflicts[:min(len(p.impact.Conflicts), impactShown)] {
+func (p *drafted) sideEffects(v *Draft, s *sight) {
+	shown := s.house
+	for _, c := range p.impact.Conflicts {
 		in := shown
 		if c.Cleared {
-			in = p.house
+			in = s.present
+		}
+		if len(v.Conflicts) == impactShown {
+			break
+		}
+		if !s.knows(model.KindUser, c.User) || !s.knows(model.KindConflict, c.Conflict) {
+			continue
 		}
 		clash := Clash{User: in.ref(model.KindUser, c.User), Conflict: in.ref(model.KindConflict, c.Conflict), Items: []string{}, Cleared: c.Cleared, Excepted: c.Excepted}
 		for _, i := range c.Items {
@@ -251,6 +379,9 @@ func (p *drafted) sideEffects(v *Draft, shown *house) {
 		v.Conflicts = append(v.Conflicts, clash)
 	}
 	for _, l := range p.impact.Licences {
+		if !s.knows(model.KindLicence, l.Licence) {
+			continue
+		}
 		short := Short{Licence: shown.ref(model.KindLicence, l.Licence), Seats: l.Seats, Used: l.Used, Waiting: []Ref{}, Lacking: len(l.Waiting)}
 		for _, u := range l.Waiting[:min(len(l.Waiting), impactShown)] {
 			short.Waiting = append(short.Waiting, shown.ref(model.KindUser, u))
@@ -258,36 +389,53 @@ func (p *drafted) sideEffects(v *Draft, shown *house) {
 		v.Licences = append(v.Licences, short)
 	}
 	for _, id := range p.impact.Delegations {
+		if !s.knows(model.KindDelegation, id) {
+			continue
+		}
 		v.Touches = append(v.Touches, shown.ref(model.KindDelegation, id))
 	}
-	v.Reviews = append(v.Reviews, p.reviews...)
+	if s.whole {
+		v.Reviews = append(v.Reviews, p.reviews...)
+	}
 }
 
-// Draft gives a person's draft.
+// knows tells whether somebody sees an object at all, as it is or as it would be.
+func (s *sight) knows(kind model.Kind, id string) bool {
+	return s.house.design().Get(kind, id) != nil || s.present.design().Get(kind, id) != nil
+}
+
+// Draft gives a person's draft. While another day or other eyes are looked through, there is none.
 func (d *Desk) Draft(who Actor) (*Draft, error) {
-	h, err := d.enter(who, model.ViewDesign)
+	s, err := d.see(who)
 	if err != nil {
 		return nil, err
 	}
-	p, err := d.look(h, who)
-	if err != nil {
-		return nil, err
+	if s.draft == nil {
+		return (&drafted{house: s.house, impact: &change.Impact{}}).view(s), nil
 	}
-	return p.view(), nil
+	return s.draft.view(s), nil
 }
 
-// alter makes one more step in a person's draft and gives the draft that results.
+// alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's to make leaves the draft as it was.
 func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h, err := d.enter(who, model.ViewDesign)
-	if err != nil {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	if _, err := d.see(who); err != nil {
 		return nil, err
 	}
 	p, err := d.lay(h, who)
 	if err != nil {
 		return nil, err
 	}
+	before := map[string]bool{}
+	for _, e := range p.edits {
+		before[e.ID] = true
+	}
+	sound := p.after != nil
 	if err := step(h, p); err != nil {
 		return nil, err
 	}
@@ -295,22 +443,29 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	if err != nil {
 		return nil, err
 	}
+	if p, err = d.layEdits(h, who, data); err != nil {
+		return nil, err
+	}
+	for i, e := range p.edits {
+		if refused := p.refused[i]; !before[e.ID] && len(refused) > 0 {
+			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: refused}
+		}
+	}
+	if sound && len(p.faults) > 0 {
+		return nil, &Error{Cause: Invalid, Message: p.faults[0], Problems: p.faults[1:]}
+	}
 	if err := d.store.SaveDraft(store.Draft{User: who.User, Edits: data, Updated: d.now()}); err != nil {
 		return nil, err
 	}
-	if p, err = d.look(h, who); err != nil {
-		return nil, err
-	}
-	return p.view(), nil
+	d.laid.Store(who.User, p)
+	return d.Draft(who)
 }
 
 // add puts an act into a draft. An act that brings an object back to what it is leaves nothing behind.
-func (d *Desk) add(h *house, who Actor, p *drafted, undoes int, ops ...change.Op) error {
-	if refused := d.refusals(h, who, ops); len(refused) > 0 {
-		return &Error{Cause: NotAllowed, Message: refused[0], Problems: refused}
-	}
+func (p *drafted) add(undoes int, ops ...change.Op) {
 	p.edits = append(p.edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
+	p.ops = append(p.ops, ops...)
 	for _, o := range ops {
 		var all []change.Op
 		alone := true // whether every edit of this object is of this object only
@@ -335,7 +490,6 @@ func (d *Desk) add(h *house, who Actor, p *drafted, undoes int, ops ...change.Op
 			p.edits = slices.DeleteFunc(p.edits, func(e edit) bool { return ofThis[e.ID] })
 		}
 	}
-	return nil
 }
 
 // base is the design that the next act in a draft starts from.
@@ -349,6 +503,19 @@ func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {
 			return refuse(NotFound, "This is not in your draft any longer.")
 		}
 		p.edits = slices.Delete(p.edits, i, i+1)
+		return nil
+	})
+}
+
+// KeepMine settles what others applied beneath an act of the draft: the act is drafted anew on what is there now, and where both changed the
+// same, the person's own value stands.
+func (d *Desk) KeepMine(who Actor, id string) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		i := slices.IndexFunc(p.edits, func(e edit) bool { return e.ID == id })
+		if i < 0 {
+			return refuse(NotFound, "This is not in your draft any longer.")
+		}
+		p.edits[i].Ops = p.laid[i]
 		return nil
 	})
 }
@@ -387,9 +554,13 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 		if err != nil {
 			return err
 		}
-		return d.add(h, who, p, r.Number, change.Invert(ops)...)
+		p.add(r.Number, change.Invert(ops)...)
+		return nil
 	})
 }
+
+// provenFor is how long after giving the password a person may make critical changes.
+const provenFor = 10 * time.Minute
 
 // Applied tells of a change that was applied.
 type Applied struct {
@@ -402,8 +573,8 @@ type Applied struct {
 func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h, err := d.enter(who, model.ViewDesign)
-	if err != nil {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
 	p, err := d.lay(h, who)
@@ -419,6 +590,8 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: p.blocks}
 	case strings.TrimSpace(reason) == "":
 		return nil, refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
+	case len(p.critical) > 0 && d.now().Sub(who.Proven) > provenFor:
+		return nil, &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.", Problems: p.critical}
 	}
 	undoes := 0
 	if len(p.edits) == 1 {

@@ -83,19 +83,15 @@ func parseNode(s string) (*index.Node, error) {
 
 // connect follows the beams from the view's focus.
 func (d *Desk) connect(who Actor, v View) (*connection, error) {
-	h, err := d.enter(who, model.ViewDesign)
+	s, err := d.see(who)
 	if err != nil {
 		return nil, err
 	}
-	if v.Where != "" && h.design().Get(model.KindArea, v.Where) == nil {
-		return nil, refuse(NotFound, "There is no area %q.", v.Where)
-	}
-	c := &connection{house: h, nodes: map[model.Kind][]index.Connected{}}
-	p, err := d.look(h, who)
-	if err != nil {
+	h := s.present
+	if err := s.hasArea(v.Where); err != nil {
 		return nil, err
 	}
-	c.house = p.shown
+	c := &connection{house: s.house, nodes: map[model.Kind][]index.Connected{}}
 	drafted := c.house != h
 	if c.focus, err = parseNode(v.Focus); err != nil {
 		return nil, err
@@ -106,7 +102,7 @@ func (d *Desk) connect(who Actor, v View) (*connection, error) {
 	if c.focus == nil {
 		return c, nil
 	}
-	now := d.now()
+	now := s.at
 	var pictures [2]*index.Picture
 	found := false
 	for i, x := range []*index.Index{c.house.index, h.index} {
@@ -249,7 +245,7 @@ func (h *house) about(n index.Node) string {
 	return ""
 }
 
-// entry is a thing of a bay, with the folded words that it is found by.
+// entry is a thing of a bay or list, with the folded words that it is found by.
 type entry struct {
 	node  index.Node
 	name  string
@@ -257,7 +253,12 @@ type entry struct {
 	words string
 }
 
-// entries gives every thing of a bay in the order of names; made when first asked for, and kept with the house.
+// has tells whether an entry has all of some folded words.
+func (e entry) has(words []string) bool {
+	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(e.words, w) })
+}
+
+// entries gives every thing of a kind in the order of names; made when first asked for, and kept with the house.
 func (h *house) entries(kind model.Kind) []entry {
 	h.listing.Lock()
 	defer h.listing.Unlock()
@@ -280,28 +281,48 @@ func (h *house) list(kind model.Kind) []entry {
 	case model.KindUser:
 		for _, u := range d.Users {
 			if u.State != model.UserDeleted {
-				add(u.ID, u.DisplayName, u.UserName, u.JobTitle, u.Department, h.area(u.Area).Name, string(u.State))
+				add(u.ID, u.DisplayName, u.UserName, u.Email, u.JobTitle, u.Department, h.area(u.Area).Name, string(u.State))
 			}
 		}
 	case model.KindGroup:
 		for _, g := range d.Groups {
-			add(g.ID, g.Name)
+			add(g.ID, g.Name, g.Description)
 		}
 		add(model.Everyone, h.index.GroupName(model.Everyone))
 		add(model.Public, h.index.GroupName(model.Public))
 	case model.KindRole:
 		for _, r := range d.Roles {
-			add(r.ID, r.Name)
+			add(r.ID, r.Name, r.Description)
 		}
 	case model.KindSet:
 		for _, s := range d.Sets {
-			add(s.ID, s.Name, s.System)
+			add(s.ID, s.Name, s.System, s.Description)
 		}
 	case index.KindPermission:
 		for _, s := range d.Systems {
 			for _, p := range s.Permissions {
-				add(p.Key, p.Key, p.Label, p.Module, risks[p.Risk])
+				add(p.Key, p.Key, p.Label, p.Description, p.Module, risks[p.Risk])
 			}
+		}
+	case model.KindArea:
+		for _, a := range d.Areas {
+			add(a.ID, a.Name, a.Type)
+		}
+	case model.KindSystem:
+		for _, s := range d.Systems {
+			add(s.ID, s.Name, s.Description, s.Supplier)
+		}
+	case model.KindLicence:
+		for _, l := range d.Licences {
+			add(l.ID, l.Name)
+		}
+	case model.KindConflict:
+		for _, c := range d.Conflicts {
+			add(c.ID, c.Name, c.Description)
+		}
+	case model.KindDelegation:
+		for _, g := range d.Delegations {
+			add(g.ID, g.Name, h.subject(g.Delegate).Name)
 		}
 	}
 	slices.SortFunc(out, func(a, b entry) int {
@@ -330,7 +351,7 @@ func (d *Desk) Bay(who Actor, kind string, v View, words string, offset, limit i
 	wanted := strings.Fields(model.Fold(words))
 	var connected, rest []entry
 	for _, e := range all {
-		if slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.words, w) }) || !c.lives(e.node, v.Where) {
+		if !e.has(wanted) || !c.lives(e.node, v.Where) {
 			continue
 		}
 		if _, is := through[e.node]; is {
@@ -404,6 +425,14 @@ func (h *house) row(e entry) Row {
 	return r
 }
 
+// hasArea refuses an area that somebody does not see; empty is the whole organisation.
+func (s *sight) hasArea(id string) error {
+	if id != "" && s.design().Get(model.KindArea, id) == nil {
+		return refuse(NotFound, "There is no area %q.", id)
+	}
+	return nil
+}
+
 // Area is an area with its depth in the tree.
 type Area struct {
 	ID    string `json:"id"`
@@ -413,10 +442,11 @@ type Area struct {
 
 // Areas gives all areas, each after the one that it lies in.
 func (d *Desk) Areas(who Actor) ([]Area, error) {
-	h := d.house.Load()
-	if !h.index.Live(who.User, d.now()) {
-		return nil, refuse(NotSignedIn, "Sign in first.")
+	s, err := d.seePerson(who, who.eyes())
+	if err != nil {
+		return nil, err
 	}
+	h := s.house
 	children := map[string][]*model.Area{}
 	for _, a := range h.design().Areas {
 		children[a.Parent] = append(children[a.Parent], a)

@@ -1,10 +1,17 @@
 package desk
 
 import (
+	"encoding/csv"
+	"encoding/json"
+	"io"
+	"reflect"
+	"slices"
+	"strconv"
 	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
 )
 
 // Revision is an applied change, in sentences.
@@ -21,13 +28,30 @@ type Revision struct {
 
 const operationsTold = 12
 
-// History gives a page of the record, latest first: at most limit revisions before a number (0: from the last on).
-func (d *Desk) History(who Actor, before, limit int) ([]Revision, error) {
+// HistorySearch narrows the record.
+type HistorySearch struct {
+	Kind, ID    string
+	User, Who   string
+	Words       string
+	From, Until time.Time
+	Before      int // only revisions below this number; 0: from the last on
+	Limit       int
+}
+
+func (q HistorySearch) store() store.Search {
+	return store.Search{Kind: q.Kind, ID: q.ID, User: q.User, Who: q.Who, Words: q.Words, From: q.From, Until: q.Until}
+}
+
+// History gives a page of the record, latest first.
+func (d *Desk) History(who Actor, q HistorySearch) ([]Revision, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
 	}
-	list, err := d.store.Revisions(before, limit)
+	if !who.When.IsZero() && (q.Until.IsZero() || q.Until.After(who.When)) {
+		q.Until = who.When.Add(time.Second) // what that day knew
+	}
+	list, err := d.store.Revisions(q.store(), q.Before, q.Limit)
 	if err != nil {
 		return nil, err
 	}
@@ -51,4 +75,141 @@ func (d *Desk) History(who Actor, before, limit int) ([]Revision, error) {
 		out[i] = Revision{r.Number, r.At, r.WhoName, r.Why, r.Undoes, undone[r.Number], sentences(told), more}
 	}
 	return out, nil
+}
+
+// FieldChange is what a revision made of one field of an object.
+type FieldChange struct {
+	Field  string `json:"field"`
+	Before string `json:"before" doc:"As JSON, or empty"`
+	After  string `json:"after"`
+}
+
+// ObjectChange is what a revision made of one object.
+type ObjectChange struct {
+	Object Ref           `json:"object"`
+	What   string        `json:"what" enum:"added,changed,deleted"`
+	Fields []FieldChange `json:"fields"`
+}
+
+// RevisionDetail is a revision with all that it changed, before and after.
+type RevisionDetail struct {
+	Number  int            `json:"number"`
+	Objects []ObjectChange `json:"objects" doc:"At most 500"`
+	More    int            `json:"more"`
+}
+
+const objectsTold = 500
+
+// RevisionDetail gives what a revision changed, before and after.
+func (d *Desk) RevisionDetail(who Actor, number int) (*RevisionDetail, error) {
+	h, err := d.enter(who, model.ViewHistory)
+	if err != nil {
+		return nil, err
+	}
+	r, err := d.store.Revision(number)
+	if err != nil {
+		return nil, missing(err, "There is no revision %d.", number)
+	}
+	ops, err := d.store.Change(number, objectsTold)
+	if err != nil {
+		return nil, err
+	}
+	v := &RevisionDetail{Number: number, Objects: []ObjectChange{}, More: r.Size - len(ops)}
+	for _, o := range ops {
+		c := ObjectChange{Object: h.ref(o.Kind, o.ID), What: "changed", Fields: []FieldChange{}}
+		if c.Object.Name == o.ID {
+			for _, side := range []model.Object{o.After, o.Before} {
+				if side != nil {
+					c.Object.Name = h.mentioned(side).Name
+					if side.Kind() != model.KindAssignment {
+						c.Object.Name = side.Title()
+					}
+					break
+				}
+			}
+		}
+		switch {
+		case o.Before == nil:
+			c.What = "added"
+		case o.After == nil:
+			c.What = "deleted"
+		}
+		before, after, err := o.Values()
+		if err != nil {
+			return nil, err
+		}
+		c.Fields = fieldChanges(before, after)
+		v.Objects = append(v.Objects, c)
+	}
+	return v, nil
+}
+
+// fieldChanges compares two values field by field.
+func fieldChanges(before, after []byte) []FieldChange {
+	b, a := map[string]json.RawMessage{}, map[string]json.RawMessage{}
+	_ = json.Unmarshal(before, &b) // what the store gives is JSON, or empty
+	_ = json.Unmarshal(after, &a)
+	names := []string{}
+	for _, m := range []map[string]json.RawMessage{b, a} {
+		for f := range m {
+			if f != "id" && !slices.Contains(names, f) && !reflect.DeepEqual(a[f], b[f]) {
+				names = append(names, f)
+			}
+		}
+	}
+	slices.Sort(names)
+	out := []FieldChange{}
+	for _, f := range names {
+		out = append(out, FieldChange{f, string(b[f]), string(a[f])})
+	}
+	return out
+}
+
+// ExportHistory writes the record as CSV (RFC 4180), one line for each sentence, latest first.
+func (d *Desk) ExportHistory(who Actor, q HistorySearch, to io.Writer) error {
+	h, err := d.enter(who, model.ViewHistory)
+	if err != nil {
+		return err
+	}
+	w := csv.NewWriter(to)
+	w.UseCRLF = true
+	if err := w.Write([]string{"revision", "at", "who", "why", "undoes", "what"}); err != nil {
+		return err
+	}
+	names := change.NamesIn(h.design())
+	for {
+		list, err := d.store.Revisions(q.store(), q.Before, 200)
+		if err != nil {
+			return err
+		}
+		for _, r := range list {
+			ops, err := d.store.Change(r.Number, 0)
+			if err != nil {
+				return err
+			}
+			undoes := ""
+			if r.Undoes > 0 {
+				undoes = strconv.Itoa(r.Undoes)
+			}
+			for _, s := range change.Sentences(ops, names) {
+				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), harmless(r.WhoName), harmless(r.Why), undoes, harmless(s.String())}); err != nil {
+					return err
+				}
+			}
+		}
+		if len(list) < 200 {
+			break
+		}
+		q.Before = list[len(list)-1].Number
+	}
+	w.Flush()
+	return w.Error()
+}
+
+// harmless keeps a spreadsheet from taking a text for a formula.
+func harmless(s string) string {
+	if s != "" && slices.Contains([]byte("=+-@\t\r"), s[0]) {
+		return "'" + s
+	}
+	return s
 }

@@ -63,7 +63,7 @@ func exists(d *model.Design, ends ...End) error {
 
 // Join puts a beam between two things into the draft: a membership, a nesting, an inclusion, or an assignment on terms.
 func (d *Desk) Join(who Actor, a, b End, terms JoinTerms) (*Draft, error) {
-	return d.alter(who, func(h *house, p *drafted) error {
+	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		if err := exists(base, a, b); err != nil {
 			return err
@@ -72,7 +72,8 @@ func (d *Desk) Join(who Actor, a, b End, terms JoinTerms) (*Draft, error) {
 		if err != nil {
 			return err
 		}
-		return d.add(h, who, p, 0, op)
+		p.add(0, op)
+		return nil
 	})
 }
 
@@ -202,7 +203,7 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 // Cut takes the beam between two things out, in the draft. With an assignment's id only that one; otherwise all
 // assignments between the two.
 func (d *Desk) Cut(who Actor, a, b End, assignment string) (*Draft, error) {
-	return d.alter(who, func(h *house, p *drafted) error {
+	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		if err := exists(base, a, b); err != nil {
 			return err
@@ -219,9 +220,7 @@ func (d *Desk) Cut(who Actor, a, b End, assignment string) (*Draft, error) {
 				return refuse(NotFound, "There is no assignment between these two to cut. What comes through a group is cut at the group.")
 			}
 			for _, op := range ops {
-				if err := d.add(h, who, p, 0, op); err != nil {
-					return err
-				}
+				p.add(0, op)
 			}
 			return nil
 		}
@@ -236,7 +235,8 @@ func (d *Desk) Cut(who Actor, a, b End, assignment string) (*Draft, error) {
 		if err != nil {
 			return err
 		}
-		return d.add(h, who, p, 0, op)
+		p.add(0, op)
+		return nil
 	})
 }
 

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -12,32 +14,40 @@ import (
 // Person is a person's sheet.
 type Person struct {
 	User        Ref          `json:"user"`
-	UserName    string       `json:"userName"`
-	Email       string       `json:"email,omitempty"`
-	Title       string       `json:"title,omitempty"`
-	Department  string       `json:"department,omitempty"`
+	Object      *model.User  `json:"object" doc:"As it is edited"`
 	State       string       `json:"state" enum:"invited,active,locked,deactivated,deleted"`
 	Live        bool         `json:"live" doc:"Active, and in the time of validity"`
 	Validity    string       `json:"validity,omitempty"`
 	Area        Ref          `json:"area"`
 	Manager     *Ref         `json:"manager,omitempty"`
+	Reports     []Ref        `json:"reports" doc:"Who reports to this person directly"`
 	Licences    []Ref        `json:"licences"`
 	Groups      []Membership `json:"groups"`
-	Assignments []Assignment `json:"assignments" doc:"Made to this person directly"`
+	Assignments []Grant      `json:"assignments" doc:"Made to this person directly"`
+	Owns        []Ref        `json:"owns" doc:"Roles, sets and groups of which the person is the owner"`
+	Conflicts   []Breach     `json:"conflicts" doc:"Conflicts that the person breaks"`
 	Systems     []WallPanel  `json:"systems"`
 	Where       Ref          `json:"where" doc:"The area that the wall is of"`
+	Draft       string       `json:"draft,omitempty" enum:"new,changed,gone"`
+	May         []string     `json:"may" doc:"What the viewer may do to this person: edit, lock, deactivate, delete, assign, membership"`
+	Whole       bool         `json:"whole" doc:"The viewer sees the whole design"`
+	Lock        *Lock        `json:"lock,omitempty" doc:"Who keeps this person, if it is not kept here"`
+}
+
+// Breach is a conflict that somebody breaks.
+type Breach struct {
+	Conflict Ref      `json:"conflict"`
+	Items    []string `json:"items"`
+	Area     *Ref     `json:"area,omitempty"`
+	Excepted bool     `json:"excepted"`
 }
 
 // Membership is a group that a person is in.
 type Membership struct {
-	Group  Ref  `json:"group"`
-	Direct bool `json:"direct" doc:"Listed or found by the group itself, not only through a nested one"`
-}
-
-// Assignment is a role or set given to somebody, with its terms.
-type Assignment struct {
-	Target Ref   `json:"target"`
-	Terms  Terms `json:"terms"`
+	Group  Ref    `json:"group"`
+	Direct bool   `json:"direct" doc:"Listed or found by the group itself, not only through a nested one"`
+	Draft  string `json:"draft,omitempty" enum:"new,cut"`
+	May    bool   `json:"may" doc:"The viewer may take the person out of it"`
 }
 
 // WallPanel is a system on the wall.
@@ -65,36 +75,34 @@ type Brick struct {
 	Whole  bool      `json:"whole" doc:"Held over the whole organisation, for every record"`
 	Note   string    `json:"note,omitempty" doc:"How far it is held, or why it is withheld, in a word or two"`
 	Held   []Holding `json:"held"`
-}
-
-// mayLook refuses to show a person's access to anybody but those who may see the design, and the person.
-func (d *Desk) mayLook(who Actor, user string) (*house, error) {
-	h := d.house.Load()
-	if who.User != "" && who.User == user && h.index.Live(user, d.now()) {
-		return h, nil
-	}
-	return h, d.need(h, who, model.ViewDesign)
+	Draft  string    `json:"draft,omitempty" enum:"new,cut,changed" doc:"What the draft makes of it"`
 }
 
 // Person gives a person's sheet, with the wall of what counts in an area (empty: anywhere).
 func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
-	h, err := d.mayLook(who, user)
+	s, err := d.seePerson(who, user)
 	if err != nil {
 		return nil, err
 	}
-	u, ok := h.design().Users.Find(user)
+	u, ok := s.either(model.KindUser, user).(*model.User)
 	if !ok {
 		return nil, refuse(NotFound, "There is no person %q.", user)
 	}
-	now := d.now()
-	bricks, ok := h.index.Wall(user, where, now)
-	if !ok {
-		return nil, refuse(NotFound, "There is no area %q.", where)
+	if err := s.hasArea(where); err != nil {
+		return nil, err
 	}
-	p := &Person{User: h.ref(model.KindUser, u.ID), UserName: u.UserName, Email: u.Email, Title: u.JobTitle, Department: u.Department, State: string(u.State),
-		Live: h.index.Live(user, now), Area: h.area(u.Area), Licences: []Ref{}, Groups: []Membership{}, Assignments: []Assignment{}, Where: h.area(where)}
+	h := s.house
+	if h.design().Get(model.KindUser, user) == nil {
+		h = s.present // the draft deletes them
+	}
+	bricks, _ := h.index.Wall(user, where, s.at)
+	p := &Person{User: h.ref(model.KindUser, u.ID), Object: u, State: string(u.State), Live: h.index.Live(user, s.at), Area: h.area(u.Area), Licences: []Ref{}, Groups: []Membership{}, Assignments: []Grant{}, Reports: []Ref{}, Owns: []Ref{}, Conflicts: []Breach{},
+		Where: h.area(where), Draft: s.drafted(index.Node{Kind: model.KindUser, ID: user}), May: d.mayDoTo(s, who, u), Whole: s.whole}
 	p.Validity = h.terms(&model.Assignment{From: u.From, Until: u.Until}).Note
 	p.Validity = strings.TrimPrefix(strings.TrimPrefix(p.Validity, "whole organisation"), " · ")
+	if u.Source == model.Directory {
+		p.Lock = &Lock{"The directory keeps this person: names, title, department, manager and home come from there.", "What is changed here stands until the directory says otherwise."}
+	}
 	if u.Manager != "" {
 		m := h.ref(model.KindUser, u.Manager)
 		p.Manager = &m
@@ -102,16 +110,103 @@ func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
 	for _, l := range u.Licences {
 		p.Licences = append(p.Licences, h.ref(model.KindLicence, l))
 	}
-	for _, g := range h.index.GroupsOf(user) {
-		p.Groups = append(p.Groups, Membership{h.ref(model.KindGroup, g.Group), g.Direct})
+	d.memberships(s, who, p)
+	for _, a := range merged(h.index.GrantsOfUser(user), s.present.index.GrantsOfUser(user)) {
+		p.Assignments = append(p.Assignments, s.grant(d, who, a))
 	}
-	for _, a := range h.design().Assignments {
-		if a.Subject.User == user {
-			p.Assignments = append(p.Assignments, Assignment{h.target(a), h.terms(a)})
+	for _, r := range h.design().References(model.KindUser, user) {
+		switch {
+		case r.Field == "manager":
+			p.Reports = append(p.Reports, h.mentioned(r.From))
+		case r.Field == "owner":
+			p.Owns = append(p.Owns, h.mentioned(r.From))
 		}
 	}
+	for _, v := range duty.Of(h.index, user, s.at) {
+		b := Breach{Conflict: h.ref(model.KindConflict, v.Conflict), Items: h.items(v.Items), Excepted: v.Excepted}
+		if v.Area != "" {
+			r := h.area(v.Area)
+			b.Area = &r
+		}
+		p.Conflicts = append(p.Conflicts, b)
+	}
 	p.Systems = h.panels(bricks)
+	if s.draft != nil && s.house != s.present {
+		s.markDrafted(p, user, where)
+	}
 	return p, nil
+}
+
+// memberships lists the groups of a person, those too that the draft takes away.
+func (d *Desk) memberships(s *sight, who Actor, p *Person) {
+	user := p.User.ID
+	add := func(h, other *house, draft string) {
+		for _, g := range h.index.GroupsOf(user) {
+			in := other.index.InGroup(user, g.Group)
+			if draft == "cut" && in {
+				continue
+			}
+			m := Membership{Group: h.ref(model.KindGroup, g.Group), Direct: g.Direct}
+			if !in && s.draft != nil {
+				m.Draft = draft
+			}
+			o, listed := h.design().Groups.Find(g.Group)
+			m.May = listed && m.Draft != "cut" && slices.Contains(o.Users, user) && o.Source == model.Local && slices.Contains(p.May, "membership") && s.mine(index.Node{Kind: model.KindGroup, ID: g.Group}, "membership")
+			p.Groups = append(p.Groups, m)
+		}
+	}
+	add(s.house, s.present, "new")
+	if s.house != s.present {
+		add(s.present, s.house, "cut")
+	}
+}
+
+// mayDoTo tells what somebody may do to a person, by rights or by delegations.
+func (d *Desk) mayDoTo(s *sight, who Actor, u *model.User) []string {
+	out := []string{}
+	if s.draft == nil {
+		return out
+	}
+	people, assign, design := d.may(s.present, who, model.EditPeople), d.may(s.present, who, model.EditAssignments), d.may(s.present, who, model.EditDesign)
+	for _, act := range []struct {
+		name  string
+		right bool
+	}{{delegation.Edit, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
+		if act.right || s.authority != nil && s.authority.Reaches(act.name, u) && s.authority.Above(u.ID) == "" {
+			out = append(out, act.name)
+		}
+	}
+	return out
+}
+
+// markDrafted marks the bricks that the draft changes.
+func (s *sight) markDrafted(p *Person, user, where string) {
+	before := map[string][]index.Holding{}
+	bricks, _ := s.present.index.Wall(user, where, s.at)
+	for _, b := range bricks {
+		before[b.Permission.Key] = b.Held
+	}
+	after, _ := s.house.index.Wall(user, where, s.at)
+	now := map[string][]index.Holding{}
+	for _, b := range after {
+		now[b.Permission.Key] = b.Held
+	}
+	for i := range p.Systems {
+		for j := range p.Systems[i].Courses {
+			for k := range p.Systems[i].Courses[j].Bricks {
+				b := &p.Systems[i].Courses[j].Bricks[k]
+				switch was, is := before[b.Key], now[b.Key]; {
+				case slices.Equal(was, is):
+				case len(was) == 0:
+					b.Draft = "new"
+				case len(is) == 0:
+					b.Draft = "cut"
+				default:
+					b.Draft = "changed"
+				}
+			}
+		}
+	}
 }
 
 // target is what an assignment gives.
@@ -245,7 +340,7 @@ type Trace struct {
 
 // Trace tells by which ways a person holds a permission, or why not; asked for in an area (empty: anywhere).
 func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) {
-	h, err := d.mayLook(who, user)
+	h, err := d.seePerson(who, user)
 	if err != nil {
 		return nil, err
 	}
@@ -256,7 +351,7 @@ func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) 
 	if !ok {
 		return nil, refuse(NotFound, "No system has a permission %q.", permission)
 	}
-	now := d.now()
+	now := h.at
 	t := &Trace{Permission: h.ref(index.KindPermission, p.Key), Label: p.Label, Description: p.Description, Class: string(p.Class), Risk: p.Risk, Held: []Holding{}, Ways: []Way{}, WhyNot: []Reason{}}
 	bricks, ok := h.index.Wall(user, where, now)
 	if !ok {

@@ -63,7 +63,7 @@ func (h *house) review(r store.Review, items []store.ReviewItem, who Actor) Revi
 		case decisionRevoke:
 			v.Revoked++
 		}
-		if i.Reviewer == who.User {
+		if i.Reviewer == who.eyes() {
 			v.Mine++
 			if i.Decision == "" && r.Closed == nil {
 				v.Waiting++
@@ -80,7 +80,7 @@ const (
 )
 
 // waiting counts the items that wait for a person's decision.
-func (d *Desk) waiting(who Actor) (int, error) { return d.store.Waiting(who.User) }
+func (d *Desk) waiting(who Actor) (int, error) { return d.store.Waiting(who.eyes()) }
 
 // Reviews gives those reviews that a person may see, latest first: all, or those with items of the person's own.
 func (d *Desk) Reviews(who Actor) ([]Review, error) {

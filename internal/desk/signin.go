@@ -8,12 +8,14 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
 
 	"golang.org/x/crypto/argon2"
 
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
 )
@@ -86,7 +88,20 @@ func (d *Desk) SignIn(name, password string) (Actor, error) {
 	if !h.index.Live(id, d.now()) {
 		return Actor{}, refuse(NotSignedIn, "This account is not active. Ask your access administrator.")
 	}
-	return Actor{id}, nil
+	return Actor{User: id}, nil
+}
+
+// Prove checks the password of somebody who is signed in, before a critical change.
+func (d *Desk) Prove(who Actor, password string) error {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return err
+	}
+	u, _ := h.design().Users.Find(who.User)
+	if _, err := d.SignIn(u.UserName, password); err != nil {
+		return refuse(NotAllowed, "This is not your password.")
+	}
+	return nil
 }
 
 func secret() (text, hash string) {
@@ -137,7 +152,7 @@ func (d *Desk) SetPassword(link, password string) (Actor, error) {
 	if err := d.store.UseLink(hashSecret(link), d.now(), store.Credential{User: l.User, Hash: hashPassword(password)}); err != nil {
 		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
-	return Actor{l.User}, nil
+	return Actor{User: l.User}, nil
 }
 
 // Purposes are what a token can be for.
@@ -221,29 +236,53 @@ func demoSignIns(design *model.Design) []DemoSignIn {
 
 // Me is what the interface knows of who is signed in.
 type Me struct {
-	User         Ref      `json:"user"`
+	User         Ref      `json:"user" doc:"Whose eyes are looked through; the signed-in person, if nobody else"`
+	SignedIn     Ref      `json:"signedIn"`
 	Organisation string   `json:"organisation"`
 	Rights       []string `json:"rights" doc:"Rights in Fachwerk that are held over the whole organisation"`
+	Delegated    []string `json:"delegated" doc:"Actions that one delegation or another lets this person do"`
 	Waiting      int      `json:"waiting" doc:"Review items that wait for this person's decision"`
-	Revision     int      `json:"revision"`
-	Applied      string   `json:"applied,omitempty" doc:"When the current revision was applied (RFC 3339)"`
+	Tasks        int      `json:"tasks" doc:"Tasks of reviews that wait for this person as the owner of a group"`
+	Revision     int      `json:"revision" doc:"The one that is looked at"`
+	Applied      string   `json:"applied,omitempty" doc:"When that revision was applied (RFC 3339)"`
+	Current      int      `json:"current" doc:"The last revision there is"`
+	Day          string   `json:"day,omitempty" doc:"The day that is looked at (RFC 3339), if it is not now"`
+	Coming       bool     `json:"coming" doc:"That day is still to come"`
 }
 
 // Me gives what the interface knows of who is signed in.
 func (d *Desk) Me(who Actor) (*Me, error) {
 	h := d.house.Load()
-	u, ok := h.design().Users.Find(who.User)
-	if !ok || !h.index.Live(who.User, d.now()) {
-		return nil, refuse(NotSignedIn, "Sign in first.")
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
 	}
-	me := &Me{User: h.ref(model.KindUser, u.ID), Organisation: h.design().Organisation.Name, Rights: []string{}, Revision: h.revision}
-	if !h.at.IsZero() {
-		me.Applied = h.at.Format(time.RFC3339)
+	u, _ := h.design().Users.Find(who.eyes())
+	me := &Me{User: h.ref(model.KindUser, u.ID), SignedIn: h.ref(model.KindUser, who.User), Organisation: h.design().Organisation.Name, Rights: []string{}, Delegated: []string{}, Revision: h.revision, Current: h.revision}
+	at := h.at
+	if !who.When.IsZero() {
+		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.now())
+		if !me.Coming {
+			past, err := d.past.at(d, who.When)
+			if err != nil {
+				return nil, err
+			}
+			me.Revision, at = past.revision, past.at
+		}
+	}
+	if !at.IsZero() {
+		me.Applied = at.Format(time.RFC3339)
 	}
 	own, _ := h.design().Systems.Find(model.OwnSystem)
 	for _, p := range own.Permissions {
 		if d.may(h, who, p.Key) {
 			me.Rights = append(me.Rights, p.Key)
+		}
+	}
+	for _, g := range delegation.Of(h.index, who.eyes(), d.now()).Delegations() {
+		for _, action := range g.Actions {
+			if !slices.Contains(me.Delegated, action) {
+				me.Delegated = append(me.Delegated, action)
+			}
 		}
 	}
 	waiting, err := d.waiting(who)

@@ -190,7 +190,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	refused(t, err, desk.NotFound, "closed")
 	_, err = d.CloseReview(kay, r.ID)
 	refused(t, err, desk.Conflict, "closed already")
-	if history := must[[]desk.Revision](t)(d.History(eve, 0, 1)); history[0].Why != "Outcome of “Review of Night”" {
+	if history := must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
 		t.Errorf("the history says %q", history[0].Why)
 	}
 	if d = reopen(t, s); allowed(d, "cy", "s:gate:open", "t1") {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/glebarez/sqlite"
@@ -223,14 +224,54 @@ func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 	return tx.Save(puts).Error
 }
 
+// Search narrows the record: to what touched one object, or any of a kind, or concerned a person; to what somebody did; and to words in the reason. What is empty
+// does not narrow.
+type Search struct {
+	Kind, ID string
+	User     string // a person who is touched, or to or from whom something was given
+	Who      string // a user's id, or an operator's or program's name
+	Words    string
+	From     time.Time
+	Until    time.Time
+}
+
 // Revisions gives a page of the record, latest first: at most limit revisions with numbers below before (0: from the last on).
-func (s *Store) Revisions(before, limit int) (out []Revision, err error) {
+func (s *Store) Revisions(search Search, before, limit int) (out []Revision, err error) {
 	q := s.db.Order("number desc").Limit(limit)
 	if before > 0 {
 		q = q.Where("number < ?", before)
 	}
+	if search.Kind != "" {
+		in := s.db.Model(&operation{}).Select("revision").Where("kind = ?", search.Kind)
+		if search.ID != "" {
+			in = in.Where("object_id = ?", search.ID)
+		}
+		q = q.Where("number IN (?)", in)
+	}
+	if search.User != "" {
+		to, listed := `%"user":"`+like(search.User)+`"%`, `%"`+like(search.User)+`"%`
+		q = q.Where("number IN (?)", s.db.Model(&operation{}).Select("revision").Where(`kind = 'user' AND object_id = ?
+			OR kind = 'assignment' AND (CAST("before" AS TEXT) LIKE ? ESCAPE '\' OR CAST("after" AS TEXT) LIKE ? ESCAPE '\')
+			OR kind = 'group' AND (coalesce(CAST("before" AS TEXT), '') LIKE ? ESCAPE '\') <> (coalesce(CAST("after" AS TEXT), '') LIKE ? ESCAPE '\')`, search.User, to, to, listed, listed))
+	}
+	if search.Who != "" {
+		q = q.Where("who = ? OR who_name = ?", search.Who, search.Who)
+	}
+	for _, w := range strings.Fields(search.Words) {
+		pattern := "%" + like(w) + "%"
+		q = q.Where(`why LIKE ? ESCAPE '\' OR who_name LIKE ? ESCAPE '\'`, pattern, pattern)
+	}
+	if !search.From.IsZero() {
+		q = q.Where("at >= ?", search.From.UTC())
+	}
+	if !search.Until.IsZero() {
+		q = q.Where("at < ?", search.Until.UTC())
+	}
 	return out, q.Find(&out).Error
 }
+
+// like escapes what has a meaning in a pattern.
+func like(s string) string { return strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(s) }
 
 // Revision gives one revision; [ErrNotFound] if there is none of that number.
 func (s *Store) Revision(n int) (r Revision, err error) { return r, first(s.db, &r, "number = ?", n) }
@@ -269,25 +310,35 @@ type Touch struct {
 	Revision int
 }
 
-// DesignAt gives the design as it was at an instant, from the current one by undoing what came later (docs/semantics.md, §10). Before the
-// first revision it is empty.
-func (s *Store) DesignAt(at time.Time) (*model.Design, error) {
-	d, _, err := s.Design()
-	if err != nil {
-		return nil, err
+// DesignAt gives the design as it was at an instant and its revision, from the current one by undoing what came later (docs/semantics.md,
+// §10). Before the first revision it is empty, and the revision 0.
+func (s *Store) DesignAt(at time.Time) (d *model.Design, revision int, err error) {
+	if d, revision, err = s.Design(); err != nil {
+		return nil, 0, err
 	}
 	var later []Revision
-	if err := s.db.Where("at > ?", at.UTC()).Order("number desc").Find(&later).Error; err != nil {
-		return nil, err
+	if err := s.db.Where("at > ? AND number <= ?", at.UTC(), revision).Order("number desc").Find(&later).Error; err != nil {
+		return nil, 0, err
 	}
 	for _, r := range later {
 		ops, err := s.Change(r.Number, 0)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
-		d = change.Lay(d, change.Invert(ops))
+		d, revision = change.Lay(d, change.Invert(ops)), r.Number-1
 	}
-	return d, nil
+	return d, revision, nil
+}
+
+// RevisionAt gives the number of the last revision that was applied at or before an instant; 0 if there is none.
+func (s *Store) RevisionAt(at time.Time) (n int, err error) {
+	err = s.db.Model(&Revision{}).Where("at <= ?", at.UTC()).Select("coalesce(max(number), 0)").Scan(&n).Error
+	return n, err
+}
+
+// LastOn gives the last revision after a number that touched an object; [ErrNotFound] if there is none.
+func (s *Store) LastOn(kind model.Kind, id string, after int) (r Revision, err error) {
+	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND revision > ?)", string(kind), id, after).Take(&r).Error
 }
 
 // ErrNotFound tells that there is no such row.

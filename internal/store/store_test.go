@@ -102,7 +102,7 @@ func TestThePastCanBeComputed(t *testing.T) {
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead}, change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: lead})
 	for minutes, want := range map[int][]string{-1: nil, 0: {"ann Clerk"}, 1: {"ann Lead", "bea "}, 2: {"bea "}, 99: {"bea "}} {
-		d, err := s.DesignAt(start.Add(time.Duration(minutes) * time.Minute))
+		d, _, err := s.DesignAt(start.Add(time.Duration(minutes) * time.Minute))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -99,7 +99,7 @@ func (im *Impact) conflicts(before, after *index.Index, affected []string, t tim
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
 func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
-	used, usedBefore := seatsUsed(after), seatsUsed(before)
+	used, usedBefore := SeatsUsed(after), SeatsUsed(before)
 	for _, l := range after.Licences {
 		over := l.Seats != nil && used[l.ID] > *l.Seats && used[l.ID] > usedBefore[l.ID]
 		if over || len(waiting[l.ID]) > 0 {
@@ -108,8 +108,8 @@ func (im *Impact) licences(before, after *model.Design, waiting map[string][]str
 	}
 }
 
-// seatsUsed counts the seats of each licence that people hold; who is deactivated or deleted holds none.
-func seatsUsed(d *model.Design) map[string]int {
+// SeatsUsed counts the seats of each licence that people hold; who is deactivated or deleted holds none.
+func SeatsUsed(d *model.Design) map[string]int {
 	used := map[string]int{}
 	for _, u := range d.Users {
 		if u.State == model.UserDeactivated || u.State == model.UserDeleted {

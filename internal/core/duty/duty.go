@@ -11,6 +11,7 @@ import (
 
 // Violation is a conflict that a person breaks.
 type Violation struct {
+	User     string // only where violations of many are told
 	Conflict string
 	Area     string       // where the items meet; empty for a conflict that counts anywhere
 	Items    []model.Item // those held there, in the order of the conflict
@@ -73,4 +74,16 @@ func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (stri
 		}
 	}
 	return "", nil
+}
+
+// All gives every violation of every user at t, by user and then by conflict.
+func All(x *index.Index, t time.Time) []Violation {
+	var out []Violation
+	for _, u := range x.Design().Users {
+		for _, v := range Of(x, u.ID, t) {
+			v.User = u.ID
+			out = append(out, v)
+		}
+	}
+	return out
 }

@@ -1,4 +1,5 @@
-// Package filter is the rule language of groups and delegations: the filters of RFC 7644 §3.4.2.2, over people.
+// Package filter is the rule language of groups and delegations: the filters of RFC 7644 §3.4.2.2, over people; and over the rows of lists, which have
+// attributes of their own.
 //
 // Strings compare without regard to case, except the attributes that are ids. A multi-valued attribute matches if any of its values
 // does. An attribute without a value matches nothing but ne.
@@ -37,6 +38,13 @@ type Filter struct {
 // Match tells whether the filter matches a person.
 func (f *Filter) Match(p *Person) bool { return f.root.match(p, nil) }
 
+// Row is what a filter over a list sees of one of its rows: the values of an attribute of the [Schema], each a string, float64, bool or time.Time.
+// What is empty or zero counts as no value, but for numbers and flags.
+type Row func(attribute string) []any
+
+// MatchRow tells whether the filter matches a row of the list whose schema it was parsed for.
+func (f *Filter) MatchRow(r Row) bool { return f.root.match(r, nil) }
+
 // Error is what is wrong with a filter's text.
 type Error struct {
 	Offset  int // in bytes, from 0, where the trouble begins
@@ -47,8 +55,11 @@ func (e *Error) Error() string { return fmt.Sprintf("at character %d: %s", e.Off
 
 // A node is an expression. Within a value path, q is the value looked at.
 type node interface {
-	match(p *Person, q *Qualification) bool
+	match(s subject, q *Qualification) bool
 }
+
+// subject is a *Person or a Row.
+type subject any
 
 type (
 	and     struct{ left, right node }
@@ -66,21 +77,23 @@ type (
 	}
 )
 
-func (n and) match(p *Person, q *Qualification) bool {
-	return n.left.match(p, q) && n.right.match(p, q)
+func (n and) match(s subject, q *Qualification) bool {
+	return n.left.match(s, q) && n.right.match(s, q)
 }
-func (n or) match(p *Person, q *Qualification) bool  { return n.left.match(p, q) || n.right.match(p, q) }
-func (n not) match(p *Person, q *Qualification) bool { return !n.inner.match(p, q) }
+func (n or) match(s subject, q *Qualification) bool {
+	return n.left.match(s, q) || n.right.match(s, q)
+}
+func (n not) match(s subject, q *Qualification) bool { return !n.inner.match(s, q) }
 
-func (n present) match(p *Person, q *Qualification) bool {
+func (n present) match(s subject, q *Qualification) bool {
 	found := false
-	n.attr.each(p, q, func(value) bool { found = true; return false })
+	n.attr.each(s, q, func(value) bool { found = true; return false })
 	return found
 }
 
-func (n compare) match(p *Person, q *Qualification) bool {
+func (n compare) match(s subject, q *Qualification) bool {
 	any, found := false, false
-	n.attr.each(p, q, func(v value) bool {
+	n.attr.each(s, q, func(v value) bool {
 		any = true
 		found = n.op.holds(v, n.value)
 		return !found
@@ -91,7 +104,8 @@ func (n compare) match(p *Person, q *Qualification) bool {
 	return found
 }
 
-func (n valuePath) match(p *Person, _ *Qualification) bool {
+func (n valuePath) match(s subject, _ *Qualification) bool {
+	p := s.(*Person)     // rows have no value paths
 	if n.values != nil { // emails: at most one value, which the person stands for
 		return n.values(p) > 0 && n.inner.match(p, nil)
 	}
@@ -204,15 +218,15 @@ func Fold(s string) string {
 type attribute struct {
 	name string
 	kind kind
-	each func(p *Person, q *Qualification, yield func(value) bool)
+	each func(s subject, q *Qualification, yield func(value) bool)
 	subs map[string]*attribute // of a complex attribute, by lower-case name
 	// values counts the values of a complex attribute that is not qualifications.
 	values func(p *Person) int
 }
 
 func single(name string, k kind, get func(p *Person) string) *attribute {
-	return &attribute{name: name, kind: k, each: func(p *Person, _ *Qualification, yield func(value) bool) {
-		if s := get(p); s != "" {
+	return &attribute{name: name, kind: k, each: func(p subject, _ *Qualification, yield func(value) bool) {
+		if s := get(p.(*Person)); s != "" {
 			if k == text {
 				s = Fold(s)
 			}
@@ -222,7 +236,8 @@ func single(name string, k kind, get func(p *Person) string) *attribute {
 }
 
 func ofQualification(name string, k kind, get func(q *Qualification) (value, bool)) *attribute {
-	return &attribute{name: "qualifications." + name, kind: k, each: func(p *Person, q *Qualification, yield func(value) bool) {
+	return &attribute{name: "qualifications." + name, kind: k, each: func(s subject, q *Qualification, yield func(value) bool) {
+		p := s.(*Person)
 		if q != nil {
 			if v, ok := get(q); ok {
 				yield(v)
@@ -237,8 +252,8 @@ func ofQualification(name string, k kind, get func(q *Qualification) (value, boo
 	}}
 }
 
-// attributes are the names that a filter may use, in lower case.
-var attributes = func() map[string]*attribute {
+// ofPeople are the names that a filter over people may use, in lower case.
+var ofPeople = func() map[string]*attribute {
 	email := single("emails.value", text, func(p *Person) string { return p.Email })
 	manager := single("manager", exact, func(p *Person) string { return p.Manager })
 	list := []*attribute{
@@ -254,21 +269,21 @@ var attributes = func() map[string]*attribute {
 		single("title", text, func(p *Person) string { return p.Title }),
 		single("department", text, func(p *Person) string { return p.Department }),
 		single("userType", text, func(p *Person) string { return p.UserType }),
-		{name: "active", kind: boolean, each: func(p *Person, _ *Qualification, yield func(value) bool) {
-			yield(value{kind: boolean, flag: p.Active})
+		{name: "active", kind: boolean, each: func(s subject, _ *Qualification, yield func(value) bool) {
+			yield(value{kind: boolean, flag: s.(*Person).Active})
 		}},
 		{name: "manager", kind: exact, each: manager.each, subs: map[string]*attribute{"value": manager}},
 		single("area", exact, func(p *Person) string { return p.Area }),
 		single("state", text, func(p *Person) string { return p.State }),
-		{name: "licences", kind: exact, each: func(p *Person, _ *Qualification, yield func(value) bool) {
-			for _, l := range p.Licences {
+		{name: "licences", kind: exact, each: func(s subject, _ *Qualification, yield func(value) bool) {
+			for _, l := range s.(*Person).Licences {
 				if !yield(value{kind: exact, text: l}) {
 					return
 				}
 			}
 		}},
-		{name: "qualifications", kind: complex_, each: func(p *Person, _ *Qualification, yield func(value) bool) {
-			if len(p.Qualifications) > 0 {
+		{name: "qualifications", kind: complex_, each: func(s subject, _ *Qualification, yield func(value) bool) {
+			if len(s.(*Person).Qualifications) > 0 {
 				yield(value{kind: complex_})
 			}
 		}, subs: map[string]*attribute{
@@ -293,6 +308,114 @@ var attributes = func() map[string]*attribute {
 	return m
 }()
 
-// Attributes lists the names that a filter may use, as they are written.
+// Schema says which attributes the rows of a list have.
+type Schema struct {
+	names      []string
+	attributes map[string]*attribute
+}
+
+// Type is the type of an attribute of a list.
+type Type int
+
+// The types of attributes: texts that compare without regard to case, ids, numbers, flags and instants.
+const (
+	Text    = Type(text)
+	Exact   = Type(exact)
+	Number  = Type(number)
+	Boolean = Type(boolean)
+	Instant = Type(instant)
+)
+
+// Attribute is one attribute of the rows of a list.
+type Attribute struct {
+	Name string
+	Type Type
+}
+
+// NewSchema makes the schema of a list.
+func NewSchema(list ...Attribute) *Schema {
+	s := &Schema{attributes: map[string]*attribute{}}
+	for _, a := range list {
+		s.names = append(s.names, a.Name)
+		s.attributes[strings.ToLower(a.Name)] = &attribute{name: a.Name, kind: kind(a.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
+			for _, v := range row.(Row)(a.Name) {
+				if have, ok := valueOf(kind(a.Type), v); ok && !yield(have) {
+					return
+				}
+			}
+		}}
+	}
+	return s
+}
+
+// valueOf makes a row's value one that compares; false if it is none.
+func valueOf(k kind, v any) (value, bool) {
+	out := value{kind: k}
+	switch v := v.(type) {
+	case string:
+		if out.text = v; k == text {
+			out.text = Fold(v)
+		}
+		return out, v != ""
+	case float64:
+		out.num = v
+	case bool:
+		out.flag = v
+	case time.Time:
+		out.time = v
+		return out, !v.IsZero()
+	}
+	return out, true
+}
+
+// People is the schema of people, as [Parse] uses it.
+var People = &Schema{names: Attributes, attributes: ofPeople}
+
+// Looks tells whether a text that somebody typed is meant as a filter of this schema rather than as words to search for: whether it begins with an
+// attribute and an operator or bracket, after "not" and parentheses if any.
+func (s *Schema) Looks(text string) bool {
+	t := strings.TrimLeft(text, " \t\r\n(")
+	for {
+		rest, negated := cutWord(t, "not")
+		if !negated || !strings.HasPrefix(strings.TrimLeft(rest, " \t\r\n"), "(") {
+			break
+		}
+		t = strings.TrimLeft(rest, " \t\r\n(")
+	}
+	n := 0
+	for n < len(t) && (nameByte(t[n]) || t[n] == '.' || t[n] == ':') {
+		n++
+	}
+	main, _, _ := strings.Cut(strings.ToLower(t[:n]), ".")
+	if i := strings.LastIndexByte(main, ':'); i >= 0 {
+		main = main[i+1:]
+	}
+	if s.attributes[main] == nil {
+		return false
+	}
+	rest := strings.TrimLeft(t[n:], " \t\r\n")
+	if strings.HasPrefix(rest, "[") {
+		return true
+	}
+	for _, op := range operators {
+		if _, ok := cutWord(rest, string(op)); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// cutWord cuts a keyword, in any case, off the beginning of a text.
+func cutWord(text, word string) (rest string, ok bool) {
+	if len(text) < len(word) || !strings.EqualFold(text[:len(word)], word) || len(text) > len(word) && nameByte(text[len(word)]) {
+		return text, false
+	}
+	return text[len(word):], true
+}
+
+// operators are the words that may follow an attribute.
+var operators = []operator{eq, ne, co, sw, ew, gt, ge, lt, le, "pr"}
+
+// Attributes lists the names that a filter over people may use, as they are written.
 var Attributes = []string{"id", "userName", "displayName", "emails.value", "title", "department", "userType", "active", "manager", "area", "state", "licences",
 	"qualifications.type", "qualifications.level", "qualifications.until"}

@@ -18,9 +18,12 @@ const maxLength = 1 << 20
 // schemas are the prefixes by which RFC 7643 qualifies the names of a user's attributes.
 var schemas = []string{"urn:ietf:params:scim:schemas:core:2.0:user:", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:"}
 
-// Parse reads a filter. The error, if any, is an [*Error] that tells where the text goes wrong and what was expected.
-func Parse(text string) (f *Filter, err error) {
-	p := &parser{text: text}
+// Parse reads a filter over people. The error, if any, is an [*Error] that tells where the text goes wrong and what was expected.
+func Parse(text string) (*Filter, error) { return People.Parse(text) }
+
+// Parse reads a filter over the rows of a list. The error, if any, is an [*Error].
+func (s *Schema) Parse(text string) (f *Filter, err error) {
+	p := &parser{text: text, schema: s}
 	defer func() {
 		if r := recover(); r != nil {
 			e, ours := r.(*Error)
@@ -45,9 +48,10 @@ func Parse(text string) (f *Filter, err error) {
 }
 
 type parser struct {
-	text  string
-	at    int
-	depth int
+	schema *Schema
+	text   string
+	at     int
+	depth  int
 }
 
 func (p *parser) fail(offset int, format string, args ...any) {
@@ -158,7 +162,7 @@ func (p *parser) term(of *attribute) node {
 	if op == "pr" {
 		return present{a}
 	}
-	if !slices.Contains([]operator{eq, ne, co, sw, ew, gt, ge, lt, le}, operator(op)) {
+	if !slices.Contains(operators, operator(op)) {
 		p.at = opAt
 		p.fail(opAt, "expected an operator (eq, ne, co, sw, ew, gt, ge, lt, le or pr) after %q, not %s", a.name, p.next())
 	}
@@ -217,9 +221,9 @@ func (p *parser) attribute(of *attribute) *attribute {
 		p.fail(start, "%q has no part %q: name one of %s", of.name, name, partsOf(of))
 	}
 	main, sub, dotted := strings.Cut(name, ".")
-	a := attributes[strings.ToLower(main)]
+	a := p.schema.attributes[strings.ToLower(main)]
 	if a == nil {
-		p.fail(start, "there is no attribute %q: name one of %s", name, strings.Join(Attributes, ", "))
+		p.fail(start, "there is no attribute %q: name one of %s", name, strings.Join(p.schema.names, ", "))
 	}
 	if dotted {
 		s := a.subs[strings.ToLower(sub)]

@@ -219,6 +219,40 @@ func (x *Index) Members(group string) []string {
 	return out
 }
 
+// InGroup tells whether a user is a transitive member of a group (§5).
+func (x *Index) InGroup(user, group string) bool {
+	u, ok := x.users[user]
+	g, known := x.groups[group]
+	if !ok || !known {
+		return false
+	}
+	_, in := slices.BinarySearch(x.memberOf[u], g)
+	return in
+}
+
+// GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that nest it.
+func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
+	g, ok := x.groups[group]
+	if !ok {
+		return nil
+	}
+	seen := map[int]bool{g: true}
+	for todo := []int{g}; len(todo) > 0; {
+		at := todo[0]
+		todo = todo[1:]
+		for _, i := range x.toGroup[at] {
+			out = append(out, x.grants[i].Assignment)
+		}
+		for _, p := range x.parents[at] {
+			if !seen[p] {
+				seen[p] = true
+				todo = append(todo, p)
+			}
+		}
+	}
+	return out
+}
+
 // Size is how many transitive members a group has; 0 if there is no such group.
 func (x *Index) Size(group string) int {
 	g, ok := x.groups[group]
@@ -247,12 +281,7 @@ func (x *Index) Content(kind model.Kind, id string) []string {
 	default:
 		return nil
 	}
-	keys := []string{}
-	for p, ok := c.exact.NextSet(0); ok; p, ok = c.exact.NextSet(p + 1) {
-		keys = append(keys, x.permissions[p].Key)
-	}
-	slices.Sort(keys)
-	return keys
+	return x.keysOf(c.exact)
 }
 
 // GroupOf is a group that somebody is in.

@@ -4,10 +4,13 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"log/slog"
 	"net"
 	"net/http"
+	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -17,6 +20,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 )
 
@@ -27,8 +31,11 @@ type API struct {
 	huma     huma.API
 }
 
-// sessionUser is the key of a session's user.
-const sessionUser = "user"
+// The keys of a session: whose it is, and when the password was last given.
+const (
+	sessionUser   = "user"
+	sessionProven = "proven"
+)
 
 // How long a browser stays signed in: over a working day, less if it is left alone.
 const (
@@ -52,6 +59,7 @@ func New(r chi.Router, d *desk.Desk, sessions scs.Store, version string) *API {
 	config.DocsPath = ""
 	config.SchemasPath = ""
 	config.CreateHooks = nil
+	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", nameSchema)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"session": {Type: "apiKey", In: "cookie", Name: "fachwerk", Description: "The cookie that signing in sets."},
 		"token":   {Type: "http", Scheme: "bearer", Description: "A token made with --for api; it acts as a named user."},
@@ -65,6 +73,18 @@ func New(r chi.Router, d *desk.Desk, sessions scs.Store, version string) *API {
 		a.register()
 	})
 	return a
+}
+
+// nameSchema names the types of the description. Objects of the design are named apart from what the desk tells of them.
+func nameSchema(t reflect.Type, hint string) string {
+	name := huma.DefaultSchemaNamer(t, hint)
+	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
+		t = t.Elem()
+	}
+	if t.PkgPath() == reflect.TypeFor[model.Design]().PkgPath() {
+		return "Design" + name
+	}
+	return name
 }
 
 // OpenAPI is the description of the API, as JSON.
@@ -97,13 +117,20 @@ func failure(err error) error {
 		slog.Error("request failed", "error", err)
 		return huma.Error500InternalServerError("Something went wrong in Fachwerk; the log of the server says more. Nothing was changed.")
 	}
-	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409}[e.Cause]
+	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Unproven: 403}[e.Cause]
 	var details []error
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})
 	}
-	return huma.NewError(status, e.Message, details...)
+	problem := huma.NewError(status, e.Message, details...)
+	if m, ok := problem.(*huma.ErrorModel); ok && e.Cause == desk.Unproven {
+		m.Type = provenProblem
+	}
+	return problem
 }
+
+// provenProblem is the type of the problem that the password must be given again.
+const provenProblem = "urn:fachwerk:problem:password-needed"
 
 // actorKey keeps who acts in a request's context.
 type actorKey struct{}
@@ -113,17 +140,36 @@ func actor(ctx context.Context) desk.Actor {
 	return who
 }
 
-// identify finds who acts: the session's user, or the user that a token acts as.
+// identify finds who acts: the session's user, or the user that a token acts as; and how they look.
 func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
-	who := desk.Actor{}
+	who := desk.Actor{As: ctx.Query("as")}
 	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
 		if t, valid := a.desk.Program(text, "api"); valid {
 			who.User = t.User
 		}
 	} else {
 		who.User = a.sessions.GetString(ctx.Context(), sessionUser)
+		who.Proven = time.Unix(a.sessions.GetInt64(ctx.Context(), sessionProven), 0).UTC()
 	}
+	if who.As == who.User {
+		who.As = ""
+	}
+	when, err := a.desk.Instant(ctx.Query("when"))
+	if err != nil {
+		problem := huma.NewError(http.StatusUnprocessableEntity, err.Error())
+		ctx.SetStatus(http.StatusUnprocessableEntity)
+		ctx.SetHeader("Content-Type", "application/problem+json")
+		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		return
+	}
+	who.When = when
 	next(huma.WithValue(ctx, actorKey{}, who))
+}
+
+// looking are the parameters of every question: the day that is looked at, and whose eyes are looked through.
+var looking = []*huma.Param{
+	{Name: "when", In: "query", Description: "The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent", Schema: &huma.Schema{Type: huma.TypeString}},
+	{Name: "as", In: "query", Description: "A person through whose eyes the design is seen; one's own if absent", Schema: &huma.Schema{Type: huma.TypeString}},
 }
 
 // body is a response that has only a body.
@@ -150,6 +196,19 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 	op := huma.Operation{OperationID: o.id, Method: o.method, Path: o.path, Summary: o.summary, Middlewares: huma.Middlewares{a.identify}}
 	if o.public {
 		op.Security = []map[string][]string{}
+	} else if o.method == http.MethodGet {
+		op.Parameters = slices.Clone(looking)
 	}
 	huma.Register(a.huma, op, handler)
+}
+
+// download is a response that a browser saves as a file, written as it is made.
+func download(kind, name string, write func(to huma.Context) error) *huma.StreamResponse {
+	return &huma.StreamResponse{Body: func(ctx huma.Context) {
+		ctx.SetHeader("Content-Type", kind)
+		ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+		if err := write(ctx); err != nil {
+			slog.Error("a download was broken off", "name", name, "error", err)
+		}
+	}}
 }

@@ -21,31 +21,9 @@ func (a *API) register() {
 	a.frame()
 	a.draft()
 	a.reviews()
-
-	type PersonInput struct {
-		ID    string `path:"id"`
-		Where string `query:"where"`
-	}
-	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
-		func(ctx context.Context, in *PersonInput) (*body[*desk.Person], error) {
-			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))
-		})
-	type traceInput struct {
-		PersonInput
-		Permission string `query:"permission" required:"true"`
-	}
-	on(a, operation{id: "trace", method: http.MethodGet, path: "/api/people/{id}/trace", summary: "By which ways a person holds a permission, or why not"},
-		func(ctx context.Context, in *traceInput) (*body[*desk.Trace], error) {
-			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
-		})
-	type historyInput struct {
-		Before int `query:"before" minimum:"0" doc:"Only revisions below this number; 0: from the last on"`
-		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
-	}
-	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first"},
-		func(ctx context.Context, in *historyInput) (*body[[]desk.Revision], error) {
-			return answer(a.desk.History(actor(ctx), in.Before, in.Limit))
-		})
+	a.sheets()
+	a.objects()
+	a.history()
 }
 
 func (a *API) signIn() {
@@ -69,6 +47,19 @@ func (a *API) signIn() {
 	on(a, operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
 		func(ctx context.Context, _ *struct{}) (*body[*desk.Me], error) {
 			return answer(a.desk.Me(actor(ctx)))
+		})
+	type proveInput struct {
+		Body struct {
+			Password string `json:"password" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "prove", method: http.MethodPost, path: "/api/session/proof", summary: "Give the password again, before a critical change"},
+		func(ctx context.Context, in *proveInput) (*none, error) {
+			if err := a.desk.Prove(actor(ctx), in.Body.Password); err != nil {
+				return nil, failure(err)
+			}
+			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
+			return nil, nil
 		})
 	type WelcomeInput struct {
 		Link string `path:"link"`
@@ -103,6 +94,7 @@ func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*desk
 		return nil, failure(err)
 	}
 	a.sessions.Put(ctx, sessionUser, who.User)
+	a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
 	return &body[*desk.Me]{me}, nil
 }
 
@@ -144,6 +136,10 @@ func (a *API) draft() {
 	on(a, operation{id: "takeOut", method: http.MethodDelete, path: "/api/draft/edits/{id}", summary: "Take one act out of your draft"},
 		func(ctx context.Context, in *editInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.TakeOut(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "keepMine", method: http.MethodPost, path: "/api/draft/edits/{id}/keep", summary: "Draft an act anew on what others applied beneath it"},
+		func(ctx context.Context, in *editInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.KeepMine(actor(ctx), in.ID))
 		})
 	type joinInput struct {
 		Body struct {

@@ -21,6 +21,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/areas/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An area's sheet: the tree, what is granted there and from above, contacts */
+        get: operations["area"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How two things differ in what they hold or give */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conflicts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A conflict's sheet: who breaks it, and who may */
+        get: operations["conflict"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft": {
         parameters: {
             query?: never;
@@ -56,6 +107,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/areas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what an area is to be */
+        put: operations["putArea"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/assign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that each of some people and groups gets each of some roles and sets */
+        post: operations["assign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/assignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what an assignment is to be */
+        put: operations["putAssignment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/conflicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a conflict is to be */
+        put: operations["putConflict"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/cut": {
         parameters: {
             query?: never;
@@ -67,6 +186,40 @@ export interface paths {
         put?: never;
         /** Draft the cutting of a beam */
         post: operations["cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/delegations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a delegation is to be */
+        put: operations["putDelegation"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft the deletion of an object, and what becomes of what names it */
+        post: operations["delete"];
         delete?: never;
         options?: never;
         head?: never;
@@ -90,6 +243,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/edits/{id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft an act anew on what others applied beneath it */
+        post: operations["keepMine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a group is to be */
+        put: operations["putGroup"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/join": {
         parameters: {
             query?: never;
@@ -107,6 +294,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a person is to be */
+        put: operations["putPerson"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a role is to be */
+        put: operations["putRole"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a permission set is to be */
+        put: operations["putSet"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/tick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that a role or set gives some permissions, or no longer does */
+        post: operations["tick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that what members hold by hand goes away, where their group gives the same */
+        post: operations["tidy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/undo": {
         parameters: {
             query?: never;
@@ -118,6 +390,23 @@ export interface paths {
         put?: never;
         /** Draft the undoing of a revision */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Things by any of their words, and questions with their answers in short */
+        get: operations["find"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -158,6 +447,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/groups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A group's sheet: members, nesting, rule, grants */
+        get: operations["group"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A window into the list of a kind of thing */
+        get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -167,6 +490,23 @@ export interface paths {
         };
         /** Who is signed in, and what they may do */
         get: operations["me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mentions/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that names an object: what a delete must deal with */
+        get: operations["mentions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -201,6 +541,23 @@ export interface paths {
         };
         /** By which ways a person holds a permission, or why not */
         get: operations["trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/permissions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A permission's sheet: what gives it and who holds it */
+        get: operations["permission"];
         put?: never;
         post?: never;
         delete?: never;
@@ -312,6 +669,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The record as CSV (RFC 4180) */
+        get: operations["exportHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a revision changed, before and after */
+        get: operations["revision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/roles/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A role's sheet: stack, wall, holders */
+        get: operations["role"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whom a rule matches, as it is typed */
+        post: operations["tryRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -330,6 +755,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the password again, before a critical change */
+        post: operations["prove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A permission set's sheet: wall, holders, drift */
+        get: operations["set"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -339,6 +798,23 @@ export interface paths {
         };
         /** What the sign-in page shows */
         get: operations["signInPage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A system's sheet: its catalogue, sets and licences */
+        get: operations["system"];
         put?: never;
         post?: never;
         delete?: never;
@@ -391,9 +867,49 @@ export interface components {
             id: string;
             name: string;
         };
-        Assignment: {
-            target: components["schemas"]["Ref"];
-            terms: components["schemas"]["Terms"];
+        AreaBelow: {
+            /**
+             * Format: int64
+             * @description 1 for what lies in it directly
+             */
+            depth: number;
+            /** Format: int64 */
+            grants: number;
+            /** Format: int64 */
+            people: number;
+            ref: components["schemas"]["Ref"];
+            type?: string;
+        };
+        AreaSheet: {
+            /** @description Assignments at areas that it lies in, which count here too */
+            above: components["schemas"]["Grant"][];
+            area: components["schemas"]["DesignArea"];
+            /** @description What lies in it, each after the one that it lies in */
+            below: components["schemas"]["AreaBelow"][];
+            /** @description Assignments that name a contact of this area */
+            contacts: components["schemas"]["Grant"][];
+            /** @description Delegations that hold here, or are about the people here */
+            delegations: components["schemas"]["Ref"][];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            /** @description Groups whose home it is */
+            groups: components["schemas"]["Ref"][];
+            /** @description Assignments at this very area */
+            here: components["schemas"]["Grant"][];
+            may: boolean;
+            /** @description What it lies in, from the whole organisation down */
+            path: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description At home here or below
+             */
+            people: number;
+            ref: components["schemas"]["Ref"];
+        };
+        AssignInputBody: {
+            subjects: components["schemas"]["End"][];
+            targets: components["schemas"]["End"][];
+            terms?: components["schemas"]["JoinTerms"];
         };
         Bay: {
             /**
@@ -426,10 +942,28 @@ export interface components {
             terms: components["schemas"]["Terms"][];
             to: components["schemas"]["End"];
         };
+        Breach: {
+            area?: components["schemas"]["Ref"];
+            conflict: components["schemas"]["Ref"];
+            excepted: boolean;
+            items: string[];
+        };
+        Breaker: {
+            /** @description Where the items meet; anywhere if absent */
+            area?: components["schemas"]["Ref"];
+            excepted: boolean;
+            items: string[];
+            user: components["schemas"]["Ref"];
+        };
         Brick: {
             action: string;
             /** @enum {string} */
             class: "read" | "write" | "admin";
+            /**
+             * @description What the draft makes of it
+             * @enum {string}
+             */
+            draft?: "new" | "cut" | "changed";
             held: components["schemas"]["Holding"][];
             key: string;
             label?: string;
@@ -442,6 +976,68 @@ export interface components {
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
+        BundleSheet: {
+            /** @description What it gives of high and critical risk */
+            dangerous: components["schemas"]["LayerBrick"][];
+            /** @description Keys in it that no system has */
+            dangling: string[];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            drift?: components["schemas"]["Drift"];
+            /** @description What the role keeps out by itself */
+            excluded: string[];
+            /** Format: int64 */
+            given: number;
+            grants: components["schemas"]["Grant"][];
+            /**
+             * Format: int64
+             * @description How many people have it
+             */
+            holders: number;
+            layers: components["schemas"]["Layer"][];
+            lock?: components["schemas"]["Lock"];
+            /** @description The viewer may edit it */
+            may: boolean;
+            owner?: components["schemas"]["Ref"];
+            ref: components["schemas"]["Ref"];
+            role?: components["schemas"]["DesignRole"];
+            set?: components["schemas"]["DesignSet"];
+            /** @enum {string} */
+            state: "active" | "retired";
+            systems: components["schemas"]["LayerPanel"][];
+            /** @description Roles that build on it, and delegations and conflicts that name it */
+            usedBy: components["schemas"]["Ref"][];
+        };
+        CatalogueBrick: {
+            action: string;
+            /** @enum {string} */
+            class: "read" | "write" | "admin";
+            description?: string;
+            /** Format: int64 */
+            holders: number;
+            key: string;
+            label?: string;
+            /** Format: int64 */
+            risk: number;
+            /** @description Cannot be limited to an area */
+            whole: boolean;
+        };
+        CatalogueCourse: {
+            bricks: components["schemas"]["CatalogueBrick"][];
+            object: string;
+        };
+        CatalogueModule: {
+            courses: components["schemas"]["CatalogueCourse"][];
+            name: string;
+        };
+        Cell: {
+            id?: string;
+            /** @description If it names a thing: its kind */
+            kind?: string;
+            text: string;
+            /** @enum {string} */
+            tone?: "good" | "bad" | "warn" | "quiet";
+        };
         Clash: {
             cleared: boolean;
             conflict: components["schemas"]["Ref"];
@@ -450,6 +1046,26 @@ export interface components {
             /** @description What meets in one hand */
             items: string[];
             user: components["schemas"]["Ref"];
+        };
+        Comparison: {
+            left: components["schemas"]["Ref"];
+            right: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many permissions both hold alike
+             */
+            same: number;
+            systems: components["schemas"]["DifferencePanel"][];
+        };
+        ConflictSheet: {
+            breakers: components["schemas"]["Breaker"][];
+            conflict: components["schemas"]["DesignConflict"];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            exceptions: components["schemas"]["Waiver"][];
+            items: components["schemas"]["Ref"][];
+            may: boolean;
+            ref: components["schemas"]["Ref"];
         };
         Course: {
             bricks: components["schemas"]["Brick"][];
@@ -471,17 +1087,199 @@ export interface components {
             decision: "" | "keep" | "revoke";
             reason?: string;
         };
+        DeleteInputBody: {
+            choices?: components["schemas"]["MentionChoice"][];
+            id: string;
+            /** @enum {string} */
+            kind: "user" | "group" | "role" | "set" | "area" | "assignment" | "conflict" | "delegation" | "licence";
+        };
         DemoSignIn: {
             /** @description What this person does in the demo organisation */
             as: string;
             name: string;
             userName: string;
         };
+        DesignArea: {
+            id: string;
+            kind?: string;
+            name: string;
+            parent?: string;
+        };
+        DesignAssignment: {
+            area?: string;
+            contact?: boolean;
+            /** Format: date-time */
+            from?: string;
+            id: string;
+            mode?: string;
+            reach?: string;
+            reason?: string;
+            role?: string;
+            set?: string;
+            subject: components["schemas"]["DesignSubject"];
+            /** Format: date-time */
+            until?: string;
+        };
+        DesignConflict: {
+            description?: string;
+            exceptions?: components["schemas"]["DesignException"][];
+            id: string;
+            items: components["schemas"]["DesignItem"][];
+            /** Format: int64 */
+            limit?: number;
+            name: string;
+            where?: string;
+        };
+        DesignCopyOf: {
+            set: string;
+            version?: string;
+        };
+        DesignDelegation: {
+            actions: string[];
+            area?: string;
+            delegate: components["schemas"]["DesignSubject"];
+            /** Format: date-time */
+            from?: string;
+            groups?: string[];
+            groupsWhole?: boolean;
+            id: string;
+            /** Format: int64 */
+            maxDays?: number;
+            name: string;
+            people: components["schemas"]["DesignPeople"];
+            roles?: string[];
+            sets?: string[];
+            /** Format: date-time */
+            until?: string;
+        };
+        DesignException: {
+            reason: string;
+            /** Format: date-time */
+            until: string;
+            user: string;
+        };
+        DesignGroup: {
+            area?: string;
+            description?: string;
+            externalId?: string;
+            groups?: string[];
+            id: string;
+            kind?: string;
+            listed?: boolean;
+            name: string;
+            owner?: string;
+            rule?: string;
+            source?: string;
+            users?: string[];
+        };
+        DesignItem: {
+            permission?: string;
+            role?: string;
+        };
+        DesignPeople: {
+            area?: string;
+            filter?: string;
+            group?: string;
+        };
+        DesignPermission: {
+            class?: string;
+            description?: string;
+            implies?: string[];
+            key: string;
+            label?: string;
+            licence?: string;
+            module?: string;
+            /** Format: int64 */
+            risk?: number;
+            span?: string;
+        };
+        DesignQualification: {
+            /** Format: double */
+            level?: number;
+            type: string;
+            /** Format: date-time */
+            until?: string;
+        };
+        DesignRole: {
+            description?: string;
+            excludes?: string[];
+            id: string;
+            inherits?: string[];
+            name: string;
+            owner?: string;
+            permissions?: string[];
+            protected?: boolean;
+            sets?: string[];
+            state?: string;
+        };
+        DesignSet: {
+            copyOf?: components["schemas"]["DesignCopyOf"];
+            description?: string;
+            id: string;
+            name: string;
+            owner?: string;
+            permissions: string[];
+            state?: string;
+            system?: string;
+            version?: string;
+        };
+        DesignSubject: {
+            group?: string;
+            user?: string;
+        };
+        DesignSystem: {
+            description?: string;
+            id: string;
+            licence?: string;
+            name: string;
+            permissions: components["schemas"]["DesignPermission"][];
+            supplier?: string;
+            version?: string;
+        };
+        DesignUser: {
+            area?: string;
+            department?: string;
+            displayName: string;
+            email?: string;
+            externalId?: string;
+            /** Format: date-time */
+            from?: string;
+            id: string;
+            lastUse?: {
+                [key: string]: string;
+            };
+            licences?: string[];
+            manager?: string;
+            qualifications?: components["schemas"]["DesignQualification"][];
+            source?: string;
+            state?: string;
+            title?: string;
+            /** Format: date-time */
+            until?: string;
+            userName: string;
+            userType?: string;
+        };
+        Difference: {
+            action: string;
+            key: string;
+            label?: string;
+            left: components["schemas"]["Holding"][];
+            object: string;
+            right: components["schemas"]["Holding"][];
+            /** Format: int64 */
+            risk: number;
+        };
+        DifferencePanel: {
+            rows: components["schemas"]["Difference"][];
+            system: components["schemas"]["Ref"];
+        };
         Draft: {
             /** @description What keeps the draft from being applied */
             blocks: string[];
             /** @description Conflicts that people come to break, and that they no longer break; at most 200 */
             conflicts: components["schemas"]["Clash"][];
+            /** @description Why the password must have been given within ten minutes to apply it */
+            critical: string[];
             edits: components["schemas"]["DraftEdit"][];
             /**
              * Format: int64
@@ -511,9 +1309,21 @@ export interface components {
         };
         DraftEdit: {
             id: string;
+            meanwhile: components["schemas"]["Meanwhile"][];
             sentences: components["schemas"]["Part"][][];
             /** Format: int64 */
             undoes?: number;
+        };
+        Drift: {
+            /** @description The version that was copied */
+            copied?: string;
+            /** @description What the copy gives and the original does not */
+            extra: string[];
+            /** @description What the original gives and the copy does not */
+            missing: string[];
+            /** @description The version that is supplied now */
+            now?: string;
+            original: components["schemas"]["Ref"];
         };
         End: {
             id: string;
@@ -561,6 +1371,80 @@ export interface components {
              */
             type: string;
         };
+        FieldChange: {
+            after: string;
+            /** @description As JSON, or empty */
+            before: string;
+            field: string;
+        };
+        Found: {
+            id: string;
+            /** @description Of a thing; "question" otherwise */
+            kind: string;
+            name: string;
+            note: string;
+            /** @description Where in the interface it is, as a path; empty for a thing, whose kind and id say so */
+            to: string;
+        };
+        Grant: {
+            /** @description The group above by which it comes, if it comes by nesting */
+            by?: components["schemas"]["Ref"];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "cut";
+            /** @enum {string} */
+            force: "now" | "coming" | "ended";
+            /** @description The viewer may take it away */
+            may: boolean;
+            /**
+             * Format: int64
+             * @description How many get it by this
+             */
+            people: number;
+            subject: components["schemas"]["Ref"];
+            target: components["schemas"]["Ref"];
+            terms: components["schemas"]["Terms"];
+        };
+        GroupMember: {
+            /** @enum {string} */
+            draft?: "new" | "cut";
+            /** @description The viewer may take them out */
+            may: boolean;
+            note: string;
+            state: string;
+            user: components["schemas"]["Ref"];
+            /** @description The nested group that brings them in */
+            via?: components["schemas"]["Ref"];
+            /** @enum {string} */
+            way: "listed" | "rule" | "nested";
+        };
+        GroupSheet: {
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            /** @description To it, and to groups that nest it */
+            grants: components["schemas"]["Grant"][];
+            /** @description Absent if it is built in */
+            group?: components["schemas"]["DesignGroup"];
+            home?: components["schemas"]["Ref"];
+            /** @description Why its members cannot be edited here */
+            lock?: components["schemas"]["Lock"];
+            may: boolean;
+            /** @description The viewer may change which people are listed */
+            mayAdd: boolean;
+            /** @description At most 2000 */
+            members: components["schemas"]["GroupMember"][];
+            nestedIn: components["schemas"]["Ref"][];
+            nests: components["schemas"]["Ref"][];
+            owner?: components["schemas"]["Ref"];
+            /** @description What members hold by hand that the group gives too */
+            redundant: components["schemas"]["Grant"][];
+            ref: components["schemas"]["Ref"];
+            /** Format: int64 */
+            size: number;
+            /** @description What these give a member, licences aside */
+            systems: components["schemas"]["WallPanel"][];
+            /** @description Delegations that name it */
+            usedBy: components["schemas"]["Ref"][];
+        };
         Holding: {
             area: components["schemas"]["Ref"];
             label?: string;
@@ -599,14 +1483,126 @@ export interface components {
             name: string;
             note: string;
         };
-        Me: {
-            /** @description When the current revision was applied (RFC 3339) */
-            applied?: string;
-            organisation: string;
+        Layer: {
+            /**
+             * Format: int64
+             * @description How many of these nothing else in the stack brings
+             */
+            alone: number;
+            /** @enum {string} */
+            draft?: "new";
+            /**
+             * Format: int64
+             * @description How many permissions it brings
+             */
+            gives: number;
+            note: string;
+            ref: components["schemas"]["Ref"];
+            /** @enum {string} */
+            state: "active" | "retired";
+        };
+        LayerBrick: {
+            action: string;
+            /** @enum {string} */
+            class: "read" | "write" | "admin";
+            description?: string;
+            /** @enum {string} */
+            draft?: "new" | "cut";
+            /** @description Given only since something else that is given needs it */
+            implied: boolean;
+            key: string;
+            label?: string;
+            /** @description Which parts of the stack bring it; the role or set itself if it is its own */
+            layers: components["schemas"]["Ref"][];
             /** Format: int64 */
+            risk: number;
+            /** @enum {string} */
+            state: "given" | "excluded" | "none";
+            /** @description Cannot be limited to an area */
+            whole: boolean;
+        };
+        LayerCourse: {
+            bricks: components["schemas"]["LayerBrick"][];
+            module?: string;
+            object: string;
+        };
+        LayerPanel: {
+            courses: components["schemas"]["LayerCourse"][];
+            /** Format: int64 */
+            given: number;
+            system: components["schemas"]["Ref"];
+            /** Format: int64 */
+            total: number;
+        };
+        List: {
+            /**
+             * Format: int64
+             * @description Where the trouble begins, in characters from 0
+             */
+            at: number;
+            /** @description The first is the name */
+            columns: components["schemas"]["ListColumn"][];
+            /** @description Filters that this list understands */
+            examples: string[];
+            /** @description What was typed was understood as a filter (RFC 7644), not as words */
+            filter: boolean;
+            /** Format: int64 */
+            matching: number;
+            rows: components["schemas"]["ListRow"][];
+            /** Format: int64 */
+            total: number;
+            /** @description What is wrong with the filter */
+            trouble?: string;
+        };
+        ListColumn: {
+            id: string;
+            name: string;
+            numeric: boolean;
+        };
+        ListRow: {
+            /** @description One for each column but the name */
+            cells: components["schemas"]["Cell"][];
+            /**
+             * @description What the draft makes of it
+             * @enum {string}
+             */
+            draft?: "new" | "changed" | "gone";
+            id: string;
+            name: string;
+        };
+        Lock: {
+            instead: string;
+            why: string;
+        };
+        Me: {
+            /** @description When that revision was applied (RFC 3339) */
+            applied?: string;
+            /** @description That day is still to come */
+            coming: boolean;
+            /**
+             * Format: int64
+             * @description The last revision there is
+             */
+            current: number;
+            /** @description The day that is looked at (RFC 3339), if it is not now */
+            day?: string;
+            /** @description Actions that one delegation or another lets this person do */
+            delegated: string[];
+            organisation: string;
+            /**
+             * Format: int64
+             * @description The one that is looked at
+             */
             revision: number;
             /** @description Rights in Fachwerk that are held over the whole organisation */
             rights: string[];
+            signedIn: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description Tasks of reviews that wait for this person as the owner of a group
+             */
+            tasks: number;
+            /** @description Whose eyes are looked through; the signed-in person, if nobody else */
             user: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -614,10 +1610,50 @@ export interface components {
              */
             waiting: number;
         };
+        Meanwhile: {
+            /** Format: date-time */
+            at?: string;
+            /** @description What both changed, so that one of the two must be chosen */
+            clashes: string[];
+            object: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description The last one that touched it
+             */
+            revision?: number;
+            /** @description What they changed */
+            sentences: components["schemas"]["Part"][][];
+            who?: string;
+        };
         Membership: {
             /** @description Listed or found by the group itself, not only through a nested one */
             direct: boolean;
+            /** @enum {string} */
+            draft?: "new" | "cut";
             group: components["schemas"]["Ref"];
+            /** @description The viewer may take the person out of it */
+            may: boolean;
+        };
+        Mention: {
+            /** Format: int64 */
+            count: number;
+            field: string;
+            from: string;
+            /** @description Another thing of the same kind can be named instead */
+            instead: boolean;
+            /** @description At most 50 of them */
+            refs: components["schemas"]["Ref"][];
+            /**
+             * @description What becomes of them if the mention is taken out: it goes; it moves to what lies above; they are deleted too
+             * @enum {string}
+             */
+            taken: "out" | "up" | "deleted";
+        };
+        MentionChoice: {
+            field: string;
+            from: string;
+            /** @description The id of what is named instead; taken out if absent */
+            to?: string;
         };
         NewReview: {
             /** @description Only assignments that count somewhere in this area; all if absent */
@@ -631,6 +1667,12 @@ export interface components {
             name?: string;
             role: string;
         };
+        ObjectChange: {
+            fields: components["schemas"]["FieldChange"][];
+            object: components["schemas"]["Ref"];
+            /** @enum {string} */
+            what: "added" | "changed" | "deleted";
+        };
         Part: {
             id?: string;
             kind?: string;
@@ -639,26 +1681,68 @@ export interface components {
         PasswordInputBody: {
             password: string;
         };
+        PermissionSheet: {
+            about?: string;
+            action: string;
+            class: string;
+            conflicts: components["schemas"]["Ref"][];
+            /** @description Roles that keep it out */
+            excludedBy: components["schemas"]["Ref"][];
+            /** Format: int64 */
+            holders: number;
+            /** @description What cannot do without it */
+            impliedBy: components["schemas"]["Ref"][];
+            /** @description What it cannot do without, all the way down */
+            implies: components["schemas"]["Ref"][];
+            label?: string;
+            licence?: components["schemas"]["Ref"];
+            module?: string;
+            object: string;
+            /** @description Who holds it, at most 200, by name */
+            people: components["schemas"]["Ref"][];
+            ref: components["schemas"]["Ref"];
+            /** Format: int64 */
+            risk: number;
+            /** @description Roles that give it */
+            roles: components["schemas"]["Layer"][];
+            /** @description Sets that give it */
+            sets: components["schemas"]["Layer"][];
+            system: components["schemas"]["Ref"];
+            /** @description Cannot be limited to an area */
+            whole: boolean;
+        };
         Person: {
             area: components["schemas"]["Ref"];
             /** @description Made to this person directly */
-            assignments: components["schemas"]["Assignment"][];
-            department?: string;
-            email?: string;
+            assignments: components["schemas"]["Grant"][];
+            /** @description Conflicts that the person breaks */
+            conflicts: components["schemas"]["Breach"][];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
             groups: components["schemas"]["Membership"][];
             licences: components["schemas"]["Ref"][];
             /** @description Active, and in the time of validity */
             live: boolean;
+            /** @description Who keeps this person, if it is not kept here */
+            lock?: components["schemas"]["Lock"];
             manager?: components["schemas"]["Ref"];
+            /** @description What the viewer may do to this person: edit, lock, deactivate, delete, assign, membership */
+            may: string[];
+            /** @description As it is edited */
+            object: components["schemas"]["DesignUser"];
+            /** @description Roles, sets and groups of which the person is the owner */
+            owns: components["schemas"]["Ref"][];
+            /** @description Who reports to this person directly */
+            reports: components["schemas"]["Ref"][];
             /** @enum {string} */
             state: "invited" | "active" | "locked" | "deactivated" | "deleted";
             systems: components["schemas"]["WallPanel"][];
-            title?: string;
             user: components["schemas"]["Ref"];
-            userName: string;
             validity?: string;
             /** @description The area that the wall is of */
             where: components["schemas"]["Ref"];
+            /** @description The viewer sees the whole design */
+            whole: boolean;
         };
         PersonImpact: {
             gains: components["schemas"]["Holding"][];
@@ -679,6 +1763,75 @@ export interface components {
             focus?: components["schemas"]["Ref"];
             note?: string;
             second?: components["schemas"]["Ref"];
+        };
+        Pool: {
+            covers: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description Seats whose holder has not used the system for 90 days
+             */
+            idle: number;
+            /**
+             * Format: int64
+             * @description People whom a grant gives less than it carries, since they have no seat
+             */
+            lacking: number;
+            licence: components["schemas"]["Ref"];
+            /** Format: int64 */
+            seats?: number;
+            /** Format: int64 */
+            used: number;
+        };
+        ProveInputBody: {
+            password: string;
+        };
+        PutArea: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignArea"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignArea"];
+        };
+        PutAssignment: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignAssignment"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignAssignment"];
+        };
+        PutConflict: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignConflict"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignConflict"];
+        };
+        PutDelegation: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignDelegation"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignDelegation"];
+        };
+        PutGroup: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignGroup"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignGroup"];
+        };
+        PutRole: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignRole"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignRole"];
+        };
+        PutSet: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignSet"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignSet"];
+        };
+        PutUser: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignUser"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignUser"];
         };
         Reason: {
             obstacle: string;
@@ -789,6 +1942,14 @@ export interface components {
             who: string;
             why: string;
         };
+        RevisionDetail: {
+            /** Format: int64 */
+            more: number;
+            /** Format: int64 */
+            number: number;
+            /** @description At most 500 */
+            objects: components["schemas"]["ObjectChange"][];
+        };
         Row: {
             connected: boolean;
             id: string;
@@ -811,6 +1972,22 @@ export interface components {
              * @description How many people or permissions pass through a group, role or set
              */
             through: number;
+        };
+        Rule: {
+            /**
+             * Format: int64
+             * @description Where the trouble begins, in characters from 0
+             */
+            at: number;
+            /** Format: int64 */
+            count: number;
+            /** @description At most 100, by name */
+            people: components["schemas"]["Ref"][];
+            /** @description What is wrong with it */
+            trouble?: string;
+        };
+        RuleInputBody: {
+            rule: string;
         };
         Short: {
             /**
@@ -838,6 +2015,16 @@ export interface components {
             empty: boolean;
             organisation: string;
         };
+        SystemSheet: {
+            modules: components["schemas"]["CatalogueModule"][];
+            pools: components["schemas"]["Pool"][];
+            ref: components["schemas"]["Ref"];
+            /** @description Roles that give something of it, most first; Gives counts only this system's */
+            roles: components["schemas"]["Layer"][];
+            /** @description Supplied with it */
+            sets: components["schemas"]["Layer"][];
+            system: components["schemas"]["DesignSystem"];
+        };
         Terms: {
             area: components["schemas"]["Ref"];
             /** Format: date-time */
@@ -854,6 +2041,16 @@ export interface components {
             until?: string;
             /** @description Over the whole organisation */
             whole: boolean;
+        };
+        TickInputBody: {
+            give: boolean;
+            id: string;
+            keys: string[];
+            /** @enum {string} */
+            kind: "role" | "set";
+        };
+        TidyInputBody: {
+            group: string;
         };
         Trace: {
             class: string;
@@ -872,6 +2069,12 @@ export interface components {
         UndoInputBody: {
             /** Format: int64 */
             revision: number;
+        };
+        Waiver: {
+            ended: boolean;
+            reason: string;
+            until: string;
+            user: components["schemas"]["Ref"];
         };
         WallPanel: {
             courses: components["schemas"]["Course"][];
@@ -907,7 +2110,12 @@ export type $defs = Record<string, never>;
 export interface operations {
     areas: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -934,9 +2142,126 @@ export interface operations {
             };
         };
     };
+    area: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                leftKind: "user" | "group" | "role" | "set";
+                left: string;
+                rightKind: "user" | "group" | "role" | "set";
+                right: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    conflict: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     draft: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1025,6 +2350,138 @@ export interface operations {
             };
         };
     };
+    putArea: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutArea"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    assign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putAssignment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAssignment"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putConflict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutConflict"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cut: {
         parameters: {
             query?: never;
@@ -1035,6 +2492,72 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CutInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putDelegation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutDelegation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeleteInputBody"];
             };
         };
         responses: {
@@ -1089,6 +2612,70 @@ export interface operations {
             };
         };
     };
+    keepMine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutGroup"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     join: {
         parameters: {
             query?: never;
@@ -1099,6 +2686,171 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["JoinInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutUser"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutRole"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tidy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TidyInputBody"];
             };
         };
         responses: {
@@ -1155,9 +2907,48 @@ export interface operations {
             };
         };
     };
+    find: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     picture: {
         parameters: {
             query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
                 /** @description What to look at, as kind:id */
                 focus?: string;
                 /** @description A second thing: only what lies between the two is shown */
@@ -1194,6 +2985,10 @@ export interface operations {
     bay: {
         parameters: {
             query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
                 /** @description What to look at, as kind:id */
                 focus?: string;
                 /** @description A second thing: only what lies between the two is shown */
@@ -1233,9 +3028,99 @@ export interface operations {
             };
         };
     };
+    group: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns */
+                q?: string;
+                /** @description A column's id; by name if absent */
+                sort?: string;
+                /** @description The greatest first */
+                down?: boolean;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+                /** @description Only those to or with which the viewer may do this */
+                mine?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1262,9 +3147,50 @@ export interface operations {
             };
         };
     };
+    mentions: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                kind: "user" | "group" | "role" | "set" | "area" | "assignment" | "conflict" | "delegation" | "licence";
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mention"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     person: {
         parameters: {
             query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
                 where?: string;
             };
             header?: never;
@@ -1298,6 +3224,10 @@ export interface operations {
     trace: {
         parameters: {
             query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
                 where?: string;
                 permission: string;
             };
@@ -1316,6 +3246,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trace"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    permission: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermissionSheet"];
                 };
             };
             /** @description Error */
@@ -1366,7 +3333,12 @@ export interface operations {
     };
     reviews: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1429,6 +3401,10 @@ export interface operations {
     previewReview: {
         parameters: {
             query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
                 role: string;
                 area?: string;
             };
@@ -1460,7 +3436,12 @@ export interface operations {
     };
     review: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -1523,6 +3504,22 @@ export interface operations {
     history: {
         parameters: {
             query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only what touched things of this kind */
+                kind?: string;
+                /** @description Only what touched this one of the kind */
+                id?: string;
+                /** @description Only what concerned this person */
+                user?: string;
+                /** @description Only what this person (by id), operator or program (by name) did */
+                who?: string;
+                /** @description Words that the reason or the name of who did it must have */
+                q?: string;
+                from?: string;
+                until?: string;
                 /** @description Only revisions below this number; 0: from the last on */
                 before?: number;
                 limit?: number;
@@ -1540,6 +3537,156 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportHistory: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only what touched things of this kind */
+                kind?: string;
+                /** @description Only what touched this one of the kind */
+                id?: string;
+                /** @description Only what concerned this person */
+                user?: string;
+                /** @description Only what this person (by id), operator or program (by name) did */
+                who?: string;
+                /** @description Words that the reason or the name of who did it must have */
+                q?: string;
+                from?: string;
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    revision: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    role: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rule"];
                 };
             };
             /** @description Error */
@@ -1613,6 +3760,74 @@ export interface operations {
             };
         };
     };
+    prove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    set: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     signInPage: {
         parameters: {
             query?: never;
@@ -1629,6 +3844,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignInPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    system: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemSheet"];
                 };
             };
             /** @description Error */

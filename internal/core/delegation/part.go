@@ -1,0 +1,277 @@
+package delegation
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Part gives the part of the design that the delegate sees: the people, groups, roles, sets and areas that the delegations name, and what is needed to
+// understand those. It is a well-formed design, in which the people who are seen hold what they hold in the whole.
+//
+// A group that is not listed, but gives somebody who is seen something, stands in it without its name.
+func (a *Authority) Part() *model.Design {
+	d := a.x.Design()
+	p := &part{whole: d, x: a.x, users: map[string]bool{a.user: true}, groups: map[string]bool{}, roles: map[string]bool{}, sets: map[string]bool{}, systems: map[string]bool{model.OwnSystem: true}, licences: map[string]bool{}, areas: map[string]bool{d.Root(): true}}
+	own := map[string]bool{}
+	for _, g := range a.given {
+		own[g.ID] = true
+		for _, u := range a.People(g) {
+			p.users[u] = true
+		}
+		p.group(g.People.Group)
+		p.group(g.Delegate.Group)
+		for _, id := range g.Groups {
+			p.group(id)
+		}
+		for _, id := range g.Roles {
+			p.role(id)
+		}
+		for _, id := range g.Sets {
+			p.set(id)
+		}
+		for _, area := range d.Areas {
+			if a.x.Covers(g.Area, area.ID) || g.People.Area != "" && a.x.Covers(g.People.Area, area.ID) {
+				p.area(area.ID)
+			}
+		}
+	}
+	for id := range p.users {
+		for _, g := range a.x.GroupsOf(id) {
+			p.group(g.Group)
+		}
+		u, _ := d.Users.Find(id)
+		p.area(u.Area)
+		for _, l := range u.Licences {
+			p.licence(l)
+		}
+	}
+	for _, g := range d.Assignments {
+		if p.concerns(g) {
+			p.role(g.Role)
+			p.set(g.Set)
+			p.area(g.Area)
+		}
+	}
+	for id := range p.groups {
+		g, _ := d.Groups.Find(id)
+		p.area(g.Area)
+	}
+	for id := range p.systems {
+		s, _ := d.Systems.Find(id)
+		p.licence(s.Licence)
+		for _, q := range s.Permissions {
+			p.licence(q.Licence)
+		}
+	}
+	return p.cut(own)
+}
+
+// part gathers the ids of what is seen.
+type part struct {
+	whole                                                *model.Design
+	x                                                    *index.Index
+	users, groups, roles, sets, systems, licences, areas map[string]bool
+}
+
+func (p *part) group(id string) {
+	if p.whole.Get(model.KindGroup, id) != nil {
+		p.groups[id] = true
+	}
+}
+
+func (p *part) role(id string) {
+	r, ok := p.whole.Roles.Find(id)
+	if !ok || p.roles[id] {
+		return
+	}
+	p.roles[id] = true
+	for _, s := range r.Sets {
+		p.set(s)
+	}
+	for _, r := range r.Inherits {
+		p.role(r)
+	}
+	p.keys(r.Permissions)
+}
+
+func (p *part) set(id string) {
+	s, ok := p.whole.Sets.Find(id)
+	if !ok || p.sets[id] {
+		return
+	}
+	p.sets[id] = true
+	if s.System != "" {
+		p.systems[s.System] = true
+	}
+	p.keys(s.Permissions)
+}
+
+// keys takes in the systems of permissions, whole: a wall shows what is not held too.
+func (p *part) keys(keys []string) {
+	for _, key := range keys {
+		system, _, _ := strings.Cut(key, ":")
+		if p.whole.Get(model.KindSystem, system) != nil {
+			p.systems[system] = true
+		}
+	}
+}
+
+func (p *part) licence(id string) {
+	l, ok := p.whole.Licences.Find(id)
+	if !ok || p.licences[id] {
+		return
+	}
+	p.licences[id] = true
+	for _, c := range l.Covers {
+		p.licence(c)
+	}
+}
+
+// area takes in an area with what it lies in.
+func (p *part) area(id string) {
+	for id != "" && !p.areas[id] {
+		p.areas[id] = true
+		a, _ := p.whole.Areas.Find(id)
+		id = a.Parent
+	}
+}
+
+// concerns tells whether an assignment is to somebody who is seen.
+func (p *part) concerns(g *model.Assignment) bool {
+	return p.users[g.Subject.User] || p.groups[g.Subject.Group] || g.Subject.Group == model.Everyone || g.Subject.Group == model.Public
+}
+
+// cut makes the design: what is not seen is gone, and no longer mentioned.
+func (p *part) cut(delegations map[string]bool) *model.Design {
+	d := p.whole
+	hidden := p.hide(delegations)
+	var edits []model.Edit
+	drop := func(o model.Object) { edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident()}) }
+	keep := func(o, altered model.Object) {
+		if !change.Equal(o, altered) {
+			edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident()}, model.Edit{Kind: altered.Kind(), ID: altered.Ident(), After: altered})
+		}
+	}
+	owner := func(id string) string {
+		if p.users[id] {
+			return id
+		}
+		return ""
+	}
+	only := func(list []string, seen map[string]bool) []string {
+		return slices.DeleteFunc(slices.Clone(list), func(id string) bool { return !seen[id] })
+	}
+	d.All(func(o model.Object) {
+		switch o := o.(type) {
+		case *model.Licence:
+			if !p.licences[o.ID] {
+				drop(o)
+			}
+		case *model.Area:
+			if !p.areas[o.ID] {
+				drop(o)
+			}
+		case *model.System:
+			if !p.systems[o.ID] {
+				drop(o)
+			}
+		case *model.Set:
+			if !p.sets[o.ID] {
+				drop(o)
+				return
+			}
+			c := *o
+			c.Owner = owner(o.Owner)
+			if c.CopyOf != nil && !p.sets[c.CopyOf.Set] {
+				c.CopyOf = nil
+			}
+			keep(o, &c)
+		case *model.Role:
+			if !p.roles[o.ID] {
+				drop(o)
+				return
+			}
+			c := *o
+			c.Owner = owner(o.Owner)
+			keep(o, &c)
+		case *model.Group:
+			if !p.groups[o.ID] {
+				drop(o)
+				return
+			}
+			c := *o
+			c.Owner, c.Users, c.Groups = owner(o.Owner), only(o.Users, p.users), only(o.Groups, p.groups)
+			if id, is := hidden[o.ID]; is {
+				c.ID, c.Name, c.Description, c.ExternalID = id, "A group that is not listed", "", ""
+			}
+			for i, g := range c.Groups {
+				if id, is := hidden[g]; is {
+					c.Groups[i] = id
+				}
+			}
+			keep(o, &c)
+		case *model.User:
+			if !p.users[o.ID] {
+				drop(o)
+				return
+			}
+			c := *o
+			c.Manager = owner(o.Manager)
+			c.LastUse = maps.Clone(o.LastUse)
+			maps.DeleteFunc(c.LastUse, func(system string, _ time.Time) bool { return !p.systems[system] })
+			keep(o, &c)
+		case *model.Assignment:
+			if !p.concerns(o) {
+				drop(o)
+				return
+			}
+			if id, is := hidden[o.Subject.Group]; is {
+				c := *o
+				c.Subject.Group = id
+				keep(o, &c)
+			}
+		case *model.Conflict:
+			if slices.ContainsFunc(o.Items, func(i model.Item) bool {
+				system, _, _ := strings.Cut(i.Permission, ":")
+				return i.Role != "" && !p.roles[i.Role] || i.Role == "" && !p.systems[system]
+			}) {
+				drop(o)
+				return
+			}
+			c := *o
+			c.Exceptions = slices.DeleteFunc(slices.Clone(o.Exceptions), func(e model.Exception) bool { return !p.users[e.User] })
+			keep(o, &c)
+		case *model.Delegation:
+			if !delegations[o.ID] {
+				drop(o)
+			}
+		}
+	})
+	return d.With(edits)
+}
+
+// hide gives groups that are not listed an id that tells nothing, but for those that the delegations name.
+func (p *part) hide(delegations map[string]bool) map[string]string {
+	named := map[string]bool{}
+	for id := range delegations {
+		g, _ := p.whole.Delegations.Find(id)
+		named[g.People.Group], named[g.Delegate.Group] = true, true
+		for _, other := range g.Groups {
+			named[other] = true
+		}
+	}
+	hidden := map[string]string{}
+	for _, g := range p.whole.Groups {
+		if p.groups[g.ID] && bool(g.Unlisted) && !named[g.ID] {
+			hidden[g.ID] = fmt.Sprintf("not-listed-%d", len(hidden)+1)
+		}
+	}
+	return hidden
+}

@@ -1,0 +1,364 @@
+package desk
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked at as before. What others drafted or applied to
+// it since is merged; where both changed the same, it is refused.
+func (d *Desk) Put(who Actor, before, after model.Object) (*Draft, error) {
+	after = change.Clone(after)
+	return d.alter(who, func(_ *house, p *drafted) error {
+		base := p.base()
+		if before == nil {
+			if after.Ident() == "" {
+				nameObject(base, after)
+			}
+			if base.Get(after.Kind(), after.Ident()) != nil {
+				return refuse(Conflict, "There is a %s with the id %q already: choose another.", after.Kind().Word(), after.Ident())
+			}
+			p.add(0, change.Put(base, after))
+			return nil
+		}
+		before = change.Clone(before)
+		if before.Ident() != after.Ident() {
+			return refuse(Invalid, "An id stays what it is: %q cannot become %q.", before.Ident(), after.Ident())
+		}
+		if base.Get(after.Kind(), after.Ident()) == nil {
+			return refuse(NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
+		}
+		ops, clashes := change.Rebase(base, []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}})
+		if len(clashes) > 0 {
+			e := refuse(Conflict, "While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.")
+			for _, c := range clashes {
+				e.Problems = append(e.Problems, upper(c.Message)+".")
+			}
+			return e
+		}
+		if len(ops) == 0 {
+			return refuse(Invalid, "Nothing was changed.")
+		}
+		p.add(0, ops...)
+		return nil
+	})
+}
+
+// nameObject gives a new object an id that is made from its name, or at random if it has none.
+func nameObject(d *model.Design, o model.Object) {
+	id := ""
+	switch o.(type) {
+	case *model.Assignment:
+		id = "a-" + strings.ToLower(rand.Text()[:12])
+	default:
+		id = idFrom(o.Title())
+	}
+	if u, is := o.(*model.User); is && u.UserName != "" {
+		id = idFrom(u.UserName)
+	}
+	free := id
+	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public || model.BuiltIn(o.Kind(), free); n++ {
+		free = fmt.Sprintf("%s-%d", id, n)
+	}
+	switch o := o.(type) {
+	case *model.Licence:
+		o.ID = free
+	case *model.Area:
+		o.ID = free
+	case *model.System:
+		o.ID = free
+	case *model.Set:
+		o.ID = free
+	case *model.Role:
+		o.ID = free
+	case *model.Group:
+		o.ID = free
+	case *model.User:
+		o.ID = free
+	case *model.Assignment:
+		o.ID = free
+	case *model.Conflict:
+		o.ID = free
+	case *model.Delegation:
+		o.ID = free
+	}
+}
+
+// idFrom makes an id of a name: its letters and digits, with hyphens between.
+func idFrom(name string) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r < unicode.MaxASCII && (unicode.IsLetter(r) || unicode.IsDigit(r)) || r == '.' || r == '_':
+			if gap && b.Len() > 0 {
+				b.WriteByte('-')
+			}
+			gap = false
+			b.WriteRune(r)
+		default:
+			gap = true
+		}
+		if b.Len() >= 56 {
+			break
+		}
+	}
+	id := strings.Trim(b.String(), "._-")
+	if !model.ValidID(id) {
+		return "x-" + strings.ToLower(rand.Text()[:8])
+	}
+	return id
+}
+
+// Mention is what stands in one field of one kind of object and names a thing that is to be deleted.
+type Mention struct {
+	From    string `json:"from"`
+	Field   string `json:"field"`
+	Count   int    `json:"count"`
+	Refs    []Ref  `json:"refs" doc:"At most 50 of them"`
+	Taken   string `json:"taken" enum:"out,up,deleted" doc:"What becomes of them if the mention is taken out: it goes; it moves to what lies above; they are deleted too"`
+	Instead bool   `json:"instead" doc:"Another thing of the same kind can be named instead"`
+}
+
+const mentionsShown = 50
+
+// Mentions gives everything that names an object, by field: what a delete must deal with.
+func (d *Desk) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	if s.design().Get(kind, id) == nil {
+		return nil, refuse(NotFound, "There is no %s %q.", kind.Word(), id)
+	}
+	out := []Mention{}
+	for _, r := range s.design().References(kind, id) {
+		i := slices.IndexFunc(out, func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field })
+		if i < 0 {
+			i = len(out)
+			out = append(out, Mention{From: string(r.From.Kind()), Field: r.Field, Refs: []Ref{}, Taken: string(change.TakingOut(r.From.Kind(), r.Field)),
+				Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" && r.Field != "system"})
+		}
+		out[i].Count++
+		if len(out[i].Refs) < mentionsShown {
+			out[i].Refs = append(out[i].Refs, s.mentioned(r.From))
+		}
+	}
+	return out, nil
+}
+
+// mentioned names an object; an assignment by who gets what.
+func (h *house) mentioned(o model.Object) Ref {
+	ref := h.ref(o.Kind(), o.Ident())
+	if a, is := o.(*model.Assignment); is {
+		ref.Name = h.subject(a.Subject).Name + " – " + h.target(a).Name + ", " + h.terms(a).Note
+	}
+	return ref
+}
+
+// subject names who an assignment or a delegation is for.
+func (h *house) subject(s model.Subject) Ref {
+	if s.User != "" {
+		return h.ref(model.KindUser, s.User)
+	}
+	return h.ref(model.KindGroup, s.Group)
+}
+
+// MentionChoice says what becomes of the mentions in one field of one kind of object.
+type MentionChoice struct {
+	From  string `json:"from"`
+	Field string `json:"field"`
+	To    string `json:"to,omitempty" doc:"The id of what is named instead; taken out if absent"`
+}
+
+// Delete drafts the deletion of an object, with what becomes of everything that mentions it.
+func (d *Desk) Delete(who Actor, kind model.Kind, id string, choices []MentionChoice) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		base := p.base()
+		gone := base.Get(kind, id)
+		switch {
+		case gone == nil:
+			return refuse(NotFound, "There is no %s %q.", kind.Word(), id)
+		case kind == model.KindOrganisation || kind == model.KindArea && id == base.Root():
+			return refuse(Invalid, "The whole organisation cannot be deleted.")
+		case model.BuiltIn(kind, id):
+			return refuse(Invalid, "The %s “%s” is built in and cannot be deleted.", kind.Word(), gone.Title())
+		}
+		var list []change.Choice
+		for _, c := range choices {
+			if c.To == id {
+				return refuse(Invalid, "What is deleted cannot be named in its own place.")
+			}
+			list = append(list, change.Choice{From: model.Kind(c.From), Field: c.Field, To: c.To})
+		}
+		p.add(0, change.Release(base, kind, id, list)...)
+		return nil
+	})
+}
+
+// Tick drafts that a set or role gives some permissions, or no longer does.
+func (d *Desk) Tick(who Actor, kind model.Kind, id string, keys []string, give bool) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		base := p.base()
+		x := p.shown.index
+		if p.after == nil {
+			return refuse(Conflict, "The draft cannot be applied as it stands: take out what blocks it first.")
+		}
+		for _, k := range keys {
+			if _, ok := base.Permission(k); !ok {
+				return refuse(NotFound, "No system has a permission %q.", k)
+			}
+		}
+		var after model.Object
+		switch kind {
+		case model.KindSet:
+			s, ok := base.Sets.Find(id)
+			if !ok {
+				return refuse(NotFound, "There is no permission set %q.", id)
+			}
+			after = change.TickSet(x, s, keys, give)
+		case model.KindRole:
+			r, ok := base.Roles.Find(id)
+			if !ok {
+				return refuse(NotFound, "There is no role %q.", id)
+			}
+			after = change.TickRole(x, r, keys, give)
+		default:
+			return refuse(Invalid, "Only sets and roles give permissions.")
+		}
+		op := change.Put(base, after)
+		if change.Equal(op.Before, op.After) {
+			return refuse(Invalid, "That is so already.")
+		}
+		p.add(0, op)
+		return nil
+	})
+}
+
+// AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who has one already on these terms keeps it; if all do, it
+// is refused.
+func (d *Desk) AssignMany(who Actor, subjects, targets []End, terms JoinTerms) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		base := p.base()
+		if err := exists(base, slices.Concat(subjects, targets)...); err != nil {
+			return err
+		}
+		var ops []change.Op
+		for _, s := range subjects {
+			for _, t := range targets {
+				if !isSubject(s) || !isGrantable(t) {
+					return refuse(Invalid, "A role or permission set is assigned to a person or group, not a %s to a %s.", model.Kind(t.Kind).Word(), model.Kind(s.Kind).Word())
+				}
+				op, err := assign(base, pair{s, t}, terms)
+				var e *Error
+				if errors.As(err, &e) && e.Cause == Conflict {
+					continue
+				}
+				if err != nil {
+					return err
+				}
+				ops = append(ops, op)
+			}
+		}
+		if len(ops) == 0 {
+			return refuse(Conflict, "All of them have all of this already, on the same terms.")
+		}
+		p.add(0, ops...)
+		return nil
+	})
+}
+
+// redundant gives the assignments by hand of a group's members that the group gives them too, on terms as wide.
+func redundant(x *index.Index, group string) (out []*model.Assignment) {
+	given := x.GrantsTo(group)
+	for _, a := range x.Design().Assignments {
+		if a.Subject.User == "" || !x.InGroup(a.Subject.User, group) {
+			continue
+		}
+		if slices.ContainsFunc(given, func(g *model.Assignment) bool {
+			return g.Role == a.Role && g.Set == a.Set && x.Includes(index.Holding{Area: areaOr(x, g.Area), Reach: g.Reach}, index.Holding{Area: areaOr(x, a.Area), Reach: a.Reach}) &&
+				(g.Mode == model.Full || a.Mode == model.ReadOnly) &&
+				(g.From.IsZero() || !a.From.IsZero() && !g.From.After(a.From)) && (g.Until.IsZero() || !a.Until.IsZero() && !g.Until.Before(a.Until))
+		}) {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+func areaOr(x *index.Index, area string) string {
+	if area == "" {
+		return x.Design().Root()
+	}
+	return area
+}
+
+// Tidy drafts that what members of a group hold by hand goes away, where the group gives the same.
+func (d *Desk) Tidy(who Actor, group string) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		if p.base().Get(model.KindGroup, group) == nil {
+			return refuse(NotFound, "There is no group %q.", group)
+		}
+		var ops []change.Op
+		for _, a := range redundant(p.shown.index, group) {
+			ops = append(ops, change.Delete(a))
+		}
+		if len(ops) == 0 {
+			return refuse(Conflict, "Nobody holds by hand what this group gives.")
+		}
+		p.add(0, ops...)
+		return nil
+	})
+}
+
+// Rule tells whom a rule matches, or what is wrong with it.
+type Rule struct {
+	Count   int    `json:"count"`
+	People  []Ref  `json:"people" doc:"At most 100, by name"`
+	Trouble string `json:"trouble,omitempty" doc:"What is wrong with it"`
+	At      int    `json:"at" doc:"Where the trouble begins, in characters from 0"`
+}
+
+const rulePeople = 100
+
+// TryRule tells whom a rule matches, as it is typed.
+func (d *Desk) TryRule(who Actor, text string) (*Rule, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	r := &Rule{People: []Ref{}}
+	f, err := filter.Parse(text)
+	if err != nil {
+		r.Trouble, r.At = troubleIn(text, err)
+		return r, nil
+	}
+	for _, u := range s.design().Users {
+		if u.State == model.UserDeleted || !f.Match(index.Person(s.design(), u)) {
+			continue
+		}
+		r.Count++
+		if len(r.People) < rulePeople {
+			r.People = append(r.People, s.ref(model.KindUser, u.ID))
+		}
+	}
+	return r, nil
+}
+
+// troubleIn gives what is wrong with a filter's text, and where, in characters.
+func troubleIn(text string, err error) (string, int) {
+	var e *filter.Error
+	if !errors.As(err, &e) {
+		return err.Error(), 0
+	}
+	return upper(e.Message) + ".", len([]rune(text[:min(e.Offset, len(text))]))
+}

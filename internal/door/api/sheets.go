@@ -1,0 +1,234 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// PlaceInput names a thing, and the area that is looked at.
+type PlaceInput struct {
+	ID    string `path:"id" maxLength:"500"`
+	Where string `query:"where"`
+}
+
+// sheets are the pages of single things, the lists of them, and the finder.
+func (a *API) sheets() {
+	type listInput struct {
+		Kind   string `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
+		Query  string `query:"q" maxLength:"20000" doc:"Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns"`
+		Sort   string `query:"sort" doc:"A column's id; by name if absent"`
+		Down   bool   `query:"down" doc:"The greatest first"`
+		Where  string `query:"where" doc:"An area; the whole organisation if absent"`
+		Mine   string `query:"mine" doc:"Only those to or with which the viewer may do this"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
+		func(ctx context.Context, in *listInput) (*body[*desk.List], error) {
+			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
+		})
+	type findInput struct {
+		Text string `query:"q" maxLength:"300"`
+	}
+	on(a, operation{id: "find", method: http.MethodGet, path: "/api/find", summary: "Things by any of their words, and questions with their answers in short"},
+		func(ctx context.Context, in *findInput) (*body[[]desk.Found], error) {
+			return answer(a.desk.Find(actor(ctx), in.Text))
+		})
+	type compareInput struct {
+		LeftKind  string `query:"leftKind" enum:"user,group,role,set" required:"true"`
+		Left      string `query:"left" required:"true"`
+		RightKind string `query:"rightKind" enum:"user,group,role,set" required:"true"`
+		Right     string `query:"right" required:"true"`
+	}
+	on(a, operation{id: "compare", method: http.MethodGet, path: "/api/compare", summary: "How two things differ in what they hold or give"},
+		func(ctx context.Context, in *compareInput) (*body[*desk.Comparison], error) {
+			return answer(a.desk.Compare(actor(ctx), desk.End{Kind: in.LeftKind, ID: in.Left}, desk.End{Kind: in.RightKind, ID: in.Right}))
+		})
+	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.Person], error) {
+			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))
+		})
+	type traceInput struct {
+		PlaceInput
+		Permission string `query:"permission" required:"true"`
+	}
+	on(a, operation{id: "trace", method: http.MethodGet, path: "/api/people/{id}/trace", summary: "By which ways a person holds a permission, or why not"},
+		func(ctx context.Context, in *traceInput) (*body[*desk.Trace], error) {
+			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
+		})
+	on(a, operation{id: "role", method: http.MethodGet, path: "/api/roles/{id}", summary: "A role's sheet: stack, wall, holders"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
+			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID))
+		})
+	on(a, operation{id: "set", method: http.MethodGet, path: "/api/sets/{id}", summary: "A permission set's sheet: wall, holders, drift"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
+			return answer(a.desk.Bundle(actor(ctx), model.KindSet, in.ID))
+		})
+	on(a, operation{id: "group", method: http.MethodGet, path: "/api/groups/{id}", summary: "A group's sheet: members, nesting, rule, grants"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.GroupSheet], error) {
+			return answer(a.desk.Group(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "area", method: http.MethodGet, path: "/api/areas/{id}", summary: "An area's sheet: the tree, what is granted there and from above, contacts"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.AreaSheet], error) {
+			return answer(a.desk.Area(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "system", method: http.MethodGet, path: "/api/systems/{id}", summary: "A system's sheet: its catalogue, sets and licences"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.SystemSheet], error) {
+			return answer(a.desk.System(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "permission", method: http.MethodGet, path: "/api/permissions/{id}", summary: "A permission's sheet: what gives it and who holds it"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.PermissionSheet], error) {
+			return answer(a.desk.Permission(actor(ctx), in.ID, in.Where))
+		})
+	on(a, operation{id: "conflict", method: http.MethodGet, path: "/api/conflicts/{id}", summary: "A conflict's sheet: who breaks it, and who may"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.ConflictSheet], error) {
+			return answer(a.desk.Conflict(actor(ctx), in.ID))
+		})
+}
+
+// objects are edited whole: what was looked at, and what it is to become.
+func (a *API) objects() {
+	putting[model.User](a, "Person", "people", "a person")
+	putting[model.Group](a, "Group", "groups", "a group")
+	putting[model.Role](a, "Role", "roles", "a role")
+	putting[model.Set](a, "Set", "sets", "a permission set")
+	putting[model.Area](a, "Area", "areas", "an area")
+	putting[model.Assignment](a, "Assignment", "assignments", "an assignment")
+	putting[model.Conflict](a, "Conflict", "conflicts", "a conflict")
+	putting[model.Delegation](a, "Delegation", "delegations", "a delegation")
+
+	type mentionsInput struct {
+		Kind string `path:"kind" enum:"user,group,role,set,area,assignment,conflict,delegation,licence"`
+		ID   string `path:"id"`
+	}
+	on(a, operation{id: "mentions", method: http.MethodGet, path: "/api/mentions/{kind}/{id}", summary: "Everything that names an object: what a delete must deal with"},
+		func(ctx context.Context, in *mentionsInput) (*body[[]desk.Mention], error) {
+			return answer(a.desk.Mentions(actor(ctx), model.Kind(in.Kind), in.ID))
+		})
+	type deleteInput struct {
+		Body struct {
+			Kind    string               `json:"kind" enum:"user,group,role,set,area,assignment,conflict,delegation,licence"`
+			ID      string               `json:"id" minLength:"1"`
+			Choices []desk.MentionChoice `json:"choices,omitempty"`
+		}
+	}
+	on(a, operation{id: "delete", method: http.MethodPost, path: "/api/draft/delete", summary: "Draft the deletion of an object, and what becomes of what names it"},
+		func(ctx context.Context, in *deleteInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Delete(actor(ctx), model.Kind(in.Body.Kind), in.Body.ID, in.Body.Choices))
+		})
+	type tickInput struct {
+		Body struct {
+			Kind string   `json:"kind" enum:"role,set"`
+			ID   string   `json:"id" minLength:"1"`
+			Keys []string `json:"keys" minItems:"1" maxItems:"5000"`
+			Give bool     `json:"give"`
+		}
+	}
+	on(a, operation{id: "tick", method: http.MethodPost, path: "/api/draft/tick", summary: "Draft that a role or set gives some permissions, or no longer does"},
+		func(ctx context.Context, in *tickInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Tick(actor(ctx), model.Kind(in.Body.Kind), in.Body.ID, in.Body.Keys, in.Body.Give))
+		})
+	type assignInput struct {
+		Body struct {
+			Subjects []desk.End     `json:"subjects" minItems:"1" maxItems:"2000"`
+			Targets  []desk.End     `json:"targets" minItems:"1" maxItems:"200"`
+			Terms    desk.JoinTerms `json:"terms,omitempty"`
+		}
+	}
+	on(a, operation{id: "assign", method: http.MethodPost, path: "/api/draft/assign", summary: "Draft that each of some people and groups gets each of some roles and sets"},
+		func(ctx context.Context, in *assignInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.AssignMany(actor(ctx), in.Body.Subjects, in.Body.Targets, in.Body.Terms))
+		})
+	type tidyInput struct {
+		Body struct {
+			Group string `json:"group" minLength:"1"`
+		}
+	}
+	on(a, operation{id: "tidy", method: http.MethodPost, path: "/api/draft/tidy", summary: "Draft that what members hold by hand goes away, where their group gives the same"},
+		func(ctx context.Context, in *tidyInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Tidy(actor(ctx), in.Body.Group))
+		})
+	type ruleInput struct {
+		Body struct {
+			Rule string `json:"rule" maxLength:"100000"`
+		}
+	}
+	on(a, operation{id: "tryRule", method: http.MethodPost, path: "/api/rules/try", summary: "Whom a rule matches, as it is typed"},
+		func(ctx context.Context, in *ruleInput) (*body[*desk.Rule], error) {
+			return answer(a.desk.TryRule(actor(ctx), in.Body.Rule))
+		})
+}
+
+// Put says what an object was, and what it is to be.
+type Put[T any] struct {
+	Before *T `json:"before,omitempty" doc:"As it was looked at; absent for a new one"`
+	After  T  `json:"after" doc:"A new one without an id is given one that is made of its name"`
+}
+
+// putting registers the drafting of one kind of object.
+func putting[T any, P interface {
+	*T
+	model.Object
+}](a *API, name, plural, words string) {
+	type putInput struct{ Body Put[T] }
+	op := operation{id: "put" + name, method: http.MethodPut, path: "/api/draft/" + plural, summary: "Draft what " + words + " is to be"}
+	on(a, op, func(ctx context.Context, in *putInput) (*body[*desk.Draft], error) {
+		after := P(&in.Body.After)
+		if in.Body.Before == nil {
+			return answer(a.desk.Put(actor(ctx), nil, after))
+		}
+		return answer(a.desk.Put(actor(ctx), P(in.Body.Before), after))
+	})
+}
+
+// HistoryInput narrows the record.
+type HistoryInput struct {
+	Kind  string    `query:"kind" doc:"Only what touched things of this kind"`
+	ID    string    `query:"id" doc:"Only what touched this one of the kind"`
+	User  string    `query:"user" doc:"Only what concerned this person"`
+	Who   string    `query:"who" doc:"Only what this person (by id), operator or program (by name) did"`
+	Words string    `query:"q" maxLength:"300" doc:"Words that the reason or the name of who did it must have"`
+	From  time.Time `query:"from"`
+	Until time.Time `query:"until"`
+}
+
+func (in HistoryInput) search() desk.HistorySearch {
+	return desk.HistorySearch{Kind: in.Kind, ID: in.ID, User: in.User, Who: in.Who, Words: in.Words, From: in.From, Until: in.Until}
+}
+
+func (a *API) history() {
+	type historyInput struct {
+		HistoryInput
+		Before int `query:"before" minimum:"0" doc:"Only revisions below this number; 0: from the last on"`
+		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+	}
+	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first"},
+		func(ctx context.Context, in *historyInput) (*body[[]desk.Revision], error) {
+			q := in.search()
+			q.Before, q.Limit = in.Before, in.Limit
+			return answer(a.desk.History(actor(ctx), q))
+		})
+	type revisionInput struct {
+		Number int `path:"number" minimum:"1"`
+	}
+	on(a, operation{id: "revision", method: http.MethodGet, path: "/api/revisions/{number}", summary: "What a revision changed, before and after"},
+		func(ctx context.Context, in *revisionInput) (*body[*desk.RevisionDetail], error) {
+			return answer(a.desk.RevisionDetail(actor(ctx), in.Number))
+		})
+	type exportInput struct{ HistoryInput }
+	on(a, operation{id: "exportHistory", method: http.MethodGet, path: "/api/revisions.csv", summary: "The record as CSV (RFC 4180)"},
+		func(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
+			if _, err := a.desk.History(actor(ctx), desk.HistorySearch{Limit: 1}); err != nil {
+				return nil, failure(err) // before anything is written
+			}
+			return download("text/csv; charset=utf-8", "fachwerk-history.csv", func(to huma.Context) error {
+				return a.desk.ExportHistory(actor(ctx), in.search(), to.BodyWriter())
+			}), nil
+		})
+}
