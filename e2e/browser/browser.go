@@ -319,7 +319,7 @@ func Steps(steps ...func() error) error {
 
 // Settled waits until nothing on the page is on its way any longer.
 func (p *Page) Settled() error {
-	return p.Wait("!document.querySelector('[role=status]')?.innerText.includes('One moment') && !document.querySelector('.animate-pulse, [data-waiting]')")
+	return p.Wait("document.getElementById('root')?.childElementCount > 0 && !document.querySelector('.animate-pulse, [data-waiting]')")
 }
 
 // SignIn goes through the sign-in page.

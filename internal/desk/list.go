@@ -106,7 +106,7 @@ func dayColumn[T model.Object](id, name string, get func(o T) time.Time) column 
 		if t.IsZero() {
 			return Cell{}
 		}
-		c := Cell{Text: change.Day(t)}
+		c := Cell{Text: t.Format("2 Jan 2006")}
 		if t.Before(s.at) {
 			c.Tone = "bad"
 		}
@@ -348,7 +348,7 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 	}
 	l := &List{Columns: []ListColumn{{ID: "name", Name: "Name"}}, Rows: []ListRow{}, Examples: examples[q.Kind]}
 	for _, c := range kinds {
-		l.Columns = append(l.Columns, ListColumn{c.id, c.name, c.kind == filter.Number})
+		l.Columns = append(l.Columns, ListColumn{c.id, c.name, c.kind == filter.Number && c.id != "risk"})
 	}
 	fits, err := s.fits(q, l)
 	if err != nil {

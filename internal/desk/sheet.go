@@ -258,12 +258,24 @@ func (s *sight) wallOf(b *BundleSheet, o model.Object) {
 				return cmp.Or(cmp.Compare(classRank[a.Class], classRank[b.Class]), cmp.Compare(a.Risk, b.Risk))
 			})
 		}
+		byModule(panel.Courses)
 		b.Systems = append(b.Systems, panel)
 	}
 	slices.SortStableFunc(b.Systems, func(a, b LayerPanel) int {
 		return cmp.Or(boolRank(touched[b.System.ID])-boolRank(touched[a.System.ID]), cmp.Compare(b.Given, a.Given))
 	})
 	slices.SortStableFunc(b.Dangerous, func(a, b LayerBrick) int { return b.Risk - a.Risk })
+}
+
+// byModule puts the objects of a module together, the modules in the order in which they first come.
+func byModule(courses []LayerCourse) {
+	order := map[string]int{}
+	for _, c := range courses {
+		if _, seen := order[c.Module]; !seen {
+			order[c.Module] = len(order)
+		}
+	}
+	slices.SortStableFunc(courses, func(a, b LayerCourse) int { return order[a.Module] - order[b.Module] })
 }
 
 func boolRank(b bool) int {

@@ -37,15 +37,16 @@ type Holding struct {
 
 // Terms is what an assignment says beside who and what.
 type Terms struct {
-	ID     string     `json:"id"`
-	Area   Ref        `json:"area"`
-	Whole  bool       `json:"whole" doc:"Over the whole organisation"`
-	Reach  string     `json:"reach" enum:"area,line,own"`
-	Mode   string     `json:"mode" enum:"full,read-only"`
-	From   *time.Time `json:"from,omitempty"`
-	Until  *time.Time `json:"until,omitempty"`
-	Reason string     `json:"reason,omitempty"`
-	Note   string     `json:"note" doc:"All of it in a few words"`
+	ID      string     `json:"id"`
+	Area    Ref        `json:"area"`
+	Whole   bool       `json:"whole" doc:"Over the whole organisation"`
+	Reach   string     `json:"reach" enum:"area,line,own"`
+	Mode    string     `json:"mode" enum:"full,read-only"`
+	From    *time.Time `json:"from,omitempty"`
+	Until   *time.Time `json:"until,omitempty"`
+	Reason  string     `json:"reason,omitempty"`
+	Contact bool       `json:"contact,omitempty" doc:"Names a contact of the area"`
+	Note    string     `json:"note" doc:"All of it in a few words"`
 }
 
 func (h *house) ref(kind model.Kind, id string) Ref {
@@ -79,7 +80,7 @@ func (h *house) holdings(list []index.Holding) []Holding {
 }
 
 func (h *house) terms(a *model.Assignment) Terms {
-	t := Terms{ID: a.ID, Area: h.area(a.Area), Whole: a.Area == "", Reach: string(a.Reach), Mode: string(a.Mode), From: optional(a.From), Until: optional(a.Until), Reason: a.Reason}
+	t := Terms{ID: a.ID, Area: h.area(a.Area), Whole: a.Area == "", Reach: string(a.Reach), Mode: string(a.Mode), From: optional(a.From), Until: optional(a.Until), Reason: a.Reason, Contact: a.Contact}
 	notes := []string{"whole organisation"}
 	if a.Area != "" {
 		notes[0] = t.Area.Name

@@ -3,16 +3,23 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { queries } from "./api/client";
+import { Delegations } from "./delegations/Delegations";
 import { Frame } from "./frame/Frame";
 import { History } from "./history/History";
 import { House } from "./house/House";
 import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
+import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, PermissionsList, RolesList, SetsList, SystemsList } from "./lists/lists";
 import { Notices } from "./parts/notice";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
-import { People } from "./sheets/people/People";
+import { AreaSheet } from "./sheets/area/AreaSheet";
+import { ConflictSheet } from "./sheets/conflict/ConflictSheet";
+import { GroupSheet } from "./sheets/group/GroupSheet";
+import { PermissionSheet } from "./sheets/permission/PermissionSheet";
 import { PersonSheet } from "./sheets/person/PersonSheet";
+import { BundleSheet } from "./sheets/role/BundleSheet";
+import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
 import "./styles.css";
 
@@ -25,8 +32,25 @@ const router = createBrowserRouter([
 		errorElement: <Broken />,
 		children: [
 			{ index: true, element: <Frame /> },
-			{ path: "people", element: <People /> },
+			{ path: "systems", element: <SystemsList /> },
+			{ path: "systems/:id", element: <SystemSheet /> },
+			{ path: "permissions", element: <PermissionsList /> },
+			{ path: "permissions/:id", element: <PermissionSheet /> },
+			{ path: "licences", element: <LicencesList /> },
+			{ path: "roles", element: <RolesList /> },
+			{ path: "roles/:id", element: <BundleSheet kind="role" /> },
+			{ path: "sets", element: <SetsList /> },
+			{ path: "sets/:id", element: <BundleSheet kind="set" /> },
+			{ path: "conflicts", element: <ConflictsList /> },
+			{ path: "conflicts/:id", element: <ConflictSheet /> },
+			{ path: "groups", element: <GroupsList /> },
+			{ path: "groups/:id", element: <GroupSheet /> },
+			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
+			{ path: "areas", element: <AreasList /> },
+			{ path: "areas/:id", element: <AreaSheet /> },
+			{ path: "delegations", element: <Delegations /> },
+			{ path: "delegations/:id", element: <Delegations /> },
 			{ path: "reviews", element: <Reviews /> },
 			{ path: "reviews/:id", element: <ReviewPage /> },
 			{ path: "history", element: <History /> },

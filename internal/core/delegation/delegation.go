@@ -254,6 +254,19 @@ func (a *Authority) groupAgainst(d *model.Delegation, act Act) (int, string) {
 	return 9, ""
 }
 
+// Assignable tells whether a delegation by itself lets its delegate assign all of some assignments at t, on their own terms, to somebody whom it is about. What has
+// ended takes no part.
+func Assignable(x *index.Index, d *model.Delegation, grants []*model.Assignment, t time.Time) bool {
+	a := &Authority{x: x, at: t}
+	return slices.Contains(d.Actions, Assign) && !slices.ContainsFunc(grants, func(g *model.Assignment) bool {
+		if !g.Until.IsZero() && !g.Until.After(t) {
+			return false
+		}
+		_, why := a.grantAgainst(d, g, true)
+		return why != ""
+	})
+}
+
 func titleOf(d *model.Design, kind model.Kind, id string) string {
 	if kind == model.KindArea && id == "" {
 		id = d.Root()

@@ -86,6 +86,19 @@ func (a *API) sheets() {
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.PermissionSheet], error) {
 			return answer(a.desk.Permission(actor(ctx), in.ID, in.Where))
 		})
+	on(a, operation{id: "delegations", method: http.MethodGet, path: "/api/delegations", summary: "All delegations that the viewer sees, with what each covers now"},
+		func(ctx context.Context, _ *struct{}) (*body[[]desk.DelegationSheet], error) {
+			return answer(a.desk.Delegations(actor(ctx)))
+		})
+	on(a, operation{id: "delegation", method: http.MethodGet, path: "/api/delegations/{id}", summary: "A delegation with what it covers now"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.DelegationSheet], error) {
+			return answer(a.desk.Delegation(actor(ctx), in.ID))
+		})
+	type tryInput struct{ Body model.Delegation }
+	on(a, operation{id: "tryDelegation", method: http.MethodPost, path: "/api/delegations/try", summary: "What a delegation would cover, as it is written"},
+		func(ctx context.Context, in *tryInput) (*body[*desk.Coverage], error) {
+			return answer(a.desk.TryDelegation(actor(ctx), &in.Body))
+		})
 	on(a, operation{id: "conflict", method: http.MethodGet, path: "/api/conflicts/{id}", summary: "A conflict's sheet: who breaks it, and who may"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.ConflictSheet], error) {
 			return answer(a.desk.Conflict(actor(ctx), in.ID))

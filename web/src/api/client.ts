@@ -1,4 +1,4 @@
-import { QueryClient } from "@tanstack/react-query";
+import { hashKey, QueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
@@ -10,6 +10,7 @@ export class Refusal extends Error {
 		readonly status: number,
 		message: string,
 		readonly problems: string[],
+		readonly type: string = "",
 	) {
 		super(message);
 	}
@@ -17,7 +18,24 @@ export class Refusal extends Error {
 
 const client = createClient<paths>({ baseUrl: "/" });
 
-type Problem = { status?: number; detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
+/** How the design is looked at, beside the area: on which day, and through whose eyes. The address says so; every question carries it. */
+export const lens = () => {
+	const params = new URLSearchParams(window.location.search);
+	return { when: params.get("when"), as: params.get("as") };
+};
+
+client.use({
+	onRequest({ request }) {
+		const { when, as } = lens();
+		if (!when && !as) return undefined;
+		const url = new URL(request.url);
+		if (when) url.searchParams.set("when", when);
+		if (as) url.searchParams.set("as", as);
+		return new Request(url, request);
+	},
+});
+
+type Problem = { type?: string; status?: number; detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
 
 function refusal(response: Response | undefined, error: unknown): Refusal {
 	const problem = (typeof error === "object" && error !== null ? error : {}) as Problem;
@@ -28,6 +46,7 @@ function refusal(response: Response | undefined, error: unknown): Refusal {
 		status,
 		message,
 		(problem.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? ""))).filter((m) => m && m !== message),
+		problem.type,
 	);
 }
 
@@ -48,6 +67,8 @@ export const api = client;
 export const queries = new QueryClient({
 	defaultOptions: {
 		queries: {
+			// What is seen on another day, or through other eyes, is another thing.
+			queryKeyHashFn: (key) => hashKey([lens(), ...key]),
 			staleTime: 10_000,
 			retry: (count, error) => !(error instanceof Refusal && error.status > 0) && count < 2,
 			refetchOnWindowFocus: true,

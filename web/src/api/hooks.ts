@@ -6,7 +6,9 @@ export const design = ["design"] as const;
 
 export type Lookup = { focus?: string; second?: string; where?: string };
 
-export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => data(api.GET("/api/me")), retry: false });
+/** Who is signed in; asked again now and then, so that what others apply is noticed. */
+export const useMe = () =>
+	useQuery({ queryKey: ["me"], queryFn: () => data(api.GET("/api/me")), retry: false, refetchInterval: 15_000, placeholderData: keepPreviousData });
 
 export const useAreas = () => useQuery({ queryKey: [...design, "areas"], queryFn: () => data(api.GET("/api/areas")) });
 
@@ -20,10 +22,37 @@ export const usePicture = (view: Lookup) =>
 export const bayQuery = (kind: Schemas["End"]["kind"], view: Lookup, q: string, page: number, size: number) => ({
 	queryKey: [...design, "bay", kind, view, q, page, size],
 	queryFn: () => data(api.GET("/api/frame/{kind}", { params: { path: { kind }, query: { ...view, q, offset: page * size, limit: size } } })),
+});
+
+export type ListKind = "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+
+export type ListView = { q?: string; sort?: string; down?: boolean; where?: string; mine?: string; offset?: number; limit?: number };
+
+export const listQuery = (kind: ListKind, view: ListView) => ({
+	queryKey: [...design, "list", kind, view],
+	queryFn: () => data(api.GET("/api/lists/{kind}", { params: { path: { kind }, query: view } })),
 	placeholderData: keepPreviousData,
 });
 
 export const useDraft = (enabled = true) => useQuery({ queryKey: [...design, "draft"], queryFn: () => data(api.GET("/api/draft")), enabled });
+
+/** A sheet: what was shown of the same thing stays until it has come anew. */
+const sheet = <T extends { ref: { id: string } }>(room: string, id: string, where: string | undefined, get: () => Promise<T>) => ({
+	queryKey: [...design, room, id, where],
+	queryFn: get,
+	placeholderData: (before: T | undefined) => (before?.ref.id === id ? before : undefined),
+});
+
+const at = (id: string, where?: string) => ({ params: { path: { id }, query: { where } } });
+
+export const useBundle = (kind: "role" | "set", id: string) =>
+	useQuery(sheet(kind, id, undefined, () => (kind === "role" ? data(api.GET("/api/roles/{id}", at(id))) : data(api.GET("/api/sets/{id}", at(id))))));
+export const useGroup = (id: string) => useQuery(sheet("group", id, undefined, () => data(api.GET("/api/groups/{id}", at(id)))));
+export const useArea = (id: string) => useQuery(sheet("area", id, undefined, () => data(api.GET("/api/areas/{id}", at(id)))));
+export const useSystem = (id: string) => useQuery(sheet("system", id, undefined, () => data(api.GET("/api/systems/{id}", at(id)))));
+export const usePermission = (id: string, where?: string) =>
+	useQuery(sheet("permission", id, where, () => data(api.GET("/api/permissions/{id}", at(id, where)))));
+export const useConflict = (id: string) => useQuery(sheet("conflict", id, undefined, () => data(api.GET("/api/conflicts/{id}", at(id)))));
 
 export const usePerson = (id: string, where?: string) =>
 	useQuery({
@@ -61,6 +90,20 @@ export const draftCut = (body: Schemas["CutInputBody"]) => data(api.POST("/api/d
 export const draftUndo = (revision: number) => data(api.POST("/api/draft/undo", { body: { revision } }));
 export const draftTakeOut = (id: string) => data(api.DELETE("/api/draft/edits/{id}", { params: { path: { id } } }));
 export const draftDiscard = () => data(api.DELETE("/api/draft"));
+
+export const draftKeep = (id: string) => data(api.POST("/api/draft/edits/{id}/keep", { params: { path: { id } } }));
+export const draftAssign = (body: Schemas["AssignInputBody"]) => data(api.POST("/api/draft/assign", { body }));
+export const draftTick = (body: Schemas["TickInputBody"]) => data(api.POST("/api/draft/tick", { body }));
+export const draftDelete = (body: Schemas["DeleteInputBody"]) => data(api.POST("/api/draft/delete", { body }));
+export const draftTidy = (group: string) => data(api.POST("/api/draft/tidy", { body: { group } }));
+export const putPerson = (body: Schemas["PutUser"]) => data(api.PUT("/api/draft/people", { body }));
+export const putGroup = (body: Schemas["PutGroup"]) => data(api.PUT("/api/draft/groups", { body }));
+export const putRole = (body: Schemas["PutRole"]) => data(api.PUT("/api/draft/roles", { body }));
+export const putSet = (body: Schemas["PutSet"]) => data(api.PUT("/api/draft/sets", { body }));
+export const putArea = (body: Schemas["PutArea"]) => data(api.PUT("/api/draft/areas", { body }));
+export const putAssignment = (body: Schemas["PutAssignment"]) => data(api.PUT("/api/draft/assignments", { body }));
+export const putConflict = (body: Schemas["PutConflict"]) => data(api.PUT("/api/draft/conflicts", { body }));
+export const putDelegation = (body: Schemas["PutDelegation"]) => data(api.PUT("/api/draft/delegations", { body }));
 
 /** Refreshes everything after something was applied or decided. */
 export function useRefresh() {

@@ -72,6 +72,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/delegations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All delegations that the viewer sees, with what each covers now */
+        get: operations["delegations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/delegations/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a delegation would cover, as it is written */
+        post: operations["tryDelegation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/delegations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A delegation with what it covers now */
+        get: operations["delegation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft": {
         parameters: {
             query?: never;
@@ -1071,6 +1122,34 @@ export interface components {
             bricks: components["schemas"]["Brick"][];
             object: string;
         };
+        Coverage: {
+            /** @description Those of them who hold a critical permission that no delegate of it holds, so are out of reach; at most 100 */
+            above: components["schemas"]["Ref"][];
+            /** @description The areas that it holds in */
+            areas: components["schemas"]["Ref"][];
+            /** Format: int64 */
+            at: number;
+            closed: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description How many people it is about
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description How many permissions its roles and sets give
+             */
+            gives: number;
+            /** @description At most 100 of them, by name */
+            people: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description The greatest risk among these
+             */
+            risk: number;
+            /** @description What is wrong with its filter */
+            trouble?: string;
+        };
         CutAt: {
             assignment: string;
             from: components["schemas"]["End"];
@@ -1086,6 +1165,36 @@ export interface components {
             /** @enum {string} */
             decision: "" | "keep" | "revoke";
             reason?: string;
+        };
+        DelegationSheet: {
+            actions: string[];
+            area: components["schemas"]["Ref"];
+            covers: components["schemas"]["Coverage"];
+            delegate: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many people it makes delegates
+             */
+            delegates: number;
+            delegation: components["schemas"]["DesignDelegation"];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            /** @enum {string} */
+            force: "now" | "coming" | "ended";
+            groups: components["schemas"]["Ref"][];
+            /** @description The viewer may edit it */
+            may: boolean;
+            /** @description It is given to the viewer */
+            mine: boolean;
+            /** @description Whom it is about, in words */
+            people: components["schemas"]["Part"][];
+            ref: components["schemas"]["Ref"];
+            roles: components["schemas"]["Ref"][];
+            sets: components["schemas"]["Ref"][];
+            /** @description From and until when it holds, in words; empty if it always does */
+            terms: string;
+            /** @description It holds over the whole organisation */
+            whole: boolean;
         };
         DeleteInputBody: {
             choices?: components["schemas"]["MentionChoice"][];
@@ -2027,6 +2136,8 @@ export interface components {
         };
         Terms: {
             area: components["schemas"]["Ref"];
+            /** @description Names a contact of the area */
+            contact?: boolean;
             /** Format: date-time */
             from?: string;
             id: string;
@@ -2241,6 +2352,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    delegations: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DelegationSheet"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryDelegation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DesignDelegation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Coverage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    delegation: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DelegationSheet"];
                 };
             };
             /** @description Error */

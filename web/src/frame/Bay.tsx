@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useDeferredValue, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import type { Schemas } from "../api/client";
-import type { Lookup } from "../api/hooks";
-import { useRows } from "../parts/rows";
+import { bayQuery, type Lookup } from "../api/hooks";
+import { usePages } from "../parts/pages";
 import { count, riskWords } from "../parts/words";
 import { type bays, type Node, nameOf, nodeFrom, type Row, same } from "./node";
 
@@ -34,7 +34,7 @@ type Props = {
 export function Bay(p: Props) {
 	const scroll = useRef<HTMLDivElement>(null);
 	const q = useDeferredValue(p.words.trim());
-	const { first, rowAt, need } = useRows(p.bay.kind, p.view, q, pageSize);
+	const { first, rowAt, need } = usePages((page) => bayQuery(p.bay.kind, p.view, q, page, pageSize), pageSize);
 	const matching = first?.matching ?? 0;
 	const connected = first?.connected ?? 0;
 	const focused = !!p.focus;

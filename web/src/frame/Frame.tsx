@@ -1,16 +1,17 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { draftCut, draftJoin, useDrafting, usePicture } from "../api/hooks";
-import { useHouse } from "../house/House";
+import { useHouse } from "../house/context";
 import { typing } from "../house/Keys";
+import { useTo } from "../house/lens";
 import { mayDraft } from "../house/rights";
+import { JoinBoard } from "../parts/AssignBoard";
 import { Failed } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { addressOf, count } from "../parts/words";
 import { Bay } from "./Bay";
 import { Beams } from "./Beams";
-import { JoinBoard } from "./JoinBoard";
-import { bays, isAssignment, type Kind, type Node, nameOf, nodeFrom, nodeOf, type Row, same } from "./node";
+import { bays, isAssignment, isSubject, type Kind, type Node, nameOf, nodeFrom, nodeOf, type Row, same } from "./node";
 import { Plinth } from "./Plinth";
 import { useDrag } from "./useDrag";
 
@@ -22,6 +23,7 @@ export function Frame() {
 	const [params, setParams] = useSearchParams();
 	const navigate = useNavigate();
 	const { refuse } = useNotice();
+	const to = useTo();
 	const where = params.get("where") ?? undefined;
 	const focus = useMemo(() => nodeOf(params.get("focus")), [params]);
 	const second = useMemo(() => nodeOf(params.get("second")), [params]);
@@ -76,11 +78,10 @@ export function Frame() {
 	);
 	const open = useCallback(
 		(n: Node) => {
-			const to = n.kind === "user" ? addressOf("user", n.id, where) : undefined;
-			if (to) navigate(to);
-			else look(n);
+			const path = addressOf(n.kind, n.id);
+			if (path) navigate(to(path));
 		},
-		[navigate, where, look],
+		[navigate, to],
 	);
 
 	const joinTo = useCallback((to: Node, toName: string) => focus && startJoin(focus, to, [name ?? focus.id, toName]), [focus, name, startJoin]);
@@ -172,7 +173,8 @@ export function Frame() {
 			<Plinth picture={picture.data} row={row} drafting={drafting} onClear={() => look(undefined)} onOpen={open} onJoin={joinTo} onCut={startCut} />
 			{joining && (
 				<JoinBoard
-					{...joining}
+					subject={joining.names[isSubject(joining.from) ? 0 : 1]}
+					target={joining.names[isSubject(joining.from) ? 1 : 0]}
 					where={where}
 					busy={join.isPending}
 					onClose={() => setJoining(null)}

@@ -42,11 +42,9 @@ export function Plinth(p: Props) {
 							{[p.picture?.note, p.picture?.about].filter(Boolean).join(" · ")}
 						</p>
 						<p className="mt-1 flex gap-4">
-							{focus.kind === "user" && (
-								<button type="button" className="link" onClick={() => p.onOpen(focus as Node)}>
-									Open the sheet
-								</button>
-							)}
+							<button type="button" className="link" onClick={() => p.onOpen(focus as Node)}>
+								Open the sheet
+							</button>
 							<button type="button" className="link" onClick={p.onClear}>
 								Clear the focus <kbd>Esc</kbd>
 							</button>

@@ -25,7 +25,7 @@ type Named = { kind: string; id: string } | undefined;
 
 export const same = (a: Named, b: Named) => !!a && !!b && a.kind === b.kind && a.id === b.id;
 
-const isSubject = (n: Node) => n.kind === "user" || n.kind === "group";
+export const isSubject = (n: Node) => n.kind === "user" || n.kind === "group";
 const isGrantable = (n: Node) => n.kind === "role" || n.kind === "set";
 
 /** The name of what a row shows. */

@@ -1,83 +1,91 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
-import { api, data } from "../api/client";
-import { design, draftUndo, useDrafting } from "../api/hooks";
-import { useHouse } from "../house/House";
-import { mayDraft } from "../house/rights";
-import { Failed } from "../parts/loading";
-import { useNotice } from "../parts/notice";
-import { moment, Sentence } from "../parts/words";
+import { useDeferredValue } from "react";
+import { useSearchParams } from "react-router";
+import { useHouse } from "../house/context";
+import { useSet } from "../house/lens";
+import { PickOne } from "../parts/Picker";
+import { kindWords } from "../parts/words";
+import { Record, type RecordSearch } from "./Record";
 
-const pageSize = 50;
+const kinds = ["user", "group", "role", "set", "assignment", "area", "conflict", "delegation", "system", "licence"];
 
-/** The record: every revision in sentences, with its undo. */
+/** The record: every revision in sentences, narrowed by what it touched, whom it concerned and who did it. */
 export function History() {
 	const { me } = useHouse();
-	const { tell, refuse } = useNotice();
-	const undo = useDrafting(draftUndo);
-	const pages = useInfiniteQuery({
-		queryKey: [...design, "history"],
-		queryFn: ({ pageParam }) => data(api.GET("/api/revisions", { params: { query: { before: pageParam, limit: pageSize } } })),
-		initialPageParam: 0,
-		getNextPageParam: (last) => (last.length === pageSize ? last[last.length - 1].number : undefined),
-	});
-	if (pages.error) return <Failed error={pages.error} retry={() => pages.refetch()} />;
-	const list = pages.data?.pages.flat();
+	const [params] = useSearchParams();
+	const set = useSet();
+	const get = (name: string) => params.get(name) || undefined;
+	const day = (name: string) => {
+		const d = get(name);
+		return d && `${d}T00:00:00Z`;
+	};
+	const q = useDeferredValue(get("q"));
+	const search: RecordSearch = { kind: get("kind"), id: get("id"), user: get("user"), who: get("who"), q, from: day("from"), until: day("to") };
+	const narrowed = Object.values(search).some(Boolean);
+	const download = new URLSearchParams();
+	for (const [k, v] of Object.entries(search)) if (v) download.set(k, v);
+	const chosen = (name: string) => {
+		const id = get(name);
+		return id ? { kind: "user" as const, id, name: get(`${name}Name`) ?? id } : undefined;
+	};
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
-			<h1 className="text-[22px] font-bold">History</h1>
-			<p className="text-quiet">
-				Every change that was applied, latest first. An undo goes into your draft, where its impact is seen before it is applied.
-			</p>
-			{list?.length === 0 && <p className="mt-6 text-quiet">Nothing has been applied yet.</p>}
-			<ol className="relative mt-4 ml-[34px] border-l-[3px] border-[var(--beam)]">
-				{list?.map((r) => (
-					<li
-						key={r.number}
-						id={`revision-${r.number}`}
-						className="relative grid grid-cols-[minmax(0,3fr)_minmax(0,8fr)_auto] gap-5 border-b border-hair py-2 pr-2 pl-6"
+			<div className="flex items-baseline gap-4">
+				<h1 className="text-[22px] font-bold">History</h1>
+				<p className="grow text-quiet">Every change that was applied, latest first. An undo goes into your draft, where its impact is seen first.</p>
+				{me.user.id === me.signedIn.id && (
+					<a className="link shrink-0" href={`/api/revisions.csv?${download}`} download>
+						Export as CSV
+					</a>
+				)}
+			</div>
+			<div className="mt-2 grid grid-cols-[minmax(0,3fr)_150px_minmax(0,2fr)_minmax(0,2fr)_140px_140px_auto] items-center gap-3">
+				<input
+					aria-label="Words in the reason"
+					className="field"
+					placeholder="words in the reason, or who did it"
+					value={get("q") ?? ""}
+					onChange={(e) => set({ q: e.target.value })}
+				/>
+				<select aria-label="Kind" className="field" value={get("kind") ?? ""} onChange={(e) => set({ kind: e.target.value, id: null })}>
+					<option value="">any kind</option>
+					{kinds.map((k) => (
+						<option key={k} value={k}>
+							{kindWords[k]}s
+						</option>
+					))}
+				</select>
+				<PickOne
+					kinds={["user"]}
+					label="Concerning"
+					placeholder="concerning whom …"
+					value={chosen("user")}
+					onChange={(r) => set({ user: r?.id, userName: r?.name })}
+				/>
+				<PickOne
+					kinds={["user"]}
+					label="Done by"
+					placeholder="done by …"
+					value={chosen("who")}
+					onChange={(r) => set({ who: r?.id, whoName: r?.name })}
+				/>
+				<input aria-label="From" type="date" className="field" value={get("from") ?? ""} onChange={(e) => set({ from: e.target.value })} />
+				<input aria-label="Until" type="date" className="field" value={get("to") ?? ""} onChange={(e) => set({ to: e.target.value })} />
+				{narrowed && (
+					<button
+						type="button"
+						className="link"
+						onClick={() => set({ q: null, kind: null, id: null, user: null, userName: null, who: null, whoName: null, from: null, to: null })}
 					>
-						<span aria-hidden="true" className="absolute top-[11px] left-[-8px] h-[13px] w-[13px] border-[1.5px] border-[var(--beam)] bg-raised" />
-						<div className="min-w-0">
-							<p className="font-bold">Revision {r.number}</p>
-							<p className="text-[12px] text-quiet">{moment(r.at)}</p>
-							<p className="truncate">{r.who}</p>
-						</div>
-						<div className="min-w-0">
-							<p className="text-quiet">
-								“{r.why}”{r.undoes ? <b className="text-ochre"> undoes revision {r.undoes}</b> : null}
-								{r.undoneBy ? <b className="text-ochre"> undone by revision {r.undoneBy}</b> : null}
-							</p>
-							{r.sentences.map((s) => (
-								<p key={s.map((p) => p.text).join("")}>
-									<Sentence parts={s} />
-								</p>
-							))}
-							{r.more > 0 && <p className="text-quiet">and {r.more.toLocaleString("en-GB")} more</p>}
-						</div>
-						<div>
-							{mayDraft(me) && r.number > 1 && !r.undoneBy && (
-								<button
-									type="button"
-									className="action"
-									onClick={() =>
-										undo.mutate(r.number, {
-											onError: refuse,
-											onSuccess: () => tell(`The undo of revision ${r.number} is in your draft. Open the sill to see its impact and apply it.`),
-										})
-									}
-								>
-									Undo …
-								</button>
-							)}
-						</div>
-					</li>
-				))}
-			</ol>
-			{pages.hasNextPage && (
-				<button type="button" className="action mt-4 ml-[34px]" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
-					{pages.isFetchingNextPage ? "One moment …" : "Older revisions"}
-				</button>
+						All
+					</button>
+				)}
+			</div>
+			{search.id && (
+				<p className="mt-2">
+					Only what touched the {kindWords[search.kind ?? ""]} <b>{search.id}</b>.
+				</p>
 			)}
+			<Record search={search} empty={narrowed ? "No revision is like that." : "Nothing has been applied yet."} />
 		</div>
 	);
 }

@@ -1,31 +1,33 @@
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { useAreas } from "../api/hooks";
+import { day } from "../parts/words";
+import { useSet } from "./lens";
 
-/** Under the lintel: which area every view is about, and what the present page says of itself. */
+/** Under the lintel: which area and which day every view is about, through whose eyes, and what the present page says of itself. */
 export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] }) {
-	const [params, setParams] = useSearchParams();
+	const [params] = useSearchParams();
+	const set = useSet(false);
 	const areas = useAreas();
 	const where = params.get("where") ?? "";
 	const root = areas.data?.[0];
 	const here = areas.data?.find((a) => a.id === where);
-	const choose = (id: string) =>
-		setParams((p) => {
-			const next = new URLSearchParams(p);
-			if (id && id !== root?.id) next.set("where", id);
-			else next.delete("where");
-			return next;
-		});
+	const other = me.user.id !== me.signedIn.id;
+	const elsewhere = !!me.day || other;
 	return (
-		<div className={`flex h-[38px] shrink-0 items-center gap-2 border-b-[3px] border-[var(--beam)] px-[18px] ${where ? "bg-sunk" : ""}`}>
+		<div
+			data-elsewhere={elsewhere || undefined}
+			className={`flex h-[38px] shrink-0 items-center gap-2 border-b-[3px] border-[var(--beam)] px-[18px] ${elsewhere ? "another-day" : where ? "bg-sunk" : ""}`}
+		>
 			<label htmlFor="where" className="text-[12px] text-quiet">
 				Where
 			</label>
 			<select
 				id="where"
 				value={where}
-				onChange={(e) => choose(e.target.value)}
-				className="max-w-[260px] bg-transparent py-1 font-semibold text-slate"
+				onChange={(e) => set({ where: e.target.value === root?.id ? null : e.target.value })}
+				className="max-w-[220px] bg-transparent py-1 font-semibold text-slate"
 			>
 				<option value="">Whole organisation</option>
 				{areas.data?.slice(1).map((a) => (
@@ -35,19 +37,85 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 				))}
 				{where && areas.data && !here && <option value={where}>{where} (no such area)</option>}
 			</select>
-			{where && (
-				<span className="text-[12px] text-quiet">
+			<When day={params.get("when")} onChoose={(when) => set({ when })} />
+			{where && !elsewhere && (
+				<span className="truncate text-[12px] text-quiet">
 					only what counts somewhere there{" "}
-					<button type="button" className="link ml-1" onClick={() => choose("")}>
+					<button type="button" className="link ml-1" onClick={() => set({ where: null })}>
 						Show all
+					</button>
+				</span>
+			)}
+			{me.day && (
+				<span className="truncate font-semibold">
+					{me.coming ? `As it will be on ${day(me.day)}, if nothing is changed` : `As it was on ${day(me.day)}, revision ${me.revision}`}
+				</span>
+			)}
+			{other && (
+				<span className="truncate font-semibold">
+					Seen as {me.user.name} sees it; nothing can be changed
+					<button type="button" className="link ml-2" onClick={() => set({ as: null })}>
+						Back to your own eyes
 					</button>
 				</span>
 			)}
 			<span className="grow" />
 			<span className="truncate text-[12px] text-quiet">{aside || me.organisation}</span>
-			<span className="text-[12px] text-quiet">
+			<span className="shrink-0 text-[12px] text-quiet">
 				<kbd>?</kbd> keys
 			</span>
 		</div>
+	);
+}
+
+/** The day that is looked at: now, unless another is chosen. */
+function When({ day, onChoose }: { day: string | null; onChoose: (day: string | null) => void }) {
+	const [choosing, setChoosing] = useState(false);
+	const [typed, setTyped] = useState("");
+	return (
+		<span className="ml-3 flex items-center gap-2">
+			<label htmlFor="when" className="text-[12px] text-quiet">
+				When
+			</label>
+			{day || choosing ? (
+				<>
+					<input
+						id="when"
+						type="date"
+						className="bg-transparent py-1 font-semibold text-slate"
+						// biome-ignore lint/a11y/noAutofocus: it was asked for just now
+						autoFocus={choosing}
+						value={typed || day?.slice(0, 10) || ""}
+						onChange={(e) => {
+							setTyped(e.target.value);
+							// A year that is being typed begins with noughts.
+							if (e.target.value >= "1900") {
+								onChoose(e.target.value);
+								setTyped("");
+							}
+						}}
+						onBlur={() => setChoosing(false)}
+						onKeyDown={(e) => e.key === "Escape" && setChoosing(false)}
+					/>
+					{day && (
+						<button
+							type="button"
+							className="link"
+							onClick={() => {
+								setTyped("");
+								setChoosing(false);
+								onChoose(null);
+							}}
+						>
+							Back to now
+						</button>
+					)}
+				</>
+			) : (
+				<button id="when" type="button" className="font-semibold text-slate" onClick={() => setChoosing(true)}>
+					Now ▾
+				</button>
+			)}
+		</span>
 	);
 }

@@ -1,47 +1,69 @@
-import { useEffect, useState } from "react";
-import { Outlet, useLocation, useNavigate, useOutletContext } from "react-router";
-import { Refusal, type Schemas } from "../api/client";
-import { useMe } from "../api/hooks";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { Outlet, useLocation, useNavigate } from "react-router";
+import { Refusal } from "../api/client";
+import { design, useMe } from "../api/hooks";
+import { Finder } from "../finder/Finder";
 import { Failed } from "../parts/loading";
 import { SignIn } from "../signin/SignIn";
 import { ContextLine } from "./ContextLine";
+import { House as Context } from "./context";
 import { Keys } from "./Keys";
 import { Lintel } from "./Lintel";
-import { may, mayDraft } from "./rights";
+import { useSet } from "./lens";
+import { mayDraft, sees } from "./rights";
 import { Sill } from "./Sill";
-
-/** What every page of the house is given. */
-export type HouseContext = { me: Schemas["Me"]; setAside: (text: string) => void };
-
-export const useHouse = () => useOutletContext<HouseContext>();
 
 /** The house: lintel, context line, a page, and the sill; or the door, for whoever is not signed in. */
 export function House() {
 	const me = useMe();
+	const cache = useQueryClient();
+	const set = useSet();
 	const [aside, setAside] = useState("");
+	const [finding, setFinding] = useState(false);
 	const location = useLocation();
 	const navigate = useNavigate();
 	// biome-ignore lint/correctness/useExhaustiveDependencies: what a page said of itself goes with the page
 	useEffect(() => setAside(""), [location.pathname]);
 	// Whoever may not see the design has no use for the frame: their place is the reviews.
-	const elsewhere = me.data && location.pathname === "/" && !may(me.data, "design:view");
+	const elsewhere = me.data && location.pathname === "/" && !sees(me.data);
 	useEffect(() => {
-		if (elsewhere) navigate("/reviews", { replace: true });
-	}, [elsewhere, navigate]);
+		if (elsewhere) navigate(`/reviews${location.search}`, { replace: true });
+	}, [elsewhere, navigate, location.search]);
+	// When somebody else applies a change, what is on the screen follows.
+	const current = me.data?.current;
+	useEffect(() => {
+		if (current !== undefined) cache.invalidateQueries({ queryKey: design });
+	}, [current, cache]);
+	const context = useMemo(() => me.data && { me: me.data, setAside }, [me.data]);
 
-	if (me.data) {
-		const context: HouseContext = { me: me.data, setAside };
+	if (me.data && context) {
+		const shown = sees(me.data);
 		return (
-			<div className="flex h-full flex-col">
-				<Lintel me={me.data} />
-				<ContextLine aside={aside} me={me.data} />
-				<main className="min-h-0 grow">{!elsewhere && <Outlet context={context} />}</main>
-				{may(me.data, "design:view") && <Sill me={me.data} drafting={mayDraft(me.data)} />}
-				<Keys />
-			</div>
+			<Context value={context}>
+				<div className="flex h-full flex-col">
+					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
+					<ContextLine aside={aside} me={me.data} />
+					<main className="min-h-0 grow">{!elsewhere && <Outlet />}</main>
+					{shown && <Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />}
+					<Keys />
+					{shown && <Finder open={finding} onOpen={setFinding} />}
+				</div>
+			</Context>
 		);
 	}
 	if (me.error instanceof Refusal && me.error.status === 401) return <SignIn />;
-	if (me.error) return <Failed error={me.error} retry={() => me.refetch()} />;
-	return <div className="h-full bg-plaster" />;
+	if (me.error) {
+		return (
+			<>
+				<Failed error={me.error} retry={() => me.refetch()} />
+				<p className="mx-6">
+					<button type="button" className="action" onClick={() => set({ when: null, as: null, where: null })}>
+						Look at the present, with your own eyes
+					</button>
+				</p>
+			</>
+		);
+	}
+	return <div data-waiting className="h-full bg-plaster" />;
 }

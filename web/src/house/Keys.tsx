@@ -6,6 +6,7 @@ const keys: [string, [string, string][]][] = [
 		"Everywhere",
 		[
 			["?", "show these keys"],
+			["Ctrl K", "find anything, or ask"],
 			["Alt D", "open and close the draft"],
 			["Esc", "step back"],
 		],
@@ -23,10 +24,18 @@ const keys: [string, [string, string][]][] = [
 		],
 	],
 	[
-		"Person",
+		"Lists",
+		[
+			["↑ ↓", "move between rows, from the filter too"],
+			["Enter", "open the row’s sheet"],
+		],
+	],
+	[
+		"Walls",
 		[
 			["↑ ↓ ← →", "move between bricks"],
-			["Enter", "trace the brick"],
+			["Enter", "trace a person’s brick"],
+			["Space", "tick a brick of a role or set"],
 		],
 	],
 	[

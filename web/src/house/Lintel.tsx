@@ -1,27 +1,20 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
-import { NavLink, useNavigate, useSearchParams } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useNotice } from "../parts/notice";
-import { may } from "./rights";
+import { useTo } from "./lens";
+import { placesOf, within } from "./places";
 import { turnTheme } from "./theme";
 
-/** The beam on top: the name, the places of work in the order of the job, and who is signed in. */
-export function Lintel({ me }: { me: Schemas["Me"] }) {
-	const [params] = useSearchParams();
+/** The beam on top: the name, the places of work in the order of the job, the finder, and who is signed in. */
+export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void }) {
 	const cache = useQueryClient();
 	const navigate = useNavigate();
+	const { pathname } = useLocation();
 	const { refuse } = useNotice();
-	const where = params.get("where");
-	const tail = where ? `?where=${encodeURIComponent(where)}` : "";
-	const sees = may(me, "design:view");
-	const places = [
-		{ to: "/", name: "Frame", shown: sees },
-		{ to: "/people", name: "People", shown: sees },
-		{ to: "/reviews", name: "Reviews", shown: true, waiting: me.waiting },
-		{ to: "/history", name: "History", shown: may(me, "history:view") },
-	].filter((p) => p.shown);
+	const to = useTo();
 	const signOut = async () => {
 		try {
 			await data(api.DELETE("/api/session"));
@@ -34,31 +27,43 @@ export function Lintel({ me }: { me: Schemas["Me"] }) {
 	};
 	return (
 		<header className="on-timber flex h-[44px] shrink-0 items-stretch bg-timber px-[18px] text-on-timber">
-			<NavLink to="/" className="wide mr-8 self-center text-[16px] font-extrabold tracking-[0.14em]">
+			<Link to={to("/")} className="wide mr-5 self-center text-[16px] font-extrabold tracking-[0.14em]">
 				FACHWERK
-			</NavLink>
-			<nav aria-label="Places of work" className="flex items-stretch gap-1">
-				{places.map((p) => (
-					<NavLink
-						key={p.to}
-						to={p.to + tail}
-						end={p.to === "/"}
-						className={({ isActive }) =>
-							`flex items-center border-b-[5px] px-3 pt-[5px] ${isActive ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`
-						}
-					>
-						{p.name}
-						{p.waiting ? <span className="ml-2 bg-ochre-line px-1.5 text-[11px] font-bold text-[#1f1813]">{p.waiting} waiting</span> : null}
-					</NavLink>
-				))}
+			</Link>
+			<nav aria-label="Places of work" className="flex items-stretch">
+				{placesOf(me).map((p) => {
+					const here = p.rooms.some((r) => within(pathname, r));
+					return (
+						<Link
+							key={p.name}
+							to={to(p.rooms[0].to)}
+							aria-current={here ? "page" : undefined}
+							className={`flex items-center border-b-[5px] px-[10px] pt-[5px] ${here ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`}
+						>
+							{p.name}
+							{p.waiting ? <span className="ml-2 bg-ochre-line px-1.5 text-[11px] font-bold text-[#1f1813]">{p.waiting} waiting</span> : null}
+						</Link>
+					);
+				})}
 			</nav>
 			<span className="grow" />
+			{onFind && (
+				<button
+					type="button"
+					onClick={onFind}
+					className="mr-3 flex w-[230px] items-center self-center bg-timber-raised px-3 py-[5px] text-left text-on-timber-quiet hover:text-on-timber"
+				>
+					<span className="grow truncate">Find, or ask: who can …</span>
+					<kbd className="shrink-0 whitespace-nowrap">Ctrl K</kbd>
+				</button>
+			)}
 			<DropdownMenu.Root>
-				<DropdownMenu.Trigger className="px-2 font-semibold">{me.user.name} ▾</DropdownMenu.Trigger>
+				<DropdownMenu.Trigger className="px-2 font-semibold whitespace-nowrap">{me.signedIn.name} ▾</DropdownMenu.Trigger>
 				<DropdownMenu.Portal>
 					<DropdownMenu.Content align="end" className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink">
 						{[
-							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.user.id)}`) },
+							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.signedIn.id)}`) },
+							...(me.delegated.length > 0 ? [{ name: "What is delegated to me", run: () => navigate("/delegations") }] : []),
 							{ name: "Day or night", run: turnTheme },
 							{ name: "Sign out", run: signOut },
 						].map((item) => (

@@ -7,19 +7,23 @@ export function Board({
 	onClose,
 	title,
 	about,
+	wide,
 	children,
 }: {
 	open: boolean;
 	onClose: () => void;
 	title: string;
 	about?: string;
+	wide?: boolean;
 	children: ReactNode;
 }) {
 	return (
 		<Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
 			<Dialog.Portal>
 				<Dialog.Overlay className="fixed inset-0 z-40 bg-[#2b2119]/55" />
-				<Dialog.Content className="fixed top-[12vh] left-1/2 z-40 max-h-[76vh] w-[520px] max-w-[94vw] -translate-x-1/2 overflow-auto border-[3px] border-[var(--beam)] bg-raised p-5 text-ink">
+				<Dialog.Content
+					className={`fixed left-1/2 z-40 max-w-[94vw] -translate-x-1/2 overflow-auto border-[3px] border-[var(--beam)] bg-raised p-5 text-ink ${wide ? "top-[7vh] max-h-[86vh] w-[860px]" : "top-[10vh] max-h-[80vh] w-[560px]"}`}
+				>
 					<Dialog.Title className="text-[18px] font-bold">{title}</Dialog.Title>
 					{about ? (
 						<Dialog.Description className="mt-1 text-quiet">{about}</Dialog.Description>

@@ -7,7 +7,7 @@ export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; child
 	if (query.data !== undefined) return <>{children(query.data)}</>;
 	if (query.error) return <Failed error={query.error} retry={() => query.refetch()} />;
 	return (
-		<p role="status" className="p-6 text-quiet">
+		<p role="status" data-waiting className="p-6 text-quiet">
 			One moment …
 		</p>
 	);

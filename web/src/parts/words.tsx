@@ -1,28 +1,76 @@
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
+import { useHouse } from "../house/context";
+import { useTo } from "../house/lens";
+import { sees } from "../house/rights";
 
 /** The words for the levels of risk. */
 export const riskWords = ["", "elevated", "high", "critical"];
 
-/** Where a thing's sheet, or its place in the frame, is. */
-export function addressOf(kind: string, id: string, where?: string | null): string | undefined {
-	const tail = where ? `where=${encodeURIComponent(where)}` : "";
-	if (kind === "user") return `/people/${encodeURIComponent(id)}${tail && `?${tail}`}`;
-	if (["group", "role", "set", "permission"].includes(kind)) return `/?focus=${encodeURIComponent(`${kind}:${id}`)}${tail && `&${tail}`}`;
-	return undefined;
+/** The words for kinds of thing. */
+export const kindWords: Record<string, string> = {
+	user: "person",
+	group: "group",
+	role: "role",
+	set: "permission set",
+	permission: "permission",
+	area: "area",
+	system: "system",
+	licence: "licence",
+	conflict: "conflict",
+	delegation: "delegation",
+	assignment: "assignment",
+	organisation: "organisation",
+};
+
+const rooms: Record<string, string> = {
+	user: "people",
+	group: "groups",
+	role: "roles",
+	set: "sets",
+	permission: "permissions",
+	area: "areas",
+	system: "systems",
+	conflict: "conflicts",
+	delegation: "delegations",
+};
+
+/** Where a thing's sheet is; undefined if it has none. */
+export function addressOf(kind: string, id: string): string | undefined {
+	return rooms[kind] && `/${rooms[kind]}/${encodeURIComponent(id)}`;
 }
 
-/** A thing's name, as a link to it if it has a place of its own. */
+/** A thing's name, as a link to it if it has a sheet. */
 export function Name({ kind, id, children }: { kind: string; id: string; children: string }) {
-	const [params] = useSearchParams();
-	const to = addressOf(kind, id, params.get("where"));
-	if (!to) return <span className="font-semibold">{children}</span>;
+	const { me } = useHouse();
+	const to = useTo();
+	const path = sees(me) ? addressOf(kind, id) : undefined;
+	if (!path) return <span className="font-semibold">{children}</span>;
 	return (
-		<Link to={to} className={`link break-words ${kind === "permission" ? "font-mono text-[12px]" : ""}`}>
+		<Link to={to(path)} className={`link break-words ${kind === "permission" ? "font-mono text-[12px]" : ""}`}>
 			{children}
 		</Link>
 	);
 }
+
+/** A thing by its name. */
+export const Named = ({ of }: { of: Schemas["Ref"] }) => (
+	<Name kind={of.kind} id={of.id}>
+		{of.name}
+	</Name>
+);
+
+/** The level of a risk, in its word and colour; nothing for none. */
+export const Risk = ({ level }: { level: number }) =>
+	level > 0 ? <span className={`text-[12px] font-semibold ${level === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[level]}</span> : null;
+
+/** What the draft makes of a thing. */
+export const Mark = ({ draft }: { draft?: string }) =>
+	draft ? (
+		<span className="narrow border border-ochre-line px-1 text-[11px] font-semibold text-ochre">
+			{draft === "gone" || draft === "cut" ? "✕ taken out in the draft" : `${draft} in the draft`}
+		</span>
+	) : null;
 
 /** A sentence with the names in it as links. */
 export function Sentence({ parts }: { parts: Schemas["Part"][] }) {

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useId, useRef, useState } from "react";
 import { useParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview } from "../api/hooks";
-import { useHouse } from "../house/House";
+import { useHouse } from "../house/context";
 import { typing } from "../house/Keys";
 import { may } from "../house/rights";
 import { Board } from "../parts/dialog";

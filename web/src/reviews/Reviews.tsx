@@ -3,7 +3,7 @@ import { useId, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { bayQuery, useRefresh, useReviews } from "../api/hooks";
-import { useHouse } from "../house/House";
+import { useHouse } from "../house/context";
 import { may } from "../house/rights";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";

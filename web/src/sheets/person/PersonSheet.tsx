@@ -1,37 +1,45 @@
-import { useEffect } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { DropdownMenu } from "radix-ui";
+import { useEffect, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { usePerson } from "../../api/hooks";
-import { useHouse } from "../../house/House";
-import { may, mayDraft } from "../../house/rights";
+import { draftCut, draftJoin, putPerson, useDrafting, usePerson } from "../../api/hooks";
+import { Record } from "../../history/Record";
+import { useHouse } from "../../house/context";
+import { useSet, useTo } from "../../house/lens";
+import { acting, may } from "../../house/rights";
+import { AssignBoard } from "../../parts/AssignBoard";
+import { DeleteBoard } from "../../parts/DeleteBoard";
+import { Grants } from "../../parts/Grants";
 import { Loaded } from "../../parts/loading";
-import { Name } from "../../parts/words";
+import { useNotice } from "../../parts/notice";
+import { Picker } from "../../parts/Picker";
+import { Line, Part } from "../../parts/sheet";
+import { Tabs } from "../../parts/tabs";
+import { Wall } from "../../parts/Wall";
+import { Mark, Named } from "../../parts/words";
+import { Comparison } from "./Comparison";
+import { EditPerson } from "./EditPerson";
 import { TracePanel } from "./TracePanel";
-import { Wall } from "./Wall";
+
+type Person = Schemas["Person"];
+type Tab = "access" | "compare" | "record";
 
 /** The sheet of one person: who they are, the wall of what they may do, and behind each brick the way by which it got there. */
 export function PersonSheet() {
 	const { id = "" } = useParams();
 	const [params] = useSearchParams();
 	const person = usePerson(id, params.get("where") ?? undefined);
-	return <Loaded query={person}>{(p) => <Sheet person={p} />}</Loaded>;
+	return <Loaded query={person}>{(p) => <Sheet key={id} person={p} />}</Loaded>;
 }
 
-function Sheet({ person }: { person: Schemas["Person"] }) {
+function Sheet({ person }: { person: Person }) {
 	const { me, setAside } = useHouse();
-	const [params, setParams] = useSearchParams();
+	const to = useTo();
+	const set = useSet();
+	const [params] = useSearchParams();
+	const [board, setBoard] = useState<"edit" | "delete" | "assign" | null>(null);
 	const permission = params.get("permission");
-	const everything = params.get("all") === "1";
-	const set = (name: string, value: string | null) =>
-		setParams(
-			(p) => {
-				const next = new URLSearchParams(p);
-				if (value) next.set(name, value);
-				else next.delete(name);
-				return next;
-			},
-			{ replace: true },
-		);
+	const tab = (params.get("tab") ?? "access") as Tab;
 	const held = person.systems.reduce((n, s) => n + s.held, 0);
 	const total = person.systems.reduce((n, s) => n + s.total, 0);
 	useEffect(() => {
@@ -39,113 +47,276 @@ function Sheet({ person }: { person: Schemas["Person"] }) {
 		return () => setAside("");
 	}, [setAside, person.user.name, held, total]);
 	const mine = me.user.id === person.user.id;
+	const o = person.object;
 	return (
 		<div className="flex h-full flex-col">
-			<header className="flex shrink-0 items-baseline gap-4 border-b border-hair px-[18px] py-2">
-				<h1 className="min-w-0 truncate text-[26px] leading-[34px] font-bold" title={person.user.name}>
-					{person.user.name}
-				</h1>
-				<span className={`font-bold ${person.live ? "text-moss" : "text-ox"}`}>
-					{person.live ? "active" : person.state === "active" ? "not live" : person.state}
-				</span>
-				<p className="min-w-0 grow truncate text-quiet">
-					{[person.title, person.area.name].filter(Boolean).join(" · ")}
-					{person.manager && (
+			<header className="shrink-0 border-b border-hair px-[18px] pt-2">
+				<div className="flex items-baseline gap-4">
+					<h1 className="min-w-0 truncate text-[24px] leading-[32px] font-bold" title={person.user.name}>
+						{person.user.name}
+					</h1>
+					<span className={`shrink-0 font-bold ${person.live ? "text-moss" : "text-ox"}`}>
+						{person.live ? "active" : person.state === "active" ? "not live" : person.state}
+					</span>
+					<Mark draft={person.draft} />
+					<p className="min-w-0 grow truncate text-quiet">
+						{[o.title, person.area.name].filter(Boolean).join(" · ")}
+						{person.manager && (
+							<>
+								{" · reports to "}
+								<Named of={person.manager} />
+							</>
+						)}
+						{person.licences.length > 0 && ` · ${person.licences.map((l) => l.name).join(", ")}`}
+						{person.validity && ` · ${person.validity}`}
+					</p>
+					{person.may.includes("assign") && person.draft !== "gone" && (
+						<button type="button" className="action main shrink-0" onClick={() => setBoard("assign")}>
+							Assign …
+						</button>
+					)}
+					{person.draft !== "gone" && <Deeds person={person} onEdit={() => setBoard("edit")} onDelete={() => setBoard("delete")} />}
+				</div>
+				<div className="mt-1 flex items-baseline gap-6">
+					<Tabs
+						tabs={[
+							{ id: "access" as Tab, name: "Access" },
+							...(person.whole ? [{ id: "compare" as Tab, name: "Compare" }] : []),
+							...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : []),
+						]}
+						at={tab}
+						onChoose={(t) => set({ tab: t === "access" ? null : t })}
+					/>
+					<span className="grow" />
+					{person.whole && (
 						<>
-							{" · reports to "}
-							{may(me, "design:view") ? (
-								<Name kind="user" id={person.manager.id}>
-									{person.manager.name}
-								</Name>
-							) : (
-								person.manager.name
+							{acting(me) && !mine && (
+								<Link className="link shrink-0" to={`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`}>
+									See as this person
+								</Link>
 							)}
+							<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+								See in the frame
+							</Link>
 						</>
 					)}
-					{person.licences.length > 0 && ` · ${person.licences.map((l) => l.name).join(", ")}`}
-					{person.validity && ` · ${person.validity}`}
-				</p>
-				{may(me, "design:view") && (
-					<Link className="link shrink-0" to={`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`}>
-						See in the frame
-					</Link>
-				)}
-			</header>
-			{mine && <p className="shrink-0 bg-sunk px-[18px] py-1 text-[12px]">This is your own sheet: what you can do, and why.</p>}
-			<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_460px]">
-				<Wall
-					person={person}
-					chosen={permission}
-					everything={everything}
-					onChoose={(key) => set("permission", key === permission ? null : key)}
-					onEverything={(all) => set("all", all ? "1" : null)}
-				/>
-				<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
-					{permission ? (
-						<TracePanel
-							person={person}
-							permission={permission}
-							where={params.get("where") ?? undefined}
-							drafting={mayDraft(me)}
-							onClose={() => set("permission", null)}
-						/>
-					) : (
-						<Footing person={person} linked={may(me, "design:view")} />
-					)}
 				</div>
-			</div>
+			</header>
+			{mine && (
+				<p className="shrink-0 bg-sunk px-[18px] py-1 text-[12px]">
+					{me.user.id === me.signedIn.id
+						? "This is your own sheet: what you can do, and why."
+						: "This is their own sheet, as they see it: what they can do, and why."}
+				</p>
+			)}
+			{tab === "compare" ? (
+				<Comparison left={person.user} />
+			) : tab === "record" ? (
+				<div className="min-h-0 grow overflow-auto px-[18px] py-3">
+					<Record search={{ user: person.user.id }} empty="Nothing that was applied here concerns this person." />
+				</div>
+			) : (
+				<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_460px]">
+					<Wall
+						label={`The wall of ${person.user.name}`}
+						systems={person.systems}
+						chosen={permission}
+						everything={params.get("all") === "1"}
+						empty={`${person.live ? "Nothing is held here, and nothing is withheld." : `${person.user.name} is not live, and no grant is waiting for them.`} Show what is not held to ask why.`}
+						onChoose={(key) => set({ permission: key === permission ? null : key })}
+						onEverything={(all) => set({ all: all ? "1" : null })}
+					/>
+					<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
+						{permission ? (
+							<TracePanel
+								person={person}
+								permission={permission}
+								where={params.get("where") ?? undefined}
+								onClose={() => set({ permission: null })}
+							/>
+						) : (
+							<Footing person={person} />
+						)}
+					</div>
+				</div>
+			)}
+			{board === "edit" && <EditPerson of={person} onClose={() => setBoard(null)} />}
+			{board === "delete" && <DeleteBoard of={person.user} onClose={() => setBoard(null)} />}
+			{board === "assign" && <AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />}
 		</div>
 	);
 }
 
-/** What the wall stands on: groups and assignments. */
-function Footing({ person, linked }: { person: Schemas["Person"]; linked: boolean }) {
+/** What can be done with a person, none of it by one stray click: all goes into the draft. */
+function Deeds({ person, onEdit, onDelete }: { person: Person; onEdit: () => void; onDelete: () => void }) {
+	const { refuse } = useNotice();
+	const navigate = useNavigate();
+	const put = useDrafting(putPerson);
+	const state = (state: string) => () => put.mutate({ before: person.object, after: { ...person.object, state } }, { onError: refuse });
+	const s = person.state;
+	const deeds = [
+		{ name: "Edit …", run: onEdit, shown: person.may.includes("edit") },
+		{ name: "Lock", run: state("locked"), shown: person.may.includes("lock") && s === "active" },
+		{ name: "Unlock", run: state("active"), shown: person.may.includes("lock") && s === "locked" },
+		{
+			name: "Deactivate, all stays in place",
+			run: state("deactivated"),
+			shown: person.may.includes("deactivate") && (s === "active" || s === "locked" || s === "invited"),
+		},
+		{ name: "Bring back", run: state("active"), shown: person.may.includes("deactivate") && s === "deactivated" },
+		{ name: "Delete …", run: onDelete, shown: person.may.includes("delete") && s !== "deleted" },
+	].filter((d) => d.shown);
+	if (deeds.length === 0) return null;
+	return (
+		<DropdownMenu.Root>
+			<DropdownMenu.Trigger className="action shrink-0">Do ▾</DropdownMenu.Trigger>
+			<DropdownMenu.Portal>
+				<DropdownMenu.Content align="end" className="z-40 w-[260px] border-[3px] border-[var(--beam)] bg-raised text-ink">
+					{deeds.map((d) => (
+						<DropdownMenu.Item
+							key={d.name}
+							onSelect={d.run}
+							className={`cursor-pointer px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate ${d.name === "Delete …" ? "border-t border-hair text-ox" : ""}`}
+						>
+							{d.name}
+						</DropdownMenu.Item>
+					))}
+					{person.whole && (
+						<DropdownMenu.Item
+							onSelect={() => navigate(`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`)}
+							className="cursor-pointer border-t border-hair px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate"
+						>
+							See as this person
+						</DropdownMenu.Item>
+					)}
+				</DropdownMenu.Content>
+			</DropdownMenu.Portal>
+		</DropdownMenu.Root>
+	);
+}
+
+/** What the wall stands on: assignments and groups; and what else hangs on the person. */
+function Footing({ person }: { person: Person }) {
+	const { refuse } = useNotice();
+	const join = useDrafting(draftJoin);
+	const cut = useDrafting(draftCut);
 	const direct = person.groups.filter((g) => g.direct);
 	const through = person.groups.filter((g) => !g.direct);
-	const name = (r: Schemas["Ref"]) =>
-		linked ? (
-			<Name kind={r.kind} id={r.id}>
-				{r.name}
-			</Name>
-		) : (
-			<b>{r.name}</b>
-		);
+	const end = { kind: "user" as const, id: person.user.id };
 	return (
 		<>
-			<h2 className="text-[15px] font-bold">What this stands on</h2>
-			<p className="text-[12px] text-quiet">Choose a brick of the wall to see every way by which it is held, or why it is not.</p>
-			<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">Given by hand</h3>
-			{person.assignments.length === 0 && <p className="py-2 text-quiet">Nothing: all comes through groups, so one removal is the whole removal.</p>}
-			<ul>
-				{person.assignments.map((a) => (
-					<li key={a.terms.id} className="border-b border-hair py-1.5">
-						{name(a.target)} <span className="text-quiet">{a.target.kind === "set" ? "permission set, by itself" : "role"}</span>
-						<p className="text-[12px] text-quiet">
-							{a.terms.note}
-							{a.terms.reason && ` — “${a.terms.reason}”`}
-						</p>
-					</li>
-				))}
-			</ul>
-			<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">Member of</h3>
-			<ul>
-				{direct.map((g) => (
-					<li key={g.group.id} className="border-b border-hair py-1.5">
-						{name(g.group)}
-					</li>
-				))}
-			</ul>
-			{through.length > 0 && (
-				<>
-					<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">And through these, of</h3>
+			<p className="mb-3 text-[12px] text-quiet">Choose a brick of the wall to see every way by which it is held, or why it is not.</p>
+			{person.conflicts.length > 0 && (
+				<Part title="Conflicts" count={person.conflicts.length}>
 					<ul>
-						{through.map((g) => (
-							<li key={g.group.id} className="border-b border-hair py-1.5">
-								{name(g.group)}
+						{person.conflicts.map((c) => (
+							<li key={c.conflict.id} className="border-b border-hair py-1.5">
+								<p className="flex items-baseline gap-3">
+									<b className={c.excepted ? "text-ochre" : "text-ox"}>{c.excepted ? "excepted" : "✕ broken"}</b>
+									<span className="grow">
+										<Named of={c.conflict} />
+									</span>
+								</p>
+								<p className="text-[12px] text-quiet">
+									{c.items.join(" + ")}
+									{c.area && `, at ${c.area.name}`}
+								</p>
 							</li>
 						))}
 					</ul>
-				</>
+				</Part>
+			)}
+			<Part title="Given by hand" count={person.assignments.length}>
+				<Grants grants={person.assignments} from="subject" empty="Nothing: all comes through groups, so one removal is the whole removal." />
+			</Part>
+			<Part title="Member of" count={direct.length}>
+				<ul>
+					{direct.map((g) => (
+						<Line
+							key={g.group.id}
+							aside={
+								g.may ? (
+									<button
+										type="button"
+										className="font-bold text-ox"
+										aria-label={`Take ${person.user.name} out of ${g.group.name}`}
+										onClick={() => cut.mutate({ from: end, to: { kind: "group", id: g.group.id } }, { onError: refuse })}
+									>
+										✕
+									</button>
+								) : undefined
+							}
+						>
+							<span className={g.draft === "cut" ? "line-through" : ""}>
+								<Named of={g.group} />
+							</span>{" "}
+							<Mark draft={g.draft} />
+						</Line>
+					))}
+				</ul>
+				{person.may.includes("membership") && person.draft !== "gone" && (
+					<div className="mt-2">
+						<Picker
+							kinds={["group"]}
+							label="Add to a group"
+							placeholder="add to a group …"
+							mine="membership"
+							without={["everyone", "public", ...direct.filter((g) => g.draft !== "cut").map((g) => g.group.id)]}
+							onPick={(r) => join.mutate({ from: end, to: { kind: "group", id: r.id } }, { onError: refuse })}
+						/>
+					</div>
+				)}
+			</Part>
+			{through.length > 0 && (
+				<Part title="And through these, of" count={through.length}>
+					<ul>
+						{through.map((g) => (
+							<Line key={g.group.id}>
+								<Named of={g.group} /> <Mark draft={g.draft} />
+							</Line>
+						))}
+					</ul>
+				</Part>
+			)}
+			<Part title="Who">
+				<ul>
+					<Line aside="user name">{person.object.userName}</Line>
+					{person.object.email && <Line aside="e-mail">{person.object.email}</Line>}
+					{person.object.department && <Line aside="department">{person.object.department}</Line>}
+					{person.object.userType && <Line aside="kind">{person.object.userType}</Line>}
+					<Line aside="home">
+						<Named of={person.area} />
+					</Line>
+					{(person.object.qualifications ?? []).map((q) => (
+						<Line key={q.type} aside={q.until ? `until ${q.until.slice(0, 10)}` : "qualification"}>
+							{q.type}
+							{q.level !== undefined && `, level ${q.level}`}
+						</Line>
+					))}
+					{person.lock && <Line aside="kept by">the directory</Line>}
+				</ul>
+			</Part>
+			{person.reports.length > 0 && (
+				<Part title="Line: report to them" count={person.reports.length}>
+					<ul>
+						{person.reports.map((r) => (
+							<Line key={r.id}>
+								<Named of={r} />
+							</Line>
+						))}
+					</ul>
+				</Part>
+			)}
+			{person.owns.length > 0 && (
+				<Part title="Owner of" count={person.owns.length}>
+					<ul>
+						{person.owns.map((r) => (
+							<Line key={`${r.kind}${r.id}`} aside={r.kind}>
+								<Named of={r} />
+							</Line>
+						))}
+					</ul>
+				</Part>
 			)}
 		</>
 	);

@@ -1,11 +1,12 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { draftCut, useDrafting, useTrace } from "../../api/hooks";
+import { useTo } from "../../house/lens";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { addressOf, count, extent, riskWords } from "../../parts/words";
 
-type Props = { person: Schemas["Person"]; permission: string; where?: string; drafting: boolean; onClose: () => void };
+type Props = { person: Schemas["Person"]; permission: string; where?: string; onClose: () => void };
 
 /** Behind a brick: the load path from the person down to the permission, every way beside the others; or why it is not held. */
 export function TracePanel(p: Props) {
@@ -13,11 +14,15 @@ export function TracePanel(p: Props) {
 	return <Loaded query={trace}>{(t) => <Shown {...p} trace={t} />}</Loaded>;
 }
 
-function Shown({ person, trace: t, drafting, onClose }: Props & { trace: Schemas["Trace"] }) {
+function Shown({ person, trace: t, onClose }: Props & { trace: Schemas["Trace"] }) {
 	const { refuse } = useNotice();
+	const to = useTo();
+	const may = new Set(person.assignments.filter((g) => g.may && g.draft !== "cut").map((g) => g.terms.id));
 	const cut = useDrafting(draftCut);
 	const held = t.held.length > 0;
-	const cuts = t.ways.flatMap((w) => (w.cut ? [w] : [])).filter((w, i, all) => all.findIndex((x) => x.cut?.assignment === w.cut?.assignment) === i);
+	const cuts = t.ways
+		.flatMap((w) => (w.cut && may.has(w.cut.assignment) ? [w] : []))
+		.filter((w, i, all) => all.findIndex((x) => x.cut?.assignment === w.cut?.assignment) === i);
 	const roots = new Set(t.ways.map((w) => w.joints.find((j) => j.kind === "assignment")?.id));
 	return (
 		<>
@@ -47,7 +52,7 @@ function Shown({ person, trace: t, drafting, onClose }: Props & { trace: Schemas
 							? `Take one of the ${roots.size} grants away, and ${person.user.name} still has it by the others.`
 							: "It all hangs on one grant: take that away, and it is gone."}
 					</p>
-					{drafting && cuts.length > 0 && (
+					{cuts.length > 0 && (
 						<div className="mt-2 flex flex-wrap gap-2">
 							{cuts.map((w) => (
 								<button
@@ -61,15 +66,15 @@ function Shown({ person, trace: t, drafting, onClose }: Props & { trace: Schemas
 							))}
 						</div>
 					)}
-					{drafting && cuts.length === 0 && (
-						<p className="mt-1 text-quiet">All of it comes by groups: take the person out of one, or the grant off it, in the frame.</p>
+					{person.may.includes("assign") && t.ways.every((w) => !w.cut) && (
+						<p className="mt-1 text-quiet">All of it comes by groups: take the person out of one, or the grant off it, on the group’s sheet.</p>
 					)}
 				</>
 			) : (
 				<WhyNot reasons={t.whyNot} name={person.user.name} />
 			)}
 			<p className="mt-4">
-				<Link className="link" to={`/?focus=${encodeURIComponent(`permission:${t.permission.id}`)}`}>
+				<Link className="link" to={to(addressOf("permission", t.permission.id) ?? "/")}>
 					Who else holds it
 				</Link>
 			</p>
@@ -142,7 +147,8 @@ function Ways({ ways }: { ways: Schemas["Way"][] }) {
 }
 
 function JointBoard({ joint: j, foot, hand, left, top }: { joint: Schemas["Joint"]; foot: boolean; hand: boolean; left: number; top: number }) {
-	const to = j.kind === "assignment" ? undefined : addressOf(j.kind, j.id);
+	const path = j.kind === "assignment" ? undefined : addressOf(j.kind, j.id);
+	const to = useTo();
 	const body = (
 		<>
 			<span className={`block truncate font-semibold ${j.kind === "permission" ? "narrow font-mono text-[12px]" : ""}`}>{j.name}</span>
@@ -162,8 +168,8 @@ function JointBoard({ joint: j, foot, hand, left, top }: { joint: Schemas["Joint
 	}`;
 	const style = { left, top: top + 1, width: joint.width, height: joint.height };
 	const title = `${j.name}${j.note ? ` — ${j.note}` : ""}`;
-	return to ? (
-		<Link to={to} className={`${look} hover:underline`} style={style} title={title}>
+	return path ? (
+		<Link to={to(path)} className={`${look} hover:underline`} style={style} title={title}>
 			{body}
 		</Link>
 	) : (

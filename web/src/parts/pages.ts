@@ -1,14 +1,16 @@
-import { useQueries, useQuery } from "@tanstack/react-query";
+import { type QueryKey, useQueries, useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import type { Schemas } from "../api/client";
-import { bayQuery, type Lookup } from "../api/hooks";
+
+/** How to ask for one page of a list. */
+export type PageQuery<P> = (page: number) => { queryKey: QueryKey; queryFn: () => Promise<P> };
 
 /** A list that the server gives in pages, of which only those are asked for that are looked at. */
-export function useRows(kind: Schemas["End"]["kind"], view: Lookup, words: string, size: number) {
+export function usePages<P extends { rows: unknown[] }>(query: PageQuery<P>, size: number) {
 	const [shown, setShown] = useState<number[]>([]);
 	// The first page is always asked for, since it tells how long the list is; while another one is on its way, the last one stays.
-	const first = useQuery(bayQuery(kind, view, words, 0, size)).data;
-	const pages = useQueries({ queries: shown.map((page) => bayQuery(kind, view, words, page, size)) });
+	const { queryKey, queryFn } = query(0);
+	const first = useQuery<P>({ queryKey, queryFn, placeholderData: (before) => before });
+	const pages = useQueries({ queries: shown.map((page) => query(page)) });
 	/** Says which places are looked at now. */
 	const need = useCallback(
 		(places: { index: number }[]) => {
@@ -19,11 +21,13 @@ export function useRows(kind: Schemas["End"]["kind"], view: Lookup, words: strin
 	);
 	return {
 		/** The first page, with the counts; undefined until it has come. */
-		first,
+		first: first.data,
+		error: first.error,
+		retry: first.refetch,
 		/** The row at a place; undefined until it has come. */
-		rowAt: (place: number): Schemas["Row"] | undefined => {
+		rowAt: (place: number): P["rows"][number] | undefined => {
 			const page = Math.floor(place / size);
-			return (page === 0 ? first : pages[shown.indexOf(page)]?.data)?.rows[place % size];
+			return (page === 0 ? first.data : pages[shown.indexOf(page)]?.data)?.rows[place % size];
 		},
 		need,
 	};

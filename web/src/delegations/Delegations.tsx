@@ -1,0 +1,173 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, data, type Schemas } from "../api/client";
+import { design } from "../api/hooks";
+import { useHouse } from "../house/context";
+import { useSet, useTo } from "../house/lens";
+import { acting, may } from "../house/rights";
+import { DeleteBoard } from "../parts/DeleteBoard";
+import { Loaded } from "../parts/loading";
+import { count, Mark, Named, riskWords } from "../parts/words";
+import { EditDelegation } from "./EditDelegation";
+import { DelegationSentence } from "./Sentence";
+
+/** Who may administer what part: each delegation as a sentence, with what it covers now. Delegates read here what they may do. */
+export function Delegations() {
+	const { me } = useHouse();
+	const { id } = useParams();
+	const [params] = useSearchParams();
+	const set = useSet();
+	const [editing, setEditing] = useState<Schemas["DelegationSheet"] | "new" | null>(null);
+	const [deleting, setDeleting] = useState<Schemas["Ref"] | null>(null);
+	const query = useQuery({ queryKey: [...design, "delegations"], queryFn: () => data(api.GET("/api/delegations")) });
+	const words = (params.get("q") ?? "").toLowerCase().split(/\s+/).filter(Boolean);
+	const all = may(me, "design:view");
+	const to = useTo();
+	if (editing) return <EditDelegation of={editing === "new" ? undefined : editing} onClose={() => setEditing(null)} />;
+	return (
+		<div className="flex h-full flex-col px-[18px] pt-3">
+			<div className="flex items-baseline gap-4 pb-2">
+				<h1 className="text-[22px] font-bold">{all ? "Delegation" : "What you may do"}</h1>
+				<p className="grow text-quiet">
+					{all
+						? "Who may administer which part. A delegate sees only that part, and is refused the rest."
+						: "This part of the administration is handed to you. Everything else is not yours to see or do."}
+				</p>
+				{all && (
+					<input
+						aria-label="Filter delegations"
+						className="field max-w-[260px]"
+						placeholder="find"
+						value={params.get("q") ?? ""}
+						onChange={(e) => set({ q: e.target.value })}
+					/>
+				)}
+				{acting(me) && may(me, "delegation:edit") && (
+					<button type="button" className="action main shrink-0" onClick={() => setEditing("new")}>
+						New delegation …
+					</button>
+				)}
+			</div>
+			<div className="min-h-0 grow overflow-auto border-t-[3px] border-[var(--beam)]">
+				<Loaded query={query}>
+					{(list) => {
+						const shown = list.filter(
+							(d) =>
+								(!id || d.ref.id === id) &&
+								words.every((w) =>
+									JSON.stringify([d.ref.name, d.delegate, d.actions, d.people, d.roles, d.sets, d.groups, d.area]).toLowerCase().includes(w),
+								),
+						);
+						return (
+							<>
+								{id && (
+									<p className="py-2">
+										<Link className="link" to={to("/delegations")}>
+											All delegations
+										</Link>
+									</p>
+								)}
+								{shown.length === 0 && (
+									<p className="py-4 text-quiet">
+										{list.length === 0
+											? "Nothing is delegated yet. Hand one site to its manager, or one system’s roles to its lead: write it as a sentence."
+											: "No delegation is like that."}
+									</p>
+								)}
+								<ul>
+									{shown.map((d) => (
+										<li
+											key={d.ref.id}
+											data-delegation={d.ref.id}
+											className="grid grid-cols-[minmax(0,7fr)_minmax(0,4fr)_auto] gap-6 border-b border-hair py-3"
+										>
+											<div className="min-w-0">
+												<h2 className="flex items-baseline gap-3 text-[12px] text-quiet">
+													<span className="font-semibold">{d.ref.name}</span>
+													{d.force !== "now" && <b className="text-ox">{d.force === "ended" ? "ended" : "not yet in force"}</b>}
+													<Mark draft={d.draft} />
+												</h2>
+												<DelegationSentence of={d} you={d.mine && !all} />
+											</div>
+											<Covers of={d.covers} />
+											<div className="flex flex-col items-end gap-2">
+												{d.may && d.draft !== "gone" && (
+													<>
+														<button type="button" className="action" onClick={() => setEditing(d)}>
+															Rewrite …
+														</button>
+														<button type="button" className="link !text-ox" onClick={() => setDeleting(d.ref)}>
+															Delete …
+														</button>
+													</>
+												)}
+											</div>
+										</li>
+									))}
+								</ul>
+							</>
+						);
+					}}
+				</Loaded>
+			</div>
+			{deleting && <DeleteBoard of={deleting} onClose={() => setDeleting(null)} />}
+		</div>
+	);
+}
+
+/** What a delegation covers now, in figures. */
+export function Covers({ of: c, full }: { of: Schemas["Coverage"]; full?: boolean }) {
+	if (c.trouble) return <p className="font-semibold text-ox">✕ {c.trouble}</p>;
+	return (
+		<div className="min-w-0 text-[12px]">
+			<p>
+				<b className="text-[14px]">{count(c.count, "person", "people")}</b>
+				{c.gives > 0 && (
+					<>
+						{" · "}
+						{count(c.gives, "permission", "permissions")}
+						{c.risk > 0 && (
+							<>
+								{", up to "}
+								<b className={c.risk === 3 ? "text-ox" : "text-ochre"}>{riskWords[c.risk]}</b>
+							</>
+						)}
+					</>
+				)}
+				{" · "}
+				{count(c.areas.length, "area", "areas")}
+			</p>
+			<p className={`text-quiet ${full ? "" : "line-clamp-2"}`}>
+				{c.people.slice(0, full ? 40 : 6).map((p, i) => (
+					<span key={p.id}>
+						{i > 0 && ", "}
+						{p.name}
+					</span>
+				))}
+				{c.count > (full ? 40 : 6) && " …"}
+			</p>
+			{c.above.length > 0 && (
+				<p className="text-ochre">
+					Out of reach, since they hold something critical that the delegate does not:{" "}
+					{c.above
+						.slice(0, full ? 20 : 3)
+						.map((p) => p.name)
+						.join(", ")}
+					{c.above.length > (full ? 20 : 3) && ` and ${c.above.length - (full ? 20 : 3)} more`}
+				</p>
+			)}
+			{c.closed.length > 0 && (
+				<p className="text-ochre">
+					Closed, since they hold more than could be assigned:{" "}
+					{c.closed.map((g, i) => (
+						<span key={g.id}>
+							{i > 0 && ", "}
+							<Named of={g} />
+						</span>
+					))}
+				</p>
+			)}
+		</div>
+	);
+}

@@ -1,0 +1,167 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useEffect, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, data } from "../api/client";
+import { design } from "../api/hooks";
+import { useHouse } from "../house/context";
+import { useSet, useTo } from "../house/lens";
+import { placesOf } from "../house/places";
+import { acting, may } from "../house/rights";
+import { turnTheme } from "../house/theme";
+import { addressOf, kindWords } from "../parts/words";
+
+type Offer = { key: string; name: string; note: string; kind: string; run: () => void };
+
+const questions = ["who can override gates at Terminal 1", "why can’t Noor edit rates", "what can Tomasz do"];
+
+/** Finds any thing by any of its words, any act, and answers questions, all by keyboard. */
+export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
+	useEffect(() => {
+		const press = (e: KeyboardEvent) => {
+			if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
+				e.preventDefault();
+				onOpen(true);
+			}
+		};
+		window.addEventListener("keydown", press);
+		return () => window.removeEventListener("keydown", press);
+	}, [onOpen]);
+	return (
+		<Dialog.Root open={open} onOpenChange={onOpen}>
+			<Dialog.Portal>
+				<Dialog.Overlay className="fixed inset-0 z-40 bg-[#2b2119]/55" />
+				<Dialog.Content
+					aria-describedby={undefined}
+					className="fixed top-[44px] left-1/2 z-40 flex max-h-[76vh] w-[680px] max-w-[94vw] -translate-x-1/2 flex-col border-[3px] border-t-0 border-[var(--beam)] bg-raised text-ink"
+				>
+					<Dialog.Title className="sr-only">Find, or ask</Dialog.Title>
+					<Search onClose={() => onOpen(false)} />
+				</Dialog.Content>
+			</Dialog.Portal>
+		</Dialog.Root>
+	);
+}
+
+/** What can be done from anywhere, found by its words like a thing. */
+function useActs(): Offer[] {
+	const { me } = useHouse();
+	const navigate = useNavigate();
+	const to = useTo();
+	const set = useSet(false);
+	const go = (path: string) => () => navigate(to(path));
+	const acts: (Offer | false)[] = [
+		...placesOf(me).flatMap((p) => p.rooms.map((r) => ({ key: `place ${r.to}`, name: `Go to ${r.name}`, note: p.name, kind: "act", run: go(r.to) }))),
+		may(me, "review:run") && acting(me) && { key: "open review", name: "Open a review", note: "Reviews", kind: "act", run: go("/reviews") },
+		may(me, "history:view") && { key: "undo", name: "Undo a revision", note: "History", kind: "act", run: go("/history") },
+		{ key: "now", name: "Look at the present", note: "When", kind: "act", run: () => set({ when: null }) },
+		{ key: "mine", name: "What I can do", note: "your own sheet", kind: "act", run: go(`/people/${encodeURIComponent(me.user.id)}`) },
+		{ key: "theme", name: "Day or night", note: "the colours", kind: "act", run: turnTheme },
+	];
+	return acts.filter((a) => a !== false);
+}
+
+function Search({ onClose }: { onClose: () => void }) {
+	const [text, setText] = useState("");
+	const [at, setAt] = useState(0);
+	const navigate = useNavigate();
+	const to = useTo();
+	const acts = useActs();
+	const q = text.trim();
+	const found = useQuery({
+		queryKey: [...design, "find", q],
+		queryFn: () => data(api.GET("/api/find", { params: { query: { q } } })),
+		enabled: q !== "",
+		placeholderData: keepPreviousData,
+	});
+	const words = q.toLowerCase().split(/\s+/).filter(Boolean);
+	const fitting = acts.filter((a) => words.every((w) => `${a.name} ${a.note}`.toLowerCase().includes(w)));
+	const things: Offer[] = (q ? (found.data ?? []) : []).map((f) => ({
+		key: `${f.kind} ${f.id}`,
+		name: f.name,
+		note: f.note,
+		kind: f.kind,
+		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? `/licences?q=${encodeURIComponent(f.name)}`)),
+	}));
+	const offers = q ? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")] : fitting;
+	const chosen = Math.min(at, Math.max(0, offers.length - 1));
+	useEffect(() => document.getElementById(`found-${chosen}`)?.scrollIntoView({ block: "nearest" }), [chosen]);
+	const run = (o?: Offer) => {
+		if (!o) return;
+		onClose();
+		o.run();
+	};
+	const press = (e: React.KeyboardEvent) => {
+		if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+			e.preventDefault();
+			setAt(Math.min(offers.length - 1, Math.max(0, chosen + (e.key === "ArrowDown" ? 1 : -1))));
+		} else if (e.key === "Enter") {
+			e.preventDefault();
+			run(offers[chosen]);
+		}
+	};
+	return (
+		<>
+			<input
+				role="combobox"
+				aria-label="Find, or ask"
+				aria-expanded={offers.length > 0}
+				aria-controls="found"
+				aria-activedescendant={offers.length > 0 ? `found-${chosen}` : undefined}
+				autoComplete="off"
+				className="w-full shrink-0 bg-raised px-4 py-3 text-[16px] outline-none placeholder:text-quiet"
+				placeholder="a name, an act, or a question"
+				value={text}
+				onChange={(e) => {
+					setText(e.target.value);
+					setAt(0);
+				}}
+				onKeyDown={press}
+			/>
+			<div
+				id="found"
+				role="listbox"
+				aria-label="Found"
+				data-for={q && !found.isPlaceholderData && found.data ? q : undefined}
+				className="min-h-0 overflow-auto border-t-[3px] border-[var(--beam)]"
+			>
+				{offers.map((o, i) => (
+					// biome-ignore lint/a11y/useKeyWithClickEvents: the box hears the keys
+					<div
+						key={o.key}
+						id={`found-${i}`}
+						role="option"
+						tabIndex={-1}
+						aria-selected={i === chosen}
+						onMouseMove={() => setAt(i)}
+						onClick={() => run(o)}
+						className={`flex cursor-pointer items-baseline gap-3 px-4 py-[6px] ${i === chosen ? "bg-slate text-on-slate" : ""}`}
+					>
+						<span className={`narrow w-[100px] shrink-0 text-[12px] ${i === chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
+							{o.kind === "act" ? "do" : (kindWords[o.kind] ?? o.kind)}
+						</span>
+						<span className={`min-w-0 truncate font-semibold ${o.kind === "permission" ? "font-mono text-[12px]" : ""}`}>{o.name}</span>
+						<span className={`narrow min-w-0 grow truncate text-right text-[12px] ${i === chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
+							{o.note}
+						</span>
+					</div>
+				))}
+				{q && offers.length === 0 && !found.isFetching && (
+					<div role="option" aria-selected="false" tabIndex={-1} className="px-4 py-3 text-quiet">
+						Nothing here has these words.
+					</div>
+				)}
+			</div>
+			{!q && (
+				<p className="shrink-0 border-t border-hair px-4 py-2 text-[12px] text-quiet">
+					Ask, for instance:{" "}
+					{questions.map((x) => (
+						<button key={x} type="button" className="link mr-3" onClick={() => setText(x)}>
+							{x}
+						</button>
+					))}
+				</p>
+			)}
+		</>
+	);
+}

@@ -1,0 +1,36 @@
+import { useSearchParams } from "react-router";
+
+/** What stays in the address from view to view: where, when, and through whose eyes. */
+const kept = ["where", "when", "as"];
+
+/** Gives addresses that keep how the design is looked at. */
+export function useTo(): (path: string) => string {
+	const [params] = useSearchParams();
+	return (path) => {
+		const [bare, query] = path.split("?");
+		const next = new URLSearchParams(query);
+		for (const name of kept) {
+			const value = params.get(name);
+			if (value && !next.has(name)) next.set(name, value);
+		}
+		const tail = next.toString();
+		return tail ? `${bare}?${tail}` : bare;
+	};
+}
+
+/** Sets parameters of the address; an empty one goes. */
+export function useSet(replace = true): (values: Record<string, string | null | undefined>) => void {
+	const [, setParams] = useSearchParams();
+	return (values) =>
+		setParams(
+			(before) => {
+				const next = new URLSearchParams(before);
+				for (const [name, value] of Object.entries(values)) {
+					if (value) next.set(name, value);
+					else next.delete(name);
+				}
+				return next;
+			},
+			{ replace },
+		);
+}

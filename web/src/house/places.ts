@@ -1,0 +1,49 @@
+import type { Schemas } from "../api/client";
+import { may, sees } from "./rights";
+
+/** A room of a place of work. */
+export type Room = { to: string; name: string };
+
+/** A place of work, with the rooms that belong to it; the first is where its name leads. */
+export type Place = { name: string; rooms: Room[]; shown: boolean; waiting?: number };
+
+/** The places of work, in the order of the job. */
+export function placesOf(me: Schemas["Me"]): Place[] {
+	const design = sees(me);
+	return [
+		{ name: "Frame", rooms: [{ to: "/", name: "Frame" }], shown: design },
+		{
+			name: "Catalogue",
+			rooms: [
+				{ to: "/systems", name: "Systems" },
+				{ to: "/permissions", name: "Permissions" },
+				{ to: "/licences", name: "Licences" },
+			],
+			shown: design,
+		},
+		{
+			name: "Roles",
+			rooms: [
+				{ to: "/roles", name: "Roles" },
+				{ to: "/sets", name: "Permission sets" },
+				{ to: "/conflicts", name: "Conflicts" },
+			],
+			shown: design,
+		},
+		{ name: "Groups", rooms: [{ to: "/groups", name: "Groups" }], shown: design },
+		{
+			name: "People",
+			rooms: [
+				{ to: "/people", name: "People" },
+				{ to: "/areas", name: "Areas" },
+			],
+			shown: design,
+		},
+		{ name: "Delegation", rooms: [{ to: "/delegations", name: "Delegations" }], shown: design },
+		{ name: "Reviews", rooms: [{ to: "/reviews", name: "Reviews" }], shown: true, waiting: me.waiting + me.tasks },
+		{ name: "History", rooms: [{ to: "/history", name: "History" }], shown: may(me, "history:view") },
+	].filter((p) => p.shown);
+}
+
+/** Whether an address lies in a room. */
+export const within = (path: string, room: Room) => (room.to === "/" ? path === "/" : path === room.to || path.startsWith(`${room.to}/`));

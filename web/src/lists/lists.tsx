@@ -1,0 +1,149 @@
+import { useState } from "react";
+import { useHouse } from "../house/context";
+import { acting, may, mayEither } from "../house/rights";
+import { EditArea } from "../sheets/area/EditArea";
+import { EditConflict } from "../sheets/conflict/EditConflict";
+import { EditGroup } from "../sheets/group/EditGroup";
+import { EditPerson } from "../sheets/person/EditPerson";
+import { EditBundle } from "../sheets/role/EditBundle";
+import { List } from "./List";
+
+/** A button that opens a board to make something new. */
+function New({ name, allowed, board }: { name: string; allowed: boolean; board: (close: () => void) => React.ReactNode }) {
+	const [open, setOpen] = useState(false);
+	if (!allowed) return null;
+	return (
+		<>
+			<button type="button" className="action main" onClick={() => setOpen(true)}>
+				{name}
+			</button>
+			{open && board(() => setOpen(false))}
+		</>
+	);
+}
+
+export function PeopleList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="user"
+			one="person"
+			many="people"
+			empty="There are no people yet. Invite the first, or bring them in with a model file."
+			widths="minmax(150px,3fr) 80px minmax(110px,2.4fr) minmax(90px,1.6fr) minmax(100px,1.8fr) minmax(110px,2fr) 56px 62px 108px"
+		>
+			<New name="Invite …" allowed={mayEither(me, "people:edit", "invite")} board={(close) => <EditPerson onClose={close} />} />
+		</List>
+	);
+}
+
+export function GroupsList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="group"
+			one="group"
+			many="groups"
+			empty="There are no groups yet. Grant to groups rather than to people: one removal from a group is then the whole removal."
+			widths="minmax(170px,3fr) minmax(110px,2fr) 74px 66px minmax(90px,1.6fr) minmax(110px,1.8fr) minmax(120px,4fr)"
+		>
+			<New name="New group …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditGroup onClose={close} />} />
+		</List>
+	);
+}
+
+export function RolesList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="role"
+			one="role"
+			many="roles"
+			empty="There are no roles yet. A role gathers permission sets for a job; make one, then assign it to a group."
+			widths="minmax(160px,2.4fr) 66px 90px 76px 70px 74px minmax(110px,1.6fr) minmax(120px,4fr)"
+		>
+			<New name="New role …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="role" onClose={close} />} />
+		</List>
+	);
+}
+
+export function SetsList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="set"
+			one="permission set"
+			many="permission sets"
+			empty="There are no permission sets yet. They come with each system’s catalogue, or are made here."
+			widths="minmax(180px,2.6fr) 66px minmax(100px,1.4fr) minmax(80px,1fr) 90px 76px 70px minmax(120px,4fr)"
+		>
+			<New name="New set …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="set" onClose={close} />} />
+		</List>
+	);
+}
+
+export function PermissionsList() {
+	return (
+		<List
+			kind="permission"
+			one="permission"
+			many="permissions"
+			empty="No system has been brought in yet."
+			widths="minmax(220px,2.6fr) minmax(120px,1.6fr) minmax(90px,1.2fr) 56px 70px 86px 70px minmax(120px,4fr)"
+		/>
+	);
+}
+
+export function SystemsList() {
+	return (
+		<List
+			kind="system"
+			one="system"
+			many="systems"
+			empty="No system has been brought in yet."
+			widths="minmax(140px,2fr) 76px minmax(110px,1.6fr) 90px 100px minmax(120px,1.6fr) minmax(160px,5fr)"
+		/>
+	);
+}
+
+export function LicencesList() {
+	return (
+		<List
+			kind="licence"
+			one="licence"
+			many="licences"
+			empty="No system here needs a licence."
+			widths="minmax(180px,3fr) 100px 80px 80px minmax(10px,4fr)"
+		/>
+	);
+}
+
+export function AreasList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="area"
+			one="area"
+			many="areas"
+			empty="There is only the whole organisation."
+			widths="minmax(180px,3fr) minmax(100px,1.4fr) minmax(140px,2fr) 84px 96px minmax(10px,2fr)"
+		>
+			<New name="New area …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditArea onClose={close} />} />
+		</List>
+	);
+}
+
+export function ConflictsList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="conflict"
+			one="conflict"
+			many="conflicts"
+			empty="No separation of duties is set. A conflict names what nobody may hold together."
+			widths="minmax(200px,2.4fr) minmax(200px,4fr) 66px 84px 80px 84px"
+		>
+			<New name="New conflict …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditConflict onClose={close} />} />
+		</List>
+	);
+}

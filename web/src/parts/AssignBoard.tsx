@@ -1,0 +1,215 @@
+import { useId, useState } from "react";
+import type { Schemas } from "../api/client";
+import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
+import { Board } from "./dialog";
+import { Acts, dateOf, instantOf, orNone } from "./fields";
+import { useNotice } from "./notice";
+import { Chips } from "./Picker";
+import { count } from "./words";
+
+type Ref = Schemas["Ref"];
+type Terms = Schemas["JoinTerms"];
+
+const pick = "board px-2 py-1 leading-normal font-semibold text-slate";
+
+/** On which terms a role or set is given, read and written as one sentence. */
+function useTerms(start: { area?: string; reach?: Terms["reach"]; mode?: Terms["mode"]; from?: string; until?: string; reason?: string }) {
+	const areas = useAreas();
+	const [area, setArea] = useState(start.area ?? "");
+	const [reach, setReach] = useState<NonNullable<Terms["reach"]>>(start.reach ?? "area");
+	const [mode, setMode] = useState<NonNullable<Terms["mode"]>>(start.mode ?? "full");
+	const [from, setFrom] = useState(dateOf(start.from));
+	const [until, setUntil] = useState(dateOf(start.until));
+	const [reason, setReason] = useState(start.reason ?? "");
+	const ids = { area: useId(), reach: useId(), mode: useId(), from: useId(), until: useId(), reason: useId() };
+	const root = areas.data?.[0]?.id;
+	// A day that was not touched keeps its hour.
+	const instant = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
+	const terms: Terms = {
+		area: area && area !== root ? area : undefined,
+		reach,
+		mode,
+		from: instant(from, start.from),
+		until: instant(until, start.until),
+		reason: orNone(reason),
+	};
+	const sentence = (
+		<>
+			<label htmlFor={ids.area} className="sr-only">
+				Where
+			</label>
+			<select id={ids.area} className={`${pick} max-w-[230px]`} value={area} onChange={(e) => setArea(e.target.value)}>
+				<option value="">over the whole organisation</option>
+				{areas.data?.slice(1).map((a) => (
+					<option key={a.id} value={a.id}>
+						{"\u00a0\u00a0".repeat(a.depth)}at {a.name}
+					</option>
+				))}
+			</select>
+			, for{" "}
+			<label htmlFor={ids.reach} className="sr-only">
+				Which records
+			</label>
+			<select id={ids.reach} className={pick} value={reach} onChange={(e) => setReach(e.target.value as typeof reach)}>
+				<option value="area">every record there</option>
+				<option value="line">records of their line</option>
+				<option value="own">their own records</option>
+			</select>
+			,{" "}
+			<label htmlFor={ids.mode} className="sr-only">
+				Mode
+			</label>
+			<select id={ids.mode} className={pick} value={mode} onChange={(e) => setMode(e.target.value as typeof mode)}>
+				<option value="full">in full</option>
+				<option value="read-only">read-only</option>
+			</select>
+			,{" "}
+			<span className="whitespace-nowrap">
+				from{" "}
+				<label htmlFor={ids.from} className="sr-only">
+					From
+				</label>
+				<input id={ids.from} type="date" className={pick} value={from} onChange={(e) => setFrom(e.target.value)} />
+			</span>{" "}
+			<span className="whitespace-nowrap">
+				until{" "}
+				<label htmlFor={ids.until} className="sr-only">
+					Until
+				</label>
+				<input id={ids.until} type="date" className={pick} value={until} onChange={(e) => setUntil(e.target.value)} />
+				{!until && <span className="ml-2 text-[12px] text-quiet">(no end)</span>}
+			</span>
+		</>
+	);
+	const why = (
+		<label htmlFor={ids.reason} className="mt-2 block">
+			<span className="text-[12px] text-quiet">Reason (shown in the trace)</span>
+			<input id={ids.reason} className="field" maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
+		</label>
+	);
+	return { terms, sentence, why };
+}
+
+const about = "It goes into the draft; the sill shows who gains what before anything is applied.";
+
+/** Asks on which terms one thing that was joined to another is assigned. */
+export function JoinBoard(p: {
+	subject: string;
+	target: string;
+	where?: string;
+	busy: boolean;
+	onClose: () => void;
+	onJoin: (terms: Terms) => void;
+}) {
+	const { terms, sentence, why } = useTerms({ area: p.where });
+	return (
+		<Board open onClose={p.onClose} title="Assign" about={about}>
+			<form
+				onSubmit={(e) => {
+					e.preventDefault();
+					p.onJoin(terms);
+				}}
+			>
+				<p className="text-[15px] leading-[38px]">
+					<b>{p.subject}</b> gets <b>{p.target}</b> {sentence}
+				</p>
+				{why}
+				<Acts busy={p.busy} onClose={p.onClose} />
+			</form>
+		</Board>
+	);
+}
+
+/** Assigns from whichever end is at hand: some people and groups, some roles and sets, on terms. */
+export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: string; onClose: () => void }) {
+	const { refuse } = useNotice();
+	const assign = useDrafting(draftAssign);
+	const [subjects, setSubjects] = useState(p.subjects ?? []);
+	const [targets, setTargets] = useState(p.targets ?? []);
+	const { terms, sentence, why } = useTerms({ area: p.area });
+	const ends = (list: Ref[]) => list.map((r) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id }));
+	return (
+		<Board open onClose={p.onClose} title="Assign" about={about}>
+			<form
+				onSubmit={(e) => {
+					e.preventDefault();
+					assign.mutate({ subjects: ends(subjects), targets: ends(targets), terms }, { onError: refuse, onSuccess: p.onClose });
+				}}
+			>
+				<Chips
+					kinds={["user", "group"]}
+					label="People and groups"
+					placeholder="a person or group …"
+					mine="assign"
+					autoFocus={!p.subjects?.length}
+					chosen={subjects}
+					onChange={setSubjects}
+				/>
+				<p className="my-2 text-[15px]">{subjects.length > 1 ? "each get" : "gets"}</p>
+				<Chips
+					kinds={["role", "set"]}
+					label="Roles and sets"
+					placeholder="a role or set …"
+					mine="assign"
+					autoFocus={!!p.subjects?.length && !p.targets?.length}
+					chosen={targets}
+					onChange={setTargets}
+				/>
+				<p className="mt-2 text-[15px] leading-[38px]">{sentence}</p>
+				{why}
+				<Acts
+					busy={assign.isPending}
+					disabled={subjects.length * targets.length === 0}
+					name={
+						subjects.length * targets.length > 1
+							? `Put ${count(subjects.length * targets.length, "assignment", "assignments")} into the draft`
+							: undefined
+					}
+					onClose={p.onClose}
+				/>
+			</form>
+		</Board>
+	);
+}
+
+/** Changes the terms of an assignment. */
+export function TermsBoard({ grant, onClose }: { grant: Schemas["Grant"]; onClose: () => void }) {
+	const { refuse } = useNotice();
+	const put = useDrafting(putAssignment);
+	const { terms: t, subject, target } = grant;
+	const before: Schemas["DesignAssignment"] = {
+		id: t.id,
+		subject: subject.kind === "user" ? { user: subject.id } : { group: subject.id },
+		role: target.kind === "role" ? target.id : undefined,
+		set: target.kind === "set" ? target.id : undefined,
+		area: t.whole ? undefined : t.area.id,
+		reach: t.reach,
+		mode: t.mode,
+		from: t.from,
+		until: t.until,
+		reason: t.reason,
+		contact: t.contact || undefined,
+	};
+	const { terms, sentence, why } = useTerms({ area: before.area, reach: t.reach, mode: t.mode, from: t.from, until: t.until, reason: t.reason });
+	const [contact, setContact] = useState(!!t.contact);
+	return (
+		<Board open onClose={onClose} title="Change the terms" about={about}>
+			<form
+				onSubmit={(e) => {
+					e.preventDefault();
+					put.mutate({ before, after: { ...before, ...terms, contact: contact || undefined } }, { onError: refuse, onSuccess: onClose });
+				}}
+			>
+				<p className="text-[15px] leading-[38px]">
+					<b>{subject.name}</b> has <b>{target.name}</b> {sentence}
+				</p>
+				{why}
+				<label className="mt-3 flex items-center gap-2">
+					<input type="checkbox" checked={contact} onChange={(e) => setContact(e.target.checked)} />
+					shown as a contact of that area
+				</label>
+				<Acts busy={put.isPending} onClose={onClose} />
+			</form>
+		</Board>
+	);
+}

@@ -1,0 +1,71 @@
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { draftCut, useDrafting } from "../api/hooks";
+import { TermsBoard } from "./AssignBoard";
+import { useNotice } from "./notice";
+import { count, Mark, Named } from "./words";
+
+/** Assignments, seen from one of their ends: the other end, the terms, and what can be done. */
+export function Grants({ grants, from, empty }: { grants: Schemas["Grant"][]; from: "subject" | "target" | "area"; empty: string }) {
+	const { refuse } = useNotice();
+	const cut = useDrafting(draftCut);
+	const [editing, setEditing] = useState<Schemas["Grant"] | null>(null);
+	const [all, setAll] = useState(false);
+	const end = (r: Schemas["Ref"]) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
+	if (grants.length === 0) return <p className="py-2 text-quiet">{empty}</p>;
+	return (
+		<>
+			<ul>
+				{grants.slice(0, all ? undefined : 60).map((g) => (
+					<li key={g.terms.id} data-grant={g.terms.id} className={`border-b border-hair py-1.5 ${g.draft === "cut" ? "opacity-80" : ""}`}>
+						<p className={`flex items-baseline gap-2 ${g.draft === "cut" ? "line-through" : ""}`}>
+							<span className="min-w-0 grow">
+								{from !== "subject" && <Named of={g.subject} />}
+								{from === "area" && <span className="text-quiet"> has </span>}
+								{from !== "target" && <Named of={g.target} />}
+								{from === "subject" && g.target.kind === "set" && <span className="text-quiet"> set, by itself</span>}
+							</span>
+							{from !== "subject" && g.subject.kind === "group" && <span className="shrink-0 text-quiet">{count(g.people, "person", "people")}</span>}
+						</p>
+						<p className="flex items-baseline gap-2 text-[12px] text-quiet">
+							<span className="min-w-0 grow">
+								{g.terms.note}
+								{g.by && (
+									<>
+										{" · by "}
+										<Named of={g.by} />
+									</>
+								)}
+								{g.force === "coming" && <b className="text-ochre"> · not yet in force</b>}
+								{g.force === "ended" && <b className="text-ox"> · ended</b>}
+								{g.terms.contact && <b> · contact</b>}
+								{g.terms.reason && ` — “${g.terms.reason}”`} <Mark draft={g.draft} />
+							</span>
+							{g.may && g.draft !== "cut" && (
+								<>
+									<button type="button" className="link shrink-0" onClick={() => setEditing(g)}>
+										Terms
+									</button>
+									<button
+										type="button"
+										className="link shrink-0 !text-ox"
+										aria-label={`Take ${g.target.name} away from ${g.subject.name}`}
+										onClick={() => cut.mutate({ from: end(g.subject), to: end(g.target), assignment: g.terms.id }, { onError: refuse })}
+									>
+										Take away
+									</button>
+								</>
+							)}
+						</p>
+					</li>
+				))}
+			</ul>
+			{grants.length > 60 && !all && (
+				<button type="button" className="link py-2" onClick={() => setAll(true)}>
+					Show all {grants.length}
+				</button>
+			)}
+			{editing && <TermsBoard grant={editing} onClose={() => setEditing(null)} />}
+		</>
+	);
+}

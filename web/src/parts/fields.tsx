@@ -1,0 +1,85 @@
+import { type ReactNode, useId } from "react";
+
+/** A labelled place in a form. What stands in it is told by its label. */
+export function Field({ label, hint, children }: { label: string; hint?: string; children: (id: string) => ReactNode }) {
+	const id = useId();
+	return (
+		<div className="mb-3">
+			<label htmlFor={id} className="text-[12px] text-quiet">
+				{label}
+			</label>
+			{children(id)}
+			{hint && <p className="mt-[2px] text-[12px] text-quiet">{hint}</p>}
+		</div>
+	);
+}
+
+type TextProps = {
+	label: string;
+	value: string;
+	onChange: (value: string) => void;
+	hint?: string;
+	required?: boolean;
+	type?: string;
+	lines?: number;
+	max?: number;
+	autoFocus?: boolean;
+};
+
+export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus }: TextProps) {
+	return (
+		<Field label={required ? `${label} *` : label} hint={hint}>
+			{(id) =>
+				lines ? (
+					<textarea id={id} className="field" rows={lines} maxLength={max ?? 2000} value={value} onChange={(e) => onChange(e.target.value)} />
+				) : (
+					<input
+						id={id}
+						type={type}
+						className="field"
+						required={required}
+						maxLength={max ?? 200}
+						value={value}
+						// biome-ignore lint/a11y/noAutofocus: the first place of a form that was asked for
+						autoFocus={autoFocus}
+						onChange={(e) => onChange(e.target.value)}
+					/>
+				)
+			}
+		</Field>
+	);
+}
+
+/** The end of a form: to leave it, or to put it into the draft. */
+export function Acts({
+	busy,
+	disabled,
+	name,
+	onClose,
+	children,
+}: {
+	busy: boolean;
+	disabled?: boolean;
+	name?: string;
+	onClose: () => void;
+	children?: ReactNode;
+}) {
+	return (
+		<div className="mt-4 flex justify-end gap-3">
+			{children}
+			<button type="button" className="action" onClick={onClose}>
+				Cancel
+			</button>
+			<button type="submit" className="action main" disabled={busy || disabled}>
+				{name ?? "Put into the draft"}
+			</button>
+		</div>
+	);
+}
+
+/** The day of an instant, as a date input has it; and back, as the beginning of that day. */
+export const dateOf = (instant?: string) => instant?.slice(0, 10) ?? "";
+export const instantOf = (date: string) => (date ? `${date}T00:00:00Z` : undefined);
+
+/** A text that was left empty is none. */
+export const orNone = (text: string) => text.trim() || undefined;

@@ -1,0 +1,75 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../api/client";
+import { Mark } from "./words";
+
+/** The head of a sheet: what it is, and what can be done with it. */
+export function SheetHead({
+	kind,
+	name,
+	mono,
+	draft,
+	marks,
+	about,
+	children,
+}: {
+	kind: string;
+	name: string;
+	mono?: boolean;
+	draft?: string;
+	marks?: ReactNode;
+	about?: ReactNode;
+	children?: ReactNode;
+}) {
+	return (
+		<header className="shrink-0 border-b border-hair px-[18px] py-2">
+			<div className="flex items-baseline gap-4">
+				<span className="shrink-0 text-[12px] text-quiet">{kind}</span>
+				<h1 className={`min-w-0 truncate text-[24px] leading-[32px] font-bold ${mono ? "font-mono !text-[20px]" : ""}`} title={name}>
+					{name}
+				</h1>
+				<span className="flex shrink-0 items-baseline gap-3">
+					{marks}
+					<Mark draft={draft} />
+				</span>
+				<span className="grow" />
+				<div className="flex shrink-0 items-baseline gap-2">{children}</div>
+			</div>
+			{about && <div className="line-clamp-2 text-quiet">{about}</div>}
+		</header>
+	);
+}
+
+/** Says why something is not edited here, and what to do instead. */
+export function LockNote({ lock, children }: { lock: Schemas["Lock"]; children?: ReactNode }) {
+	return (
+		<div className="mb-3 border-l-8 border-ochre-line bg-sunk px-3 py-2">
+			<p className="font-semibold">{lock.why}</p>
+			{lock.instead && <p className="text-[12px]">{lock.instead}</p>}
+			{children}
+		</div>
+	);
+}
+
+/** A part of a sheet, under a beam. */
+export function Part({ title, count, children, act }: { title: string; count?: number; children: ReactNode; act?: ReactNode }) {
+	return (
+		<section className="mb-5">
+			<div className="flex items-baseline gap-3 border-b-[3px] border-[var(--beam)]">
+				<h2 className="grow text-[14px] font-bold">
+					{title}
+					{count !== undefined && <span className="ml-2 font-normal text-quiet">{count.toLocaleString("en-GB")}</span>}
+				</h2>
+				{act}
+			</div>
+			{children}
+		</section>
+	);
+}
+
+/** A short row in a part of a sheet. */
+export const Line = ({ children, aside }: { children: ReactNode; aside?: ReactNode }) => (
+	<li className="flex items-baseline gap-3 border-b border-hair py-1.5">
+		<span className="min-w-0 grow">{children}</span>
+		{aside && <span className="shrink-0 text-quiet">{aside}</span>}
+	</li>
+);

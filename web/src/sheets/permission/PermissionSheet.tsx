@@ -1,0 +1,120 @@
+import { useEffect } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { useAreas, usePermission } from "../../api/hooks";
+import { useHouse } from "../../house/context";
+import { useTo } from "../../house/lens";
+import { Loaded } from "../../parts/loading";
+import { Line, Part, SheetHead } from "../../parts/sheet";
+import { count, Named, Risk } from "../../parts/words";
+
+/** The sheet of a permission: what it does, what gives it, and who holds it. */
+export function PermissionSheet() {
+	const { id = "" } = useParams();
+	const [params] = useSearchParams();
+	const sheet = usePermission(id, params.get("where") ?? undefined);
+	return <Loaded query={sheet}>{(s) => <Shown key={id} sheet={s} />}</Loaded>;
+}
+
+function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
+	const { setAside } = useHouse();
+	const to = useTo();
+	const [params] = useSearchParams();
+	const areas = useAreas();
+	const where = areas.data?.find((a) => a.id === params.get("where"))?.name;
+	useEffect(() => {
+		setAside(`${count(s.holders, "person holds", "people hold")} ${s.ref.id}${where ? ` at ${where}` : ""}`);
+		return () => setAside("");
+	}, [setAside, s.holders, s.ref.id, where]);
+	const list = (title: string, refs: Schemas["Ref"][], none: string) => (
+		<Part title={title} count={refs.length}>
+			{refs.length === 0 && <p className="py-1.5 text-quiet">{none}</p>}
+			<ul>
+				{refs.map((r) => (
+					<Line key={r.id}>
+						<Named of={r} />
+					</Line>
+				))}
+			</ul>
+		</Part>
+	);
+	const layers = (title: string, all: Schemas["Layer"][], none: string) => (
+		<Part title={title} count={all.length}>
+			{all.length === 0 && <p className="py-1.5 text-quiet">{none}</p>}
+			<ul>
+				{all.map((l) => (
+					<Line key={l.ref.id} aside={l.note}>
+						<Named of={l.ref} />
+					</Line>
+				))}
+			</ul>
+		</Part>
+	);
+	return (
+		<div className="flex h-full flex-col">
+			<SheetHead
+				kind="permission"
+				name={s.ref.id}
+				mono
+				marks={
+					<>
+						<Risk level={s.risk} />
+						<span className="text-quiet">{[s.class, s.module, s.whole && "cannot be limited to an area"].filter(Boolean).join(" · ")}</span>
+					</>
+				}
+				about={[s.label, s.about].filter(Boolean).join(". ")}
+			>
+				<Link className="link" to={to(`/?focus=${encodeURIComponent(`permission:${s.ref.id}`)}`)}>
+					In the frame
+				</Link>
+			</SheetHead>
+			<div className="grid min-h-0 grow grid-cols-3">
+				<div className="min-h-0 overflow-auto px-[18px] py-3">
+					<Part title={where ? `Who holds it at ${where}` : "Who holds it"} count={s.holders}>
+						{s.holders === 0 && <p className="py-1.5 text-quiet">Nobody{where ? " there" : ""}.</p>}
+						<ul>
+							{s.people.map((p) => (
+								<Line
+									key={p.id}
+									aside={
+										<Link className="link text-[12px]" to={to(`/people/${encodeURIComponent(p.id)}?permission=${encodeURIComponent(s.ref.id)}`)}>
+											by which way
+										</Link>
+									}
+								>
+									<Named of={p} />
+								</Line>
+							))}
+						</ul>
+						{s.people.length < s.holders && (
+							<p className="py-1.5 text-quiet">
+								and {(s.holders - s.people.length).toLocaleString("en-GB")} more: narrow by an area above, or look in the frame.
+							</p>
+						)}
+					</Part>
+				</div>
+				<div className="min-h-0 overflow-auto border-x-[3px] border-[var(--beam)] px-[18px] py-3">
+					{layers("Roles that give it", s.roles, "No role gives it.")}
+					{s.excludedBy.length > 0 && list("Roles that keep it out", s.excludedBy, "")}
+					{layers("Sets that give it", s.sets, "No set gives it.")}
+				</div>
+				<div className="min-h-0 overflow-auto px-[18px] py-3">
+					<Part title="Belongs to">
+						<ul>
+							<Line aside="system">
+								<Named of={s.system} />
+							</Line>
+							<Line aside="object">
+								<span className="font-mono text-[12px]">{s.object}</span>
+							</Line>
+							<Line aside="licence that its user needs">{s.licence?.name ?? "none"}</Line>
+						</ul>
+					</Part>
+					{list("Cannot do without", s.implies, "It stands by itself.")}
+					{list("Needed by", s.impliedBy, "Nothing needs it.")}
+					{list("Conflicts", s.conflicts, "No conflict counts it.")}
+				</div>
+			</div>
+		</div>
+	);
+}
