@@ -57,6 +57,7 @@ func serve(db, addr string, withDemo bool) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go follow(ctx, d)
+	go remind(ctx, d)
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(listener) }()
 	fmt.Printf("Fachwerk is ready at http://%s\n", listener.Addr())
@@ -82,6 +83,22 @@ func follow(ctx context.Context, d *desk.Desk) {
 			if err := d.Follow(); err != nil {
 				slog.Error("cannot read the database", "error", err)
 			}
+		}
+	}
+}
+
+// remind puts the reminders that are due into the outbox.
+func remind(ctx context.Context, d *desk.Desk) {
+	tick := time.NewTicker(10 * time.Minute)
+	defer tick.Stop()
+	for {
+		if err := d.RemindDue(); err != nil {
+			slog.Error("cannot remind", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
 		}
 	}
 }

@@ -7,9 +7,9 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
 )
 
@@ -130,28 +130,40 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 		}
 		past := pastReviews[st.review-1]
 		closed := st.at
-		r := store.Review{Name: past.name, Role: past.role, Area: past.area, Opener: "signe.halloran", Opened: closed.AddDate(0, 0, -24), Due: closed.AddDate(0, 0, -3), Closed: &closed, Revision: i + 2}
+		r := store.Review{Name: past.name, Role: past.role, Area: past.area, DecidedBy: review.ByManager, Fate: "keep", Opener: "signe.halloran", Opened: closed.AddDate(0, 0, -24), Due: closed.AddDate(0, 0, -3), Closed: &closed, Revision: i + 2}
 		var items []store.ReviewItem
 		decided := closed.AddDate(0, 0, -6)
 		for _, o := range st.ops {
 			a := o.Before.(*model.Assignment)
 			u, _ := final.Users.Find(a.Subject.User)
-			items = append(items, store.ReviewItem{User: u.ID, Reviewer: u.Manager, Direct: []string{a.ID}, Groups: []string{}, Decision: "revoke", Reason: "not needed any longer", Decided: &decided, By: u.Manager})
+			items = append(items, store.ReviewItem{User: u.ID, Role: past.role, Reviewer: u.Manager, Direct: []string{a.ID}, Groups: []string{}, Decision: "revoke", Reason: "not needed any longer", Decided: &decided, By: u.Manager})
 		}
 		if _, err := s.AddReview(r, items); err != nil {
 			return err
 		}
 	}
-	x := index.Compile(final)
-	var items []store.ReviewItem
-	for i, it := range review.Items(x, "gate-clerk", "north-harbour", now) {
-		item := store.ReviewItem{User: it.User, Direct: it.Direct, Groups: it.Groups, Reviewer: review.Reviewer(x, it.User, now, "ruben.adeyemi", "signe.halloran")}
-		if item.Reviewer != "mireille.aster" && i%3 == 0 {
-			decided := now.AddDate(0, 0, -2)
-			item.Decision, item.Decided, item.By = "keep", &decided, item.Reviewer
-		}
-		items = append(items, item)
+	// The open one is opened as a person would, so that its items come with their evidence.
+	opened := now.AddDate(0, 0, -5)
+	d, err := desk.Open(s, func() time.Time { return opened })
+	if err != nil {
+		return err
 	}
-	_, err := s.AddReview(store.Review{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Opener: "signe.halloran", Opened: now.AddDate(0, 0, -5), Due: now.AddDate(0, 0, 16)}, items)
-	return err
+	due := now.AddDate(0, 0, 16)
+	r, err := d.OpenReview(desk.Actor{User: "signe.halloran"}, desk.NewReview{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Fallback: "ruben.adeyemi", Due: &due})
+	if err != nil {
+		return err
+	}
+	items, err := s.ReviewItems(r.ID, "")
+	if err != nil {
+		return err
+	}
+	var decided []store.ReviewItem
+	for i, item := range items {
+		if item.Reviewer != "mireille.aster" && i%3 == 0 {
+			at := now.AddDate(0, 0, -2)
+			item.Decision, item.Decided, item.By = "keep", &at, item.Reviewer
+			decided = append(decided, item)
+		}
+	}
+	return s.DecideAll(decided)
 }

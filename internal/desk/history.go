@@ -11,6 +11,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/report"
 	"fachwerk/internal/store"
 )
 
@@ -192,7 +193,7 @@ func (d *Desk) ExportHistory(who Actor, q HistorySearch, to io.Writer) error {
 				undoes = strconv.Itoa(r.Undoes)
 			}
 			for _, s := range change.Sentences(ops, names) {
-				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), harmless(r.WhoName), harmless(r.Why), undoes, harmless(s.String())}); err != nil {
+				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), report.Harmless(r.WhoName), report.Harmless(r.Why), undoes, report.Harmless(s.String())}); err != nil {
 					return err
 				}
 			}
@@ -204,12 +205,4 @@ func (d *Desk) ExportHistory(who Actor, q HistorySearch, to io.Writer) error {
 	}
 	w.Flush()
 	return w.Error()
-}
-
-// harmless keeps a spreadsheet from taking a text for a formula.
-func harmless(s string) string {
-	if s != "" && slices.Contains([]byte("=+-@\t\r"), s[0]) {
-		return "'" + s
-	}
-	return s
 }

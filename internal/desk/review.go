@@ -2,26 +2,33 @@ package desk
 
 import (
 	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/store"
 )
 
-// Review is a campaign to confirm access to a role, with how far it has come.
+// Review is a campaign to confirm access, with how far it has come.
 type Review struct {
 	ID       int        `json:"id"`
 	Name     string     `json:"name"`
-	Role     Ref        `json:"role"`
-	Area     Ref        `json:"area"`
+	About    []Part     `json:"about" doc:"What it asks about, in words"`
+	Deciders string     `json:"deciders" doc:"Who decides, in words"`
+	Fate     string     `json:"fate" enum:"keep,revoke" doc:"What becomes of what is undecided at the end"`
 	Opener   Ref        `json:"opener"`
 	Opened   time.Time  `json:"opened"`
 	Due      time.Time  `json:"due"`
+	Overdue  bool       `json:"overdue"`
+	Reminded *time.Time `json:"reminded,omitempty"`
 	Closed   *time.Time `json:"closed,omitempty"`
 	Revision int        `json:"revision,omitempty" doc:"The revision that closing made, if any"`
 	Items    int        `json:"items"`
@@ -29,33 +36,114 @@ type Review struct {
 	Revoked  int        `json:"revoked"`
 	Mine     int        `json:"mine" doc:"How many of the items are yours to decide"`
 	Waiting  int        `json:"waiting" doc:"How many of these you have not decided"`
+	Tasks    int        `json:"tasks" doc:"How many tasks closing left to the owners of groups"`
+	Settled  int        `json:"settled" doc:"How many of these are settled"`
 }
 
-// ReviewItem asks whether a person should keep a role, with what is needed to decide.
+// Evidence is what helps to decide an item, as it stood when the review was opened.
+type Evidence struct {
+	Since     *time.Time `json:"since,omitempty" doc:"Since when it is held, if the record tells"`
+	GivenBy   string     `json:"givenBy,omitempty" doc:"Who gave it, or put the person into the group"`
+	GivenWhy  string     `json:"givenWhy,omitempty"`
+	Used      bool       `json:"used" doc:"Whether any use of its systems is known"`
+	LastUse   *time.Time `json:"lastUse,omitempty"`
+	IdleDays  int        `json:"idleDays,omitempty" doc:"How many days ago that was"`
+	Peers     int        `json:"peers" doc:"Live people with the same title and department"`
+	Alike     int        `json:"alike" doc:"How many of these have it"`
+	Gives     int        `json:"gives" doc:"How many permissions it gives"`
+	Risk      int        `json:"risk"`
+	Conflicts []Ref      `json:"conflicts"`
+	Doubts    []string   `json:"doubts" doc:"What speaks against keeping it"`
+}
+
+// ReviewItem asks whether a person should keep a role or set.
 type ReviewItem struct {
-	ID       int       `json:"id"`
-	User     Ref       `json:"user"`
-	Note     string    `json:"note" doc:"Title and home area of the person"`
-	Reviewer Ref       `json:"reviewer"`
-	Mine     bool      `json:"mine"`
-	Direct   []Terms   `json:"direct" doc:"Assignments to the person, which go away if the role is revoked"`
-	Groups   []Ref     `json:"groups" doc:"Groups that give the person the role too; these stay"`
-	Loses    []Holding `json:"loses" doc:"What really goes away if it is revoked"`
-	Decision string    `json:"decision" enum:",keep,revoke"`
-	Reason   string    `json:"reason,omitempty"`
-	By       *Ref      `json:"by,omitempty"`
+	ID       int        `json:"id"`
+	User     Ref        `json:"user"`
+	Note     string     `json:"note" doc:"Title and home area of the person"`
+	Target   Ref        `json:"target"`
+	Reviewer Ref        `json:"reviewer"`
+	Mine     bool       `json:"mine"`
+	HandedBy *Ref       `json:"handedBy,omitempty"`
+	HandNote string     `json:"handNote,omitempty"`
+	ByHand   bool       `json:"byHand" doc:"Given to the person directly, so that a revocation takes it away by itself"`
+	Groups   []Ref      `json:"groups" doc:"Groups that give it; what becomes of that is for their owners"`
+	Evidence *Evidence  `json:"evidence,omitempty"`
+	Decision string     `json:"decision" enum:",keep,revoke"`
+	Reason   string     `json:"reason,omitempty"`
+	By       *Ref       `json:"by,omitempty"`
+	Decided  *time.Time `json:"decided,omitempty"`
+	Fated    bool       `json:"fated" doc:"Nobody decided; the fate chosen at opening did"`
+	Like     string     `json:"like" doc:"Items with the same value are alike, and can be decided together"`
+}
+
+// ItemDetail is an item with what a revocation would really do.
+type ItemDetail struct {
+	Item     ReviewItem `json:"item"`
+	Direct   []Terms    `json:"direct" doc:"Assignments to the person, which go away if it is revoked"`
+	Given    []Grant    `json:"given" doc:"Assignments to groups, which stay"`
+	Loses    []Holding  `json:"loses" doc:"What really goes away if it is revoked"`
+	Stays    []Holding  `json:"stays" doc:"What of the role or set stays by another way"`
+	StaysBy  []Ref      `json:"staysBy" doc:"The groups, roles and sets by which it stays"`
+	LosesAll []Holding  `json:"losesAll" doc:"What goes away if the owners of the groups take it away too"`
+}
+
+// Straggler is a reviewer with what is missing.
+type Straggler struct {
+	Reviewer Ref `json:"reviewer"`
+	Items    int `json:"items"`
+	Waiting  int `json:"waiting"`
 }
 
 // ReviewDetail is a review with those items that its viewer may see.
 type ReviewDetail struct {
-	Review  Review       `json:"review"`
-	Items   []ReviewItem `json:"items"`
-	MayRun  bool         `json:"mayRun" doc:"The viewer may close it"`
-	Outcome [][]Part     `json:"outcome" doc:"What closing it now would do, in sentences"`
+	Review    Review       `json:"review"`
+	Items     []ReviewItem `json:"items"`
+	MayRun    bool         `json:"mayRun" doc:"The viewer may remind, and close it"`
+	All       bool         `json:"all" doc:"The viewer sees all items, not only their own"`
+	Outcome   [][]Part     `json:"outcome" doc:"What closing it now would do, in sentences"`
+	ToOwners  int          `json:"toOwners" doc:"How many tasks closing it now would leave to the owners of groups"`
+	Reviewers []Straggler  `json:"reviewers" doc:"Those with most missing first"`
+	Tasks     []ReviewTask `json:"tasks"`
+	Letters   []Letter     `json:"letters" doc:"What went into the outbox, latest first"`
 }
 
-func (h *house) review(r store.Review, items []store.ReviewItem, who Actor) Review {
-	v := Review{ID: r.ID, Name: r.Name, Role: h.ref(model.KindRole, r.Role), Area: h.area(r.Area), Opener: h.ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due, Closed: r.Closed, Revision: r.Revision, Items: len(items)}
+// Letter is a mail in the outbox.
+type Letter struct {
+	Written time.Time `json:"written"`
+	To      Ref       `json:"to"`
+	Address string    `json:"address,omitempty"`
+	Subject string    `json:"subject"`
+	Body    string    `json:"body"`
+}
+
+// The decisions on an item.
+const (
+	decisionKeep   = "keep"
+	decisionRevoke = "revoke"
+)
+
+func scopeOf(r store.Review) review.Scope {
+	return review.Scope{System: r.System, Role: r.Role, Set: r.Set, Group: r.Group, Area: r.Area, Risk: r.Risk, Filter: r.Filter}
+}
+
+// itemOf makes what is kept an item of the core; items of old reviews are about their review's role.
+func itemOf(r store.Review, i store.ReviewItem) review.Item {
+	out := review.Item{User: i.User, Role: i.Role, Set: i.Set, Direct: i.Direct, Groups: i.Groups, Given: i.Given}
+	if out.Role == "" && out.Set == "" {
+		out.Role = r.Role
+	}
+	return out
+}
+
+func (h *house) targetOf(i review.Item) Ref {
+	kind, id := i.Target()
+	return h.ref(kind, id)
+}
+
+func (h *house) review(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, who Actor, now time.Time) Review {
+	v := Review{ID: r.ID, Name: r.Name, About: h.scopeWords(scopeOf(r)), Deciders: h.deciderWords(r), Fate: cmp.Or(r.Fate, decisionKeep), Opener: h.ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due,
+		Overdue: r.Closed == nil && now.After(r.Due), Reminded: r.Reminded, Closed: r.Closed, Revision: r.Revision, Items: len(items)}
 	for _, i := range items {
 		switch i.Decision {
 		case decisionKeep:
@@ -70,25 +158,84 @@ func (h *house) review(r store.Review, items []store.ReviewItem, who Actor) Revi
 			}
 		}
 	}
+	for _, t := range tasks {
+		v.Tasks++
+		if t.Decision != "" {
+			v.Settled++
+		}
+	}
 	return v
 }
 
-// The decisions on an item.
-const (
-	decisionKeep   = "keep"
-	decisionRevoke = "revoke"
-)
+// scopeWords says what a review asks about.
+func (h *house) scopeWords(s review.Scope) []Part {
+	named := func(r Ref) Part { return Part{r.Name, r.Kind, r.ID} }
+	out := []Part{}
+	say := func(parts ...Part) {
+		if len(out) > 0 {
+			out = append(out, Part{Text: ", "})
+		}
+		out = append(out, parts...)
+	}
+	if s.Role != "" {
+		say(Part{Text: "the role "}, named(h.ref(model.KindRole, s.Role)))
+	}
+	if s.Set != "" {
+		say(Part{Text: "the permission set "}, named(h.ref(model.KindSet, s.Set)))
+	}
+	if s.System != "" {
+		say(Part{Text: "what gives something of "}, named(h.ref(model.KindSystem, s.System)))
+	}
+	if s.Group != "" {
+		say(Part{Text: "what comes by the group "}, named(h.ref(model.KindGroup, s.Group)))
+	}
+	if s.Risk > 0 {
+		say(Part{Text: "what is of " + risks[s.Risk] + " risk"})
+		if s.Risk < 3 {
+			out[len(out)-1].Text += " or more"
+		}
+	}
+	if len(out) == 0 {
+		say(Part{Text: "all access"})
+	}
+	if s.Area != "" {
+		out = append(out, Part{Text: " at "}, named(h.area(s.Area)))
+	}
+	if s.Filter != "" {
+		out = append(out, Part{Text: ", of people with " + s.Filter})
+	}
+	return out
+}
+
+func plain(parts []Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString(p.Text)
+	}
+	return b.String()
+}
+
+// deciderWords says who decides a review.
+func (h *house) deciderWords(r store.Review) string {
+	switch r.DecidedBy {
+	case review.ByOwner:
+		return "the owners of the roles, sets and groups"
+	case review.ByPerson:
+		return h.ref(model.KindUser, r.Person).Name
+	}
+	return "the managers"
+}
 
 // waiting counts the items that wait for a person's decision.
 func (d *Desk) waiting(who Actor) (int, error) { return d.store.Waiting(who.eyes()) }
 
-// Reviews gives those reviews that a person may see, latest first: all, or those with items of the person's own.
+// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them.
 func (d *Desk) Reviews(who Actor) ([]Review, error) {
 	h := d.house.Load()
-	all := d.need(h, who, model.ViewReviews) == nil
-	if !all && !h.index.Live(who.User, d.now()) {
-		return nil, refuse(NotSignedIn, "Sign in first.")
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
 	}
+	all := d.may(h, who, model.ViewReviews)
 	list, err := d.store.Reviews()
 	if err != nil {
 		return nil, err
@@ -99,233 +246,444 @@ func (d *Desk) Reviews(who Actor) ([]Review, error) {
 		if err != nil {
 			return nil, err
 		}
-		if v := h.review(r, items, who); all || v.Mine > 0 {
+		tasks, err := d.store.Tasks(r.ID, "")
+		if err != nil {
+			return nil, err
+		}
+		v := h.review(r, items, tasks, who, d.now())
+		if all || v.Mine > 0 || r.Opener == who.eyes() || slices.ContainsFunc(tasks, func(t store.ReviewTask) bool { return t.Owner == who.eyes() }) {
 			out = append(out, v)
 		}
 	}
 	return out, nil
 }
 
+// mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it through a delegation.
+func (d *Desk) mayRunReview(h *house, who Actor, r store.Review) bool {
+	if d.acts(h, who) != nil {
+		return false
+	}
+	return d.may(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.index, who.User, d.now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
+}
+
 // Review gives one review.
 func (d *Desk) Review(who Actor, id int) (*ReviewDetail, error) {
 	h := d.house.Load()
-	r, err := d.store.Review(id)
-	if err != nil {
-		return nil, missing(err, "There is no review %d.", id)
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
 	}
-	items, err := d.store.ReviewItems(id, "")
+	r, items, tasks, err := d.reviewParts(id)
 	if err != nil {
 		return nil, err
 	}
-	v := &ReviewDetail{Review: h.review(r, items, who), MayRun: d.may(h, who, model.RunReviews), Items: []ReviewItem{}, Outcome: [][]Part{}}
-	if err := d.need(h, who, model.ViewReviews); err != nil {
-		if v.Review.Mine == 0 || !h.index.Live(who.User, d.now()) {
-			return nil, err
+	v := &ReviewDetail{Review: h.review(r, items, tasks, who, d.now()), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
+	v.All = d.may(h, who, model.ViewReviews) || v.MayRun
+	for _, t := range tasks {
+		if v.All || t.Owner == who.eyes() {
+			v.Tasks = append(v.Tasks, d.task(h, r, t, who))
 		}
-		items = slices.DeleteFunc(items, func(i store.ReviewItem) bool { return i.Reviewer != who.User })
+	}
+	if !v.All {
+		if v.Review.Mine == 0 && len(v.Tasks) == 0 {
+			return nil, d.need(h, who, model.ViewReviews)
+		}
+		items = slices.DeleteFunc(items, func(i store.ReviewItem) bool { return i.Reviewer != who.eyes() })
 	}
 	for _, i := range items {
-		v.Items = append(v.Items, d.item(h, i, who))
+		v.Items = append(v.Items, d.item(h, r, i, who))
+	}
+	if !v.All {
+		return v, nil
+	}
+	v.Reviewers = h.stragglers(items)
+	letters, err := d.store.Letters(id)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range letters {
+		v.Letters = append(v.Letters, Letter{l.Written, h.ref(model.KindUser, l.User), l.To, l.Subject, l.Body})
 	}
 	if v.MayRun && r.Closed == nil {
-		v.Outcome = sentences(change.Sentences(review.Revoke(h.design(), revoked(items)), change.NamesIn(h.design())))
+		revoked := revokedOf(r, items)
+		v.Outcome = sentences(change.Sentences(review.Revoke(h.design(), revoked), change.NamesIn(h.design())))
+		for _, i := range revoked {
+			v.ToOwners += len(i.Groups)
+		}
 	}
 	return v, nil
 }
 
-func (d *Desk) item(h *house, i store.ReviewItem, who Actor) ReviewItem {
-	v := ReviewItem{ID: i.ID, User: h.ref(model.KindUser, i.User), Note: h.note(index.Node{Kind: model.KindUser, ID: i.User}), Reviewer: h.ref(model.KindUser, i.Reviewer),
-		Mine: i.Reviewer == who.User, Direct: []Terms{}, Groups: []Ref{}, Decision: i.Decision, Reason: i.Reason}
-	for _, id := range i.Direct {
-		if a, ok := h.design().Assignments.Find(id); ok {
-			v.Direct = append(v.Direct, h.terms(a))
-		}
+// reviewParts reads all that is kept of a review.
+func (d *Desk) reviewParts(id int) (r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, err error) {
+	if r, err = d.store.Review(id); err != nil {
+		return r, nil, nil, missing(err, "There is no review %d.", id)
 	}
-	for _, g := range i.Groups {
-		v.Groups = append(v.Groups, h.ref(model.KindGroup, g))
+	if items, err = d.store.ReviewItems(id, ""); err != nil {
+		return r, nil, nil, err
 	}
-	now := d.now()
-	v.Loses = h.holdings(change.Beyond(h.index, h.index.Widest(i.User, now), h.index.Without(i.User, i.Direct, now)))
-	if i.By != "" {
-		by := h.ref(model.KindUser, i.By)
-		v.By = &by
-	}
-	return v
+	tasks, err = d.store.Tasks(id, "")
+	return r, items, tasks, err
 }
 
-func revoked(items []store.ReviewItem) (out []review.Item) {
+// revokedOf gives the items that are revoked, by decision or, if that is the fate of the review, by nobody's.
+func revokedOf(r store.Review, items []store.ReviewItem) (out []review.Item) {
 	for _, i := range items {
-		if i.Decision == decisionRevoke {
-			out = append(out, review.Item{User: i.User, Direct: i.Direct, Groups: i.Groups})
+		if i.Decision == decisionRevoke || i.Decision == "" && r.Fate == decisionRevoke {
+			out = append(out, itemOf(r, i))
 		}
 	}
 	return out
 }
 
-// NewReview says what to review.
+func (h *house) stragglers(items []store.ReviewItem) []Straggler {
+	byReviewer := map[string]*Straggler{}
+	for _, i := range items {
+		s := byReviewer[i.Reviewer]
+		if s == nil {
+			s = &Straggler{Reviewer: h.ref(model.KindUser, i.Reviewer)}
+			byReviewer[i.Reviewer] = s
+		}
+		s.Items++
+		if i.Decision == "" {
+			s.Waiting++
+		}
+	}
+	out := []Straggler{}
+	for _, s := range byReviewer {
+		out = append(out, *s)
+	}
+	slices.SortFunc(out, func(a, b Straggler) int {
+		return cmp.Or(b.Waiting-a.Waiting, strings.Compare(a.Reviewer.Name, b.Reviewer.Name))
+	})
+	return out
+}
+
+func (h *house) optional(kind model.Kind, id string) *Ref {
+	if id == "" {
+		return nil
+	}
+	r := h.ref(kind, id)
+	return &r
+}
+
+func (d *Desk) item(h *house, r store.Review, i store.ReviewItem, who Actor) ReviewItem {
+	it := itemOf(r, i)
+	v := ReviewItem{ID: i.ID, User: h.ref(model.KindUser, i.User), Note: h.note(index.Node{Kind: model.KindUser, ID: i.User}), Target: h.targetOf(it), Reviewer: h.ref(model.KindUser, i.Reviewer), Mine: i.Reviewer == who.eyes(),
+		HandedBy: h.optional(model.KindUser, i.HandedBy), HandNote: i.Note, ByHand: len(i.Direct) > 0, Groups: []Ref{}, Decision: i.Decision, Reason: i.Reason, By: h.optional(model.KindUser, i.By), Decided: i.Decided}
+	v.Fated = r.Closed != nil && i.By == ""
+	for _, g := range i.Groups {
+		v.Groups = append(v.Groups, h.ref(model.KindGroup, g))
+	}
+	if len(i.Evidence) > 0 {
+		e := &Evidence{}
+		if json.Unmarshal(i.Evidence, e) == nil {
+			v.Evidence = e
+		}
+	}
+	// Alike are those who have the same by the same kind of way, with the same weight against it.
+	way := "group"
+	if v.ByHand {
+		way = "hand"
+	}
+	doubts := ""
+	if v.Evidence != nil {
+		doubts = fmt.Sprint(v.Evidence.Risk, len(v.Evidence.Conflicts) > 0, len(v.Evidence.Doubts) > 0)
+	}
+	v.Like = strings.Join([]string{v.Target.Kind, v.Target.ID, way, doubts}, " ")
+	return v
+}
+
+// ReviewItem gives an item with what a revocation would really do.
+func (d *Desk) ReviewItem(who Actor, id int) (*ItemDetail, error) {
+	h := d.house.Load()
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
+	}
+	i, err := d.store.ReviewItem(id)
+	if err != nil {
+		return nil, missing(err, "There is no review item %d.", id)
+	}
+	r, err := d.store.Review(i.Review)
+	if err != nil {
+		return nil, err
+	}
+	if i.Reviewer != who.eyes() && !d.may(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+		return nil, refuse(NotAllowed, "This item is for %s to decide.", h.ref(model.KindUser, i.Reviewer).Name)
+	}
+	v := &ItemDetail{Item: d.item(h, r, i, who), Direct: []Terms{}, Given: []Grant{}, Loses: []Holding{}, Stays: []Holding{}, StaysBy: []Ref{}, LosesAll: []Holding{}}
+	s := &sight{house: h, present: h, at: d.now()}
+	for _, id := range i.Direct {
+		if a, ok := h.design().Assignments.Find(id); ok {
+			v.Direct = append(v.Direct, h.terms(a))
+		}
+	}
+	for _, id := range i.Given {
+		if a, ok := h.design().Assignments.Find(id); ok {
+			v.Given = append(v.Given, s.grant(d, who, a))
+		}
+	}
+	it := itemOf(r, i)
+	goes, stays := review.Outcome(h.index, it, i.Direct, d.now())
+	v.Loses, v.Stays = h.holdings(goes), h.holdings(stays)
+	all, _ := review.Outcome(h.index, it, slices.Concat(i.Direct, i.Given), d.now())
+	v.LosesAll = h.holdings(all)
+	v.StaysBy = d.staysBy(h, it, stays)
+	return v, nil
+}
+
+// staysBy names by what something of an item stays when its direct assignments are gone.
+func (d *Desk) staysBy(h *house, i review.Item, stays []index.Holding) []Ref {
+	out := []Ref{}
+	for _, s := range stays {
+		ways, _ := h.index.Trace(i.User, s.Permission, nil, d.now())
+		for _, w := range ways {
+			if w.Assignment == nil || slices.Contains(i.Direct, w.Assignment.ID) {
+				continue
+			}
+			by := h.target(w.Assignment)
+			if w.Assignment.Subject.Group != "" {
+				by = h.ref(model.KindGroup, w.Assignment.Subject.Group)
+			}
+			if !slices.Contains(out, by) {
+				out = append(out, by)
+			}
+		}
+		if len(out) > 20 {
+			break
+		}
+	}
+	return out
+}
+
+// NewReview says what to review, and who decides.
 type NewReview struct {
-	Role string     `json:"role" minLength:"1"`
-	Area string     `json:"area,omitempty" doc:"Only assignments that count somewhere in this area; all if absent"`
-	Name string     `json:"name,omitempty" maxLength:"200" doc:"Named after the role if absent"`
-	Due  *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
+	Name     string     `json:"name,omitempty" maxLength:"200" doc:"Named after what it asks about if absent"`
+	System   string     `json:"system,omitempty" doc:"Only roles and sets that give something of this system"`
+	Role     string     `json:"role,omitempty"`
+	Set      string     `json:"set,omitempty"`
+	Group    string     `json:"group,omitempty" doc:"Only what comes by this group"`
+	Area     string     `json:"area,omitempty" doc:"Only assignments that count somewhere in this area"`
+	Risk     int        `json:"risk,omitempty" minimum:"0" maximum:"3" doc:"Only what gives something of at least this risk"`
+	Filter   string     `json:"filter,omitempty" maxLength:"20000" doc:"Only people whom this filter matches (RFC 7644)"`
+	By       string     `json:"by,omitempty" enum:",manager,owner,person" doc:"Who decides; the managers if absent"`
+	Person   string     `json:"person,omitempty" doc:"Who decides, if it is one person"`
+	Fallback string     `json:"fallback,omitempty" doc:"Who decides where there is nobody else; the opener if absent"`
+	Fate     string     `json:"fate,omitempty" enum:",keep,revoke" doc:"What becomes of what is undecided at the end; kept if absent"`
+	Due      *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
+}
+
+func (n NewReview) scope() review.Scope {
+	return review.Scope{System: n.System, Role: n.Role, Set: n.Set, Group: n.Group, Area: n.Area, Risk: n.Risk, Filter: strings.TrimSpace(n.Filter)}
 }
 
 // ReviewPreview is what opening a review would ask, and whom.
 type ReviewPreview struct {
-	Items     int   `json:"items"`
-	ByHand    int   `json:"byHand" doc:"How many of these hold the role by an assignment of their own"`
-	Reviewers []Ref `json:"reviewers"`
-	Fallback  int   `json:"fallback" doc:"How many have no manager who could decide, so that the opener does"`
+	About     []Part      `json:"about"`
+	Items     int         `json:"items"`
+	People    int         `json:"people" doc:"How many people these are about"`
+	ByHand    int         `json:"byHand" doc:"How many items would go away by themselves if revoked"`
+	Doubtful  int         `json:"doubtful" doc:"Against how many items something speaks"`
+	Reviewers []Straggler `json:"reviewers"`
+	Fallback  int         `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
+	Nobody    []Ref       `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
+	Trouble   string      `json:"trouble,omitempty" doc:"What is wrong with the filter"`
+	At        int         `json:"at"`
 }
 
-// prepare selects the items of a review and finds who decides each.
-func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, error) {
-	h, err := d.enter(who, model.RunReviews)
-	if err != nil {
-		return nil, nil, err
+// prepare selects the items of a review and finds who decides each; nothing may be open to whom.
+func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *ReviewPreview, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, nil, nil, err
 	}
-	role, ok := h.design().Roles.Find(n.Role)
-	if !ok {
-		return nil, nil, refuse(NotFound, "There is no role %q.", n.Role)
+	whole := d.may(h, who, model.RunReviews)
+	authority := delegation.Of(h.index, who.User, d.now())
+	if !whole && !slices.ContainsFunc(authority.Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) }) {
+		return nil, nil, nil, d.need(h, who, model.RunReviews)
 	}
-	if n.Area != "" && h.design().Get(model.KindArea, n.Area) == nil {
-		return nil, nil, refuse(NotFound, "There is no area %q.", n.Area)
+	scope := n.scope()
+	p := &ReviewPreview{About: h.scopeWords(scope), Reviewers: []Straggler{}, Nobody: []Ref{}}
+	if err := scope.Check(h.design()); err != nil {
+		if scope.Filter != "" && strings.Contains(err.Error(), "filter") {
+			p.Trouble, p.At = troubleIn(scope.Filter, errors.Unwrap(err))
+			return h, nil, p, nil
+		}
+		return nil, nil, nil, refuse(NotFound, "%s.", upper(err.Error()))
 	}
 	now := d.now()
-	fallbacks := append([]string{who.User, role.Owner}, h.index.Owners(now)...)
+	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
 	var items []store.ReviewItem
-	for _, i := range review.Items(h.index, n.Role, n.Area, now) {
-		items = append(items, store.ReviewItem{User: i.User, Reviewer: review.Reviewer(h.index, i.User, now, fallbacks...), Direct: i.Direct, Groups: i.Groups})
+	people := map[string]bool{}
+	reach := map[string]bool{}
+	others := append([]string{who.User}, h.index.Owners(now)...)
+	for _, i := range review.Items(h.index, scope, now) {
+		if !whole {
+			may, known := reach[i.User]
+			if !known {
+				u, _ := h.design().Users.Find(i.User)
+				may = authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
+				reach[i.User] = may
+			}
+			if !may {
+				continue
+			}
+		}
+		reviewer, first := review.Reviewer(h.index, i, deciders, now, others...)
+		if reviewer == "" {
+			if u := h.ref(model.KindUser, i.User); !slices.Contains(p.Nobody, u) {
+				p.Nobody = append(p.Nobody, u)
+			}
+		} else if !first {
+			p.Fallback++
+		}
+		people[i.User] = true
+		if len(i.Direct) > 0 {
+			p.ByHand++
+		}
+		items = append(items, store.ReviewItem{User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given})
 	}
-	return h, items, nil
+	p.Items, p.People = len(items), len(people)
+	p.Reviewers = h.stragglers(items)
+	return h, items, p, nil
 }
 
 // PreviewReview tells what opening a review would ask, and whom.
 func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
-	h, items, err := d.prepare(who, n)
+	h, items, p, err := d.prepare(who, n)
 	if err != nil {
 		return nil, err
 	}
-	p := &ReviewPreview{Items: len(items), Reviewers: []Ref{}}
-	seen := map[string]bool{}
 	for _, i := range items {
-		if len(i.Direct) > 0 {
-			p.ByHand++
-		}
-		if u, _ := h.design().Users.Find(i.User); u.Manager != i.Reviewer {
-			p.Fallback++
-		}
-		if !seen[i.Reviewer] {
-			seen[i.Reviewer] = true
-			p.Reviewers = append(p.Reviewers, h.ref(model.KindUser, i.Reviewer))
+		e := review.Weigh(h.index, itemOf(store.Review{}, i), d.now())
+		if len(e.Doubts(d.now())) > 0 {
+			p.Doubtful++
 		}
 	}
-	slices.SortFunc(p.Reviewers, func(a, b Ref) int { return strings.Compare(a.Name, b.Name) })
 	return p, nil
 }
 
-// OpenReview opens a review of a role with the managers as reviewers.
+// OpenReview opens a review.
 func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
-	h, items, err := d.prepare(who, n)
-	if err != nil {
+	h, items, p, err := d.prepare(who, n)
+	switch {
+	case err != nil:
 		return nil, err
+	case p.Trouble != "":
+		return nil, refuse(Invalid, "The filter over people cannot be read: %s", p.Trouble)
+	case n.By == review.ByPerson && h.design().Get(model.KindUser, n.Person) == nil:
+		return nil, refuse(Invalid, "Say which person decides.")
+	case len(items) == 0:
+		return nil, refuse(Invalid, "Nobody has anything of that, so there is nothing to review.")
+	case len(p.Nobody) > 0:
+		return nil, refuse(Invalid, "Nobody but %s could decide about %s: name a fallback, or give them a manager first.", p.Nobody[0].Name, p.Nobody[0].Name)
 	}
-	if len(items) == 0 {
-		return nil, refuse(Invalid, "Nobody is assigned this role there, so there is nothing to review.")
-	}
-	for _, i := range items {
-		if i.Reviewer == "" {
-			return nil, refuse(Invalid, "Nobody but %s could decide about %s: give them a manager first.", h.ref(model.KindUser, i.User).Name, h.ref(model.KindUser, i.User).Name)
+	scope := n.scope()
+	name := strings.TrimSpace(n.Name)
+	if name == "" {
+		about := plain(h.scopeWords(scope))
+		if scope == (review.Scope{Role: scope.Role, Area: scope.Area}) && scope.Role != "" {
+			about = strings.TrimPrefix(about, "the role ")
 		}
+		name = "Review of " + about
 	}
-	r := store.Review{Name: cmp.Or(strings.TrimSpace(n.Name), "Review of "+h.ref(model.KindRole, n.Role).Name), Role: n.Role, Area: n.Area, Opener: who.User, Opened: d.now(), Due: d.now().AddDate(0, 0, 21)}
+	r := store.Review{Name: name, System: scope.System, Role: scope.Role, Set: scope.Set, Group: scope.Group, Area: scope.Area, Risk: scope.Risk, Filter: scope.Filter,
+		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.now(), Due: d.now().AddDate(0, 0, 21)}
 	if n.Due != nil {
 		if !n.Due.After(d.now()) {
 			return nil, refuse(Invalid, "The review would be due before it opens: choose a later day.")
 		}
 		r.Due = n.Due.UTC()
 	}
+	if err := d.gather(h, items); err != nil {
+		return nil, err
+	}
 	if r.ID, err = d.store.AddReview(r, items); err != nil {
 		return nil, err
 	}
-	v := h.review(r, items, who)
+	v := h.review(r, items, nil, who, d.now())
 	return &v, nil
 }
 
-// Decide keeps a reviewer's decision on an item: "keep", "revoke" with a reason, or "" to take the decision back.
-func (d *Desk) Decide(who Actor, item int, decision, reason string) (*ReviewItem, error) {
-	h := d.house.Load()
-	if !h.index.Live(who.User, d.now()) {
-		return nil, refuse(NotSignedIn, "Sign in first.")
-	}
-	i, err := d.store.ReviewItem(item)
-	if err != nil {
-		return nil, missing(err, "There is no review item %d.", item)
-	}
-	if i.Reviewer != who.User {
-		return nil, refuse(NotAllowed, "This item is for %s to decide.", h.ref(model.KindUser, i.Reviewer).Name)
-	}
-	if i.User == who.User {
-		return nil, refuse(NotAllowed, "Nobody decides about their own access.")
-	}
+// gather keeps the evidence with new items.
+func (d *Desk) gather(h *house, items []store.ReviewItem) error {
 	now := d.now()
-	i.Decision, i.Reason, i.By, i.Decided = decision, strings.TrimSpace(reason), who.User, &now
-	if decision == "" {
-		i.Reason, i.By, i.Decided = "", "", nil
+	joinings := map[string]map[string]store.Revision{}
+	for n := range items {
+		i := &items[n]
+		w := review.Weigh(h.index, itemOf(store.Review{}, *i), now)
+		e := Evidence{Used: w.Used, LastUse: optional(w.LastUse), Peers: w.Peers, Alike: w.Alike, Gives: w.Gives, Risk: w.Risk, Conflicts: []Ref{}, Doubts: append([]string{}, w.Doubts(now)...)}
+		if !w.LastUse.IsZero() {
+			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
+		}
+		for _, c := range w.Conflicts {
+			e.Conflicts = append(e.Conflicts, h.ref(model.KindConflict, c))
+		}
+		if err := d.sinceWhen(h, i, &e, joinings); err != nil {
+			return err
+		}
+		data, err := json.Marshal(e)
+		if err != nil {
+			return err
+		}
+		i.Evidence = data
 	}
-	if err := d.store.Decide(i); err != nil {
-		return nil, missing(err, "This review is closed: its decisions stand.")
-	}
-	v := d.item(h, i, who)
-	return &v, nil
+	return nil
 }
 
-// CloseReview ends a review and takes away, in one revision, the direct assignments that were revoked.
-func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
-	d.write.Lock()
-	defer d.write.Unlock()
-	h, err := d.enter(who, model.RunReviews)
-	if err != nil {
-		return nil, err
-	}
-	r, err := d.store.Review(id)
-	if err != nil {
-		return nil, missing(err, "There is no review %d.", id)
-	}
-	if r.Closed != nil {
-		return nil, refuse(Conflict, "This review is closed already.")
-	}
-	items, err := d.store.ReviewItems(id, "")
-	if err != nil {
-		return nil, err
-	}
-	now := d.now()
-	ops := review.Revoke(h.design(), revoked(items))
-	if len(ops) == 0 {
-		err = d.store.CloseReview(id, now, 0)
-	} else {
-		after, problems := change.Apply(h.design(), ops)
-		if after == nil {
-			return nil, problemsOf(problems)
+// sinceWhen reads from the record since when an item is held, and who gave it and why.
+func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, joinings map[string]map[string]store.Revision) error {
+	tell := func(r store.Revision, why string) {
+		if e.Since == nil || r.At.Before(*e.Since) {
+			at := r.At
+			e.Since, e.GivenBy, e.GivenWhy = &at, r.WhoName, cmp.Or(why, r.Why)
 		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
-			return nil, &Error{Cause: Invalid, Message: "The outcome of this review cannot be applied.", Problems: blocks}
+	}
+	for _, id := range i.Direct {
+		r, err := d.store.FirstOn(model.KindAssignment, id)
+		if errors.Is(err, store.ErrNotFound) {
+			continue
 		}
-		h, err = d.apply(h, after, ops, applied{who: who, why: "Outcome of “" + r.Name + "”", along: func(s *store.Store, revision int) error {
-			return s.CloseReview(id, now, revision)
-		}})
+		if err != nil {
+			return err
+		}
+		a, _ := h.design().Assignments.Find(id)
+		tell(r, a.Reason)
 	}
-	if err != nil {
-		return nil, missing(err, "This review is closed already.")
+	if len(i.Direct) > 0 {
+		return nil
 	}
-	if r, err = d.store.Review(id); err != nil {
-		return nil, err
+	for _, g := range h.index.GroupsOf(i.User) { // the listings by which the person is in the groups
+		if !g.Direct || !slices.ContainsFunc(i.Groups, func(given string) bool { return slices.Contains(h.above(g.Group), given) }) {
+			continue
+		}
+		if joinings[g.Group] == nil {
+			list, err := d.store.Joinings(g.Group)
+			if err != nil {
+				return err
+			}
+			joinings[g.Group] = list
+		}
+		if r, ok := joinings[g.Group][i.User]; ok {
+			tell(r, "")
+		}
 	}
-	v := h.review(r, items, who)
-	return &v, nil
+	return nil
 }
 
-// reviewsTouched names the open reviews that ask about a role or an assignment that a change touches.
+// above gives a group with all groups that nest it.
+func (h *house) above(group string) []string {
+	out := []string{group}
+	for n := 0; n < len(out); n++ {
+		for _, g := range h.design().Groups {
+			if slices.Contains(g.Groups, out[n]) && !slices.Contains(out, g.ID) {
+				out = append(out, g.ID)
+			}
+		}
+	}
+	return out
+}
+
+// reviewsTouched names the open reviews that ask about something that a change touches.
 func (d *Desk) reviewsTouched(ops []change.Op) (names []string, err error) {
 	list, err := d.store.Reviews()
 	if err != nil {
@@ -335,15 +693,21 @@ func (d *Desk) reviewsTouched(ops []change.Op) (names []string, err error) {
 		if r.Closed != nil {
 			continue
 		}
-		touches := slices.ContainsFunc(ops, func(o change.Op) bool {
-			for _, v := range []model.Object{o.Before, o.After} {
-				if a, ok := v.(*model.Assignment); ok && a.Role == r.Role {
-					return true
-				}
+		items, err := d.store.ReviewItems(r.ID, "")
+		if err != nil {
+			return nil, err
+		}
+		about, assignments := map[Ref]bool{}, map[string]bool{}
+		for _, i := range items {
+			kind, id := itemOf(r, i).Target()
+			about[Ref{Kind: string(kind), ID: id}] = true
+			for _, a := range slices.Concat(i.Direct, i.Given) {
+				assignments[a] = true
 			}
-			return o.Kind == model.KindRole && o.ID == r.Role
-		})
-		if touches {
+		}
+		if slices.ContainsFunc(ops, func(o change.Op) bool {
+			return about[Ref{Kind: string(o.Kind), ID: o.ID}] || o.Kind == model.KindAssignment && assignments[o.ID]
+		}) {
 			names = append(names, r.Name)
 		}
 	}

@@ -286,7 +286,11 @@ func (d *Desk) Me(who Actor) (*Me, error) {
 		}
 	}
 	waiting, err := d.waiting(who)
-	me.Waiting = waiting
+	if err != nil {
+		return nil, err
+	}
+	tasks, err := d.store.Tasks(0, who.eyes())
+	me.Waiting, me.Tasks = waiting, len(tasks)
 	return me, err
 }
 

@@ -142,7 +142,7 @@ func TestTraces(t *testing.T) {
 func TestReviewFromOpeningToOutcome(t *testing.T) {
 	d, s := open(t)
 	preview := must[*desk.ReviewPreview](t)(d.PreviewReview(bea, desk.NewReview{Role: "night"}))
-	if preview.Items != 2 || preview.ByHand != 2 || preview.Fallback != 0 || len(preview.Reviewers) != 1 || preview.Reviewers[0].Name != "Ann" {
+	if preview.Items != 2 || preview.ByHand != 2 || preview.Fallback != 0 || len(preview.Reviewers) != 1 || preview.Reviewers[0].Reviewer.Name != "Ann" {
 		t.Errorf("the preview is %+v", preview)
 	}
 	r := must[*desk.Review](t)(d.OpenReview(bea, desk.NewReview{Role: "night"}))
@@ -159,13 +159,18 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Fatalf("ann sees %+v", detail)
 	}
 	one := detail.Items[0]
-	if one.User.ID != "cy" || len(one.Direct) != 1 || len(one.Loses) != 1 || one.Loses[0].Permission != "s:gate:open" {
-		t.Errorf("if revoked, cy loses %+v: seeing the gate stays by the crew", one.Loses)
+	if inside := must[*desk.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 || len(inside.Loses) != 1 || inside.Loses[0].Permission != "s:gate:open" ||
+		len(inside.Stays) != 1 || inside.Stays[0].Permission != "s:gate:view" || len(inside.StaysBy) != 1 || inside.StaysBy[0].Name != "Crew" {
+		t.Errorf("if revoked, cy loses %+v: seeing the gate stays %+v by the crew %+v", inside.Loses, inside.Stays, inside.StaysBy)
 	}
-	_, err = d.Decide(bea, one.ID, "revoke", "")
+	_, err = d.ReviewItem(cy, one.ID)
 	refused(t, err, desk.NotAllowed, "for Ann to decide")
+	_, err = d.Decide(bea, one.ID, "revoke", "mine now")
+	refused(t, err, desk.NotAllowed, "for Ann to decide")
+	_, err = d.Decide(ann, one.ID, "revoke", " ")
+	refused(t, err, desk.Invalid, "Say why")
 	must[*desk.ReviewItem](t)(d.Decide(ann, one.ID, "revoke", "no nights any longer"))
-	must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", ""))
+	must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", "a slip"))
 	if item := must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" || item.By != nil {
 		t.Errorf("taken back, the decision is %+v", item)
 	}
@@ -234,7 +239,7 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	}
 	r := must[*desk.Review](t)(d.OpenReview(bea, desk.NewReview{Role: "boss"}))
 	item := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID)).Items[0]
-	must[*desk.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", ""))
+	must[*desk.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	_, err := d.CloseReview(kay, r.ID)
 	refused(t, err, desk.Invalid, "last live person")
 	if must[*desk.ReviewDetail](t)(d.Review(bea, r.ID)).Review.Closed != nil {

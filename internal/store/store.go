@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -113,7 +114,7 @@ func Open(file string, mustExist bool) (*Store, error) {
 		return nil, fmt.Errorf("the database %s: %w", file, err)
 	}
 	s := &Store{db}
-	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}); err != nil {
+	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}, &ReviewTask{}, &Letter{}); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database %s: %w", file, err), s.Close())
 	}
 	return s, nil
@@ -334,6 +335,51 @@ func (s *Store) DesignAt(at time.Time) (d *model.Design, revision int, err error
 func (s *Store) RevisionAt(at time.Time) (n int, err error) {
 	err = s.db.Model(&Revision{}).Where("at <= ?", at.UTC()).Select("coalesce(max(number), 0)").Scan(&n).Error
 	return n, err
+}
+
+// FirstOn gives the revision that an object came with; [ErrNotFound] if there is none.
+func (s *Store) FirstOn(kind model.Kind, id string) (r Revision, err error) {
+	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND (before IS NULL OR length(before) = 0))", string(kind), id).Take(&r).Error
+}
+
+// Joinings gives, for each user listed in a group, the last revision that listed them.
+func (s *Store) Joinings(group string) (map[string]Revision, error) {
+	var rows []operation
+	if err := s.db.Where("kind = ? AND object_id = ?", string(model.KindGroup), group).Order("revision").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for _, row := range rows {
+		op, err := change.FromValues(model.KindGroup, group, row.Before, row.After)
+		if err != nil {
+			return nil, err
+		}
+		listed := func(o model.Object) []string {
+			if g, ok := o.(*model.Group); ok {
+				return g.Users
+			}
+			return nil
+		}
+		before := listed(op.Before)
+		for _, u := range listed(op.After) {
+			if _, was := slices.BinarySearch(before, u); !was {
+				at[u] = row.Revision
+			}
+		}
+	}
+	revisions := map[int]Revision{}
+	out := map[string]Revision{}
+	for u, n := range at {
+		if _, known := revisions[n]; !known {
+			r, err := s.Revision(n)
+			if err != nil {
+				return nil, err
+			}
+			revisions[n] = r
+		}
+		out[u] = revisions[n]
+	}
+	return out, nil
 }
 
 // LastOn gives the last revision after a number that touched an object; [ErrNotFound] if there is none.

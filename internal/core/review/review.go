@@ -1,75 +1,287 @@
-// Package review selects what an access review asks about, finds who decides, and turns decisions into a change.
+// Package review selects what an access review asks about, finds who decides, gathers the evidence, and turns decisions into changes.
 package review
 
 import (
+	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/duty"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
 
-// Item is one question of a review: should this person keep this role?
-type Item struct {
-	User   string
-	Direct []string // assignments of the role to the person, which go away if it is revoked
-	Groups []string // groups whose assignments give the person the role too; these stay
+// Scope says what a review asks about: the assignments that fit all of it. What is empty does not narrow.
+type Scope struct {
+	System string // roles and sets that give something of this system
+	Role   string // this role
+	Set    string // this set
+	Group  string // what comes by this group, to its members
+	Area   string // what counts somewhere in this area
+	Risk   int    // roles and sets that give something of at least this risk
+	Filter string // people whom this filter matches (RFC 7644)
 }
 
-// Items gives an item for everyone live who is assigned a role at t, by id. Only assignments that count somewhere in the area where are looked
-// at; an empty one means the whole organisation.
-func Items(x *index.Index, role, where string, t time.Time) []Item {
-	byUser := map[string]*Item{}
-	item := func(u string) *Item {
-		if byUser[u] == nil {
-			byUser[u] = &Item{User: u}
+// Empty tells that a scope narrows nothing.
+func (s Scope) Empty() bool { return s == Scope{} }
+
+// Check gives what is wrong with a scope in a design, or nil.
+func (s Scope) Check(d *model.Design) error {
+	for _, ref := range []struct {
+		kind model.Kind
+		id   string
+	}{{model.KindSystem, s.System}, {model.KindRole, s.Role}, {model.KindSet, s.Set}, {model.KindGroup, s.Group}, {model.KindArea, s.Area}} {
+		if ref.id != "" && ref.id != model.Everyone && ref.id != model.Public && d.Get(ref.kind, ref.id) == nil {
+			return fmt.Errorf("there is no %s %q", ref.kind.Word(), ref.id)
 		}
-		return byUser[u]
 	}
-	for _, a := range x.Design().Assignments {
-		if a.Role != role || !model.In(t, a.From, a.Until) || !x.Covers(a.Area, where) && !x.Covers(where, a.Area) {
+	if s.Filter != "" {
+		if _, err := filter.Parse(s.Filter); err != nil {
+			return fmt.Errorf("the filter over people cannot be read: %w", err)
+		}
+	}
+	return nil
+}
+
+// Item is one question of a review: should this person keep this role, or this set?
+type Item struct {
+	User   string
+	Role   string   // or
+	Set    string   // a single set
+	Direct []string // assignments to the person, which go away if it is revoked
+	Groups []string // groups by whose assignments the person has it too; these stay
+	Given  []string // the assignments to these groups
+}
+
+// Target names what an item is about.
+func (i Item) Target() (model.Kind, string) {
+	if i.Role != "" {
+		return model.KindRole, i.Role
+	}
+	return model.KindSet, i.Set
+}
+
+// Items gives an item for every live person and every role or set that the person is assigned at t within a scope, by person and then by role and set.
+func Items(x *index.Index, scope Scope, t time.Time) []Item {
+	d := x.Design()
+	var people *filter.Filter
+	if scope.Filter != "" {
+		f, err := filter.Parse(scope.Filter)
+		if err != nil {
+			return nil
+		}
+		people = f
+	}
+	type key struct{ user, role, set string }
+	found := map[key]*Item{}
+	item := func(u string, a *model.Assignment) *Item {
+		k := key{u, a.Role, a.Set}
+		if found[k] == nil {
+			found[k] = &Item{User: u, Role: a.Role, Set: a.Set}
+		}
+		return found[k]
+	}
+	given := map[*model.Assignment]bool{} // by the group of the scope
+	if scope.Group != "" {
+		for _, a := range x.GrantsTo(scope.Group) {
+			given[a] = true
+		}
+	}
+	fits := map[[2]string]bool{} // whether a role or set is in the scope
+	for _, a := range d.Assignments {
+		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role || scope.Set != "" && a.Set != scope.Set || scope.Group != "" && !given[a] ||
+			!x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) {
+			continue
+		}
+		what := [2]string{a.Role, a.Set}
+		if _, known := fits[what]; !known {
+			fits[what] = touches(x, scope, a)
+		}
+		if !fits[what] {
 			continue
 		}
 		if a.Subject.User != "" {
-			i := item(a.Subject.User)
+			i := item(a.Subject.User, a)
 			i.Direct = append(i.Direct, a.ID)
 			continue
 		}
 		for _, u := range x.Members(a.Subject.Group) {
-			if i := item(u); !slices.Contains(i.Groups, a.Subject.Group) {
+			if scope.Group != "" && !x.InGroup(u, scope.Group) {
+				continue
+			}
+			i := item(u, a)
+			i.Given = append(i.Given, a.ID)
+			if !slices.Contains(i.Groups, a.Subject.Group) {
 				i.Groups = append(i.Groups, a.Subject.Group)
 			}
 		}
 	}
 	var out []Item
-	for _, i := range byUser {
-		if x.Live(i.User, t) {
+	for _, i := range found {
+		u, _ := d.Users.Find(i.User)
+		if x.Live(i.User, t) && (people == nil || people.Match(index.Person(d, u))) {
 			out = append(out, *i)
 		}
 	}
-	slices.SortFunc(out, func(a, b Item) int { return strings.Compare(a.User, b.User) })
+	slices.SortFunc(out, func(a, b Item) int {
+		return cmp.Or(strings.Compare(a.User, b.User), strings.Compare(a.Role, b.Role), strings.Compare(a.Set, b.Set))
+	})
 	return out
 }
 
-// Reviewer gives who decides about a person: the manager, or else the first of the fallbacks who is live; never the
-// person. It is empty if there is nobody.
-func Reviewer(x *index.Index, user string, t time.Time, fallbacks ...string) string {
-	candidates := fallbacks
-	if u, ok := x.Design().Users.Find(user); ok {
-		candidates = append([]string{u.Manager}, fallbacks...)
+// touches tells whether what an assignment gives has to do with the system and the risk of a scope.
+func touches(x *index.Index, scope Scope, a *model.Assignment) bool {
+	if scope.System == "" && scope.Risk == 0 {
+		return true
 	}
-	for _, c := range candidates {
-		if c != "" && c != user && x.Live(c, t) {
-			return c
-		}
-	}
-	return ""
+	kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
+	return slices.ContainsFunc(x.Content(kind, id), func(key string) bool {
+		p, _ := x.Design().Permission(key)
+		return (scope.System == "" || strings.HasPrefix(key, scope.System+":")) && p.Risk >= scope.Risk
+	})
 }
 
-// Revoke gives the change that takes away the direct assignments of items that were revoked, as far as these still
-// exist.
+// Deciders says who decides a review's items.
+type Deciders struct {
+	By       string // ByManager, ByOwner or ByPerson
+	Person   string // of ByPerson
+	Fallback string // decides where there is nobody else
+}
+
+// Who decides: the manager of the person; the owner of the role, set or group; or one person for all.
+const (
+	ByManager = "manager"
+	ByOwner   = "owner"
+	ByPerson  = "person"
+)
+
+// Reviewer gives who decides an item: whom the deciders name, or else the fallback, or else the first of others who is live; never the person of
+// the item. It is empty if there is nobody. first tells that it is whom the deciders name.
+func Reviewer(x *index.Index, i Item, who Deciders, t time.Time, others ...string) (reviewer string, first bool) {
+	d := x.Design()
+	var named []string
+	switch who.By {
+	case ByOwner:
+		kind, id := i.Target()
+		switch o := d.Get(kind, id).(type) {
+		case *model.Role:
+			named = append(named, o.Owner)
+		case *model.Set:
+			named = append(named, o.Owner)
+		}
+		for _, g := range i.Groups {
+			if o, ok := d.Groups.Find(g); ok {
+				named = append(named, o.Owner)
+			}
+		}
+	case ByPerson:
+		named = append(named, who.Person)
+	default:
+		if u, ok := d.Users.Find(i.User); ok {
+			named = append(named, u.Manager)
+		}
+	}
+	for n, c := range slices.Concat(named, []string{who.Fallback}, others) {
+		if c != "" && c != i.User && x.Live(c, t) {
+			return c, n < len(named)
+		}
+	}
+	return "", false
+}
+
+// Evidence is what helps to decide an item, apart from the record.
+type Evidence struct {
+	Gives     int       // how many permissions it gives
+	Risk      int       // the greatest risk among these
+	LastUse   time.Time // when the person last used one of its systems; zero: never, or not known
+	Used      bool      // whether any use of these systems is known
+	Peers     int       // how many live people have the same title and department, without the person
+	Alike     int       // how many of these are assigned the same
+	Conflicts []string  // conflicts that the person breaks, to which it adds
+}
+
+// Weigh gathers the evidence for an item at t.
+func Weigh(x *index.Index, i Item, t time.Time) Evidence {
+	d := x.Design()
+	kind, id := i.Target()
+	keys := x.Content(kind, id)
+	e := Evidence{Gives: len(keys)}
+	systems := map[string]bool{}
+	for _, key := range keys {
+		p, _ := d.Permission(key)
+		e.Risk = max(e.Risk, p.Risk)
+		system, _, _ := strings.Cut(key, ":")
+		systems[system] = true
+	}
+	u, ok := d.Users.Find(i.User)
+	if !ok {
+		return e
+	}
+	for system := range systems {
+		if at, used := u.LastUse[system]; used {
+			e.Used = true
+			if at.After(e.LastUse) {
+				e.LastUse = at
+			}
+		}
+	}
+	holders := x.Holders(kind, id, t)
+	for _, p := range d.Users {
+		if p.ID == u.ID || u.JobTitle == "" || p.JobTitle != u.JobTitle || p.Department != u.Department || !x.Live(p.ID, t) {
+			continue
+		}
+		e.Peers++
+		if _, has := slices.BinarySearch(holders, p.ID); has {
+			e.Alike++
+		}
+	}
+	for _, v := range duty.Of(x, i.User, t) {
+		if slices.ContainsFunc(v.Items, func(c model.Item) bool {
+			return c.Role != "" && c.Role == i.Role || c.Permission != "" && slices.Contains(keys, c.Permission)
+		}) {
+			e.Conflicts = append(e.Conflicts, v.Conflict)
+		}
+	}
+	return e
+}
+
+// IdleAfter is after how many days without use something counts as not used.
+const IdleAfter = 90
+
+// Doubts says in words what speaks against keeping an item; nothing if nothing does.
+func (e Evidence) Doubts(t time.Time) (out []string) {
+	if e.Used && e.LastUse.Before(t.AddDate(0, 0, -IdleAfter)) {
+		out = append(out, fmt.Sprintf("not used for %d days", int(t.Sub(e.LastUse).Hours()/24)))
+	}
+	if e.Peers >= 4 && e.Alike*5 <= e.Peers {
+		out = append(out, fmt.Sprintf("only %d of %d peers have it", e.Alike, e.Peers))
+	}
+	if len(e.Conflicts) > 0 {
+		out = append(out, "it adds to a conflict")
+	}
+	return out
+}
+
+// Outcome says what really goes away from a person if some assignments end for them, and what of the item's role or set stays by another way. Both are
+// the widest only.
+func Outcome(x *index.Index, i Item, ended []string, t time.Time) (goes, stays []index.Holding) {
+	before, after := x.Widest(i.User, t), x.Without(i.User, ended, t)
+	goes = change.Beyond(x, before, after)
+	kind, id := i.Target()
+	keys := x.Content(kind, id)
+	for _, h := range after {
+		if _, of := slices.BinarySearch(keys, h.Permission); of {
+			stays = append(stays, h)
+		}
+	}
+	return goes, stays
+}
+
+// Revoke gives the change that takes away the direct assignments of items that were revoked, as far as these still exist.
 func Revoke(d *model.Design, items []Item) []change.Op {
 	var ops []change.Op
 	for _, i := range items {
@@ -80,4 +292,49 @@ func Revoke(d *model.Design, items []Item) []change.Op {
 		}
 	}
 	return ops
+}
+
+// TakePersonOut gives the change after which a person is no longer in a group: out of it, and out of every group nested in it by which they are. It is an error if one
+// of these finds its members by a rule, comes from the directory or is built in; the error says which.
+func TakePersonOut(x *index.Index, user, group string) ([]change.Op, error) {
+	d := x.Design()
+	var ops []change.Op
+	seen := map[string]bool{}
+	var leave func(id string) error
+	leave = func(id string) error {
+		if seen[id] || !x.InGroup(user, id) {
+			return nil
+		}
+		seen[id] = true
+		g, ok := d.Groups.Find(id)
+		switch {
+		case !ok:
+			return fmt.Errorf("%s is built in: everybody is in it", x.GroupName(id))
+		case g.Type == model.Rule:
+			return fmt.Errorf("%s finds its members by a rule", g.Name)
+		}
+		if slices.Contains(g.Users, user) {
+			if g.Source == model.Directory {
+				return fmt.Errorf("%s comes from the directory, which keeps its members", g.Name)
+			}
+			after := change.Clone(g)
+			after.Users = slices.DeleteFunc(after.Users, func(u string) bool { return u == user })
+			ops = append(ops, change.Put(d, after))
+		}
+		for _, child := range g.Groups {
+			if err := leave(child); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if err := leave(group); err != nil {
+		return nil, err
+	}
+	return ops, nil
+}
+
+// TakeGrantOff gives the change that ends assignments to a group, as far as these still exist.
+func TakeGrantOff(d *model.Design, assignments []string) []change.Op {
+	return Revoke(d, []Item{{Direct: assignments}})
 }

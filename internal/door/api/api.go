@@ -202,11 +202,15 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 	huma.Register(a.huma, op, handler)
 }
 
-// download is a response that a browser saves as a file, written as it is made.
+// download is a response that is written as it is made. With a name, browsers save it as a file.
 func download(kind, name string, write func(to huma.Context) error) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		ctx.SetHeader("Content-Type", kind)
-		ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+		ctx.SetHeader("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'")
+		ctx.SetHeader("X-Content-Type-Options", "nosniff")
+		if name != "" {
+			ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+		}
 		if err := write(ctx); err != nil {
 			slog.Error("a download was broken off", "name", name, "error", err)
 		}

@@ -1,0 +1,397 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/post"
+	"fachwerk/internal/store"
+)
+
+// CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what is undecided the fate that was chosen, and
+// leaves tasks to the owners of groups for what these give.
+func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	r, items, _, err := d.reviewParts(id)
+	if err != nil {
+		return nil, err
+	}
+	if !d.mayRunReview(h, who, r) {
+		return nil, d.need(h, who, model.RunReviews)
+	}
+	if r.Closed != nil {
+		return nil, refuse(Conflict, "This review is closed already.")
+	}
+	now := d.now()
+	ops := review.Revoke(h.design(), revokedOf(r, items))
+	var fated []store.ReviewItem
+	for i := range items {
+		if items[i].Decision == "" && r.Fate == decisionRevoke {
+			items[i].Decision, items[i].Reason, items[i].Decided = decisionRevoke, "Undecided at the end; that was its fate", &now
+			fated = append(fated, items[i])
+		}
+	}
+	tasks := d.tasksFor(h, r, items)
+	letters := d.taskLetters(h, r, tasks)
+	end := func(s *store.Store, revision int) error {
+		return s.CloseReview(id, now, revision, fated, tasks, letters)
+	}
+	if len(ops) == 0 {
+		err = end(d.store, 0)
+	} else {
+		after, problems := change.Apply(h.design(), ops)
+		if after == nil {
+			return nil, problemsOf(problems)
+		}
+		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
+			return nil, &Error{Cause: Invalid, Message: "The outcome of this review cannot be applied.", Problems: blocks}
+		}
+		h, err = d.apply(h, after, ops, applied{who: who, why: "Outcome of “" + r.Name + "”", along: end})
+	}
+	if err != nil {
+		return nil, missing(err, "This review is closed already.")
+	}
+	if r, items, tasks, err = d.reviewParts(id); err != nil {
+		return nil, err
+	}
+	v := h.review(r, items, tasks, who, now)
+	return &v, nil
+}
+
+// tasksFor makes a task for every group that gives what was revoked.
+func (d *Desk) tasksFor(h *house, r store.Review, items []store.ReviewItem) (out []store.ReviewTask) {
+	now := d.now()
+	for _, i := range items {
+		if i.Decision != decisionRevoke {
+			continue
+		}
+		it := itemOf(r, i)
+		for _, group := range i.Groups {
+			owner := ""
+			if g, ok := h.design().Groups.Find(group); ok {
+				owner = g.Owner
+			}
+			for _, c := range slices.Concat([]string{owner, r.Fallback, r.Opener}, h.index.Owners(now)) {
+				if c != "" && c != i.User && h.index.Live(c, now) {
+					owner = c
+					break
+				}
+			}
+			t := store.ReviewTask{Review: r.ID, Item: i.ID, User: i.User, Role: it.Role, Set: it.Set, Group: group, Owner: owner}
+			for _, id := range i.Given {
+				if a, ok := h.design().Assignments.Find(id); ok && a.Subject.Group == group {
+					t.Given = append(t.Given, id)
+				}
+			}
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// taskLetters tells the owners of groups of their tasks.
+func (d *Desk) taskLetters(h *house, r store.Review, tasks []store.ReviewTask) (out []store.Letter) {
+	type key struct{ owner, group string }
+	count := map[key]int{}
+	var order []key
+	for _, t := range tasks {
+		k := key{t.Owner, t.Group}
+		if count[k] == 0 {
+			order = append(order, k)
+		}
+		count[k]++
+	}
+	for _, k := range order {
+		if u, ok := h.design().Users.Find(k.owner); ok {
+			l := post.Task(h.design().Organisation.Name, u.DisplayName, r.Name, h.ref(model.KindGroup, k.group).Name, count[k])
+			out = append(out, store.Letter{Written: d.now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+		}
+	}
+	return out
+}
+
+// ReviewTask asks the owner of a group what becomes of what was revoked but comes by the group.
+type ReviewTask struct {
+	ID       int        `json:"id"`
+	Review   int        `json:"review"`
+	Name     string     `json:"name" doc:"Of the review"`
+	Item     int        `json:"item"`
+	User     Ref        `json:"user"`
+	Target   Ref        `json:"target"`
+	Group    Ref        `json:"group"`
+	Owner    Ref        `json:"owner"`
+	Mine     bool       `json:"mine"`
+	May      bool       `json:"may" doc:"The viewer may settle it"`
+	Why      string     `json:"why,omitempty" doc:"Why it was revoked"`
+	Decision string     `json:"decision" enum:",person,grant,leave"`
+	Reason   string     `json:"reason,omitempty"`
+	By       *Ref       `json:"by,omitempty"`
+	Decided  *time.Time `json:"decided,omitempty"`
+	Revision int        `json:"revision,omitempty"`
+}
+
+// TaskChoice is one way to settle a task, with its impact.
+type TaskChoice struct {
+	ID        string         `json:"id" enum:"person,grant,leave"`
+	Sentences [][]Part       `json:"sentences"`
+	Trouble   string         `json:"trouble,omitempty" doc:"Why it cannot be done"`
+	Losing    int            `json:"losing"`
+	People    []PersonImpact `json:"people" doc:"Who gains or loses, at most 50"`
+}
+
+// TaskDetail is a task with the ways to settle it.
+type TaskDetail struct {
+	Task    ReviewTask   `json:"task"`
+	Choices []TaskChoice `json:"choices"`
+}
+
+// The ways to settle a task.
+const (
+	taskPerson = "person"
+	taskGrant  = "grant"
+	taskLeave  = "leave"
+)
+
+func (d *Desk) task(h *house, r store.Review, t store.ReviewTask, who Actor) ReviewTask {
+	v := ReviewTask{ID: t.ID, Review: t.Review, Name: r.Name, Item: t.Item, User: h.ref(model.KindUser, t.User), Target: h.targetOf(review.Item{Role: t.Role, Set: t.Set}), Group: h.ref(model.KindGroup, t.Group), Owner: h.ref(model.KindUser, t.Owner),
+		Mine: t.Owner == who.eyes(), Decision: t.Decision, Reason: t.Reason, By: h.optional(model.KindUser, t.By), Decided: t.Decided, Revision: t.Revision}
+	v.May = t.Decision == "" && d.acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
+	if i, err := d.store.ReviewItem(t.Item); err == nil {
+		v.Why = i.Reason
+	}
+	return v
+}
+
+// Tasks gives the tasks that wait for somebody as the owner of groups.
+func (d *Desk) Tasks(who Actor) ([]ReviewTask, error) {
+	h := d.house.Load()
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
+	}
+	list, err := d.store.Tasks(0, who.eyes())
+	if err != nil {
+		return nil, err
+	}
+	out := []ReviewTask{}
+	for _, t := range list {
+		r, err := d.store.Review(t.Review)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, d.task(h, r, t, who))
+	}
+	return out, nil
+}
+
+// openTask gives a task to somebody who may settle it, or see it.
+func (d *Desk) openTask(h *house, who Actor, id int) (store.ReviewTask, store.Review, error) {
+	t, err := d.store.Task(id)
+	if err != nil {
+		return t, store.Review{}, missing(err, "There is no task %d.", id)
+	}
+	r, err := d.store.Review(t.Review)
+	if err == nil && t.Owner != who.eyes() && !d.may(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+		err = refuse(NotAllowed, "This is for %s, who owns the group.", h.ref(model.KindUser, t.Owner).Name)
+	}
+	return t, r, err
+}
+
+// taskOps gives the change that settles a task.
+func taskOps(h *house, t store.ReviewTask, choice string) ([]change.Op, error) {
+	switch choice {
+	case taskPerson:
+		ops, err := review.TakePersonOut(h.index, t.User, t.Group)
+		if err != nil {
+			return nil, refuse(Invalid, "%s cannot be taken out of %s here: %s.", h.ref(model.KindUser, t.User).Name, h.ref(model.KindGroup, t.Group).Name, err)
+		}
+		return ops, nil
+	case taskGrant:
+		return review.TakeGrantOff(h.design(), t.Given), nil
+	}
+	return nil, nil
+}
+
+const taskPeopleShown = 50
+
+// Task gives a task with the ways to settle it, each with its impact.
+func (d *Desk) Task(who Actor, id int) (*TaskDetail, error) {
+	h := d.house.Load()
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
+	}
+	t, r, err := d.openTask(h, who, id)
+	if err != nil {
+		return nil, err
+	}
+	v := &TaskDetail{Task: d.task(h, r, t, who), Choices: []TaskChoice{}}
+	for _, id := range []string{taskPerson, taskGrant, taskLeave} {
+		c := TaskChoice{ID: id, Sentences: [][]Part{}, People: []PersonImpact{}}
+		ops, err := taskOps(h, t, id)
+		if err != nil {
+			c.Trouble = err.Error()
+		} else if len(ops) > 0 {
+			after, problems := change.Apply(h.design(), ops)
+			if after == nil {
+				c.Trouble = problemsOf(problems).Problems[0]
+			} else {
+				x := index.Compile(after)
+				impact := change.Weigh(h.index, x, ops, d.now())
+				c.Sentences, c.Losing = sentences(change.Sentences(ops, change.NamesIn(h.design()))), impact.Losing
+				if blocks := d.forbidden(h, who, impact); len(blocks) > 0 {
+					c.Trouble = blocks[0]
+				}
+				next := &house{index: x}
+				for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
+					c.People = append(c.People, PersonImpact{h.ref(model.KindUser, p.User), next.holdings(p.Gains), h.holdings(p.Losses)})
+				}
+			}
+		} else if id != taskLeave {
+			c.Trouble = "Nothing is left to take away: it is gone already."
+		}
+		v.Choices = append(v.Choices, c)
+	}
+	return v, nil
+}
+
+// SettleTask settles a task as the owner of its group: takes the person out, takes the grant off the group, or leaves it for a reason. What it takes away is one
+// revision. Taking the grant off settles all tasks about the same grant.
+func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask, error) {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	t, r, err := d.openTask(h, who, id)
+	if err != nil {
+		return nil, err
+	}
+	reason = strings.TrimSpace(reason)
+	switch {
+	case !d.task(h, r, t, who).May:
+		if t.Decision != "" {
+			return nil, refuse(Conflict, "This is settled already.")
+		}
+		return nil, refuse(NotAllowed, "This is for %s to settle, who owns the group.", h.ref(model.KindUser, t.Owner).Name)
+	case choice == taskLeave && reason == "":
+		return nil, refuse(Invalid, "Say why it is left: it was revoked, and the report will tell.")
+	}
+	ops, err := taskOps(h, t, choice)
+	if err != nil {
+		return nil, err
+	}
+	now := d.now()
+	settled := []store.ReviewTask{t}
+	if choice == taskGrant {
+		all, err := d.store.Tasks(t.Review, "")
+		if err != nil {
+			return nil, err
+		}
+		for _, o := range all {
+			if o.ID != t.ID && o.Decision == "" && o.Group == t.Group && slices.Equal(o.Given, t.Given) {
+				settled = append(settled, o)
+			}
+		}
+	}
+	settle := func(s *store.Store, revision int) error {
+		for _, o := range settled {
+			o.Decision, o.Reason, o.By, o.Decided, o.Revision = choice, reason, who.User, &now, revision
+			if err := s.SettleTask(o); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if len(ops) == 0 {
+		err = settle(d.store, 0)
+	} else {
+		after, problems := change.Apply(h.design(), ops)
+		if after == nil {
+			return nil, problemsOf(problems)
+		}
+		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
+			return nil, &Error{Cause: Invalid, Message: blocks[0], Problems: blocks}
+		}
+		h, err = d.apply(h, after, ops, applied{who: who, why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), along: settle})
+	}
+	if err != nil {
+		return nil, missing(err, "This is settled already.")
+	}
+	if t, err = d.store.Task(id); err != nil {
+		return nil, err
+	}
+	v := d.task(h, r, t, who)
+	return &v, nil
+}
+
+// Remind puts a letter for each straggler of a review into the outbox, and tells how many.
+func (d *Desk) Remind(who Actor, id int) (int, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return 0, err
+	}
+	r, items, _, err := d.reviewParts(id)
+	if err != nil {
+		return 0, err
+	}
+	if !d.mayRunReview(h, who, r) {
+		return 0, d.need(h, who, model.RunReviews)
+	}
+	if r.Closed != nil {
+		return 0, refuse(Conflict, "This review is closed: nobody is missing any longer.")
+	}
+	return d.remind(h, r, items)
+}
+
+func (d *Desk) remind(h *house, r store.Review, items []store.ReviewItem) (int, error) {
+	var letters []store.Letter
+	now := d.now()
+	for _, s := range h.stragglers(items) {
+		u, ok := h.design().Users.Find(s.Reviewer.ID)
+		if !ok || s.Waiting == 0 {
+			continue
+		}
+		l := post.Reminder(h.design().Organisation.Name, u.DisplayName, r.Name, s.Waiting, s.Items, r.Due, now.After(r.Due))
+		letters = append(letters, store.Letter{Written: now, User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+	}
+	return len(letters), d.store.Remind(r.ID, now, letters)
+}
+
+// When reminders go out by themselves: in the last days, and again after some time.
+const (
+	remindBefore = 3 * 24 * time.Hour
+	remindAgain  = 2 * 24 * time.Hour
+)
+
+// RemindDue reminds the stragglers of every open review whose end is near or past, unless that was done lately.
+func (d *Desk) RemindDue() error {
+	h := d.house.Load()
+	list, err := d.store.Reviews()
+	if err != nil {
+		return err
+	}
+	for _, r := range list {
+		if r.Closed != nil || d.now().Before(r.Due.Add(-remindBefore)) || r.Reminded != nil && d.now().Before(r.Reminded.Add(remindAgain)) {
+			continue
+		}
+		items, err := d.store.ReviewItems(r.ID, "")
+		if err != nil {
+			return err
+		}
+		if _, err := d.remind(h, r, items); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,139 @@
+package desk
+
+import (
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
+)
+
+// Decide keeps a reviewer's decision on an item: "keep", "revoke" with a reason, or "" to take the decision back.
+func (d *Desk) Decide(who Actor, item int, decision, reason string) (*ReviewItem, error) {
+	list, err := d.DecideMany(who, []int{item}, decision, reason)
+	if err != nil {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// DecideMany keeps one decision on several items, which must be alike: the same role or set, held by the same kind of way, with the same weight against it.
+// Either all are decided or none.
+func (d *Desk) DecideMany(who Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	reason = strings.TrimSpace(reason)
+	if decision == decisionRevoke && reason == "" {
+		return nil, refuse(Invalid, "Say why it is revoked: whoever loses it will ask.")
+	}
+	now := d.now()
+	var items []store.ReviewItem
+	out := []ReviewItem{}
+	like := ""
+	for n, id := range ids {
+		i, err := d.store.ReviewItem(id)
+		if err != nil {
+			return nil, missing(err, "There is no review item %d.", id)
+		}
+		if i.Reviewer != who.User {
+			return nil, refuse(NotAllowed, "The item about %s is for %s to decide.", h.ref(model.KindUser, i.User).Name, h.ref(model.KindUser, i.Reviewer).Name)
+		}
+		if i.User == who.User {
+			return nil, refuse(NotAllowed, "Nobody decides about their own access.")
+		}
+		r, err := d.store.Review(i.Review)
+		if err != nil {
+			return nil, err
+		}
+		if r.Closed != nil {
+			return nil, refuse(NotFound, "This review is closed: its decisions stand.")
+		}
+		v := d.item(h, r, i, who)
+		if n > 0 && v.Like != like && decision != "" {
+			return nil, refuse(Invalid, "The item about %s is not like the others: decide it by itself.", v.User.Name)
+		}
+		like = v.Like
+		i.Decision, i.Reason, i.By, i.Decided = decision, reason, who.User, &now
+		if decision == "" {
+			i.Reason, i.By, i.Decided = "", "", nil
+		}
+		items = append(items, i)
+		out = append(out, d.item(h, r, i, who))
+	}
+	if err := d.store.DecideAll(items); err != nil {
+		return nil, missing(err, "This review is closed: its decisions stand.")
+	}
+	return out, nil
+}
+
+// HandOn gives an item to somebody else to decide, with a word why; never to the person whom it is about.
+func (d *Desk) HandOn(who Actor, item int, to, note string) (*ReviewItem, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	i, err := d.store.ReviewItem(item)
+	if err != nil {
+		return nil, missing(err, "There is no review item %d.", item)
+	}
+	r, err := d.store.Review(i.Review)
+	if err != nil {
+		return nil, err
+	}
+	name := h.ref(model.KindUser, to).Name
+	switch {
+	case i.Reviewer != who.User && !d.mayRunReview(h, who, r):
+		return nil, refuse(NotAllowed, "This item is for %s to decide or hand on.", h.ref(model.KindUser, i.Reviewer).Name)
+	case r.Closed != nil:
+		return nil, refuse(NotFound, "This review is closed: its decisions stand.")
+	case to == i.User:
+		return nil, refuse(Invalid, "Nobody decides about their own access, so it cannot be handed to %s.", name)
+	case !h.index.Live(to, d.now()):
+		return nil, refuse(Invalid, "%s is not live, so could not decide it.", name)
+	case to == i.Reviewer:
+		return nil, refuse(Invalid, "%s has it already.", name)
+	}
+	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
+	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil
+	if err := d.store.DecideAll([]store.ReviewItem{i}); err != nil {
+		return nil, missing(err, "This review is closed: its decisions stand.")
+	}
+	v := d.item(h, r, i, who)
+	return &v, nil
+}
+
+// Colleague is somebody to whom an item can be handed.
+type Colleague struct {
+	User Ref    `json:"user"`
+	Note string `json:"note"`
+}
+
+const colleaguesShown = 20
+
+// Colleagues finds live people by words, for a reviewer who would hand an item on: a reviewer need not see the design, but knows people's names.
+func (d *Desk) Colleagues(who Actor, words string) ([]Colleague, error) {
+	h := d.house.Load()
+	if err := d.signedIn(h, who); err != nil {
+		return nil, err
+	}
+	mine, err := d.store.Waiting(who.eyes())
+	if err != nil {
+		return nil, err
+	}
+	if mine == 0 && !d.may(h, who, model.ViewReviews) {
+		return nil, refuse(NotAllowed, "No item waits for you, so there is none to hand on.")
+	}
+	out := []Colleague{}
+	wanted := strings.Fields(model.Fold(words))
+	for _, e := range h.entries(model.KindUser) {
+		if len(out) == colleaguesShown {
+			break
+		}
+		if e.node.ID != who.eyes() && h.index.Live(e.node.ID, d.now()) && !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.sort, w) }) {
+			out = append(out, Colleague{h.ref(model.KindUser, e.node.ID), h.note(e.node)})
+		}
+	}
+	return out, nil
+}

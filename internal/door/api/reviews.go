@@ -1,0 +1,122 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/report"
+)
+
+// NumberInput names a review, an item or a task.
+type NumberInput struct {
+	ID int `path:"id" minimum:"1"`
+}
+
+// reviews are opened, decided, closed, and told.
+func (a *API) reviews() {
+	on(a, operation{id: "reviews", method: http.MethodGet, path: "/api/reviews", summary: "Reviews, latest first"},
+		func(ctx context.Context, _ *struct{}) (*body[[]desk.Review], error) {
+			return answer(a.desk.Reviews(actor(ctx)))
+		})
+	type newInput struct{ Body desk.NewReview }
+	on(a, operation{id: "openReview", method: http.MethodPost, path: "/api/reviews", summary: "Open a review"},
+		func(ctx context.Context, in *newInput) (*body[*desk.Review], error) {
+			return answer(a.desk.OpenReview(actor(ctx), in.Body))
+		})
+	on(a, operation{id: "previewReview", method: http.MethodPost, path: "/api/reviews/preview", summary: "What opening a review would ask, and whom"},
+		func(ctx context.Context, in *newInput) (*body[*desk.ReviewPreview], error) {
+			return answer(a.desk.PreviewReview(actor(ctx), in.Body))
+		})
+	on(a, operation{id: "review", method: http.MethodGet, path: "/api/reviews/{id}", summary: "A review with the items that you may see"},
+		func(ctx context.Context, in *NumberInput) (*body[*desk.ReviewDetail], error) {
+			return answer(a.desk.Review(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "closeReview", method: http.MethodPost, path: "/api/reviews/{id}/close", summary: "Close a review and apply its outcome"},
+		func(ctx context.Context, in *NumberInput) (*body[*desk.Review], error) {
+			return answer(a.desk.CloseReview(actor(ctx), in.ID))
+		})
+	type reminded struct {
+		Letters int `json:"letters" doc:"How many went into the outbox"`
+	}
+	on(a, operation{id: "remind", method: http.MethodPost, path: "/api/reviews/{id}/remind", summary: "Remind those whose decisions are missing"},
+		func(ctx context.Context, in *NumberInput) (*body[reminded], error) {
+			n, err := a.desk.Remind(actor(ctx), in.ID)
+			return answer(reminded{n}, err)
+		})
+	on(a, operation{id: "reviewReport", method: http.MethodGet, path: "/api/reviews/{id}/report.html", summary: "What became of a review, as a page to read and print"},
+		a.report("text/html; charset=utf-8", "", func(to huma.Context, r *report.Review) error { return report.HTML(to.BodyWriter(), *r) }))
+	on(a, operation{id: "reviewTable", method: http.MethodGet, path: "/api/reviews/{id}/report.csv", summary: "The items of a review as CSV (RFC 4180)"},
+		a.report("text/csv; charset=utf-8", "fachwerk-review-%d.csv", func(to huma.Context, r *report.Review) error { return report.CSV(to.BodyWriter(), *r) }))
+	on(a, operation{id: "reviewItem", method: http.MethodGet, path: "/api/review-items/{id}", summary: "An item with what a revocation would really do"},
+		func(ctx context.Context, in *NumberInput) (*body[*desk.ItemDetail], error) {
+			return answer(a.desk.ReviewItem(actor(ctx), in.ID))
+		})
+	type decideInput struct {
+		Body struct {
+			Items    []int  `json:"items" minItems:"1" maxItems:"1000" doc:"If several, they must be alike"`
+			Decision string `json:"decision" enum:",keep,revoke"`
+			Reason   string `json:"reason,omitempty" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "decide", method: http.MethodPost, path: "/api/review-items/decisions", summary: "Decide items, or take decisions back"},
+		func(ctx context.Context, in *decideInput) (*body[[]desk.ReviewItem], error) {
+			return answer(a.desk.DecideMany(actor(ctx), in.Body.Items, in.Body.Decision, in.Body.Reason))
+		})
+	type handInput struct {
+		NumberInput
+		Body struct {
+			To   string `json:"to" minLength:"1" doc:"The id of who decides instead"`
+			Note string `json:"note,omitempty" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "handOn", method: http.MethodPost, path: "/api/review-items/{id}/hand", summary: "Give an item to somebody else to decide"},
+		func(ctx context.Context, in *handInput) (*body[*desk.ReviewItem], error) {
+			return answer(a.desk.HandOn(actor(ctx), in.ID, in.Body.To, in.Body.Note))
+		})
+	type colleaguesInput struct {
+		Words string `query:"q" maxLength:"200"`
+	}
+	on(a, operation{id: "colleagues", method: http.MethodGet, path: "/api/colleagues", summary: "People to whom an item can be handed"},
+		func(ctx context.Context, in *colleaguesInput) (*body[[]desk.Colleague], error) {
+			return answer(a.desk.Colleagues(actor(ctx), in.Words))
+		})
+	on(a, operation{id: "tasks", method: http.MethodGet, path: "/api/review-tasks", summary: "Tasks that wait for you as the owner of a group"},
+		func(ctx context.Context, _ *struct{}) (*body[[]desk.ReviewTask], error) {
+			return answer(a.desk.Tasks(actor(ctx)))
+		})
+	on(a, operation{id: "task", method: http.MethodGet, path: "/api/review-tasks/{id}", summary: "A task with the ways to settle it, each with its impact"},
+		func(ctx context.Context, in *NumberInput) (*body[*desk.TaskDetail], error) {
+			return answer(a.desk.Task(actor(ctx), in.ID))
+		})
+	type settleInput struct {
+		NumberInput
+		Body struct {
+			Choice string `json:"choice" enum:"person,grant,leave"`
+			Reason string `json:"reason,omitempty" maxLength:"1000"`
+		}
+	}
+	on(a, operation{id: "settleTask", method: http.MethodPost, path: "/api/review-tasks/{id}", summary: "Settle a task"},
+		func(ctx context.Context, in *settleInput) (*body[*desk.ReviewTask], error) {
+			return answer(a.desk.SettleTask(actor(ctx), in.ID, in.Body.Choice, in.Body.Reason))
+		})
+}
+
+// report makes a handler that writes a review's report in some form; with a file's name, browsers save it.
+func (a *API) report(kind, file string, write func(to huma.Context, r *report.Review) error) func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
+	return func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
+		r, err := a.desk.ReviewReport(actor(ctx), in.ID)
+		if err != nil {
+			return nil, failure(err)
+		}
+		name := file
+		if strings.Contains(name, "%d") {
+			name = fmt.Sprintf(file, in.ID)
+		}
+		return download(kind, name, func(to huma.Context) error { return write(to, r) }), nil
+	}
+}

@@ -1,0 +1,44 @@
+// Package post composes the letters that Fachwerk leaves in its outbox.
+package post
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Letter is a mail that is ready to go.
+type Letter struct {
+	Subject string
+	Body    string // plain text, lines ended by \n
+}
+
+// Reminder asks a reviewer for the decisions that are missing in a review.
+func Reminder(organisation, name, review string, waiting, all int, due time.Time, overdue bool) Letter {
+	when := "They are due on " + due.Format("2 January 2006") + "."
+	if overdue {
+		when = "They were due on " + due.Format("2 January 2006") + "."
+	}
+	items := fmt.Sprintf("%d of your %d items wait", waiting, all)
+	if waiting == 1 {
+		items = fmt.Sprintf("1 of your %d items waits", all)
+	}
+	return Letter{
+		Subject: fmt.Sprintf("%s: %s for your decision", review, strings.TrimPrefix(items, "of ")),
+		Body: fmt.Sprintf("Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
+			name, items, review, when, organisation),
+	}
+}
+
+// Task asks the owner of a group what becomes of what was revoked but comes by the group.
+func Task(organisation, name, review, group string, tasks int) Letter {
+	what := fmt.Sprintf("%d revocations", tasks)
+	if tasks == 1 {
+		what = "1 revocation"
+	}
+	return Letter{
+		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
+		Body: fmt.Sprintf("Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
+			name, review, what, group, organisation),
+	}
+}
