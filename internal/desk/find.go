@@ -207,14 +207,21 @@ func (s *sight) whatCan(words []string) (out []Found) {
 	return out
 }
 
-// named gives the people whose names begin with the words.
-func (s *sight) named(words []string) (out []Ref) {
+// named gives the people whose names begin with the words, those first who have them as whole names.
+func (s *sight) named(words []string) []Ref {
+	var whole, begin []Ref
 	for _, e := range s.entries(model.KindUser) {
-		if len(words) > 0 && e.score(words) >= 3 {
-			out = append(out, Ref{string(model.KindUser), e.node.ID, e.name})
+		if len(words) == 0 || e.score(words) < 3 {
+			continue
+		}
+		r := Ref{string(model.KindUser), e.node.ID, e.name}
+		if names := strings.Fields(e.sort); slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(names, w) }) {
+			begin = append(begin, r)
+		} else {
+			whole = append(whole, r)
 		}
 	}
-	return out
+	return append(whole, begin...)
 }
 
 // place cuts the area off the end of a question: "at Terminal 1", "in the Cold Store".
@@ -262,16 +269,23 @@ func (s *sight) permissionsLike(words []string) []string {
 	var hits []hit
 	for _, e := range s.entries(index.KindPermission) {
 		score, all := 0, true
+		parts := strings.FieldsFunc(e.sort, func(r rune) bool { return strings.ContainsRune(":.-", r) })
 		for _, w := range words {
-			forms := singular(w)
-			switch {
-			case slices.ContainsFunc(forms, func(f string) bool { return strings.Contains(e.sort, f) }):
-				score += 3
-			case slices.ContainsFunc(forms, func(f string) bool { return strings.Contains(e.words, f) }):
-				score++
-			default:
-				all = false
+			n := 0
+			for _, form := range singular(w) {
+				switch {
+				case slices.Contains(parts, form):
+					n = max(n, 9)
+				case slices.ContainsFunc(parts, func(p string) bool { return strings.HasPrefix(p, form) }):
+					n = max(n, 4)
+				case strings.Contains(e.sort, form):
+					n = max(n, 2)
+				case strings.Contains(e.words, form):
+					n = max(n, 1)
+				}
 			}
+			score += n
+			all = all && n > 0
 		}
 		if all {
 			hits = append(hits, hit{e.node.ID, score*100 - len(e.sort)})

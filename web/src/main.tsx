@@ -13,6 +13,7 @@ import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, Permiss
 import { Notices } from "./parts/notice";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
+import { TaskPage } from "./reviews/TaskPage";
 import { AreaSheet } from "./sheets/area/AreaSheet";
 import { ConflictSheet } from "./sheets/conflict/ConflictSheet";
 import { GroupSheet } from "./sheets/group/GroupSheet";
@@ -53,6 +54,7 @@ const router = createBrowserRouter([
 			{ path: "delegations/:id", element: <Delegations /> },
 			{ path: "reviews", element: <Reviews /> },
 			{ path: "reviews/:id", element: <ReviewPage /> },
+			{ path: "review-tasks/:id", element: <TaskPage /> },
 			{ path: "history", element: <History /> },
 			{ path: "*", element: <Lost /> },
 		],

@@ -73,6 +73,18 @@ export const useReviews = () => useQuery({ queryKey: [...design, "reviews"], que
 export const useReview = (id: number) =>
 	useQuery({ queryKey: [...design, "review", id], queryFn: () => data(api.GET("/api/reviews/{id}", { params: { path: { id } } })) });
 
+export const useReviewItem = (id: number | undefined) =>
+	useQuery({
+		queryKey: [...design, "review-item", id],
+		queryFn: () => data(api.GET("/api/review-items/{id}", { params: { path: { id: id ?? 0 } } })),
+		enabled: id !== undefined,
+	});
+
+export const useTasks = () => useQuery({ queryKey: [...design, "tasks"], queryFn: () => data(api.GET("/api/review-tasks")) });
+
+export const useTask = (id: number) =>
+	useQuery({ queryKey: [...design, "task", id], queryFn: () => data(api.GET("/api/review-tasks/{id}", { params: { path: { id } } })) });
+
 /** Runs a change of the draft and shows the draft that results; what else is on the screen follows. */
 export function useDrafting<A>(run: (argument: A) => Promise<Schemas["Draft"]>) {
 	const cache = useQueryClient();

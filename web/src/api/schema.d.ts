@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/colleagues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** People to whom an item can be handed */
+        get: operations["colleagues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare": {
         parameters: {
             query?: never;
@@ -617,7 +634,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/review-items/{id}": {
+    "/api/review-items/decisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -625,9 +642,78 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Decide an item, or take the decision back */
-        put: operations["decide"];
+        put?: never;
+        /** Decide items, or take decisions back */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review-items/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An item with what a revocation would really do */
+        get: operations["reviewItem"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review-items/{id}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give an item to somebody else to decide */
+        post: operations["handOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review-tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tasks that wait for you as the owner of a group */
+        get: operations["tasks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review-tasks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A task with the ways to settle it, each with its impact */
+        get: operations["task"];
+        put?: never;
+        /** Settle a task */
+        post: operations["settleTask"];
         delete?: never;
         options?: never;
         head?: never;
@@ -644,7 +730,7 @@ export interface paths {
         /** Reviews, latest first */
         get: operations["reviews"];
         put?: never;
-        /** Open a review of a role */
+        /** Open a review */
         post: operations["openReview"];
         delete?: never;
         options?: never;
@@ -659,10 +745,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What opening a review would ask, and whom */
-        get: operations["previewReview"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** What opening a review would ask, and whom */
+        post: operations["previewReview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -697,6 +783,57 @@ export interface paths {
         put?: never;
         /** Close a review and apply its outcome */
         post: operations["closeReview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/remind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remind those whose decisions are missing */
+        post: operations["remind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/report.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The items of a review as CSV (RFC 4180) */
+        get: operations["reviewTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a review, as a page to read and print */
+        get: operations["reviewReport"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1098,6 +1235,10 @@ export interface components {
             items: string[];
             user: components["schemas"]["Ref"];
         };
+        Colleague: {
+            note: string;
+            user: components["schemas"]["Ref"];
+        };
         Comparison: {
             left: components["schemas"]["Ref"];
             right: components["schemas"]["Ref"];
@@ -1164,6 +1305,8 @@ export interface components {
         DecideInputBody: {
             /** @enum {string} */
             decision: "" | "keep" | "revoke";
+            /** @description If several, they must be alike */
+            items: number[];
             reason?: string;
         };
         DelegationSheet: {
@@ -1480,6 +1623,45 @@ export interface components {
              */
             type: string;
         };
+        Evidence: {
+            /**
+             * Format: int64
+             * @description How many of these have it
+             */
+            alike: number;
+            conflicts: components["schemas"]["Ref"][];
+            /** @description What speaks against keeping it */
+            doubts: string[];
+            /** @description Who gave it, or put the person into the group */
+            givenBy?: string;
+            givenWhy?: string;
+            /**
+             * Format: int64
+             * @description How many permissions it gives
+             */
+            gives: number;
+            /**
+             * Format: int64
+             * @description How many days ago that was
+             */
+            idleDays?: number;
+            /** Format: date-time */
+            lastUse?: string;
+            /**
+             * Format: int64
+             * @description Live people with the same title and department
+             */
+            peers: number;
+            /** Format: int64 */
+            risk: number;
+            /**
+             * Format: date-time
+             * @description Since when it is held, if the record tells
+             */
+            since?: string;
+            /** @description Whether any use of its systems is known */
+            used: boolean;
+        };
         FieldChange: {
             after: string;
             /** @description As JSON, or empty */
@@ -1554,6 +1736,11 @@ export interface components {
             /** @description Delegations that name it */
             usedBy: components["schemas"]["Ref"][];
         };
+        HandInputBody: {
+            note?: string;
+            /** @description The id of who decides instead */
+            to: string;
+        };
         Holding: {
             area: components["schemas"]["Ref"];
             label?: string;
@@ -1564,6 +1751,21 @@ export interface components {
             risk: number;
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
+        };
+        ItemDetail: {
+            /** @description Assignments to the person, which go away if it is revoked */
+            direct: components["schemas"]["Terms"][];
+            /** @description Assignments to groups, which stay */
+            given: components["schemas"]["Grant"][];
+            item: components["schemas"]["ReviewItem"];
+            /** @description What really goes away if it is revoked */
+            loses: components["schemas"]["Holding"][];
+            /** @description What goes away if the owners of the groups take it away too */
+            losesAll: components["schemas"]["Holding"][];
+            /** @description What of the role or set stays by another way */
+            stays: components["schemas"]["Holding"][];
+            /** @description The groups, roles and sets by which it stays */
+            staysBy: components["schemas"]["Ref"][];
         };
         JoinInputBody: {
             from: components["schemas"]["End"];
@@ -1642,6 +1844,14 @@ export interface components {
             system: components["schemas"]["Ref"];
             /** Format: int64 */
             total: number;
+        };
+        Letter: {
+            address?: string;
+            body: string;
+            subject: string;
+            to: components["schemas"]["Ref"];
+            /** Format: date-time */
+            written: string;
         };
         List: {
             /**
@@ -1765,16 +1975,42 @@ export interface components {
             to?: string;
         };
         NewReview: {
-            /** @description Only assignments that count somewhere in this area; all if absent */
+            /** @description Only assignments that count somewhere in this area */
             area?: string;
+            /**
+             * @description Who decides; the managers if absent
+             * @enum {string}
+             */
+            by?: "" | "manager" | "owner" | "person";
             /**
              * Format: date-time
              * @description In three weeks if absent
              */
             due?: string;
-            /** @description Named after the role if absent */
+            /** @description Who decides where there is nobody else; the opener if absent */
+            fallback?: string;
+            /**
+             * @description What becomes of what is undecided at the end; kept if absent
+             * @enum {string}
+             */
+            fate?: "" | "keep" | "revoke";
+            /** @description Only people whom this filter matches (RFC 7644) */
+            filter?: string;
+            /** @description Only what comes by this group */
+            group?: string;
+            /** @description Named after what it asks about if absent */
             name?: string;
-            role: string;
+            /** @description Who decides, if it is one person */
+            person?: string;
+            /**
+             * Format: int64
+             * @description Only what gives something of at least this risk
+             */
+            risk?: number;
+            role?: string;
+            set?: string;
+            /** @description Only roles and sets that give something of this system */
+            system?: string;
         };
         ObjectChange: {
             fields: components["schemas"]["FieldChange"][];
@@ -1954,12 +2190,27 @@ export interface components {
             kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
             name: string;
         };
+        Reminded: {
+            /**
+             * Format: int64
+             * @description How many went into the outbox
+             */
+            letters: number;
+        };
         Review: {
-            area: components["schemas"]["Ref"];
+            /** @description What it asks about, in words */
+            about: components["schemas"]["Part"][];
             /** Format: date-time */
             closed?: string;
+            /** @description Who decides, in words */
+            deciders: string;
             /** Format: date-time */
             due: string;
+            /**
+             * @description What becomes of what is undecided at the end
+             * @enum {string}
+             */
+            fate: "keep" | "revoke";
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -1975,6 +2226,9 @@ export interface components {
             /** Format: date-time */
             opened: string;
             opener: components["schemas"]["Ref"];
+            overdue: boolean;
+            /** Format: date-time */
+            reminded?: string;
             /**
              * Format: int64
              * @description The revision that closing made, if any
@@ -1982,7 +2236,16 @@ export interface components {
             revision?: number;
             /** Format: int64 */
             revoked: number;
-            role: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many of these are settled
+             */
+            settled: number;
+            /**
+             * Format: int64
+             * @description How many tasks closing left to the owners of groups
+             */
+            tasks: number;
             /**
              * Format: int64
              * @description How many of these you have not decided
@@ -1990,46 +2253,110 @@ export interface components {
             waiting: number;
         };
         ReviewDetail: {
+            /** @description The viewer sees all items, not only their own */
+            all: boolean;
             items: components["schemas"]["ReviewItem"][];
-            /** @description The viewer may close it */
+            /** @description What went into the outbox, latest first */
+            letters: components["schemas"]["Letter"][];
+            /** @description The viewer may remind, and close it */
             mayRun: boolean;
             /** @description What closing it now would do, in sentences */
             outcome: components["schemas"]["Part"][][];
             review: components["schemas"]["Review"];
+            /** @description Those with most missing first */
+            reviewers: components["schemas"]["Straggler"][];
+            tasks: components["schemas"]["ReviewTask"][];
+            /**
+             * Format: int64
+             * @description How many tasks closing it now would leave to the owners of groups
+             */
+            toOwners: number;
         };
         ReviewItem: {
             by?: components["schemas"]["Ref"];
+            /** @description Given to the person directly, so that a revocation takes it away by itself */
+            byHand: boolean;
+            /** Format: date-time */
+            decided?: string;
             /** @enum {string} */
             decision: "" | "keep" | "revoke";
-            /** @description Assignments to the person, which go away if the role is revoked */
-            direct: components["schemas"]["Terms"][];
-            /** @description Groups that give the person the role too; these stay */
+            evidence?: components["schemas"]["Evidence"];
+            /** @description Nobody decided; the fate chosen at opening did */
+            fated: boolean;
+            /** @description Groups that give it; what becomes of that is for their owners */
             groups: components["schemas"]["Ref"][];
+            handNote?: string;
+            handedBy?: components["schemas"]["Ref"];
             /** Format: int64 */
             id: number;
-            /** @description What really goes away if it is revoked */
-            loses: components["schemas"]["Holding"][];
+            /** @description Items with the same value are alike, and can be decided together */
+            like: string;
             mine: boolean;
             /** @description Title and home area of the person */
             note: string;
             reason?: string;
             reviewer: components["schemas"]["Ref"];
+            target: components["schemas"]["Ref"];
             user: components["schemas"]["Ref"];
         };
         ReviewPreview: {
+            about: components["schemas"]["Part"][];
+            /** Format: int64 */
+            at: number;
             /**
              * Format: int64
-             * @description How many of these hold the role by an assignment of their own
+             * @description How many items would go away by themselves if revoked
              */
             byHand: number;
             /**
              * Format: int64
-             * @description How many have no manager who could decide, so that the opener does
+             * @description Against how many items something speaks
+             */
+            doubtful: number;
+            /**
+             * Format: int64
+             * @description How many items come to the fallback, since nobody else could decide
              */
             fallback: number;
             /** Format: int64 */
             items: number;
-            reviewers: components["schemas"]["Ref"][];
+            /** @description People about whom nobody could decide; then it cannot be opened */
+            nobody: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description How many people these are about
+             */
+            people: number;
+            reviewers: components["schemas"]["Straggler"][];
+            /** @description What is wrong with the filter */
+            trouble?: string;
+        };
+        ReviewTask: {
+            by?: components["schemas"]["Ref"];
+            /** Format: date-time */
+            decided?: string;
+            /** @enum {string} */
+            decision: "" | "person" | "grant" | "leave";
+            group: components["schemas"]["Ref"];
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            item: number;
+            /** @description The viewer may settle it */
+            may: boolean;
+            mine: boolean;
+            /** @description Of the review */
+            name: string;
+            owner: components["schemas"]["Ref"];
+            reason?: string;
+            /** Format: int64 */
+            review: number;
+            /** Format: int64 */
+            revision?: number;
+            target: components["schemas"]["Ref"];
+            user: components["schemas"]["Ref"];
+            /** @description Why it was revoked */
+            why?: string;
         };
         Revision: {
             /** Format: date-time */
@@ -2098,6 +2425,11 @@ export interface components {
         RuleInputBody: {
             rule: string;
         };
+        SettleInputBody: {
+            /** @enum {string} */
+            choice: "person" | "grant" | "leave";
+            reason?: string;
+        };
         Short: {
             /**
              * Format: int64
@@ -2124,6 +2456,13 @@ export interface components {
             empty: boolean;
             organisation: string;
         };
+        Straggler: {
+            /** Format: int64 */
+            items: number;
+            reviewer: components["schemas"]["Ref"];
+            /** Format: int64 */
+            waiting: number;
+        };
         SystemSheet: {
             modules: components["schemas"]["CatalogueModule"][];
             pools: components["schemas"]["Pool"][];
@@ -2133,6 +2472,21 @@ export interface components {
             /** @description Supplied with it */
             sets: components["schemas"]["Layer"][];
             system: components["schemas"]["DesignSystem"];
+        };
+        TaskChoice: {
+            /** @enum {string} */
+            id: "person" | "grant" | "leave";
+            /** Format: int64 */
+            losing: number;
+            /** @description Who gains or loses, at most 50 */
+            people: components["schemas"]["PersonImpact"][];
+            sentences: components["schemas"]["Part"][][];
+            /** @description Why it cannot be done */
+            trouble?: string;
+        };
+        TaskDetail: {
+            choices: components["schemas"]["TaskChoice"][];
+            task: components["schemas"]["ReviewTask"];
         };
         Terms: {
             area: components["schemas"]["Ref"];
@@ -2277,6 +2631,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AreaSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    colleagues: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Colleague"][];
                 };
             };
             /** @description Error */
@@ -3515,9 +3904,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                id: number;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -3532,7 +3919,183 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["ReviewItem"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reviewItem: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    handOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["ReviewItem"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tasks: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewTask"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    task: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    settleTask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewTask"];
                 };
             };
             /** @description Error */
@@ -3615,19 +4178,16 @@ export interface operations {
     };
     previewReview: {
         parameters: {
-            query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
-                when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
-                as?: string;
-                role: string;
-                area?: string;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReview"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -3704,6 +4264,105 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Review"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    remind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reminded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reviewTable: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reviewReport: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,8 +1,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Popover } from "radix-ui";
-import { type ReactNode, useDeferredValue, useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { api, data, type Schemas } from "../api/client";
 import { design, putDelegation, useAreas, useDrafting } from "../api/hooks";
+import { Bracket } from "../parts/Bracket";
 import { dateOf, instantOf } from "../parts/fields";
 import { useNotice } from "../parts/notice";
 import { Chips, Picker } from "../parts/Picker";
@@ -11,30 +11,6 @@ import { Covers } from "./Delegations";
 import { actionWords } from "./Sentence";
 
 type Ref = Schemas["Ref"];
-
-/** A bracket of the sentence: what stands in it, and behind it the means to choose. */
-function Bracket({ label, text, empty, children }: { label: string; text: string; empty: string; children: ReactNode }) {
-	return (
-		<Popover.Root>
-			<Popover.Trigger
-				aria-label={`${label}: ${text || empty}`}
-				className={`mx-[2px] inline max-w-full border-b-[3px] px-1 text-left font-semibold ${text ? "border-slate text-slate" : "border-dashed border-ochre-line text-ochre"}`}
-			>
-				{text || empty}
-			</Popover.Trigger>
-			<Popover.Portal>
-				<Popover.Content
-					align="start"
-					sideOffset={6}
-					className="z-40 max-h-[60vh] w-[420px] overflow-auto border-[3px] border-[var(--beam)] bg-raised p-4 text-ink"
-				>
-					<p className="mb-2 text-[12px] text-quiet">{label}</p>
-					{children}
-				</Popover.Content>
-			</Popover.Portal>
-		</Popover.Root>
-	);
-}
 
 const names = (refs: Ref[]) => refs.map((r) => r.name).join(", ");
 
@@ -98,7 +74,7 @@ export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"
 			}}
 		>
 			<div className="flex items-baseline gap-4 border-b-[3px] border-[var(--beam)] pb-2">
-				<h1 className="text-[22px] font-bold">{of ? "Rewrite a delegation" : "New delegation"}</h1>
+				<h1 className="text-[22px] font-bold whitespace-nowrap">{of ? "Rewrite a delegation" : "New delegation"}</h1>
 				<p className="grow text-quiet">
 					Choose what stands in each bracket. Nobody acts on themselves through a delegation, nor on a person who holds something critical that they
 					do not.
@@ -128,7 +104,14 @@ export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"
 							<Picker kinds={["user", "group"]} label="Delegate" placeholder="a person or group …" autoFocus onPick={setDelegate} />
 						</Bracket>{" "}
 						may{" "}
-						<Bracket label="Which acts" text={actions.map((a) => actionWords[a] ?? a).join(", ")} empty="do what">
+						<Bracket
+							label="Which acts"
+							text={Object.keys(actionWords)
+								.filter((a) => actions.includes(a))
+								.map((a) => actionWords[a])
+								.join(", ")}
+							empty="do what"
+						>
 							{Object.entries(actionWords).map(([id, words]) => (
 								<label key={id} className="flex items-center gap-2 py-1">
 									<input
@@ -260,7 +243,9 @@ export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"
 					{coverage.data ? (
 						<Covers of={coverage.data} full />
 					) : (
-						<p className="text-quiet">Say for whom, and it is told here whom and what that covers.</p>
+						<p className="text-quiet" data-waiting={coverage.isFetching || undefined}>
+							Say for whom, and it is told here whom and what that covers.
+						</p>
 					)}
 				</aside>
 			</div>

@@ -43,8 +43,10 @@ const keys: [string, [string, string][]][] = [
 		[
 			["↑ ↓", "move between items"],
 			["K", "keep"],
-			["R", "revoke"],
+			["R", "revoke, for a reason"],
+			["H", "hand on"],
 			["U", "take the decision back"],
+			["Space, A", "in the grid: pick a row, pick all alike"],
 		],
 	],
 ];

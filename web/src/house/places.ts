@@ -46,4 +46,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 }
 
 /** Whether an address lies in a room. */
-export const within = (path: string, room: Room) => (room.to === "/" ? path === "/" : path === room.to || path.startsWith(`${room.to}/`));
+export const within = (path: string, room: Room) =>
+	room.to === "/"
+		? path === "/"
+		: path === room.to || path.startsWith(`${room.to}/`) || (room.to === "/reviews" && path.startsWith("/review-tasks/"));

@@ -1,288 +1,309 @@
 import { useMutation } from "@tanstack/react-query";
-import { useCallback, useEffect, useId, useRef, useState } from "react";
-import { useParams } from "react-router";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview } from "../api/hooks";
 import { useHouse } from "../house/context";
-import { typing } from "../house/Keys";
-import { may } from "../house/rights";
+import { useSet, useTo } from "../house/lens";
 import { Board } from "../parts/dialog";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { count, day, extent, Name, riskWords, Sentence } from "../parts/words";
+import { Part } from "../parts/sheet";
+import { Tabs } from "../parts/tabs";
+import { count, day, moment, Sentence } from "../parts/words";
+import { ReviewDesk } from "./ReviewDesk";
+import { ReviewGrid } from "./ReviewGrid";
 import { Progress } from "./Reviews";
 
+type View = "desk" | "grid" | "progress";
+
+/** One review: the reviewer's desk, the same as a grid, and for who runs it the progress and the outcome. */
 export function ReviewPage() {
 	const { id = "" } = useParams();
 	const review = useReview(Number(id));
-	return <Loaded query={review}>{(d) => <Desk detail={d} />}</Loaded>;
+	return <Loaded query={review}>{(d) => <Shown detail={d} />}</Loaded>;
 }
 
-const marks: Record<string, { text: string; look: string }> = {
-	keep: { text: "✓ kept", look: "text-moss" },
-	revoke: { text: "✕ revoked", look: "text-ox" },
-	"": { text: "undecided", look: "text-quiet" },
-};
-
-/** A reviewer's desk: the items on the left, the one to decide on the right, with what would really go away. */
-function Desk({ detail }: { detail: Schemas["ReviewDetail"] }) {
+function Shown({ detail }: { detail: Schemas["ReviewDetail"] }) {
 	const { review: r, items } = detail;
-	const { me, setAside } = useHouse();
-	const refresh = useRefresh();
-	const { tell, refuse } = useNotice();
-	const [chosen, setChosen] = useState<number | null>(null);
+	const { setAside } = useHouse();
+	const [params] = useSearchParams();
+	const set = useSet();
 	const [closing, setClosing] = useState(false);
-	const [reason, setReason] = useState("");
-	const reasonId = useId();
-	const list = useRef<HTMLUListElement>(null);
-	const first = items.find((i) => i.mine && !i.decision) ?? items.find((i) => i.mine) ?? items[0];
-	const at = Math.max(
-		0,
-		items.findIndex((i) => i.id === (chosen ?? first?.id)),
-	);
-	const item: Schemas["ReviewItem"] | undefined = items[at];
+	const mine = items.some((i) => i.mine);
+	const at = (params.get("view") ?? (detail.all && (!mine || r.closed) ? "progress" : "desk")) as View;
 	useEffect(() => {
 		setAside(`${count(r.items, "item", "items")}, ${r.kept} kept, ${r.revoked} revoked`);
 		return () => setAside("");
 	}, [setAside, r]);
+	return (
+		<div className="flex h-full flex-col">
+			<header className="shrink-0 border-b border-hair px-[18px] pt-2">
+				<div className="flex items-center gap-6">
+					<div className="min-w-0 grow">
+						<h1 className="truncate text-[20px] font-bold">{r.name}</h1>
+						<p className="truncate text-[12px] text-quiet">
+							<Sentence parts={r.about} /> · decided by {r.deciders} · what nobody decides is {r.fate === "keep" ? "kept" : "revoked"} ·{" "}
+							{r.closed ? `closed ${day(r.closed)}` : r.overdue ? <b className="text-ox">overdue since {day(r.due)}</b> : `due ${day(r.due)}`}
+						</p>
+					</div>
+					<div className="w-[220px] shrink-0">
+						<Progress review={r} />
+						<p className="text-[12px] text-quiet">
+							{r.kept} kept · {r.revoked} revoked · {r.items - r.kept - r.revoked} undecided
+						</p>
+					</div>
+					{detail.mayRun && !r.closed && (
+						<button type="button" className="action main" onClick={() => setClosing(true)}>
+							Close the review …
+						</button>
+					)}
+				</div>
+				<div className="mt-1">
+					<Tabs
+						tabs={[
+							{ id: "desk" as View, name: r.closed ? "Items" : "One at a time" },
+							{ id: "grid" as View, name: "As a grid" },
+							...(detail.all ? [{ id: "progress" as View, name: r.closed ? "Outcome and report" : "Progress" }] : []),
+						]}
+						at={at}
+						onChoose={(view) => set({ view })}
+					/>
+				</div>
+			</header>
+			{at === "progress" ? (
+				<Running detail={detail} />
+			) : at === "grid" ? (
+				<ReviewGrid detail={detail} paused={closing} />
+			) : (
+				<ReviewDesk detail={detail} paused={closing} />
+			)}
+			{closing && <CloseBoard detail={detail} onClose={() => setClosing(false)} />}
+		</div>
+	);
+}
 
-	const decide = useMutation({
-		mutationFn: (d: { id: number; decision: Schemas["DecideInputBody"]["decision"]; reason?: string }) =>
-			data(api.PUT("/api/review-items/{id}", { params: { path: { id: d.id } }, body: { decision: d.decision, reason: d.reason } })),
-		onSuccess: refresh,
+/** For who runs it: from opening to closing, the stragglers, the letters, the tasks, the report. */
+function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
+	const { review: r } = detail;
+	const to = useTo();
+	const refresh = useRefresh();
+	const { tell, refuse } = useNotice();
+	const [letter, setLetter] = useState<Schemas["Letter"] | null>(null);
+	const remind = useMutation({
+		mutationFn: () => data(api.POST("/api/reviews/{id}/remind", { params: { path: { id: r.id } } })),
+		onSuccess: async (done) => {
+			await refresh();
+			tell(done.letters === 0 ? "Nobody is missing." : `${count(done.letters, "reminder is", "reminders are")} in the outbox.`);
+		},
 		onError: refuse,
 	});
+	const undecided = r.items - r.kept - r.revoked;
+	const steps = [
+		{ name: "Opened", when: day(r.opened), note: `by ${r.opener.name}, ${count(r.items, "item", "items")}`, done: true },
+		{
+			name: "Decided",
+			when: `${r.kept + r.revoked} of ${r.items}`,
+			note: undecided === 0 ? "all of it" : `${undecided} missing`,
+			done: undecided === 0 || !!r.closed,
+		},
+		{ name: "Due", when: day(r.due), note: r.overdue ? "overdue" : "", done: !!r.closed || r.overdue },
+		{
+			name: "Closed",
+			when: r.closed ? day(r.closed) : "not yet",
+			note: r.closed ? (r.revision ? `revision ${r.revision}` : "nothing was given by hand") : "",
+			done: !!r.closed,
+		},
+		...(r.tasks > 0
+			? [{ name: "Settled by owners", when: `${r.settled} of ${r.tasks}`, note: "what came by groups", done: r.settled === r.tasks }]
+			: []),
+	];
+	return (
+		<div className="min-h-0 grow overflow-auto px-[18px] py-4">
+			<ol aria-label="From opening to closing" className="mb-6 grid auto-cols-fr grid-flow-col border-t-[3px] border-[var(--beam)]">
+				{steps.map((s) => (
+					<li key={s.name} className="relative pt-3 pr-3">
+						<span
+							aria-hidden="true"
+							className={`absolute top-[-8px] left-0 h-[13px] w-[13px] border-[1.5px] border-[var(--beam)] ${s.done ? "bg-moss" : "bg-raised"}`}
+						/>
+						<p className="font-bold">
+							{s.done ? "✓ " : ""}
+							{s.name}
+						</p>
+						<p>{s.when}</p>
+						<p className="text-[12px] text-quiet">{s.note}</p>
+					</li>
+				))}
+			</ol>
+			<div className="grid grid-cols-2 gap-8">
+				<div>
+					<Part
+						title="Reviewers"
+						count={detail.reviewers.length}
+						act={
+							detail.mayRun &&
+							!r.closed &&
+							undecided > 0 && (
+								<button type="button" className="link" disabled={remind.isPending} onClick={() => remind.mutate()}>
+									Remind the stragglers
+								</button>
+							)
+						}
+					>
+						<ul>
+							{detail.reviewers.map((s) => (
+								<li key={s.reviewer.id} className="flex items-center gap-3 border-b border-hair py-1.5">
+									<span className="min-w-0 grow truncate font-semibold">{s.reviewer.name}</span>
+									<span aria-hidden="true" className="h-[8px] w-[140px] border border-[var(--beam)]">
+										<span className="block h-full bg-moss" style={{ width: `${(100 * (s.items - s.waiting)) / Math.max(1, s.items)}%` }} />
+									</span>
+									<span className={`w-[110px] text-right ${s.waiting > 0 && !r.closed ? "text-ochre" : "text-quiet"}`}>
+										{s.waiting > 0 ? `${s.waiting} of ${s.items} missing` : `✓ all ${s.items}`}
+									</span>
+								</li>
+							))}
+						</ul>
+						{r.reminded && <p className="py-1 text-[12px] text-quiet">Last reminded {moment(r.reminded)}.</p>}
+					</Part>
+					<Part title="Outbox" count={detail.letters.length}>
+						{detail.letters.length === 0 && (
+							<p className="py-1.5 text-quiet">No letter has been written. Reminders go out three days before the end, and when you ask.</p>
+						)}
+						<ul>
+							{detail.letters.map((l) => (
+								<li key={`${l.written}${l.to.id}${l.subject}`} className="flex items-baseline gap-3 border-b border-hair py-1.5">
+									<button type="button" className="link min-w-0 grow truncate text-left" onClick={() => setLetter(l)}>
+										{l.to.name}: {l.subject}
+									</button>
+									<span className="shrink-0 text-[12px] text-quiet">{moment(l.written)}</span>
+								</li>
+							))}
+						</ul>
+					</Part>
+				</div>
+				<div>
+					<Part title="Report">
+						<p className="py-1.5 text-quiet">
+							{r.closed
+								? "What was asked, decided and done, each figure with its items."
+								: "What has been decided so far. It is not final until the review is closed."}
+						</p>
+						<p className="flex gap-3">
+							<a className="action" href={`/api/reviews/${r.id}/report.html`} target="_blank" rel="noreferrer">
+								Read or print
+							</a>
+							<a className="action" href={`/api/reviews/${r.id}/report.csv`} download>
+								As CSV
+							</a>
+						</p>
+					</Part>
+					{detail.tasks.length > 0 && (
+						<Part title="Left to the owners of groups" count={detail.tasks.length}>
+							<ul>
+								{detail.tasks.map((t) => (
+									<li key={t.id} className="border-b border-hair py-1.5">
+										<p className="flex items-baseline gap-3">
+											<span className="grow">
+												<b>{t.user.name}</b>: {t.target.name}, by <b>{t.group.name}</b>
+											</span>
+											{t.decision ? (
+												<span className="shrink-0 font-semibold text-moss">✓ {taskWords[t.decision]}</span>
+											) : t.may ? (
+												<Link className="link shrink-0" to={to(`/review-tasks/${t.id}`)}>
+													Settle …
+												</Link>
+											) : (
+												<span className="shrink-0 text-ochre">waits</span>
+											)}
+										</p>
+										<p className="text-[12px] text-quiet">
+											for {t.owner.name}
+											{t.reason && ` — “${t.reason}”`}
+											{t.revision ? `, revision ${t.revision}` : ""}
+										</p>
+									</li>
+								))}
+							</ul>
+						</Part>
+					)}
+				</div>
+			</div>
+			<Board
+				open={!!letter}
+				onClose={() => setLetter(null)}
+				title={letter?.subject ?? ""}
+				about={letter ? `To ${letter.to.name}${letter.address ? `, ${letter.address}` : ", who has no address"}` : ""}
+			>
+				<pre className="font-sans whitespace-pre-wrap">{letter?.body}</pre>
+			</Board>
+		</div>
+	);
+}
+
+export const taskWords: Record<string, string> = { person: "taken out of the group", grant: "grant taken off", leave: "left for a reason" };
+
+function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onClose: () => void }) {
+	const { review: r } = detail;
+	const refresh = useRefresh();
+	const set = useSet();
+	const { tell, refuse } = useNotice();
 	const close = useMutation({
 		mutationFn: () => data(api.POST("/api/reviews/{id}/close", { params: { path: { id: r.id } } })),
 		onSuccess: async (done) => {
-			setClosing(false);
+			onClose();
 			await refresh();
+			set({ view: "progress" });
 			tell(
-				done.revision ? `The review is closed. Revision ${done.revision} takes away what was revoked.` : "The review is closed. Nothing was revoked.",
+				`The review is closed. ${done.revision ? `Revision ${done.revision} takes away what was revoked and given by hand.` : "Nothing that was given by hand was revoked."}${
+					done.tasks > 0 ? ` ${count(done.tasks, "task is", "tasks are")} left to the owners of groups.` : ""
+				}`,
 			);
 		},
 		onError: (e) => {
-			setClosing(false);
+			onClose();
 			refuse(e);
 		},
 	});
-
-	const go = useCallback(
-		(to: number) => {
-			const next = items[Math.min(items.length - 1, Math.max(0, to))];
-			if (next) setChosen(next.id);
-			list.current?.children[Math.min(items.length - 1, Math.max(0, to))]?.scrollIntoView({ block: "nearest" });
-		},
-		[items],
-	);
-	const say = useCallback(
-		(decision: Schemas["DecideInputBody"]["decision"]) => {
-			if (!item?.mine || r.closed) return;
-			decide.mutate({ id: item.id, decision, reason: decision === "revoke" ? reason : undefined });
-			setReason("");
-			if (decision) {
-				const open = (i: Schemas["ReviewItem"], n: number) => n !== at && i.mine && !i.decision;
-				const later = items.findIndex((i, n) => n > at && open(i, n));
-				const next = later >= 0 ? later : items.findIndex(open);
-				if (next >= 0) go(next);
-			}
-		},
-		[item, r.closed, decide, reason, items, at, go],
-	);
-	useEffect(() => {
-		const press = (e: KeyboardEvent) => {
-			if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || closing) return;
-			const acts: Record<string, () => void> = {
-				ArrowDown: () => go(at + 1),
-				ArrowUp: () => go(at - 1),
-				k: () => say("keep"),
-				r: () => say("revoke"),
-				u: () => say(""),
-			};
-			const act = acts[e.key] ?? acts[e.key.toLowerCase()];
-			if (act) {
-				e.preventDefault();
-				act();
-			}
-		};
-		window.addEventListener("keydown", press);
-		return () => window.removeEventListener("keydown", press);
-	}, [go, say, at, closing]);
-
+	const undecided = r.items - r.kept - r.revoked;
 	return (
-		<div className="flex h-full flex-col">
-			<header className="flex shrink-0 items-center gap-6 border-b border-hair px-[18px] py-2">
-				<div className="min-w-0 grow">
-					<h1 className="truncate text-[20px] font-bold">{r.name}</h1>
-					<p className="text-[12px] text-quiet">
-						Should these people keep the role {r.role.name}? {r.closed ? `Closed ${day(r.closed)}.` : `Due ${day(r.due)}.`}
-					</p>
-				</div>
-				<div className="w-[220px]">
-					<Progress review={r} />
-					<p className="text-[12px] text-quiet">
-						{r.kept} kept · {r.revoked} revoked · {r.items - r.kept - r.revoked} undecided
-					</p>
-				</div>
-				{detail.mayRun && !r.closed && (
-					<button type="button" className="action main" onClick={() => setClosing(true)}>
-						Close the review …
-					</button>
-				)}
-			</header>
-			<div className="grid min-h-0 grow grid-cols-[360px_minmax(0,1fr)]">
-				<ul ref={list} aria-label="Items" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
-					{items.map((i, n) => (
-						<li key={i.id}>
-							<button
-								type="button"
-								aria-current={n === at}
-								onClick={() => setChosen(i.id)}
-								className={`flex w-full items-baseline gap-3 border-b border-hair px-[18px] py-1.5 text-left ${n === at ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
-							>
-								<span className="min-w-0 grow">
-									<span className="block truncate font-semibold">{i.user.name}</span>
-									<span className={`narrow block truncate text-[11.5px] ${n === at ? "text-on-slate-quiet" : "text-quiet"}`}>
-										{i.note}
-										{!i.mine && ` · for ${i.reviewer.name}`}
-									</span>
-								</span>
-								<span className={`shrink-0 text-[12px] font-semibold ${n === at ? "" : marks[i.decision].look}`}>{marks[i.decision].text}</span>
-							</button>
+		<Board
+			open
+			onClose={onClose}
+			title="Close the review"
+			about="Closing makes one revision of what was revoked and was given by hand. It can be undone in the history."
+		>
+			{undecided > 0 && (
+				<p className="mb-3 font-semibold text-ochre">
+					{count(undecided, "item is", "items are")} undecided, and {undecided === 1 ? "is" : "are"} {r.fate === "keep" ? "kept" : "revoked"}, as was
+					chosen at opening.
+				</p>
+			)}
+			{detail.outcome.length === 0 ? (
+				<p>Nothing goes away by itself.</p>
+			) : (
+				<ul className="max-h-[36vh] overflow-auto">
+					{detail.outcome.map((s) => (
+						<li key={s.map((p) => p.text).join("")} className="border-b border-hair py-1.5">
+							<Sentence parts={s} />
 						</li>
 					))}
 				</ul>
-				{item ? (
-					<section aria-label="The item" className="min-h-0 overflow-auto px-[28px] py-4">
-						<p className="text-quiet">
-							Item {at + 1} of {items.length}
-						</p>
-						<h2 className="mt-1 text-[20px]">
-							Should <b>{item.user.name}</b> keep <b>{r.role.name}</b>?
-						</h2>
-						<p className="text-quiet">
-							{item.note}{" "}
-							{may(me, "design:view") && (
-								<Name kind="user" id={item.user.id}>
-									open the sheet
-								</Name>
-							)}
-						</p>
-						<div className="mt-4 grid grid-cols-2 gap-6">
-							<div>
-								<h3 className="border-b-[3px] border-[var(--beam)] font-bold">How it is held</h3>
-								{item.direct.map((t) => (
-									<p key={t.id} className="border-b border-hair py-1.5">
-										<b>By hand</b>, {t.note}
-										{t.reason && <span className="text-quiet"> — “{t.reason}”</span>}
-									</p>
-								))}
-								{item.groups.map((g) => (
-									<p key={g.id} className="border-b border-hair py-1.5">
-										By the group <b>{g.name}</b> <span className="text-quiet">— this stays: it is for the group’s owner</span>
-									</p>
-								))}
-								{item.direct.length + item.groups.length === 0 && <p className="py-1.5 text-quiet">It is not held any longer.</p>}
-							</div>
-							<div>
-								<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What really goes away if it is revoked</h3>
-								{item.loses.length === 0 && (
-									<p className="py-1.5 text-quiet">
-										{item.direct.length === 0
-											? "Nothing by this decision alone: a group gives it."
-											: "Nothing: all of it is held by another way too."}
-									</p>
-								)}
-								{item.loses.map((h) => (
-									<p key={`${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-2 border-b border-hair py-1">
-										<span className="narrow truncate font-mono text-[12px]">{h.permission}</span>
-										<span className="narrow shrink-0 text-[12px] text-quiet">{extent(h)}</span>
-										{h.risk > 0 && (
-											<span className={`shrink-0 text-[12px] font-semibold ${h.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[h.risk]}</span>
-										)}
-									</p>
-								))}
-							</div>
-						</div>
-						{item.mine && !r.closed ? (
-							<div className="mt-6">
-								<label htmlFor={reasonId} className="block max-w-[520px]">
-									<span className="text-[12px] text-quiet">Reason, if you revoke</span>
-									<input
-										id={reasonId}
-										className="field"
-										maxLength={1000}
-										value={reason}
-										onChange={(e) => setReason(e.target.value)}
-										placeholder={item.reason || ""}
-									/>
-								</label>
-								<div className="mt-3 flex gap-3">
-									<button type="button" className="action main" onClick={() => say("keep")}>
-										Keep <kbd>K</kbd>
-									</button>
-									<button type="button" className="action danger" onClick={() => say("revoke")}>
-										Revoke <kbd>R</kbd>
-									</button>
-									{item.decision && (
-										<button type="button" className="action" onClick={() => say("")}>
-											Take back <kbd>U</kbd>
-										</button>
-									)}
-									<span className={`self-center font-semibold ${marks[item.decision].look}`}>{marks[item.decision].text}</span>
-								</div>
-							</div>
-						) : (
-							<p className="mt-6 text-quiet">
-								{item.decision ? (
-									<>
-										<b className={marks[item.decision].look}>{marks[item.decision].text}</b>
-										{item.by && ` by ${item.by.name}`}
-										{item.reason && ` — “${item.reason}”`}
-									</>
-								) : r.closed ? (
-									"It was left undecided, and stayed."
-								) : (
-									`${item.reviewer.name} decides.`
-								)}
-							</p>
-						)}
-					</section>
-				) : (
-					<p className="p-6 text-quiet">There are no items here for you.</p>
-				)}
+			)}
+			{detail.toOwners > 0 && (
+				<p className="mt-3">
+					{count(detail.toOwners, "revocation comes by a group and is", "revocations come by groups and are")} left to the owners, with what each
+					choice does.
+				</p>
+			)}
+			<div className="mt-4 flex justify-end gap-3">
+				<button type="button" className="action" onClick={onClose}>
+					Not yet
+				</button>
+				<button type="button" className="action main" disabled={close.isPending} onClick={() => close.mutate()}>
+					Close it{detail.outcome.length > 0 && ` and revoke ${detail.outcome.length}`}
+				</button>
 			</div>
-			<Board
-				open={closing}
-				onClose={() => setClosing(false)}
-				title="Close the review"
-				about="Closing makes one revision of what was revoked and was given by hand. It can be undone in the history."
-			>
-				{r.items - r.kept - r.revoked > 0 && (
-					<p className="mb-3 font-semibold text-ochre">
-						{count(r.items - r.kept - r.revoked, "item is", "items are")} undecided and will stay as they are.
-					</p>
-				)}
-				{detail.outcome.length === 0 ? (
-					<p>Nothing goes away.</p>
-				) : (
-					<ul className="max-h-[36vh] overflow-auto">
-						{detail.outcome.map((s) => (
-							<li key={s.map((p) => p.text).join("")} className="border-b border-hair py-1.5">
-								<Sentence parts={s} />
-							</li>
-						))}
-					</ul>
-				)}
-				<div className="mt-4 flex justify-end gap-3">
-					<button type="button" className="action" onClick={() => setClosing(false)}>
-						Not yet
-					</button>
-					<button type="button" className="action main" disabled={close.isPending} onClick={() => close.mutate()}>
-						Close it{detail.outcome.length > 0 && ` and revoke ${detail.outcome.length}`}
-					</button>
-				</div>
-			</Board>
-		</div>
+		</Board>
 	);
 }

@@ -1,0 +1,121 @@
+import type { Schemas } from "../api/client";
+import { useReviewItem } from "../api/hooks";
+import { Loaded } from "../parts/loading";
+import { count, day, extent, Named, Risk } from "../parts/words";
+
+/** What is needed to decide an item: since when, by whom, how it is used, who else has it, and what would really go away. */
+export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
+	const detail = useReviewItem(item.id);
+	const e = item.evidence;
+	return (
+		<>
+			{e && (
+				<dl className="mt-3 grid grid-cols-4 border-y-[3px] border-[var(--beam)]">
+					<Fact
+						title="Held since"
+						value={e.since ? day(e.since) : "not on record"}
+						note={[e.givenBy && `by ${e.givenBy}`, e.givenWhy && `“${e.givenWhy}”`].filter(Boolean).join(", ")}
+					/>
+					<Fact
+						title="Last used"
+						value={e.lastUse ? `${count(e.idleDays ?? 0, "day", "days")} ago` : "not known"}
+						note={e.lastUse ? day(e.lastUse) : "its systems tell nothing"}
+						bad={(e.idleDays ?? 0) >= 90}
+					/>
+					<Fact
+						title="Peers who have it"
+						value={e.peers > 0 ? `${e.alike} of ${e.peers}` : "no peers"}
+						note="same title and department"
+						bad={e.peers >= 4 && e.alike * 5 <= e.peers}
+					/>
+					<Fact
+						title="Risk"
+						value={["none", "elevated", "high", "critical"][e.risk]}
+						note={
+							e.conflicts.length > 0
+								? `conflicts: ${e.conflicts.map((c) => c.name).join(", ")}`
+								: `${count(e.gives, "permission", "permissions")}, no conflict`
+						}
+						bad={e.risk === 3 || e.conflicts.length > 0}
+					/>
+				</dl>
+			)}
+			{e && e.doubts.length > 0 && <p className="mt-2 font-semibold text-ochre">Against keeping it: {e.doubts.join("; ")}.</p>}
+			<Loaded query={detail}>{(d) => <Ways detail={d} />}</Loaded>
+		</>
+	);
+}
+
+function Fact({ title, value, note, bad }: { title: string; value: string; note: string; bad?: boolean }) {
+	return (
+		<div className="border-r border-hair px-3 py-1.5 first:pl-0 last:border-r-0">
+			<dt className="text-[12px] text-quiet">{title}</dt>
+			<dd className={`text-[15px] font-bold ${bad ? "text-ochre" : ""}`}>{value}</dd>
+			<dd className="text-[12px] text-quiet">{note}</dd>
+		</div>
+	);
+}
+
+function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
+	const { item } = d;
+	return (
+		<div className="mt-4 grid grid-cols-2 gap-6">
+			<div>
+				<h3 className="border-b-[3px] border-[var(--beam)] font-bold">How it is held</h3>
+				{d.direct.map((t) => (
+					<p key={t.id} className="border-b border-hair py-1.5">
+						<b>By hand</b>, {t.note}
+						{t.reason && <span className="text-quiet"> — “{t.reason}”</span>}
+					</p>
+				))}
+				{d.given.map((g) => (
+					<p key={g.terms.id} className="border-b border-hair py-1.5">
+						By the group <Named of={g.subject} />, {g.terms.note} <span className="text-quiet">— this stays: it is for the group’s owner</span>
+					</p>
+				))}
+				{d.direct.length + d.given.length === 0 && <p className="py-1.5 text-quiet">It is not held any longer.</p>}
+				{d.stays.length > 0 && (
+					<>
+						<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">What stays all the same</h3>
+						<p className="py-1 text-[12px] text-quiet">
+							{count(d.stays.length, "permission", "permissions")} of {item.target.name}, by {d.staysBy.map((r) => r.name).join(", ")}
+						</p>
+						<Holdings list={d.stays} look="text-quiet" />
+					</>
+				)}
+			</div>
+			<div>
+				<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What really goes away if it is revoked</h3>
+				{d.loses.length === 0 && (
+					<p className="py-1.5 text-quiet">
+						{d.direct.length === 0 ? "Nothing by this decision alone: a group gives it." : "Nothing: all of it is held by another way too."}
+					</p>
+				)}
+				<Holdings list={d.loses} look="text-ox" />
+				{d.losesAll.length > d.loses.length && (
+					<>
+						<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">And if the group’s owner takes it away too</h3>
+						<Holdings
+							list={d.losesAll.filter((a) => !d.loses.some((l) => l.permission === a.permission && l.area.id === a.area.id && l.reach === a.reach))}
+							look="text-ochre"
+						/>
+					</>
+				)}
+			</div>
+		</div>
+	);
+}
+
+function Holdings({ list, look }: { list: Schemas["Holding"][]; look: string }) {
+	return (
+		<ul className="max-h-[220px] overflow-auto">
+			{list.map((h) => (
+				<li key={`${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-2 border-b border-hair py-[3px]">
+					<span className={`narrow truncate font-mono text-[12px] ${look}`}>{h.permission}</span>
+					<span className="narrow grow truncate text-[12px] text-quiet">{extent(h)}</span>
+					<Risk level={h.risk} />
+				</li>
+			))}
+		</ul>
+	);
+}

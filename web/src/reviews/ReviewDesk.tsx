@@ -1,0 +1,187 @@
+import { useCallback, useEffect, useId, useRef, useState } from "react";
+import type { Schemas } from "../api/client";
+import { useHouse } from "../house/context";
+import { typing } from "../house/Keys";
+import { acting } from "../house/rights";
+import { Named } from "../parts/words";
+import { type Decision, marks, useDecide } from "./decide";
+import { HandBoard } from "./HandBoard";
+import { ItemEvidence } from "./ItemEvidence";
+
+/** A reviewer's desk: the items on the left, the one to decide on the right, with its evidence and what would really go away. */
+export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]; paused: boolean }) {
+	const { review: r, items } = detail;
+	const { me } = useHouse();
+	const [chosen, setChosen] = useState<number | null>(null);
+	const [handing, setHanding] = useState(false);
+	const [reason, setReason] = useState("");
+	const [wanting, setWanting] = useState(false);
+	const reasonId = useId();
+	const list = useRef<HTMLUListElement>(null);
+	const decide = useDecide();
+	const first = items.find((i) => i.mine && !i.decision) ?? items.find((i) => i.mine) ?? items[0];
+	const at = Math.max(
+		0,
+		items.findIndex((i) => i.id === (chosen ?? first?.id)),
+	);
+	const item: Schemas["ReviewItem"] | undefined = items[at];
+	const mine = !!item?.mine && !r.closed && acting(me);
+	const go = useCallback(
+		(to: number) => {
+			const next = items[Math.min(items.length - 1, Math.max(0, to))];
+			if (next) setChosen(next.id);
+			setWanting(false);
+			list.current?.children[Math.min(items.length - 1, Math.max(0, to))]?.scrollIntoView({ block: "nearest" });
+		},
+		[items],
+	);
+	const say = useCallback(
+		(decision: Decision) => {
+			if (!item || !mine) return;
+			if (decision === "revoke" && reason.trim() === "") {
+				setWanting(true);
+				document.getElementById(reasonId)?.focus();
+				return;
+			}
+			decide.mutate({ items: [item.id], decision, reason: decision === "revoke" ? reason : undefined });
+			setReason("");
+			setWanting(false);
+			if (decision) {
+				const open = (i: Schemas["ReviewItem"], n: number) => n !== at && i.mine && !i.decision;
+				const later = items.findIndex((i, n) => n > at && open(i, n));
+				const next = later >= 0 ? later : items.findIndex(open);
+				if (next >= 0) go(next);
+			}
+		},
+		[item, mine, decide, reason, reasonId, items, at, go],
+	);
+	const stopped = paused || handing;
+	useEffect(() => {
+		const press = (e: KeyboardEvent) => {
+			if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || stopped || document.querySelector("[role=dialog]")) return;
+			const acts: Record<string, () => void> = {
+				ArrowDown: () => go(at + 1),
+				ArrowUp: () => go(at - 1),
+				k: () => say("keep"),
+				r: () => say("revoke"),
+				h: () => mine && setHanding(true),
+				u: () => say(""),
+			};
+			const act = acts[e.key] ?? acts[e.key.toLowerCase()];
+			if (act) {
+				e.preventDefault();
+				act();
+			}
+		};
+		window.addEventListener("keydown", press);
+		return () => window.removeEventListener("keydown", press);
+	}, [go, say, at, stopped, mine]);
+	if (!item) return <p className="p-6 text-quiet">There are no items here for you.</p>;
+	return (
+		<div className="grid min-h-0 grow grid-cols-[320px_minmax(0,1fr)]">
+			<ul ref={list} aria-label="Items" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
+				{items.map((i, n) => (
+					<li key={i.id}>
+						<button
+							type="button"
+							aria-current={n === at}
+							onClick={() => go(n)}
+							className={`flex w-full items-baseline gap-3 border-b border-hair px-[18px] py-1.5 text-left ${n === at ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
+						>
+							<span className="min-w-0 grow">
+								<span className="block truncate font-semibold">
+									{i.user.name}
+									{(i.evidence?.doubts.length ?? 0) > 0 && (
+										<span className={n === at ? "" : "text-ochre"} title={i.evidence?.doubts.join("; ")}>
+											{" "}
+											!
+										</span>
+									)}
+								</span>
+								<span className={`narrow block truncate text-[11.5px] ${n === at ? "text-on-slate-quiet" : "text-quiet"}`}>
+									{i.note} · {i.target.name}
+									{!i.mine && ` · for ${i.reviewer.name}`}
+								</span>
+							</span>
+							<span className={`shrink-0 text-[12px] font-semibold ${n === at ? "" : marks[i.decision].look}`}>{marks[i.decision].text}</span>
+						</button>
+					</li>
+				))}
+			</ul>
+			<section aria-label="The item" className="flex min-h-0 flex-col">
+				<div className="min-h-0 grow overflow-auto px-[28px] py-3">
+					<p className="text-quiet">
+						Item {at + 1} of {items.length}
+					</p>
+					<h2 className="mt-1 text-[20px]">
+						Should <b>{item.user.name}</b> keep <b>{item.target.name}</b>?
+					</h2>
+					<p className="text-quiet">
+						{item.note} · <Named of={{ ...item.user, name: "their sheet" }} />
+						{item.handedBy && (
+							<>
+								{" · handed on by "}
+								{item.handedBy.name}
+								{item.handNote && `: “${item.handNote}”`}
+							</>
+						)}
+					</p>
+					<ItemEvidence key={item.id} item={item} />
+				</div>
+				<div className="shrink-0 border-t-[3px] border-[var(--beam)] px-[28px] py-2">
+					{mine ? (
+						<div className="flex items-end gap-3">
+							<label htmlFor={reasonId} className="min-w-0 grow">
+								<span className={`text-[12px] ${wanting ? "font-bold text-ox" : "text-quiet"}`}>
+									Reason, if you revoke{wanting && ": say why, then press Enter"}
+								</span>
+								<input
+									id={reasonId}
+									className={`field ${wanting ? "!border-ox" : ""}`}
+									maxLength={1000}
+									value={reason}
+									onChange={(e) => setReason(e.target.value)}
+									onKeyDown={(e) => {
+										if (e.key === "Enter" && reason.trim()) say("revoke");
+										if (e.key === "Escape") e.currentTarget.blur();
+									}}
+									placeholder={item.reason || ""}
+								/>
+							</label>
+							<button type="button" className="action main" onClick={() => say("keep")}>
+								Keep <kbd>K</kbd>
+							</button>
+							<button type="button" className="action danger" onClick={() => say("revoke")}>
+								Revoke <kbd>R</kbd>
+							</button>
+							<button type="button" className="action" onClick={() => setHanding(true)}>
+								Hand on <kbd>H</kbd>
+							</button>
+							{item.decision && (
+								<button type="button" className="action" onClick={() => say("")}>
+									Take back <kbd>U</kbd>
+								</button>
+							)}
+							<span className={`self-center font-semibold ${marks[item.decision].look}`}>{marks[item.decision].text}</span>
+						</div>
+					) : (
+						<p className="py-1 text-quiet">
+							{item.decision ? (
+								<>
+									<b className={marks[item.decision].look}>{marks[item.decision].text}</b>
+									{item.by ? ` by ${item.by.name}` : " by fate: nobody decided"}
+									{item.reason && ` — “${item.reason}”`}
+								</>
+							) : r.closed ? (
+								"Nobody decided, and it stayed."
+							) : (
+								`${item.reviewer.name} decides.`
+							)}
+						</p>
+					)}
+				</div>
+			</section>
+			{handing && <HandBoard item={item} onClose={() => setHanding(false)} />}
+		</div>
+	);
+}
