@@ -261,12 +261,13 @@ func conflicts(today time.Time) []*model.Conflict {
 		return x
 	}
 	goods := c("goods-declare-release", "Declare and release dangerous goods", "Who declares goods must not release them.", "", "ladingbook:dangerous-goods:declare", "ladingbook:dangerous-goods:release")
-	invoices := c("invoice-write-approve", "Write and approve invoices", "Four eyes on every invoice.", "", "tallyroom:invoice:create", "tallyroom:invoice:approve")
-	invoices.Exceptions = []model.Exception{{User: "halima.corvane", Until: today.AddDate(0, 2, 0), Reason: "until the second clerk has come"}}
+	bank := c("bank-payment", "Change bank details and start a payment run", "The oldest fraud there is.", model.Anywhere, "tallyroom:bank-detail:edit", "tallyroom:payment-run:start")
+	bank.Exceptions = []model.Exception{{User: "halima.corvane", Until: today.AddDate(0, 2, 0), Reason: "until the second payments lead has come"}}
 	return []*model.Conflict{
 		c("supplier-payment", "Create supplier and release payment", "Nobody pays whom they made.", model.Anywhere, "tallyroom:supplier:create", "tallyroom:payment:release"),
-		goods, invoices,
-		c("bank-payment", "Change bank details and start a payment run", "The oldest fraud there is.", model.Anywhere, "tallyroom:bank-detail:edit", "tallyroom:payment-run:start"),
+		goods,
+		c("invoice-write-approve", "Write and approve invoices", "Four eyes on every invoice.", "", "tallyroom:invoice:create", "tallyroom:invoice:approve"),
+		bank,
 		c("refund-pay", "Request and pay a refund", "Who asks for a refund does not pay it.", "", "gangway:refund:request", "gangway:refund:pay"),
 		c("ticket-till", "Sell tickets and void them", "A void is seen by a second person.", "", "gangway:ticket:sell", "gangway:ticket:void"),
 		c("hold-lift", "Set and lift a customs hold", "Two people for a hold.", "", "ladingbook:customs-hold:set", "ladingbook:customs-hold:lift"),

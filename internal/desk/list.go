@@ -198,7 +198,12 @@ var columns = map[model.Kind][]column{
 		textColumn("title", "Title", filter.Text, func(_ *sight, u *model.User) string { return u.JobTitle }),
 		textColumn("department", "Department", filter.Text, func(_ *sight, u *model.User) string { return u.Department }),
 		refColumn("area", "Home", func(s *sight, u *model.User) Ref { return s.area(u.Area) }),
-		refColumn("manager", "Reports to", func(s *sight, u *model.User) Ref { return s.optionalRef(model.KindUser, u.Manager) }),
+		refColumn("manager", "Reports to", func(s *sight, u *model.User) Ref {
+			if _, seen := s.design().Users.Find(u.Manager); !seen {
+				return Ref{} // a delegate need not see everybody's
+			}
+			return s.ref(model.KindUser, u.Manager)
+		}),
 		numberColumn("groups", "Groups", func(s *sight, id string) int { return max(0, len(s.index.GroupsOf(id))-2) }),
 		numberColumn("hand", "By hand", func(s *sight, id string) int { return len(s.index.GrantsOfUser(id)) }),
 		dayColumn("until", "Until", func(u *model.User) time.Time { return u.Until }),

@@ -103,7 +103,7 @@ func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
 	if u.Source == model.Directory {
 		p.Lock = &Lock{"The directory keeps this person: names, title, department, manager and home come from there.", "What is changed here stands until the directory says otherwise."}
 	}
-	if u.Manager != "" {
+	if _, seen := h.design().Users.Find(u.Manager); seen {
 		m := h.ref(model.KindUser, u.Manager)
 		p.Manager = &m
 	}

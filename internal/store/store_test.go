@@ -3,6 +3,7 @@ package store_test
 import (
 	"errors"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -102,9 +103,13 @@ func TestThePastCanBeComputed(t *testing.T) {
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead}, change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: lead})
 	for minutes, want := range map[int][]string{-1: nil, 0: {"ann Clerk"}, 1: {"ann Lead", "bea "}, 2: {"bea "}, 99: {"bea "}} {
-		d, _, err := s.DesignAt(start.Add(time.Duration(minutes) * time.Minute))
+		at := start.Add(time.Duration(minutes) * time.Minute)
+		d, revision, err := s.DesignAt(at)
 		if err != nil {
 			t.Fatal(err)
+		}
+		if n, err := s.RevisionAt(at); err != nil || n != revision || n != min(3, minutes+1) {
+			t.Errorf("after %d minutes the revision is %d or %d, %v", minutes, revision, n, err)
 		}
 		var got []string
 		for _, u := range d.Users {
@@ -185,5 +190,73 @@ func TestOpenRefusesWhatIsNotThere(t *testing.T) {
 	}
 	if _, err := store.Open(folder, true); err == nil {
 		t.Error("a folder is opened")
+	}
+}
+
+func TestTheRecordIsSearched(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	crew := func(users ...string) *model.Group {
+		return &model.Group{ID: "crew", Name: "Crew", Users: users, Type: model.Static, Source: model.Local}
+	}
+	give := &model.Assignment{ID: "a1", Subject: model.Subject{User: "ann"}, Role: "r"}
+	for n, step := range []struct {
+		who, why string
+		op       change.Op
+	}{
+		{"sue", "a first one", change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "")}},
+		{"sue", "100% of the crew", change.Op{Kind: model.KindGroup, ID: "crew", After: crew("ann", "bea")}},
+		{"", "from the tide", change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea"), After: crew("ann", "bea", "cy")}},
+		{"tom", "gives", change.Op{Kind: model.KindAssignment, ID: "a1", After: give}},
+		{"tom", "out of the crew", change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea", "cy"), After: crew("bea", "cy")}},
+	} {
+		name := step.who
+		if name == "" {
+			name = "Operator"
+		}
+		if err := s.Apply(store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Hour), Who: step.who, WhoName: name, Why: step.why}, []change.Op{step.op}, nil); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, c := range map[string]struct {
+		search store.Search
+		want   []int
+	}{
+		"all":            {store.Search{}, []int{5, 4, 3, 2, 1}},
+		"of a kind":      {store.Search{Kind: "group"}, []int{5, 3, 2}},
+		"of one":         {store.Search{Kind: "user", ID: "ann"}, []int{1}},
+		"about a person": {store.Search{User: "ann"}, []int{5, 4, 2, 1}}, // not the third, which lists cy
+		"about cy":       {store.Search{User: "cy"}, []int{3}},
+		"by a person":    {store.Search{Who: "tom"}, []int{5, 4}},
+		"by an operator": {store.Search{Who: "Operator"}, []int{3}},
+		"by words":       {store.Search{Words: "crew out"}, []int{5}},
+		"a percent sign": {store.Search{Words: "100%"}, []int{2}},
+		"no wildcard":    {store.Search{Words: "1_0"}, nil},
+		"in a time":      {store.Search{From: start.Add(time.Hour), Until: start.Add(3 * time.Hour)}, []int{3, 2}},
+		"all of it":      {store.Search{Kind: "group", Who: "sue", Words: "crew"}, []int{2}},
+	} {
+		list, err := s.Revisions(c.search, 0, 10)
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		var got []int
+		for _, r := range list {
+			got = append(got, r.Number)
+		}
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
+		}
+	}
+	if r, err := s.LastOn(model.KindGroup, "crew", 0); err != nil || r.Number != 5 {
+		t.Errorf("the crew was last touched by %d, %v", r.Number, err)
+	}
+	if _, err := s.LastOn(model.KindGroup, "crew", 5); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("after the last: %v", err)
+	}
+	if r, err := s.FirstOn(model.KindAssignment, "a1"); err != nil || r.Number != 4 {
+		t.Errorf("a1 came with %d, %v", r.Number, err)
+	}
+	joined, err := s.Joinings("crew")
+	if err != nil || joined["cy"].Number != 3 || joined["bea"].Number != 2 {
+		t.Errorf("they joined by %v, %v", joined, err)
 	}
 }

@@ -142,13 +142,14 @@ func (a *Authority) check(x *index.Index, act Act) *Refused {
 	if act.User.ID == a.user {
 		return &Refused{Reason: "Nobody acts on themselves through a delegation, and " + name + " is you."}
 	}
-	if p := a.Above(act.User.ID); p != "" {
-		return &Refused{Reason: fmt.Sprintf("%s holds the critical permission %s, which you do not hold, so you may not act on them through a delegation.", name, p)}
-	}
 	nearest, far := &Refused{}, -1
 	for _, d := range a.given {
 		stage, why := a.against(x, d, act)
 		if why == "" {
+			// Only now, so that nobody learns from a refusal what people hold who are not theirs to see.
+			if p := a.Above(act.User.ID); p != "" {
+				return &Refused{d.ID, fmt.Sprintf("%s holds the critical permission %s, which you do not hold, so you may not act on them through a delegation.", name, p)}
+			}
 			return nil
 		}
 		if stage > far {

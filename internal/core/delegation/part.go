@@ -13,7 +13,8 @@ import (
 )
 
 // Part gives the part of the design that the delegate sees: the people, groups, roles, sets and areas that the delegations name, and what is needed to
-// understand those. It is a well-formed design, in which the people who are seen hold what they hold in the whole.
+// understand those. The people who are seen hold in it what they hold in the whole. It is well-formed, but that it still names managers who are not seen: rules
+// look at them.
 //
 // A group that is not listed, but gives somebody who is seen something, stands in it without its name.
 func (a *Authority) Part() *model.Design {
@@ -223,7 +224,6 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
-			c.Manager = owner(o.Manager)
 			c.LastUse = maps.Clone(o.LastUse)
 			maps.DeleteFunc(c.LastUse, func(system string, _ time.Time) bool { return !p.systems[system] })
 			keep(o, &c)

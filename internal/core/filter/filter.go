@@ -386,10 +386,11 @@ func (s *Schema) Looks(text string) bool {
 	for n < len(t) && (nameByte(t[n]) || t[n] == '.' || t[n] == ':') {
 		n++
 	}
-	main, _, _ := strings.Cut(strings.ToLower(t[:n]), ".")
-	if i := strings.LastIndexByte(main, ':'); i >= 0 {
-		main = main[i+1:]
+	name := strings.ToLower(t[:n])
+	for _, prefix := range schemas {
+		name = strings.TrimPrefix(name, prefix)
 	}
+	main, _, _ := strings.Cut(name, ".")
 	if s.attributes[main] == nil {
 		return false
 	}

@@ -171,3 +171,39 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+var rows = NewSchema(Attribute{"name", Text}, Attribute{"owner", Exact}, Attribute{"members", Number}, Attribute{"retired", Boolean}, Attribute{"until", Instant})
+
+func TestFiltersOverRows(t *testing.T) {
+	row := Row(func(name string) []any {
+		return map[string][]any{"name": {"Gate Crew"}, "owner": {""}, "members": {float64(0)}, "retired": {false}, "until": {time.Date(2026, 3, 4, 0, 0, 0, 0, time.UTC)}}[name]
+	})
+	for text, want := range map[string]bool{
+		`name eq "gate crew"`: true, `name co "CREW" and members eq 0`: true, `members gt 0`: false, `members pr`: true, `owner pr`: false, `owner ne "ann"`: true,
+		`retired eq false`: true, `until lt "2026-04-01T00:00:00Z"`: true, `not (until pr)`: false, `NAME sw "gate" or owner eq "x"`: true,
+	} {
+		f, err := rows.Parse(text)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+		} else if got := f.MatchRow(row); got != want {
+			t.Errorf("%s matches: %v, want %v", text, got, want)
+		}
+	}
+	for text, says := range map[string]string{`title pr`: "name, owner, members", `members eq "x"`: "a number", `owner.value eq "x"`: "no part", `name[x eq 1]`: "no parts"} {
+		if _, err := rows.Parse(text); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v, want something about %q", text, err, says)
+		}
+	}
+}
+
+func TestFiltersAreToldFromWords(t *testing.T) {
+	for text, want := range map[string]bool{
+		`title eq "Clerk"`: true, `title eq`: true, `not (title pr)`: true, `((title co "x"`: true, `qualifications[type eq "crane"]`: true, `NOT ( not (area eq "x"))`: true, `emails.value ew ".example"`: true,
+		`urn:ietf:params:scim:schemas:core:2.0:User:title eq "x"`: true,
+		`title`: false, `gate clerk`: false, `area terminal`: false, `not gates`: false, ``: false, `(`: false, `title equals x`: false, `eq pr`: false, `state of the gates`: false, `nothing pr`: false,
+	} {
+		if got := People.Looks(text); got != want {
+			t.Errorf("%q looks like a filter: %v, want %v", text, got, want)
+		}
+	}
+}

@@ -85,6 +85,7 @@ func (r random) design(t testing.TB) *model.Design {
 	r.groups(d, groups, users, areas)
 	r.assignments(d, users, groups, roles, sets, areas)
 	r.conflicts(d, users, roles, keys)
+	r.delegations(d, users, groups, roles, sets, areas)
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		t.Fatalf("the random design is not well-formed: %v", problems)
 	}
@@ -101,6 +102,9 @@ func (r random) systems(d *model.Design, licences []string) (keys []string) {
 			p := &model.Permission{Key: fmt.Sprintf("%s:o%d:a%d", system, i/3, i), Class: pick(r, []model.Class{model.Read, model.Read, model.Write, model.Admin}), Span: pick(r, []model.Span{model.SpanArea, model.SpanArea, model.SpanOrganisation})}
 			if r.chance(20) {
 				p.Licence = pick(r, licences)
+			}
+			if r.chance(25) {
+				p.Risk = 3
 			}
 			for _, q := range s.Permissions { // only what came before, so it stays acyclic
 				if r.chance(25) && !(p.Class == model.Read && q.Class != model.Read) && !(p.Span == model.SpanArea && q.Span != model.SpanArea) {
@@ -207,5 +211,34 @@ func (r random) conflicts(d *model.Design, users, roles, keys []string) {
 			c.Exceptions = append(c.Exceptions, model.Exception{User: pick(r, users), Until: now.Add(time.Duration(r.IntN(3)-1) * time.Hour), Reason: "for now"})
 		}
 		d.Add(c)
+	}
+}
+
+func (r random) delegations(d *model.Design, users, groups, roles, sets, areas []string) {
+	for _, id := range ids("d", 5) {
+		g := &model.Delegation{ID: id, Name: id, Actions: some(r, model.DelegableActions, 8), Roles: some(r, roles, 4), Sets: some(r, sets, 2), Groups: some(r, groups, 4), GroupsWhole: r.chance(30)}
+		if g.Delegate.User = pick(r, users); r.chance(40) {
+			g.Delegate = model.Subject{Group: pick(r, groups)}
+		}
+		switch r.IntN(3) {
+		case 0:
+			g.People.Group = pick(r, groups)
+		case 1:
+			g.People.Filter = pick(r, filters)
+		default:
+			g.People.Area = pick(r, areas)
+		}
+		if r.chance(50) {
+			g.Area = pick(r, areas)
+		}
+		if r.chance(40) {
+			days := 1 + r.IntN(90)
+			g.MaxDays = &days
+		}
+		if r.chance(20) {
+			g.From, g.Until = r.instant(), r.instant()
+		}
+		g.Actions = append(g.Actions, pick(r, model.DelegableActions))
+		d.Add(g)
 	}
 }

@@ -1,0 +1,292 @@
+package desk_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/report"
+)
+
+func itemAbout(t *testing.T, r *desk.ReviewDetail, user string) desk.ReviewItem {
+	t.Helper()
+	i := slices.IndexFunc(r.Items, func(i desk.ReviewItem) bool { return i.User.ID == user })
+	if i < 0 {
+		t.Fatalf("no item is about %s", user)
+	}
+	return r.Items[i]
+}
+
+func TestWhatAReviewAsks(t *testing.T) {
+	d, _ := openDemo(t)
+	preview := func(n desk.NewReview) *desk.ReviewPreview {
+		t.Helper()
+		return must[*desk.ReviewPreview](t)(d.PreviewReview(signe, n))
+	}
+	for name, c := range map[string]struct {
+		ask   desk.NewReview
+		about string
+	}{
+		"a system":  {desk.NewReview{System: "tallyroom"}, "what gives something of Tallyroom"},
+		"a set":     {desk.NewReview{Set: "gate-override"}, "the permission set Gate override"},
+		"a group":   {desk.NewReview{Group: "north-gate-crew"}, "what comes by the group North gate crew"},
+		"an area":   {desk.NewReview{Area: "ms-gannet"}, "all access at MS Gannet"},
+		"a risk":    {desk.NewReview{Risk: 3, Area: "finance"}, "what is of critical risk at Finance"},
+		"a filter":  {desk.NewReview{Filter: `userType eq "contractor"`}, `all access, of people with userType eq "contractor"`},
+		"all of it": {desk.NewReview{Role: "gate-clerk", System: "quaybook", Risk: 2, Area: "terminal-1", Filter: `title eq "Gate clerk"`}, `the role Gate clerk, what gives something of Quaybook, what is of high risk or more at Terminal 1, of people with title eq "Gate clerk"`},
+	} {
+		p := preview(c.ask)
+		if p.Items == 0 || p.People == 0 || len(p.Reviewers) == 0 || text(p.About) != c.about {
+			t.Errorf("by %s: %d items about %q", name, p.Items, text(p.About))
+		}
+	}
+	if p := preview(desk.NewReview{Filter: "title eq"}); p.Trouble == "" || p.Items != 0 {
+		t.Errorf("a broken filter: %+v", p)
+	}
+	byOwner := preview(desk.NewReview{Role: "gate-clerk", By: "owner"})
+	if len(byOwner.Reviewers) != 1 || byOwner.Reviewers[0].Reviewer.Name != "Mireille Aster" {
+		t.Errorf("decided by the owner: %+v", byOwner.Reviewers)
+	}
+	byOne := preview(desk.NewReview{Role: "gate-clerk", By: "person", Person: "tomasz.oyelaran", Fallback: "ruben.adeyemi"})
+	if len(byOne.Reviewers) != 2 || byOne.Fallback != 1 { // he does not decide about himself
+		t.Errorf("decided by one: %+v, %d by the fallback", byOne.Reviewers, byOne.Fallback)
+	}
+	for says, n := range map[string]desk.NewReview{"no role": {Role: "x"}, "no system": {System: "x"}, "no group": {Group: "x"}, "no area": {Area: "x"}, "no permission set": {Set: "x"}} {
+		_, err := d.PreviewReview(signe, n)
+		refused(t, err, desk.NotFound, says)
+	}
+	_, err := d.OpenReview(signe, desk.NewReview{Role: "gate-clerk", By: "person"})
+	refused(t, err, desk.Invalid, "which person")
+	_, err = d.OpenReview(signe, desk.NewReview{Filter: "title eq"})
+	refused(t, err, desk.Invalid, "cannot be read")
+	_, err = d.OpenReview(signe, desk.NewReview{Role: "storm-watch"})
+	refused(t, err, desk.Invalid, "nothing to review")
+}
+
+func TestEvidenceOfItems(t *testing.T) {
+	d, _ := openDemo(t)
+	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
+	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	tomasz := itemAbout(t, detail, "tomasz.oyelaran")
+	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 || e.Risk != 2 || !tomasz.ByHand || len(tomasz.Groups) != 1 {
+		t.Errorf("about Tomasz: %+v %+v", tomasz, tomasz.Evidence)
+	}
+	idle := 0
+	for _, i := range detail.Items {
+		if len(i.Evidence.Doubts) > 0 && strings.Contains(i.Evidence.Doubts[0], "not used for") {
+			idle++
+		}
+	}
+	if idle == 0 {
+		t.Error("nobody has been idle")
+	}
+	inside := must[*desk.ItemDetail](t)(d.ReviewItem(signe, tomasz.ID))
+	if len(inside.Direct) != 1 || len(inside.Given) != 1 || len(inside.Loses) != 0 || len(inside.Stays) == 0 || len(inside.LosesAll) == 0 || !slices.ContainsFunc(inside.StaysBy, func(r desk.Ref) bool { return r.Name == "North gate crew" }) {
+		t.Errorf("if revoked from Tomasz: loses %d, stays %d by %+v, with the owner's help loses %d", len(inside.Loses), len(inside.Stays), inside.StaysBy, len(inside.LosesAll))
+	}
+}
+
+func TestDecidingManyAndHandingOn(t *testing.T) {
+	d, _ := openDemo(t)
+	detail := must[*desk.ReviewDetail](t)(d.Review(mireille, 3))
+	byLike := map[string][]int{}
+	for _, i := range detail.Items {
+		byLike[i.Like] = append(byLike[i.Like], i.ID)
+	}
+	if len(byLike) < 2 {
+		t.Fatalf("all items are alike: %v", byLike)
+	}
+	var all []int
+	for _, ids := range byLike {
+		all = append(all, ids[0])
+	}
+	_, err := d.DecideMany(mireille, all, "keep", "")
+	refused(t, err, desk.Invalid, "not like the others")
+	if me := must[*desk.Me](t)(d.Me(mireille)); me.Waiting != len(detail.Items) {
+		t.Error("what was refused decided something")
+	}
+	like := itemAbout(t, detail, "kofi.ostrov").Like
+	if done := must[[]desk.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(done) != len(byLike[like]) || done[0].Decision != "keep" || done[0].By.ID != mireille.User {
+		t.Errorf("decided together: %+v", done)
+	}
+	must[[]desk.ReviewItem](t)(d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", "")) // taking back needs no likeness
+	item := itemAbout(t, detail, "tomasz.oyelaran")
+	for _, c := range []struct {
+		who   desk.Actor
+		to    string
+		cause desk.Cause
+		says  string
+	}{
+		{mireille, "tomasz.oyelaran", desk.Invalid, "own access"}, {mireille, mireille.User, desk.Invalid, "already"}, {mireille, "femi.cairnduff", desk.Invalid, "not live"}, {lucia, "ruben.adeyemi", desk.NotAllowed, "for Mireille Aster"},
+	} {
+		_, err := d.HandOn(c.who, item.ID, c.to, "")
+		refused(t, err, c.cause, c.says)
+	}
+	must[*desk.ReviewItem](t)(d.Decide(mireille, item.ID, "keep", ""))
+	handed := must[*desk.ReviewItem](t)(d.HandOn(mireille, item.ID, "ruben.adeyemi", "he knows better"))
+	if handed.Reviewer.ID != ruben.User || handed.HandedBy.ID != mireille.User || handed.HandNote != "he knows better" || handed.Decision != "" {
+		t.Errorf("handed on: %+v", handed)
+	}
+	_, err = d.Decide(mireille, item.ID, "keep", "")
+	refused(t, err, desk.NotAllowed, "for Ruben Adeyemi to decide")
+	must[*desk.ReviewItem](t)(d.Decide(ruben, item.ID, "keep", ""))
+	if found := must[[]desk.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 || found[0].User.ID != ruben.User {
+		t.Errorf("found: %+v", found)
+	}
+	_, err = d.Colleagues(lucia, "ruben")
+	refused(t, err, desk.NotAllowed, "No item waits")
+}
+
+// TestFromOpeningToReport takes a review with direct and group-given revocations to its end: one revision, tasks for the owner, each settled another way, and a report whose
+// figures are its items.
+func TestFromOpeningToReport(t *testing.T) {
+	d, _ := openDemo(t)
+	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Name: "Gates", Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User, Fate: "revoke"}))
+	if r.Fate != "revoke" || r.Deciders != "Ruben Adeyemi" {
+		t.Errorf("opened as %+v", r)
+	}
+	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID))
+	undecided := []string{"tomasz.oyelaran", "kofi.ostrov"}
+	revoked := []string{"deniz.eriksrud", "ingrid.nakawa"}
+	for _, i := range detail.Items {
+		switch {
+		case slices.Contains(revoked, i.User.ID):
+			must[*desk.ReviewItem](t)(d.Decide(ruben, i.ID, "revoke", "moved to the quay"))
+		case !slices.Contains(undecided, i.User.ID):
+			must[*desk.ReviewItem](t)(d.Decide(ruben, i.ID, "keep", ""))
+		}
+	}
+	n := must[int](t)(d.Remind(signe, r.ID))
+	detail = must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User || !strings.Contains(detail.Letters[0].Body, "2 of your") || detail.Review.Reminded == nil {
+		t.Errorf("%d reminders: %+v", n, detail.Letters)
+	}
+	if err := d.RemindDue(); err != nil { // not yet, nor twice
+		t.Fatal(err)
+	}
+	if again := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID)); len(again.Letters) != 1 {
+		t.Errorf("reminded %d times", len(again.Letters))
+	}
+	if len(detail.Outcome) != 2 || detail.ToOwners != 4 || detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
+		t.Errorf("closing would do %d, and leave %d to owners", len(detail.Outcome), detail.ToOwners)
+	}
+	_, err := d.CloseReview(ruben, r.ID)
+	refused(t, err, desk.NotAllowed, "Run reviews")
+	closed := must[*desk.Review](t)(d.CloseReview(signe, r.ID))
+	if closed.Revision != 61 || closed.Revoked != 4 || closed.Tasks != 4 || closed.Settled != 0 {
+		t.Errorf("closed as %+v", closed)
+	}
+	if !allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") {
+		t.Error("what a group gives went away by itself")
+	}
+
+	// The owner of the crew has four tasks.
+	if me := must[*desk.Me](t)(d.Me(mireille)); me.Tasks != 4 {
+		t.Errorf("%d tasks wait for the owner of the crew", me.Tasks)
+	}
+	tasks := must[[]desk.ReviewTask](t)(d.Tasks(mireille))
+	about := func(user string) desk.ReviewTask {
+		return tasks[slices.IndexFunc(tasks, func(t desk.ReviewTask) bool { return t.User.ID == user })]
+	}
+	task := must[*desk.TaskDetail](t)(d.Task(mireille, about("tomasz.oyelaran").ID))
+	if len(task.Choices) != 3 || task.Choices[0].Losing != 1 || task.Choices[1].Losing < 15 || task.Choices[2].Losing != 0 || task.Task.Why != "Undecided at the end; that was its fate" {
+		t.Errorf("the choices are %+v", task.Choices)
+	}
+	_, err = d.Task(lucia, task.Task.ID)
+	refused(t, err, desk.NotAllowed, "Mireille Aster")
+	_, err = d.SettleTask(oona, task.Task.ID, "person", "")
+	refused(t, err, desk.NotAllowed, "Mireille Aster to settle")
+	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "")
+	refused(t, err, desk.Invalid, "Say why")
+	if done := must[*desk.ReviewTask](t)(d.SettleTask(mireille, task.Task.ID, "person", "")); done.Revision != 62 || done.Decision != "person" {
+		t.Errorf("settled as %+v", done)
+	}
+	if allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") || !allowed(d, "kofi.ostrov", "quaybook:gate:admit", "terminal-1") {
+		t.Error("taking Tomasz out did something else")
+	}
+	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "no")
+	refused(t, err, desk.Conflict, "settled already")
+	must[*desk.ReviewTask](t)(d.SettleTask(mireille, about("kofi.ostrov").ID, "leave", "still needed for a week"))
+	if done := must[*desk.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant", "")); done.Revision != 63 {
+		t.Errorf("the grant taken off: %+v", done)
+	}
+	if allowed(d, "yusuf.wexley", "quaybook:gate:admit", "terminal-1") {
+		t.Error("the grant is still on the group")
+	}
+	if left := must[[]desk.ReviewTask](t)(d.Tasks(mireille)); len(left) != 0 { // Deniz came by the same grant
+		t.Errorf("%d tasks are left", len(left))
+	}
+
+	v := must[*report.Review](t)(d.ReviewReport(oona, r.ID))
+	if len(v.Of(report.Kept))+len(v.Of(report.Revoked))+len(v.Of(report.Fated))+len(v.Of(report.Undecided)) != len(v.Items) || len(v.Of(report.Revoked)) != 2 || len(v.Of(report.Fated)) != 2 || len(v.Of(report.Undecided)) != 0 {
+		t.Errorf("the figures are %d kept, %d revoked, %d by fate, of %d", len(v.Of(report.Kept)), len(v.Of(report.Revoked)), len(v.Of(report.Fated)), len(v.Items))
+	}
+	if len(v.Settled("person out")) != 1 || len(v.Settled("grant off")) != 2 || len(v.Settled("left")) != 1 || len(v.Settled("open")) != 0 {
+		t.Errorf("the tasks are %+v", v.Tasks)
+	}
+	var page, table bytes.Buffer
+	if err := report.HTML(&page, *v); err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range v.Of(report.Fated) {
+		if !strings.Contains(page.String(), fmt.Sprintf(`href="#item-%d"`, f.Number)) || !strings.Contains(page.String(), fmt.Sprintf(`id="item-%d"`, f.Number)) {
+			t.Errorf("item %d cannot be traced in the report", f.Number)
+		}
+	}
+	if err := report.CSV(&table, *v); err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(&table).ReadAll()
+	if err != nil || len(rows) != len(v.Items)+1 || rows[0][1] != "person" {
+		t.Errorf("the table has %d rows, %v", len(rows), err)
+	}
+	_, err = d.ReviewReport(mireille, r.ID)
+	refused(t, err, desk.NotAllowed, "See reviews")
+}
+
+func TestRemindersGoOutNearTheEnd(t *testing.T) {
+	d, _ := openDemo(t)
+	soon := today.AddDate(0, 0, 2)
+	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Role: "night-cover", Due: &soon}))
+	for range 2 {
+		if err := d.RemindDue(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	if len(detail.Letters) != len(detail.Reviewers) {
+		t.Errorf("%d letters to %d reviewers", len(detail.Letters), len(detail.Reviewers))
+	}
+	if other := must[*desk.ReviewDetail](t)(d.Review(signe, 3)); len(other.Letters) != 0 {
+		t.Error("a review with time left is reminded of")
+	}
+	_, err := d.Remind(mireille, r.ID)
+	refused(t, err, desk.NotAllowed, "Run reviews")
+	must[*desk.Review](t)(d.CloseReview(signe, r.ID))
+	_, err = d.Remind(signe, r.ID)
+	refused(t, err, desk.Conflict, "closed")
+}
+
+func TestNamesInReportsAreHarmless(t *testing.T) {
+	v := report.Review{Name: `<script>alert(1)</script>`, Items: []report.Item{{Number: 1, Person: `=HYPERLINK("x")`, Reason: "<b>bold</b>", Decision: report.Kept}}}
+	var page, table bytes.Buffer
+	if err := report.HTML(&page, v); err != nil {
+		t.Fatal(err)
+	}
+	if s := page.String(); strings.Contains(s, "<script>") || strings.Contains(s, "<b>bold") {
+		t.Error("markup in a name becomes markup of the page")
+	}
+	if err := report.CSV(&table, v); err != nil {
+		t.Fatal(err)
+	}
+	if !strings.Contains(table.String(), `'=HYPERLINK`) {
+		t.Error("a formula stays a formula")
+	}
+	if report.Harmless("") != "" || report.Harmless("plain") != "plain" {
+		t.Error("what is harmless is changed")
+	}
+}

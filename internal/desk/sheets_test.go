@@ -1,0 +1,424 @@
+package desk_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/demo"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+var today = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+
+// The people of the demo who can sign in.
+var (
+	signe, ruben, lucia, mireille, oona = desk.Actor{User: "signe.halloran"}, desk.Actor{User: "ruben.adeyemi"}, desk.Actor{User: "lucia.fenwick"}, desk.Actor{User: "mireille.aster"}, desk.Actor{User: "oona.brandvold"}
+)
+
+// openDemo serves the demo organisation.
+func openDemo(t *testing.T) (*desk.Desk, *store.Store) {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Close() })
+	if err := demo.Fill(s, today); err != nil {
+		t.Fatal(err)
+	}
+	d, err := desk.Open(s, func() time.Time { return today })
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d, s
+}
+
+func rowNames(l *desk.List) (out []string) {
+	for _, r := range l.Rows {
+		out = append(out, r.Name)
+	}
+	return out
+}
+
+func cell(t *testing.T, l *desk.List, row, column string) desk.Cell {
+	t.Helper()
+	c := slices.IndexFunc(l.Columns, func(c desk.ListColumn) bool { return c.ID == column })
+	r := slices.IndexFunc(l.Rows, func(r desk.ListRow) bool { return r.ID == row })
+	if c < 1 || r < 0 {
+		t.Fatalf("there is no column %q or no row %q", column, row)
+	}
+	return l.Rows[r].Cells[c-1]
+}
+
+func TestLists(t *testing.T) {
+	d, _ := openDemo(t)
+	list := func(q desk.Listing) *desk.List {
+		t.Helper()
+		if q.Limit == 0 {
+			q.Limit = 500
+		}
+		return must[*desk.List](t)(d.List(signe, q))
+	}
+	for kind, total := range map[model.Kind]int{model.KindUser: 420, model.KindGroup: 62, model.KindRole: 45, model.KindSet: 106, "permission": 238, model.KindArea: 24, model.KindSystem: 8, model.KindDelegation: 9, model.KindConflict: 12, model.KindLicence: 5} {
+		l := list(desk.Listing{Kind: kind})
+		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" || !slices.IsSortedFunc(l.Rows, func(a, b desk.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }) {
+			t.Errorf("the list of %ss has %d, shows %d, sorted by name: want %d", kind, l.Total, len(l.Rows), total)
+		}
+		for _, c := range l.Columns { // every column sorts, both ways, and can be named in a filter
+			up, down := list(desk.Listing{Kind: kind, Sort: c.ID}), list(desk.Listing{Kind: kind, Sort: c.ID, Down: true})
+			if len(up.Rows) != total || len(down.Rows) != total {
+				t.Errorf("sorted by %s, the list of %ss loses rows", c.ID, kind)
+			}
+			if kind != model.KindUser {
+				if f := list(desk.Listing{Kind: kind, Query: c.ID + " pr"}); !f.Filter || f.Trouble != "" {
+					t.Errorf("%s pr over %ss: %+v", c.ID, kind, f.Trouble)
+				}
+			}
+		}
+		for _, e := range l.Examples {
+			if f := list(desk.Listing{Kind: kind, Query: e}); !f.Filter || f.Trouble != "" {
+				t.Errorf("the example %s over %ss: %s", e, kind, f.Trouble)
+			}
+		}
+	}
+	if l := list(desk.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter || !slices.Contains(rowNames(l), "Gate clerk") || l.Matching >= l.Total {
+		t.Errorf("by words: %v", rowNames(l))
+	}
+	if l := list(desk.Listing{Kind: model.KindRole, Query: `holders eq 0 and risk ge 2`}); !l.Filter || len(l.Rows) == 0 || !slices.Contains(rowNames(l), "Storm watch") {
+		t.Errorf("by a filter: %v", rowNames(l))
+	}
+	l := list(desk.Listing{Kind: model.KindUser, Query: `title co "crane" and nonsense`})
+	if !l.Filter || l.Matching != 0 || !strings.Contains(l.Trouble, "nonsense") || l.At != len(`title co "crane" and `) {
+		t.Errorf("a broken filter: %+v", l)
+	}
+	l = list(desk.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
+	if l.Rows[0].Name != "Everyone’s basics" || cell(t, l, "basics", "holders").Text != "412" {
+		t.Errorf("held most: %v", rowNames(l)[:3])
+	}
+	if got := cell(t, l, "gate-clerk", "owner"); got != (desk.Cell{Text: "Mireille Aster", Kind: "user", ID: "mireille.aster"}) {
+		t.Errorf("the owner of the gate clerk is %+v", got)
+	}
+	there := list(desk.Listing{Kind: model.KindUser, Where: "terminal-1", Limit: 10, Offset: 55})
+	if there.Total != 62 || len(there.Rows) != 7 {
+		t.Errorf("the end of those at home at Terminal 1: %d of %d", len(there.Rows), there.Total)
+	}
+	if l := list(desk.Listing{Kind: model.KindRole, Where: "ms-fulmar"}); slices.Contains(rowNames(l), "Gate clerk") || !slices.Contains(rowNames(l), "Deck crew") {
+		t.Errorf("roles that count aboard: %v", rowNames(l))
+	}
+	_, err := d.List(signe, desk.Listing{Kind: "song", Limit: 1})
+	refused(t, err, desk.NotFound, "no list")
+	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Sort: "colour", Limit: 1})
+	refused(t, err, desk.Invalid, "no column")
+	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Where: "moon", Limit: 1})
+	refused(t, err, desk.NotFound, "no area")
+}
+
+func brick(b *desk.BundleSheet, key string) desk.LayerBrick {
+	for _, s := range b.Systems {
+		for _, c := range s.Courses {
+			for _, x := range c.Bricks {
+				if x.Key == key {
+					return x
+				}
+			}
+		}
+	}
+	return desk.LayerBrick{}
+}
+
+func TestRoleSheet(t *testing.T) {
+	d, _ := openDemo(t)
+	b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager"))
+	if len(b.Layers) != 3 || b.Layers[0].Ref.Name != "Quaybook administrator" || b.Layers[0].Gives != 35 || b.Given != 50 || b.Holders != 8 || len(b.Grants) != 8 || !b.May || b.Lock != nil {
+		t.Errorf("the sheet says %+v", b)
+	}
+	if x := brick(b, "quaybook:tariff:publish"); x.State != "excluded" || x.Layers[0].ID != "quaybook-administrator" {
+		t.Errorf("what is kept out: %+v", x)
+	}
+	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 || !slices.ContainsFunc(b.Dangerous, func(d desk.LayerBrick) bool { return d.Key == x.Key }) {
+		t.Errorf("what is dangerous: %+v", x)
+	}
+	if b := must[*desk.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager")); b.May || b.Grants[0].May {
+		t.Error("the auditor is offered an edit")
+	}
+	// Ticking: what is kept out is let in, what a layer gives is kept out, what nothing gives becomes its own.
+	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:tariff:publish", "hoistkeeper:crane:view"}, true))
+	draft := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false))
+	b = must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager"))
+	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"}, "hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"}, "quaybook:gate:admit": {"given", ""}} {
+		if x := brick(b, key); x.State != want[0] || x.Draft != want[1] {
+			t.Errorf("%s is %s %s, want %v", key, x.State, x.Draft, want)
+		}
+	}
+	if b.Draft != "changed" || draft.Losing == 0 || !slices.Equal(b.Role.Permissions, []string{"hoistkeeper:crane:view"}) || !slices.Contains(b.Role.Excludes, "quaybook:gate:override") || slices.Contains(b.Role.Excludes, "quaybook:tariff:publish") {
+		t.Errorf("the drafted role is %+v", b.Role)
+	}
+	_, err := d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false)
+	refused(t, err, desk.Invalid, "so already")
+	_, err = d.Tick(signe, model.KindRole, "quaybook-administrator", []string{"quaybook:gate:override"}, false)
+	refused(t, err, desk.NotAllowed, "protected")
+	_, err = d.Tick(signe, model.KindSet, "quaybook-gates", []string{"quaybook:gate:override"}, true)
+	refused(t, err, desk.NotAllowed, "supplied")
+	_, err = d.Tick(signe, model.KindRole, "site-manager", []string{"no:such:thing"}, true)
+	refused(t, err, desk.NotFound, "No system has")
+	if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
+		t.Errorf("the supplied set offers %+v", b.Lock)
+	}
+	drifted := 0
+	for _, r := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
+		if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID)); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
+			drifted++
+		}
+	}
+	if drifted == 0 {
+		t.Error("no own set has drifted from its original")
+	}
+	_, err = d.Bundle(signe, model.KindRole, "none")
+	refused(t, err, desk.NotFound, "no role")
+}
+
+func TestGroupSheet(t *testing.T) {
+	d, _ := openDemo(t)
+	g := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew"))
+	if g.Size != 22 || len(g.Members) != 22 || g.Members[0].Way != "listed" || !g.MayAdd || len(g.NestedIn) != 1 || g.NestedIn[0].Name != "Gate crews" || len(g.Redundant) != 4 {
+		t.Errorf("the sheet says %+v", g)
+	}
+	if len(g.Grants) != 2 || g.Grants[0].By != nil || g.Grants[1].By == nil || g.Grants[1].By.Name != "Operations" {
+		t.Errorf("its grants are %+v", g.Grants)
+	}
+	crews := must[*desk.GroupSheet](t)(d.Group(signe, "gate-crews"))
+	if i := slices.IndexFunc(crews.Members, func(m desk.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 || crews.Members[i].Way != "nested" || crews.Members[i].Via.Name != "Terminal 2 gate crew" {
+		t.Errorf("Noor is in the gate crews by %+v", crews.Members)
+	}
+	if rule := must[*desk.GroupSheet](t)(d.Group(signe, "contractors")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
+		t.Errorf("a group by rule: %+v", rule.Lock)
+	}
+	if all := must[*desk.GroupSheet](t)(d.Group(signe, model.Everyone)); all.Group != nil || all.Size != 413 || all.Lock == nil {
+		t.Errorf("everyone: %d %+v", all.Size, all.Lock)
+	}
+	draft := must[*desk.Draft](t)(d.Tidy(signe, "north-gate-crew"))
+	if draft.Losing != 0 || len(told(draft)) != 4 {
+		t.Errorf("tidying takes away %d, %q", draft.Losing, told(draft))
+	}
+	must[*desk.Draft](t)(d.Cut(signe, end("user", "tomasz.oyelaran"), end("group", "north-gate-crew"), ""))
+	must[*desk.Draft](t)(d.Join(signe, end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{}))
+	g = must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew"))
+	marks := map[string]string{}
+	for _, m := range g.Members {
+		marks[m.User.ID] = m.Draft
+	}
+	if marks["tomasz.oyelaran"] != "cut" || marks["noor.tamsin"] != "new" || len(g.Redundant) != 0 {
+		t.Errorf("the draft marks %v", marks)
+	}
+	_, err := d.Tidy(signe, "north-gate-crew")
+	refused(t, err, desk.Conflict, "Nobody holds by hand")
+	r := must[*desk.Rule](t)(d.TryRule(signe, `title eq "Gate clerk" and area eq "terminal-1"`))
+	if r.Count != 21 && r.Count != 22 || r.Trouble != "" {
+		t.Errorf("the rule matches %d", r.Count)
+	}
+	if r := must[*desk.Rule](t)(d.TryRule(signe, `títle`)); r.Trouble == "" || r.At != 0 {
+		t.Errorf("a broken rule: %+v", r)
+	}
+	_, err = d.Group(signe, "none")
+	refused(t, err, desk.NotFound, "no group")
+}
+
+func TestOtherSheets(t *testing.T) {
+	d, _ := openDemo(t)
+	a := must[*desk.AreaSheet](t)(d.Area(signe, "north-harbour"))
+	if len(a.Path) != 1 || len(a.Below) != 3 || a.Below[0].Depth != 1 || a.People != 141 || len(a.Here) == 0 || len(a.Above) == 0 || len(a.Delegations) != 1 {
+		t.Errorf("the area's sheet says %+v", a)
+	}
+	if t1 := must[*desk.AreaSheet](t)(d.Area(signe, "terminal-1")); len(t1.Contacts) != 2 {
+		t.Errorf("the contacts of Terminal 1 are %+v", t1.Contacts)
+	}
+	s := must[*desk.SystemSheet](t)(d.System(signe, "hoistkeeper"))
+	if len(s.Modules) == 0 || len(s.Sets) == 0 || len(s.Roles) == 0 || len(s.Pools) != 1 || *s.Pools[0].Seats != s.Pools[0].Used || s.Pools[0].Lacking != 2 {
+		t.Errorf("the system's sheet says %+v", s.Pools)
+	}
+	idle := 0
+	for _, system := range []string{"quaybook", "ladingbook", "gangway"} {
+		for _, p := range must[*desk.SystemSheet](t)(d.System(signe, system)).Pools {
+			idle += p.Idle
+		}
+	}
+	if idle != 11 {
+		t.Errorf("%d seats were not used for ninety days, want 11", idle)
+	}
+	p := must[*desk.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", ""))
+	if p.Holders != 17 || len(p.People) != 17 || p.Risk != 3 || len(p.Implies) == 0 || len(p.Roles) == 0 || len(p.Sets) == 0 || p.Licence == nil {
+		t.Errorf("the permission's sheet says %+v", p)
+	}
+	if there := must[*desk.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders || there.Holders == 0 {
+		t.Errorf("at Terminal 1 %d hold it, of %d", there.Holders, p.Holders)
+	}
+	broken, excepted := 0, 0
+	for _, r := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindConflict, Limit: 50})).Rows {
+		c := must[*desk.ConflictSheet](t)(d.Conflict(signe, r.ID))
+		for _, b := range c.Breakers {
+			broken++
+			if b.Excepted {
+				excepted++
+			}
+		}
+	}
+	if broken < 2 || excepted != 1 {
+		t.Errorf("%d conflicts are broken, %d with an exception", broken, excepted)
+	}
+	for _, err := range []error{second(d.Area(signe, "x")), second(d.System(signe, "x")), second(d.Permission(signe, "x:y:z", "")), second(d.Conflict(signe, "x")), second(d.Delegation(signe, "x")), second(d.Person(signe, "x", ""))} {
+		refused(t, err, desk.NotFound, "")
+	}
+	c := must[*desk.Comparison](t)(d.Compare(signe, end("user", "tomasz.oyelaran"), end("user", "noor.tamsin")))
+	if len(c.Systems) != 1 || len(c.Systems[0].Rows) != 4 || c.Same != 28 {
+		t.Errorf("Tomasz and Noor differ in %+v, and have %d alike", c.Systems, c.Same)
+	}
+	if c := must[*desk.Comparison](t)(d.Compare(signe, end("role", "invoice-clerk"), end("role", "invoice-writer"))); c.Same == 0 || len(c.Systems) > 1 {
+		t.Errorf("two nearly equal roles differ in %+v", c.Systems)
+	}
+	_, err := d.Compare(signe, end("role", "x"), end("role", "invoice-writer"))
+	refused(t, err, desk.NotFound, "no role")
+}
+
+func second[T any](_ T, err error) error { return err }
+
+func TestFinder(t *testing.T) {
+	d, _ := openDemo(t)
+	find := func(text string) []desk.Found { t.Helper(); return must[[]desk.Found](t)(d.Find(signe, text)) }
+	for text, want := range map[string]string{
+		"tomasz oye": "Tomasz Oyelaran", "gate clerk": "Gate clerk", "terminal 1": "Terminal 1", "quaybook:gate:override": "quaybook:gate:override", "night cov": "Night cover", "ticketing on all": "Ticketing on all lines", "hoistkeeper": "Hoistkeeper",
+	} {
+		if got := find(text); len(got) == 0 || got[0].Name != want {
+			t.Errorf("%q finds first %+v, want %s", text, got[:min(len(got), 2)], want)
+		}
+	}
+	for text, want := range map[string][2]string{
+		"who can override gates at Terminal 1":   {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/permissions/quaybook:gate:override?where=terminal-1"},
+		"who may release payments":               {"Who can release payment (tallyroom:payment:release)?", "/permissions/tallyroom:payment:release"},
+		"why can't Noor edit rates":              {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "/people/noor.tamsin?all=1&permission=quaybook%3Abooking.rate%3Aedit"},
+		"why can tomasz oyelaran override gates": {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "/people/tomasz.oyelaran?all=1&permission=quaybook%3Agate%3Aoverride"},
+		"can noor tamsin admit at terminal 2?":   {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "/people/noor.tamsin?all=1&permission=quaybook%3Agate%3Aadmit&where=terminal-2"},
+		"what can Noor do":                       {"What can Noor Tamsin do?", "/people/noor.tamsin"},
+	} {
+		got := find(text)
+		if len(got) == 0 || got[0].Kind != "question" || got[0].Name != want[0] || got[0].To != want[1] {
+			t.Errorf("%q is answered by %+v, want %v", text, got[:min(len(got), 2)], want)
+		}
+	}
+	if got := find("who can override gates at Terminal 1"); got[0].Note != "11 people" {
+		t.Errorf("the answer in short is %q", got[0].Note)
+	}
+	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz"} {
+		if got := find(text); slices.ContainsFunc(got, func(f desk.Found) bool { return f.Kind == "question" }) {
+			t.Errorf("%q is taken for a question: %+v", text, got)
+		}
+	}
+}
+
+func TestOtherDays(t *testing.T) {
+	d, _ := openDemo(t)
+	when := func(text string) desk.Actor {
+		t.Helper()
+		at, err := d.Instant(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return desk.Actor{User: signe.User, When: at}
+	}
+	if !when("").When.IsZero() || !when("2026-11-23").When.IsZero() {
+		t.Error("today is not now")
+	}
+	if _, err := d.Instant("soon"); err == nil {
+		t.Error("no day is taken for one")
+	}
+	// Revision 58, on 26 October, gave Tomasz the set of his own.
+	before, after := must[*desk.Person](t)(d.Person(when("2026-10-25"), "tomasz.oyelaran", "")), must[*desk.Person](t)(d.Person(when("2026-10-26"), "tomasz.oyelaran", ""))
+	if len(before.Assignments)+1 != len(after.Assignments) || len(before.May) != 0 || before.Assignments[0].May {
+		t.Errorf("before he had %d by hand, after %d; offered: %v", len(before.Assignments), len(after.Assignments), before.May)
+	}
+	me := must[*desk.Me](t)(d.Me(when("2026-10-25")))
+	if me.Revision != 57 || me.Current != 60 || me.Day == "" || me.Coming {
+		t.Errorf("on that day: %+v", me)
+	}
+	if l := must[*desk.List](t)(d.List(when("2025-07-01"), desk.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 && must[*desk.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
+		t.Error("the past is the present")
+	}
+	// What ends by itself is gone on a coming day.
+	ends := must[*desk.Person](t)(d.Person(when("2027-03-24"), "tomasz.oyelaran", ""))
+	if i := slices.IndexFunc(ends.Assignments, func(g desk.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" || !must[*desk.Me](t)(d.Me(when("2027-03-24"))).Coming {
+		t.Errorf("in March his night cover is %+v", ends.Assignments[i])
+	}
+	_, err := d.Me(when("2020-01-01"))
+	refused(t, err, desk.NotFound, "Nothing had been built yet")
+	_, err = d.Join(when("2026-10-25"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{})
+	refused(t, err, desk.NotAllowed, "another day")
+	if list := must[[]desk.Revision](t)(d.History(when("2026-10-25"), desk.HistorySearch{Limit: 1})); list[0].Number != 57 {
+		t.Errorf("that day knew revision %d", list[0].Number)
+	}
+	if draft := must[*desk.Draft](t)(d.Draft(when("2026-10-25"))); len(draft.Edits) != 0 {
+		t.Error("a draft lies on the past")
+	}
+}
+
+func TestOtherEyes(t *testing.T) {
+	d, _ := openDemo(t)
+	as := func(user string) desk.Actor { return desk.Actor{User: signe.User, As: user} }
+	me := must[*desk.Me](t)(d.Me(as("ruben.adeyemi")))
+	if me.User.ID != "ruben.adeyemi" || me.SignedIn.ID != signe.User || len(me.Rights) != 0 || !slices.Contains(me.Delegated, "assign") {
+		t.Errorf("as Ruben: %+v", me)
+	}
+	if l := must[*desk.List](t)(d.List(as("ruben.adeyemi"), desk.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
+		t.Errorf("Ruben sees %d people, want those of North Harbour", l.Total)
+	}
+	p := must[*desk.Person](t)(d.Person(as("ruben.adeyemi"), "tomasz.oyelaran", ""))
+	if len(p.May) != 0 || p.Assignments[0].May {
+		t.Error("through other eyes something is offered")
+	}
+	_, err := d.History(as("ruben.adeyemi"), desk.HistorySearch{Limit: 1})
+	refused(t, err, desk.NotAllowed, "Ruben Adeyemi does not see this")
+	_, err = d.Join(as("ruben.adeyemi"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{})
+	refused(t, err, desk.NotAllowed, "seeing this as Ruben Adeyemi")
+	_, err = d.Me(desk.Actor{User: "ruben.adeyemi", As: signe.User})
+	refused(t, err, desk.NotAllowed, "whole design")
+	_, err = d.Me(as("nobody"))
+	refused(t, err, desk.NotFound, "no person")
+	if me := must[*desk.Me](t)(d.Me(as("tomasz.oyelaran"))); len(me.Rights)+len(me.Delegated) != 0 {
+		t.Errorf("as Tomasz: %+v", me)
+	}
+	_, err = d.List(as("tomasz.oyelaran"), desk.Listing{Kind: model.KindUser, Limit: 1})
+	refused(t, err, desk.NotAllowed, "Tomasz Oyelaran does not see this")
+	if own := must[*desk.Person](t)(d.Person(as("tomasz.oyelaran"), "tomasz.oyelaran", "")); len(own.Systems) == 0 {
+		t.Error("as Tomasz, his own sheet is empty")
+	}
+}
+
+func TestHistoryInDetail(t *testing.T) {
+	d, _ := openDemo(t)
+	v := must[*desk.RevisionDetail](t)(d.RevisionDetail(oona, 60))
+	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 || v.Objects[0].Fields[0] != (desk.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
+		t.Errorf("revision 60 in detail: %+v", v)
+	}
+	if v := must[*desk.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 || v.Objects[1].What != "added" {
+		t.Errorf("the first revision tells %d objects and %d more", len(v.Objects), v.More)
+	}
+	list := must[[]desk.Revision](t)(d.History(oona, desk.HistorySearch{User: "tomasz.oyelaran", Limit: 50}))
+	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r desk.Revision) bool { return r.Number == 58 }) {
+		t.Errorf("about Tomasz there are %d revisions", len(list))
+	}
+	var out bytes.Buffer
+	if err := d.ExportHistory(oona, desk.HistorySearch{Kind: "group"}, &out); err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(&out).ReadAll()
+	if err != nil || len(rows) < 10 || rows[0][0] != "revision" || !strings.Contains(rows[1][5], "joins") {
+		t.Errorf("exported: %v %v", rows[:min(len(rows), 2)], err)
+	}
+	refused(t, second(d.RevisionDetail(oona, 999)), desk.NotFound, "no revision")
+	refused(t, d.ExportHistory(mireille, desk.HistorySearch{}, &out), desk.NotAllowed, "history")
+}
