@@ -157,8 +157,8 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	when, err := a.desk.Instant(ctx.Query("when"))
 	if err != nil {
 		problem := huma.NewError(http.StatusUnprocessableEntity, err.Error())
-		ctx.SetStatus(http.StatusUnprocessableEntity)
 		ctx.SetHeader("Content-Type", "application/problem+json")
+		ctx.SetStatus(http.StatusUnprocessableEntity)
 		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
 		return
 	}

@@ -1,0 +1,152 @@
+package api_test
+
+import (
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+)
+
+// words joins all texts of an answer, for looking into.
+func words(v any) string {
+	switch v := v.(type) {
+	case string:
+		return v
+	case []any:
+		out := ""
+		for _, x := range v {
+			out += words(x) + "\n"
+		}
+		return out
+	case map[string]any:
+		out := ""
+		for _, x := range v {
+			out += words(x) + "\n"
+		}
+		return out
+	}
+	return ""
+}
+
+func TestEveryViewAnswers(t *testing.T) {
+	address, _ := serve(t)
+	b := newBrowser(t, address)
+	b.signIn("signe.halloran")
+	for path, says := range map[string]string{
+		"/api/lists/role?q=gate&sort=holders&down=true": "Gate clerk", "/api/lists/user?q=" + url.QueryEscape(`title eq "Gate clerk"`): "Noor Tamsin", "/api/lists/permission?q=override": "quaybook:gate:override", "/api/lists/licence": "Gangway till",
+		"/api/roles/site-manager": "Quaybook administrator", "/api/sets/gate-override": "quaybook:gate:override", "/api/groups/gate-crews": "North gate crew", "/api/areas/terminal-1": "Mireille Aster", "/api/systems/quaybook": "Mole & Lantern",
+		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran", "/api/conflicts/supplier-payment": "Halima Corvane", "/api/delegations": "Ruben Adeyemi", "/api/delegations/ticketing": "Lucia Fenwick",
+		"/api/compare?leftKind=user&left=tomasz.oyelaran&rightKind=user&right=noor.tamsin": "Terminal 2", "/api/find?q=who+can+override+gates+at+terminal+1": "11 people", "/api/mentions/role/gate-clerk": "Gate lead",
+		"/api/revisions?user=tomasz.oyelaran": "Gate override", "/api/revisions/60": "Crane driver", "/api/revisions.csv?kind=group": "joins", "/api/reviews/3": "Gate clerk", "/api/review-items/1": "", "/api/reviews/3/report.html": "In figures",
+		"/api/reviews/3/report.csv": "Tomasz Oyelaran", "/api/review-tasks": "", "/api/colleagues?q=noor": "Noor Tamsin", "/api/people/tomasz.oyelaran?when=2026-10-25": "Night cover", "/api/me?as=ruben.adeyemi": "Ruben Adeyemi",
+	} {
+		status, v, _ := b.send("GET", path, nil)
+		if status != http.StatusOK || !strings.Contains(words(map[string]any(v)), says) {
+			t.Errorf("%s is answered %d, without %q", path, status, says)
+		}
+	}
+	for path, want := range map[string]int{"/api/lists/song": 422, "/api/lists/role?sort=colour": 422, "/api/me?when=soon": 422, "/api/me?as=nobody": 404, "/api/me?when=1990-01-01": 404, "/api/roles/none": 404, "/api/reviews/99/report.html": 404, "/api/review-tasks/99": 404, "/api/mentions/song/x": 422} {
+		if status, v, header := b.send("GET", path, nil); status != want || header.Get("Content-Type") != "application/problem+json" {
+			t.Errorf("%s is answered %d %v, want %d", path, status, v, want)
+		}
+	}
+}
+
+// What a delegate may not do is refused by every door, with the rule and the object named, and what is not theirs is not there.
+func TestADelegateIsRefusedByTheAPI(t *testing.T) {
+	address, _ := serve(t)
+	b := newBrowser(t, address)
+	b.signIn("ruben.adeyemi")
+	give := func(user, role, area string) (int, map[string]any) {
+		status, v, _ := b.send("POST", "/api/draft/assign", map[string]any{"subjects": []any{map[string]string{"kind": "user", "id": user}}, "targets": []any{map[string]string{"kind": "role", "id": role}}, "terms": map[string]string{"area": area, "until": "2027-01-31T00:00:00Z"}})
+		return status, v
+	}
+	if status, v := give("noor.tamsin", "night-cover", "terminal-2"); status != http.StatusOK || v["gaining"] != 1.0 {
+		t.Errorf("what is delegated: %d %v", status, v)
+	}
+	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "Payments lead"}, {"halima.corvane", "gate-clerk", "terminal-2", "Halima Corvane"}, {"noor.tamsin", "gate-clerk", "ferries", "Ferries"}} {
+		if status, v := give(c[0], c[1], c[2]); status != http.StatusForbidden || !strings.Contains(v["detail"].(string), c[3]) || !strings.Contains(v["detail"].(string), "North Harbour, its people and roles") {
+			t.Errorf("%v: %d %v", c, status, v)
+		}
+	}
+	for _, path := range []string{"/api/people/halima.corvane", "/api/roles/payments-lead", "/api/areas/ferries", "/api/groups/payments-office", "/api/delegations/ticketing"} {
+		if status, v, _ := b.send("GET", path, nil); status != http.StatusNotFound {
+			t.Errorf("%s: %d %v", path, status, v)
+		}
+	}
+	for _, path := range []string{"/api/revisions", "/api/revisions.csv", "/api/reviews/3", "/api/reviews/3/report.html", "/api/me?as=noor.tamsin"} {
+		if status, v, _ := b.send("GET", path, nil); status != http.StatusForbidden {
+			t.Errorf("%s: %d %v", path, status, v)
+		}
+	}
+	// What the API would write for others cannot be written by asking for it directly either.
+	status, v, _ := b.send("PUT", "/api/draft/assignments", map[string]any{"after": map[string]any{"id": "", "subject": map[string]string{"user": "noor.tamsin"}, "set": "fachwerk-owner"}})
+	if status != http.StatusForbidden {
+		t.Errorf("full rights by a delegate: %d %v", status, v)
+	}
+}
+
+func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
+	address, d := serve(t)
+	token, err := d.MakeToken("a program", "api", "signe.halloran")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := newBrowser(t, address) // a program never gives a password
+	p.header.Set("Authorization", "Bearer "+token)
+	_, v, _ := p.send("PUT", "/api/draft/delegations", map[string]any{"after": map[string]any{"id": "", "name": "New", "delegate": map[string]string{"user": "noor.tamsin"}, "people": map[string]string{"area": "terminal-2"}, "actions": []string{"lock"}}})
+	if len(v["critical"].([]any)) != 1 {
+		t.Fatalf("the draft is %v", v)
+	}
+	status, v, _ := p.send("POST", "/api/draft/apply", map[string]any{"reason": "x", "stamp": v["stamp"]})
+	if status != http.StatusForbidden || v["type"] != "urn:fachwerk:problem:password-needed" {
+		t.Errorf("a program applies it: %d %v", status, v)
+	}
+	b := newBrowser(t, address)
+	b.signIn("signe.halloran")
+	if status, v, _ := b.send("POST", "/api/session/proof", map[string]string{"password": "wrong"}); status != http.StatusForbidden {
+		t.Errorf("a wrong password: %d %v", status, v)
+	}
+	if status, v, _ := b.send("POST", "/api/session/proof", map[string]string{"password": "tidewater-lantern"}); status != http.StatusNoContent {
+		t.Errorf("the right one: %d %v", status, v)
+	}
+	_, v, _ = b.send("GET", "/api/draft", nil)
+	if status, v, _ = b.send("POST", "/api/draft/apply", map[string]any{"reason": "x", "stamp": v["stamp"]}); status != http.StatusOK {
+		t.Errorf("just signed in: %d %v", status, v)
+	}
+}
+
+func TestHostileInputDoesNoHarm(t *testing.T) {
+	address, _ := serve(t)
+	b := newBrowser(t, address)
+	b.signIn("signe.halloran")
+	deep := strings.Repeat("(", 10_000) + "title pr" + strings.Repeat(")", 10_000)
+	status, v, _ := b.send("GET", "/api/lists/user?q="+url.QueryEscape(deep[:19_000]), nil)
+	if trouble, _ := v["trouble"].(string); status != http.StatusOK || !strings.Contains(trouble, "deeper than") {
+		t.Errorf("a filter nested 10,000 deep, in a list: %d %.200v", status, v)
+	}
+	status, v, _ = b.send("POST", "/api/rules/try", map[string]string{"rule": deep})
+	if trouble, _ := v["trouble"].(string); status != http.StatusOK || !strings.Contains(trouble, "deeper than") {
+		t.Errorf("as a rule: %d %.200v", status, v)
+	}
+	if status, v, _ = b.send("PUT", "/api/draft/groups", map[string]any{"after": map[string]any{"id": "", "name": "Deep", "kind": "rule", "rule": deep}}); status != http.StatusUnprocessableEntity {
+		t.Errorf("as a group's rule: %d %.200v", status, v)
+	}
+	for _, name := range []string{`<script>alert(1)</script>`, "שלום עולם", "\u202eevil", strings.Repeat("long name ", 20), `"; DROP TABLE objects; --`, "名前"} {
+		if status, v, _ := b.send("PUT", "/api/draft/roles", map[string]any{"after": map[string]any{"id": "", "name": name}}); status != http.StatusOK {
+			t.Errorf("the name %q: %d %v", name, status, v)
+		}
+	}
+	status, v, _ = b.send("GET", "/api/lists/role?q="+url.QueryEscape("<script>"), nil)
+	if rows, _ := v["rows"].([]any); status != http.StatusOK || len(rows) != 1 || rows[0].(map[string]any)["name"] != `<script>alert(1)</script>` {
+		t.Errorf("found again: %d %.300v", status, v)
+	}
+	for _, body := range []string{`{"after":{"id":"","name":"X","colour":"red"}}`, `{"after":{"id":"","name":5}}`, `{"after":null}`, `[]`, `{"after":{"id":"","name":"X","sets":["` + strings.Repeat("x", 900_000) + `"]}}`} {
+		if status, v, header := b.send("PUT", "/api/draft/roles", body); status < 400 || status >= 500 || header.Get("Content-Type") != "application/problem+json" {
+			t.Errorf("%.60s: %d %.200v", body, status, v)
+		}
+	}
+	if status, v, _ := b.send("GET", "/api/draft", nil); status != http.StatusOK || len(v["edits"].([]any)) != 6 {
+		t.Errorf("the draft holds %d acts, %d", len(v["edits"].([]any)), status)
+	}
+}
