@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -31,29 +32,29 @@ import (
 // patience is how long a thing may take to appear. It bounds a failure; nothing waits that long when all is well.
 const patience = 20 * time.Second
 
-// Demo serves the demo organisation, as of a day, on a port of its own until stop is called.
-func Demo(folder string, day time.Time) (url string, stop func() error, err error) {
+// Demo serves the demo organisation, as of a day, on a port of its own until stop is called. It gives the desk too that is served.
+func Demo(folder string, day time.Time) (url string, served *desk.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "demo.db"), false)
 	if err != nil {
-		return "", nil, err
+		return "", nil, nil, err
 	}
 	if err := demo.Fill(s, day); err != nil {
-		return "", nil, errors.Join(err, s.Close())
+		return "", nil, nil, errors.Join(err, s.Close())
 	}
 	// The clock starts on the given day, and goes on from there.
 	began := time.Now()
 	d, err := desk.Open(s, func() time.Time { return day.Add(time.Since(began)) })
 	if err != nil {
-		return "", nil, errors.Join(err, s.Close())
+		return "", nil, nil, errors.Join(err, s.Close())
 	}
 	handler, _ := server.New(d, s, web.Files())
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		return "", nil, errors.Join(err, s.Close())
+		return "", nil, nil, errors.Join(err, s.Close())
 	}
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
 	go func() { _ = srv.Serve(listener) }()
-	return "http://" + listener.Addr().String(), func() error { return errors.Join(srv.Close(), s.Close()) }, nil
+	return "http://" + listener.Addr().String(), d, func() error { return errors.Join(srv.Close(), s.Close()) }, nil
 }
 
 // Page is a window of a browser, signed in as nobody yet.
@@ -62,6 +63,8 @@ type Page struct {
 	base   string
 	mu     sync.Mutex
 	errors []string
+	// Refusals are expected: the server's answers 403, 409 and 422 are no complaints while it is set.
+	Refusals bool
 }
 
 // Launch opens a browser with a profile of its own and a window of a size. Close it by the function that is returned.
@@ -105,7 +108,8 @@ func (p *Page) listen(ev any) {
 			}
 		}
 	case *log.EventEntryAdded:
-		if e.Entry.Level == log.EntryLevelError && !strings.HasSuffix(e.Entry.URL, "/api/me") {
+		refused := p.Refusals && slices.ContainsFunc([]string{"403", "404", "409", "422"}, func(status string) bool { return strings.Contains(e.Entry.Text, "status of "+status) })
+		if e.Entry.Level == log.EntryLevelError && !refused && !strings.HasSuffix(e.Entry.URL, "/api/me") {
 			said = e.Entry.Text + " " + e.Entry.URL
 		}
 	}
@@ -222,7 +226,12 @@ func (p *Page) Hover(selector, text string) error {
 
 // Type puts a text into the field with a label.
 func (p *Page) Type(label, text string) error {
-	e := fmt.Sprintf("[...document.querySelectorAll('input, textarea')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(%s))", quote(label))
+	// Of several, the one on top that is called exactly so.
+	e := fmt.Sprintf(`(() => { const name = e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').replace(/ \\*$/, '').trim();
+		const all = [...document.querySelectorAll('input, textarea')].filter(e => e.getClientRects().length && name(e).includes(%[1]s));
+		const top = [...document.querySelectorAll('[role=dialog]')].at(-1);
+		const rank = e => (top?.contains(e) ? 0 : 2) + (name(e) === %[1]s ? 0 : 1);
+		return all.sort((a, b) => rank(a) - rank(b))[0] })()`, quote(label))
 	if err := p.Wait(e); err != nil {
 		return err
 	}
@@ -232,9 +241,18 @@ func (p *Page) Type(label, text string) error {
 	return p.do(strokes(text))
 }
 
+// Pick finds a thing by its name in the field with a label, and takes it.
+func (p *Page) Pick(label, name string) error {
+	return Steps(
+		func() error { return p.Type(label, name) },
+		func() error { return p.Wait("document.querySelector('[role=combobox][aria-expanded=true]')") },
+		func() error { return p.Click("[role=listbox] [role=option]", name) },
+	)
+}
+
 // Choose chooses an option of the list with a label.
 func (p *Page) Choose(label, option string) error {
-	e := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => (e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))", quote(label), quote(option))
+	e := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))", quote(label), quote(option))
 	if err := p.Wait(e); err != nil {
 		return err
 	}
@@ -287,6 +305,11 @@ func (p *Page) Press(keys ...string) error {
 // PressAlt presses a key with Alt.
 func (p *Page) PressAlt(key string) error {
 	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierAlt)))
+}
+
+// PressControl presses a letter with the Control key.
+func (p *Page) PressControl(key string) error {
+	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 }
 
 // Drag draws with the mouse from one thing to another.

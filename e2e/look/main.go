@@ -19,7 +19,7 @@ func must(err error) {
 func main() {
 	day := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 	dir, _ := os.MkdirTemp("", "look")
-	url, stop, err := browser.Demo(dir, day)
+	url, _, stop, err := browser.Demo(dir, day)
 	must(err)
 	defer stop()
 	p, end, err := browser.Launch(url, 1280, 800)

@@ -76,7 +76,7 @@ func run(folder string) (err error) {
 		return err
 	}
 	defer os.RemoveAll(temp)
-	url, stop, err := browser.Demo(temp, day)
+	url, _, stop, err := browser.Demo(temp, day)
 	if err != nil {
 		return err
 	}

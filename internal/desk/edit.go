@@ -137,7 +137,7 @@ func (d *Desk) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error
 	if err != nil {
 		return nil, err
 	}
-	if s.design().Get(kind, id) == nil {
+	if s.either(kind, id) == nil {
 		return nil, refuse(NotFound, "There is no %s %q.", kind.Word(), id)
 	}
 	out := []Mention{}

@@ -407,7 +407,7 @@ func (d *Desk) ReviewItem(who Actor, id int) (*ItemDetail, error) {
 	if err != nil {
 		return nil, err
 	}
-	if i.Reviewer != who.eyes() && !d.may(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+	if i.Reviewer != who.eyes() && i.HandedBy != who.eyes() && !d.may(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
 		return nil, refuse(NotAllowed, "This item is for %s to decide.", h.ref(model.KindUser, i.Reviewer).Name)
 	}
 	v := &ItemDetail{Item: d.item(h, r, i, who), Direct: []Terms{}, Given: []Grant{}, Loses: []Holding{}, Stays: []Holding{}, StaysBy: []Ref{}, LosesAll: []Holding{}}

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
-import { useSet, useTo } from "../house/lens";
+import { useTo, useTyped } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Loaded } from "../parts/loading";
@@ -16,12 +16,11 @@ import { DelegationSentence } from "./Sentence";
 export function Delegations() {
 	const { me } = useHouse();
 	const { id } = useParams();
-	const [params] = useSearchParams();
-	const set = useSet();
 	const [editing, setEditing] = useState<Schemas["DelegationSheet"] | "new" | null>(null);
 	const [deleting, setDeleting] = useState<Schemas["Ref"] | null>(null);
 	const query = useQuery({ queryKey: [...design, "delegations"], queryFn: () => data(api.GET("/api/delegations")) });
-	const words = (params.get("q") ?? "").toLowerCase().split(/\s+/).filter(Boolean);
+	const [typed, type] = useTyped("q");
+	const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
 	const all = may(me, "design:view");
 	const to = useTo();
 	if (editing) return <EditDelegation of={editing === "new" ? undefined : editing} onClose={() => setEditing(null)} />;
@@ -39,8 +38,8 @@ export function Delegations() {
 						aria-label="Filter delegations"
 						className="field max-w-[260px]"
 						placeholder="find"
-						value={params.get("q") ?? ""}
-						onChange={(e) => set({ q: e.target.value })}
+						value={typed}
+						onChange={(e) => type(e.target.value)}
 					/>
 				)}
 				{acting(me) && may(me, "delegation:edit") && (

@@ -85,7 +85,9 @@ function Search({ onClose }: { onClose: () => void }) {
 	}));
 	const offers = q ? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")] : fitting;
 	const chosen = Math.min(at, Math.max(0, offers.length - 1));
-	useEffect(() => document.getElementById(`found-${chosen}`)?.scrollIntoView({ block: "nearest" }), [chosen]);
+	useEffect(() => {
+		document.getElementById(`found-${chosen}`)?.scrollIntoView({ block: "nearest" });
+	}, [chosen]);
 	const run = (o?: Offer) => {
 		if (!o) return;
 		onClose();

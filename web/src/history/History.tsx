@@ -1,7 +1,7 @@
 import { useDeferredValue } from "react";
 import { useSearchParams } from "react-router";
 import { useHouse } from "../house/context";
-import { useSet } from "../house/lens";
+import { useSet, useTyped } from "../house/lens";
 import { PickOne } from "../parts/Picker";
 import { kindWords } from "../parts/words";
 import { Record, type RecordSearch } from "./Record";
@@ -18,7 +18,8 @@ export function History() {
 		const d = get(name);
 		return d && `${d}T00:00:00Z`;
 	};
-	const q = useDeferredValue(get("q"));
+	const [words, type] = useTyped("q");
+	const q = useDeferredValue(words.trim() || undefined);
 	const search: RecordSearch = { kind: get("kind"), id: get("id"), user: get("user"), who: get("who"), q, from: day("from"), until: day("to") };
 	const narrowed = Object.values(search).some(Boolean);
 	const download = new URLSearchParams();
@@ -43,8 +44,8 @@ export function History() {
 					aria-label="Words in the reason"
 					className="field"
 					placeholder="words in the reason, or who did it"
-					value={get("q") ?? ""}
-					onChange={(e) => set({ q: e.target.value })}
+					value={words}
+					onChange={(e) => type(e.target.value)}
 				/>
 				<select aria-label="Kind" className="field" value={get("kind") ?? ""} onChange={(e) => set({ kind: e.target.value, id: null })}>
 					<option value="">any kind</option>

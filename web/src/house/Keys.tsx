@@ -51,11 +51,12 @@ const keys: [string, [string, string][]][] = [
 	],
 ];
 
+/** Whether an element is one that texts are typed into. */
+export const typingIn = (t: unknown): t is HTMLElement =>
+	t instanceof HTMLInputElement || t instanceof HTMLTextAreaElement || t instanceof HTMLSelectElement;
+
 /** True while a text is being typed, when letters are letters. */
-export const typing = (e: KeyboardEvent | React.KeyboardEvent) => {
-	const t = e.target as HTMLElement;
-	return t instanceof HTMLInputElement || t instanceof HTMLTextAreaElement || t instanceof HTMLSelectElement;
-};
+export const typing = (e: KeyboardEvent | React.KeyboardEvent) => typingIn(e.target);
 
 /** The board of keys, shown by "?". */
 export function Keys() {

@@ -20,6 +20,10 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);
 	}, []);
+	const empty = draft.data?.edits.length === 0;
+	useEffect(() => {
+		if (empty) setOpen(false); // the next draft begins closed
+	}, [empty]);
 	if (!draft.data || edits.length === 0) {
 		return (
 			<section aria-label="Draft" className="flex h-[48px] shrink-0 items-center border-t-[3px] border-[var(--beam)] bg-raised px-[18px] text-quiet">

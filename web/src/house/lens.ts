@@ -1,3 +1,4 @@
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 
 /** What stays in the address from view to view: where, when, and through whose eyes. */
@@ -33,4 +34,26 @@ export function useSet(replace = true): (values: Record<string, string | null | 
 			},
 			{ replace },
 		);
+}
+
+/** A text that is typed into a parameter of the address. The address follows a little behind the keys, so what is typed is kept here. */
+export function useTyped(name: string): [text: string, type: (text: string) => void] {
+	const [params] = useSearchParams();
+	const set = useSet();
+	const there = params.get(name) ?? "";
+	const [text, setText] = useState(there);
+	const sent = useRef<string[]>([]);
+	useEffect(() => {
+		const at = sent.current.lastIndexOf(there);
+		if (at >= 0) sent.current = sent.current.slice(at + 1);
+		else setText(there); // not typed here: back, forward, or a link
+	}, [there]);
+	return [
+		text,
+		(typed) => {
+			sent.current.push(typed);
+			setText(typed);
+			set({ [name]: typed });
+		},
+	];
 }

@@ -1,9 +1,9 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useDeferredValue, useEffect, useRef, useState } from "react";
+import { type ReactNode, useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
-import { useSet, useTo } from "../house/lens";
+import { useSet, useTo, useTyped } from "../house/lens";
 import { Failed } from "../parts/loading";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
@@ -37,7 +37,7 @@ export function List(p: Props) {
 	const to = useTo();
 	const address = useLocation();
 	const place = address.pathname + address.search;
-	const words = params.get("q") ?? "";
+	const [words, type] = useTyped("q");
 	const q = useDeferredValue(words.trim());
 	const sort = params.get("sort") ?? "name";
 	const down = params.get("down") === "1";
@@ -55,18 +55,19 @@ export function List(p: Props) {
 		estimateSize: () => pitch,
 		overscan: 10,
 		scrollPaddingStart: 32,
-		initialOffset: () => places.get(place)?.top ?? 0,
 	});
 	const items = list.getVirtualItems();
 	useEffect(() => need(items));
-	useEffect(() => {
-		const el = scroll.current;
-		return () => {
-			places.set(place, { top: el?.scrollTop ?? 0, cursor });
-		};
-	}, [place, cursor]);
+	// Back where one was, once there are rows to stand on.
+	const stands = matching > 0;
+	// biome-ignore lint/correctness/useExhaustiveDependencies: only when the list comes up, not whenever it is scrolled
+	useLayoutEffect(() => {
+		if (stands && scroll.current) scroll.current.scrollTop = places.get(place)?.top ?? 0;
+	}, [stands]);
+	const keep = (cursor: number) => places.set(place, { top: scroll.current?.scrollTop ?? 0, cursor });
 	const at = Math.min(cursor, Math.max(0, matching - 1));
 	const open = (i: number) => {
+		keep(i);
 		const row = rowAt(i);
 		const path = row && addressOf(p.kind, row.id);
 		if (path) navigate(to(path));
@@ -103,7 +104,7 @@ export function List(p: Props) {
 						text={words}
 						onText={(text) => {
 							setCursor(0);
-							set({ q: text });
+							type(text);
 						}}
 					/>
 					<div

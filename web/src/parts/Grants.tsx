@@ -49,7 +49,7 @@ export function Grants({ grants, from, empty }: { grants: Schemas["Grant"][]; fr
 									<button
 										type="button"
 										className="link shrink-0 !text-ox"
-										aria-label={`Take ${g.target.name} away from ${g.subject.name}`}
+										aria-label={`Take away ${g.target.name} from ${g.subject.name}`}
 										onClick={() => cut.mutate({ from: end(g.subject), to: end(g.target), assignment: g.terms.id }, { onError: refuse })}
 									>
 										Take away

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { Refusal } from "../api/client";
 
 type Notice = { text: string; problems: string[]; bad: boolean };
@@ -15,11 +15,17 @@ export function Notices({ children }: { children: ReactNode }) {
 		const e = error instanceof Error ? error : new Error(String(error));
 		setNotice({ text: e.message, problems: e instanceof Refusal ? e.problems : [], bad: true });
 	}, []);
+	// What was done needs no answer, so it goes by itself; a refusal stays until it is read.
+	useEffect(() => {
+		if (!notice || notice.bad) return;
+		const timer = setTimeout(() => setNotice(null), 9000);
+		return () => clearTimeout(timer);
+	}, [notice]);
 	const value = useMemo(() => ({ tell, refuse }), [tell, refuse]);
 	return (
 		<Context.Provider value={value}>
 			{children}
-			<div aria-live="assertive" className="fixed right-[18px] bottom-[66px] z-50 w-[420px] max-w-[calc(100vw-36px)]">
+			<div aria-live="assertive" className="fixed top-[46px] left-1/2 z-50 w-[520px] max-w-[calc(100vw-36px)] -translate-x-1/2">
 				{notice && (
 					<div role={notice.bad ? "alert" : "status"} className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}>
 						<div className="flex gap-3">

@@ -56,8 +56,7 @@ export function Part({ title, count, children, act }: { title: string; count?: n
 		<section className="mb-5">
 			<div className="flex items-baseline gap-3 border-b-[3px] border-[var(--beam)]">
 				<h2 className="grow text-[14px] font-bold">
-					{title}
-					{count !== undefined && <span className="ml-2 font-normal text-quiet">{count.toLocaleString("en-GB")}</span>}
+					{title} {count !== undefined && <span className="ml-2 font-normal text-quiet">{count.toLocaleString("en-GB")}</span>}
 				</h2>
 				{act}
 			</div>

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useId, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useHouse } from "../house/context";
-import { typing } from "../house/Keys";
+import { typing, typingIn } from "../house/Keys";
 import { acting } from "../house/rights";
 import { Named } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
@@ -46,6 +46,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			decide.mutate({ items: [item.id], decision, reason: decision === "revoke" ? reason : undefined });
 			setReason("");
 			setWanting(false);
+			if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
 			if (decision) {
 				const open = (i: Schemas["ReviewItem"], n: number) => n !== at && i.mine && !i.decision;
 				const later = items.findIndex((i, n) => n > at && open(i, n));

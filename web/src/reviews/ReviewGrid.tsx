@@ -2,7 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useHouse } from "../house/context";
-import { typing } from "../house/Keys";
+import { typing, typingIn } from "../house/Keys";
 import { acting } from "../house/rights";
 import { day, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
@@ -48,6 +48,7 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		decide.mutate({ items: chosen, decision, reason: decision === "revoke" ? reason : undefined }, { onSuccess: () => setPicked([]) });
 		setReason("");
 		setWanting(false);
+		if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
 	};
 	const toggle = (i?: Item) =>
 		i && (picked.includes(i.id) ? setPicked(picked.filter((p) => p !== i.id)) : pickable(i) && setPicked([...picked, i.id]));

@@ -62,7 +62,7 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 						<span className="text-quiet">{[s.class, s.module, s.whole && "cannot be limited to an area"].filter(Boolean).join(" · ")}</span>
 					</>
 				}
-				about={[s.label, s.about].filter(Boolean).join(". ")}
+				about={s.label && s.about?.startsWith(s.label) ? s.about : [s.label, s.about].filter(Boolean).join(". ")}
 			>
 				<Link className="link" to={to(`/?focus=${encodeURIComponent(`permission:${s.ref.id}`)}`)}>
 					In the frame

@@ -126,7 +126,8 @@ function Sheet({ person }: { person: Person }) {
 						onChoose={(key) => set({ permission: key === permission ? null : key })}
 						onEverything={(all) => set({ all: all ? "1" : null })}
 					/>
-					<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
+					{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
+					<section aria-label="Behind the wall" tabIndex={0} className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
 						{permission ? (
 							<TracePanel
 								person={person}
@@ -137,7 +138,7 @@ function Sheet({ person }: { person: Person }) {
 						) : (
 							<Footing person={person} />
 						)}
-					</div>
+					</section>
 				</div>
 			)}
 			{board === "edit" && <EditPerson of={person} onClose={() => setBoard(null)} />}

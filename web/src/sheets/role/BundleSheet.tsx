@@ -232,7 +232,7 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 									<button
 										type="button"
 										className="link shrink-0 text-[12px]"
-										aria-label={`Let ${k} in again`}
+										aria-label={`Let in ${k} again`}
 										onClick={() =>
 											sheet.role &&
 											role.mutate(

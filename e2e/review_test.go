@@ -1,0 +1,118 @@
+package e2e
+
+import (
+	"testing"
+
+	"fachwerk/e2e/browser"
+)
+
+// TestAReviewFromOpeningToReport opens a review by sentence, decides it at the desk and in the grid by key, hands one on, reminds, closes it with what is undecided revoked,
+// settles what came by a group, and reads the report.
+func TestAReviewFromOpeningToReport(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/reviews")
+	s.click("form[aria-label='Open a review'] button", "Who decides")
+	s.click("label", "one person for all")
+	s.pick("Reviewer", "Mireille Aster")
+	s.shut()
+	s.click("form[aria-label='Open a review'] button", "What: what")
+	s.pick("Role", "Gate clerk")
+	s.shut()
+	s.see("p", "42 items for 1 reviewer")
+	s.click("form[aria-label='Open a review'] button", "Where: anywhere")
+	s.pick("Area", "Terminal 1")
+	s.shut()
+	s.see("p", "21 items for 1 reviewer")
+	s.click("form[aria-label='Open a review'] button", "The fate")
+	s.click("label", "is revoked")
+	s.shut()
+	s.typeInto("Name of the review", "Gates, autumn")
+	s.click("button", "Open the review")
+	s.see("h1", "Gates, autumn")
+	s.see("main", "21 of 21 missing")
+	s.click("button", "Remind the stragglers")
+	s.see("[role=status]", "1 reminder is in the outbox")
+	s.click("main button", "Mireille Aster: Gates, autumn")
+	s.see("[role=dialog]", "Dear Mireille Aster")
+	s.press(browser.Esc)
+	s.must(s.SignOut())
+
+	// The reviewer: one at a time by key, with the evidence; one handed on.
+	s.signIn("mireille.aster")
+	s.click("header a", "Reviews 31 waiting")
+	s.click("a", "Gates, autumn")
+	s.click("ul[aria-label=Items] button", "Tomasz Oyelaran")
+	s.see("main", "Held since")
+	s.see("main", "What stays all the same")
+	s.see("main", "by North gate crew, North Harbour staff")
+	s.press("r")
+	s.wait("document.activeElement.tagName === 'INPUT'")
+	s.press("moved to the quay", browser.Enter)
+	s.see("ul[aria-label=Items] button", "✕ revoked")
+	s.wait("document.activeElement.tagName !== 'INPUT'")
+	s.press("k")
+	s.see("ul[aria-label=Items] button", "✓ kept")
+	s.press("u")
+	s.press("h")
+	s.see("[role=dialog]", "Hand on")
+	s.typeInto("To", "ruben ade")
+	s.click("[role=dialog] button", "Ruben Adeyemi")
+	s.typeInto("A word why", "he knows the quays")
+	s.click("[role=dialog] button", "Hand on to Ruben Adeyemi")
+	s.see("[role=status]", "for Ruben Adeyemi to decide")
+
+	// The grid: all that are alike at once.
+	s.click("[role=tab]", "As a grid")
+	s.see("[role=table]", "Against it")
+	s.must(s.Settled())
+	s.click("[data-item]", "Kofi Ostrov")
+	s.press("a")
+	s.wait("document.querySelectorAll('[data-item] input:checked').length > 3")
+	s.wait("document.querySelectorAll('[data-item] input:disabled').length > 0") // what is not alike cannot be picked with them
+	s.press("k")
+	s.wait("document.querySelectorAll('[data-item] input:checked').length === 0")
+	s.choose("Which items", "all items")
+	s.wait("[...document.querySelectorAll('[data-item]')].filter(e => e.innerText.includes('✓ kept')).length > 3")
+	s.must(s.SignOut())
+
+	// The opener closes it: direct ones go in one revision, the others go to the owner of the crew.
+	s.signIn("signe.halloran")
+	s.open("/reviews")
+	s.click("a", "Gates, autumn")
+	s.click("button", "Close the review")
+	s.see("[role=dialog]", "revoked, as was chosen at opening")
+	s.see("[role=dialog]", "Tomasz Oyelaran loses Gate clerk at Terminal 1")
+	s.see("[role=dialog]", "left to the owners")
+	s.click("[role=dialog] button", "Close it")
+	s.see("[role=status]", "left to the owners of groups")
+	s.see("main", "Left to the owners of groups")
+	s.must(s.SignOut())
+	s.signIn("mireille.aster")
+	s.open("/reviews")
+	s.see("main", "For you, as the owner of a group")
+	s.click("li", "Tomasz Oyelaran")
+	s.click("li a", "Settle")
+	s.see("h2", "Take the person out")
+	s.see("section[aria-label='Take the person out']", "1 person loses something")
+	s.see("section[aria-label='Take the grant off the group']", "people lose something")
+	s.wait("[...document.querySelectorAll('section[aria-label=\"Leave it\"] button')].every(b => b.disabled)")
+	s.click("section[aria-label='Take the person out'] button", "Take the person out")
+	s.see("[role=status]", "Settled by revision 62")
+	s.must(s.SignOut())
+
+	// The report's figures are links to its items.
+	s.signIn("oona.brandvold")
+	s.open("/reviews")
+	s.click("a", "Gates, autumn")
+	s.see("main", "✓ taken out of the group")
+	s.open("/api/reviews/4/report.html")
+	s.see("body", "revoked by a decision")
+	s.see("body", "taken out of the group")
+	s.wait("[...document.querySelectorAll('a[href^=\"#item-\"]')].length > 20 && [...document.querySelectorAll('a[href^=\"#item-\"]')].every(a => document.querySelector(a.getAttribute('href')))")
+	figures, err := browser.Eval[bool](s.Page, "[...document.querySelectorAll('.sum tr')].slice(1, 5).every(r => Number(r.cells[0].innerText) === r.querySelectorAll('a').length)")
+	s.must(err)
+	if !figures {
+		t.Error("a figure of the report is not the number of its items")
+	}
+}
