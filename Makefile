@@ -44,7 +44,7 @@ screenshots: build chromium
 	go run ./e2e/screenshots docs/screenshots
 
 bench:
-	go test -run '^$$' -bench . -benchmem ./internal/core/...
+	go test -run "^$$" -bench . -benchmem ./internal/core/... ./internal/desk
 
 fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter

@@ -203,6 +203,7 @@ func TestListsKeepTheirPlace(t *testing.T) {
 	s.wait("document.querySelector('[data-rows]')?.scrollTop > 5800 && document.querySelector('[data-chosen]')?.dataset.id === '" + name + "'")
 	// Words and arrows work together: typed, down, Enter.
 	s.click("header a", "Groups")
+	s.see("h1", "Groups")
 	s.typeInto("Filter groups", "gate crew")
 	s.wait("document.querySelectorAll('[data-rows] [data-id]').length === 4")
 	s.press(browser.Down, browser.Enter)
@@ -312,6 +313,7 @@ func TestTheTerminalManager(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("ruben.adeyemi")
 	s.click("header a", "People")
+	s.see("h1", "People")
 	s.see("main", "141 people")
 	s.typeInto("Filter people", "noor tamsin")
 	s.wait("document.querySelectorAll('[data-rows] [data-id]').length === 1")
@@ -384,6 +386,7 @@ func TestWritingADelegation(t *testing.T) {
 	s.open("/delegations")
 	s.see("li", "You may assign and revoke for people of Cold Store")
 	s.click("header a", "People")
+	s.see("h1", "People")
 	s.see("main", "23 people")
 }
 
@@ -402,4 +405,85 @@ func let(t *testing.T, s *steps, user string) {
 	if _, err := s.desk.SetPassword(link, desk.DemoPassword); err != nil {
 		t.Fatal(err)
 	}
+}
+
+// TestTheCatalogueByHand makes a system with a permission and a licence, and an invitation that is accepted.
+func TestTheCatalogueByHand(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/licences")
+	s.click("button", "New licence")
+	s.typeInto("Name", "Beacon seat")
+	s.typeInto("Seats", "5")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("[data-id=beacon-seat]", "new in the draft")
+	s.open("/systems")
+	s.click("button", "New system")
+	s.typeInto("Name", "Beaconry")
+	s.pick("Licence", "Beacon seat")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("h1", "Beaconry")
+	s.see("main", "0 of 5 seats")
+	s.click("main button", "New permission")
+	s.typeInto("Object, or object.field", "light")
+	s.typeInto("Action", "switch")
+	s.choose("Risk", "critical")
+	s.choose("Class", "write")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("[data-brick='beaconry:light:switch']", "switch critical 0")
+	s.click("[data-brick='beaconry:light:switch']", "switch")
+	s.see("h1", "beaconry:light:switch")
+	s.click("main button", "Edit")
+	s.typeInto("What it does", "Turns a light off that ships steer by.")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("main", "ships steer by")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("the beacons come under our care")
+	s.open("/licences/beacon-seat")
+	s.see("main", "0 taken of 5")
+	s.see("main", "Beaconry")
+
+	s.open("/people?q=invited")
+	s.see("main", "2 of 420")
+	s.click("[data-id]", "Petra Lind")
+	s.click("button", "Do")
+	s.click("[role=menuitem]", "Invitation")
+	s.click("[role=dialog] button", "Make the link")
+	s.wait("document.querySelector('[role=dialog] input[readonly]')")
+	link, err := browser.Eval[string](s.Page, "new URL(document.querySelector('[role=dialog] input[readonly]').value).pathname")
+	s.must(err)
+	s.press(browser.Esc)
+	s.must(s.SignOut())
+	s.open(link)
+	s.typeInto("New password", "a lamp in the window")
+	s.press(browser.Enter)
+	s.see("h1", "Reviews")
+	s.click("header button", "Petra Lind")
+	s.click("[role=menuitem]", "What I can do")
+	s.see("main", "active")
+}
+
+// TestNamesThatWouldHarm are shown as what they are: markup stays text, right-to-left stays in its place, and two hundred characters break nothing.
+func TestNamesThatWouldHarm(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	names := []string{`<img src=x onerror="window.harmed = true"><b>bold</b>`, "שלום\u202eevil\u202c עולם", strings.Repeat("Overlooking", 18)}
+	for _, name := range names {
+		status, err := browser.EvalAsync[float64](s.Page, "fetch('/api/draft/roles', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({after: {id: '', name: "+quoted(name)+"}})}).then(r => r.status)")
+		s.must(err)
+		if status != 200 {
+			t.Fatalf("the name %q is refused: %v", name, status)
+		}
+	}
+	for _, path := range []string{"/roles?q=", "/roles/img-src-x-onerror-window.harmed-true-b-bold-b", "/roles/" + strings.ToLower(strings.Repeat("overlooking", 18)[:56]), "/?focus=role:img-src-x-onerror-window.harmed-true-b-bold-b", "/history"} {
+		s.open(path)
+		s.must(s.Settled())
+		s.see("section[aria-label=Draft]", "3 changes")
+		s.wait("!window.harmed && document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight")
+	}
+	s.open("/roles?q=img")
+	s.see("main", `<img src=x onerror="window.harmed = true"><b>bold</b>`)
+	s.click("section[aria-label=Draft] button", "Open")
+	s.see("section[aria-label='The draft and its impact']", "<b>bold</b>")
+	s.wait("!window.harmed")
 }

@@ -4,6 +4,7 @@ package main
 import (
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"time"
@@ -29,14 +30,26 @@ var (
 		{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit", "[role=option]", "Gate clerk", nil},
 		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
 		{"why-not", "/people/noor.tamsin?permission=quaybook:berth-plan:view", "p", "does not hold it", nil},
-		{"people", "/people?q=crane", "[role=option]", "Crane driver", nil},
-		{"reviews", "/reviews", "h2", "Closed", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Choose("Role", "Night cover") }, func() error { return p.See("p", "items for") })
+		{"people", "/people?q=" + url.QueryEscape(`title co "crane" and area eq "terminal-1"`), "[data-id]", "Crane driver", nil},
+		{"role", "/roles/site-manager", "main", "Kept out", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Click(`[data-brick="quaybook:gate:override"]`, "override") }, func() error { return p.See("main", "In your draft") })
 		}},
-		{"history", "/history", "p", "Revision 60", nil},
+		{"group", "/groups/north-gate-crew", "main", "Held by hand as well", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Click("section[aria-label=Draft] button", "Open") }, func() error { return p.Click("button", "Discard all") }, func() error { return p.See("section[aria-label=Draft]", "No draft") })
+		}},
+		{"area", "/areas/terminal-1", "main", "Granted at Terminal 1", nil},
+		{"catalogue", "/systems/quaybook", "main", "Supplied sets", nil},
+		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
+		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Click("header button", "Find") }, func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") }, func() error { return p.See("#found", "11 people") })
+		}},
+		{"reviews", "/reviews/3?view=progress", "main", "Remind", nil},
+		{"history", "/history", "p", "Revision 60", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Click("#revision-58 button", "Before and after") }, func() error { return p.See("#revision-58", "added") })
+		}},
 		{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
 			return browser.Steps(
-				func() error { return p.Type("Filter groups", "north gate") },
+				func() error { return p.Type("Filter groups", "north-gate-crew") },
 				func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
 				func() error {
 					return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover")
@@ -53,7 +66,7 @@ var (
 		}},
 	}
 	ofManager = []picture{
-		{"review", "/reviews/3", "h2", "Should", func(p *browser.Page) error {
+		{"review", "/reviews/3?view=desk", "h2", "Should", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Click("ul button", "Tomasz Oyelaran") }, func() error { return p.See("h2", "Should Tomasz") })
 		}},
 	}
@@ -76,12 +89,12 @@ func run(folder string) (err error) {
 		return err
 	}
 	defer os.RemoveAll(temp)
-	url, _, stop, err := browser.Demo(temp, day)
+	address, _, stop, err := browser.Demo(temp, day)
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, stop()) }()
-	page, end, err := browser.Launch(url, 1280, 800)
+	page, end, err := browser.Launch(address, 1280, 800)
 	if err != nil {
 		return err
 	}

@@ -29,7 +29,7 @@ type Person struct {
 	Systems     []WallPanel  `json:"systems"`
 	Where       Ref          `json:"where" doc:"The area that the wall is of"`
 	Draft       string       `json:"draft,omitempty" enum:"new,changed,gone"`
-	May         []string     `json:"may" doc:"What the viewer may do to this person: edit, lock, deactivate, delete, assign, membership"`
+	May         []string     `json:"may" doc:"What the viewer may do to this person: invite, edit, lock, deactivate, delete, assign, membership"`
 	Whole       bool         `json:"whole" doc:"The viewer sees the whole design"`
 	Lock        *Lock        `json:"lock,omitempty" doc:"Who keeps this person, if it is not kept here"`
 }
@@ -171,7 +171,7 @@ func (d *Desk) mayDoTo(s *sight, who Actor, u *model.User) []string {
 	for _, act := range []struct {
 		name  string
 		right bool
-	}{{delegation.Edit, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
+	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
 		if act.right || s.authority != nil && s.authority.Reaches(act.name, u) && s.authority.Above(u.ID) == "" {
 			out = append(out, act.name)
 		}

@@ -629,6 +629,8 @@ type Pool struct {
 type SystemSheet struct {
 	Ref     Ref               `json:"ref"`
 	System  *model.System     `json:"system"`
+	May     bool              `json:"may" doc:"The viewer may edit it"`
+	Draft   string            `json:"draft,omitempty" enum:"new,changed,gone"`
 	Modules []CatalogueModule `json:"modules"`
 	Sets    []Layer           `json:"sets" doc:"Supplied with it"`
 	Pools   []Pool            `json:"pools"`
@@ -644,11 +646,11 @@ func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	o, ok := s.design().Systems.Find(id)
+	o, ok := s.either(model.KindSystem, id).(*model.System)
 	if !ok {
 		return nil, refuse(NotFound, "There is no system %q.", id)
 	}
-	v := &SystemSheet{Ref: s.ref(model.KindSystem, id), System: o, Modules: []CatalogueModule{}, Sets: []Layer{}, Pools: []Pool{}, Roles: []Layer{}}
+	v := &SystemSheet{Ref: Ref{string(model.KindSystem), id, o.Name}, System: o, May: d.editable(s, who, model.KindSystem) && id != model.OwnSystem, Draft: s.drafted(index.Node{Kind: model.KindSystem, ID: id}), Modules: []CatalogueModule{}, Sets: []Layer{}, Pools: []Pool{}, Roles: []Layer{}}
 	licences := []string{}
 	needs := func(l string) {
 		if l != "" && !slices.Contains(licences, l) {
@@ -706,6 +708,44 @@ func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
 	return v, nil
 }
 
+// LicenceSheet is a licence with its seats.
+type LicenceSheet struct {
+	Ref     Ref            `json:"ref"`
+	Licence *model.Licence `json:"licence"`
+	Pool    Pool           `json:"pool"`
+	May     bool           `json:"may" doc:"The viewer may edit it"`
+	Draft   string         `json:"draft,omitempty" enum:"new,changed,gone"`
+	Systems []Ref          `json:"systems" doc:"Systems that need it, or some permission of which does"`
+}
+
+// Licence gives the sheet of a licence.
+func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	l, ok := s.either(model.KindLicence, id).(*model.Licence)
+	if !ok {
+		return nil, refuse(NotFound, "There is no licence %q.", id)
+	}
+	v := &LicenceSheet{Ref: Ref{string(model.KindLicence), id, l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: s.drafted(index.Node{Kind: model.KindLicence, ID: id}), Systems: []Ref{}}
+	for _, o := range s.design().Systems {
+		if o.Licence == id || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == id }) {
+			v.Systems = append(v.Systems, s.ref(model.KindSystem, o.ID))
+		}
+	}
+	system := ""
+	if len(v.Systems) > 0 {
+		system = v.Systems[0].ID
+	}
+	if s.design().Get(model.KindLicence, id) != nil {
+		v.Pool = s.pool(id, system)
+	} else {
+		v.Pool = Pool{Licence: v.Ref, Seats: l.Seats, Covers: []Ref{}}
+	}
+	return v, nil
+}
+
 func (s *sight) pool(id, system string) Pool {
 	l, _ := s.design().Licences.Find(id)
 	p := Pool{Licence: s.ref(model.KindLicence, id), Seats: l.Seats, Used: change.SeatsUsed(s.design())[id], Covers: []Ref{}}
@@ -727,25 +767,27 @@ func (s *sight) pool(id, system string) Pool {
 
 // PermissionSheet is the sheet of a permission.
 type PermissionSheet struct {
-	Ref        Ref     `json:"ref"`
-	System     Ref     `json:"system"`
-	Object     string  `json:"object"`
-	Action     string  `json:"action"`
-	Label      string  `json:"label,omitempty"`
-	About      string  `json:"about,omitempty"`
-	Module     string  `json:"module,omitempty"`
-	Class      string  `json:"class"`
-	Risk       int     `json:"risk"`
-	Whole      bool    `json:"whole" doc:"Cannot be limited to an area"`
-	Licence    *Ref    `json:"licence,omitempty"`
-	Implies    []Ref   `json:"implies" doc:"What it cannot do without, all the way down"`
-	ImpliedBy  []Ref   `json:"impliedBy" doc:"What cannot do without it"`
-	Sets       []Layer `json:"sets" doc:"Sets that give it"`
-	Roles      []Layer `json:"roles" doc:"Roles that give it"`
-	ExcludedBy []Ref   `json:"excludedBy" doc:"Roles that keep it out"`
-	Conflicts  []Ref   `json:"conflicts"`
-	Holders    int     `json:"holders"`
-	People     []Ref   `json:"people" doc:"Who holds it, at most 200, by name"`
+	Ref        Ref           `json:"ref"`
+	System     Ref           `json:"system"`
+	Object     string        `json:"object"`
+	Action     string        `json:"action"`
+	Label      string        `json:"label,omitempty"`
+	About      string        `json:"about,omitempty"`
+	Module     string        `json:"module,omitempty"`
+	Class      string        `json:"class"`
+	Risk       int           `json:"risk"`
+	Whole      bool          `json:"whole" doc:"Cannot be limited to an area"`
+	Licence    *Ref          `json:"licence,omitempty"`
+	Catalogue  *model.System `json:"catalogue" doc:"The system with all its permissions, as it is edited"`
+	May        bool          `json:"may" doc:"The viewer may edit it"`
+	Implies    []Ref         `json:"implies" doc:"What it cannot do without, all the way down"`
+	ImpliedBy  []Ref         `json:"impliedBy" doc:"What cannot do without it"`
+	Sets       []Layer       `json:"sets" doc:"Sets that give it"`
+	Roles      []Layer       `json:"roles" doc:"Roles that give it"`
+	ExcludedBy []Ref         `json:"excludedBy" doc:"Roles that keep it out"`
+	Conflicts  []Ref         `json:"conflicts"`
+	Holders    int           `json:"holders"`
+	People     []Ref         `json:"people" doc:"Who holds it, at most 200, by name"`
 }
 
 const holdersShown = 200
@@ -767,6 +809,7 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 	v := &PermissionSheet{Ref: s.ref(index.KindPermission, key), System: s.ref(model.KindSystem, system), Object: object, Action: action, Label: p.Label, About: p.Description, Module: p.Module, Class: string(p.Class), Risk: p.Risk, Whole: p.Span == model.SpanOrganisation,
 		Implies: []Ref{}, ImpliedBy: []Ref{}, Sets: []Layer{}, Roles: []Layer{}, ExcludedBy: []Ref{}, Conflicts: []Ref{}, People: []Ref{}}
 	owner, _ := s.design().Systems.Find(system)
+	v.Catalogue, v.May = owner, d.editable(s, who, model.KindSystem) && system != model.OwnSystem
 	if l := cmp.Or(p.Licence, owner.Licence); l != "" {
 		r := s.ref(model.KindLicence, l)
 		v.Licence = &r

@@ -15,8 +15,10 @@ import (
 
 	"golang.org/x/crypto/argon2"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -149,10 +151,74 @@ func (d *Desk) SetPassword(link, password string) (Actor, error) {
 	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > maxPassword {
 		return Actor{}, refuse(Invalid, "A password has at least %d characters and at most %d bytes; this one has %d characters.", MinPassword, maxPassword, n)
 	}
-	if err := d.store.UseLink(hashSecret(link), d.now(), store.Credential{User: l.User, Hash: hashPassword(password)}); err != nil {
+	c := store.Credential{User: l.User, Hash: hashPassword(password)}
+	if err := d.store.UseLink(hashSecret(link), d.now(), c); err != nil {
 		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
-	return Actor{User: l.User}, nil
+	return Actor{User: l.User}, d.accept(l.User)
+}
+
+// accept makes somebody active who was invited and has now come, as a revision of their own.
+func (d *Desk) accept(user string) error {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	u, ok := h.design().Users.Find(user)
+	if !ok || u.State != model.UserInvited {
+		return nil
+	}
+	active := change.Clone(u)
+	active.State = model.UserActive
+	ops := []change.Op{change.Put(h.design(), active)}
+	after, problems := change.Apply(h.design(), ops)
+	if after == nil {
+		return problemsOf(problems)
+	}
+	_, err := d.apply(h, after, ops, applied{who: Actor{User: user}, why: "Accepts the invitation"})
+	return err
+}
+
+// invitationLife is how long an invitation is good.
+const invitationLife = 7 * 24 * time.Hour
+
+// Invitation is how somebody who is invited gets in.
+type Invitation struct {
+	User  Ref       `json:"user"`
+	Path  string    `json:"path" doc:"Where the link leads; good once"`
+	Until time.Time `json:"until"`
+	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
+}
+
+// Invite makes a link by which somebody who is invited sets a password and so becomes active, and puts a letter with it into the outbox. A link that was made before
+// stays good until it runs out.
+func (d *Desk) Invite(who Actor, user, base string) (*Invitation, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, err
+	}
+	u, ok := h.design().Users.Find(user)
+	if !ok {
+		return nil, refuse(NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
+	}
+	if !d.may(h, who, model.EditPeople) {
+		if r := delegation.Of(h.index, who.User, d.now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
+			return nil, refuse(NotAllowed, "%s", r.Reason)
+		}
+	}
+	if u.State != model.UserInvited {
+		return nil, refuse(Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
+	}
+	text, hash := secret()
+	until := d.now().Add(invitationLife)
+	if err := d.store.SaveLink(store.Link{Hash: hash, User: user, Expires: until}); err != nil {
+		return nil, err
+	}
+	path := "/welcome/" + text
+	letter := post.Invitation(h.design().Organisation.Name, u.DisplayName, h.ref(model.KindUser, who.User).Name, base+path, until)
+	if err := d.store.Write(store.Letter{Written: d.now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
+		return nil, err
+	}
+	return &Invitation{h.ref(model.KindUser, u.ID), path, until, u.Email}, nil
 }
 
 // Purposes are what a token can be for.

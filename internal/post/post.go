@@ -42,3 +42,12 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 			name, review, what, group, organisation),
 	}
 }
+
+// Invitation brings somebody a link by which to set a password, good until an instant.
+func Invitation(organisation, name, from, link string, until time.Time) Letter {
+	return Letter{
+		Subject: "Your way into " + organisation,
+		Body: fmt.Sprintf("Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect this, do nothing.\n\n%s\n",
+			name, from, organisation, until.Format("2 January 2006"), link, organisation),
+	}
+}

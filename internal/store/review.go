@@ -202,6 +202,9 @@ func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
 	})
 }
 
+// Write puts a letter into the outbox.
+func (s *Store) Write(l Letter) error { return s.db.Create(&l).Error }
+
 // Letters gives the letters about a review, latest first.
 func (s *Store) Letters(review int) (out []Letter, err error) {
 	return out, s.db.Where("review = ?", review).Order("id desc").Find(&out).Error

@@ -20,6 +20,7 @@ import { GroupSheet } from "./sheets/group/GroupSheet";
 import { PermissionSheet } from "./sheets/permission/PermissionSheet";
 import { PersonSheet } from "./sheets/person/PersonSheet";
 import { BundleSheet } from "./sheets/role/BundleSheet";
+import { LicenceSheet } from "./sheets/system/LicenceSheet";
 import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
 import "./styles.css";
@@ -38,6 +39,7 @@ const router = createBrowserRouter([
 			{ path: "permissions", element: <PermissionsList /> },
 			{ path: "permissions/:id", element: <PermissionSheet /> },
 			{ path: "licences", element: <LicencesList /> },
+			{ path: "licences/:id", element: <LicenceSheet /> },
 			{ path: "roles", element: <RolesList /> },
 			{ path: "roles/:id", element: <BundleSheet kind="role" /> },
 			{ path: "sets", element: <SetsList /> },

@@ -62,6 +62,16 @@ func (a *API) sheets() {
 		func(ctx context.Context, in *traceInput) (*body[*desk.Trace], error) {
 			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
 		})
+	type inviteInput struct {
+		PlaceInput
+		Body struct {
+			Base string `json:"base,omitempty" maxLength:"300" doc:"Where Fachwerk is reached, for the link in the letter"`
+		}
+	}
+	on(a, operation{id: "invite", method: http.MethodPost, path: "/api/people/{id}/invitation", summary: "A link for somebody who is invited, and a letter with it"},
+		func(ctx context.Context, in *inviteInput) (*body[*desk.Invitation], error) {
+			return answer(a.desk.Invite(actor(ctx), in.ID, in.Body.Base))
+		})
 	on(a, operation{id: "role", method: http.MethodGet, path: "/api/roles/{id}", summary: "A role's sheet: stack, wall, holders"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
 			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID))
@@ -99,6 +109,10 @@ func (a *API) sheets() {
 		func(ctx context.Context, in *tryInput) (*body[*desk.Coverage], error) {
 			return answer(a.desk.TryDelegation(actor(ctx), &in.Body))
 		})
+	on(a, operation{id: "licence", method: http.MethodGet, path: "/api/licences/{id}", summary: "A licence's sheet: its seats, and what needs it"},
+		func(ctx context.Context, in *PlaceInput) (*body[*desk.LicenceSheet], error) {
+			return answer(a.desk.Licence(actor(ctx), in.ID))
+		})
 	on(a, operation{id: "conflict", method: http.MethodGet, path: "/api/conflicts/{id}", summary: "A conflict's sheet: who breaks it, and who may"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.ConflictSheet], error) {
 			return answer(a.desk.Conflict(actor(ctx), in.ID))
@@ -114,10 +128,12 @@ func (a *API) objects() {
 	putting[model.Area](a, "Area", "areas", "an area")
 	putting[model.Assignment](a, "Assignment", "assignments", "an assignment")
 	putting[model.Conflict](a, "Conflict", "conflicts", "a conflict")
+	putting[model.System](a, "System", "systems", "a system with its permissions")
+	putting[model.Licence](a, "Licence", "licences", "a licence")
 	putting[model.Delegation](a, "Delegation", "delegations", "a delegation")
 
 	type mentionsInput struct {
-		Kind string `path:"kind" enum:"user,group,role,set,area,assignment,conflict,delegation,licence"`
+		Kind string `path:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
 		ID   string `path:"id"`
 	}
 	on(a, operation{id: "mentions", method: http.MethodGet, path: "/api/mentions/{kind}/{id}", summary: "Everything that names an object: what a delete must deal with"},
@@ -126,7 +142,7 @@ func (a *API) objects() {
 		})
 	type deleteInput struct {
 		Body struct {
-			Kind    string               `json:"kind" enum:"user,group,role,set,area,assignment,conflict,delegation,licence"`
+			Kind    string               `json:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
 			ID      string               `json:"id" minLength:"1"`
 			Choices []desk.MentionChoice `json:"choices,omitempty"`
 		}

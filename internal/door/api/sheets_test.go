@@ -35,7 +35,7 @@ func TestEveryViewAnswers(t *testing.T) {
 	for path, says := range map[string]string{
 		"/api/lists/role?q=gate&sort=holders&down=true": "Gate clerk", "/api/lists/user?q=" + url.QueryEscape(`title eq "Gate clerk"`): "Noor Tamsin", "/api/lists/permission?q=override": "quaybook:gate:override", "/api/lists/licence": "Gangway till",
 		"/api/roles/site-manager": "Quaybook administrator", "/api/sets/gate-override": "quaybook:gate:override", "/api/groups/gate-crews": "North gate crew", "/api/areas/terminal-1": "Mireille Aster", "/api/systems/quaybook": "Mole & Lantern",
-		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran", "/api/conflicts/supplier-payment": "Halima Corvane", "/api/delegations": "Ruben Adeyemi", "/api/delegations/ticketing": "Lucia Fenwick",
+		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran", "/api/conflicts/supplier-payment": "Halima Corvane", "/api/licences/quaybook-planner": "Quaybook Standard", "/api/delegations": "Ruben Adeyemi", "/api/delegations/ticketing": "Lucia Fenwick",
 		"/api/compare?leftKind=user&left=tomasz.oyelaran&rightKind=user&right=noor.tamsin": "Terminal 2", "/api/find?q=who+can+override+gates+at+terminal+1": "11 people", "/api/mentions/role/gate-clerk": "Gate lead",
 		"/api/revisions?user=tomasz.oyelaran": "Gate override", "/api/revisions/60": "Crane driver", "/api/revisions.csv?kind=group": "joins", "/api/reviews/3": "Gate clerk", "/api/review-items/1": "", "/api/reviews/3/report.html": "In figures",
 		"/api/reviews/3/report.csv": "Tomasz Oyelaran", "/api/review-tasks": "", "/api/colleagues?q=noor": "Noor Tamsin", "/api/people/tomasz.oyelaran?when=2026-10-25": "Night cover", "/api/me?as=ruben.adeyemi": "Ruben Adeyemi",

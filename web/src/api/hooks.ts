@@ -52,6 +52,7 @@ export const useArea = (id: string) => useQuery(sheet("area", id, undefined, () 
 export const useSystem = (id: string) => useQuery(sheet("system", id, undefined, () => data(api.GET("/api/systems/{id}", at(id)))));
 export const usePermission = (id: string, where?: string) =>
 	useQuery(sheet("permission", id, where, () => data(api.GET("/api/permissions/{id}", at(id, where)))));
+export const useLicence = (id: string) => useQuery(sheet("licence", id, undefined, () => data(api.GET("/api/licences/{id}", at(id)))));
 export const useConflict = (id: string) => useQuery(sheet("conflict", id, undefined, () => data(api.GET("/api/conflicts/{id}", at(id)))));
 
 export const usePerson = (id: string, where?: string) =>
@@ -114,6 +115,8 @@ export const putRole = (body: Schemas["PutRole"]) => data(api.PUT("/api/draft/ro
 export const putSet = (body: Schemas["PutSet"]) => data(api.PUT("/api/draft/sets", { body }));
 export const putArea = (body: Schemas["PutArea"]) => data(api.PUT("/api/draft/areas", { body }));
 export const putAssignment = (body: Schemas["PutAssignment"]) => data(api.PUT("/api/draft/assignments", { body }));
+export const putSystem = (body: Schemas["PutSystem"]) => data(api.PUT("/api/draft/systems", { body }));
+export const putLicence = (body: Schemas["PutLicence"]) => data(api.PUT("/api/draft/licences", { body }));
 export const putConflict = (body: Schemas["PutConflict"]) => data(api.PUT("/api/draft/conflicts", { body }));
 export const putDelegation = (body: Schemas["PutDelegation"]) => data(api.PUT("/api/draft/delegations", { body }));
 

@@ -362,6 +362,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/licences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a licence is to be */
+        put: operations["putLicence"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/people": {
         parameters: {
             query?: never;
@@ -406,6 +423,23 @@ export interface paths {
         get?: never;
         /** Draft what a permission set is to be */
         put: operations["putSet"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/systems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a system with its permissions is to be */
+        put: operations["putSystem"];
         post?: never;
         delete?: never;
         options?: never;
@@ -532,6 +566,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/licences/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A licence's sheet: its seats, and what needs it */
+        get: operations["licence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists/{kind}": {
         parameters: {
             query?: never;
@@ -594,6 +645,23 @@ export interface paths {
         get: operations["person"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A link for somebody who is invited, and a letter with it */
+        post: operations["invite"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1343,7 +1411,7 @@ export interface components {
             choices?: components["schemas"]["MentionChoice"][];
             id: string;
             /** @enum {string} */
-            kind: "user" | "group" | "role" | "set" | "area" | "assignment" | "conflict" | "delegation" | "licence";
+            kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "delegation" | "licence";
         };
         DemoSignIn: {
             /** @description What this person does in the demo organisation */
@@ -1427,6 +1495,13 @@ export interface components {
         DesignItem: {
             permission?: string;
             role?: string;
+        };
+        DesignLicence: {
+            covers?: string[];
+            id: string;
+            name: string;
+            /** Format: int64 */
+            seats?: number;
         };
         DesignPeople: {
             area?: string;
@@ -1752,6 +1827,19 @@ export interface components {
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
+        Invitation: {
+            /** @description Where the link leads; good once */
+            path: string;
+            /** @description The address of the letter in the outbox */
+            to?: string;
+            /** Format: date-time */
+            until: string;
+            user: components["schemas"]["Ref"];
+        };
+        InviteInputBody: {
+            /** @description Where Fachwerk is reached, for the link in the letter */
+            base?: string;
+        };
         ItemDetail: {
             /** @description Assignments to the person, which go away if it is revoked */
             direct: components["schemas"]["Terms"][];
@@ -1852,6 +1940,17 @@ export interface components {
             to: components["schemas"]["Ref"];
             /** Format: date-time */
             written: string;
+        };
+        LicenceSheet: {
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            licence: components["schemas"]["DesignLicence"];
+            /** @description The viewer may edit it */
+            may: boolean;
+            pool: components["schemas"]["Pool"];
+            ref: components["schemas"]["Ref"];
+            /** @description Systems that need it, or some permission of which does */
+            systems: components["schemas"]["Ref"][];
         };
         List: {
             /**
@@ -2029,6 +2128,8 @@ export interface components {
         PermissionSheet: {
             about?: string;
             action: string;
+            /** @description The system with all its permissions, as it is edited */
+            catalogue: components["schemas"]["DesignSystem"];
             class: string;
             conflicts: components["schemas"]["Ref"][];
             /** @description Roles that keep it out */
@@ -2041,6 +2142,8 @@ export interface components {
             implies: components["schemas"]["Ref"][];
             label?: string;
             licence?: components["schemas"]["Ref"];
+            /** @description The viewer may edit it */
+            may: boolean;
             module?: string;
             object: string;
             /** @description Who holds it, at most 200, by name */
@@ -2071,7 +2174,7 @@ export interface components {
             /** @description Who keeps this person, if it is not kept here */
             lock?: components["schemas"]["Lock"];
             manager?: components["schemas"]["Ref"];
-            /** @description What the viewer may do to this person: edit, lock, deactivate, delete, assign, membership */
+            /** @description What the viewer may do to this person: invite, edit, lock, deactivate, delete, assign, membership */
             may: string[];
             /** @description As it is edited */
             object: components["schemas"]["DesignUser"];
@@ -2160,6 +2263,12 @@ export interface components {
             /** @description As it was looked at; absent for a new one */
             before?: components["schemas"]["DesignGroup"];
         };
+        PutLicence: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignLicence"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignLicence"];
+        };
         PutRole: {
             /** @description A new one without an id is given one that is made of its name */
             after: components["schemas"]["DesignRole"];
@@ -2171,6 +2280,12 @@ export interface components {
             after: components["schemas"]["DesignSet"];
             /** @description As it was looked at; absent for a new one */
             before?: components["schemas"]["DesignSet"];
+        };
+        PutSystem: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignSystem"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignSystem"];
         };
         PutUser: {
             /** @description A new one without an id is given one that is made of its name */
@@ -2464,6 +2579,10 @@ export interface components {
             waiting: number;
         };
         SystemSheet: {
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            /** @description The viewer may edit it */
+            may: boolean;
             modules: components["schemas"]["CatalogueModule"][];
             pools: components["schemas"]["Pool"][];
             ref: components["schemas"]["Ref"];
@@ -3313,6 +3432,39 @@ export interface operations {
             };
         };
     };
+    putLicence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutLicence"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     putPerson: {
         parameters: {
             query?: never;
@@ -3389,6 +3541,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PutSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    putSystem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutSystem"];
             };
         };
         responses: {
@@ -3669,6 +3854,43 @@ export interface operations {
             };
         };
     };
+    licence: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LicenceSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     list: {
         parameters: {
             query?: {
@@ -3761,7 +3983,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "user" | "group" | "role" | "set" | "area" | "assignment" | "conflict" | "delegation" | "licence";
+                kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "delegation" | "licence";
                 id: string;
             };
             cookie?: never;
@@ -3812,6 +4034,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: {
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
                 };
             };
             /** @description Error */

@@ -17,12 +17,14 @@ export function Delegations() {
 	const { me } = useHouse();
 	const { id } = useParams();
 	const [editing, setEditing] = useState<Schemas["DelegationSheet"] | "new" | null>(null);
+	const [copying, setCopying] = useState<Schemas["DelegationSheet"] | null>(null);
 	const [deleting, setDeleting] = useState<Schemas["Ref"] | null>(null);
 	const query = useQuery({ queryKey: [...design, "delegations"], queryFn: () => data(api.GET("/api/delegations")) });
 	const [typed, type] = useTyped("q");
 	const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
 	const all = may(me, "design:view");
 	const to = useTo();
+	if (copying) return <EditDelegation of={copying} copy onClose={() => setCopying(null)} />;
 	if (editing) return <EditDelegation of={editing === "new" ? undefined : editing} onClose={() => setEditing(null)} />;
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
@@ -96,9 +98,14 @@ export function Delegations() {
 														<button type="button" className="action" onClick={() => setEditing(d)}>
 															Rewrite …
 														</button>
-														<button type="button" className="link !text-ox" onClick={() => setDeleting(d.ref)}>
-															Delete …
-														</button>
+														<span className="flex gap-3">
+															<button type="button" className="link" onClick={() => setCopying(d)}>
+																Copy …
+															</button>
+															<button type="button" className="link !text-ox" onClick={() => setDeleting(d.ref)}>
+																Delete …
+															</button>
+														</span>
 													</>
 												)}
 											</div>

@@ -15,12 +15,13 @@ type Ref = Schemas["Ref"];
 const names = (refs: Ref[]) => refs.map((r) => r.name).join(", ");
 
 /** Writes a delegation as a sentence, each bracket its own picker, with what it would cover told as it is written. */
-export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"]; onClose: () => void }) {
+export function EditDelegation({ of, copy, onClose }: { of?: Schemas["DelegationSheet"]; copy?: boolean; onClose: () => void }) {
 	const { refuse } = useNotice();
 	const save = useDrafting(putDelegation);
 	const areas = useAreas();
 	const o = of?.delegation;
-	const [name, setName] = useState(of?.ref.name ?? "");
+	const edited = copy ? undefined : o;
+	const [name, setName] = useState(of ? (copy ? `${of.ref.name}, copy` : of.ref.name) : "");
 	const [delegate, setDelegate] = useState<Ref | undefined>(of?.delegate);
 	const [actions, setActions] = useState<string[]>(of?.actions ?? []);
 	const [by, setBy] = useState<"area" | "group" | "filter">(o?.people.filter ? "filter" : o?.people.group ? "group" : "area");
@@ -41,7 +42,7 @@ export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"
 	const kept = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
 	const root = areas.data?.[0]?.id;
 	const after: Schemas["DesignDelegation"] = {
-		id: o?.id ?? "",
+		id: edited?.id ?? "",
 		name: name.trim(),
 		delegate: delegate?.kind === "group" ? { group: delegate.id } : { user: delegate?.id ?? "" },
 		people,
@@ -70,11 +71,11 @@ export function EditDelegation({ of, onClose }: { of?: Schemas["DelegationSheet"
 			className="flex h-full flex-col px-[18px] pt-3"
 			onSubmit={(e) => {
 				e.preventDefault();
-				save.mutate(o ? { before: o, after } : { after }, { onError: refuse, onSuccess: onClose });
+				save.mutate(edited ? { before: edited, after } : { after }, { onError: refuse, onSuccess: onClose });
 			}}
 		>
 			<div className="flex items-baseline gap-4 border-b-[3px] border-[var(--beam)] pb-2">
-				<h1 className="text-[22px] font-bold whitespace-nowrap">{of ? "Rewrite a delegation" : "New delegation"}</h1>
+				<h1 className="text-[22px] font-bold whitespace-nowrap">{edited ? "Rewrite a delegation" : "New delegation"}</h1>
 				<p className="grow text-quiet">
 					Choose what stands in each bracket. Nobody acts on themselves through a delegation, nor on a person who holds something critical that they
 					do not.

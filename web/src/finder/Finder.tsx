@@ -81,7 +81,7 @@ function Search({ onClose }: { onClose: () => void }) {
 		name: f.name,
 		note: f.note,
 		kind: f.kind,
-		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? `/licences?q=${encodeURIComponent(f.name)}`)),
+		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? "/")),
 	}));
 	const offers = q ? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")] : fitting;
 	const chosen = Math.min(at, Math.max(0, offers.length - 1));

@@ -126,6 +126,11 @@ function Detail({ number }: { number: number }) {
 								<Named of={o.object} /> <b>{o.what}</b>
 							</p>
 							<table className="w-full table-fixed text-[12px]">
+								<colgroup>
+									<col style={{ width: 110 }} />
+									<col />
+									<col />
+								</colgroup>
 								<thead className="sr-only">
 									<tr>
 										<th>Field</th>

@@ -6,6 +6,8 @@ import { EditConflict } from "../sheets/conflict/EditConflict";
 import { EditGroup } from "../sheets/group/EditGroup";
 import { EditPerson } from "../sheets/person/EditPerson";
 import { EditBundle } from "../sheets/role/EditBundle";
+import { EditLicence } from "../sheets/system/EditLicence";
+import { EditSystem } from "../sheets/system/EditSystem";
 import { List } from "./List";
 
 /** A button that opens a board to make something new. */
@@ -95,6 +97,7 @@ export function PermissionsList() {
 }
 
 export function SystemsList() {
+	const { me } = useHouse();
 	return (
 		<List
 			kind="system"
@@ -102,11 +105,14 @@ export function SystemsList() {
 			many="systems"
 			empty="No system has been brought in yet."
 			widths="minmax(140px,2fr) 76px minmax(110px,1.6fr) 90px 100px minmax(120px,1.6fr) minmax(160px,5fr)"
-		/>
+		>
+			<New name="New system …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditSystem onClose={close} />} />
+		</List>
 	);
 }
 
 export function LicencesList() {
+	const { me } = useHouse();
 	return (
 		<List
 			kind="licence"
@@ -114,7 +120,9 @@ export function LicencesList() {
 			many="licences"
 			empty="No system here needs a licence."
 			widths="minmax(180px,3fr) 100px 80px 80px minmax(10px,4fr)"
-		/>
+		>
+			<New name="New licence …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditLicence onClose={close} />} />
+		</List>
 	);
 }
 

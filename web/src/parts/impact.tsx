@@ -45,7 +45,7 @@ export function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 			</p>
 			<ul className="mt-1">
 				{rows.slice(0, open ? undefined : rowsShown).map(({ h, gain }) => (
-					<li key={`${gain}${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-3 py-[1px]">
+					<li key={`${gain}${h.permission}${h.area.id}${h.reach}`} className="flex flex-wrap items-baseline gap-x-3 py-[1px]">
 						<span className={`w-[52px] shrink-0 text-[12px] font-semibold ${gain ? "text-moss" : "text-ox"}`}>{gain ? "▲ gains" : "▼ loses"}</span>
 						{people.length === 1 ? (
 							<Link

@@ -31,6 +31,7 @@ const rooms: Record<string, string> = {
 	permission: "permissions",
 	area: "areas",
 	system: "systems",
+	licence: "licences",
 	conflict: "conflicts",
 	delegation: "delegations",
 };

@@ -20,7 +20,7 @@ export function ConflictSheet() {
 function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 	const { refuse } = useNotice();
 	const put = useDrafting(putConflict);
-	const [board, setBoard] = useState<"edit" | "delete" | null>(null);
+	const [board, setBoard] = useState<"edit" | "copy" | "delete" | null>(null);
 	const [excepting, setExcepting] = useState<Schemas["Ref"] | null>(null);
 	const { ref, conflict } = sheet;
 	const editable = sheet.may && sheet.draft !== "gone";
@@ -44,6 +44,9 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 					<>
 						<button type="button" className="action" onClick={() => setBoard("edit")}>
 							Edit …
+						</button>
+						<button type="button" className="action" onClick={() => setBoard("copy")}>
+							Copy …
 						</button>
 						<button type="button" className="action danger" onClick={() => setBoard("delete")}>
 							Delete …
@@ -129,6 +132,7 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 				</div>
 			</div>
 			{board === "edit" && <EditConflict of={sheet} onClose={() => setBoard(null)} />}
+			{board === "copy" && <EditConflict copy={sheet} onClose={() => setBoard(null)} />}
 			{board === "delete" && <DeleteBoard of={ref} onClose={() => setBoard(null)} />}
 			{excepting && <ExceptBoard conflict={conflict} user={excepting} onClose={() => setExcepting(null)} />}
 		</div>

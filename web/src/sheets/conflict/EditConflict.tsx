@@ -10,18 +10,24 @@ import { useNotice } from "../../parts/notice";
 import { Chips } from "../../parts/Picker";
 
 /** Says what nobody may hold together, and where that counts. */
-export function EditConflict({ of, onClose }: { of?: Schemas["ConflictSheet"]; onClose: () => void }) {
+export function EditConflict({ of: edited, copy, onClose }: { of?: Schemas["ConflictSheet"]; copy?: Schemas["ConflictSheet"]; onClose: () => void }) {
+	const of = edited ?? copy;
 	const { refuse } = useNotice();
 	const navigate = useNavigate();
 	const to = useTo();
-	const [name, setName] = useState(of?.ref.name ?? "");
+	const [name, setName] = useState(copy ? `${copy.ref.name}, copy` : (of?.ref.name ?? ""));
 	const [description, setDescription] = useState(of?.conflict.description ?? "");
 	const [items, setItems] = useState(of?.items ?? []);
 	const [limit, setLimit] = useState(String(of?.conflict.limit ?? 1));
 	const [where, setWhere] = useState(of?.conflict.where || "same-area");
 	const save = useDrafting(putConflict);
 	return (
-		<Board open onClose={onClose} title={of ? `Edit ${of.ref.name}` : "New conflict"} about="Separation of duties: what nobody may hold together.">
+		<Board
+			open
+			onClose={onClose}
+			title={edited ? `Edit ${edited.ref.name}` : "New conflict"}
+			about="Separation of duties: what nobody may hold together."
+		>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
@@ -32,11 +38,11 @@ export function EditConflict({ of, onClose }: { of?: Schemas["ConflictSheet"]; o
 						limit: Number(limit) || 1,
 						where,
 					};
-					save.mutate(of ? { before: of.conflict, after: { ...of.conflict, ...said } } : { after: { id: "", ...said } }, {
+					save.mutate(edited ? { before: edited.conflict, after: { ...edited.conflict, ...said } } : { after: { id: "", ...said } }, {
 						onError: refuse,
 						onSuccess: (draft) => {
 							onClose();
-							const id = of ? undefined : madeBy(draft, "conflict");
+							const id = edited ? undefined : madeBy(draft, "conflict");
 							if (id) navigate(to(`/conflicts/${encodeURIComponent(id)}`));
 						},
 					});

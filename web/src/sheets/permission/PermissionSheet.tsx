@@ -1,12 +1,14 @@
-import { useEffect } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useEffect, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { useAreas, usePermission } from "../../api/hooks";
+import { putSystem, useAreas, useDrafting, usePermission } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
 import { Loaded } from "../../parts/loading";
+import { useNotice } from "../../parts/notice";
 import { Line, Part, SheetHead } from "../../parts/sheet";
-import { count, Named, Risk } from "../../parts/words";
+import { addressOf, count, Named, Risk } from "../../parts/words";
+import { EditPermission } from "./EditPermission";
 
 /** The sheet of a permission: what it does, what gives it, and who holds it. */
 export function PermissionSheet() {
@@ -19,6 +21,10 @@ export function PermissionSheet() {
 function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 	const { setAside } = useHouse();
 	const to = useTo();
+	const { refuse } = useNotice();
+	const navigate = useNavigate();
+	const save = useDrafting(putSystem);
+	const [editing, setEditing] = useState(false);
 	const [params] = useSearchParams();
 	const areas = useAreas();
 	const where = areas.data?.find((a) => a.id === params.get("where"))?.name;
@@ -64,7 +70,26 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 				}
 				about={s.label && s.about?.startsWith(s.label) ? s.about : [s.label, s.about].filter(Boolean).join(". ")}
 			>
-				<Link className="link" to={to(`/?focus=${encodeURIComponent(`permission:${s.ref.id}`)}`)}>
+				{s.may && (
+					<>
+						<button type="button" className="action" onClick={() => setEditing(true)}>
+							Edit …
+						</button>
+						<button
+							type="button"
+							className="action danger"
+							onClick={() =>
+								save.mutate(
+									{ before: s.catalogue, after: { ...s.catalogue, permissions: s.catalogue.permissions.filter((p) => p.key !== s.ref.id) } },
+									{ onError: refuse, onSuccess: () => navigate(to(addressOf("system", s.system.id) ?? "/systems")) },
+								)
+							}
+						>
+							Delete
+						</button>
+					</>
+				)}
+				<Link className="link ml-2" to={to(`/?focus=${encodeURIComponent(`permission:${s.ref.id}`)}`)}>
 					In the frame
 				</Link>
 			</SheetHead>
@@ -115,6 +140,7 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 					{list("Conflicts", s.conflicts, "No conflict counts it.")}
 				</div>
 			</div>
+			{editing && <EditPermission system={s.catalogue} of={s.ref.id} onClose={() => setEditing(false)} />}
 		</div>
 	);
 }

@@ -14,19 +14,21 @@ import { Chips, PickOne } from "../../parts/Picker";
 type Qualification = Schemas["DesignQualification"];
 
 /** Invites somebody, or edits who they are. */
-export function EditPerson({ of, onClose }: { of?: Schemas["Person"]; onClose: () => void }) {
+export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person"]; like?: Schemas["Person"]; onClose: () => void }) {
+	const of = edited ?? like;
 	const { me } = useHouse();
 	const { refuse, tell } = useNotice();
 	const navigate = useNavigate();
 	const to = useTo();
 	const areas = useAreas();
-	const o = of?.object;
+	const o = edited?.object;
+	const alike = of?.object;
 	const [name, setName] = useState(o?.displayName ?? "");
 	const [userName, setUserName] = useState(o?.userName ?? "");
 	const [email, setEmail] = useState(o?.email ?? "");
-	const [title, setTitle] = useState(o?.title ?? "");
-	const [department, setDepartment] = useState(o?.department ?? "");
-	const [userType, setUserType] = useState(o?.userType ?? "");
+	const [title, setTitle] = useState(alike?.title ?? "");
+	const [department, setDepartment] = useState(alike?.department ?? "");
+	const [userType, setUserType] = useState(alike?.userType ?? "");
 	const [externalId, setExternalId] = useState(o?.externalId ?? "");
 	const [area, setArea] = useState<Schemas["Ref"] | undefined>(of?.area.id === areas.data?.[0]?.id ? undefined : of?.area);
 	const [manager, setManager] = useState(of?.manager);
@@ -34,7 +36,7 @@ export function EditPerson({ of, onClose }: { of?: Schemas["Person"]; onClose: (
 	const [from, setFrom] = useState(dateOf(o?.from));
 	const [until, setUntil] = useState(dateOf(o?.until));
 	const [skills, setSkills] = useState<Qualification[]>(o?.qualifications ?? []);
-	const [roles, setRoles] = useState<Schemas["Ref"][]>([]);
+	const [roles, setRoles] = useState<Schemas["Ref"][]>(like?.assignments.filter((g) => g.force === "now").map((g) => g.target) ?? []);
 	const put = useDrafting(putPerson);
 	const assign = useDrafting(draftAssign);
 	const save = async (another: boolean) => {
@@ -81,10 +83,10 @@ export function EditPerson({ of, onClose }: { of?: Schemas["Person"]; onClose: (
 			open
 			wide
 			onClose={onClose}
-			title={o ? `Edit ${of.user.name}` : "Invite"}
+			title={edited ? `Edit ${edited.user.name}` : like ? `Invite somebody like ${like.user.name}` : "Invite"}
 			about={
-				of?.lock
-					? `${of.lock.why} ${of.lock.instead}`
+				edited?.lock
+					? `${edited.lock.why} ${edited.lock.instead}`
 					: o
 						? undefined
 						: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."

@@ -19,6 +19,7 @@ import { Wall } from "../../parts/Wall";
 import { Mark, Named } from "../../parts/words";
 import { Comparison } from "./Comparison";
 import { EditPerson } from "./EditPerson";
+import { InvitationBoard } from "./InvitationBoard";
 import { TracePanel } from "./TracePanel";
 
 type Person = Schemas["Person"];
@@ -37,7 +38,7 @@ function Sheet({ person }: { person: Person }) {
 	const to = useTo();
 	const set = useSet();
 	const [params] = useSearchParams();
-	const [board, setBoard] = useState<"edit" | "delete" | "assign" | null>(null);
+	const [board, setBoard] = useState<"edit" | "delete" | "assign" | "like" | "invite" | null>(null);
 	const permission = params.get("permission");
 	const tab = (params.get("tab") ?? "access") as Tab;
 	const held = person.systems.reduce((n, s) => n + s.held, 0);
@@ -75,7 +76,7 @@ function Sheet({ person }: { person: Person }) {
 							Assign …
 						</button>
 					)}
-					{person.draft !== "gone" && <Deeds person={person} onEdit={() => setBoard("edit")} onDelete={() => setBoard("delete")} />}
+					{person.draft !== "gone" && <Deeds person={person} onBoard={setBoard} />}
 				</div>
 				<div className="mt-1 flex items-baseline gap-6">
 					<Tabs
@@ -142,6 +143,8 @@ function Sheet({ person }: { person: Person }) {
 				</div>
 			)}
 			{board === "edit" && <EditPerson of={person} onClose={() => setBoard(null)} />}
+			{board === "like" && <EditPerson like={person} onClose={() => setBoard(null)} />}
+			{board === "invite" && <InvitationBoard user={person.user} onClose={() => setBoard(null)} />}
 			{board === "delete" && <DeleteBoard of={person.user} onClose={() => setBoard(null)} />}
 			{board === "assign" && <AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />}
 		</div>
@@ -149,14 +152,15 @@ function Sheet({ person }: { person: Person }) {
 }
 
 /** What can be done with a person, none of it by one stray click: all goes into the draft. */
-function Deeds({ person, onEdit, onDelete }: { person: Person; onEdit: () => void; onDelete: () => void }) {
+function Deeds({ person, onBoard }: { person: Person; onBoard: (board: "edit" | "delete" | "like" | "invite") => void }) {
 	const { refuse } = useNotice();
 	const navigate = useNavigate();
 	const put = useDrafting(putPerson);
 	const state = (state: string) => () => put.mutate({ before: person.object, after: { ...person.object, state } }, { onError: refuse });
 	const s = person.state;
 	const deeds = [
-		{ name: "Edit …", run: onEdit, shown: person.may.includes("edit") },
+		{ name: "Invitation …", run: () => onBoard("invite"), shown: person.may.includes("invite") && s === "invited" && person.draft !== "new" },
+		{ name: "Edit …", run: () => onBoard("edit"), shown: person.may.includes("edit") },
 		{ name: "Lock", run: state("locked"), shown: person.may.includes("lock") && s === "active" },
 		{ name: "Unlock", run: state("active"), shown: person.may.includes("lock") && s === "locked" },
 		{
@@ -165,7 +169,8 @@ function Deeds({ person, onEdit, onDelete }: { person: Person; onEdit: () => voi
 			shown: person.may.includes("deactivate") && (s === "active" || s === "locked" || s === "invited"),
 		},
 		{ name: "Bring back", run: state("active"), shown: person.may.includes("deactivate") && s === "deactivated" },
-		{ name: "Delete …", run: onDelete, shown: person.may.includes("delete") && s !== "deleted" },
+		{ name: "Invite somebody alike …", run: () => onBoard("like"), shown: person.may.includes("invite") },
+		{ name: "Delete …", run: () => onBoard("delete"), shown: person.may.includes("delete") && s !== "deleted" },
 	].filter((d) => d.shown);
 	if (deeds.length === 0) return null;
 	return (

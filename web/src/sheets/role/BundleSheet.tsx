@@ -73,6 +73,11 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 						{kind === "role" ? "Build on it …" : "Copy …"}
 					</button>
 				)}
+				{sheet.may && kind === "role" && (
+					<button type="button" className="action" onClick={() => setBoard("copy")}>
+						Copy …
+					</button>
+				)}
 				{editable && (
 					<button type="button" className="action danger" onClick={() => setBoard("delete")}>
 						Delete …
@@ -147,7 +152,8 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 			{board === "assign" && <AssignBoard targets={[ref]} onClose={close} />}
 			{board === "supplement" && <EditBundle kind="set" name={`${ref.name}: additions`} onClose={close} />}
 			{board === "build" && <EditBundle kind="role" built={[ref]} onClose={close} />}
-			{board === "copy" && <EditBundle kind="set" name={`${ref.name}, copy`} copied={ref} onClose={close} />}
+			{board === "copy" && kind === "role" && <EditBundle kind="role" name={`${ref.name}, copy`} like={sheet.role} onClose={close} />}
+			{board === "copy" && kind === "set" && <EditBundle kind="set" name={`${ref.name}, copy`} copied={ref} onClose={close} />}
 			{sheet.draft === "gone" && (
 				<p className="shrink-0 bg-sunk px-[18px] py-1">
 					It is deleted in your draft.{" "}

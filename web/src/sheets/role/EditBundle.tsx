@@ -19,6 +19,8 @@ type Props = {
 	/** What a new one is begun with. */
 	name?: string;
 	built?: Ref[];
+	/** A role whose stack, permissions and exclusions a new one begins with. */
+	like?: Schemas["DesignRole"];
 	copied?: Ref;
 	onClose: () => void;
 };
@@ -30,7 +32,7 @@ export function EditBundle({ kind, of, onClose, ...start }: Props) {
 	const to = useTo();
 	const object = of?.role ?? of?.set;
 	const [name, setName] = useState(object?.name ?? start.name ?? "");
-	const [description, setDescription] = useState(object?.description ?? "");
+	const [description, setDescription] = useState(object?.description ?? start.like?.description ?? "");
 	const [owner, setOwner] = useState<Ref | undefined>(of?.owner);
 	const [retired, setRetired] = useState(of?.state === "retired");
 	const [built, setBuilt] = useState<Ref[]>(start.built ?? []);
@@ -40,6 +42,7 @@ export function EditBundle({ kind, of, onClose, ...start }: Props) {
 		if (kind === "role") {
 			if (of?.role) return putRole({ before: of.role, after: { ...of.role, ...said } });
 			const of_ = (k: string) => built.filter((b) => b.kind === k).map((b) => b.id);
+			if (start.like) return putRole({ after: { ...start.like, id: "", ...said, protected: undefined } });
 			return putRole({ after: { id: "", ...said, inherits: of_("role"), sets: of_("set") } });
 		}
 		if (of?.set) return putSet({ before: of.set, after: { ...of.set, ...said } });
@@ -88,7 +91,8 @@ export function EditBundle({ kind, of, onClose, ...start }: Props) {
 				<Field label="Owner, who answers for it">
 					{() => <PickOne kinds={["user"]} label="Owner" placeholder="a person …" value={owner} onChange={setOwner} />}
 				</Field>
-				{!of && kind === "role" && (
+				{start.like && <p className="mb-3 text-quiet">It begins with all that {start.like.name} has, and goes its own way from there.</p>}
+				{!of && kind === "role" && !start.like && (
 					<Field label="Built on" hint="Roles to inherit and sets to include: what changes there flows through.">
 						{() => <Chips kinds={["role", "set"]} label="Built on" placeholder="a role or set …" chosen={built} onChange={setBuilt} />}
 					</Field>

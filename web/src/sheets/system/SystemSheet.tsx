@@ -4,9 +4,13 @@ import type { Schemas } from "../../api/client";
 import { useSystem } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
+import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
 import { Line, Part, SheetHead } from "../../parts/sheet";
 import { addressOf, count, Named, riskWords } from "../../parts/words";
+import { EditPermission } from "../permission/EditPermission";
+import { EditSystem } from "./EditSystem";
+import { PoolBar } from "./LicenceSheet";
 
 /** The sheet of a system: its catalogue by module and object, what comes with it, and its licences. */
 export function SystemSheet() {
@@ -19,6 +23,9 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 	const { setAside } = useHouse();
 	const to = useTo();
 	const [words, setWords] = useState("");
+	const [board, setBoard] = useState<"edit" | "delete" | "permission" | null>(null);
+	const close = () => setBoard(null);
+	const editable = sheet.may && sheet.draft !== "gone";
 	const { ref, system } = sheet;
 	const total = system.permissions.length;
 	useEffect(() => {
@@ -37,8 +44,23 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 				kind="system"
 				name={ref.name}
 				marks={<span className="text-quiet">{[system.version && `version ${system.version}`, system.supplier].filter(Boolean).join(" · ")}</span>}
+				draft={sheet.draft}
 				about={system.description}
-			/>
+			>
+				{editable && (
+					<>
+						<button type="button" className="action" onClick={() => setBoard("edit")}>
+							Edit …
+						</button>
+						<button type="button" className="action" onClick={() => setBoard("permission")}>
+							New permission …
+						</button>
+						<button type="button" className="action danger" onClick={() => setBoard("delete")}>
+							Delete …
+						</button>
+					</>
+				)}
+			</SheetHead>
 			<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_320px]">
 				<div className="flex min-h-0 flex-col">
 					<div className="flex items-center gap-4 px-[18px] py-2">
@@ -95,17 +117,12 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 							{sheet.pools.map((p) => (
 								<li key={p.licence.id} className="border-b border-hair py-1.5">
 									<p className="flex">
-										<b className="grow">{p.licence.name}</b>
+										<b className="grow">
+											<Named of={p.licence} />
+										</b>
 										{p.used.toLocaleString("en-GB")} {p.seats === undefined ? "seats, no limit" : `of ${p.seats.toLocaleString("en-GB")} seats`}
 									</p>
-									{p.seats !== undefined && (
-										<div role="img" aria-label={`${p.used} of ${p.seats} seats taken`} className="my-1 h-[8px] border border-[var(--beam)]">
-											<div
-												className={`h-full ${p.used >= p.seats ? "bg-ox" : "bg-moss"}`}
-												style={{ width: `${Math.min(100, p.seats ? (100 * p.used) / p.seats : 100)}%` }}
-											/>
-										</div>
-									)}
+									<PoolBar pool={p} />
 									<p className="text-[12px] text-quiet">
 										{[
 											p.idle > 0 && `${p.idle} not used for 90 days`,
@@ -139,6 +156,9 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 					</Part>
 				</div>
 			</div>
+			{board === "edit" && <EditSystem of={system} onClose={close} />}
+			{board === "permission" && <EditPermission system={system} onClose={close} />}
+			{board === "delete" && <DeleteBoard of={ref} onClose={close} />}
 		</div>
 	);
 }

@@ -1,0 +1,44 @@
+import { useMutation } from "@tanstack/react-query";
+import { api, data, type Schemas } from "../../api/client";
+import { Board } from "../../parts/dialog";
+import { useNotice } from "../../parts/notice";
+import { day } from "../../parts/words";
+
+/** Makes the link by which somebody who is invited comes in. */
+export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClose: () => void }) {
+	const { refuse } = useNotice();
+	const make = useMutation({
+		mutationFn: () => data(api.POST("/api/people/{id}/invitation", { params: { path: { id: user.id } }, body: { base: window.location.origin } })),
+		onError: refuse,
+	});
+	const link = make.data && window.location.origin + make.data.path;
+	return (
+		<Board
+			open
+			onClose={onClose}
+			title={`Invitation of ${user.name}`}
+			about="The link is good once, for a week. Whoever follows it sets a password, and is then active. Make another if it was lost or has run out."
+		>
+			{link ? (
+				<>
+					<label className="block">
+						<span className="text-[12px] text-quiet">Link, until {day(make.data.until)}</span>
+						<input className="field font-mono text-[12px]" readOnly value={link} onFocus={(e) => e.currentTarget.select()} />
+					</label>
+					<p className="mt-2 text-quiet">
+						{make.data.to ? `A letter to ${make.data.to} is in the outbox.` : `${user.name} has no address: hand the link over yourself.`}
+					</p>
+				</>
+			) : (
+				<button type="button" className="action main" disabled={make.isPending} onClick={() => make.mutate()}>
+					Make the link and the letter
+				</button>
+			)}
+			<div className="mt-4 flex justify-end">
+				<button type="button" className="action" onClick={onClose}>
+					Close
+				</button>
+			</div>
+		</Board>
+	);
+}
