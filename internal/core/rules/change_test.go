@@ -325,7 +325,7 @@ func other(r random, d *model.Design, gone model.Object) string {
 }
 
 func TestTickingGivesAndTakes(t *testing.T) {
-	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
 		for range 10 {
 			keys := slices.DeleteFunc(some(r, allKeys(d), 3), func(k string) bool { _, known := d.Permission(k); return !known })
 			if len(keys) == 0 {
@@ -338,7 +338,7 @@ func TestTickingGivesAndTakes(t *testing.T) {
 			}
 			role.State, set.State = model.Active, model.Active
 			base := change.Lay(d, []change.Op{change.Put(d, role), change.Put(d, set)})
-			x = index.Compile(base)
+			x := index.Compile(base)
 			after := change.Lay(base, []change.Op{change.Put(base, change.TickRole(x, role, keys, give)), change.Put(base, change.TickSet(x, set, keys, give))})
 			for kind, id := range map[model.Kind]string{model.KindRole: role.ID, model.KindSet: set.ID} {
 				before, now := x.Content(kind, id), index.Compile(after).Content(kind, id)
