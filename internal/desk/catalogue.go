@@ -1,0 +1,278 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// CatalogueBrick is a permission in a system's catalogue.
+type CatalogueBrick struct {
+	Key         string `json:"key"`
+	Action      string `json:"action"`
+	Label       string `json:"label,omitempty"`
+	Description string `json:"description,omitempty"`
+	Class       string `json:"class" enum:"read,write,admin"`
+	Risk        int    `json:"risk"`
+	Whole       bool   `json:"whole" doc:"Cannot be limited to an area"`
+	Holders     int    `json:"holders"`
+}
+
+// CatalogueCourse is an object of a system.
+type CatalogueCourse struct {
+	Object string           `json:"object"`
+	Bricks []CatalogueBrick `json:"bricks"`
+}
+
+// CatalogueModule is a module of a system.
+type CatalogueModule struct {
+	Name    string            `json:"name"`
+	Courses []CatalogueCourse `json:"courses"`
+}
+
+// Pool is a licence with its seats.
+type Pool struct {
+	Licence Ref   `json:"licence"`
+	Seats   *int  `json:"seats,omitempty"`
+	Used    int   `json:"used"`
+	Idle    int   `json:"idle" doc:"Seats whose holder has not used the system for 90 days"`
+	Covers  []Ref `json:"covers"`
+	Lacking int   `json:"lacking" doc:"People whom a grant gives less than it carries, since they have no seat"`
+}
+
+// SystemSheet is the sheet of a system: its catalogue.
+type SystemSheet struct {
+	Ref     Ref               `json:"ref"`
+	System  *model.System     `json:"system"`
+	May     bool              `json:"may" doc:"The viewer may edit it"`
+	Draft   string            `json:"draft,omitempty" enum:"new,changed,gone"`
+	Modules []CatalogueModule `json:"modules"`
+	Sets    []Layer           `json:"sets" doc:"Supplied with it"`
+	Pools   []Pool            `json:"pools"`
+	Roles   []Layer           `json:"roles" doc:"Roles that give something of it, most first; Gives counts only this system's"`
+}
+
+// idleAfter is after how many days without use a seat counts as idle.
+const idleAfter = 90
+
+// System gives the sheet of a system.
+func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	o, ok := s.either(model.KindSystem, id).(*model.System)
+	if !ok {
+		return nil, refuse(NotFound, "There is no system %q.", id)
+	}
+	v := &SystemSheet{Ref: Ref{string(model.KindSystem), id, o.Name}, System: o, May: d.editable(s, who, model.KindSystem) && id != model.OwnSystem, Draft: s.drafted(index.Node{Kind: model.KindSystem, ID: id}), Modules: []CatalogueModule{}, Sets: []Layer{}, Pools: []Pool{}, Roles: []Layer{}}
+	licences := []string{}
+	needs := func(l string) {
+		if l != "" && !slices.Contains(licences, l) {
+			licences = append(licences, l)
+		}
+	}
+	needs(o.Licence)
+	for _, p := range o.Permissions {
+		needs(p.Licence)
+		_, object, action, _ := model.Parts(p.Key)
+		i := slices.IndexFunc(v.Modules, func(m CatalogueModule) bool { return m.Name == p.Module })
+		if i < 0 {
+			i = len(v.Modules)
+			v.Modules = append(v.Modules, CatalogueModule{Name: p.Module})
+		}
+		m := &v.Modules[i]
+		if len(m.Courses) == 0 || m.Courses[len(m.Courses)-1].Object != object {
+			m.Courses = append(m.Courses, CatalogueCourse{Object: object})
+		}
+		c := &m.Courses[len(m.Courses)-1]
+		c.Bricks = append(c.Bricks, CatalogueBrick{p.Key, action, p.Label, p.Description, string(p.Class), p.Risk, p.Span == model.SpanOrganisation, s.index.HolderCount(index.KindPermission, p.Key, s.at)})
+	}
+	for _, m := range v.Modules {
+		for _, c := range m.Courses {
+			slices.SortStableFunc(c.Bricks, func(a, b CatalogueBrick) int {
+				return cmp.Or(cmp.Compare(classRank[a.Class], classRank[b.Class]), cmp.Compare(a.Risk, b.Risk))
+			})
+		}
+	}
+	for _, l := range s.design().Licences {
+		if slices.ContainsFunc(l.Covers, func(c string) bool { return slices.Contains(licences, c) }) {
+			needs(l.ID)
+		}
+	}
+	for _, l := range licences {
+		v.Pools = append(v.Pools, s.pool(l, id))
+	}
+	for _, o := range s.suppliedBy(id) {
+		v.Sets = append(v.Sets, s.layer(model.KindSet, o.ID))
+	}
+	for _, r := range s.design().Roles {
+		n := 0
+		for _, k := range s.index.Content(model.KindRole, r.ID) {
+			if strings.HasPrefix(k, id+":") {
+				n++
+			}
+		}
+		if n > 0 {
+			l := s.layer(model.KindRole, r.ID)
+			l.Gives = n
+			v.Roles = append(v.Roles, l)
+		}
+	}
+	slices.SortStableFunc(v.Roles, func(a, b Layer) int { return b.Gives - a.Gives })
+	return v, nil
+}
+
+// LicenceSheet is a licence with its seats.
+type LicenceSheet struct {
+	Ref     Ref            `json:"ref"`
+	Licence *model.Licence `json:"licence"`
+	Pool    Pool           `json:"pool"`
+	May     bool           `json:"may" doc:"The viewer may edit it"`
+	Draft   string         `json:"draft,omitempty" enum:"new,changed,gone"`
+	Systems []Ref          `json:"systems" doc:"Systems that need it, or some permission of which does"`
+}
+
+// Licence gives the sheet of a licence.
+func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	l, ok := s.either(model.KindLicence, id).(*model.Licence)
+	if !ok {
+		return nil, refuse(NotFound, "There is no licence %q.", id)
+	}
+	v := &LicenceSheet{Ref: Ref{string(model.KindLicence), id, l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: s.drafted(index.Node{Kind: model.KindLicence, ID: id}), Systems: []Ref{}}
+	for _, o := range s.design().Systems {
+		if o.Licence == id || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == id }) {
+			v.Systems = append(v.Systems, s.ref(model.KindSystem, o.ID))
+		}
+	}
+	system := ""
+	if len(v.Systems) > 0 {
+		system = v.Systems[0].ID
+	}
+	if s.design().Get(model.KindLicence, id) != nil {
+		v.Pool = s.pool(id, system)
+	} else {
+		v.Pool = Pool{Licence: v.Ref, Seats: l.Seats, Covers: []Ref{}}
+	}
+	return v, nil
+}
+
+func (s *sight) pool(id, system string) Pool {
+	l, _ := s.design().Licences.Find(id)
+	p := Pool{Licence: s.ref(model.KindLicence, id), Seats: l.Seats, Used: change.SeatsUsed(s.design())[id], Covers: []Ref{}}
+	for _, c := range l.Covers {
+		p.Covers = append(p.Covers, s.ref(model.KindLicence, c))
+	}
+	for _, u := range s.design().Users {
+		if slices.Contains(u.Licences, id) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
+			if used, ok := u.LastUse[system]; ok && used.Before(s.at.AddDate(0, 0, -idleAfter)) {
+				p.Idle++
+			}
+		}
+		if slices.Contains(s.index.WaitsFor(u.ID, s.at), id) {
+			p.Lacking++
+		}
+	}
+	return p
+}
+
+// PermissionSheet is the sheet of a permission.
+type PermissionSheet struct {
+	Ref        Ref           `json:"ref"`
+	System     Ref           `json:"system"`
+	Object     string        `json:"object"`
+	Action     string        `json:"action"`
+	Label      string        `json:"label,omitempty"`
+	About      string        `json:"about,omitempty"`
+	Module     string        `json:"module,omitempty"`
+	Class      string        `json:"class"`
+	Risk       int           `json:"risk"`
+	Whole      bool          `json:"whole" doc:"Cannot be limited to an area"`
+	Licence    *Ref          `json:"licence,omitempty"`
+	Catalogue  *model.System `json:"catalogue" doc:"The system with all its permissions, as it is edited"`
+	May        bool          `json:"may" doc:"The viewer may edit it"`
+	Implies    []Ref         `json:"implies" doc:"What it cannot do without, all the way down"`
+	ImpliedBy  []Ref         `json:"impliedBy" doc:"What cannot do without it"`
+	Sets       []Layer       `json:"sets" doc:"Sets that give it"`
+	Roles      []Layer       `json:"roles" doc:"Roles that give it"`
+	ExcludedBy []Ref         `json:"excludedBy" doc:"Roles that keep it out"`
+	Conflicts  []Ref         `json:"conflicts"`
+	Holders    int           `json:"holders"`
+	People     []Ref         `json:"people" doc:"Who holds it, at most 200, by name"`
+}
+
+const holdersShown = 200
+
+// Permission gives the sheet of a permission, with who holds it somewhere in an area (empty: anywhere).
+func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.hasArea(where); err != nil {
+		return nil, err
+	}
+	p, ok := s.design().Permission(key)
+	if !ok {
+		return nil, refuse(NotFound, "No system has a permission %q.", key)
+	}
+	system, object, action, _ := model.Parts(key)
+	v := &PermissionSheet{Ref: s.ref(index.KindPermission, key), System: s.ref(model.KindSystem, system), Object: object, Action: action, Label: p.Label, About: p.Description, Module: p.Module, Class: string(p.Class), Risk: p.Risk, Whole: p.Span == model.SpanOrganisation,
+		Implies: []Ref{}, ImpliedBy: []Ref{}, Sets: []Layer{}, Roles: []Layer{}, ExcludedBy: []Ref{}, Conflicts: []Ref{}, People: []Ref{}}
+	owner, _ := s.design().Systems.Find(system)
+	v.Catalogue, v.May = owner, d.editable(s, who, model.KindSystem) && system != model.OwnSystem
+	if l := cmp.Or(p.Licence, owner.Licence); l != "" {
+		r := s.ref(model.KindLicence, l)
+		v.Licence = &r
+	}
+	for _, k := range s.index.Closure([]string{key}) {
+		if k != key {
+			v.Implies = append(v.Implies, s.ref(index.KindPermission, k))
+		}
+	}
+	for _, k := range s.index.Standing([]string{key}) {
+		if k != key {
+			v.ImpliedBy = append(v.ImpliedBy, s.ref(index.KindPermission, k))
+		}
+	}
+	for _, o := range s.design().Sets {
+		if slices.Contains(s.index.Content(model.KindSet, o.ID), key) {
+			v.Sets = append(v.Sets, s.layer(model.KindSet, o.ID))
+		}
+	}
+	for _, o := range s.design().Roles {
+		if slices.Contains(s.index.Content(model.KindRole, o.ID), key) {
+			v.Roles = append(v.Roles, s.layer(model.KindRole, o.ID))
+		} else if slices.Contains(s.index.Standing(o.Excludes), key) {
+			v.ExcludedBy = append(v.ExcludedBy, s.ref(model.KindRole, o.ID))
+		}
+	}
+	for _, c := range s.design().Conflicts {
+		if slices.ContainsFunc(c.Items, func(i model.Item) bool { return i.Permission == key }) {
+			v.Conflicts = append(v.Conflicts, s.ref(model.KindConflict, c.ID))
+		}
+	}
+	holders := slices.DeleteFunc(s.index.Holders(index.KindPermission, key, s.at), func(u string) bool { return where != "" && !s.holdsAt(u, key, where) })
+	v.Holders = len(holders)
+	for _, u := range holders {
+		v.People = append(v.People, s.ref(model.KindUser, u))
+	}
+	slices.SortFunc(v.People, func(a, b Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) })
+	v.People = v.People[:min(len(v.People), holdersShown)]
+	return v, nil
+}
+
+// holdsAt tells whether somebody holds a permission somewhere in an area.
+func (s *sight) holdsAt(user, key, where string) bool {
+	return slices.ContainsFunc(s.index.Effective(user, s.at), func(h index.Holding) bool {
+		return h.Permission == key && (s.index.Covers(h.Area, where) || s.index.Covers(where, h.Area))
+	})
+}

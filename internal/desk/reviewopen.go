@@ -1,0 +1,243 @@
+package desk
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/store"
+)
+
+// NewReview says what to review, and who decides.
+type NewReview struct {
+	Name     string     `json:"name,omitempty" maxLength:"200" doc:"Named after what it asks about if absent"`
+	System   string     `json:"system,omitempty" doc:"Only roles and sets that give something of this system"`
+	Role     string     `json:"role,omitempty"`
+	Set      string     `json:"set,omitempty"`
+	Group    string     `json:"group,omitempty" doc:"Only what comes by this group"`
+	Area     string     `json:"area,omitempty" doc:"Only assignments that count somewhere in this area"`
+	Risk     int        `json:"risk,omitempty" minimum:"0" maximum:"3" doc:"Only what gives something of at least this risk"`
+	Filter   string     `json:"filter,omitempty" maxLength:"20000" doc:"Only people whom this filter matches (RFC 7644)"`
+	By       string     `json:"by,omitempty" enum:",manager,owner,person" doc:"Who decides; the managers if absent"`
+	Person   string     `json:"person,omitempty" doc:"Who decides, if it is one person"`
+	Fallback string     `json:"fallback,omitempty" doc:"Who decides where there is nobody else; the opener if absent"`
+	Fate     string     `json:"fate,omitempty" enum:",keep,revoke" doc:"What becomes of what is undecided at the end; kept if absent"`
+	Due      *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
+}
+
+func (n NewReview) scope() review.Scope {
+	return review.Scope{System: n.System, Role: n.Role, Set: n.Set, Group: n.Group, Area: n.Area, Risk: n.Risk, Filter: strings.TrimSpace(n.Filter)}
+}
+
+// ReviewPreview is what opening a review would ask, and whom.
+type ReviewPreview struct {
+	About     []Part      `json:"about"`
+	Items     int         `json:"items"`
+	People    int         `json:"people" doc:"How many people these are about"`
+	ByHand    int         `json:"byHand" doc:"How many items would go away by themselves if revoked"`
+	Doubtful  int         `json:"doubtful" doc:"Against how many items something speaks"`
+	Reviewers []Straggler `json:"reviewers"`
+	Fallback  int         `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
+	Nobody    []Ref       `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
+	Trouble   string      `json:"trouble,omitempty" doc:"What is wrong with the filter"`
+	At        int         `json:"at"`
+}
+
+// prepare selects the items of a review and finds who decides each; nothing may be open to whom.
+func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *ReviewPreview, error) {
+	h := d.house.Load()
+	if err := d.acts(h, who); err != nil {
+		return nil, nil, nil, err
+	}
+	whole := d.may(h, who, model.RunReviews)
+	authority := delegation.Of(h.index, who.User, d.now())
+	if !whole && !slices.ContainsFunc(authority.Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) }) {
+		return nil, nil, nil, d.need(h, who, model.RunReviews)
+	}
+	scope := n.scope()
+	p := &ReviewPreview{About: h.scopeWords(scope), Reviewers: []Straggler{}, Nobody: []Ref{}}
+	if err := scope.Check(h.design()); err != nil {
+		if scope.Filter != "" && strings.Contains(err.Error(), "filter") {
+			p.Trouble, p.At = troubleIn(scope.Filter, errors.Unwrap(err))
+			return h, nil, p, nil
+		}
+		return nil, nil, nil, refuse(NotFound, "%s.", upper(err.Error()))
+	}
+	now := d.now()
+	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
+	var items []store.ReviewItem
+	people := map[string]bool{}
+	reach := map[string]bool{}
+	others := append([]string{who.User}, h.index.Owners(now)...)
+	for _, i := range review.Items(h.index, scope, now) {
+		if !whole {
+			may, known := reach[i.User]
+			if !known {
+				u, _ := h.design().Users.Find(i.User)
+				may = authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
+				reach[i.User] = may
+			}
+			if !may {
+				continue
+			}
+		}
+		reviewer, first := review.Reviewer(h.index, i, deciders, now, others...)
+		if reviewer == "" {
+			if u := h.ref(model.KindUser, i.User); !slices.Contains(p.Nobody, u) {
+				p.Nobody = append(p.Nobody, u)
+			}
+		} else if !first {
+			p.Fallback++
+		}
+		people[i.User] = true
+		if len(i.Direct) > 0 {
+			p.ByHand++
+		}
+		items = append(items, store.ReviewItem{User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given})
+	}
+	p.Items, p.People = len(items), len(people)
+	p.Reviewers = h.stragglers(items)
+	return h, items, p, nil
+}
+
+// PreviewReview tells what opening a review would ask, and whom.
+func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
+	h, items, p, err := d.prepare(who, n)
+	if err != nil {
+		return nil, err
+	}
+	for _, i := range items {
+		e := review.Weigh(h.index, itemOf(store.Review{}, i), d.now())
+		if len(e.Doubts(d.now())) > 0 {
+			p.Doubtful++
+		}
+	}
+	return p, nil
+}
+
+// OpenReview opens a review.
+func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
+	h, items, p, err := d.prepare(who, n)
+	switch {
+	case err != nil:
+		return nil, err
+	case p.Trouble != "":
+		return nil, refuse(Invalid, "The filter over people cannot be read: %s", p.Trouble)
+	case n.By == review.ByPerson && h.design().Get(model.KindUser, n.Person) == nil:
+		return nil, refuse(Invalid, "Say which person decides.")
+	case len(items) == 0:
+		return nil, refuse(Invalid, "Nobody has anything of that, so there is nothing to review.")
+	case len(p.Nobody) > 0:
+		return nil, refuse(Invalid, "Nobody but %s could decide about %s: name a fallback, or give them a manager first.", p.Nobody[0].Name, p.Nobody[0].Name)
+	}
+	scope := n.scope()
+	name := strings.TrimSpace(n.Name)
+	if name == "" {
+		about := plain(h.scopeWords(scope))
+		if scope == (review.Scope{Role: scope.Role, Area: scope.Area}) && scope.Role != "" {
+			about = strings.TrimPrefix(about, "the role ")
+		}
+		name = "Review of " + about
+	}
+	r := store.Review{Name: name, System: scope.System, Role: scope.Role, Set: scope.Set, Group: scope.Group, Area: scope.Area, Risk: scope.Risk, Filter: scope.Filter,
+		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.now(), Due: d.now().AddDate(0, 0, 21)}
+	if n.Due != nil {
+		if !n.Due.After(d.now()) {
+			return nil, refuse(Invalid, "The review would be due before it opens: choose a later day.")
+		}
+		r.Due = n.Due.UTC()
+	}
+	if err := d.gather(h, items); err != nil {
+		return nil, err
+	}
+	if r.ID, err = d.store.AddReview(r, items); err != nil {
+		return nil, err
+	}
+	v := h.review(r, items, nil, who, d.now())
+	return &v, nil
+}
+
+// gather keeps the evidence with new items.
+func (d *Desk) gather(h *house, items []store.ReviewItem) error {
+	now := d.now()
+	joinings := map[string]map[string]store.Revision{}
+	for n := range items {
+		i := &items[n]
+		w := review.Weigh(h.index, itemOf(store.Review{}, *i), now)
+		e := Evidence{Used: w.Used, LastUse: optional(w.LastUse), Peers: w.Peers, Alike: w.Alike, Gives: w.Gives, Risk: w.Risk, Conflicts: []Ref{}, Doubts: append([]string{}, w.Doubts(now)...)}
+		if !w.LastUse.IsZero() {
+			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
+		}
+		for _, c := range w.Conflicts {
+			e.Conflicts = append(e.Conflicts, h.ref(model.KindConflict, c))
+		}
+		if err := d.sinceWhen(h, i, &e, joinings); err != nil {
+			return err
+		}
+		data, err := json.Marshal(e)
+		if err != nil {
+			return err
+		}
+		i.Evidence = data
+	}
+	return nil
+}
+
+// sinceWhen reads from the record since when an item is held, and who gave it and why.
+func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, joinings map[string]map[string]store.Revision) error {
+	tell := func(r store.Revision, why string) {
+		if e.Since == nil || r.At.Before(*e.Since) {
+			at := r.At
+			e.Since, e.GivenBy, e.GivenWhy = &at, r.WhoName, cmp.Or(why, r.Why)
+		}
+	}
+	for _, id := range i.Direct {
+		r, err := d.store.FirstOn(model.KindAssignment, id)
+		if errors.Is(err, store.ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		a, _ := h.design().Assignments.Find(id)
+		tell(r, a.Reason)
+	}
+	if len(i.Direct) > 0 {
+		return nil
+	}
+	for _, g := range h.index.GroupsOf(i.User) { // the listings by which the person is in the groups
+		if !g.Direct || !slices.ContainsFunc(i.Groups, func(given string) bool { return slices.Contains(h.above(g.Group), given) }) {
+			continue
+		}
+		if joinings[g.Group] == nil {
+			list, err := d.store.Joinings(g.Group)
+			if err != nil {
+				return err
+			}
+			joinings[g.Group] = list
+		}
+		if r, ok := joinings[g.Group][i.User]; ok {
+			tell(r, "")
+		}
+	}
+	return nil
+}
+
+// above gives a group with all groups that nest it.
+func (h *house) above(group string) []string {
+	out := []string{group}
+	for n := 0; n < len(out); n++ {
+		for _, g := range h.design().Groups {
+			if slices.Contains(g.Groups, out[n]) && !slices.Contains(out, g.ID) {
+				out = append(out, g.ID)
+			}
+		}
+	}
+	return out
+}
