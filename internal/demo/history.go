@@ -66,7 +66,7 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 				a := &model.Assignment{ID: fmt.Sprintf("past-%d-%d", revoked, i), Subject: model.Subject{User: g.Users[i*2]}, Role: []string{"refund-clerk", "night-cover"}[revoked-1], Area: []string{"ferries", "terminal-1"}[revoked-1], Reach: model.ReachArea, Mode: model.Full}
 				ops = append(ops, change.Op{Kind: model.KindAssignment, ID: a.ID, Before: a})
 			}
-			back("signe.halloran", "Outcome of the "+pastReviews[2-revoked].name, ops...)
+			back("signe.halloran", "Outcome: "+pastReviews[2-revoked].name, ops...)
 			steps[len(steps)-1].review = 3 - revoked
 		case n%4 == 1 && len(byHand) > 0:
 			a := byHand[len(byHand)-1]
@@ -118,8 +118,8 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 
 // pastReviews are the rounds that have been closed.
 var pastReviews = []struct{ name, role, area string }{
-	{"spring review of night cover", "night-cover", "terminal-1"},
-	{"autumn review of refund clerks", "refund-clerk", "ferries"},
+	{"Review of night cover at Terminal 1", "night-cover", "terminal-1"},
+	{"Review of refund clerks on the ferries", "refund-clerk", "ferries"},
 }
 
 // reviews makes the two past rounds and the open one.

@@ -66,14 +66,18 @@ type BundleSheet struct {
 	Dangling  []string     `json:"dangling" doc:"Keys in it that no system has"`
 	Holders   int          `json:"holders" doc:"How many people have it"`
 	Grants    []Grant      `json:"grants"`
+	Elsewhere int          `json:"elsewhere" doc:"How many grants are left out, since they do not count in the area"`
 	UsedBy    []Ref        `json:"usedBy" doc:"Roles that build on it, and delegations and conflicts that name it"`
 	Drift     *Drift       `json:"drift,omitempty"`
 }
 
-// Bundle gives the sheet of a role or set.
-func (d *Desk) Bundle(who Actor, kind model.Kind, id string) (*BundleSheet, error) {
+// Bundle gives the sheet of a role or set; if an area is given, with those grants only that count somewhere there.
+func (d *Desk) Bundle(who Actor, kind model.Kind, id, where string) (*BundleSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
+		return nil, err
+	}
+	if err := s.hasArea(where); err != nil {
 		return nil, err
 	}
 	o := s.either(kind, id)
@@ -119,6 +123,10 @@ func (d *Desk) Bundle(who Actor, kind model.Kind, id string) (*BundleSheet, erro
 	}
 	s.wallOf(b, o)
 	for _, a := range s.grantsOf(kind, id) {
+		if !s.near(a.Area, where) {
+			b.Elsewhere++
+			continue
+		}
 		b.Grants = append(b.Grants, s.grant(d, who, a))
 	}
 	for _, r := range s.design().References(kind, id) {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -105,7 +106,7 @@ func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
 		}
 	}
 	for _, l := range licences {
-		v.Pools = append(v.Pools, s.pool(l, id))
+		v.Pools = append(v.Pools, s.pool(l))
 	}
 	for _, o := range s.suppliedBy(id) {
 		v.Sets = append(v.Sets, s.layer(model.KindSet, o.ID))
@@ -135,6 +136,16 @@ type LicenceSheet struct {
 	May     bool           `json:"may" doc:"The viewer may edit it"`
 	Draft   string         `json:"draft,omitempty" enum:"new,changed,gone"`
 	Systems []Ref          `json:"systems" doc:"Systems that need it, or some permission of which does"`
+	Taken   []Seat         `json:"taken" doc:"At most 200, the longest idle first"`
+	Without []Ref          `json:"without" doc:"Who holds something that needs it, and has no seat; at most 200"`
+}
+
+// Seat is a licence in somebody's hands.
+type Seat struct {
+	User    Ref        `json:"user"`
+	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
+	Idle    bool       `json:"idle" doc:"That is more than 90 days ago"`
+	user    *model.User
 }
 
 // Licence gives the sheet of a licence.
@@ -147,41 +158,82 @@ func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
 	if !ok {
 		return nil, refuse(NotFound, "There is no licence %q.", id)
 	}
-	v := &LicenceSheet{Ref: Ref{string(model.KindLicence), id, l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: s.drafted(index.Node{Kind: model.KindLicence, ID: id}), Systems: []Ref{}}
-	for _, o := range s.design().Systems {
-		if o.Licence == id || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == id }) {
-			v.Systems = append(v.Systems, s.ref(model.KindSystem, o.ID))
-		}
-	}
-	system := ""
-	if len(v.Systems) > 0 {
-		system = v.Systems[0].ID
+	v := &LicenceSheet{Ref: Ref{string(model.KindLicence), id, l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: s.drafted(index.Node{Kind: model.KindLicence, ID: id}), Systems: []Ref{}, Taken: []Seat{}, Without: []Ref{}}
+	for _, o := range s.neededBy(id) {
+		v.Systems = append(v.Systems, s.ref(model.KindSystem, o.ID))
 	}
 	if s.design().Get(model.KindLicence, id) != nil {
-		v.Pool = s.pool(id, system)
+		v.Pool = s.pool(id)
+		taken, without := s.seats(id)
+		for _, seat := range taken[:min(len(taken), holdersShown)] {
+			seat.User = s.ref(model.KindUser, seat.user.ID)
+			v.Taken = append(v.Taken, seat)
+		}
+		for _, u := range without[:min(len(without), holdersShown)] {
+			v.Without = append(v.Without, s.ref(model.KindUser, u.ID))
+		}
 	} else {
 		v.Pool = Pool{Licence: v.Ref, Seats: l.Seats, Covers: []Ref{}}
 	}
 	return v, nil
 }
 
-func (s *sight) pool(id, system string) Pool {
+// pool counts what [sight.seats] tells, of a licence that the design has.
+func (s *sight) pool(id string) Pool {
 	l, _ := s.design().Licences.Find(id)
 	p := Pool{Licence: s.ref(model.KindLicence, id), Seats: l.Seats, Used: change.SeatsUsed(s.design())[id], Covers: []Ref{}}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.ref(model.KindLicence, c))
 	}
-	for _, u := range s.design().Users {
-		if slices.Contains(u.Licences, id) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
-			if used, ok := u.LastUse[system]; ok && used.Before(s.at.AddDate(0, 0, -idleAfter)) {
-				p.Idle++
-			}
-		}
-		if slices.Contains(s.index.WaitsFor(u.ID, s.at), id) {
-			p.Lacking++
+	taken, without := s.seats(id)
+	for _, seat := range taken {
+		if seat.Idle {
+			p.Idle++
 		}
 	}
+	p.Lacking = len(without)
 	return p
+}
+
+// neededBy gives the systems that need a licence, or some permission of which does.
+func (s *sight) neededBy(licence string) (out []*model.System) {
+	for _, o := range s.design().Systems {
+		if o.Licence == licence || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == licence }) {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it; each by name.
+func (s *sight) seats(licence string) (taken []Seat, without []*model.User) {
+	systems, limit := s.neededBy(licence), s.at.AddDate(0, 0, -idleAfter)
+	for _, u := range s.design().Users {
+		if slices.Contains(u.Licences, licence) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
+			seat := Seat{user: u}
+			for _, o := range systems {
+				if used, ok := u.LastUse[o.ID]; ok && (seat.LastUse == nil || used.After(*seat.LastUse)) {
+					seat.LastUse = &used
+				}
+			}
+			seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
+			taken = append(taken, seat)
+		}
+		if slices.Contains(s.index.WaitsFor(u.ID, s.at), licence) {
+			without = append(without, u)
+		}
+	}
+	byName := func(a, b *model.User) int {
+		return strings.Compare(model.Fold(a.DisplayName), model.Fold(b.DisplayName))
+	}
+	slices.SortFunc(without, byName)
+	slices.SortFunc(taken, func(a, b Seat) int {
+		if a.Idle && b.Idle {
+			return cmp.Or(a.LastUse.Compare(*b.LastUse), byName(a.user, b.user))
+		}
+		return cmp.Or(cmp.Compare(boolRank(b.Idle), boolRank(a.Idle)), byName(a.user, b.user))
+	})
+	return taken, without
 }
 
 // PermissionSheet is the sheet of a permission.
@@ -273,6 +325,6 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 // holdsAt tells whether somebody holds a permission somewhere in an area.
 func (s *sight) holdsAt(user, key, where string) bool {
 	return slices.ContainsFunc(s.index.Effective(user, s.at), func(h index.Holding) bool {
-		return h.Permission == key && (s.index.Covers(h.Area, where) || s.index.Covers(where, h.Area))
+		return h.Permission == key && s.near(h.Area, where)
 	})
 }

@@ -108,7 +108,7 @@ func (s *sight) delegation(d *Desk, who Actor, g *model.Delegation) DelegationSh
 		r := s.ref(model.KindGroup, g.People.Group)
 		v.People = []Part{{Text: "the members of "}, {r.Name, r.Kind, r.ID}}
 	case g.People.Filter != "":
-		v.People = []Part{{Text: "people with "}, {Text: g.People.Filter}}
+		v.People = []Part{{Text: "people with "}, {Text: g.People.Filter, Kind: "filter"}}
 	default:
 		r := s.area(g.People.Area)
 		v.People = []Part{{Text: "people of "}, {r.Name, r.Kind, r.ID}}

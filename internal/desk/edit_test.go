@@ -13,7 +13,7 @@ import (
 
 func roleOf(t *testing.T, d *desk.Desk, who desk.Actor, id string) *model.Role {
 	t.Helper()
-	return must[*desk.BundleSheet](t)(d.Bundle(who, model.KindRole, id)).Role
+	return must[*desk.BundleSheet](t)(d.Bundle(who, model.KindRole, id, "")).Role
 }
 
 func TestPuttingObjects(t *testing.T) {
@@ -128,7 +128,7 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 		t.Errorf("without another: %d lose", draft.Losing)
 	}
 	applyAll(t, d, bea)
-	if _, err := d.Bundle(bea, model.KindRole, "clerk"); err == nil {
+	if _, err := d.Bundle(bea, model.KindRole, "clerk", ""); err == nil {
 		t.Error("the role is still there")
 	}
 	for _, c := range []struct {
@@ -217,7 +217,7 @@ func TestDelegates(t *testing.T) {
 	if l := must[*desk.List](t)(d.List(ruben, desk.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(rowNames(l), "Ruben Adeyemi") || l.Total != 140 {
 		t.Errorf("he may assign to %d", l.Total)
 	}
-	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")), second(d.Bundle(ruben, model.KindRole, "payments-lead")), second(d.Area(ruben, "ferries")), second(d.Group(ruben, "payments-office")), second(d.Delegation(ruben, "ticketing"))} {
+	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")), second(d.Bundle(ruben, model.KindRole, "payments-lead", "")), second(d.Area(ruben, "ferries")), second(d.Group(ruben, "payments-office", "")), second(d.Delegation(ruben, "ticketing"))} {
 		refused(t, err, desk.NotFound, "no ")
 	}
 	_, err := d.History(ruben, desk.HistorySearch{Limit: 1})
@@ -270,7 +270,7 @@ func TestDelegates(t *testing.T) {
 	must[*desk.Draft](t)(d.Put(ruben, nil, &model.User{UserName: "new.hand", DisplayName: "New Hand", Area: "terminal-1", State: model.UserInvited}))
 	must[*desk.Draft](t)(d.Discard(ruben))
 	// The ticketing lead changes members where she could assign what the group gives; the service desk locks.
-	if !must[*desk.GroupSheet](t)(d.Group(lucia, "ticket-office")).MayAdd || must[*desk.GroupSheet](t)(d.Group(lucia, "ferries-staff")).MayAdd {
+	if !must[*desk.GroupSheet](t)(d.Group(lucia, "ticket-office", "")).MayAdd || must[*desk.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
 		t.Error("the ticketing lead is offered the wrong groups")
 	}
 	joined := must[*desk.List](t)(d.List(lucia, desk.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
@@ -296,7 +296,7 @@ func TestDelegates(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "deactivate")
 	// A delegation that covers reviews opens one over its people.
 	r := must[*desk.Review](t)(d.OpenReview(ruben, desk.NewReview{Role: "night-cover"}))
-	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID))
+	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
 	if !detail.All || !detail.MayRun || r.Items == 0 || slices.ContainsFunc(detail.Items, func(i desk.ReviewItem) bool { return i.User.ID == ruben.User }) {
 		t.Errorf("his review: %+v", r)
 	}

@@ -426,8 +426,8 @@ func (h *house) row(e entry) Row {
 }
 
 // hasArea refuses an area that somebody does not see; empty is the whole organisation.
-func (s *sight) hasArea(id string) error {
-	if id != "" && s.design().Get(model.KindArea, id) == nil {
+func (h *house) hasArea(id string) error {
+	if id != "" && h.design().Get(model.KindArea, id) == nil {
 		return refuse(NotFound, "There is no area %q.", id)
 	}
 	return nil

@@ -34,6 +34,7 @@ type GroupSheet struct {
 	Nests     []Ref         `json:"nests"`
 	NestedIn  []Ref         `json:"nestedIn"`
 	Grants    []Grant       `json:"grants" doc:"To it, and to groups that nest it"`
+	Elsewhere int           `json:"elsewhere" doc:"How many grants are left out, since they do not count in the area"`
 	Systems   []WallPanel   `json:"systems" doc:"What these give a member, licences aside"`
 	Redundant []Grant       `json:"redundant" doc:"What members hold by hand that the group gives too"`
 	UsedBy    []Ref         `json:"usedBy" doc:"Delegations that name it"`
@@ -41,10 +42,13 @@ type GroupSheet struct {
 
 const membersShown = 2000
 
-// Group gives the sheet of a group.
-func (d *Desk) Group(who Actor, id string) (*GroupSheet, error) {
+// Group gives the sheet of a group; if an area is given, with those grants only that count somewhere there.
+func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
+		return nil, err
+	}
+	if err := s.hasArea(where); err != nil {
 		return nil, err
 	}
 	o := s.either(model.KindGroup, id)
@@ -65,6 +69,10 @@ func (d *Desk) Group(who Actor, id string) (*GroupSheet, error) {
 	s.members(g, id)
 	above := map[string]bool{}
 	for _, a := range merged(s.index.GrantsTo(id), s.present.index.GrantsTo(id)) {
+		if !s.near(a.Area, where) {
+			g.Elsewhere++
+			continue
+		}
 		v := s.grant(d, who, a)
 		if a.Subject.Group != id {
 			r := s.ref(model.KindGroup, a.Subject.Group)

@@ -20,6 +20,7 @@ type ListColumn struct {
 	ID      string `json:"id"`
 	Name    string `json:"name"`
 	Numeric bool   `json:"numeric"`
+	Spare   bool   `json:"spare" doc:"Shown only if it is asked for"`
 }
 
 // Cell is what stands in one column of a row.
@@ -40,7 +41,8 @@ type ListRow struct {
 
 // List is a window into a list.
 type List struct {
-	Columns  []ListColumn `json:"columns" doc:"The first is the name"`
+	Columns  []ListColumn `json:"columns" doc:"Those of the cells; the first is the name"`
+	Offered  []ListColumn `json:"offered" doc:"All that can be asked for"`
 	Total    int          `json:"total"`
 	Matching int          `json:"matching"`
 	Rows     []ListRow    `json:"rows"`
@@ -53,11 +55,12 @@ type List struct {
 // Listing is what a list is asked for.
 type Listing struct {
 	Kind          model.Kind
-	Query         string // words, or a filter
-	Sort          string // a column's id; by name if empty
-	Down          bool   // the greatest first
-	Where         string // an area
-	Mine          string // only those that a delegate may do this to, as in [model.DelegableActions]
+	Query         string   // words, or a filter
+	Columns       []string // the columns to show, by id, besides the name; those that are not spare if empty
+	Sort          string   // a column's id; by name if empty
+	Down          bool     // the greatest first
+	Where         string   // an area
+	Mine          string   // only those that a delegate may do this to, as in [model.DelegableActions]
 	Offset, Limit int
 }
 
@@ -299,6 +302,78 @@ var columns = map[model.Kind][]column{
 	},
 }
 
+// spares are further columns of each kind's list, shown only if they are asked for.
+var spares = map[model.Kind][]column{
+	model.KindUser: {
+		textColumn("userName", "User name", filter.Text, func(_ *sight, u *model.User) string { return u.UserName }),
+		textColumn("email", "E-mail", filter.Text, func(_ *sight, u *model.User) string { return u.Email }),
+		textColumn("userType", "Type", filter.Text, func(_ *sight, u *model.User) string { return u.UserType }),
+		textColumn("licences", "Licences", filter.Text, func(s *sight, u *model.User) string { return s.names(model.KindLicence, u.Licences) }),
+		textColumn("externalId", "External id", filter.Exact, func(_ *sight, u *model.User) string { return u.ExternalID }),
+		dayColumn("from", "From", func(u *model.User) time.Time { return u.From }),
+	},
+	model.KindGroup: {
+		textColumn("source", "Source", filter.Text, func(_ *sight, g *model.Group) string { return string(g.Source) }),
+		textColumn("nests", "Nests", filter.Text, func(s *sight, g *model.Group) string { return s.names(model.KindGroup, g.Groups) }),
+		textColumn("rule", "Rule", filter.Text, func(_ *sight, g *model.Group) string { return g.Rule }),
+		textColumn("externalId", "External id", filter.Exact, func(_ *sight, g *model.Group) string { return g.ExternalID }),
+	},
+	model.KindRole: {
+		textColumn("inherits", "Inherits", filter.Text, func(s *sight, r *model.Role) string { return s.names(model.KindRole, r.Inherits) }),
+		textColumn("sets", "Permission sets", filter.Text, func(s *sight, r *model.Role) string { return s.names(model.KindSet, r.Sets) }),
+	},
+	model.KindSet: {
+		textColumn("version", "Version", filter.Text, func(_ *sight, o *model.Set) string { return o.Version }),
+		refColumn("owner", "Owner", func(s *sight, o *model.Set) Ref { return s.optionalRef(model.KindUser, o.Owner) }),
+	},
+	index.KindPermission: {
+		{id: "licence", name: "Licence", kind: filter.Text, cell: func(s *sight, key string) Cell {
+			p, ok := s.design().Permission(key)
+			if !ok {
+				return Cell{}
+			}
+			return Cell{Text: s.optionalRef(model.KindLicence, p.Licence).Name}
+		}},
+		{id: "implies", name: "Cannot do without", kind: filter.Text, cell: func(s *sight, key string) Cell {
+			p, ok := s.design().Permission(key)
+			if !ok {
+				return Cell{}
+			}
+			return Cell{Text: strings.Join(p.Implies, ", ")}
+		}},
+	},
+	model.KindArea: {
+		textColumn("contacts", "Contacts", filter.Text, func(s *sight, a *model.Area) string {
+			out := []string{}
+			for _, g := range s.grantsAt(a.ID) {
+				if g.Contact {
+					out = append(out, s.subject(g.Subject).Name)
+				}
+			}
+			return strings.Join(out, ", ")
+		}),
+	},
+}
+
+// allColumns are those of each kind's list with the spare ones, and its id as the last.
+var allColumns = func() map[model.Kind][]column {
+	m := map[model.Kind][]column{}
+	for kind, list := range columns {
+		id := column{id: "id", name: "Id", kind: filter.Exact, cell: func(_ *sight, id string) Cell { return Cell{Text: id, Tone: "quiet"} }}
+		m[kind] = append(slices.Concat(list, spares[kind]), id)
+	}
+	return m
+}()
+
+// names lists things by name.
+func (h *house) names(kind model.Kind, ids []string) string {
+	out := make([]string, len(ids))
+	for i, id := range ids {
+		out[i] = h.ref(kind, id).Name
+	}
+	return strings.Join(out, ", ")
+}
+
 // examples are filters for each list, to learn from.
 var examples = map[model.Kind][]string{
 	model.KindUser:         {`title co "crane" and area eq "terminal-1"`, `state ne "active"`, `qualifications[type eq "crane" and level ge 3]`},
@@ -327,8 +402,8 @@ func permissionColumn(id, name string, get func(p *model.Permission) string) col
 // schemas are what filters over each list may name. Filters over people are those of rules.
 var schemas = func() map[model.Kind]*filter.Schema {
 	m := map[model.Kind]*filter.Schema{}
-	for kind, list := range columns {
-		attributes := []filter.Attribute{{Name: "id", Type: filter.Exact}, {Name: "name", Type: filter.Text}}
+	for kind, list := range allColumns {
+		attributes := []filter.Attribute{{Name: "name", Type: filter.Text}}
 		for _, c := range list {
 			attributes = append(attributes, filter.Attribute{Name: c.id, Type: c.kind})
 		}
@@ -344,16 +419,26 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 	if err != nil {
 		return nil, err
 	}
-	kinds, ok := columns[q.Kind]
+	kinds, ok := allColumns[q.Kind]
 	if !ok {
 		return nil, refuse(NotFound, "There is no list of %q.", q.Kind)
 	}
 	if err := s.hasArea(q.Where); err != nil {
 		return nil, err
 	}
-	l := &List{Columns: []ListColumn{{ID: "name", Name: "Name"}}, Rows: []ListRow{}, Examples: examples[q.Kind]}
-	for _, c := range kinds {
-		l.Columns = append(l.Columns, ListColumn{c.id, c.name, c.kind == filter.Number && c.id != "risk"})
+	l := &List{Columns: []ListColumn{{ID: "name", Name: "Name"}}, Offered: []ListColumn{}, Rows: []ListRow{}, Examples: examples[q.Kind]}
+	for _, id := range q.Columns {
+		if !slices.ContainsFunc(kinds, func(c column) bool { return c.id == id }) {
+			return nil, refuse(Invalid, "The list has no column %q to show.", id)
+		}
+	}
+	var shown []column
+	for i, c := range kinds {
+		told := ListColumn{c.id, c.name, c.kind == filter.Number && c.id != "risk", i >= len(columns[q.Kind])}
+		l.Offered = append(l.Offered, told)
+		if slices.Contains(q.Columns, c.id) || len(q.Columns) == 0 && !told.Spare {
+			shown, l.Columns = append(shown, c), append(l.Columns, told)
+		}
 	}
 	fits, err := s.fits(q, l)
 	if err != nil {
@@ -375,8 +460,8 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 		return nil, err
 	}
 	for _, e := range found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))] {
-		r := ListRow{ID: e.node.ID, Name: e.name, Cells: make([]Cell, len(kinds)), Draft: s.drafted(e.node)}
-		for i, c := range kinds {
+		r := ListRow{ID: e.node.ID, Name: e.name, Cells: make([]Cell, len(shown)), Draft: s.drafted(e.node)}
+		for i, c := range shown {
 			r.Cells[i] = c.cell(s, e.node.ID)
 		}
 		l.Rows = append(l.Rows, r)
@@ -400,14 +485,12 @@ func (s *sight) fits(q Listing, l *List) (func(e entry) bool, error) {
 		return func(e entry) bool { return f.Match(index.Person(s.design(), object[*model.User](s, e.node.ID))) }, nil
 	}
 	byID := map[string]column{}
-	for _, c := range columns[q.Kind] {
+	for _, c := range allColumns[q.Kind] {
 		byID[c.id] = c
 	}
 	return func(e entry) bool {
 		return f.MatchRow(func(name string) []any {
 			switch name {
-			case "id":
-				return []any{e.node.ID}
 			case "name":
 				return []any{e.name}
 			}
@@ -471,20 +554,24 @@ func (s *sight) inArea(n index.Node, where string) bool {
 	if where == "" {
 		return true
 	}
-	near := func(area string) bool { return s.index.Covers(area, where) || s.index.Covers(where, area) }
 	switch n.Kind {
 	case model.KindUser:
 		return s.index.Covers(where, object[*model.User](s, n.ID).Area)
 	case model.KindGroup:
-		return near(object[*model.Group](s, n.ID).Area)
+		return s.near(object[*model.Group](s, n.ID).Area, where)
 	case model.KindArea:
-		return near(n.ID)
+		return s.near(n.ID, where)
 	case model.KindDelegation:
-		return near(object[*model.Delegation](s, n.ID).Area)
+		return s.near(object[*model.Delegation](s, n.ID).Area, where)
 	case model.KindRole, model.KindSet:
-		return slices.ContainsFunc(s.index.GrantsOf(n.Kind, n.ID), func(a *model.Assignment) bool { return near(a.Area) })
+		return slices.ContainsFunc(s.index.GrantsOf(n.Kind, n.ID), func(a *model.Assignment) bool { return s.near(a.Area, where) })
 	}
 	return true
+}
+
+// near tells whether something that counts in one area counts somewhere in another; an empty area to look at has everything.
+func (s *sight) near(area, where string) bool {
+	return where == "" || s.index.Covers(area, where) || s.index.Covers(where, area)
 }
 
 // mine tells whether a delegate may do something to or with a thing: act on a person, assign a role or set, change the members of a group. Whoever holds the right

@@ -46,7 +46,7 @@ type Evidence struct {
 	GivenWhy  string     `json:"givenWhy,omitempty"`
 	Used      bool       `json:"used" doc:"Whether any use of its systems is known"`
 	LastUse   *time.Time `json:"lastUse,omitempty"`
-	IdleDays  int        `json:"idleDays,omitempty" doc:"How many days ago that was"`
+	IdleDays  int        `json:"idleDays" doc:"How many days ago that was"`
 	Peers     int        `json:"peers" doc:"Live people with the same title and department"`
 	Alike     int        `json:"alike" doc:"How many of these have it"`
 	Gives     int        `json:"gives" doc:"How many permissions it gives"`
@@ -98,6 +98,7 @@ type Straggler struct {
 type ReviewDetail struct {
 	Review    Review       `json:"review"`
 	Items     []ReviewItem `json:"items"`
+	Elsewhere int          `json:"elsewhere" doc:"How many items are left out, since their people are at home outside the area"`
 	MayRun    bool         `json:"mayRun" doc:"The viewer may remind, and close it"`
 	All       bool         `json:"all" doc:"The viewer sees all items, not only their own"`
 	Outcome   [][]Part     `json:"outcome" doc:"What closing it now would do, in sentences"`
@@ -201,7 +202,7 @@ func (h *house) scopeWords(s review.Scope) []Part {
 		out = append(out, Part{Text: " at "}, named(h.area(s.Area)))
 	}
 	if s.Filter != "" {
-		out = append(out, Part{Text: ", of people with " + s.Filter})
+		out = append(out, Part{Text: ", of people with "}, Part{Text: s.Filter, Kind: "filter"})
 	}
 	return out
 }
@@ -228,12 +229,17 @@ func (h *house) deciderWords(r store.Review) string {
 // waiting counts the items that wait for a person's decision.
 func (d *Desk) waiting(who Actor) (int, error) { return d.store.Waiting(who.eyes()) }
 
-// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them.
-func (d *Desk) Reviews(who Actor) ([]Review, error) {
+// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them. If an area is given,
+// only those with items of people at home there. On a past day, each is as it stood then.
+func (d *Desk) Reviews(who Actor, where string) ([]Review, error) {
 	h := d.house.Load()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
+	if err := h.hasArea(where); err != nil {
+		return nil, err
+	}
+	now := d.instant(who)
 	all := d.may(h, who, model.ViewReviews)
 	list, err := d.store.Reviews()
 	if err != nil {
@@ -249,7 +255,14 @@ func (d *Desk) Reviews(who Actor) ([]Review, error) {
 		if err != nil {
 			return nil, err
 		}
-		v := h.review(r, items, tasks, who, d.now())
+		if now.Before(r.Opened) {
+			continue
+		}
+		r, items, tasks = asOf(now, r, items, tasks)
+		if where != "" && !slices.ContainsFunc(items, func(i store.ReviewItem) bool { return h.homeIn(i.User, where) }) {
+			continue
+		}
+		v := h.review(r, items, tasks, who, now)
 		if all || v.Mine > 0 || r.Opener == who.eyes() || slices.ContainsFunc(tasks, func(t store.ReviewTask) bool { return t.Owner == who.eyes() }) {
 			out = append(out, v)
 		}
@@ -265,17 +278,25 @@ func (d *Desk) mayRunReview(h *house, who Actor, r store.Review) bool {
 	return d.may(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.index, who.User, d.now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
 }
 
-// Review gives one review.
-func (d *Desk) Review(who Actor, id int) (*ReviewDetail, error) {
+// Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it stood then.
+func (d *Desk) Review(who Actor, id int, where string) (*ReviewDetail, error) {
 	h := d.house.Load()
 	if err := d.signedIn(h, who); err != nil {
+		return nil, err
+	}
+	if err := h.hasArea(where); err != nil {
 		return nil, err
 	}
 	r, items, tasks, err := d.reviewParts(id)
 	if err != nil {
 		return nil, err
 	}
-	v := &ReviewDetail{Review: h.review(r, items, tasks, who, d.now()), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
+	now := d.instant(who)
+	if now.Before(r.Opened) {
+		return nil, refuse(NotFound, "Review %d was opened later, on %s.", id, r.Opened.Format("2 January 2006"))
+	}
+	r, items, tasks = asOf(now, r, items, tasks)
+	v := &ReviewDetail{Review: h.review(r, items, tasks, who, now), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
 	v.All = d.may(h, who, model.ViewReviews) || v.MayRun
 	for _, t := range tasks {
 		if v.All || t.Owner == who.eyes() {
@@ -289,7 +310,11 @@ func (d *Desk) Review(who Actor, id int) (*ReviewDetail, error) {
 		items = slices.DeleteFunc(items, func(i store.ReviewItem) bool { return i.Reviewer != who.eyes() })
 	}
 	for _, i := range items {
-		v.Items = append(v.Items, d.item(h, r, i, who))
+		if h.homeIn(i.User, where) {
+			v.Items = append(v.Items, d.item(h, r, i, who))
+		} else {
+			v.Elsewhere++
+		}
 	}
 	if !v.All {
 		return v, nil
@@ -300,6 +325,9 @@ func (d *Desk) Review(who Actor, id int) (*ReviewDetail, error) {
 		return nil, err
 	}
 	for _, l := range letters {
+		if l.Written.After(now) {
+			continue
+		}
 		v.Letters = append(v.Letters, Letter{l.Written, h.ref(model.KindUser, l.User), l.To, l.Subject, l.Body})
 	}
 	if v.MayRun && r.Closed == nil {
@@ -310,6 +338,37 @@ func (d *Desk) Review(who Actor, id int) (*ReviewDetail, error) {
 		}
 	}
 	return v, nil
+}
+
+// asOf gives a review as it stood at an instant.
+func asOf(t time.Time, r store.Review, items []store.ReviewItem, tasks []store.ReviewTask) (store.Review, []store.ReviewItem, []store.ReviewTask) {
+	later := func(when *time.Time) bool { return when != nil && when.After(t) }
+	if later(r.Reminded) {
+		r.Reminded = nil
+	}
+	if later(r.Closed) {
+		r.Closed, r.Revision, tasks = nil, 0, nil
+	}
+	for i := range items {
+		if later(items[i].Decided) {
+			items[i].Decision, items[i].Reason, items[i].Decided, items[i].By = "", "", nil, ""
+		}
+	}
+	for i := range tasks {
+		if later(tasks[i].Decided) {
+			tasks[i].Decision, tasks[i].Reason, tasks[i].Decided, tasks[i].By, tasks[i].Revision = "", "", nil, "", 0
+		}
+	}
+	return r, items, tasks
+}
+
+// homeIn tells whether a person is at home in an area; an empty area has everybody.
+func (h *house) homeIn(user, area string) bool {
+	if area == "" {
+		return true
+	}
+	u, ok := h.design().Users.Find(user)
+	return ok && h.index.Covers(area, u.Area)
 }
 
 // reviewParts reads all that is kept of a review.

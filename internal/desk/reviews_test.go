@@ -70,7 +70,7 @@ func TestWhatAReviewAsks(t *testing.T) {
 func TestEvidenceOfItems(t *testing.T) {
 	d, _ := openDemo(t)
 	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
-	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	tomasz := itemAbout(t, detail, "tomasz.oyelaran")
 	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 || e.Risk != 2 || !tomasz.ByHand || len(tomasz.Groups) != 1 {
 		t.Errorf("about Tomasz: %+v %+v", tomasz, tomasz.Evidence)
@@ -92,7 +92,10 @@ func TestEvidenceOfItems(t *testing.T) {
 
 func TestDecidingManyAndHandingOn(t *testing.T) {
 	d, _ := openDemo(t)
-	detail := must[*desk.ReviewDetail](t)(d.Review(mireille, 3))
+	if there, gone := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]desk.Review](t)(d.Reviews(signe, "ferries")); len(there.Items)+there.Elsewhere != there.Review.Items || there.Elsewhere == 0 || len(gone) != 1 || gone[0].ID != 2 {
+		t.Errorf("at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v", len(there.Items), there.Elsewhere, gone)
+	}
+	detail := must[*desk.ReviewDetail](t)(d.Review(mireille, 3, ""))
 	byLike := map[string][]int{}
 	for _, i := range detail.Items {
 		byLike[i.Like] = append(byLike[i.Like], i.ID)
@@ -149,7 +152,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	if r.Fate != "revoke" || r.Deciders != "Ruben Adeyemi" {
 		t.Errorf("opened as %+v", r)
 	}
-	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID))
+	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
 	undecided := []string{"tomasz.oyelaran", "kofi.ostrov"}
 	revoked := []string{"deniz.eriksrud", "ingrid.nakawa"}
 	for _, i := range detail.Items {
@@ -161,14 +164,14 @@ func TestFromOpeningToReport(t *testing.T) {
 		}
 	}
 	n := must[int](t)(d.Remind(signe, r.ID))
-	detail = must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	detail = must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User || !strings.Contains(detail.Letters[0].Body, "2 of your") || detail.Review.Reminded == nil {
 		t.Errorf("%d reminders: %+v", n, detail.Letters)
 	}
 	if err := d.RemindDue(); err != nil { // not yet, nor twice
 		t.Fatal(err)
 	}
-	if again := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID)); len(again.Letters) != 1 {
+	if again := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 1 {
 		t.Errorf("reminded %d times", len(again.Letters))
 	}
 	if len(detail.Outcome) != 2 || detail.ToOwners != 4 || detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
@@ -257,11 +260,11 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID))
+	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	if len(detail.Letters) != len(detail.Reviewers) {
 		t.Errorf("%d letters to %d reviewers", len(detail.Letters), len(detail.Reviewers))
 	}
-	if other := must[*desk.ReviewDetail](t)(d.Review(signe, 3)); len(other.Letters) != 0 {
+	if other := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "")); len(other.Letters) != 0 {
 		t.Error("a review with time left is reminded of")
 	}
 	_, err := d.Remind(mireille, r.ID)

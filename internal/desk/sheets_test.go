@@ -71,7 +71,14 @@ func TestLists(t *testing.T) {
 		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" || !slices.IsSortedFunc(l.Rows, func(a, b desk.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }) {
 			t.Errorf("the list of %ss has %d, shows %d, sorted by name: want %d", kind, l.Total, len(l.Rows), total)
 		}
-		for _, c := range l.Columns { // every column sorts, both ways, and can be named in a filter
+		var all []string
+		for _, c := range l.Offered {
+			all = append(all, c.ID)
+		}
+		if full := list(desk.Listing{Kind: kind, Columns: all}); len(full.Columns) != len(all)+1 || len(full.Rows[0].Cells) != len(all) || len(all) < len(l.Columns) {
+			t.Errorf("of %ss, %d columns are offered and %d come, with %d cells", kind, len(all), len(full.Columns)-1, len(full.Rows[0].Cells))
+		}
+		for _, c := range append(l.Columns[:1:1], l.Offered...) { // every column sorts, both ways, and can be named in a filter
 			up, down := list(desk.Listing{Kind: kind, Sort: c.ID}), list(desk.Listing{Kind: kind, Sort: c.ID, Down: true})
 			if len(up.Rows) != total || len(down.Rows) != total {
 				t.Errorf("sorted by %s, the list of %ss loses rows", c.ID, kind)
@@ -87,6 +94,9 @@ func TestLists(t *testing.T) {
 				t.Errorf("the example %s over %ss: %s", e, kind, f.Trouble)
 			}
 		}
+	}
+	if l := list(desk.Listing{Kind: model.KindUser, Columns: []string{"licences", "state"}}); len(l.Columns) != 3 || l.Columns[1].ID != "state" || l.Columns[2].ID != "licences" || !l.Columns[2].Spare || cell(t, l, "tomasz.oyelaran", "licences").Text != "Quaybook Standard" {
+		t.Errorf("of the chosen columns come %+v", l.Columns)
 	}
 	if l := list(desk.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter || !slices.Contains(rowNames(l), "Gate clerk") || l.Matching >= l.Total {
 		t.Errorf("by words: %v", rowNames(l))
@@ -116,6 +126,8 @@ func TestLists(t *testing.T) {
 	refused(t, err, desk.NotFound, "no list")
 	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Sort: "colour", Limit: 1})
 	refused(t, err, desk.Invalid, "no column")
+	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Columns: []string{"colour"}, Limit: 1})
+	refused(t, err, desk.Invalid, `no column "colour" to show`)
 	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Where: "moon", Limit: 1})
 	refused(t, err, desk.NotFound, "no area")
 }
@@ -135,7 +147,7 @@ func brick(b *desk.BundleSheet, key string) desk.LayerBrick {
 
 func TestRoleSheet(t *testing.T) {
 	d, _ := openDemo(t)
-	b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager"))
+	b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
 	if len(b.Layers) != 3 || b.Layers[0].Ref.Name != "Quaybook administrator" || b.Layers[0].Gives != 35 || b.Given != 50 || b.Holders != 8 || len(b.Grants) != 8 || !b.May || b.Lock != nil {
 		t.Errorf("the sheet says %+v", b)
 	}
@@ -145,13 +157,13 @@ func TestRoleSheet(t *testing.T) {
 	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 || !slices.ContainsFunc(b.Dangerous, func(d desk.LayerBrick) bool { return d.Key == x.Key }) {
 		t.Errorf("what is dangerous: %+v", x)
 	}
-	if b := must[*desk.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager")); b.May || b.Grants[0].May {
+	if b := must[*desk.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager", "")); b.May || b.Grants[0].May {
 		t.Error("the auditor is offered an edit")
 	}
 	// Ticking: what is kept out is let in, what a layer gives is kept out, what nothing gives becomes its own.
 	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:tariff:publish", "hoistkeeper:crane:view"}, true))
 	draft := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false))
-	b = must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager"))
+	b = must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
 	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"}, "hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"}, "quaybook:gate:admit": {"given", ""}} {
 		if x := brick(b, key); x.State != want[0] || x.Draft != want[1] {
 			t.Errorf("%s is %s %s, want %v", key, x.State, x.Draft, want)
@@ -168,39 +180,48 @@ func TestRoleSheet(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "supplied")
 	_, err = d.Tick(signe, model.KindRole, "site-manager", []string{"no:such:thing"}, true)
 	refused(t, err, desk.NotFound, "No system has")
-	if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
+	whole, there := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "")), must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "terminal-1"))
+	if whole.Elsewhere != 0 || there.Elsewhere == 0 || len(there.Grants)+there.Elsewhere != len(whole.Grants) || there.Holders != whole.Holders {
+		t.Errorf("at Terminal 1 %d grants count, %d elsewhere, of %d", len(there.Grants), there.Elsewhere, len(whole.Grants))
+	}
+	_, err = d.Bundle(signe, model.KindRole, "gate-clerk", "moon")
+	refused(t, err, desk.NotFound, "no area")
+	if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates", "")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
 		t.Errorf("the supplied set offers %+v", b.Lock)
 	}
 	drifted := 0
 	for _, r := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
-		if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID)); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
+		if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
 			drifted++
 		}
 	}
 	if drifted == 0 {
 		t.Error("no own set has drifted from its original")
 	}
-	_, err = d.Bundle(signe, model.KindRole, "none")
+	_, err = d.Bundle(signe, model.KindRole, "none", "")
 	refused(t, err, desk.NotFound, "no role")
 }
 
 func TestGroupSheet(t *testing.T) {
 	d, _ := openDemo(t)
-	g := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew"))
+	g := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
 	if g.Size != 22 || len(g.Members) != 22 || g.Members[0].Way != "listed" || !g.MayAdd || len(g.NestedIn) != 1 || g.NestedIn[0].Name != "Gate crews" || len(g.Redundant) != 4 {
 		t.Errorf("the sheet says %+v", g)
 	}
 	if len(g.Grants) != 2 || g.Grants[0].By != nil || g.Grants[1].By == nil || g.Grants[1].By.Name != "Operations" {
 		t.Errorf("its grants are %+v", g.Grants)
 	}
-	crews := must[*desk.GroupSheet](t)(d.Group(signe, "gate-crews"))
+	crews := must[*desk.GroupSheet](t)(d.Group(signe, "gate-crews", ""))
 	if i := slices.IndexFunc(crews.Members, func(m desk.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 || crews.Members[i].Way != "nested" || crews.Members[i].Via.Name != "Terminal 2 gate crew" {
 		t.Errorf("Noor is in the gate crews by %+v", crews.Members)
 	}
-	if rule := must[*desk.GroupSheet](t)(d.Group(signe, "contractors")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
+	if far := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", "ferries")); len(far.Grants)+far.Elsewhere != 2 || far.Elsewhere != 1 || far.Size != 22 {
+		t.Errorf("of its grants, on the ferries count %+v", far.Grants)
+	}
+	if rule := must[*desk.GroupSheet](t)(d.Group(signe, "contractors", "")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
 		t.Errorf("a group by rule: %+v", rule.Lock)
 	}
-	if all := must[*desk.GroupSheet](t)(d.Group(signe, model.Everyone)); all.Group != nil || all.Size != 413 || all.Lock == nil {
+	if all := must[*desk.GroupSheet](t)(d.Group(signe, model.Everyone, "")); all.Group != nil || all.Size != 413 || all.Lock == nil {
 		t.Errorf("everyone: %d %+v", all.Size, all.Lock)
 	}
 	draft := must[*desk.Draft](t)(d.Tidy(signe, "north-gate-crew"))
@@ -209,7 +230,7 @@ func TestGroupSheet(t *testing.T) {
 	}
 	must[*desk.Draft](t)(d.Cut(signe, end("user", "tomasz.oyelaran"), end("group", "north-gate-crew"), ""))
 	must[*desk.Draft](t)(d.Join(signe, end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{}))
-	g = must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew"))
+	g = must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
 	marks := map[string]string{}
 	for _, m := range g.Members {
 		marks[m.User.ID] = m.Draft
@@ -226,7 +247,7 @@ func TestGroupSheet(t *testing.T) {
 	if r := must[*desk.Rule](t)(d.TryRule(signe, `títle`)); r.Trouble == "" || r.At != 0 {
 		t.Errorf("a broken rule: %+v", r)
 	}
-	_, err = d.Group(signe, "none")
+	_, err = d.Group(signe, "none", "")
 	refused(t, err, desk.NotFound, "no group")
 }
 
@@ -242,6 +263,13 @@ func TestOtherSheets(t *testing.T) {
 	s := must[*desk.SystemSheet](t)(d.System(signe, "hoistkeeper"))
 	if len(s.Modules) == 0 || len(s.Sets) == 0 || len(s.Roles) == 0 || len(s.Pools) != 1 || *s.Pools[0].Seats != s.Pools[0].Used || s.Pools[0].Lacking != 2 {
 		t.Errorf("the system's sheet says %+v", s.Pools)
+	}
+	seats := must[*desk.LicenceSheet](t)(d.Licence(signe, "gangway-till"))
+	if n := seats.Pool.Idle; n == 0 || len(seats.Taken) != seats.Pool.Used || !seats.Taken[n-1].Idle || seats.Taken[n].Idle || seats.Taken[0].LastUse == nil || n > 1 && seats.Taken[0].LastUse.After(*seats.Taken[1].LastUse) {
+		t.Errorf("the seats are %+v", seats.Taken)
+	}
+	if full := must[*desk.LicenceSheet](t)(d.Licence(signe, "hoistkeeper-seat")); len(full.Without) != 2 || full.Without[0].Name > full.Without[1].Name || len(full.Systems) != 1 {
+		t.Errorf("without a seat go %+v", full.Without)
 	}
 	idle := 0
 	for _, system := range []string{"quaybook", "ladingbook", "gangway"} {
@@ -361,6 +389,17 @@ func TestOtherDays(t *testing.T) {
 	if list := must[[]desk.Revision](t)(d.History(when("2026-10-25"), desk.HistorySearch{Limit: 1})); list[0].Number != 57 {
 		t.Errorf("that day knew revision %d", list[0].Number)
 	}
+	// Reviews are as they stood then: not yet opened, open, and with the decisions of that day.
+	if list := must[[]desk.Review](t)(d.Reviews(when("2026-06-20"), "")); len(list) != 2 || list[0].Closed != nil || list[0].Revision != 0 || list[1].Closed == nil || list[0].Overdue {
+		t.Errorf("in June the reviews were %+v", list)
+	}
+	opened := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "")).Review
+	first := must[*desk.ReviewDetail](t)(d.Review(when(opened.Opened.Format(time.DateOnly)), 3, ""))
+	if first.Review.Kept != 0 || opened.Kept == 0 || first.Review.Items != opened.Items || first.MayRun {
+		t.Errorf("on its first day %d items were kept, now %d", first.Review.Kept, opened.Kept)
+	}
+	_, err = d.Review(when("2026-06-20"), 3, "")
+	refused(t, err, desk.NotFound, "was opened later")
 	if draft := must[*desk.Draft](t)(d.Draft(when("2026-10-25"))); len(draft.Edits) != 0 {
 		t.Error("a draft lies on the past")
 	}

@@ -173,6 +173,14 @@ func (d *Desk) seePerson(who Actor, user string) (*sight, error) {
 	return nil, err
 }
 
+// instant is what somebody looks at: now, or another day.
+func (d *Desk) instant(who Actor) time.Time {
+	if who.When.IsZero() {
+		return d.now()
+	}
+	return who.When
+}
+
 // Now is the desk's present instant.
 func (d *Desk) Now() time.Time { return d.now() }
 

@@ -149,12 +149,12 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	if me := must[*desk.Me](t)(d.Me(ann)); me.Waiting != 2 {
 		t.Errorf("%d items wait for ann", me.Waiting)
 	}
-	if list := must[[]desk.Review](t)(d.Reviews(cy)); len(list) != 0 {
+	if list := must[[]desk.Review](t)(d.Reviews(cy, "")); len(list) != 0 {
 		t.Error("cy sees a review that asks about cy")
 	}
-	_, err := d.Review(cy, r.ID)
+	_, err := d.Review(cy, r.ID, "")
 	refused(t, err, desk.NotAllowed, "See reviews")
-	detail := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID))
+	detail := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID, ""))
 	if len(detail.Items) != 2 || detail.MayRun || !detail.Items[0].Mine {
 		t.Fatalf("ann sees %+v", detail)
 	}
@@ -177,7 +177,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
 	_, err = d.CloseReview(ann, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	if outcome := must[*desk.ReviewDetail](t)(d.Review(kay, r.ID)).Outcome; len(outcome) != 1 || text(outcome[0]) != "Cy loses Night at Terminal 1" {
+	if outcome := must[*desk.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 || text(outcome[0]) != "Cy loses Night at Terminal 1" {
 		t.Errorf("the outcome would be %v", outcome)
 	}
 	draft := must[*desk.Draft](t)(d.Cut(kay, end("user", "dan"), end("role", "night"), ""))
@@ -211,7 +211,7 @@ func TestReviewersAreNeverThemselves(t *testing.T) {
 	_, err := d.OpenReview(bea, desk.NewReview{Role: "night"})
 	refused(t, err, desk.Invalid, "Nobody but Bea")
 	r := must[*desk.Review](t)(d.OpenReview(kay, desk.NewReview{Role: "night"}))
-	for _, i := range must[*desk.ReviewDetail](t)(d.Review(kay, r.ID)).Items {
+	for _, i := range must[*desk.ReviewDetail](t)(d.Review(kay, r.ID, "")).Items {
 		if i.Reviewer.ID == i.User.ID {
 			t.Errorf("%s decides about themselves", i.User.Name)
 		}
@@ -238,11 +238,11 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := must[*desk.Review](t)(d.OpenReview(bea, desk.NewReview{Role: "boss"}))
-	item := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID)).Items[0]
+	item := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
 	must[*desk.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	_, err := d.CloseReview(kay, r.ID)
 	refused(t, err, desk.Invalid, "last live person")
-	if must[*desk.ReviewDetail](t)(d.Review(bea, r.ID)).Review.Closed != nil {
+	if must[*desk.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
 		t.Error("the review is closed all the same")
 	}
 }

@@ -21,7 +21,7 @@ type Ref struct {
 // Part is a piece of a sentence: plain text, or the name of an object that has a kind and an id.
 type Part struct {
 	Text string `json:"text"`
-	Kind string `json:"kind,omitempty"`
+	Kind string `json:"kind,omitempty" doc:"If it names a thing: its kind; or filter, if it is one"`
 	ID   string `json:"id,omitempty"`
 }
 

@@ -17,11 +17,20 @@ type NumberInput struct {
 	ID int `path:"id" minimum:"1"`
 }
 
+// WhereInput names the area that is looked at.
+type WhereInput struct {
+	Where string `query:"where" doc:"An area; the whole organisation if absent"`
+}
+
 // reviews are opened, decided, closed, and told.
 func (a *API) reviews() {
+	type oneInput struct {
+		NumberInput
+		WhereInput
+	}
 	on(a, operation{id: "reviews", method: http.MethodGet, path: "/api/reviews", summary: "Reviews, latest first"},
-		func(ctx context.Context, _ *struct{}) (*body[[]desk.Review], error) {
-			return answer(a.desk.Reviews(actor(ctx)))
+		func(ctx context.Context, in *WhereInput) (*body[[]desk.Review], error) {
+			return answer(a.desk.Reviews(actor(ctx), in.Where))
 		})
 	type newInput struct{ Body desk.NewReview }
 	on(a, operation{id: "openReview", method: http.MethodPost, path: "/api/reviews", summary: "Open a review"},
@@ -33,8 +42,8 @@ func (a *API) reviews() {
 			return answer(a.desk.PreviewReview(actor(ctx), in.Body))
 		})
 	on(a, operation{id: "review", method: http.MethodGet, path: "/api/reviews/{id}", summary: "A review with the items that you may see"},
-		func(ctx context.Context, in *NumberInput) (*body[*desk.ReviewDetail], error) {
-			return answer(a.desk.Review(actor(ctx), in.ID))
+		func(ctx context.Context, in *oneInput) (*body[*desk.ReviewDetail], error) {
+			return answer(a.desk.Review(actor(ctx), in.ID, in.Where))
 		})
 	on(a, operation{id: "closeReview", method: http.MethodPost, path: "/api/reviews/{id}/close", summary: "Close a review and apply its outcome"},
 		func(ctx context.Context, in *NumberInput) (*body[*desk.Review], error) {

@@ -13,25 +13,26 @@ import (
 
 // PlaceInput names a thing, and the area that is looked at.
 type PlaceInput struct {
-	ID    string `path:"id" maxLength:"500"`
-	Where string `query:"where"`
+	ID string `path:"id" maxLength:"500"`
+	WhereInput
 }
 
 // sheets are the pages of single things, the lists of them, and the finder.
 func (a *API) sheets() {
 	type listInput struct {
-		Kind   string `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
-		Query  string `query:"q" maxLength:"20000" doc:"Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns"`
-		Sort   string `query:"sort" doc:"A column's id; by name if absent"`
-		Down   bool   `query:"down" doc:"The greatest first"`
-		Where  string `query:"where" doc:"An area; the whole organisation if absent"`
-		Mine   string `query:"mine" doc:"Only those to or with which the viewer may do this"`
-		Offset int    `query:"offset" minimum:"0"`
-		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
+		Query   string   `query:"q" maxLength:"20000" doc:"Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns"`
+		Columns []string `query:"columns,explode" maxItems:"40" doc:"The columns to show, by id, besides the name; those that are not spare if absent"`
+		Sort    string   `query:"sort" doc:"A column's id; by name if absent"`
+		Down    bool     `query:"down" doc:"The greatest first"`
+		Where   string   `query:"where" doc:"An area; the whole organisation if absent"`
+		Mine    string   `query:"mine" doc:"Only those to or with which the viewer may do this"`
+		Offset  int      `query:"offset" minimum:"0"`
+		Limit   int      `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
 		func(ctx context.Context, in *listInput) (*body[*desk.List], error) {
-			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
+			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
 		})
 	type findInput struct {
 		Text string `query:"q" maxLength:"300"`
@@ -74,15 +75,15 @@ func (a *API) sheets() {
 		})
 	on(a, operation{id: "role", method: http.MethodGet, path: "/api/roles/{id}", summary: "A role's sheet: stack, wall, holders"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
-			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID))
+			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID, in.Where))
 		})
 	on(a, operation{id: "set", method: http.MethodGet, path: "/api/sets/{id}", summary: "A permission set's sheet: wall, holders, drift"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
-			return answer(a.desk.Bundle(actor(ctx), model.KindSet, in.ID))
+			return answer(a.desk.Bundle(actor(ctx), model.KindSet, in.ID, in.Where))
 		})
 	on(a, operation{id: "group", method: http.MethodGet, path: "/api/groups/{id}", summary: "A group's sheet: members, nesting, rule, grants"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.GroupSheet], error) {
-			return answer(a.desk.Group(actor(ctx), in.ID))
+			return answer(a.desk.Group(actor(ctx), in.ID, in.Where))
 		})
 	on(a, operation{id: "area", method: http.MethodGet, path: "/api/areas/{id}", summary: "An area's sheet: the tree, what is granted there and from above, contacts"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.AreaSheet], error) {

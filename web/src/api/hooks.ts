@@ -26,7 +26,16 @@ export const bayQuery = (kind: Schemas["End"]["kind"], view: Lookup, q: string, 
 
 export type ListKind = "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
 
-export type ListView = { q?: string; sort?: string; down?: boolean; where?: string; mine?: string; offset?: number; limit?: number };
+export type ListView = {
+	q?: string;
+	columns?: string[];
+	sort?: string;
+	down?: boolean;
+	where?: string;
+	mine?: string;
+	offset?: number;
+	limit?: number;
+};
 
 export const listQuery = (kind: ListKind, view: ListView) => ({
 	queryKey: [...design, "list", kind, view],
@@ -45,9 +54,13 @@ const sheet = <T extends { ref: { id: string } }>(room: string, id: string, wher
 
 const at = (id: string, where?: string) => ({ params: { path: { id }, query: { where } } });
 
-export const useBundle = (kind: "role" | "set", id: string) =>
-	useQuery(sheet(kind, id, undefined, () => (kind === "role" ? data(api.GET("/api/roles/{id}", at(id))) : data(api.GET("/api/sets/{id}", at(id))))));
-export const useGroup = (id: string) => useQuery(sheet("group", id, undefined, () => data(api.GET("/api/groups/{id}", at(id)))));
+export const useBundle = (kind: "role" | "set", id: string, where?: string) =>
+	useQuery(
+		sheet(kind, id, where, () =>
+			kind === "role" ? data(api.GET("/api/roles/{id}", at(id, where))) : data(api.GET("/api/sets/{id}", at(id, where))),
+		),
+	);
+export const useGroup = (id: string, where?: string) => useQuery(sheet("group", id, where, () => data(api.GET("/api/groups/{id}", at(id, where)))));
 export const useArea = (id: string) => useQuery(sheet("area", id, undefined, () => data(api.GET("/api/areas/{id}", at(id)))));
 export const useSystem = (id: string) => useQuery(sheet("system", id, undefined, () => data(api.GET("/api/systems/{id}", at(id)))));
 export const usePermission = (id: string, where?: string) =>
@@ -69,10 +82,14 @@ export const useTrace = (id: string, permission: string | null, where?: string) 
 		enabled: permission !== null,
 	});
 
-export const useReviews = () => useQuery({ queryKey: [...design, "reviews"], queryFn: () => data(api.GET("/api/reviews")) });
+export const useReviews = (where?: string) =>
+	useQuery({ queryKey: [...design, "reviews", where], queryFn: () => data(api.GET("/api/reviews", { params: { query: { where } } })) });
 
-export const useReview = (id: number) =>
-	useQuery({ queryKey: [...design, "review", id], queryFn: () => data(api.GET("/api/reviews/{id}", { params: { path: { id } } })) });
+export const useReview = (id: number, where?: string) =>
+	useQuery({
+		queryKey: [...design, "review", id, where],
+		queryFn: () => data(api.GET("/api/reviews/{id}", { params: { path: { id }, query: { where } } })),
+	});
 
 export const useReviewItem = (id: number | undefined) =>
 	useQuery({

@@ -1240,6 +1240,11 @@ export interface components {
             /** @enum {string} */
             draft?: "new" | "changed" | "gone";
             drift?: components["schemas"]["Drift"];
+            /**
+             * Format: int64
+             * @description How many grants are left out, since they do not count in the area
+             */
+            elsewhere: number;
             /** @description What the role keeps out by itself */
             excluded: string[];
             /** Format: int64 */
@@ -1719,7 +1724,7 @@ export interface components {
              * Format: int64
              * @description How many days ago that was
              */
-            idleDays?: number;
+            idleDays: number;
             /** Format: date-time */
             lastUse?: string;
             /**
@@ -1786,6 +1791,11 @@ export interface components {
         GroupSheet: {
             /** @enum {string} */
             draft?: "new" | "changed" | "gone";
+            /**
+             * Format: int64
+             * @description How many grants are left out, since they do not count in the area
+             */
+            elsewhere: number;
             /** @description To it, and to groups that nest it */
             grants: components["schemas"]["Grant"][];
             /** @description Absent if it is built in */
@@ -1951,6 +1961,10 @@ export interface components {
             ref: components["schemas"]["Ref"];
             /** @description Systems that need it, or some permission of which does */
             systems: components["schemas"]["Ref"][];
+            /** @description At most 200, the longest idle first */
+            taken: components["schemas"]["Seat"][];
+            /** @description Who holds something that needs it, and has no seat; at most 200 */
+            without: components["schemas"]["Ref"][];
         };
         List: {
             /**
@@ -1958,7 +1972,7 @@ export interface components {
              * @description Where the trouble begins, in characters from 0
              */
             at: number;
-            /** @description The first is the name */
+            /** @description Those of the cells; the first is the name */
             columns: components["schemas"]["ListColumn"][];
             /** @description Filters that this list understands */
             examples: string[];
@@ -1966,6 +1980,8 @@ export interface components {
             filter: boolean;
             /** Format: int64 */
             matching: number;
+            /** @description All that can be asked for */
+            offered: components["schemas"]["ListColumn"][];
             rows: components["schemas"]["ListRow"][];
             /** Format: int64 */
             total: number;
@@ -1976,6 +1992,8 @@ export interface components {
             id: string;
             name: string;
             numeric: boolean;
+            /** @description Shown only if it is asked for */
+            spare: boolean;
         };
         ListRow: {
             /** @description One for each column but the name */
@@ -2119,6 +2137,7 @@ export interface components {
         };
         Part: {
             id?: string;
+            /** @description If it names a thing: its kind; or filter, if it is one */
             kind?: string;
             text: string;
         };
@@ -2370,6 +2389,11 @@ export interface components {
         ReviewDetail: {
             /** @description The viewer sees all items, not only their own */
             all: boolean;
+            /**
+             * Format: int64
+             * @description How many items are left out, since their people are at home outside the area
+             */
+            elsewhere: number;
             items: components["schemas"]["ReviewItem"][];
             /** @description What went into the outbox, latest first */
             letters: components["schemas"]["Letter"][];
@@ -2539,6 +2563,16 @@ export interface components {
         };
         RuleInputBody: {
             rule: string;
+        };
+        Seat: {
+            /** @description That is more than 90 days ago */
+            idle: boolean;
+            /**
+             * Format: date-time
+             * @description When they last used a system that needs it, if that is known
+             */
+            lastUse?: string;
+            user: components["schemas"]["Ref"];
         };
         SettleInputBody: {
             /** @enum {string} */
@@ -2733,6 +2767,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -2843,6 +2878,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -2947,6 +2983,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -3824,6 +3861,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -3861,6 +3899,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -3900,6 +3939,8 @@ export interface operations {
                 as?: string;
                 /** @description Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns */
                 q?: string;
+                /** @description The columns to show, by id, besides the name; those that are not spare if absent */
+                columns?: string[];
                 /** @description A column's id; by name if absent */
                 sort?: string;
                 /** @description The greatest first */
@@ -4017,6 +4058,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -4050,6 +4092,7 @@ export interface operations {
     invite: {
         parameters: {
             query?: {
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -4091,6 +4134,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
                 permission: string;
             };
@@ -4129,6 +4173,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -4375,6 +4420,8 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
             };
             header?: never;
             path?: never;
@@ -4475,6 +4522,8 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
             };
             header?: never;
             path: {
@@ -4770,6 +4819,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -4931,6 +4981,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;
@@ -4997,6 +5048,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description An area; the whole organisation if absent */
                 where?: string;
             };
             header?: never;

@@ -4,6 +4,12 @@ import { useSearchParams } from "react-router";
 /** What stays in the address from view to view: where, when, and through whose eyes. */
 const kept = ["where", "when", "as"];
 
+/** The area that is looked at; none for the whole organisation. */
+export function useWhere(): string | undefined {
+	const [params] = useSearchParams();
+	return params.get("where") ?? undefined;
+}
+
 /** Gives addresses that keep how the design is looked at. */
 export function useTo(): (path: string) => string {
 	const [params] = useSearchParams();

@@ -1,4 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
+import { Popover } from "radix-ui";
 import { type ReactNode, useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
@@ -21,8 +22,8 @@ type Props = {
 	many: string;
 	/** What to do when there is nothing yet. */
 	empty: string;
-	/** The widths of the columns, as CSS grid tracks. */
-	widths: string;
+	/** The widths of the columns by id, as CSS grid tracks; what is not named is of a middling width. */
+	widths: Record<string, string>;
 	/** What can be done from here. */
 	children?: ReactNode;
 };
@@ -42,10 +43,11 @@ export function List(p: Props) {
 	const sort = params.get("sort") ?? "name";
 	const down = params.get("down") === "1";
 	const where = params.get("where") ?? undefined;
+	const [columns, choose] = useColumns(p.kind);
 	const scroll = useRef<HTMLDivElement>(null);
 	const [cursor, setCursor] = useState(() => places.get(place)?.cursor ?? 0);
 	const { first, error, retry, rowAt, need } = usePages(
-		(page) => listQuery(p.kind, { q, sort, down, where, offset: page * pageSize, limit: pageSize }),
+		(page) => listQuery(p.kind, { q, columns, sort, down, where, offset: page * pageSize, limit: pageSize }),
 		pageSize,
 	);
 	const matching = first?.matching ?? 0;
@@ -82,7 +84,8 @@ export function List(p: Props) {
 			list.scrollToIndex(next);
 		} else if (e.key === "Enter" && (e.target as HTMLElement).closest("[data-rows], input")) open(at);
 	};
-	const columns = first?.columns ?? [];
+	const shown = first?.columns ?? [];
+	const widths = shown.map((c) => p.widths[c.id] ?? (c.numeric ? "80px" : "minmax(90px,1.6fr)")).join(" ");
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
@@ -106,7 +109,9 @@ export function List(p: Props) {
 							setCursor(0);
 							type(text);
 						}}
-					/>
+					>
+						{first && <Columns offered={first.offered} shown={columns ?? first.offered.filter((c) => !c.spare).map((c) => c.id)} onChoose={choose} />}
+					</FilterBox>
 					<div
 						ref={scroll}
 						data-rows
@@ -118,8 +123,8 @@ export function List(p: Props) {
 						className="relative min-h-0 grow overflow-y-auto"
 					>
 						<div role="rowgroup" className="sticky top-0 z-10 h-[30px] border-b-[3px] border-[var(--beam)] bg-plaster">
-							<div role="row" className="grid gap-x-4 px-2 text-[12px]" style={{ gridTemplateColumns: p.widths }}>
-								{columns.map((c) => (
+							<div role="row" className="grid gap-x-4 px-2 text-[12px]" style={{ gridTemplateColumns: widths }}>
+								{shown.map((c) => (
 									<div
 										key={c.id}
 										role="columnheader"
@@ -156,11 +161,11 @@ export function List(p: Props) {
 								<ListRow
 									key={i.key}
 									row={rowAt(i.index)}
-									columns={columns}
+									columns={shown}
 									place={i.index + 2}
 									top={i.start}
 									chosen={i.index === at}
-									widths={p.widths}
+									widths={widths}
 									onOpen={() => {
 										setCursor(i.index);
 										open(i.index);
@@ -223,7 +228,19 @@ function ListRow({
 }
 
 /** Takes words or a filter, tells which it took them for, and where a filter goes wrong. */
-function FilterBox({ list, text, many, onText }: { list?: Schemas["List"]; text: string; many: string; onText: (text: string) => void }) {
+function FilterBox({
+	list,
+	text,
+	many,
+	onText,
+	children,
+}: {
+	list?: Schemas["List"];
+	text: string;
+	many: string;
+	onText: (text: string) => void;
+	children: ReactNode;
+}) {
 	const [help, setHelp] = useState(false);
 	return (
 		<div className="mt-2 mb-2">
@@ -242,6 +259,7 @@ function FilterBox({ list, text, many, onText }: { list?: Schemas["List"]; text:
 				<button type="button" className="link" aria-expanded={help} onClick={() => setHelp(!help)}>
 					Filters
 				</button>
+				{children}
 				<span id="filter-tells" className="min-w-0 truncate text-[12px] text-quiet" aria-live="polite">
 					{list?.filter && !list.trouble && text && "read as a filter"}
 				</span>
@@ -270,5 +288,69 @@ function FilterBox({ list, text, many, onText }: { list?: Schemas["List"]; text:
 				</div>
 			)}
 		</div>
+	);
+}
+
+/** The columns that are chosen for a list: by the address, or else as they were chosen here before; none for those that the list comes with. */
+function useColumns(kind: ListKind): [columns: string[] | undefined, choose: (columns: string[] | undefined) => void] {
+	const [params] = useSearchParams();
+	const set = useSet();
+	const key = `fachwerk-columns-${kind}`;
+	const text = params.get("columns") ?? localStorage.getItem(key);
+	return [
+		text ? text.split(",") : undefined,
+		(columns) => {
+			if (columns) localStorage.setItem(key, columns.join(","));
+			else localStorage.removeItem(key);
+			set({ columns: columns?.join(",") });
+		},
+	];
+}
+
+/** Chooses which columns a list shows. */
+function Columns({
+	offered,
+	shown,
+	onChoose,
+}: {
+	offered: Schemas["ListColumn"][];
+	shown: string[];
+	onChoose: (columns: string[] | undefined) => void;
+}) {
+	return (
+		<Popover.Root>
+			<Popover.Trigger className="link">Columns</Popover.Trigger>
+			<Popover.Portal>
+				<Popover.Content
+					align="start"
+					sideOffset={6}
+					aria-label="Columns"
+					className="z-50 w-[230px] border-[3px] border-[var(--beam)] bg-raised px-3 py-2 text-ink"
+				>
+					<ul className="max-h-[380px] overflow-auto">
+						{offered.map((c) => {
+							const on = shown.includes(c.id);
+							return (
+								<li key={c.id}>
+									<label className="flex items-center gap-2 py-[3px]">
+										<input
+											type="checkbox"
+											checked={on}
+											// The name and one more make a list.
+											disabled={on && shown.length === 1}
+											onChange={() => onChoose(offered.map((o) => o.id).filter((id) => (id === c.id ? !on : shown.includes(id))))}
+										/>
+										{c.name}
+									</label>
+								</li>
+							);
+						})}
+					</ul>
+					<button type="button" className="link mt-1 border-t border-hair pt-1" onClick={() => onChoose(undefined)}>
+						As the list comes
+					</button>
+				</Popover.Content>
+			</Popover.Portal>
+		</Popover.Root>
 	);
 }

@@ -32,7 +32,17 @@ export function PeopleList() {
 			one="person"
 			many="people"
 			empty="There are no people yet. Invite the first, or bring them in with a model file."
-			widths="minmax(150px,3fr) 80px minmax(110px,2.4fr) minmax(90px,1.6fr) minmax(100px,1.8fr) minmax(110px,2fr) 56px 62px 108px"
+			widths={{
+				name: "minmax(150px,3fr)",
+				state: "80px",
+				title: "minmax(110px,2.4fr)",
+				department: "minmax(90px,1.6fr)",
+				area: "minmax(100px,1.8fr)",
+				manager: "minmax(110px,2fr)",
+				groups: "56px",
+				hand: "62px",
+				until: "108px",
+			}}
 		>
 			<New name="Invite …" allowed={mayEither(me, "people:edit", "invite")} board={(close) => <EditPerson onClose={close} />} />
 		</List>
@@ -47,7 +57,15 @@ export function GroupsList() {
 			one="group"
 			many="groups"
 			empty="There are no groups yet. Grant to groups rather than to people: one removal from a group is then the whole removal."
-			widths="minmax(170px,3fr) minmax(110px,2fr) 74px 66px minmax(90px,1.6fr) minmax(110px,1.8fr) minmax(120px,4fr)"
+			widths={{
+				name: "minmax(170px,3fr)",
+				kind: "minmax(110px,2fr)",
+				members: "74px",
+				grants: "66px",
+				area: "minmax(90px,1.6fr)",
+				owner: "minmax(110px,1.8fr)",
+				description: "minmax(120px,4fr)",
+			}}
 		>
 			<New name="New group …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditGroup onClose={close} />} />
 		</List>
@@ -62,7 +80,16 @@ export function RolesList() {
 			one="role"
 			many="roles"
 			empty="There are no roles yet. A role gathers permission sets for a job; make one, then assign it to a group."
-			widths="minmax(160px,2.4fr) 66px 90px 76px 70px 74px minmax(110px,1.6fr) minmax(120px,4fr)"
+			widths={{
+				name: "minmax(160px,2.4fr)",
+				state: "66px",
+				permissions: "90px",
+				risk: "76px",
+				holders: "70px",
+				excludes: "74px",
+				owner: "minmax(110px,1.6fr)",
+				description: "minmax(120px,4fr)",
+			}}
 		>
 			<New name="New role …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="role" onClose={close} />} />
 		</List>
@@ -77,7 +104,16 @@ export function SetsList() {
 			one="permission set"
 			many="permission sets"
 			empty="There are no permission sets yet. They come with each system’s catalogue, or are made here."
-			widths="minmax(180px,2.6fr) 66px minmax(100px,1.4fr) minmax(80px,1fr) 90px 76px 70px minmax(120px,4fr)"
+			widths={{
+				name: "minmax(180px,2.6fr)",
+				state: "66px",
+				origin: "minmax(100px,1.4fr)",
+				system: "minmax(80px,1fr)",
+				permissions: "90px",
+				risk: "76px",
+				holders: "70px",
+				description: "minmax(120px,4fr)",
+			}}
 		>
 			<New name="New set …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="set" onClose={close} />} />
 		</List>
@@ -91,7 +127,16 @@ export function PermissionsList() {
 			one="permission"
 			many="permissions"
 			empty="No system has been brought in yet."
-			widths="minmax(220px,2.6fr) minmax(120px,1.6fr) minmax(90px,1.2fr) 56px 70px 86px 70px minmax(120px,4fr)"
+			widths={{
+				name: "minmax(220px,2.6fr)",
+				label: "minmax(120px,1.6fr)",
+				module: "minmax(90px,1.2fr)",
+				class: "56px",
+				risk: "70px",
+				span: "86px",
+				holders: "70px",
+				description: "minmax(120px,4fr)",
+			}}
 		/>
 	);
 }
@@ -104,7 +149,15 @@ export function SystemsList() {
 			one="system"
 			many="systems"
 			empty="No system has been brought in yet."
-			widths="minmax(140px,2fr) 76px minmax(110px,1.6fr) 90px 100px minmax(120px,1.6fr) minmax(160px,5fr)"
+			widths={{
+				name: "minmax(140px,2fr)",
+				version: "76px",
+				supplier: "minmax(110px,1.6fr)",
+				permissions: "90px",
+				sets: "100px",
+				licence: "minmax(120px,1.6fr)",
+				description: "minmax(160px,5fr)",
+			}}
 		>
 			<New name="New system …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditSystem onClose={close} />} />
 		</List>
@@ -119,7 +172,7 @@ export function LicencesList() {
 			one="licence"
 			many="licences"
 			empty="No system here needs a licence."
-			widths="minmax(180px,3fr) 100px 80px 80px minmax(10px,4fr)"
+			widths={{ name: "minmax(180px,3fr)", seats: "100px", used: "80px", covers: "80px" }}
 		>
 			<New name="New licence …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditLicence onClose={close} />} />
 		</List>
@@ -134,7 +187,7 @@ export function AreasList() {
 			one="area"
 			many="areas"
 			empty="There is only the whole organisation."
-			widths="minmax(180px,3fr) minmax(100px,1.4fr) minmax(140px,2fr) 84px 96px minmax(10px,2fr)"
+			widths={{ name: "minmax(180px,3fr)", kind: "minmax(100px,1.4fr)", parent: "minmax(140px,2fr)", people: "84px", grants: "96px" }}
 		>
 			<New name="New area …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditArea onClose={close} />} />
 		</List>
@@ -149,7 +202,7 @@ export function ConflictsList() {
 			one="conflict"
 			many="conflicts"
 			empty="No separation of duties is set. A conflict names what nobody may hold together."
-			widths="minmax(200px,2.4fr) minmax(200px,4fr) 66px 84px 80px 84px"
+			widths={{ name: "minmax(200px,2.4fr)", items: "minmax(200px,4fr)", limit: "66px", where: "84px", broken: "80px", exceptions: "84px" }}
 		>
 			<New name="New conflict …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditConflict onClose={close} />} />
 		</List>

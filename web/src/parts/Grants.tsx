@@ -3,16 +3,29 @@ import type { Schemas } from "../api/client";
 import { draftCut, useDrafting } from "../api/hooks";
 import { TermsBoard } from "./AssignBoard";
 import { useNotice } from "./notice";
+import { Elsewhere } from "./sheet";
 import { count, Mark, Named } from "./words";
 
 /** Assignments, seen from one of their ends: the other end, the terms, and what can be done. */
-export function Grants({ grants, from, empty }: { grants: Schemas["Grant"][]; from: "subject" | "target" | "area"; empty: string }) {
+export function Grants({
+	grants,
+	from,
+	empty,
+	elsewhere = 0,
+}: {
+	grants: Schemas["Grant"][];
+	from: "subject" | "target" | "area";
+	empty: string;
+	/** How many are left out, since they do not count in the area that is looked at. */
+	elsewhere?: number;
+}) {
 	const { refuse } = useNotice();
 	const cut = useDrafting(draftCut);
 	const [editing, setEditing] = useState<Schemas["Grant"] | null>(null);
 	const [all, setAll] = useState(false);
 	const end = (r: Schemas["Ref"]) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
-	if (grants.length === 0) return <p className="py-2 text-quiet">{empty}</p>;
+	if (grants.length === 0)
+		return elsewhere > 0 ? <Elsewhere n={elsewhere} one="grant counts" many="grants count" /> : <p className="py-2 text-quiet">{empty}</p>;
 	return (
 		<>
 			<ul>
@@ -65,6 +78,7 @@ export function Grants({ grants, from, empty }: { grants: Schemas["Grant"][]; fr
 					Show all {grants.length}
 				</button>
 			)}
+			<Elsewhere n={elsewhere} one="grant counts" many="grants count" />
 			{editing && <TermsBoard grant={editing} onClose={() => setEditing(null)} />}
 		</>
 	);

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
-import { Mark } from "./words";
+import { useSet } from "../house/lens";
+import { count, Mark } from "./words";
 
 /** The head of a sheet: what it is, and what can be done with it. */
 export function SheetHead({
@@ -36,6 +37,20 @@ export function SheetHead({
 			</div>
 			{about && <div className="line-clamp-2 text-quiet">{about}</div>}
 		</header>
+	);
+}
+
+/** Tells how much is left out since another area is looked at, and shows it. */
+export function Elsewhere({ n, one, many }: { n: number; one: string; many: string }) {
+	const set = useSet();
+	if (n === 0) return null;
+	return (
+		<p className="py-2 text-quiet">
+			{count(n, one, many)} elsewhere.{" "}
+			<button type="button" className="link" onClick={() => set({ where: null })}>
+				Show all
+			</button>
+		</p>
 	);
 }
 

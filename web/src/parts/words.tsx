@@ -85,7 +85,9 @@ export function Sentence({ parts }: { parts: Schemas["Part"][] }) {
 					</Name>
 				) : (
 					// biome-ignore lint/suspicious/noArrayIndexKey: as above
-					<span key={i}>{p.text}</span>
+					<span key={i} className={p.kind === "filter" ? "font-mono text-[0.87em]" : undefined}>
+						{p.text}
+					</span>
 				),
 			)}
 		</span>

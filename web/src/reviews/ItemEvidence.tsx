@@ -18,9 +18,9 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 					/>
 					<Fact
 						title="Last used"
-						value={e.lastUse ? `${count(e.idleDays ?? 0, "day", "days")} ago` : "not known"}
+						value={e.lastUse ? `${count(e.idleDays, "day", "days")} ago` : "not known"}
 						note={e.lastUse ? day(e.lastUse) : "its systems tell nothing"}
-						bad={(e.idleDays ?? 0) >= 90}
+						bad={e.idleDays >= 90}
 					/>
 					<Fact
 						title="Peers who have it"

@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { typing, typingIn } from "../house/Keys";
 import { acting } from "../house/rights";
-import { day, riskWords } from "../parts/words";
+import { count, day, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 
@@ -175,7 +175,7 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 									{e?.since ? day(e.since) : "—"}
 								</span>
 								<span role="cell" className={`truncate ${(e?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""}`}>
-									{e?.lastUse ? `${e.idleDays} days` : "—"}
+									{e?.lastUse ? `${count(e.idleDays, "day", "days")} ago` : "—"}
 								</span>
 								<span role="cell">{e && e.peers > 0 ? `${e.alike} of ${e.peers}` : "—"}</span>
 								<span role="cell" className={e?.risk === 3 ? "font-semibold text-ox" : "text-ochre"}>

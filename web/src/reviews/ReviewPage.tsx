@@ -4,11 +4,11 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview } from "../api/hooks";
 import { useHouse } from "../house/context";
-import { useSet, useTo } from "../house/lens";
+import { useSet, useTo, useWhere } from "../house/lens";
 import { Board } from "../parts/dialog";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { Part } from "../parts/sheet";
+import { Elsewhere, Part } from "../parts/sheet";
 import { Tabs } from "../parts/tabs";
 import { count, day, moment, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
@@ -20,7 +20,7 @@ type View = "desk" | "grid" | "progress";
 /** One review: the reviewer's desk, the same as a grid, and for who runs it the progress and the outcome. */
 export function ReviewPage() {
 	const { id = "" } = useParams();
-	const review = useReview(Number(id));
+	const review = useReview(Number(id), useWhere());
 	return <Loaded query={review}>{(d) => <Shown detail={d} />}</Loaded>;
 }
 
@@ -71,6 +71,11 @@ function Shown({ detail }: { detail: Schemas["ReviewDetail"] }) {
 					/>
 				</div>
 			</header>
+			{detail.elsewhere > 0 && at !== "progress" && (
+				<div className="shrink-0 border-b border-hair bg-sunk px-[18px]">
+					<Elsewhere n={detail.elsewhere} one="item is about a person" many="items are about people" />
+				</div>
+			)}
 			{at === "progress" ? (
 				<Running detail={detail} />
 			) : at === "grid" ? (

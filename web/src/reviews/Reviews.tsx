@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { useReviews, useTasks } from "../api/hooks";
 import { useHouse } from "../house/context";
-import { useTo } from "../house/lens";
+import { useTo, useWhere } from "../house/lens";
 import { mayEither } from "../house/rights";
 import { Loaded } from "../parts/loading";
 import { count, day, Sentence } from "../parts/words";
@@ -11,7 +11,8 @@ import { OpenReview } from "./OpenReview";
 /** All reviews, the sentence by which a new one is opened, and what waits for the owners of groups. */
 export function Reviews() {
 	const { me } = useHouse();
-	const reviews = useReviews();
+	const where = useWhere();
+	const reviews = useReviews(where);
 	const runs = mayEither(me, "review:run", "review");
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
@@ -24,9 +25,21 @@ export function Reviews() {
 						<Shelf
 							title="Open"
 							list={list.filter((r) => !r.closed)}
-							empty={runs ? "No review is open. Write the sentence above to open one." : "No review waits for you."}
+							empty={
+								me.day
+									? "No review was open on that day."
+									: where
+										? "No open review asks about people of the area that is chosen above."
+										: runs
+											? "No review is open. Write the sentence above to open one."
+											: "No review waits for you."
+							}
 						/>
-						<Shelf title="Closed" list={list.filter((r) => r.closed)} empty="None has been closed yet." />
+						<Shelf
+							title="Closed"
+							list={list.filter((r) => r.closed)}
+							empty={where ? "None that is closed asked about people of that area." : "None has been closed yet."}
+						/>
 					</>
 				)}
 			</Loaded>

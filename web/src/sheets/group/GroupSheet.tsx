@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { draftCut, draftJoin, draftTidy, putGroup, useDrafting, useGroup } from "../../api/hooks";
 import { useHouse } from "../../house/context";
-import { useTo } from "../../house/lens";
+import { useTo, useWhere } from "../../house/lens";
 import { mayEither } from "../../house/rights";
 import { AssignBoard } from "../../parts/AssignBoard";
 import { DeleteBoard } from "../../parts/DeleteBoard";
@@ -24,7 +24,7 @@ type Sheet = Schemas["GroupSheet"];
 /** The sheet of a group: who is in it and by which way, what nests in what, and where its grants lead. */
 export function GroupSheet() {
 	const { id = "" } = useParams();
-	const sheet = useGroup(id);
+	const sheet = useGroup(id, useWhere());
 	return <Loaded query={sheet}>{(s) => <Shown key={id} sheet={s} />}</Loaded>;
 }
 
@@ -217,7 +217,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 					</div>
 					{right === "grants" ? (
 						<div className="min-h-0 overflow-auto px-[18px] py-2">
-							<Grants grants={sheet.grants} from="subject" empty="It is given nothing, nor is any group that nests it." />
+							<Grants grants={sheet.grants} from="subject" elsewhere={sheet.elsewhere} empty="It is given nothing, nor is any group that nests it." />
 						</div>
 					) : (
 						<Wall

@@ -10,7 +10,18 @@ import { riskWords } from "../../parts/words";
 type System = Schemas["DesignSystem"];
 
 /** Says what a permission of a system is: what it touches, what it does, how dangerous it is. */
-export function EditPermission({ system, of, onClose }: { system: System; of?: string; onClose: () => void }) {
+export function EditPermission({
+	system,
+	of,
+	needs,
+	onClose,
+}: {
+	system: System;
+	of?: string;
+	/** The licence that its user needs until now, by name. */
+	needs?: Schemas["Ref"];
+	onClose: () => void;
+}) {
 	const { refuse } = useNotice();
 	const save = useDrafting(putSystem);
 	const p = system.permissions.find((x) => x.key === of);
@@ -24,7 +35,9 @@ export function EditPermission({ system, of, onClose }: { system: System; of?: s
 	const [risk, setRisk] = useState(p?.risk ?? 0);
 	const [whole, setWhole] = useState(p?.span === "organisation");
 	const [implies, setImplies] = useState<Schemas["Ref"][]>((p?.implies ?? []).map((k) => ({ kind: "permission", id: k, name: k })));
-	const [licence, setLicence] = useState<Schemas["Ref"] | undefined>(p?.licence ? { kind: "licence", id: p.licence, name: p.licence } : undefined);
+	const [licence, setLicence] = useState<Schemas["Ref"] | undefined>(
+		p?.licence ? { kind: "licence", id: p.licence, name: needs?.id === p.licence ? needs.name : p.licence } : undefined,
+	);
 	return (
 		<Board
 			open

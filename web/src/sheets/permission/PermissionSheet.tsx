@@ -140,7 +140,7 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 					{list("Conflicts", s.conflicts, "No conflict counts it.")}
 				</div>
 			</div>
-			{editing && <EditPermission system={s.catalogue} of={s.ref.id} onClose={() => setEditing(false)} />}
+			{editing && <EditPermission system={s.catalogue} of={s.ref.id} needs={s.licence} onClose={() => setEditing(false)} />}
 		</div>
 	);
 }

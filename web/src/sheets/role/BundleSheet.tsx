@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { draftCut, draftJoin, putRole, putSet, useBundle, useDraft, useDrafting } from "../../api/hooks";
 import { useHouse } from "../../house/context";
-import { useTo } from "../../house/lens";
+import { useTo, useWhere } from "../../house/lens";
 import { mayEither } from "../../house/rights";
 import { AssignBoard } from "../../parts/AssignBoard";
 import { DeleteBoard } from "../../parts/DeleteBoard";
@@ -22,7 +22,7 @@ type Sheet = Schemas["BundleSheet"];
 /** The workshop of a role or set: the stack that it is built of, the wall by layer, and who has it. */
 export function BundleSheet({ kind }: { kind: "role" | "set" }) {
 	const { id = "" } = useParams();
-	const sheet = useBundle(kind, id);
+	const sheet = useBundle(kind, id, useWhere());
 	return <Loaded query={sheet}>{(s) => <Shown key={`${kind}${id}`} kind={kind} sheet={s} />}</Loaded>;
 }
 
@@ -115,7 +115,12 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 							)
 						}
 					>
-						<Grants grants={sheet.grants} from="target" empty="It is assigned to nobody. Others may have it through what builds on it." />
+						<Grants
+							grants={sheet.grants}
+							from="target"
+							elsewhere={sheet.elsewhere}
+							empty="It is assigned to nobody. Others may have it through what builds on it."
+						/>
 					</Part>
 					{sheet.dangerous.length > 0 && (
 						<Part title="Dangerous parts" count={sheet.dangerous.length}>

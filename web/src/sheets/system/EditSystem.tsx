@@ -10,7 +10,16 @@ import { useNotice } from "../../parts/notice";
 import { PickOne } from "../../parts/Picker";
 
 /** Names and describes a system; its permissions are edited one by one. */
-export function EditSystem({ of, onClose }: { of?: Schemas["DesignSystem"]; onClose: () => void }) {
+export function EditSystem({
+	of,
+	needs,
+	onClose,
+}: {
+	of?: Schemas["DesignSystem"];
+	/** The licence that its users need until now, by name. */
+	needs?: Schemas["Ref"];
+	onClose: () => void;
+}) {
 	const { refuse } = useNotice();
 	const navigate = useNavigate();
 	const to = useTo();
@@ -18,7 +27,7 @@ export function EditSystem({ of, onClose }: { of?: Schemas["DesignSystem"]; onCl
 	const [description, setDescription] = useState(of?.description ?? "");
 	const [supplier, setSupplier] = useState(of?.supplier ?? "");
 	const [version, setVersion] = useState(of?.version ?? "");
-	const [licence, setLicence] = useState<Schemas["Ref"] | undefined>(of?.licence ? { kind: "licence", id: of.licence, name: of.licence } : undefined);
+	const [licence, setLicence] = useState(needs);
 	const save = useDrafting(putSystem);
 	return (
 		<Board

@@ -6,7 +6,7 @@ import { useTo } from "../../house/lens";
 import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
 import { Line, Part, SheetHead } from "../../parts/sheet";
-import { count, Named } from "../../parts/words";
+import { count, day, Named } from "../../parts/words";
 import { EditLicence } from "./EditLicence";
 
 /** The sheet of a licence: its seats, who has one, and what needs it. */
@@ -34,27 +34,58 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 					</>
 				)}
 			</SheetHead>
-			<div className="grid min-h-0 grow grid-cols-2">
+			<div className="grid min-h-0 grow grid-cols-3">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
-					<Part title="Seats">
-						<p className="py-2 text-[15px]">
-							<b>{p.used.toLocaleString("en-GB")}</b> taken{" "}
-							{p.seats === undefined ? "of as many as are needed" : `of ${p.seats.toLocaleString("en-GB")}`}
-						</p>
+					<p className="text-[15px]">
+						<b>{p.used.toLocaleString("en-GB")}</b>{" "}
+						{p.seats === undefined ? "seats taken, of as many as are needed" : `of ${count(p.seats, "seat", "seats")} taken`}
+						{p.idle > 0 && <span className="text-quiet">, {p.idle.toLocaleString("en-GB")} not used for 90 days</span>}
+					</p>
+					<div className="mt-1 mb-4">
 						<PoolBar pool={p} />
+					</div>
+					<Part
+						title="Who has one"
+						act={
+							<Link className="link" to={to(`/people?q=${encodeURIComponent(`licences eq "${s.ref.id}"`)}`)}>
+								as a list
+							</Link>
+						}
+					>
+						{s.taken.length === 0 && <p className="py-1.5 text-quiet">Nobody has a seat.</p>}
 						<ul>
-							<Line
-								aside={
-									<Link className="link" to={to(`/people?q=${encodeURIComponent(`licences eq "${s.ref.id}"`)}`)}>
-										list them
-									</Link>
-								}
-							>
-								Who has one
-							</Line>
-							<Line aside={p.idle}>Not used for 90 days</Line>
-							<Line aside={p.lacking}>Went without: a grant gives them less than it carries</Line>
+							{s.taken.map((seat) => (
+								<Line
+									key={seat.user.id}
+									aside={
+										seat.idle && seat.lastUse ? (
+											<b className="text-ochre">unused since {day(seat.lastUse)}</b>
+										) : seat.lastUse ? (
+											`used ${day(seat.lastUse)}`
+										) : (
+											"no use known"
+										)
+									}
+								>
+									<Named of={seat.user} />
+								</Line>
+							))}
 						</ul>
+						{p.used > s.taken.length && <p className="py-1.5 text-quiet">and {(p.used - s.taken.length).toLocaleString("en-GB")} more</p>}
+					</Part>
+				</div>
+				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
+					<Part title="Who goes without" count={p.lacking}>
+						<p className="py-1.5 text-[12px] text-quiet">A grant gives them less than it carries, since they have no seat.</p>
+						{s.without.length === 0 && <p className="py-1.5 text-quiet">Nobody.</p>}
+						<ul>
+							{s.without.map((u) => (
+								<Line key={u.id}>
+									<Named of={u} />
+								</Line>
+							))}
+						</ul>
+						{p.lacking > s.without.length && <p className="py-1.5 text-quiet">and {(p.lacking - s.without.length).toLocaleString("en-GB")} more</p>}
 					</Part>
 				</div>
 				<div className="min-h-0 overflow-auto px-[18px] py-3">

@@ -156,7 +156,7 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 					</Part>
 				</div>
 			</div>
-			{board === "edit" && <EditSystem of={system} onClose={close} />}
+			{board === "edit" && <EditSystem of={system} needs={sheet.pools.find((p) => p.licence.id === system.licence)?.licence} onClose={close} />}
 			{board === "permission" && <EditPermission system={system} onClose={close} />}
 			{board === "delete" && <DeleteBoard of={ref} onClose={close} />}
 		</div>
