@@ -40,7 +40,7 @@ type Coverage struct {
 	People  []Ref  `json:"people" doc:"At most 100 of them, by name"`
 	Above   []Ref  `json:"above" doc:"Those of them who hold a critical permission that no delegate of it holds, so are out of reach; at most 100"`
 	Areas   []Ref  `json:"areas" doc:"The areas that it holds in"`
-	Gives   int    `json:"gives" doc:"How many permissions its roles and sets give"`
+	Gives   int    `json:"gives" doc:"How many permissions its roles and sets give, and the groups whose members may be changed"`
 	Risk    int    `json:"risk" doc:"The greatest risk among these"`
 	// Closed are those of its groups whose members cannot be changed, since they hold what could not be assigned.
 	Closed []Ref `json:"closed"`
@@ -165,16 +165,21 @@ func (s *sight) covers(g *model.Delegation) Coverage {
 	for _, o := range g.Sets {
 		keys = append(keys, s.index.Content(model.KindSet, o)...)
 	}
-	slices.Sort(keys)
-	keys = slices.Compact(keys)
-	c.Gives, c.Risk = len(keys), s.riskOf(keys)
-	if slices.Contains(g.Actions, delegation.Membership) && !g.GroupsWhole {
+	if slices.Contains(g.Actions, delegation.Membership) {
 		for _, id := range g.Groups {
-			if !delegation.Assignable(s.index, g, s.index.GrantsTo(id), s.at) {
+			grants := s.index.GrantsTo(id)
+			if !g.GroupsWhole && !delegation.Assignable(s.index, g, grants, s.at) {
 				c.Closed = append(c.Closed, s.ref(model.KindGroup, id))
+				continue
+			}
+			for _, h := range s.index.Carried(grants, s.at) {
+				keys = append(keys, h.Permission)
 			}
 		}
 	}
+	slices.Sort(keys)
+	keys = slices.Compact(keys)
+	c.Gives, c.Risk = len(keys), s.riskOf(keys)
 	return c
 }
 

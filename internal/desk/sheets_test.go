@@ -300,6 +300,11 @@ func TestOtherSheets(t *testing.T) {
 	if broken < 2 || excepted != 1 {
 		t.Errorf("%d conflicts are broken, %d with an exception", broken, excepted)
 	}
+	for _, g := range must[[]desk.DelegationSheet](t)(d.Delegations(signe)) { // a group that is handed over hands on what it holds
+		if g.Delegation.GroupsWhole && (g.Covers.Gives == 0 || g.Covers.Risk != 3 || len(g.Covers.Closed) != 0) {
+			t.Errorf("%s covers %d permissions up to risk %d", g.Ref.Name, g.Covers.Gives, g.Covers.Risk)
+		}
+	}
 	for _, err := range []error{second(d.Area(signe, "x")), second(d.System(signe, "x")), second(d.Permission(signe, "x:y:z", "")), second(d.Conflict(signe, "x")), second(d.Delegation(signe, "x")), second(d.Person(signe, "x", ""))} {
 		refused(t, err, desk.NotFound, "")
 	}

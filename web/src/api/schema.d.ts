@@ -1351,7 +1351,7 @@ export interface components {
             count: number;
             /**
              * Format: int64
-             * @description How many permissions its roles and sets give
+             * @description How many permissions its roles and sets give, and the groups whose members may be changed
              */
             gives: number;
             /** @description At most 100 of them, by name */
