@@ -454,7 +454,7 @@ func TestTheCatalogueByHand(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Apply")
 	s.apply("the beacons come under our care")
 	s.open("/licences/beacon-seat")
-	s.see("main", "0 taken of 5")
+	s.see("main", "0 of 5 seats taken")
 	s.see("main", "Beaconry")
 
 	s.open("/people?q=invited")
