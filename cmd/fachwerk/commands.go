@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/exchange/modelfile"
+	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
 	"fachwerk/web"
 )
@@ -74,6 +75,22 @@ func checkCommand() *cobra.Command {
 			return err
 		},
 	}
+}
+
+func generateCommand() *cobra.Command {
+	c := &cobra.Command{Use: "generate --users N", Short: "Write a model file of a made-up organisation of any size, to measure on", Args: usageArgs(cobra.NoArgs)}
+	users := c.Flags().Int("users", 0, "how many people")
+	seed := c.Flags().Uint64("seed", 1, "the same seed gives the same file")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "users"); err != nil {
+			return err
+		}
+		if *users < 1 || *users > 10_000_000 {
+			return usageError{fmt.Errorf("--users: expected a number from 1 to 10000000, not %d", *users)}
+		}
+		return generate.Write(cmd.OutOrStdout(), generate.Options{Users: *users, Seed: *seed})
+	}
+	return c
 }
 
 func loadCommand() *cobra.Command {

@@ -208,3 +208,12 @@ func temper(users []*model.User, today time.Time) {
 	ended := last("bulk-quay", 0)
 	ended.UserType, ended.Source, ended.Until = "seasonal", model.Local, today.AddDate(0, 0, -20)
 }
+
+// PersonName makes up the name of the i-th of any number of people.
+func PersonName(i int) string {
+	name := givenNames[i%len(givenNames)]
+	if i /= len(givenNames); i >= len(familyNames) {
+		name += " " + string(rune('A'+i/len(familyNames)%26)) + "."
+	}
+	return name + " " + familyNames[i%len(familyNames)]
+}

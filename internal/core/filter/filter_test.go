@@ -74,6 +74,19 @@ func TestMatch(t *testing.T) {
 		if got := f.Match(noor); got != want {
 			t.Errorf("%s matches %v, want %v", text, got, want)
 		}
+		people := []*Person{{}, noor, {Title: "GATE clerk", Active: true, Qualifications: noor.Qualifications[1:]}, {ID: "x", Title: "gate clerk", Licences: []string{"planner"}, Qualifications: []Qualification{{Type: "crane"}}}, {}}
+		crowd := NewCrowd(people)
+		for range 2 { // the second time, by what is arranged already
+			found := crowd.Match(f)
+			for i, p := range people {
+				if found.Test(uint(i)) != f.Match(p) {
+					t.Errorf("%s: in the crowd, person %d matches %v", text, i, found.Test(uint(i)))
+				}
+			}
+			if n := found.Count(); n > uint(len(people)) {
+				t.Errorf("%s: of %d people %d match", text, len(people), n)
+			}
+		}
 	}
 }
 

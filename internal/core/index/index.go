@@ -316,7 +316,7 @@ func (x *Index) compileGroups() {
 	x.groups[model.Everyone], x.groups[model.Public] = everyone, public
 	x.parents = make([][]int, n+2)
 	x.direct = make([][]int, len(d.Users))
-	var people []*filter.Person
+	var crowd *filter.Crowd
 	for i, g := range d.Groups {
 		for _, child := range lookup(x.groups, g.Groups) {
 			x.parents[child] = append(x.parents[child], i)
@@ -331,14 +331,16 @@ func (x *Index) compileGroups() {
 		if err != nil {
 			continue // a well-formed design has none
 		}
-		if people == nil {
-			people = make([]*filter.Person, len(d.Users))
+		if crowd == nil {
+			people := make([]*filter.Person, len(d.Users))
 			for j, u := range d.Users {
 				people[j] = Person(d, u)
 			}
+			crowd = filter.NewCrowd(people)
 		}
-		for j, u := range d.Users {
-			if u.State != model.UserDeleted && rule.Match(people[j]) {
+		found := crowd.Match(rule)
+		for j, ok := found.NextSet(0); ok; j, ok = found.NextSet(j + 1) {
+			if d.Users[j].State != model.UserDeleted {
 				x.direct[j] = append(x.direct[j], i)
 			}
 		}

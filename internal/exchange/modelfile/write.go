@@ -12,30 +12,53 @@ import (
 // Write writes a design in the canonical form of the format: lists in the order of the format, objects sorted by
 // id, defaults and empty lists left out, two spaces of indent. Reading what it wrote gives the same design.
 func Write(out io.Writer, d *model.Design) error {
-	w := &writer{Writer: bufio.NewWriter(out)}
+	w := NewWriter(out, d.Organisation.Name)
+	d.All(w.Add)
+	return w.Close()
+}
+
+// Writer writes a model file object by object, so that a design need not be in memory. Its form is canonical if the objects come kind by kind in
+// the order of [model.Kinds], by id within each, with their lists sorted.
+type Writer struct {
+	*bufio.Writer
+	buffer  bytes.Buffer
+	encoder *json.Encoder
+	open    model.Kind // the list that is being written
+	err     error
+}
+
+// NewWriter begins a model file of an organisation.
+func NewWriter(out io.Writer, organisation string) *Writer {
+	w := &Writer{Writer: bufio.NewWriterSize(out, 1<<16)}
 	w.encoder = json.NewEncoder(&w.buffer)
 	w.encoder.SetEscapeHTML(false)
 	w.text("{\n  \"format\": ")
 	w.value("", Format)
 	w.text(",\n  \"name\": ")
-	w.value("", d.Organisation.Name)
-	open := model.KindOrganisation
-	d.All(func(o model.Object) {
-		switch kind := o.Kind(); {
-		case kind == model.KindOrganisation:
-			return
-		case kind != open:
-			if open != model.KindOrganisation {
-				w.text("\n  ]")
-			}
-			w.text(",\n  \"" + kind.Plural() + "\": [\n    ")
-			open = kind
-		default:
-			w.text(",\n    ")
+	w.value("", organisation)
+	return w
+}
+
+// Add writes one object; the organisation itself has been written. Errors are told by [Writer.Close].
+func (w *Writer) Add(o model.Object) {
+	switch kind := o.Kind(); {
+	case kind == model.KindOrganisation:
+		return
+	case kind != w.open:
+		if w.open != "" {
+			w.text("\n  ]")
 		}
-		w.value("    ", o)
-	})
-	if open != model.KindOrganisation {
+		w.text(",\n  \"" + kind.Plural() + "\": [\n    ")
+		w.open = kind
+	default:
+		w.text(",\n    ")
+	}
+	w.value("    ", o)
+}
+
+// Close ends the file, and tells the first error that there was.
+func (w *Writer) Close() error {
+	if w.open != "" {
 		w.text("\n  ]")
 	}
 	w.text("\n}\n")
@@ -45,20 +68,13 @@ func Write(out io.Writer, d *model.Design) error {
 	return w.Flush()
 }
 
-type writer struct {
-	*bufio.Writer
-	buffer  bytes.Buffer
-	encoder *json.Encoder
-	err     error
-}
-
-func (w *writer) text(s string) {
+func (w *Writer) text(s string) {
 	if w.err == nil {
 		_, w.err = w.WriteString(s)
 	}
 }
 
-func (w *writer) value(indent string, v any) {
+func (w *Writer) value(indent string, v any) {
 	if w.err != nil {
 		return
 	}
