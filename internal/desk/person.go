@@ -239,8 +239,8 @@ func (h *house) panels(bricks []index.Brick) []WallPanel {
 			if !v.Whole {
 				v.Note = extent(v.Held)
 			}
-		case len(b.Withheld) > 0:
-			v.State, v.Note = "withheld", obstacleWord(b.Withheld[0].Obstacle)
+		case b.Withheld != "":
+			v.State, v.Note = "withheld", obstacleWord(b.Withheld)
 		}
 		course.Bricks = append(course.Bricks, v)
 	}
@@ -353,14 +353,12 @@ func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) 
 	}
 	now := h.at
 	t := &Trace{Permission: h.ref(index.KindPermission, p.Key), Label: p.Label, Description: p.Description, Class: string(p.Class), Risk: p.Risk, Held: []Holding{}, Ways: []Way{}, WhyNot: []Reason{}}
-	bricks, ok := h.index.Wall(user, where, now)
-	if !ok {
-		return nil, refuse(NotFound, "There is no area %q.", where)
+	if err := h.hasArea(where); err != nil {
+		return nil, err
 	}
-	i := slices.IndexFunc(bricks, func(b index.Brick) bool { return b.Permission.Key == permission })
-	t.Held = h.holdings(bricks[i].Held)
+	t.Held = h.holdings(h.index.HeldAt(user, permission, where, now))
 	if len(t.Held) == 0 {
-		reasons := bricks[i].Withheld
+		reasons := h.index.Withheld(user, permission, now)
 		if reasons == nil {
 			reasons = h.index.WhyNot(user, permission, index.Record{Area: where}, now)
 		}

@@ -1,7 +1,6 @@
 package index
 
 import (
-	"cmp"
 	"slices"
 	"time"
 
@@ -63,12 +62,25 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 			return false
 		}
 	}
-	allowed := false
-	x.grantsOf(u, func(g *grant) bool {
-		allowed = g.carried.Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until)
-		return !allowed
-	})
-	return allowed
+	system := x.systemOf[p]
+	gives := func(list []int) bool {
+		for _, i := range list {
+			g := &x.grants[i]
+			if g.carried.Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until) {
+				return true
+			}
+		}
+		return false
+	}
+	if u == nobody {
+		return gives(x.toGroup[x.groups[model.Public]])
+	}
+	for _, g := range x.memberOf[u] {
+		if x.marks[g].might(system) && gives(x.toGroup[g]) {
+			return true
+		}
+	}
+	return gives(x.toUser[u])
 }
 
 // reaches tells whether a reach of u's includes records of an owner.
@@ -84,73 +96,26 @@ func (x *Index) reaches(r model.Reach, u, owner int) bool {
 
 // Without gives what [Index.Widest] would give if the person did not have some assignments.
 func (x *Index) Without(user string, assignments []string, t time.Time) []Holding {
-	return x.widest(x.effective(user, t, assignments))
+	u, ok := x.user(user)
+	if !ok {
+		return nil
+	}
+	return x.holdings(x.widestOf(x.stretches(u, t, assignments)))
 }
 
 // Effective gives a person's effective permissions at t (§7), or those of [Anonymous], each once, sorted by permission, area and
 // reach; nil for a user who does not exist.
-func (x *Index) Effective(user string, t time.Time) []Holding { return x.effective(user, t, nil) }
-
-func (x *Index) effective(user string, t time.Time, without []string) []Holding {
+func (x *Index) Effective(user string, t time.Time) []Holding {
 	u, ok := x.user(user)
 	if !ok || u != nobody && !x.live(u, t) {
 		return nil
 	}
-	seen := map[Holding]bool{}
-	licensed := x.licensed(u)
-	x.grantsOf(u, func(g *grant) bool {
-		if !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || slices.Contains(without, g.ID) {
-			return true
-		}
-		area := x.design.Areas[g.area].ID
-		for p, ok := g.carried.NextSet(0); ok; p, ok = g.carried.NextSet(p + 1) {
-			if licensed.Test(p) {
-				seen[Holding{x.permissions[p].Key, area, g.Reach}] = true
-			}
-		}
-		return true
-	})
-	return sorted(seen)
-}
-
-func sorted(set map[Holding]bool) []Holding {
-	list := make([]Holding, 0, len(set))
-	for h := range set {
-		list = append(list, h)
-	}
-	slices.SortFunc(list, func(a, b Holding) int {
-		return cmp.Or(cmp.Compare(a.Permission, b.Permission), cmp.Compare(a.Area, b.Area), cmp.Compare(a.Reach, b.Reach))
-	})
-	return list
+	return x.holdings(x.stretches(u, t, nil))
 }
 
 // Widest gives those of a person's effective permissions that no other one includes: what is held over an area says nothing more
 // of the areas within it, nor of single records there.
-func (x *Index) Widest(user string, t time.Time) []Holding { return x.widest(x.Effective(user, t)) }
-
-func (x *Index) widest(all []Holding) []Holding {
-	kept := all[:0:0]
-	for start := 0; start < len(all); {
-		end := start
-		for end < len(all) && all[end].Permission == all[start].Permission {
-			end++
-		}
-		for i, h := range all[start:end] {
-			dominated := false
-			for j, other := range all[start:end] {
-				if i != j && x.Includes(other, h) {
-					dominated = true
-					break
-				}
-			}
-			if !dominated {
-				kept = append(kept, h)
-			}
-		}
-		start = end
-	}
-	return kept
-}
+func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(user, nil, t) }
 
 // Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of those of the line. Areas
 // that the design does not have include nothing.

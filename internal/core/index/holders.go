@@ -32,23 +32,15 @@ func (x *Index) HolderCount(kind model.Kind, id string, t time.Time) int {
 }
 
 func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet {
-	all := bitset.New(uint(len(x.design.Users)))
-	add := func(g *grant, fits func(u int) bool) {
-		if !model.In(t, g.From, g.Until) {
-			return
-		}
-		each := func(u int) {
-			if x.live(u, t) && fits(u) {
-				all.Set(uint(u))
+	found := x.reach()
+	inForce := func(list []int) {
+		for _, g := range list {
+			if g := &x.grants[g]; model.In(t, g.From, g.Until) {
+				found.add(g)
 			}
 		}
-		if g.Subject.User != "" {
-			each(x.users[g.Subject.User])
-			return
-		}
-		x.eachMember(x.groups[g.Subject.Group], each)
 	}
-	anyone := func(int) bool { return true }
+	fits := func(int) bool { return true }
 	switch kind {
 	case model.KindRole:
 		i, ok := x.design.Roles.Position(id)
@@ -56,37 +48,98 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 			return nil
 		}
 		for _, r := range x.heirs([]int{i}) {
-			for _, g := range x.up.roles[r] {
-				add(&x.grants[g], anyone)
-			}
+			inForce(x.up.roles[r])
 		}
 	case model.KindSet:
 		i, ok := x.design.Sets.Position(id)
 		if !ok {
 			return nil
 		}
-		for _, g := range x.up.sets[i] {
-			add(&x.grants[g], anyone)
-		}
+		inForce(x.up.sets[i])
 		for _, r := range x.heirs(x.up.users[i]) {
-			for _, g := range x.up.roles[r] {
-				add(&x.grants[g], anyone)
-			}
+			inForce(x.up.roles[r])
 		}
 	case KindPermission:
 		p, ok := x.permissionOf[id]
 		if !ok {
 			return nil
 		}
-		for i := range x.grants {
-			if x.grants[i].carried.Test(uint(p)) {
-				add(&x.grants[i], func(u int) bool { return x.licensed(u).Test(uint(p)) })
+		x.carrying(p, func(g *grant) {
+			if model.In(t, g.From, g.Until) {
+				found.add(g)
 			}
-		}
+		})
+		fits = func(u int) bool { return x.licensed(u).Test(uint(p)) }
 	default:
 		return nil
 	}
+	all := found.people()
+	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
+		if !x.live(int(u), t) || !fits(int(u)) {
+			all.Clear(u)
+		}
+	}
 	return all
+}
+
+// carrying calls do with every grant that carries a permission.
+func (x *Index) carrying(p int, do func(g *grant)) {
+	each := func(of []contents, grants [][]int) {
+		for i := range of {
+			if !has(of[i].exact, p) {
+				continue
+			}
+			for _, j := range grants[i] {
+				if g := &x.grants[j]; has(g.carried, p) {
+					do(g)
+				}
+			}
+		}
+	}
+	each(x.roles, x.up.roles)
+	each(x.sets, x.up.sets)
+}
+
+// reached gathers whom grants reach. Each group is gone through once, however many grants lead to it.
+type reached struct {
+	*Index
+	users  *bitset.BitSet
+	groups *bitset.BitSet
+	todo   []int
+}
+
+func (x *Index) reach() *reached {
+	return &reached{Index: x, users: bitset.New(uint(len(x.design.Users))), groups: bitset.New(uint(len(x.parents)))}
+}
+
+func (r *reached) add(g *grant) {
+	if g.Subject.User != "" {
+		r.users.Set(uint(r.Index.users[g.Subject.User]))
+		return
+	}
+	r.group(r.Index.groups[g.Subject.Group])
+}
+
+func (r *reached) group(g int) {
+	if !r.groups.Test(uint(g)) {
+		r.groups.Set(uint(g))
+		r.todo = append(r.todo, g)
+	}
+}
+
+// people gives everybody who has been reached.
+func (r *reached) people() *bitset.BitSet {
+	for len(r.todo) > 0 {
+		g := r.todo[len(r.todo)-1]
+		r.todo = r.todo[:len(r.todo)-1]
+		for _, u := range r.up.members[g] {
+			r.users.Set(uint(u))
+		}
+		for _, c := range r.up.children[g] {
+			r.group(c)
+		}
+	}
+	return r.users
 }
 
 // heirs gives some roles with all that inherit them, each once.
@@ -107,24 +160,6 @@ func (x *Index) heirs(roles []int) []int {
 	return out
 }
 
-// eachMember calls do with the number of every transitive member of a group, some perhaps twice.
-func (x *Index) eachMember(group int, do func(u int)) {
-	seen := map[int]bool{group: true}
-	for todo := []int{group}; len(todo) > 0; {
-		g := todo[len(todo)-1]
-		todo = todo[:len(todo)-1]
-		for _, u := range x.up.members[g] {
-			do(u)
-		}
-		for _, c := range x.up.children[g] {
-			if !seen[c] {
-				seen[c] = true
-				todo = append(todo, c)
-			}
-		}
-	}
-}
-
 // Closure gives cl of some keys (§1), sorted; keys that no system has are left out.
 func (x *Index) Closure(keys []string) []string { return x.keysOf(x.closure(keys)) }
 
@@ -142,19 +177,14 @@ func (x *Index) keysOf(b *bitset.BitSet) []string {
 
 // Carried gives what assignments carry that are in force at t (§6), whoever has them: the widest only, sorted.
 func (x *Index) Carried(assignments []*model.Assignment, t time.Time) []Holding {
-	seen := map[Holding]bool{}
+	s := &gatherer{Index: x}
 	for _, a := range assignments {
-		i, ok := x.design.Assignments.Position(a.ID)
-		if !ok || !model.In(t, a.From, a.Until) {
-			continue
-		}
-		g := &x.grants[i]
-		area := x.design.Areas[g.area].ID
-		for p, ok := g.carried.NextSet(0); ok; p, ok = g.carried.NextSet(p + 1) {
-			seen[Holding{x.permissions[p].Key, area, g.Reach}] = true
+		if i, ok := x.design.Assignments.Position(a.ID); ok && model.In(t, a.From, a.Until) {
+			g := &x.grants[i]
+			s.at(g.area, g.Reach).InPlaceUnion(g.carried)
 		}
 	}
-	return x.widest(sorted(seen))
+	return x.holdings(x.widestOf(s.list))
 }
 
 // GrantsOf gives every assignment of a role or set, in force or not, by id.

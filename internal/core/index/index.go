@@ -6,6 +6,7 @@
 package index
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -22,7 +23,9 @@ type Index struct {
 	design *model.Design
 
 	permissions  []*model.Permission
+	rank, byRank []int32 // of permissions: the place of its key among all keys, and back
 	permissionOf map[string]int
+	systemOf     []int32        // of permissions
 	implied      [][]int        // cl({p}), with p, sorted
 	licenceOf    []int          // the licence that a permission's user needs, or -1
 	restricted   *bitset.BitSet // span = organisation
@@ -42,6 +45,7 @@ type Index struct {
 	grants       []grant        // of assignments
 	toUser       [][]int        // of users: their own assignments
 	toGroup      [][]int        // of groups: theirs
+	marks        []mark         // of groups: of which systems these carry something
 	profiles     []*bitset.BitSet
 	covering     []map[int]bool // of profiles: the licences that it has or covers
 	profileOf    []int          // of users: which of the profiles says what their licences allow
@@ -63,8 +67,9 @@ type upward struct {
 
 // contents is what a set or role gives.
 type contents struct {
-	exact *bitset.BitSet // content of the rules
-	loose *bitset.BitSet // what it would give if nothing in it were excluded or retired
+	exact  *bitset.BitSet // content of the rules
+	loose  *bitset.BitSet // what it would give if nothing in it were excluded or retired
+	barred *bitset.BitSet // of a role that excludes something: all that this keeps out; nil of others
 }
 
 type interval struct{ in, out int }
@@ -73,8 +78,16 @@ type interval struct{ in, out int }
 type grant struct {
 	*model.Assignment
 	carried *bitset.BitSet // §6
+	given   *contents      // what its role or set gives
 	area    int
 }
+
+// mark tells roughly of which systems grants carry something: one bit for each 256th system. Of a system that it has not, they carry nothing, and most
+// grants need not be looked at.
+type mark [4]uint64
+
+func (m *mark) add(system int32)        { m[system>>6&3] |= 1 << (system & 63) }
+func (m *mark) might(system int32) bool { return m[system>>6&3]&(1<<(system&63)) != 0 }
 
 // Compile builds the index of a design, which must be well-formed.
 func Compile(d *model.Design) *Index {
@@ -116,8 +129,9 @@ func (x *Index) bits() *bitset.BitSet { return bitset.New(uint(len(x.permissions
 func (x *Index) compilePermissions() {
 	x.permissionOf = map[string]int{}
 	licences := positions(x.design.Licences)
-	for _, s := range x.design.Systems {
+	for i, s := range x.design.Systems {
 		for _, p := range s.Permissions {
+			x.systemOf = append(x.systemOf, int32(i))
 			x.permissionOf[p.Key] = len(x.permissions)
 			x.permissions = append(x.permissions, p)
 			needs := p.Licence
@@ -130,6 +144,14 @@ func (x *Index) compilePermissions() {
 			}
 			x.licenceOf = append(x.licenceOf, l)
 		}
+	}
+	x.rank, x.byRank = make([]int32, len(x.permissions)), make([]int32, len(x.permissions))
+	for i := range x.byRank {
+		x.byRank[i] = int32(i)
+	}
+	slices.SortFunc(x.byRank, func(a, b int32) int { return strings.Compare(x.permissions[a].Key, x.permissions[b].Key) })
+	for r, i := range x.byRank {
+		x.rank[i] = int32(r)
 	}
 	x.restricted, x.readable = x.bits(), x.bits()
 	x.implied = make([][]int, len(x.permissions))
@@ -215,11 +237,15 @@ func (x *Index) compileContents() {
 			exact.InPlaceUnion(c.exact)
 			loose.InPlaceUnion(c.loose)
 		}
-		exact.InPlaceDifference(x.upward(r.Excludes))
+		var barred *bitset.BitSet
+		if len(r.Excludes) > 0 {
+			barred = x.upward(r.Excludes)
+			exact.InPlaceDifference(barred)
+		}
 		if r.State == model.Retired {
 			exact = x.bits()
 		}
-		x.roles[i] = contents{exact, loose}
+		x.roles[i] = contents{exact, loose, barred}
 		return x.roles[i]
 	}
 	for i := range x.design.Roles {
@@ -387,10 +413,11 @@ func (x *Index) compileGrants() {
 	shared := map[shape]*bitset.BitSet{}
 	for i, a := range d.Assignments {
 		area, _ := x.area(a.Area)
+		given := x.target(a)
 		s := shape{a.Role, a.Set, a.Mode == model.ReadOnly, area != x.root || a.Reach != model.ReachArea}
 		carried := shared[s]
 		if carried == nil {
-			carried = x.target(a).exact.Clone()
+			carried = given.exact.Clone()
 			if s.readOnly {
 				carried.InPlaceIntersection(x.readable)
 			}
@@ -399,7 +426,7 @@ func (x *Index) compileGrants() {
 			}
 			shared[s] = carried
 		}
-		x.grants[i] = grant{a, carried, area}
+		x.grants[i] = grant{a, carried, given, area}
 		if a.Subject.User != "" {
 			u := x.users[a.Subject.User]
 			x.toUser[u] = append(x.toUser[u], i)
@@ -408,16 +435,34 @@ func (x *Index) compileGrants() {
 			x.toGroup[g] = append(x.toGroup[g], i)
 		}
 	}
+	x.marks = make([]mark, len(x.toGroup))
+	marked := map[*bitset.BitSet]*mark{}
+	for g, list := range x.toGroup {
+		for _, i := range list {
+			carried := x.grants[i].carried
+			m := marked[carried]
+			if m == nil {
+				m = &mark{}
+				for p, ok := carried.NextSet(0); ok; p, ok = carried.NextSet(p + 1) {
+					m.add(x.systemOf[p])
+				}
+				marked[carried] = m
+			}
+			for k := range m {
+				x.marks[g][k] |= m[k]
+			}
+		}
+	}
 }
 
 // target is what an assignment's role or set gives.
-func (x *Index) target(a *model.Assignment) contents {
+func (x *Index) target(a *model.Assignment) *contents {
 	if a.Role != "" {
 		i, _ := x.design.Roles.Position(a.Role)
-		return x.roles[i]
+		return &x.roles[i]
 	}
 	i, _ := x.design.Sets.Position(a.Set)
-	return x.sets[i]
+	return &x.sets[i]
 }
 
 func (x *Index) compileLicences() {
@@ -437,22 +482,44 @@ func (x *Index) compileLicences() {
 			}
 		}
 	}
+	// Permissions that need the same licences are allowed together; there are few such classes.
+	type class struct {
+		needs       []int
+		permissions *bitset.BitSet
+	}
+	var classes []*class
+	byNeeds := map[string]*class{}
+	for i := range x.permissions {
+		var needs []int
+		for _, j := range x.implied[i] {
+			if l := x.licenceOf[j]; l >= 0 && !slices.Contains(needs, l) {
+				needs = append(needs, l)
+			}
+		}
+		slices.Sort(needs)
+		key := fmt.Sprint(needs)
+		if byNeeds[key] == nil {
+			byNeeds[key] = &class{needs, x.bits()}
+			classes = append(classes, byNeeds[key])
+		}
+		byNeeds[key].permissions.Set(uint(i))
+	}
 	known := map[string]int{}
 	profile := func(held []string) int {
 		key := strings.Join(held, " ")
 		if p, ok := known[key]; ok {
 			return p
 		}
-		have := map[int]bool{-1: true} // -1: no licence is needed
+		have := map[int]bool{}
 		for _, l := range lookup(licences, held) {
 			for _, m := range covered[l] {
 				have[m] = true
 			}
 		}
 		b := x.bits()
-		for i := range x.permissions {
-			if !slices.ContainsFunc(x.implied[i], func(j int) bool { return !have[x.licenceOf[j]] }) {
-				b.Set(uint(i))
+		for _, c := range classes {
+			if !slices.ContainsFunc(c.needs, func(l int) bool { return !have[l] }) {
+				b.InPlaceUnion(c.permissions)
 			}
 		}
 		known[key] = len(x.profiles)

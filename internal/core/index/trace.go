@@ -182,7 +182,7 @@ func (w *walker) throughRole(i int, steps []Step, done func([]Step) bool) bool {
 	if w.loose {
 		if r.State == model.Retired {
 			step.Blocked = Retired
-		} else if w.upward(r.Excludes).Test(uint(w.permission)) {
+		} else if barred := w.roles[i].barred; barred != nil && has(barred, w.permission) {
 			step.Blocked = Excluded
 		}
 	}
@@ -312,7 +312,7 @@ func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason 
 // reach are no obstacle.
 func (x *Index) attempts(u, p int, r *Record, t time.Time) (out []blocked) {
 	for _, g := range x.grantList(u) {
-		if !x.target(g.Assignment).loose.Test(uint(p)) {
+		if !has(g.given.loose, p) {
 			continue
 		}
 		w := &walker{Index: x, permission: p, loose: true, most: 50}
@@ -320,15 +320,22 @@ func (x *Index) attempts(u, p int, r *Record, t time.Time) (out []blocked) {
 		common := x.against(u, p, g, r, t)
 		for i := range w.found {
 			b := blocked{way: w.found[i]}
-			seen := map[Obstacle]bool{}
-			for _, s := range b.way.Steps {
-				if s.Blocked != "" && !seen[s.Blocked] {
-					seen[s.Blocked] = true
-					b.reasons = append(b.reasons, Reason{Obstacle: s.Blocked, Text: stepReason(s)})
-				}
+			for _, o := range b.way.obstacles() {
+				at := slices.IndexFunc(b.way.Steps, func(s Step) bool { return s.Blocked == o })
+				b.reasons = append(b.reasons, Reason{Obstacle: o, Text: stepReason(b.way.Steps[at])})
 			}
 			b.reasons = append(b.reasons, common...)
 			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// obstacles gives what stands against a way in its steps, each once.
+func (w *Way) obstacles() (out []Obstacle) {
+	for _, s := range w.Steps {
+		if s.Blocked != "" && !slices.Contains(out, s.Blocked) {
+			out = append(out, s.Blocked)
 		}
 	}
 	return out
@@ -344,36 +351,53 @@ func stepReason(s Step) string {
 	return fmt.Sprintf("The role %s is retired.", s.Name)
 }
 
-// against tells what stands against a grant as a whole.
-func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reason) {
-	say := func(o Obstacle, format string, args ...any) {
-		out = append(out, Reason{Obstacle: o, Text: fmt.Sprintf(format, args...)})
-	}
+// obstacles gives what stands against a grant as a whole.
+func (x *Index) obstacles(u, p int, g *grant, r *Record, t time.Time) (out []Obstacle) {
 	permission := x.permissions[p]
-	if u != nobody && !x.live(u, t) {
-		say(NotLive, "%s", x.notLive(u, t))
-	}
-	if !g.From.IsZero() && t.Before(g.From) {
-		say(NotYet, "It is given only from %s on.", day(g.From))
-	}
-	if !g.Until.IsZero() && !t.Before(g.Until) {
-		say(NoLonger, "It was given until %s.", day(g.Until))
-	}
-	if g.Mode == model.ReadOnly && permission.Class != model.Read {
-		say(IsReadOnly, "It is given read-only, and %s is of class %s.", permission.Key, permission.Class)
-	}
-	if permission.Span == model.SpanOrganisation && (g.area != x.root || g.Reach != model.ReachArea) {
-		say(WholeOnly, "It cannot be limited: it counts only when given over the whole organisation, not %s.", x.Place(g.Assignment))
-	}
-	if !x.licensed(u).Test(uint(p)) {
-		say(NoLicence, "%s", x.licencesFor(u, p))
-	}
-	if r != nil && !x.counts(g, u, *r) {
-		if r.Area == "" {
-			say(OutOfReach, "It is given %s; asked for is the whole organisation.", x.Place(g.Assignment))
-		} else {
-			say(OutOfReach, "It is given %s, which does not include the record.", x.Place(g.Assignment))
+	for _, o := range []struct {
+		stands   bool
+		obstacle Obstacle
+	}{
+		{u != nobody && !x.live(u, t), NotLive},
+		{!g.From.IsZero() && t.Before(g.From), NotYet},
+		{!g.Until.IsZero() && !t.Before(g.Until), NoLonger},
+		{g.Mode == model.ReadOnly && permission.Class != model.Read, IsReadOnly},
+		{permission.Span == model.SpanOrganisation && (g.area != x.root || g.Reach != model.ReachArea), WholeOnly},
+		{!x.licensed(u).Test(uint(p)), NoLicence},
+		{r != nil && !x.counts(g, u, *r), OutOfReach},
+	} {
+		if o.stands {
+			out = append(out, o.obstacle)
 		}
+	}
+	return out
+}
+
+// against tells in words what stands against a grant as a whole.
+func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reason) {
+	permission := x.permissions[p]
+	for _, o := range x.obstacles(u, p, g, r, t) {
+		text := ""
+		switch o {
+		case NotLive:
+			text = x.notLive(u, t)
+		case NotYet:
+			text = fmt.Sprintf("It is given only from %s on.", day(g.From))
+		case NoLonger:
+			text = fmt.Sprintf("It was given until %s.", day(g.Until))
+		case IsReadOnly:
+			text = fmt.Sprintf("It is given read-only, and %s is of class %s.", permission.Key, permission.Class)
+		case WholeOnly:
+			text = fmt.Sprintf("It cannot be limited: it counts only when given over the whole organisation, not %s.", x.Place(g.Assignment))
+		case NoLicence:
+			text = x.licencesFor(u, p)
+		case OutOfReach:
+			text = fmt.Sprintf("It is given %s, which does not include the record.", x.Place(g.Assignment))
+			if r.Area == "" {
+				text = fmt.Sprintf("It is given %s; asked for is the whole organisation.", x.Place(g.Assignment))
+			}
+		}
+		out = append(out, Reason{Obstacle: o, Text: text})
 	}
 	return out
 }

@@ -287,13 +287,17 @@ func TestWallShowsWhatIsHeld(t *testing.T) {
 				if (len(b.Held) > 0) != held[b.Permission.Key] {
 					t.Errorf("%s: the brick %s says %v", u.ID, b.Permission.Key, b.Held)
 				}
-				if len(b.Withheld) > 0 {
+				reasons := x.Withheld(u.ID, b.Permission.Key, now)
+				if (b.Withheld != "") != (len(reasons) > 0) || len(reasons) > 0 && reasons[0].Obstacle != b.Withheld {
+					t.Errorf("%s: the brick %s is withheld as %q, by %+v", u.ID, b.Permission.Key, b.Withheld, reasons)
+				}
+				if len(reasons) > 0 {
 					withheld++
 					if len(b.Held) > 0 {
 						t.Errorf("%s: the brick %s is held and withheld", u.ID, b.Permission.Key)
 					}
-					if b.Withheld[0].Way == nil || b.Withheld[0].Obstacle == index.NotAssigned {
-						t.Errorf("%s: the brick %s is withheld without a way: %+v", u.ID, b.Permission.Key, b.Withheld[0])
+					if reasons[0].Way == nil || reasons[0].Obstacle == index.NotAssigned {
+						t.Errorf("%s: the brick %s is withheld without a way: %+v", u.ID, b.Permission.Key, reasons[0])
 					}
 				}
 			}
