@@ -23,12 +23,12 @@ func Affected(before, after *Index) []string {
 		eachPair(b.Assignments, a.Assignments, func(i, j int) {
 			switch {
 			case i < 0:
-				touch(&after.grants[j])
+				touch(after.grants[j])
 			case j < 0:
-				touch(&before.grants[i])
-			case before.grants[i].Assignment != after.grants[j].Assignment || !before.grants[i].carried.Equal(after.grants[j].carried):
-				touch(&before.grants[i])
-				touch(&after.grants[j])
+				touch(before.grants[i])
+			case before.grants[i].Assignment != after.grants[j].Assignment || !before.carried(before.grants[i]).Equal(after.carried(after.grants[j])):
+				touch(before.grants[i])
+				touch(after.grants[j])
 			}
 		})
 	}

@@ -185,9 +185,9 @@ func (w *web) down(n node, seen map[node]bool) {
 			}
 		}
 	}
-	granted := func(list []int) {
-		for _, i := range list {
-			if g := &w.grants[i]; w.counts(g) {
+	granted := func(list []*grant) {
+		for _, g := range list {
+			if w.counts(g) {
 				if m := w.targetNode(g); !seen[m] {
 					seen[m] = true
 					w.down(m, seen)
@@ -234,7 +234,7 @@ func (w *web) delivered(n node) *bitset.BitSet {
 		}
 		for _, g := range w.grantList(n.i) {
 			if w.counts(g) {
-				b.InPlaceUnion(g.carried)
+				b.InPlaceUnion(w.carried(g))
 			}
 		}
 		b.InPlaceIntersection(w.licensed(n.i))
@@ -245,9 +245,9 @@ func (w *web) delivered(n node) *bitset.BitSet {
 			if m.bay != bayGroup {
 				continue
 			}
-			for _, i := range w.toGroup[m.i] {
-				if w.counts(&w.grants[i]) {
-					b.InPlaceUnion(w.grants[i].carried)
+			for _, g := range w.toGroup[m.i] {
+				if w.counts(g) {
+					b.InPlaceUnion(w.carried(g))
 				}
 			}
 		}
@@ -285,9 +285,9 @@ func (w *web) enter(n node, seen map[node]bool, p int) {
 
 // up follows beams towards people; p, if it is not negative, is the permission that must pass.
 func (w *web) up(n node, seen map[node]bool, p int) {
-	granted := func(list []int) {
-		for _, i := range list {
-			if g := &w.grants[i]; w.counts(g) && (p < 0 || g.carried.Test(uint(p))) {
+	granted := func(list []*grant) {
+		for _, g := range list {
+			if w.counts(g) && (p < 0 || w.carried(g).Test(uint(p))) {
 				w.enter(w.subjectNode(g), seen, p)
 			}
 		}
@@ -424,10 +424,9 @@ func (w *web) gives(n node, content, delivered *bitset.BitSet, link func(from, t
 	}
 }
 
-func (w *web) assigned(n node, list []int, keep map[node]bool) (beams []Beam) {
+func (w *web) assigned(n node, list []*grant, keep map[node]bool) (beams []Beam) {
 	at := map[node]int{}
-	for _, i := range list {
-		g := &w.grants[i]
+	for _, g := range list {
 		to := w.targetNode(g)
 		if !w.counts(g) || !keep[to] {
 			continue

@@ -63,10 +63,9 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 		}
 	}
 	system := x.systemOf[p]
-	gives := func(list []int) bool {
-		for _, i := range list {
-			g := &x.grants[i]
-			if g.carried.Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until) {
+	gives := func(list []*grant) bool {
+		for _, g := range list {
+			if x.carried(g).Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until) {
 				return true
 			}
 		}
@@ -205,8 +204,8 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 	for todo := []int{g}; len(todo) > 0; {
 		at := todo[0]
 		todo = todo[1:]
-		for _, i := range x.toGroup[at] {
-			out = append(out, x.grants[i].Assignment)
+		for _, g := range x.toGroup[at] {
+			out = append(out, g.Assignment)
 		}
 		for _, p := range x.parents[at] {
 			if !seen[p] {
@@ -316,7 +315,7 @@ func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
 	missing := x.bits()
 	x.grantsOf(u, func(g *grant) bool {
 		if model.In(t, g.From, g.Until) {
-			missing.InPlaceUnion(g.carried)
+			missing.InPlaceUnion(x.carried(g))
 		}
 		return true
 	})

@@ -36,7 +36,7 @@ func (s *gatherer) of(u int, t time.Time, without []string) []stretch {
 	}
 	s.grantsOf(u, func(g *grant) bool {
 		if model.In(t, g.From, g.Until) && (u != nobody || g.Reach == model.ReachArea) && !slices.Contains(without, g.ID) {
-			s.at(g.area, g.Reach).InPlaceUnion(g.carried)
+			s.at(g.area, g.Reach).InPlaceUnion(s.carried(g))
 		}
 		return true
 	})

@@ -33,9 +33,9 @@ func (x *Index) HolderCount(kind model.Kind, id string, t time.Time) int {
 
 func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet {
 	found := x.reach()
-	inForce := func(list []int) {
+	inForce := func(list []*grant) {
 		for _, g := range list {
-			if g := &x.grants[g]; model.In(t, g.From, g.Until) {
+			if model.In(t, g.From, g.Until) {
 				found.add(g)
 			}
 		}
@@ -84,13 +84,13 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 
 // carrying calls do with every grant that carries a permission.
 func (x *Index) carrying(p int, do func(g *grant)) {
-	each := func(of []contents, grants [][]int) {
+	each := func(of []contents, grants [][]*grant) {
 		for i := range of {
 			if !has(of[i].exact, p) {
 				continue
 			}
-			for _, j := range grants[i] {
-				if g := &x.grants[j]; has(g.carried, p) {
+			for _, g := range grants[i] {
+				if has(x.carried(g), p) {
 					do(g)
 				}
 			}
@@ -180,8 +180,8 @@ func (x *Index) Carried(assignments []*model.Assignment, t time.Time) []Holding 
 	s := &gatherer{Index: x}
 	for _, a := range assignments {
 		if i, ok := x.design.Assignments.Position(a.ID); ok && model.In(t, a.From, a.Until) {
-			g := &x.grants[i]
-			s.at(g.area, g.Reach).InPlaceUnion(g.carried)
+			g := x.grants[i]
+			s.at(g.area, g.Reach).InPlaceUnion(x.carried(g))
 		}
 	}
 	return x.holdings(x.widestOf(s.list))
@@ -192,9 +192,9 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 	n, ok := x.node(Node{kind, id})
 	switch {
 	case ok && kind == model.KindRole:
-		return x.assignments(x.up.roles[n.i])
+		return assignments(x.up.roles[n.i])
 	case ok && kind == model.KindSet:
-		return x.assignments(x.up.sets[n.i])
+		return assignments(x.up.sets[n.i])
 	}
 	return nil
 }
@@ -202,15 +202,15 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 // GrantsOfUser gives every assignment to a user directly, by id.
 func (x *Index) GrantsOfUser(user string) []*model.Assignment {
 	if u, ok := x.users[user]; ok {
-		return x.assignments(x.toUser[u])
+		return assignments(x.toUser[u])
 	}
 	return nil
 }
 
-func (x *Index) assignments(list []int) []*model.Assignment {
+func assignments(list []*grant) []*model.Assignment {
 	out := make([]*model.Assignment, len(list))
 	for i, g := range list {
-		out[i] = x.grants[g].Assignment
+		out[i] = g.Assignment
 	}
 	return out
 }

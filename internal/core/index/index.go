@@ -42,10 +42,12 @@ type Index struct {
 	memberOf     [][]int        // of users: all groups, through nesting; sorted
 	size         []int          // of groups: how many members, through nesting
 	manager      []int          // of users, or -1
-	grants       []grant        // of assignments
-	toUser       [][]int        // of users: their own assignments
-	toGroup      [][]int        // of groups: theirs
-	marks        []mark         // of groups: of which systems these carry something
+	shapes       []shape        // what grants give, shared by those alike
+	shapeOf      map[shapeKey]int32
+	grants       []*grant   // of assignments
+	toUser       [][]*grant // of users: their own assignments
+	toGroup      [][]*grant // of groups: theirs
+	marks        []mark     // of groups: of which systems these carry something
 	profiles     []*bitset.BitSet
 	covering     []map[int]bool // of profiles: the licences that it has or covers
 	profileOf    []int          // of users: which of the profiles says what their licences allow
@@ -57,12 +59,12 @@ type Index struct {
 
 // upward is the relations of the design read towards people.
 type upward struct {
-	heirs    [][]int // of roles: the roles that inherit them
-	users    [][]int // of sets: the roles that include them
-	roles    [][]int // of roles: the grants of them
-	sets     [][]int // of sets: the grants of them
-	members  [][]int // of groups: the users listed or found
-	children [][]int // of groups: the groups that they list
+	heirs    [][]int    // of roles: the roles that inherit them
+	users    [][]int    // of sets: the roles that include them
+	roles    [][]*grant // of roles: the grants of them
+	sets     [][]*grant // of sets: the grants of them
+	members  [][]int    // of groups: the users listed or found
+	children [][]int    // of groups: the groups that they list
 }
 
 // contents is what a set or role gives.
@@ -77,9 +79,20 @@ type interval struct{ in, out int }
 // grant is an assignment, ready for questions.
 type grant struct {
 	*model.Assignment
+	shape int32
+	area  int
+}
+
+// shape is what grants give that are of the same role or set, in the same mode and, as far as it matters, over the same.
+type shape struct {
 	carried *bitset.BitSet // §6
-	given   *contents      // what its role or set gives
-	area    int
+	given   *contents      // what the role or set gives
+	mark    mark           // of which systems it carries something
+}
+
+type shapeKey struct {
+	role, set          string
+	readOnly, narrowed bool
 }
 
 // mark tells roughly of which systems grants carry something: one bit for each 256th system. Of a system that it has not, they carry nothing, and most
@@ -404,64 +417,71 @@ func (x *Index) compileGroups() {
 
 func (x *Index) compileGrants() {
 	d := x.design
-	x.toUser, x.toGroup = make([][]int, len(d.Users)), make([][]int, len(d.Groups)+2)
-	x.grants = make([]grant, len(d.Assignments))
-	type shape struct {
-		role, set          string
-		readOnly, narrowed bool
-	}
-	shared := map[shape]*bitset.BitSet{}
+	x.toUser, x.toGroup = make([][]*grant, len(d.Users)), make([][]*grant, len(d.Groups)+2)
+	x.grants, x.shapeOf = make([]*grant, len(d.Assignments)), map[shapeKey]int32{}
 	for i, a := range d.Assignments {
-		area, _ := x.area(a.Area)
-		given := x.target(a)
-		s := shape{a.Role, a.Set, a.Mode == model.ReadOnly, area != x.root || a.Reach != model.ReachArea}
-		carried := shared[s]
-		if carried == nil {
-			carried = given.exact.Clone()
-			if s.readOnly {
-				carried.InPlaceIntersection(x.readable)
-			}
-			if s.narrowed {
-				carried.InPlaceDifference(x.restricted)
-			}
-			shared[s] = carried
-		}
-		x.grants[i] = grant{a, carried, given, area}
+		g := x.grant(a)
+		x.grants[i] = g
 		if a.Subject.User != "" {
 			u := x.users[a.Subject.User]
-			x.toUser[u] = append(x.toUser[u], i)
+			x.toUser[u] = append(x.toUser[u], g)
 		} else {
-			g := x.groups[a.Subject.Group]
-			x.toGroup[g] = append(x.toGroup[g], i)
+			to := x.groups[a.Subject.Group]
+			x.toGroup[to] = append(x.toGroup[to], g)
 		}
 	}
 	x.marks = make([]mark, len(x.toGroup))
-	marked := map[*bitset.BitSet]*mark{}
-	for g, list := range x.toGroup {
-		for _, i := range list {
-			carried := x.grants[i].carried
-			m := marked[carried]
-			if m == nil {
-				m = &mark{}
-				for p, ok := carried.NextSet(0); ok; p, ok = carried.NextSet(p + 1) {
-					m.add(x.systemOf[p])
-				}
-				marked[carried] = m
-			}
-			for k := range m {
-				x.marks[g][k] |= m[k]
-			}
-		}
+	for g := range x.toGroup {
+		x.marks[g] = x.markOf(g)
 	}
 }
 
-// target is what an assignment's role or set gives.
-func (x *Index) target(a *model.Assignment) *contents {
-	if a.Role != "" {
-		i, _ := x.design.Roles.Position(a.Role)
+// grant makes a grant of an assignment.
+func (x *Index) grant(a *model.Assignment) *grant {
+	area, _ := x.area(a.Area)
+	key := shapeKey{a.Role, a.Set, a.Mode == model.ReadOnly, area != x.root || a.Reach != model.ReachArea}
+	n, ok := x.shapeOf[key]
+	if !ok {
+		n = int32(len(x.shapes))
+		x.shapeOf[key], x.shapes = n, append(x.shapes, x.newShape(key))
+	}
+	return &grant{a, n, area}
+}
+
+func (x *Index) newShape(key shapeKey) shape {
+	given := x.target(key.role, key.set)
+	s := shape{carried: given.exact.Clone(), given: given}
+	if key.readOnly {
+		s.carried.InPlaceIntersection(x.readable)
+	}
+	if key.narrowed {
+		s.carried.InPlaceDifference(x.restricted)
+	}
+	for p, ok := s.carried.NextSet(0); ok; p, ok = s.carried.NextSet(p + 1) {
+		s.mark.add(x.systemOf[p])
+	}
+	return s
+}
+
+func (x *Index) markOf(group int) (m mark) {
+	for _, g := range x.toGroup[group] {
+		for k, bits := range x.shapes[g.shape].mark {
+			m[k] |= bits
+		}
+	}
+	return m
+}
+
+// carried is what a grant gives to those who are licensed for it (§6).
+func (x *Index) carried(g *grant) *bitset.BitSet { return x.shapes[g.shape].carried }
+
+// target is what a role or set gives.
+func (x *Index) target(role, set string) *contents {
+	if role != "" {
+		i, _ := x.design.Roles.Position(role)
 		return &x.roles[i]
 	}
-	i, _ := x.design.Sets.Position(a.Set)
+	i, _ := x.design.Sets.Position(set)
 	return &x.sets[i]
 }
 
@@ -537,12 +557,12 @@ func (x *Index) compileLicences() {
 func (x *Index) compileUpward() {
 	d := x.design
 	x.up = upward{heirs: reverse(x.roleInherits, len(d.Roles)), users: reverse(x.roleSets, len(d.Sets)), members: reverse(x.direct, len(x.parents)), children: reverse(x.parents, len(x.parents)),
-		roles: make([][]int, len(d.Roles)), sets: make([][]int, len(d.Sets))}
-	for i := range x.grants {
-		if t := x.targetNode(&x.grants[i]); t.bay == bayRole {
-			x.up.roles[t.i] = append(x.up.roles[t.i], i)
+		roles: make([][]*grant, len(d.Roles)), sets: make([][]*grant, len(d.Sets))}
+	for _, g := range x.grants {
+		if t := x.targetNode(g); t.bay == bayRole {
+			x.up.roles[t.i] = append(x.up.roles[t.i], g)
 		} else {
-			x.up.sets[t.i] = append(x.up.sets[t.i], i)
+			x.up.sets[t.i] = append(x.up.sets[t.i], g)
 		}
 	}
 }
@@ -567,9 +587,9 @@ func (x *Index) live(u int, t time.Time) bool {
 // grantsOf calls yield with every assignment to a user or to a group that the user is in, in force or not, until it
 // gives false. The user nobody stands for someone who is not signed in.
 func (x *Index) grantsOf(u int, yield func(g *grant) bool) {
-	each := func(list []int) bool {
-		for _, i := range list {
-			if !yield(&x.grants[i]) {
+	each := func(list []*grant) bool {
+		for _, g := range list {
+			if !yield(g) {
 				return false
 			}
 		}

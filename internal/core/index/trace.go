@@ -42,7 +42,7 @@ func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []W
 	}
 	w := &walker{Index: x, permission: p, most: MaxWays}
 	for _, g := range x.grantList(u) {
-		if !g.carried.Test(uint(p)) || !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
+		if !x.carried(g).Test(uint(p)) || !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
 			continue
 		}
 		w.ways(u, g)
@@ -312,7 +312,7 @@ func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason 
 // reach are no obstacle.
 func (x *Index) attempts(u, p int, r *Record, t time.Time) (out []blocked) {
 	for _, g := range x.grantList(u) {
-		if !has(g.given.loose, p) {
+		if !has(x.shapes[g.shape].given.loose, p) {
 			continue
 		}
 		w := &walker{Index: x, permission: p, loose: true, most: 50}

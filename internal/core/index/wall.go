@@ -37,7 +37,7 @@ func (x *Index) Wall(user, where string, t time.Time) (bricks []Brick, ok bool) 
 	loose := x.bits()
 	for _, g := range grants {
 		if x.near(g.area, at) {
-			loose.InPlaceUnion(g.given.loose)
+			loose.InPlaceUnion(x.shapes[g.shape].given.loose)
 		}
 	}
 	for i, ok := loose.NextSet(0); ok; i, ok = loose.NextSet(i + 1) {
@@ -101,8 +101,8 @@ func (x *Index) nearestOf(u, p int, grants []*grant, t time.Time) Obstacle {
 	}
 	for _, g := range grants {
 		switch {
-		case !has(g.given.loose, p):
-		case has(g.given.exact, p):
+		case !has(x.shapes[g.shape].given.loose, p):
+		case has(x.shapes[g.shape].given.exact, p):
 			consider(x.obstacles(u, p, g, nil, t))
 		default:
 			w := &walker{Index: x, permission: p, loose: true, most: 50}
