@@ -48,11 +48,10 @@ type Impact struct {
 // still gives is no loss.
 func Weigh(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	im := &Impact{Lockout: len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0, Delegations: delegationsTouched(before.Design(), after.Design(), ops)}
-	affected := index.Affected(before, after)
 	waiting := map[string][]string{}
-	for _, id := range affected {
-		was, is := before.Widest(id, t), after.Widest(id, t)
-		p := PersonImpact{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is)}
+	var watched []string // people whose conflicts can have changed
+	for _, d := range index.Differences(before, after, conflictItems(before.Design(), after.Design()), t) {
+		p := PersonImpact{User: d.User, Gains: d.Gains, Losses: d.Losses}
 		if len(p.Gains) > 0 {
 			im.Gaining++
 		}
@@ -62,27 +61,44 @@ func Weigh(before, after *index.Index, ops []Op, t time.Time) *Impact {
 		if len(p.Gains)+len(p.Losses) > 0 {
 			im.People = append(im.People, p)
 		}
-		waited := before.WaitsFor(id, t)
-		for _, l := range after.WaitsFor(id, t) {
-			if !slices.Contains(waited, l) {
-				waiting[l] = append(waiting[l], id)
-			}
+		for _, l := range d.Waits {
+			waiting[l] = append(waiting[l], d.User)
+		}
+		if d.Watched {
+			watched = append(watched, d.User)
 		}
 	}
-	im.conflicts(before, after, affected, t)
+	im.conflicts(before, after, watched, t)
 	im.licences(before.Design(), after.Design(), waiting)
 	return im
 }
 
-func (im *Impact) conflicts(before, after *index.Index, affected []string, t time.Time) {
-	b, a := before.Design(), after.Design()
-	if !slices.Equal(b.Conflicts, a.Conflicts) || !slices.Equal(b.Roles, a.Roles) { // then also those whose permissions stay can be concerned
-		affected = nil
-		for _, u := range a.Users {
-			affected = append(affected, u.ID)
+// conflictItems are the permissions that conflicts name.
+func conflictItems(designs ...*model.Design) (keys []string) {
+	for _, d := range designs {
+		for _, c := range d.Conflicts {
+			for _, i := range c.Items {
+				if i.Permission != "" {
+					keys = append(keys, i.Permission)
+				}
+			}
 		}
 	}
-	for _, id := range affected {
+	return keys
+}
+
+func (im *Impact) conflicts(before, after *index.Index, watched []string, t time.Time) {
+	b, a := before.Design(), after.Design()
+	if len(b.Conflicts)+len(a.Conflicts) == 0 {
+		return
+	}
+	if !slices.Equal(b.Conflicts, a.Conflicts) { // then also those whose permissions stay can be concerned
+		watched = nil
+		for _, u := range a.Users {
+			watched = append(watched, u.ID)
+		}
+	}
+	for _, id := range watched {
 		was, is := duty.Of(before, id, t), duty.Of(after, id, t)
 		tell := func(list, others []duty.Violation, cleared bool) {
 			for _, v := range list {
@@ -139,25 +155,6 @@ func delegationsTouched(before, after *model.Design, ops []Op) (out []string) {
 					add(r.From.Ident())
 				}
 			}
-		}
-	}
-	return out
-}
-
-// Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are of. Both lists are
-// sorted by permission.
-func Beyond(x *index.Index, holdings, others []index.Holding) (out []index.Holding) {
-	j := 0
-	for _, h := range holdings {
-		for j < len(others) && others[j].Permission < h.Permission {
-			j++
-		}
-		included := false
-		for k := j; k < len(others) && others[k].Permission == h.Permission && !included; k++ {
-			included = others[k] == h || x.Includes(others[k], h)
-		}
-		if !included {
-			out = append(out, h)
 		}
 	}
 	return out

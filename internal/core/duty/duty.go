@@ -25,12 +25,11 @@ func Of(x *index.Index, user string, t time.Time) []Violation {
 	if len(conflicts) == 0 || !x.Live(user, t) {
 		return nil
 	}
-	permissions, roles := map[string][]string{}, map[string][]string{} // the areas where each is held
-	for _, h := range x.Effective(user, t) {
-		permissions[h.Permission] = append(permissions[h.Permission], h.Area)
-	}
-	for _, h := range x.RolesHeld(user, t) {
-		roles[h.Role] = append(roles[h.Role], h.Area)
+	permissions, roles := x.AreasOf(user, permissionItems(conflicts), t), map[string][]string{} // the areas where each is held
+	if slices.ContainsFunc(conflicts, hasRole) {
+		for _, h := range x.RolesHeld(user, t) {
+			roles[h.Role] = append(roles[h.Role], h.Area)
+		}
 	}
 	var out []Violation
 	for _, c := range conflicts {
@@ -51,6 +50,21 @@ func Of(x *index.Index, user string, t time.Time) []Violation {
 		out = append(out, v)
 	}
 	return out
+}
+
+func hasRole(c *model.Conflict) bool {
+	return slices.ContainsFunc(c.Items, func(i model.Item) bool { return i.Role != "" })
+}
+
+func permissionItems(conflicts []*model.Conflict) (keys []string) {
+	for _, c := range conflicts {
+		for _, i := range c.Items {
+			if i.Permission != "" {
+				keys = append(keys, i.Permission)
+			}
+		}
+	}
+	return keys
 }
 
 // meet finds an area where more items of a conflict are held than its limit allows. What is held at an area is held in all below it, so items

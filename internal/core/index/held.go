@@ -102,6 +102,14 @@ func (x *Index) holdings(list []stretch) []Holding {
 			packed = append(packed, uint64(x.rank[p])<<32|tail)
 		}
 	}
+	return x.unpack(packed)
+}
+
+// unpack makes holdings of numbers of 64 bits, which sort as the holdings do: above, the rank of the permission; below, the area; last, the reach.
+func (x *Index) unpack(packed []uint64) []Holding {
+	if packed == nil {
+		return nil
+	}
 	slices.Sort(packed)
 	out := make([]Holding, len(packed))
 	for i, k := range packed {

@@ -270,7 +270,7 @@ func (e Evidence) Doubts(t time.Time) (out []string) {
 // the widest only.
 func Outcome(x *index.Index, i Item, ended []string, t time.Time) (goes, stays []index.Holding) {
 	before, after := x.Widest(i.User, t), x.Without(i.User, ended, t)
-	goes = change.Beyond(x, before, after)
+	goes = index.Beyond(x, before, after)
 	kind, id := i.Target()
 	keys := x.Content(kind, id)
 	for _, h := range after {

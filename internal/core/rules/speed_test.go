@@ -3,7 +3,6 @@ package rules_test
 import (
 	"sync"
 	"testing"
-	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -107,5 +106,4 @@ func BenchmarkImpactOfARole(b *testing.B) {
 			b.ReportMetric(float64(im.Gaining), "people")
 		}
 	})
-	_ = time.Now
 }
