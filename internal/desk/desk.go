@@ -133,7 +133,7 @@ func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) 
 	}
 	r := store.Revision{Number: h.revision + 1, At: d.now(), Who: a.who.User, WhoName: name, Why: a.why, Undoes: a.undoes}
 	// What takes long is done before the record is written: readers see the new house as soon as it is acknowledged.
-	next := &house{revision: r.Number, at: r.At, index: index.Compile(after)}
+	next := &house{revision: r.Number, at: r.At, index: h.index.Update(after)}
 	err := d.store.Apply(r, ops, func(s *store.Store) error {
 		if a.along == nil {
 			return nil

@@ -189,7 +189,7 @@ func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error
 		p.refuseEdits(d, who)
 		return p, nil
 	}
-	p.after, p.index = after, index.Compile(after)
+	p.after, p.index = after, h.index.Update(after)
 	p.shown = &house{revision: h.revision, at: h.at, index: p.index}
 	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
 	p.refuseEdits(d, who)

@@ -54,7 +54,7 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 		if after == nil {
 			return nil, problemsOf(problems)
 		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
+		if blocks := d.forbidden(h, who, change.Weigh(h.index, h.index.Update(after), ops, now)); len(blocks) > 0 {
 			return nil, &Error{Cause: Invalid, Message: "The outcome of this review cannot be applied.", Problems: blocks}
 		}
 		h, err = d.apply(h, after, ops, applied{who: who, why: "Outcome of “" + r.Name + "”", along: end})
@@ -245,7 +245,7 @@ func (d *Desk) Task(who Actor, id int) (*TaskDetail, error) {
 			if after == nil {
 				c.Trouble = problemsOf(problems).Problems[0]
 			} else {
-				x := index.Compile(after)
+				x := h.index.Update(after)
 				impact := change.Weigh(h.index, x, ops, d.now())
 				c.Sentences, c.Losing = sentences(change.Sentences(ops, change.NamesIn(h.design()))), impact.Losing
 				if blocks := d.forbidden(h, who, impact); len(blocks) > 0 {
@@ -320,7 +320,7 @@ func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask
 		if after == nil {
 			return nil, problemsOf(problems)
 		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, index.Compile(after), ops, now)); len(blocks) > 0 {
+		if blocks := d.forbidden(h, who, change.Weigh(h.index, h.index.Update(after), ops, now)); len(blocks) > 0 {
 			return nil, &Error{Cause: Invalid, Message: blocks[0], Problems: blocks}
 		}
 		h, err = d.apply(h, after, ops, applied{who: who, why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), along: settle})

@@ -27,14 +27,19 @@ type Difference struct {
 // holds the same, by the same assignments in both. Watched says which permissions are of special interest; role assignments always are.
 func Differences(before, after *Index, watched []string, t time.Time) []Difference {
 	b, a := before.design, after.design
-	if !slices.Equal(b.Systems, a.Systems) || !slices.Equal(b.Licences, a.Licences) || !slices.Equal(b.Areas, a.Areas) {
+	if !alike(b, a) {
 		return differencesOfAll(before, after, t)
 	}
 	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched)}
 	c.gather()
 	type pair struct{ i, j int }
 	var pairs []pair
-	eachPair(b.Users, a.Users, func(i, j int) { pairs = append(pairs, pair{i, j}) })
+	touched := c.touched()
+	eachPair(b.Users, a.Users, func(i, j int) {
+		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) || !c.sameGroups(before.people[i].groups, after.people[j].groups) {
+			pairs = append(pairs, pair{i, j})
+		}
+	})
 	// Several parts at once; each keeps its order.
 	parts := make([][]Difference, runtime.GOMAXPROCS(0))
 	var wait sync.WaitGroup
@@ -42,9 +47,7 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 		wait.Go(func() {
 			w := worker{comparison: &c}
 			for _, p := range pairs[len(pairs)*n/len(parts) : len(pairs)*(n+1)/len(parts)] {
-				if d, differs := w.compare(p.i, p.j); differs {
-					parts[n] = append(parts[n], d)
-				}
+				parts[n] = append(parts[n], w.compare(p.i, p.j))
 			}
 		})
 	}
@@ -97,8 +100,8 @@ type comparison struct {
 
 	users  map[string]*touch // what assignments to a user differ in, by id
 	groups []*touch          // and those to a group, by its common number
-	// The groups of both designs have common numbers, in the order of each.
-	ofBefore, ofAfter []int
+	// The groups of both designs have common numbers, in the order of each. Both are nil if the groups are the same.
+	ofBefore, ofAfter []int32
 	wholes            [2][]*bitset.BitSet // all that the assignments to a group carry, before and after; made when it is asked for
 	mu                sync.Mutex
 }
@@ -112,50 +115,111 @@ type touch struct {
 func (c *comparison) gather() {
 	b, a := c.before, c.after
 	c.users = map[string]*touch{}
-	c.ofBefore, c.ofAfter = make([]int, len(b.parents)), make([]int, len(a.parents))
-	n := 0
-	eachPair(b.design.Groups, a.design.Groups, func(i, j int) {
+	n := c.number()
+	c.groups = make([]*touch, n)
+	c.wholes = [2][]*bitset.BitSet{make([]*bitset.BitSet, len(b.groups)), make([]*bitset.BitSet, len(a.groups))}
+	eachPair(b.design.Assignments, a.design.Assignments, func(i, j int) {
+		if i >= 0 && j >= 0 && b.design.Assignments[i] == a.design.Assignments[j] {
+			return
+		}
 		if i >= 0 {
-			c.ofBefore[i] = n
+			c.touchBy(b, b.design.Assignments[i])
 		}
 		if j >= 0 {
-			c.ofAfter[j] = n
+			c.touchBy(a, a.design.Assignments[j])
+		}
+	})
+	// Assignments that are the same can carry something else.
+	for key, n := range a.shapeOf {
+		m, known := b.shapeOf[key]
+		if !known || slices.Equal(b.shapes[m].words, a.shapes[n].words) {
+			continue
+		}
+		size := b.readable.Len()
+		bits := bitset.FromWithLength(size, b.shapes[m].words).SymmetricDifference(bitset.FromWithLength(size, a.shapes[n].words))
+		grants, _, _ := a.target(key)
+		for i := range grants {
+			if grants[i].shape == n {
+				c.touch(a, grants[i].Assignment, bits, false)
+			}
+		}
+	}
+	for id := range roleLines(b.design.Roles, a.design.Roles) {
+		if i, ok := a.design.Roles.Position(id); ok {
+			for _, g := range a.roles[i].grants {
+				c.touch(a, g.Assignment, nil, true)
+			}
+		}
+	}
+}
+
+// number gives the groups of both designs common numbers, and tells how many there are.
+func (c *comparison) number() (n int) {
+	b, a := c.before.design.Groups, c.after.design.Groups
+	if movesOf(b, a) == nil {
+		return len(c.after.groups)
+	}
+	c.ofBefore, c.ofAfter = make([]int32, len(c.before.groups)), make([]int32, len(c.after.groups))
+	eachPair(b, a, func(i, j int) {
+		if i >= 0 {
+			c.ofBefore[i] = int32(n)
+		}
+		if j >= 0 {
+			c.ofAfter[j] = int32(n)
 		}
 		n++
 	})
-	for k := range 2 { // everyone and public
-		c.ofBefore[len(b.design.Groups)+k], c.ofAfter[len(a.design.Groups)+k] = n, n
+	for k := range builtIn {
+		c.ofBefore[len(b)+k], c.ofAfter[len(a)+k] = int32(n), int32(n)
 		n++
 	}
-	c.groups = make([]*touch, n)
-	c.wholes = [2][]*bitset.BitSet{make([]*bitset.BitSet, len(b.parents)), make([]*bitset.BitSet, len(a.parents))}
-	inherits := roleLines(b.design.Roles, a.design.Roles)
-	type pair struct{ before, after int32 }
-	shapes := map[pair]*bitset.BitSet{} // what two shapes differ in; nil if in nothing
-	eachPair(b.design.Assignments, a.design.Assignments, func(i, j int) {
-		switch {
-		case i < 0:
-			c.touch(a, a.grants[j], a.carried(a.grants[j]), true)
-		case j < 0:
-			c.touch(b, b.grants[i], b.carried(b.grants[i]), true)
-		case b.grants[i].Assignment != a.grants[j].Assignment:
-			c.touch(b, b.grants[i], b.carried(b.grants[i]), true)
-			c.touch(a, a.grants[j], a.carried(a.grants[j]), true)
-		default:
-			was, is := b.grants[i], a.grants[j]
-			key := pair{was.shape, is.shape}
-			bits, known := shapes[key]
-			if !known {
-				if before, after := b.carried(was), a.carried(is); before != after && !before.Equal(after) {
-					bits = before.SymmetricDifference(after)
-				}
-				shapes[key] = bits
-			}
-			if held := inherits[was.Role]; bits != nil || held {
-				c.touch(a, is, bits, held)
-			}
+	return n
+}
+
+// common is the common number of a group.
+func common(of []int32, g int32) int32 {
+	if of == nil {
+		return g
+	}
+	return of[g]
+}
+
+// sameGroups tells whether somebody is in the same groups in both designs.
+func (c *comparison) sameGroups(was, is []int32) bool {
+	if len(was) != len(is) {
+		return false
+	}
+	if c.ofBefore == nil && len(was) > 0 && &was[0] == &is[0] {
+		return true
+	}
+	for k := range was {
+		if common(c.ofBefore, was[k]) != common(c.ofAfter, is[k]) {
+			return false
 		}
-	})
+	}
+	return true
+}
+
+// touched is the users, by their numbers afterwards, whom assignments reach that are touched.
+func (c *comparison) touched() *bitset.BitSet {
+	r := c.after.reach()
+	for id := range c.users {
+		if j, ok := c.after.userOf[id]; ok {
+			r.users.Set(uint(j))
+		}
+	}
+	for g := range c.after.groups {
+		if c.groups[common(c.ofAfter, int32(g))] != nil {
+			r.group(g)
+		}
+	}
+	return r.people()
+}
+
+// touchBy notes all that an assignment carries as touched.
+func (c *comparison) touchBy(x *Index, a *model.Assignment) {
+	key := x.keyOf(a)
+	c.touch(x, a, bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[key]].words), true)
 }
 
 // roleLines gives the roles that do not inherit what they did, with all that inherit these.
@@ -187,20 +251,19 @@ func roleLines(before, after model.Table[*model.Role]) map[string]bool {
 	return changed
 }
 
-func (c *comparison) touch(x *Index, g *grant, bits *bitset.BitSet, held bool) {
+func (c *comparison) touch(x *Index, a *model.Assignment, bits *bitset.BitSet, held bool) {
 	var at *touch
-	if g.Subject.User != "" {
-		if at = c.users[g.Subject.User]; at == nil {
+	if a.Subject.User != "" {
+		if at = c.users[a.Subject.User]; at == nil {
 			at = &touch{bits: x.bits()}
-			c.users[g.Subject.User] = at
+			c.users[a.Subject.User] = at
 		}
 	} else {
-		n := x.groups[g.Subject.Group]
+		of := c.ofAfter
 		if x == c.before {
-			n = c.ofBefore[n]
-		} else {
-			n = c.ofAfter[n]
+			of = c.ofBefore
 		}
+		n := common(of, int32(x.groupOf[a.Subject.Group]))
 		if at = c.groups[n]; at == nil {
 			at = &touch{bits: x.bits()}
 			c.groups[n] = at
@@ -213,15 +276,15 @@ func (c *comparison) touch(x *Index, g *grant, bits *bitset.BitSet, held bool) {
 }
 
 // whole is all that the assignments to a group carry.
-func (c *comparison) whole(side, group int) *bitset.BitSet {
+func (c *comparison) whole(side int, group int32) *bitset.BitSet {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	bits := c.wholes[side][group]
 	if bits == nil {
 		x := []*Index{c.before, c.after}[side]
 		bits = x.bits()
-		for _, g := range x.toGroup[group] {
-			bits.InPlaceUnion(x.carried(g))
+		for i := range x.groups[group].grants {
+			bits.InPlaceUnion(x.carried(&x.groups[group].grants[i]))
 		}
 		c.wholes[side][group] = bits
 	}
@@ -231,25 +294,28 @@ func (c *comparison) whole(side, group int) *bitset.BitSet {
 // worker compares one person after another, in the same memory.
 type worker struct {
 	*comparison
-	differ  *bitset.BitSet
-	words   []int // the places of the words of permissions that can differ
+	differ  *bitset.BitSet // the permissions that can differ
+	last    *bitset.BitSet // those of the person before, whom most resemble
+	words   []word         // the words of these
+	systems mark           // their systems
+	watches bool           // whether some are watched
 	was, is pieces
 }
 
 // compare compares a person, who may be missing from either side.
-func (w *worker) compare(i, j int) (d Difference, differs bool) {
+func (w *worker) compare(i, j int) (d Difference) {
 	b, a := w.before, w.after
 	if w.differ == nil {
-		w.differ = b.bits()
+		w.differ, w.last = b.bits(), b.bits()
 	}
-	differs, held := w.scope(i, j)
-	if !differs {
-		return d, false
+	held := w.scope(i, j)
+	if !w.differ.Equal(w.last) {
+		w.differ.CopyFull(w.last)
+		w.words, w.systems, w.watches = wordsOf(w.differ.Words(), w.words[:0]), b.markOf(w.differ), w.differ.IntersectionCardinality(w.watched) > 0
 	}
-	d.Watched = held || w.differ.IntersectionCardinality(w.watched) > 0
-	w.words = wordsOf(w.differ, w.words[:0])
-	w.was.take(b, i, w.words, w.t)
-	w.is.take(a, j, w.words, w.t)
+	d.Watched = held || w.watches
+	w.was.take(b, i, w.words, &w.systems, w.t)
+	w.is.take(a, j, w.words, &w.systems, w.t)
 	if j >= 0 {
 		d.User = a.design.Users[j].ID
 	} else {
@@ -263,11 +329,11 @@ func (w *worker) compare(i, j int) (d Difference, differs bool) {
 			break
 		}
 	}
-	return d, true
+	return d
 }
 
 // scope finds out in which permissions a person can differ; held tells that the assignments themselves do.
-func (w *worker) scope(i, j int) (differs, held bool) {
+func (w *worker) scope(i, j int) (held bool) {
 	w.differ.ClearAll()
 	if i < 0 || j < 0 || accountDiffers(w.before.design.Users[i], w.after.design.Users[j]) {
 		for _, side := range []struct {
@@ -278,32 +344,32 @@ func (w *worker) scope(i, j int) (differs, held bool) {
 				side.x.grantsOf(side.u, func(g *grant) bool { w.differ.InPlaceUnion(side.x.carried(g)); return true })
 			}
 		}
-		return true, true
+		return true
 	}
 	add := func(t *touch) {
 		if t != nil {
 			w.differ.InPlaceUnion(t.bits)
-			differs, held = true, held || t.held
+			held = held || t.held
 		}
 	}
 	if len(w.users) > 0 {
 		add(w.users[w.after.design.Users[j].ID])
 	}
-	was, is := w.before.memberOf[i], w.after.memberOf[j]
+	was, is := w.before.people[i].groups, w.after.people[j].groups
 	for len(was) > 0 || len(is) > 0 {
 		switch {
-		case len(is) == 0 || len(was) > 0 && w.ofBefore[was[0]] < w.ofAfter[is[0]]:
+		case len(is) == 0 || len(was) > 0 && common(w.ofBefore, was[0]) < common(w.ofAfter, is[0]):
 			w.differ.InPlaceUnion(w.whole(0, was[0]))
-			differs, held, was = true, true, was[1:]
-		case len(was) == 0 || w.ofAfter[is[0]] < w.ofBefore[was[0]]:
+			held, was = true, was[1:]
+		case len(was) == 0 || common(w.ofAfter, is[0]) < common(w.ofBefore, was[0]):
 			w.differ.InPlaceUnion(w.whole(1, is[0]))
-			differs, held, is = true, true, is[1:]
+			held, is = true, is[1:]
 		default:
-			add(w.groups[w.ofAfter[is[0]]])
+			add(w.groups[common(w.ofAfter, is[0])])
 			was, is = was[1:], is[1:]
 		}
 	}
-	return differs, held
+	return held
 }
 
 // accountDiffers tells whether what a person can hold differs by the account itself.
@@ -314,46 +380,46 @@ func accountDiffers(a, b *model.User) bool {
 // pieces are a person's effective permissions as [stretch] has them, but only some words of the bits.
 type pieces struct {
 	x       *Index
-	words   []int
+	words   []word // of the permissions of interest
 	list    []piece
 	missing []uint64 // what grants in force carry and the person is not licensed for
 	all     []uint64
 }
 
 type piece struct {
-	area  int
-	reach model.Reach
-	bits  []uint64
+	area int32
+	wide uint8
+	bits []uint64
 }
 
-func (p *pieces) take(x *Index, u int, words []int, t time.Time) {
+func (p *pieces) take(x *Index, u int, words []word, systems *mark, t time.Time) {
 	p.x, p.words, p.list, p.all = x, words, p.list[:0], p.all[:0]
 	p.missing = append(p.missing[:0], make([]uint64, len(words))...)
 	if u < 0 || !x.live(u, t) {
 		return
 	}
 	licensed := x.licensed(u).Words()
-	x.grantsOf(u, func(g *grant) bool {
-		carried := x.carried(g).Words()
+	x.grantsIn(u, systems, func(g *grant) bool {
+		carried := x.shapes[g.shape].words
 		some := uint64(0)
-		for _, k := range words {
-			some |= carried[k]
+		for _, w := range words {
+			some |= carried[w.at] & w.bits
 		}
-		if some == 0 || !model.In(t, g.From, g.Until) {
+		if some == 0 || !g.in(t) {
 			return true
 		}
-		bits := p.at(g.area, g.Reach)
-		for n, k := range words {
-			bits[n] |= carried[k] & licensed[k]
-			p.missing[n] |= carried[k] &^ licensed[k]
+		bits := p.at(g.area, g.wide)
+		for n, w := range words {
+			bits[n] |= carried[w.at] & w.bits & licensed[w.at]
+			p.missing[n] |= carried[w.at] & w.bits &^ licensed[w.at]
 		}
 		return true
 	})
 }
 
-func (p *pieces) at(area int, reach model.Reach) []uint64 {
+func (p *pieces) at(area int32, wide uint8) []uint64 {
 	for i := range p.list {
-		if p.list[i].area == area && p.list[i].reach == reach {
+		if p.list[i].area == area && p.list[i].wide == wide {
 			return p.list[i].bits
 		}
 	}
@@ -364,25 +430,26 @@ func (p *pieces) at(area int, reach model.Reach) []uint64 {
 	p.all = p.all[:start+len(p.words)]
 	bits := p.all[start:]
 	clear(bits)
-	p.list = append(p.list, piece{area, reach, bits})
+	p.list = append(p.list, piece{area, wide, bits})
 	return bits
 }
 
 // AreasOf gives the areas over which a user holds some permissions at t, with any reach, by permission; each once. What is not held is left out.
 func (x *Index) AreasOf(user string, keys []string, t time.Time) map[string][]string {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	if !ok {
 		return nil
 	}
 	wanted := x.bitsOf(keys)
 	var p pieces
-	p.take(x, u, wordsOf(wanted, nil), t)
+	systems := x.markOf(wanted)
+	p.take(x, u, wordsOf(wanted.Words(), nil), &systems, t)
 	out := map[string][]string{}
 	for _, s := range p.list {
 		area := x.design.Areas[s.area].ID
-		for n, k := range p.words {
-			for bits := s.bits[n] & wanted.Words()[k]; bits != 0; bits &= bits - 1 {
-				key := x.permissions[64*k+mathbits.TrailingZeros64(bits)].Key
+		for n, w := range p.words {
+			for bits := s.bits[n]; bits != 0; bits &= bits - 1 {
+				key := x.permissions[64*int(w.at)+mathbits.TrailingZeros64(bits)].Key
 				if !slices.Contains(out[key], area) {
 					out[key] = append(out[key], area)
 				}
@@ -392,11 +459,11 @@ func (x *Index) AreasOf(user string, keys []string, t time.Time) map[string][]st
 	return out
 }
 
-// wordsOf appends the places of those words of a set that are not empty.
-func wordsOf(b *bitset.BitSet, to []int) []int {
-	for k, word := range b.Words() {
-		if word != 0 {
-			to = append(to, k)
+// wordsOf appends those words of a set that are not empty.
+func wordsOf(words []uint64, to []word) []word {
+	for k, bits := range words {
+		if bits != 0 {
+			to = append(to, word{int32(k), bits})
 		}
 	}
 	return to
@@ -405,36 +472,46 @@ func wordsOf(b *bitset.BitSet, to []int) []int {
 // beyond gives the widest of the pieces that none of the others includes.
 func (p *pieces) beyond(others *pieces) []Holding {
 	var packed []uint64
-	for n, k := range p.words {
+	for n, w := range p.words {
 		for i, s := range p.list {
 			bits := s.bits[n]
 			if bits == 0 {
 				continue
 			}
-			tail := uint64(s.area)<<2 | uint64(2-width(s.reach))
+			tail := tailOf(s.area, s.wide)
 			for j, o := range p.list {
-				if i != j && p.x.covers(o.area, s.area) && width(o.reach) >= width(s.reach) {
+				if i != j && p.x.includes(o.area, o.wide, s.area, s.wide) {
 					bits &^= o.bits[n]
 				}
 			}
 			for _, o := range others.list {
-				if p.x.covers(o.area, s.area) && width(o.reach) >= width(s.reach) {
+				if p.x.includes(o.area, o.wide, s.area, s.wide) {
 					bits &^= o.bits[n]
 				}
 			}
 			for ; bits != 0; bits &= bits - 1 {
-				packed = append(packed, uint64(p.x.rank[64*k+mathbits.TrailingZeros64(bits)])<<32|tail)
+				packed = append(packed, uint64(p.x.rank[64*int(w.at)+mathbits.TrailingZeros64(bits)])<<32|tail)
 			}
 		}
 	}
 	return p.x.unpack(packed)
 }
 
+// keyed is an object that is the same only as itself.
+type keyed interface {
+	model.Object
+	comparable
+}
+
 // eachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them lacks.
-func eachPair[T model.Object](a, b model.Table[T], do func(i, j int)) {
+func eachPair[T keyed](a, b model.Table[T], do func(i, j int)) {
 	i, j := 0, 0
 	for i < len(a) || j < len(b) {
 		switch {
+		case i < len(a) && j < len(b) && a[i] == b[j]:
+			do(i, j)
+			i++
+			j++
 		case j == len(b) || i < len(a) && a[i].Ident() < b[j].Ident():
 			do(i, -1)
 			i++
@@ -447,13 +524,4 @@ func eachPair[T model.Object](a, b model.Table[T], do func(i, j int)) {
 			j++
 		}
 	}
-}
-
-// bitsOf is the permissions with some keys; those that no system has are left out.
-func (x *Index) bitsOf(keys []string) *bitset.BitSet {
-	b := x.bits()
-	for _, i := range lookup(x.permissionOf, keys) {
-		b.Set(uint(i))
-	}
-	return b
 }

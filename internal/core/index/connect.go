@@ -70,9 +70,9 @@ func (x *Index) node(n Node) (node, bool) {
 	bay := slices.Index(Bays, n.Kind)
 	switch bay {
 	case bayUser:
-		i, ok = x.users[n.ID]
+		i, ok = x.userOf[n.ID]
 	case bayGroup:
-		i, ok = x.groups[n.ID]
+		i, ok = x.groupOf[n.ID]
 	case bayRole:
 		i, ok = x.design.Roles.Position(n.ID)
 	case baySet:
@@ -149,12 +149,12 @@ func between(keep, a, b map[node]bool) {
 // web is the beams that count at one area and time.
 type web struct {
 	*Index
-	at int
+	at int32
 	t  time.Time
 }
 
 func (w *web) counts(g *grant) bool {
-	return model.In(w.t, g.From, g.Until) && (w.covers(g.area, w.at) || w.covers(w.at, g.area))
+	return g.in(w.t) && w.near(g.area, w.at)
 }
 
 // flow follows the beams from a node both ways. Permissions are reached downward only if they truly arrive, and a permission is followed upward
@@ -185,9 +185,9 @@ func (w *web) down(n node, seen map[node]bool) {
 			}
 		}
 	}
-	granted := func(list []*grant) {
-		for _, g := range list {
-			if w.counts(g) {
+	granted := func(list []grant) {
+		for i := range list {
+			if g := &list[i]; w.counts(g) {
 				if m := w.targetNode(g); !seen[m] {
 					seen[m] = true
 					w.down(m, seen)
@@ -197,14 +197,14 @@ func (w *web) down(n node, seen map[node]bool) {
 	}
 	switch n.bay {
 	case bayUser:
-		visit(bayGroup, w.direct[n.i])
-		granted(w.toUser[n.i])
+		visit(bayGroup, ints(w.people[n.i].direct))
+		granted(w.people[n.i].grants)
 	case bayGroup:
-		visit(bayGroup, w.parents[n.i])
-		granted(w.toGroup[n.i])
+		visit(bayGroup, ints(w.groups[n.i].parents))
+		granted(w.groups[n.i].grants)
 	case bayRole:
-		visit(bayRole, w.roleInherits[n.i])
-		visit(baySet, w.roleSets[n.i])
+		visit(bayRole, w.roles[n.i].inherits)
+		visit(baySet, w.roles[n.i].sets)
 	}
 }
 
@@ -219,9 +219,9 @@ func (w *Index) targetNode(g *grant) node {
 
 func (w *web) subjectNode(g *grant) node {
 	if g.Subject.User != "" {
-		return node{bayUser, w.users[g.Subject.User]}
+		return node{bayUser, w.userOf[g.Subject.User]}
 	}
-	return node{bayGroup, w.groups[g.Subject.Group]}
+	return node{bayGroup, w.groupOf[g.Subject.Group]}
 }
 
 // delivered is the permissions that a node gives.
@@ -245,8 +245,8 @@ func (w *web) delivered(n node) *bitset.BitSet {
 			if m.bay != bayGroup {
 				continue
 			}
-			for _, g := range w.toGroup[m.i] {
-				if w.counts(g) {
+			for i := range w.groups[m.i].grants {
+				if g := &w.groups[m.i].grants[i]; w.counts(g) {
 					b.InPlaceUnion(w.carried(g))
 				}
 			}
@@ -285,29 +285,29 @@ func (w *web) enter(n node, seen map[node]bool, p int) {
 
 // up follows beams towards people; p, if it is not negative, is the permission that must pass.
 func (w *web) up(n node, seen map[node]bool, p int) {
-	granted := func(list []*grant) {
-		for _, g := range list {
-			if w.counts(g) && (p < 0 || w.carried(g).Test(uint(p))) {
+	granted := func(list []grant) {
+		for i := range list {
+			if g := &list[i]; w.counts(g) && (p < 0 || w.carries(g, p)) {
 				w.enter(w.subjectNode(g), seen, p)
 			}
 		}
 	}
 	switch n.bay {
 	case bayGroup:
-		for _, g := range w.Index.up.children[n.i] {
-			w.enter(node{bayGroup, g}, seen, p)
+		for _, g := range w.groups[n.i].children {
+			w.enter(node{bayGroup, int(g)}, seen, p)
 		}
-		for _, u := range w.Index.up.members[n.i] {
-			w.enter(node{bayUser, u}, seen, p)
+		for _, u := range w.groups[n.i].members {
+			w.enter(node{bayUser, int(u)}, seen, p)
 		}
 	case bayRole:
-		granted(w.Index.up.roles[n.i])
-		for _, r := range w.Index.up.heirs[n.i] {
+		granted(w.Index.roles[n.i].grants)
+		for _, r := range w.Index.roles[n.i].heirs {
 			w.enter(node{bayRole, r}, seen, p)
 		}
 	case baySet:
-		granted(w.Index.up.sets[n.i])
-		for _, r := range w.Index.up.users[n.i] {
+		granted(w.Index.sets[n.i].grants)
+		for _, r := range w.Index.sets[n.i].users {
 			w.enter(node{bayRole, r}, seen, p)
 		}
 	}
@@ -387,20 +387,20 @@ func (w *web) beams(keep map[node]bool, delivered *bitset.BitSet) (beams []Beam)
 	for n := range keep {
 		switch n.bay {
 		case bayUser:
-			for _, g := range w.direct[n.i] {
-				link(n, node{bayGroup, g}, Member)
+			for _, g := range w.people[n.i].direct {
+				link(n, node{bayGroup, int(g)}, Member)
 			}
-			beams = append(beams, w.assigned(n, w.toUser[n.i], keep)...)
+			beams = append(beams, w.assigned(n, w.people[n.i].grants, keep)...)
 		case bayGroup:
-			for _, g := range w.parents[n.i] {
-				link(n, node{bayGroup, g}, Nested)
+			for _, g := range w.groups[n.i].parents {
+				link(n, node{bayGroup, int(g)}, Nested)
 			}
-			beams = append(beams, w.assigned(n, w.toGroup[n.i], keep)...)
+			beams = append(beams, w.assigned(n, w.groups[n.i].grants, keep)...)
 		case bayRole:
-			for _, r := range w.roleInherits[n.i] {
+			for _, r := range w.roles[n.i].inherits {
 				link(n, node{bayRole, r}, Inherits)
 			}
-			for _, s := range w.roleSets[n.i] {
+			for _, s := range w.roles[n.i].sets {
 				link(n, node{baySet, s}, Includes)
 			}
 			own := w.closure(w.design.Roles[n.i].Permissions)
@@ -424,9 +424,10 @@ func (w *web) gives(n node, content, delivered *bitset.BitSet, link func(from, t
 	}
 }
 
-func (w *web) assigned(n node, list []*grant, keep map[node]bool) (beams []Beam) {
+func (w *web) assigned(n node, list []grant, keep map[node]bool) (beams []Beam) {
 	at := map[node]int{}
-	for _, g := range list {
+	for i := range list {
+		g := &list[i]
 		to := w.targetNode(g)
 		if !w.counts(g) || !keep[to] {
 			continue
@@ -440,4 +441,12 @@ func (w *web) assigned(n node, list []*grant, keep map[node]bool) (beams []Beam)
 		beams[j].Assignments = append(beams[j].Assignments, g.Assignment)
 	}
 	return beams
+}
+
+func ints(list []int32) []int {
+	out := make([]int, len(list))
+	for i, n := range list {
+		out[i] = int(n)
+	}
+	return out
 }

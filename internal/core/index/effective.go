@@ -27,7 +27,7 @@ type Holding struct {
 
 // UserID resolves a user's id, or else userName without regard to case, to the id.
 func (x *Index) UserID(name string) (string, bool) {
-	if _, ok := x.users[name]; ok {
+	if _, ok := x.userOf[name]; ok {
 		return name, true
 	}
 	if i, ok := x.byName[model.Fold(name)]; ok {
@@ -41,7 +41,7 @@ func (x *Index) user(id string) (int, bool) {
 	if id == Anonymous {
 		return nobody, true
 	}
-	u, ok := x.users[id]
+	u, ok := x.userOf[id]
 	return u, ok
 }
 
@@ -58,39 +58,50 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	}
 	owner := nobody
 	if r.Owner != "" {
-		if owner, ok = x.users[r.Owner]; !ok {
+		if owner, ok = x.userOf[r.Owner]; !ok {
 			return false
 		}
 	}
 	system := x.systemOf[p]
-	gives := func(list []*grant) bool {
-		for _, g := range list {
-			if x.carried(g).Test(uint(p)) && x.covers(g.area, area) && x.reaches(g.Reach, u, owner) && model.In(t, g.From, g.Until) {
+	gives := func(list []grant) bool {
+		for i := range list {
+			if g := &list[i]; x.carries(g, p) && x.covers(g.area, area) && x.reaches(g.wide, u, owner) && g.in(t) {
 				return true
 			}
 		}
 		return false
 	}
 	if u == nobody {
-		return gives(x.toGroup[x.groups[model.Public]])
+		return gives(x.groups[x.public()].grants)
 	}
-	for _, g := range x.memberOf[u] {
-		if x.marks[g].might(system) && gives(x.toGroup[g]) {
+	for _, g := range x.people[u].groups {
+		if x.marks[g].might(system) && gives(x.groups[g].grants) {
 			return true
 		}
 	}
-	return gives(x.toUser[u])
+	return gives(x.people[u].grants)
 }
 
 // reaches tells whether a reach of u's includes records of an owner.
-func (x *Index) reaches(r model.Reach, u, owner int) bool {
-	switch r {
-	case model.ReachOwn:
+func (x *Index) reaches(wide uint8, u, owner int) bool {
+	switch wide {
+	case 0:
 		return u != nobody && owner == u
-	case model.ReachLine:
+	case 1:
 		return u != nobody && x.inLine(owner, u)
 	}
 	return true
+}
+
+// inLine tells whether owner is u or stands below u.
+func (x *Index) inLine(owner, u int) bool {
+	for owner >= 0 {
+		if owner == u {
+			return true
+		}
+		owner = int(x.people[owner].manager)
+	}
+	return false
 }
 
 // Without gives what [Index.Widest] would give if the person did not have some assignments.
@@ -121,17 +132,7 @@ func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(us
 func (x *Index) Includes(a, b Holding) bool {
 	ia, ok := x.areas[a.Area]
 	ib, known := x.areas[b.Area]
-	return a.Permission == b.Permission && ok && known && x.covers(ia, ib) && width(a.Reach) >= width(b.Reach)
-}
-
-func width(r model.Reach) int {
-	switch r {
-	case model.ReachOwn:
-		return 0
-	case model.ReachLine:
-		return 1
-	}
-	return 2
+	return a.Permission == b.Permission && ok && known && x.covers(int32(ia), int32(ib)) && width(a.Reach) >= width(b.Reach)
 }
 
 // Covers tells whether area a is area b or lies above it; an empty id means the root.
@@ -143,16 +144,25 @@ func (x *Index) Covers(a, b string) bool {
 
 // Live tells whether a user exists and is live at t.
 func (x *Index) Live(user string, t time.Time) bool {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	return ok && x.live(u, t)
 }
 
 // WholeHolders gives the live users who hold all of the given permissions over the whole organisation at t, by id.
 func (x *Index) WholeHolders(permissions []string, t time.Time) []string {
 	var out []string
-	for _, u := range x.design.Users {
-		if !slices.ContainsFunc(permissions, func(p string) bool { return !x.Allowed(u.ID, p, Record{}, t) }) {
-			out = append(out, u.ID)
+	if len(permissions) == 0 {
+		for u, p := range x.people {
+			if x.live(u, t) {
+				out = append(out, p.user.ID)
+			}
+		}
+		return out
+	}
+	// Who holds one of them somewhere is soon found, and mostly few.
+	for _, id := range x.Holders(KindPermission, permissions[0], t) {
+		if !slices.ContainsFunc(permissions, func(p string) bool { return !x.Allowed(id, p, Record{}, t) }) {
+			out = append(out, id)
 		}
 	}
 	return out
@@ -170,33 +180,29 @@ func (x *Index) Owners(t time.Time) []string {
 
 // Members gives the ids of a group's transitive members (§5), sorted; nil if there is no such group.
 func (x *Index) Members(group string) []string {
-	g, ok := x.groups[group]
+	g, ok := x.groupOf[group]
 	if !ok {
 		return nil
 	}
-	out := []string{}
-	for u, groups := range x.memberOf {
-		if _, in := slices.BinarySearch(groups, g); in {
-			out = append(out, x.design.Users[u].ID)
-		}
-	}
-	return out
+	r := x.reach()
+	r.group(g)
+	return x.idsOf(r.people())
 }
 
 // InGroup tells whether a user is a transitive member of a group (§5).
 func (x *Index) InGroup(user, group string) bool {
-	u, ok := x.users[user]
-	g, known := x.groups[group]
+	u, ok := x.userOf[user]
+	g, known := x.groupOf[group]
 	if !ok || !known {
 		return false
 	}
-	_, in := slices.BinarySearch(x.memberOf[u], g)
+	_, in := slices.BinarySearch(x.people[u].groups, int32(g))
 	return in
 }
 
 // GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that nest it.
 func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
-	g, ok := x.groups[group]
+	g, ok := x.groupOf[group]
 	if !ok {
 		return nil
 	}
@@ -204,13 +210,13 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 	for todo := []int{g}; len(todo) > 0; {
 		at := todo[0]
 		todo = todo[1:]
-		for _, g := range x.toGroup[at] {
+		for _, g := range x.groups[at].grants {
 			out = append(out, g.Assignment)
 		}
-		for _, p := range x.parents[at] {
-			if !seen[p] {
-				seen[p] = true
-				todo = append(todo, p)
+		for _, p := range x.groups[at].parents {
+			if !seen[int(p)] {
+				seen[int(p)] = true
+				todo = append(todo, int(p))
 			}
 		}
 	}
@@ -219,11 +225,11 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 
 // Size is how many transitive members a group has; 0 if there is no such group.
 func (x *Index) Size(group string) int {
-	g, ok := x.groups[group]
+	g, ok := x.groupOf[group]
 	if !ok {
 		return 0
 	}
-	return x.size[g]
+	return int(x.groups[g].size)
 }
 
 // Content gives the keys that a set or role gives (§2, §3), sorted; nil if there is none such.
@@ -235,13 +241,13 @@ func (x *Index) Content(kind model.Kind, id string) []string {
 		if !ok {
 			return nil
 		}
-		c = x.sets[i]
+		c = x.sets[i].contents
 	case model.KindRole:
 		i, ok := x.design.Roles.Position(id)
 		if !ok {
 			return nil
 		}
-		c = x.roles[i]
+		c = x.roles[i].contents
 	default:
 		return nil
 	}
@@ -256,15 +262,15 @@ type GroupOf struct {
 
 // GroupsOf gives the groups that a user is in, direct ones first, then by place in the design; the built-in ones last.
 func (x *Index) GroupsOf(user string) []GroupOf {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	if !ok {
 		return nil
 	}
 	var out []GroupOf
 	for _, direct := range []bool{true, false} {
-		for _, g := range x.memberOf[u] {
-			if _, is := slices.BinarySearch(x.direct[u], g); is == direct {
-				out = append(out, GroupOf{x.groupStep(g).ID, direct})
+		for _, g := range x.people[u].groups {
+			if _, is := slices.BinarySearch(x.people[u].direct, g); is == direct {
+				out = append(out, GroupOf{x.groupStep(int(g)).ID, direct})
 			}
 		}
 	}
@@ -279,12 +285,12 @@ type RoleHeld struct {
 
 // RolesHeld gives the roles that a user holds at t, with those that they inherit (§8).
 func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	if !ok {
 		return nil
 	}
 	x.grantsOf(u, func(g *grant) bool {
-		if g.Role == "" || !model.In(t, g.From, g.Until) {
+		if g.Role == "" || !g.in(t) {
 			return true
 		}
 		area := x.design.Areas[g.area].ID
@@ -294,7 +300,7 @@ func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
 			r := todo[len(todo)-1]
 			todo = todo[:len(todo)-1]
 			out = append(out, RoleHeld{x.design.Roles[r].ID, area})
-			for _, p := range x.roleInherits[r] {
+			for _, p := range x.roles[r].inherits {
 				if !seen[p] {
 					seen[p] = true
 					todo = append(todo, p)
@@ -308,13 +314,13 @@ func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
 
 // WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the design.
 func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	if !ok || !x.live(u, t) {
 		return nil
 	}
 	missing := x.bits()
 	x.grantsOf(u, func(g *grant) bool {
-		if model.In(t, g.From, g.Until) {
+		if g.in(t) {
 			missing.InPlaceUnion(x.carried(g))
 		}
 		return true

@@ -16,8 +16,13 @@ func (x *Index) Holders(kind model.Kind, id string, t time.Time) []string {
 	if all == nil {
 		return nil
 	}
-	out := make([]string, 0, all.Count())
-	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
+	return x.idsOf(all)
+}
+
+// idsOf gives the ids of some users, sorted.
+func (x *Index) idsOf(users *bitset.BitSet) []string {
+	out := make([]string, 0, users.Count())
+	for u, ok := users.NextSet(0); ok; u, ok = users.NextSet(u + 1) {
 		out = append(out, x.design.Users[u].ID)
 	}
 	return out
@@ -33,9 +38,9 @@ func (x *Index) HolderCount(kind model.Kind, id string, t time.Time) int {
 
 func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet {
 	found := x.reach()
-	inForce := func(list []*grant) {
-		for _, g := range list {
-			if model.In(t, g.From, g.Until) {
+	inForce := func(list []grant) {
+		for i := range list {
+			if g := &list[i]; g.in(t) {
 				found.add(g)
 			}
 		}
@@ -48,16 +53,16 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 			return nil
 		}
 		for _, r := range x.heirs([]int{i}) {
-			inForce(x.up.roles[r])
+			inForce(x.roles[r].grants)
 		}
 	case model.KindSet:
 		i, ok := x.design.Sets.Position(id)
 		if !ok {
 			return nil
 		}
-		inForce(x.up.sets[i])
-		for _, r := range x.heirs(x.up.users[i]) {
-			inForce(x.up.roles[r])
+		inForce(x.sets[i].grants)
+		for _, r := range x.heirs(x.sets[i].users) {
+			inForce(x.roles[r].grants)
 		}
 	case KindPermission:
 		p, ok := x.permissionOf[id]
@@ -65,7 +70,7 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 			return nil
 		}
 		x.carrying(p, func(g *grant) {
-			if model.In(t, g.From, g.Until) {
+			if g.in(t) {
 				found.add(g)
 			}
 		})
@@ -84,20 +89,22 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 
 // carrying calls do with every grant that carries a permission.
 func (x *Index) carrying(p int, do func(g *grant)) {
-	each := func(of []contents, grants [][]*grant) {
-		for i := range of {
-			if !has(of[i].exact, p) {
-				continue
-			}
-			for _, g := range grants[i] {
-				if has(x.carried(g), p) {
-					do(g)
-				}
+	each := func(of *contents, grants []grant) {
+		if !has(of.exact, p) {
+			return
+		}
+		for i := range grants {
+			if g := &grants[i]; x.carries(g, p) {
+				do(g)
 			}
 		}
 	}
-	each(x.roles, x.up.roles)
-	each(x.sets, x.up.sets)
+	for i := range x.roles {
+		each(&x.roles[i].contents, x.roles[i].grants)
+	}
+	for i := range x.sets {
+		each(&x.sets[i].contents, x.sets[i].grants)
+	}
 }
 
 // reached gathers whom grants reach. Each group is gone through once, however many grants lead to it.
@@ -109,15 +116,15 @@ type reached struct {
 }
 
 func (x *Index) reach() *reached {
-	return &reached{Index: x, users: bitset.New(uint(len(x.design.Users))), groups: bitset.New(uint(len(x.parents)))}
+	return &reached{Index: x, users: bitset.New(uint(len(x.people))), groups: bitset.New(uint(len(x.groups)))}
 }
 
 func (r *reached) add(g *grant) {
 	if g.Subject.User != "" {
-		r.users.Set(uint(r.Index.users[g.Subject.User]))
+		r.users.Set(uint(r.Index.userOf[g.Subject.User]))
 		return
 	}
-	r.group(r.Index.groups[g.Subject.Group])
+	r.group(r.Index.groupOf[g.Subject.Group])
 }
 
 func (r *reached) group(g int) {
@@ -132,11 +139,11 @@ func (r *reached) people() *bitset.BitSet {
 	for len(r.todo) > 0 {
 		g := r.todo[len(r.todo)-1]
 		r.todo = r.todo[:len(r.todo)-1]
-		for _, u := range r.up.members[g] {
+		for _, u := range r.Index.groups[g].members {
 			r.users.Set(uint(u))
 		}
-		for _, c := range r.up.children[g] {
-			r.group(c)
+		for _, c := range r.Index.groups[g].children {
+			r.group(int(c))
 		}
 	}
 	return r.users
@@ -150,7 +157,7 @@ func (x *Index) heirs(roles []int) []int {
 		seen[r] = true
 	}
 	for i := 0; i < len(out); i++ {
-		for _, r := range x.up.heirs[out[i]] {
+		for _, r := range x.roles[out[i]].heirs {
 			if !seen[r] {
 				seen[r] = true
 				out = append(out, r)
@@ -166,22 +173,14 @@ func (x *Index) Closure(keys []string) []string { return x.keysOf(x.closure(keys
 // Standing gives up of some keys (§1): all that cannot stand without one of them, sorted.
 func (x *Index) Standing(keys []string) []string { return x.keysOf(x.upward(keys)) }
 
-func (x *Index) keysOf(b *bitset.BitSet) []string {
-	keys := []string{}
-	for p, ok := b.NextSet(0); ok; p, ok = b.NextSet(p + 1) {
-		keys = append(keys, x.permissions[p].Key)
-	}
-	slices.Sort(keys)
-	return keys
-}
-
 // Carried gives what assignments carry that are in force at t (§6), whoever has them: the widest only, sorted.
 func (x *Index) Carried(assignments []*model.Assignment, t time.Time) []Holding {
 	s := &gatherer{Index: x}
+	s.clear()
 	for _, a := range assignments {
-		if i, ok := x.design.Assignments.Position(a.ID); ok && model.In(t, a.From, a.Until) {
-			g := x.grants[i]
-			s.at(g.area, g.Reach).InPlaceUnion(x.carried(g))
+		if now, ok := x.design.Assignments.Find(a.ID); ok && model.In(t, a.From, a.Until) {
+			area, _ := x.area(now.Area)
+			s.add(&grant{shape: x.shapeOf[x.keyOf(now)], area: area, wide: uint8(width(now.Reach))})
 		}
 	}
 	return x.holdings(x.widestOf(s.list))
@@ -192,22 +191,22 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 	n, ok := x.node(Node{kind, id})
 	switch {
 	case ok && kind == model.KindRole:
-		return assignments(x.up.roles[n.i])
+		return assignments(x.roles[n.i].grants)
 	case ok && kind == model.KindSet:
-		return assignments(x.up.sets[n.i])
+		return assignments(x.sets[n.i].grants)
 	}
 	return nil
 }
 
 // GrantsOfUser gives every assignment to a user directly, by id.
 func (x *Index) GrantsOfUser(user string) []*model.Assignment {
-	if u, ok := x.users[user]; ok {
-		return assignments(x.toUser[u])
+	if u, ok := x.userOf[user]; ok {
+		return assignments(x.people[u].grants)
 	}
 	return nil
 }
 
-func assignments(list []*grant) []*model.Assignment {
+func assignments(list []grant) []*model.Assignment {
 	out := make([]*model.Assignment, len(list))
 	for i, g := range list {
 		out[i] = g.Assignment

@@ -42,7 +42,7 @@ func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []W
 	}
 	w := &walker{Index: x, permission: p, most: MaxWays}
 	for _, g := range x.grantList(u) {
-		if !x.carried(g).Test(uint(p)) || !model.In(t, g.From, g.Until) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
+		if !x.carries(g, p) || !g.in(t) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
 			continue
 		}
 		w.ways(u, g)
@@ -61,13 +61,13 @@ func (x *Index) counts(g *grant, u int, r Record) bool {
 	area, ok := x.area(r.Area)
 	owner := nobody
 	if r.Owner != "" {
-		i, known := x.users[r.Owner]
+		i, known := x.userOf[r.Owner]
 		if !known {
 			return false
 		}
 		owner = i
 	}
-	return ok && x.covers(g.area, area) && x.reaches(g.Reach, u, owner)
+	return ok && x.covers(g.area, area) && x.reaches(g.wide, u, owner)
 }
 
 // walker enumerates ways. If loose, it passes through exclusions and retired roles and sets too, and marks them.
@@ -100,7 +100,7 @@ func (w *walker) ways(u int, g *grant) {
 		if g.Subject.User != "" {
 			heads = [][]Step{head}
 		} else {
-			heads = w.nestings(u, w.groups[g.Subject.Group], head)
+			heads = w.nestings(u, w.groupOf[g.Subject.Group], head)
 		}
 	}
 	for _, head := range heads {
@@ -131,12 +131,12 @@ func (w *walker) nestings(u, g int, head []Step) (out [][]Step) {
 			out = append(out, chain)
 			return
 		}
-		for _, p := range w.parents[at] {
-			climb(p, chain)
+		for _, p := range w.groups[at].parents {
+			climb(int(p), chain)
 		}
 	}
-	for _, d := range w.direct[u] {
-		climb(d, head)
+	for _, d := range w.people[u].direct {
+		climb(int(d), head)
 	}
 	return out
 }
@@ -166,7 +166,7 @@ func (x *Index) groupStep(g int) Step {
 	return Step{Kind: model.KindGroup, ID: id, Name: x.GroupName(id)}
 }
 
-func (w *walker) of(c contents) bool {
+func (w *walker) of(c *contents) bool {
 	if w.loose {
 		return c.loose.Test(uint(w.permission))
 	}
@@ -174,7 +174,7 @@ func (w *walker) of(c contents) bool {
 }
 
 func (w *walker) throughRole(i int, steps []Step, done func([]Step) bool) bool {
-	if !w.of(w.roles[i]) {
+	if !w.of(&w.roles[i].contents) {
 		return true
 	}
 	r := w.design.Roles[i]
@@ -190,12 +190,12 @@ func (w *walker) throughRole(i int, steps []Step, done func([]Step) bool) bool {
 	if !w.throughKeys(r.Permissions, steps, done) {
 		return false
 	}
-	for _, s := range w.roleSets[i] {
+	for _, s := range w.roles[i].sets {
 		if !w.throughSet(s, steps, done) {
 			return false
 		}
 	}
-	for _, p := range w.roleInherits[i] {
+	for _, p := range w.roles[i].inherits {
 		if !w.throughRole(p, steps, done) {
 			return false
 		}
@@ -204,7 +204,7 @@ func (w *walker) throughRole(i int, steps []Step, done func([]Step) bool) bool {
 }
 
 func (w *walker) throughSet(i int, steps []Step, done func([]Step) bool) bool {
-	if !w.of(w.sets[i]) {
+	if !w.of(&w.sets[i].contents) {
 		return true
 	}
 	s := w.design.Sets[i]
@@ -293,7 +293,7 @@ func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason 
 	if _, found := x.area(r.Area); !found {
 		say(UnknownArea, "There is no area %q.", r.Area)
 	}
-	if _, found := x.users[r.Owner]; r.Owner != "" && !found {
+	if _, found := x.userOf[r.Owner]; r.Owner != "" && !found {
 		say(UnknownOwner, "There is no person %q who could own the record.", r.Owner)
 	}
 	if reasons != nil {
@@ -450,7 +450,7 @@ func (x *Index) licencesFor(u, p int) string {
 
 // holdsLicence tells whether a user has a licence, or one that covers it.
 func (x *Index) holdsLicence(u, licence int) bool {
-	return u != nobody && x.covering[x.profileOf[u]][licence]
+	return u != nobody && x.covering[x.people[u].profile][licence]
 }
 
 // nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things stand against.

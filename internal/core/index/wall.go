@@ -1,6 +1,8 @@
 package index
 
 import (
+	"cmp"
+	mathbits "math/bits"
 	"slices"
 	"time"
 
@@ -20,7 +22,7 @@ type Brick struct {
 // where is not empty, only what counts somewhere in that area is held; ok is false if there is no such person or area. [Index.Withheld] tells all
 // reasons of one brick.
 func (x *Index) Wall(user, where string, t time.Time) (bricks []Brick, ok bool) {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	at, known := x.area(where)
 	if !ok || !known {
 		return nil, false
@@ -29,23 +31,41 @@ func (x *Index) Wall(user, where string, t time.Time) (bricks []Brick, ok bool) 
 	for i, p := range x.permissions {
 		bricks[i].Permission = p
 	}
-	for _, h := range x.holdings(x.widestAt(u, at, t)) {
-		b := &bricks[x.permissionOf[h.Permission]]
-		b.Held = append(b.Held, h)
-	}
-	grants := x.grantList(u)
-	loose := x.bits()
-	for _, g := range grants {
-		if x.near(g.area, at) {
-			loose.InPlaceUnion(x.shapes[g.shape].given.loose)
-		}
-	}
-	for i, ok := loose.NextSet(0); ok; i, ok = loose.NextSet(i + 1) {
-		if bricks[i].Held == nil {
-			bricks[i].Withheld = x.nearestOf(u, int(i), grants, t)
+	x.lay(bricks, x.widestAt(u, at, t))
+	for p, o := range x.withheld(u, at, t) {
+		if bricks[p].Held == nil {
+			bricks[p].Withheld = o
 		}
 	}
 	return bricks, true
+}
+
+// lay writes stretches onto the bricks, the holdings of each in the order of area and reach.
+func (x *Index) lay(bricks []Brick, list []stretch) {
+	n := 0
+	counts := make([]int32, len(bricks))
+	for i := range list {
+		for p := range list[i].permissions {
+			counts[p]++
+			n++
+		}
+	}
+	slices.SortFunc(list, func(a, b stretch) int { return cmp.Compare(tailOf(a.area, a.wide), tailOf(b.area, b.wide)) })
+	all := make([]Holding, n) // in one piece, of which each brick has its own
+	n = 0
+	for p, k := range counts {
+		if k > 0 {
+			bricks[p].Held = all[n:n:n+int(k)]
+			n += int(k)
+		}
+	}
+	for i := range list {
+		area, reach := x.design.Areas[list[i].area].ID, reaches[wholeArea-list[i].wide]
+		for p := range list[i].permissions {
+			b := &bricks[p]
+			b.Held = append(b.Held, Holding{b.Permission.Key, area, reach})
+		}
+	}
 }
 
 // HeldAt gives where and how far a person holds a permission at t, widest only; of what counts somewhere in an area, or anywhere if it is empty.
@@ -56,18 +76,21 @@ func (x *Index) HeldAt(user, permission, where string, t time.Time) (out []Holdi
 	if !ok || !known || !there {
 		return nil
 	}
-	one := x.bits().Set(uint(p))
-	list := x.widestAt(u, at, t)
-	for i := range list {
-		list[i].bits = list[i].bits.Intersection(one)
+	for _, s := range x.widestAt(u, at, t) {
+		if s.words[p>>6]&(1<<(p&63)) != 0 {
+			out = append(out, Holding{permission, x.design.Areas[s.area].ID, reaches[wholeArea-s.wide]})
+		}
 	}
-	return x.holdings(list)
+	slices.SortFunc(out, func(a, b Holding) int {
+		return cmp.Or(cmp.Compare(a.Area, b.Area), cmp.Compare(width(b.Reach), width(a.Reach)))
+	})
+	return out
 }
 
 // Withheld gives all reasons, nearest first, why grants that have a permission do not give it to a person at t; none if the person holds it, or no
 // grant has it.
 func (x *Index) Withheld(user, permission string, t time.Time) []Reason {
-	u, ok := x.users[user]
+	u, ok := x.userOf[user]
 	p, known := x.permissionOf[permission]
 	if !ok || !known || len(x.HeldAt(user, permission, "", t)) > 0 {
 		return nil
@@ -80,40 +103,85 @@ func (x *Index) Withheld(user, permission string, t time.Time) []Reason {
 }
 
 // widestAt gives the widest stretches that count somewhere in an area.
-func (x *Index) widestAt(u, at int, t time.Time) []stretch {
+func (x *Index) widestAt(u int, at int32, t time.Time) []stretch {
 	return slices.DeleteFunc(x.widestOf(x.stretches(u, t, nil)), func(s stretch) bool { return !x.near(s.area, at) })
 }
 
-// near tells whether what counts in one area counts somewhere in the other.
-func (x *Index) near(a, b int) bool { return x.covers(a, b) || x.covers(b, a) }
+// obstacles is a set of obstacles, each by its place in the order of §7.
+type obstacles uint16
 
-// nearestOf gives the first of the reasons that [Index.nearest] would tell, of some grants. Only where all ways through a role or set are blocked need they
-// be walked.
-func (x *Index) nearestOf(u, p int, grants []*grant, t time.Time) Obstacle {
-	best, cost := Obstacle(""), 0
-	consider := func(list []Obstacle) {
-		for _, o := range list {
-			later := slices.Index(obstacleOrder, o) > slices.Index(obstacleOrder, best)
-			if best == "" || len(list) < cost || len(list) == cost && later {
-				best, cost = o, len(list)
-			}
-		}
-	}
-	for _, g := range grants {
-		switch {
-		case !has(x.shapes[g.shape].given.loose, p):
-		case has(x.shapes[g.shape].given.exact, p):
-			consider(x.obstacles(u, p, g, nil, t))
-		default:
-			w := &walker{Index: x, permission: p, loose: true, most: 50}
-			w.ways(u, g)
-			common := x.obstacles(u, p, g, nil, t)
-			for _, way := range w.found {
-				consider(append(way.obstacles(), common...))
-			}
-		}
-	}
-	return best
+func setOf(o Obstacle) obstacles { return 1 << slices.Index(obstacleOrder, o) }
+
+// nearer tells whether o is less in the way than p: fewer things stand against it or, if as many, later ones.
+func (o obstacles) nearer(p obstacles) bool {
+	a, b := mathbits.OnesCount16(uint16(o)), mathbits.OnesCount16(uint16(p))
+	return a < b || a == b && o.last() > p.last()
 }
 
-func has(b *bitset.BitSet, p int) bool { return b.Test(uint(p)) }
+func (o obstacles) last() int { return mathbits.Len16(uint16(o)) - 1 }
+
+// withheld gives, of every permission that a grant which counts near an area has but does not give, the first of the reasons that [Index.Withheld] tells.
+func (x *Index) withheld(u int, at int32, t time.Time) map[int]Obstacle {
+	notLive, notYet, noLonger, readOnly, wholeOnly, noLicence := setOf(NotLive), setOf(NotYet), setOf(NoLonger), setOf(IsReadOnly), setOf(WholeOnly), setOf(NoLicence)
+	excluded, retired := setOf(Excluded), setOf(Retired)
+	bent := [3]obstacles{byExclusion: excluded, byRetirement: retired, byBoth: excluded | retired}
+	best := make([]obstacles, len(x.permissions))
+	near, none := x.bits(), x.bits()
+	licensed := x.licensed(u)
+	always := obstacles(0)
+	if !x.live(u, t) {
+		always = notLive
+	}
+	x.grantsOf(u, func(g *grant) bool {
+		s := &x.shapes[g.shape]
+		common := always
+		if g.timed && !g.From.IsZero() && t.Before(g.From) {
+			common |= notYet
+		}
+		if g.timed && !g.Until.IsZero() && !t.Before(g.Until) {
+			common |= noLonger
+		}
+		consider := func(b, without *bitset.BitSet, o obstacles) {
+			out := without.Words()
+			for k, word := range b.Words() {
+				for word &^= out[k]; word != 0; word &= word - 1 {
+					p := 64*k + mathbits.TrailingZeros64(word)
+					all := o
+					if s.key.readOnly && !has(x.readable, p) {
+						all |= readOnly
+					}
+					if s.key.narrowed && has(x.restricted, p) {
+						all |= wholeOnly
+					}
+					if !has(licensed, p) {
+						all |= noLicence
+					}
+					if best[p] == 0 || all.nearer(best[p]) {
+						best[p] = all
+					}
+				}
+			}
+		}
+		if x.near(g.area, at) {
+			near.InPlaceUnion(s.given.loose)
+		}
+		passing := none // what nothing stands against
+		if common == 0 {
+			passing = x.carried(g).Intersection(licensed)
+		}
+		consider(s.given.exact, passing, common)
+		for k, b := range s.given.bent {
+			if b != nil {
+				consider(b, s.given.exact, common|bent[k])
+			}
+		}
+		return true
+	})
+	out := map[int]Obstacle{}
+	for p, ok := near.NextSet(0); ok; p, ok = near.NextSet(p + 1) {
+		if best[p] != 0 {
+			out[int(p)] = obstacleOrder[best[p].last()]
+		}
+	}
+	return out
+}

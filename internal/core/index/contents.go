@@ -1,0 +1,266 @@
+package index
+
+import (
+	"maps"
+	"slices"
+
+	"github.com/bits-and-blooms/bitset"
+
+	"fachwerk/internal/core/model"
+)
+
+// contents is what a set or role gives.
+type contents struct {
+	exact  *bitset.BitSet // content of the rules (§2, §3)
+	loose  *bitset.BitSet // what it would give if nothing in it were excluded or retired
+	barred *bitset.BitSet // of a role that excludes something: all that this keeps out; nil of others
+	// bent tells, if loose is more than exact, which permissions have a way through that only an exclusion stands against, only a retirement, or both; nil
+	// where there are none.
+	bent [3]*bitset.BitSet
+}
+
+// What a way through a role or set can meet, as places in bent.
+const (
+	byExclusion = iota
+	byRetirement
+	byBoth
+)
+
+func (c *contents) same(o *contents) bool {
+	return c.exact == o.exact && c.loose == o.loose && c.barred == o.barred && c.bent == o.bent
+}
+
+// contents brings sets and roles up to date, and the shapes of the grants of them.
+func (u *update) contents() {
+	d, old := u.design, u.old.design
+	if slices.Equal(d.Sets, old.Sets) && slices.Equal(d.Roles, old.Roles) {
+		return
+	}
+	u.Index.sets, u.Index.roles = make([]set, len(d.Sets)), make([]role, len(d.Roles))
+	eachPair(old.Sets, d.Sets, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		s := &u.sets[j]
+		if i >= 0 {
+			*s = u.old.sets[i]
+			if old.Sets[i] == d.Sets[j] {
+				return
+			}
+		}
+		s.contents = keep(u.setContents(d.Sets[j]), s.contents)
+	})
+	setOf, roleOf := positions(d.Sets), positions(d.Roles)
+	from := make([]int, len(d.Roles)) // where the role stood, if it is the same
+	eachPair(old.Roles, d.Roles, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		r := &u.roles[j]
+		from[j] = -1
+		if i >= 0 {
+			*r = u.old.roles[i]
+			if old.Roles[i] == d.Roles[j] {
+				from[j] = i
+			}
+		}
+		r.sets, r.inherits = lookup(setOf, d.Roles[j].Sets), lookup(roleOf, d.Roles[j].Inherits)
+	})
+	for i, users := range reverse(func(i int) []int { return u.roles[i].sets }, len(d.Roles), len(d.Sets)) {
+		u.sets[i].users = users
+	}
+	for i, heirs := range reverse(func(i int) []int { return u.roles[i].inherits }, len(d.Roles), len(d.Roles)) {
+		u.roles[i].heirs = heirs
+	}
+	done := make([]bool, len(d.Roles))
+	var role func(i int)
+	role = func(i int) {
+		if done[i] {
+			return
+		}
+		done[i] = true
+		for _, p := range u.roles[i].inherits {
+			role(p)
+		}
+		if from[i] < 0 || !u.gatheredOfSame(from[i], i) {
+			u.roles[i].contents = keep(u.roleContents(i), u.roles[i].contents)
+		}
+	}
+	for i := range d.Roles {
+		role(i)
+	}
+	u.reshape()
+}
+
+// keep gives the old contents if the new ones are the same, so that what hangs on them can stay as it is.
+func keep(c, old contents) contents {
+	share := func(b **bitset.BitSet, old *bitset.BitSet) {
+		if *b != nil && old != nil && (*b).Equal(old) {
+			*b = old
+		}
+	}
+	share(&c.exact, old.exact)
+	share(&c.loose, old.loose)
+	share(&c.barred, old.barred)
+	for k := range c.bent {
+		share(&c.bent[k], old.bent[k])
+	}
+	return c
+}
+
+func (u *update) setContents(s *model.Set) contents {
+	all := u.closure(s.Permissions)
+	if s.State == model.Retired {
+		return contents{exact: u.bits(), loose: all, bent: [3]*bitset.BitSet{byRetirement: all}}
+	}
+	return contents{exact: all, loose: all}
+}
+
+// gatheredOfSame tells whether all that a role, which is the same, is made of gives the same as before.
+func (u *update) gatheredOfSame(i, j int) bool {
+	was, is := &u.old.roles[i], &u.roles[j]
+	return slices.EqualFunc(was.sets, is.sets, func(a, b int) bool { return u.old.sets[a].same(&u.sets[b].contents) }) &&
+		slices.EqualFunc(was.inherits, is.inherits, func(a, b int) bool { return u.old.roles[a].same(&u.roles[b].contents) })
+}
+
+func (u *update) roleContents(i int) contents {
+	r := u.design.Roles[i]
+	c := contents{exact: u.closure(r.Permissions)}
+	c.loose = c.exact.Clone()
+	gather := func(o *contents) {
+		c.exact.InPlaceUnion(o.exact)
+		c.loose.InPlaceUnion(o.loose)
+		for k := range c.bent {
+			join(&c.bent[k], o.bent[k])
+		}
+	}
+	for _, s := range u.roles[i].sets {
+		gather(&u.sets[s].contents)
+	}
+	for _, p := range u.roles[i].inherits {
+		gather(&u.roles[p].contents)
+	}
+	if len(r.Excludes) > 0 {
+		c.barred = u.upward(r.Excludes)
+	}
+	switch {
+	case r.State == model.Retired:
+		join(&c.bent[byRetirement], c.exact)
+		join(&c.bent[byBoth], c.bent[byExclusion])
+		c.exact, c.bent[byExclusion] = u.bits(), nil
+	case c.barred != nil:
+		join(&c.bent[byExclusion], c.exact.Intersection(c.barred))
+		c.exact.InPlaceDifference(c.barred)
+		if retired := c.bent[byRetirement]; retired != nil {
+			join(&c.bent[byBoth], retired.Intersection(c.barred))
+			retired.InPlaceDifference(c.barred)
+		}
+	}
+	if c.exact.Equal(c.loose) {
+		c.loose = c.exact
+	}
+	return c
+}
+
+// join adds b to a set that may not be there yet.
+func join(to **bitset.BitSet, b *bitset.BitSet) {
+	switch {
+	case b == nil || b.None():
+	case *to == nil:
+		*to = b.Clone()
+	default:
+		(*to).InPlaceUnion(b)
+	}
+}
+
+// shape is what grants give that are of the same role or set, in the same mode and, as far as it matters, over the same.
+type shape struct {
+	words []uint64 // what it carries (§6), as the words of a bit set
+	some  []word   // those of the words that are not empty
+	mark  mark     // of which systems it carries something
+	given contents // what the role or set gives
+	key   shapeKey
+}
+
+type word struct {
+	at   int32
+	bits uint64
+}
+
+type shapeKey struct {
+	role, set          string
+	readOnly, narrowed bool
+}
+
+// reshape brings the shapes up to date with the roles and sets, and the marks of the groups with the shapes.
+func (u *update) reshape() {
+	own(&u.shapes, u.old.shapes)
+	own(&u.marks, u.old.marks)
+	owned := false
+	for n := range u.shapes {
+		key := u.shapes[n].key
+		if key == (shapeKey{}) {
+			continue
+		}
+		list, given, ok := u.target(key)
+		switch {
+		case !ok:
+			if !owned {
+				u.shapeOf, owned = maps.Clone(u.shapeOf), true
+			}
+			delete(u.shapeOf, key)
+			u.shapes[n] = shape{}
+		case !u.shapes[n].given.same(given):
+			u.shapes[n] = u.newShape(key, *given)
+			for i := range list {
+				if g := &list[i]; int(g.shape) == n && g.Subject.User == "" {
+					at := u.old.groupOf[g.Subject.Group]
+					u.marks[at] = u.markOfGrants(u.old.groups[at].grants)
+				}
+			}
+		}
+	}
+}
+
+// target is the grants of a role or set, and what it gives.
+func (x *Index) target(key shapeKey) (grants []grant, given *contents, ok bool) {
+	if key.role != "" {
+		if i, ok := x.design.Roles.Position(key.role); ok {
+			return x.roles[i].grants, &x.roles[i].contents, true
+		}
+	} else if i, ok := x.design.Sets.Position(key.set); ok {
+		return x.sets[i].grants, &x.sets[i].contents, true
+	}
+	return nil, nil, false
+}
+
+func (u *update) newShape(key shapeKey, given contents) shape {
+	carried := given.exact.Clone()
+	if key.readOnly {
+		carried.InPlaceIntersection(u.readable)
+	}
+	if key.narrowed {
+		carried.InPlaceDifference(u.restricted)
+	}
+	words := carried.Words()
+	return shape{words: words, some: slices.Clip(wordsOf(words, nil)), mark: u.markOf(carried), given: given, key: key}
+}
+
+func (u *update) markOfGrants(list []grant) (m mark) {
+	for i := range list {
+		m.join(&u.shapes[list[i].shape].mark)
+	}
+	return m
+}
+
+// carries tells whether a grant gives a permission to those who are licensed for it (§6).
+func (x *Index) carries(g *grant, p int) bool {
+	return x.shapes[g.shape].words[p>>6]&(1<<(p&63)) != 0
+}
+
+// carried is what a grant gives to those who are licensed for it (§6).
+func (x *Index) carried(g *grant) *bitset.BitSet {
+	return bitset.FromWithLength(x.readable.Len(), x.shapes[g.shape].words)
+}
+
+func has(b *bitset.BitSet, p int) bool { return b.Test(uint(p)) }

@@ -1,0 +1,110 @@
+package index
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/model"
+)
+
+// assignments brings the grants up to date: those to users and groups, and those of roles and sets.
+func (u *update) assignments() {
+	d, old := u.design.Assignments, u.old.design.Assignments
+	if slices.Equal(d, old) {
+		return
+	}
+	g := &granting{update: u}
+	own(&u.shapes, u.old.shapes)
+	if u.shapeOf = maps.Clone(u.shapeOf); u.shapeOf == nil {
+		u.shapeOf = map[shapeKey]int32{}
+	}
+	eachPair(old, d, func(i, j int) {
+		if i >= 0 && j >= 0 && old[i] == d[j] {
+			return
+		}
+		if i >= 0 {
+			g.note(&g.drop, grant{Assignment: old[i]})
+		}
+		if j >= 0 {
+			g.note(&g.add, u.grant(d[j]))
+		}
+	})
+	own(&u.Index.people, u.old.people)
+	own(&u.Index.groups, u.old.groups)
+	own(&u.Index.roles, u.old.roles)
+	own(&u.Index.sets, u.old.sets)
+	own(&u.marks, u.old.marks)
+	splice(len(u.Index.people), func(i int) *[]grant { return &u.Index.people[i].grants }, g.drop.users, g.add.users, byAssignment)
+	splice(len(u.Index.groups), func(i int) *[]grant { return &u.Index.groups[i].grants }, g.drop.groups, g.add.groups, byAssignment)
+	splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
+	splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
+	for _, list := range [][]entry[grant]{g.drop.groups, g.add.groups} {
+		last := int32(-1)
+		for _, e := range list {
+			if e.at != last {
+				u.marks[e.at], last = u.markOfGrants(u.Index.groups[e.at].grants), e.at
+			}
+		}
+	}
+}
+
+// own makes a list one that may be written to.
+func own[T any](list *[]T, old []T) {
+	if len(*list) > 0 && len(old) > 0 && &(*list)[0] == &old[0] {
+		*list = slices.Clone(*list)
+	}
+}
+
+func byAssignment(a, b grant) int {
+	if a.Assignment == b.Assignment {
+		return 0
+	}
+	return strings.Compare(a.ID, b.ID)
+}
+
+// granting is the assignments that come and go, by what they are to and of.
+type granting struct {
+	*update
+	add, drop struct{ users, groups, roles, sets []entry[grant] }
+}
+
+func (g *granting) note(to *struct{ users, groups, roles, sets []entry[grant] }, a grant) {
+	put := func(list *[]entry[grant], i int, ok bool) {
+		if ok { // what it was to or of may be gone too
+			*list = append(*list, entry[grant]{int32(i), a})
+		}
+	}
+	if a.Subject.User != "" {
+		i, ok := g.userOf[a.Subject.User]
+		put(&to.users, i, ok)
+	} else {
+		i, ok := g.groupOf[a.Subject.Group]
+		put(&to.groups, i, ok)
+	}
+	if a.Role != "" {
+		i, ok := g.design.Roles.Position(a.Role)
+		put(&to.roles, i, ok)
+	} else {
+		i, ok := g.design.Sets.Position(a.Set)
+		put(&to.sets, i, ok)
+	}
+}
+
+// grant makes a grant of an assignment.
+func (u *update) grant(a *model.Assignment) grant {
+	area, _ := u.area(a.Area)
+	key := u.keyOf(a)
+	n, ok := u.shapeOf[key]
+	if !ok {
+		_, given, _ := u.target(key)
+		n = int32(len(u.shapes))
+		u.shapeOf[key], u.shapes = n, append(u.shapes, u.newShape(key, *given))
+	}
+	return grant{a, n, area, uint8(width(a.Reach)), !a.From.IsZero() || !a.Until.IsZero()}
+}
+
+func (x *Index) keyOf(a *model.Assignment) shapeKey {
+	area, _ := x.area(a.Area)
+	return shapeKey{a.Role, a.Set, a.Mode == model.ReadOnly, area != x.root || a.Reach != model.ReachArea}
+}

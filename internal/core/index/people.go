@@ -1,0 +1,602 @@
+package index
+
+import (
+	"cmp"
+	"maps"
+	"runtime"
+	"slices"
+	"sync"
+
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/model"
+)
+
+// builtIn is how many groups every design has without naming them.
+const builtIn = 2
+
+// everyone is the number of the group of all active users, public that of everybody, signed in or not.
+func (x *Index) everyone() int { return len(x.design.Groups) }
+func (x *Index) public() int   { return len(x.design.Groups) + 1 }
+
+// matcher is the rule of a group; nil if there is none.
+type matcher = *filter.Filter
+
+// moves tells where the objects of a table have gone: -1 if they are gone altogether. It is nil if all stand where they did. Those that
+// stay keep their order.
+type moves []int32
+
+func (m moves) to(i int) int {
+	if m == nil {
+		return i
+	}
+	return int(m[i])
+}
+
+// list gives numbers anew.
+func (m moves) list(old []int32) []int32 {
+	if m == nil || len(old) == 0 {
+		return old
+	}
+	out := make([]int32, 0, len(old))
+	for _, i := range old {
+		if to := m[i]; to >= 0 {
+			out = append(out, to)
+		}
+	}
+	return out
+}
+
+// movesOf compares two tables.
+func movesOf[T keyed](old, now model.Table[T]) (m moves) {
+	if len(old) == len(now) {
+		same := true
+		for i := range old {
+			if same = old[i] == now[i] || old[i].Ident() == now[i].Ident(); !same {
+				break
+			}
+		}
+		if same {
+			return nil
+		}
+	}
+	m = make(moves, len(old))
+	eachPair(old, now, func(i, j int) {
+		if i >= 0 {
+			m[i] = int32(j)
+		}
+	})
+	return m
+}
+
+// Person is what filters see of a user (§5).
+func Person(d *model.Design, u *model.User) *filter.Person {
+	area := u.Area
+	if area == "" {
+		area = d.Root()
+	}
+	p := &filter.Person{
+		ID: u.ID, UserName: u.UserName, DisplayName: u.DisplayName, Email: u.Email, Title: u.JobTitle, Department: u.Department, UserType: u.UserType,
+		Active: u.State == model.UserActive, Manager: u.Manager, Area: area, State: string(u.State), Licences: u.Licences,
+	}
+	for _, q := range u.Qualifications {
+		p.Qualifications = append(p.Qualifications, filter.Qualification{Type: q.Type, Level: q.Level, Until: q.Until})
+	}
+	return p
+}
+
+// people brings the users up to date, but for what they are in and have been given.
+func (u *update) people() {
+	d, old := u.design.Users, u.old.design.Users
+	if slices.Equal(d, old) {
+		return
+	}
+	u.moved = movesOf(old, d)
+	if u.moved != nil {
+		u.userOf = positions(d)
+	}
+	was := u.old.people
+	u.Index.people = make([]person, len(d))
+	u.stale = make([]bool, len(d))
+	names := u.moved != nil
+	eachPair(old, d, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		p := &u.Index.people[j]
+		if i >= 0 {
+			*p = was[i]
+			if old[i] == d[j] {
+				if u.moved != nil {
+					p.manager = u.managerOf(d[j])
+				}
+				return
+			}
+			names = names || old[i].UserName != d[j].UserName || old[i].State != d[j].State
+		}
+		user := d[j]
+		p.user, p.active, p.timed = user, user.State == model.UserActive, !user.From.IsZero() || !user.Until.IsZero()
+		p.profile = u.profile(user.Licences)
+		p.manager = u.managerOf(user)
+		u.stale[j] = true
+	})
+	if names {
+		u.nameAll(old)
+	}
+}
+
+func (u *update) managerOf(user *model.User) int32 {
+	if user.Manager != "" {
+		if m, ok := u.userOf[user.Manager]; ok {
+			return int32(m)
+		}
+	}
+	return -1
+}
+
+// nameAll brings the user names up to date.
+func (u *update) nameAll(old model.Table[*model.User]) {
+	if u.moved == nil {
+		u.byName = maps.Clone(u.byName)
+		eachPair(old, u.design.Users, func(i, j int) {
+			if name := model.Fold(old[i].UserName); old[i] != u.design.Users[j] && u.byName[name] == i {
+				delete(u.byName, name)
+			}
+		})
+	} else {
+		u.byName = make(map[string]int, len(u.design.Users))
+	}
+	for i, p := range u.design.Users {
+		if u.moved != nil || old[i] != p {
+			if p.State != model.UserDeleted {
+				u.byName[model.Fold(p.UserName)] = i
+			}
+		}
+	}
+}
+
+// groups brings the groups up to date, and who is in them.
+func (u *update) groups() {
+	d, old := u.design.Groups, u.old.design.Groups
+	if u.stale == nil && slices.Equal(d, old) {
+		return
+	}
+	if u.stale == nil { // the users are the same
+		u.Index.people = slices.Clone(u.Index.people)
+		u.stale = make([]bool, len(u.Index.people))
+	}
+	shift := movesOf(old, d)
+	nested := u.placeGroups(shift)
+	if nested {
+		u.nest()
+	}
+	m := &members{update: u, shift: shift}
+	m.gather()
+	m.settle()
+	u.climb(shift, nested)
+}
+
+// placeGroups puts the groups in their new places, and tells whether nesting must be found anew.
+func (u *update) placeGroups(shift moves) (nested bool) {
+	d, old := u.design.Groups, u.old.design.Groups
+	if u.groupOf == nil || shift != nil {
+		u.groupOf = positions(d)
+		u.groupOf[model.Everyone], u.groupOf[model.Public] = u.everyone(), u.public()
+		nested = true
+	}
+	was, marks := u.old.groups, u.marks
+	u.Index.groups, u.marks = make([]group, len(d)+builtIn), make([]mark, len(d)+builtIn)
+	place := func(i, j int) {
+		g := &u.Index.groups[j]
+		*g, u.marks[j] = was[i], marks[i]
+		g.members = u.moved.list(g.members)
+		if shift != nil {
+			g.parents, g.children = nil, nil
+		}
+	}
+	eachPair(old, d, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		g := &u.Index.groups[j]
+		if i >= 0 {
+			place(i, j)
+			nested = nested || old[i] != d[j] && !slices.Equal(old[i].Groups, d[j].Groups)
+		}
+		if i >= 0 && old[i] == d[j] {
+			return
+		}
+		if g.rule = nil; d[j].Type == model.Rule {
+			g.rule, _ = filter.Parse(d[j].Rule) // a well-formed design has no faulty one
+		}
+	})
+	for k := range builtIn {
+		place(len(old)+k, len(d)+k)
+	}
+	if shift != nil {
+		shift = append(shift, int32(len(d)), int32(len(d)+1))
+		for j := range u.Index.people {
+			p := &u.Index.people[j]
+			p.direct, p.groups = shift.list(p.direct), shift.list(p.groups)
+		}
+	}
+	return nested
+}
+
+// nest finds which groups are in which, and whose members that concerns.
+func (u *update) nest() {
+	groups := u.Index.groups
+	for i := range groups {
+		groups[i].parents, groups[i].children = nil, nil
+	}
+	for i, g := range u.design.Groups {
+		for _, child := range lookup(u.groupOf, g.Groups) {
+			groups[i].children = append(groups[i].children, int32(child))
+			groups[child].parents = append(groups[child].parents, int32(i))
+		}
+	}
+	done := make([]bool, len(groups))
+	var climb func(i int) []int32
+	climb = func(i int) []int32 {
+		if !done[i] {
+			done[i] = true
+			above := []int32{int32(i)}
+			for _, p := range groups[i].parents {
+				above = append(above, climb(int(p))...)
+			}
+			slices.Sort(above)
+			groups[i].above = slices.Clip(slices.Compact(above))
+		}
+		return groups[i].above
+	}
+	for i := range groups {
+		climb(i)
+	}
+}
+
+// link is that a user is in a group directly.
+type link struct{ user, group int32 }
+
+// members finds out who comes into groups and who leaves.
+type members struct {
+	*update
+	shift       moves
+	add, drop   []link
+	changed     []int32 // the users who are new or not the same
+	isChanged   []bool  // of users
+	crowd, rest *filter.Crowd
+	unchanged   []int32
+}
+
+func (m *members) gather() {
+	m.isChanged = slices.Clone(m.stale)
+	for j, is := range m.isChanged {
+		if is {
+			m.changed = append(m.changed, int32(j))
+		}
+	}
+	d, old := m.design.Groups, m.old.design.Groups
+	eachPair(old, d, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		same := i >= 0 && old[i] == d[j]
+		rule := m.Index.groups[j].rule
+		switch {
+		case rule == nil && !same:
+			m.compare(j, listed(m.userOf, d[j]), m.Index.groups[j].members)
+		case rule == nil && m.moved != nil:
+			// Who is new may be listed already.
+			if len(m.changed) > 0 && len(m.Index.groups[j].members) < len(d[j].Users) {
+				m.compare(j, listed(m.userOf, d[j]), m.Index.groups[j].members)
+			}
+		case rule != nil:
+			if i < 0 || old[i].Rule != d[j].Rule || old[i].Type != d[j].Type {
+				m.compare(j, m.found(rule, true), m.Index.groups[j].members)
+			} else if len(m.changed) > 0 {
+				m.compare(j, m.found(rule, false), m.changedOf(m.Index.groups[j].members))
+			}
+		}
+	})
+	var active, all []int32
+	for _, j := range m.changed {
+		if all = append(all, j); m.Index.people[j].active {
+			active = append(active, j)
+		}
+	}
+	m.compare(m.everyone(), active, m.changedOf(m.Index.groups[m.everyone()].members))
+	m.compare(m.public(), all, m.changedOf(m.Index.groups[m.public()].members))
+}
+
+// listed is the users whom a group lists, sorted.
+func listed(userOf map[string]int, g *model.Group) []int32 {
+	if g.Type == model.Rule {
+		return nil
+	}
+	out := make([]int32, 0, len(g.Users))
+	for _, id := range g.Users {
+		if u, ok := userOf[id]; ok {
+			out = append(out, int32(u))
+		}
+	}
+	if !slices.IsSorted(out) {
+		slices.Sort(out)
+	}
+	return slices.Compact(out)
+}
+
+// compare notes what differs between the members that a group should have and those that it has.
+func (m *members) compare(group int, should, has []int32) {
+	g := int32(group)
+	for len(should) > 0 || len(has) > 0 {
+		switch {
+		case len(has) == 0 || len(should) > 0 && should[0] < has[0]:
+			m.add = append(m.add, link{should[0], g})
+			should = should[1:]
+		case len(should) == 0 || has[0] < should[0]:
+			m.drop = append(m.drop, link{has[0], g})
+			has = has[1:]
+		default:
+			should, has = should[1:], has[1:]
+		}
+	}
+}
+
+// changedOf gives those of some users who are new or not the same.
+func (m *members) changedOf(users []int32) (out []int32) {
+	if len(m.changed) < 64 {
+		for _, j := range m.changed {
+			if _, in := slices.BinarySearch(users, j); in {
+				out = append(out, j)
+			}
+		}
+		return out
+	}
+	for _, j := range users {
+		if m.isChanged[j] {
+			out = append(out, j)
+		}
+	}
+	return out
+}
+
+// found gives those whom a rule finds among the changed users, or among all.
+func (m *members) found(rule *filter.Filter, all bool) []int32 {
+	if m.crowd == nil {
+		m.crowd = m.crowdOf(m.changed)
+	}
+	out := m.matching(m.crowd, m.changed, rule)
+	if !all || len(m.changed) == len(m.isChanged) {
+		return out
+	}
+	if m.rest == nil {
+		for j, is := range m.isChanged {
+			if !is {
+				m.unchanged = append(m.unchanged, int32(j))
+			}
+		}
+		m.rest = m.crowdOf(m.unchanged)
+	}
+	out = append(out, m.matching(m.rest, m.unchanged, rule)...)
+	slices.Sort(out)
+	return out
+}
+
+func (m *members) crowdOf(users []int32) *filter.Crowd {
+	people := make([]*filter.Person, len(users))
+	for k, j := range users {
+		people[k] = Person(m.design, m.design.Users[j])
+	}
+	return filter.NewCrowd(people)
+}
+
+func (m *members) matching(c *filter.Crowd, users []int32, rule *filter.Filter) (out []int32) {
+	found := c.Match(rule)
+	for k, ok := found.NextSet(0); ok; k, ok = found.NextSet(k + 1) {
+		if j := users[k]; m.design.Users[j].State != model.UserDeleted {
+			out = append(out, j)
+		}
+	}
+	return out
+}
+
+// settle writes the changes into the lists of both sides.
+func (m *members) settle() {
+	entries := func(links []link, of func(l link) (at, item int32)) []entry[int32] {
+		out := make([]entry[int32], len(links))
+		for k, l := range links {
+			out[k].at, out[k].item = of(l)
+		}
+		return out
+	}
+	byUser := func(l link) (at, item int32) { return l.user, l.group }
+	byGroup := func(l link) (at, item int32) { return l.group, l.user }
+	for _, list := range [][]link{m.add, m.drop} {
+		for _, l := range list {
+			m.stale[l.user] = true
+		}
+	}
+	splice(len(m.Index.people), func(i int) *[]int32 { return &m.Index.people[i].direct }, entries(m.drop, byUser), entries(m.add, byUser), cmp.Compare[int32])
+	splice(len(m.Index.groups), func(i int) *[]int32 { return &m.Index.groups[i].members }, entries(m.drop, byGroup), entries(m.add, byGroup), cmp.Compare[int32])
+}
+
+// entry is an item of the list at a place.
+type entry[T any] struct {
+	at   int32
+	item T
+}
+
+// splice changes some of n sorted lists: what drop names goes, what add has comes in. Entries for one list come in its order. A list that changes
+// is written anew; it may be shared with another index.
+func splice[T any](n int, list func(i int) *[]T, drop, add []entry[T], compare func(a, b T) int) {
+	adds, drops := bucket(n, add), bucket(n, drop)
+	for i := range n {
+		in, out := adds.of(i), drops.of(i)
+		if len(in)+len(out) == 0 {
+			continue
+		}
+		to := list(i)
+		if len(*to) == 0 {
+			*to = in
+			continue
+		}
+		merged := make([]T, 0, len(*to)+len(in)-len(out))
+		for _, item := range *to {
+			if len(out) > 0 && compare(out[0], item) == 0 {
+				out = out[1:]
+				continue
+			}
+			for len(in) > 0 && compare(in[0], item) < 0 {
+				merged, in = append(merged, in[0]), in[1:]
+			}
+			merged = append(merged, item)
+		}
+		*to = append(merged, in...)
+	}
+}
+
+// buckets are entries by the list that they are for.
+type buckets[T any] struct {
+	ends  []int32
+	items []T
+}
+
+func bucket[T any](n int, entries []entry[T]) buckets[T] {
+	if len(entries) == 0 {
+		return buckets[T]{}
+	}
+	b := buckets[T]{make([]int32, n+1), make([]T, len(entries))}
+	for _, e := range entries {
+		b.ends[e.at+1]++
+	}
+	for i := range n {
+		b.ends[i+1] += b.ends[i]
+	}
+	for _, e := range entries {
+		b.items[b.ends[e.at]] = e.item
+		b.ends[e.at]++
+	}
+	return b
+}
+
+func (b *buckets[T]) of(i int) []T {
+	if b.ends == nil {
+		return nil
+	}
+	start := int32(0)
+	if i > 0 {
+		start = b.ends[i-1]
+	}
+	return slices.Clip(b.items[start:b.ends[i]])
+}
+
+// climb gathers all groups of the users of whom these can have changed, and counts the members of groups anew.
+func (u *update) climb(shift moves, nested bool) {
+	groups, people := u.Index.groups, u.Index.people
+	if nested {
+		byNew := make([]int32, len(groups)) // where a group was
+		for j := range byNew {
+			byNew[j] = -1
+		}
+		for i := range u.old.groups {
+			j := i + len(groups) - len(u.old.groups)
+			if i < len(u.old.groups)-builtIn {
+				j = shift.to(i)
+			}
+			if j >= 0 {
+				byNew[j] = int32(i)
+			}
+		}
+		all := append(slices.Clone(shift), int32(u.everyone()), int32(u.public()))
+		for j := range groups {
+			i := byNew[j]
+			if i >= 0 {
+				above := u.old.groups[i].above
+				if shift != nil {
+					above = moves(all).list(above)
+				}
+				if slices.Equal(above, groups[j].above) {
+					continue
+				}
+			}
+			for _, p := range groups[j].members {
+				u.stale[p] = true
+			}
+		}
+	}
+	u.leaveGone(shift)
+	var was [][]int32
+	var stale []int32
+	for j, is := range u.stale {
+		if is {
+			stale = append(stale, int32(j))
+			was = append(was, people[j].groups)
+		}
+	}
+	workers := runtime.GOMAXPROCS(0)
+	var wait sync.WaitGroup
+	for n := range workers {
+		wait.Go(func() {
+			seen := make([]int32, len(groups)) // by whom last
+			var memory []int32
+			for k, j := range stale[len(stale)*n/workers : len(stale)*(n+1)/workers] {
+				start := len(memory)
+				for _, d := range people[j].direct {
+					for _, g := range groups[d].above {
+						if seen[g] != int32(k)+1 {
+							seen[g] = int32(k) + 1
+							memory = append(memory, g)
+						}
+					}
+				}
+				all := memory[start:]
+				slices.Sort(all)
+				people[j].groups = slices.Clone(all)
+				memory = memory[:0]
+			}
+		})
+	}
+	wait.Wait()
+	for k, j := range stale {
+		for _, g := range was[k] {
+			groups[g].size--
+		}
+		for _, g := range people[j].groups {
+			groups[g].size++
+		}
+	}
+	u.countGone(shift)
+}
+
+// leaveGone marks the members of groups that are no more: they have left what these were in, too.
+func (u *update) leaveGone(shift moves) {
+	for i, j := range shift {
+		if j >= 0 {
+			continue
+		}
+		for _, p := range u.moved.list(u.old.groups[i].members) {
+			u.stale[p] = true
+		}
+	}
+}
+
+// countGone takes the users who are no more out of the sizes of groups.
+func (u *update) countGone(shift moves) {
+	if u.moved == nil {
+		return
+	}
+	gap := len(u.Index.groups) - len(u.old.groups)
+	for i, j := range u.moved {
+		if j >= 0 {
+			continue
+		}
+		for _, g := range u.old.people[i].groups {
+			at := int(g) + gap
+			if int(g) < len(u.old.design.Groups) {
+				at = shift.to(int(g))
+			}
+			if at >= 0 {
+				u.Index.groups[at].size--
+			}
+		}
+	}
+}
