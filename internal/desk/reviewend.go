@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/post"
