@@ -150,9 +150,9 @@ func delegationsTouched(before, after *model.Design, ops []Op) (out []string) {
 			continue
 		}
 		for _, d := range []*model.Design{before, after} {
-			for _, r := range d.References(o.Kind, o.ID) {
-				if r.From.Kind() == model.KindDelegation {
-					add(r.From.Ident())
+			for _, g := range d.Delegations {
+				if len(model.Mentions(g, o.Kind, o.ID)) > 0 {
+					add(g.ID)
 				}
 			}
 		}

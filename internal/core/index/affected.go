@@ -36,7 +36,7 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	var pairs []pair
 	touched := c.touched()
 	eachPair(b.Users, a.Users, func(i, j int) {
-		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) || !c.sameGroups(before.people[i].groups, after.people[j].groups) {
+		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) || !c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups) {
 			pairs = append(pairs, pair{i, j})
 		}
 	})
@@ -117,11 +117,8 @@ func (c *comparison) gather() {
 	c.users = map[string]*touch{}
 	n := c.number()
 	c.groups = make([]*touch, n)
-	c.wholes = [2][]*bitset.BitSet{make([]*bitset.BitSet, len(b.groups)), make([]*bitset.BitSet, len(a.groups))}
-	eachPair(b.design.Assignments, a.design.Assignments, func(i, j int) {
-		if i >= 0 && j >= 0 && b.design.Assignments[i] == a.design.Assignments[j] {
-			return
-		}
+	c.wholes = [2][]*bitset.BitSet{make([]*bitset.BitSet, b.groups.n), make([]*bitset.BitSet, a.groups.n)}
+	eachChange(b.design.Assignments, a.design.Assignments, func(i, j int) {
 		if i >= 0 {
 			c.touchBy(b, b.design.Assignments[i])
 		}
@@ -157,9 +154,9 @@ func (c *comparison) gather() {
 func (c *comparison) number() (n int) {
 	b, a := c.before.design.Groups, c.after.design.Groups
 	if movesOf(b, a) == nil {
-		return len(c.after.groups)
+		return c.after.groups.n
 	}
-	c.ofBefore, c.ofAfter = make([]int32, len(c.before.groups)), make([]int32, len(c.after.groups))
+	c.ofBefore, c.ofAfter = make([]int32, c.before.groups.n), make([]int32, c.after.groups.n)
 	eachPair(b, a, func(i, j int) {
 		if i >= 0 {
 			c.ofBefore[i] = int32(n)
@@ -208,7 +205,7 @@ func (c *comparison) touched() *bitset.BitSet {
 			r.users.Set(uint(j))
 		}
 	}
-	for g := range c.after.groups {
+	for g := range c.after.groups.n {
 		if c.groups[common(c.ofAfter, int32(g))] != nil {
 			r.group(g)
 		}
@@ -283,8 +280,8 @@ func (c *comparison) whole(side int, group int32) *bitset.BitSet {
 	if bits == nil {
 		x := []*Index{c.before, c.after}[side]
 		bits = x.bits()
-		for i := range x.groups[group].grants {
-			bits.InPlaceUnion(x.carried(&x.groups[group].grants[i]))
+		for i := range x.groups.at(int(group)).grants {
+			bits.InPlaceUnion(x.carried(&x.groups.at(int(group)).grants[i]))
 		}
 		c.wholes[side][group] = bits
 	}
@@ -355,7 +352,7 @@ func (w *worker) scope(i, j int) (held bool) {
 	if len(w.users) > 0 {
 		add(w.users[w.after.design.Users[j].ID])
 	}
-	was, is := w.before.people[i].groups, w.after.people[j].groups
+	was, is := w.before.people.at(int(i)).groups, w.after.people.at(int(j)).groups
 	for len(was) > 0 || len(is) > 0 {
 		switch {
 		case len(is) == 0 || len(was) > 0 && common(w.ofBefore, was[0]) < common(w.ofAfter, is[0]):
@@ -501,6 +498,30 @@ func (p *pieces) beyond(others *pieces) []Holding {
 type keyed interface {
 	model.Object
 	comparable
+}
+
+// eachChange is eachPair for what is not the same in both.
+func eachChange[T keyed](a, b model.Table[T], do func(i, j int)) {
+	start := 0
+	for start < len(a) && start < len(b) && a[start] == b[start] {
+		start++
+	}
+	end := 0 // how many are the same from behind
+	for end < len(a)-start && end < len(b)-start && a[len(a)-1-end] == b[len(b)-1-end] {
+		end++
+	}
+	eachPair(a[start:len(a)-end], b[start:len(b)-end], func(i, j int) {
+		if i >= 0 && j >= 0 && a[start+i] == b[start+j] {
+			return
+		}
+		if i >= 0 {
+			i += start
+		}
+		if j >= 0 {
+			j += start
+		}
+		do(i, j)
+	})
 }
 
 // eachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them lacks.

@@ -197,11 +197,11 @@ func (w *web) down(n node, seen map[node]bool) {
 	}
 	switch n.bay {
 	case bayUser:
-		visit(bayGroup, ints(w.people[n.i].direct))
-		granted(w.people[n.i].grants)
+		visit(bayGroup, ints(w.people.at(int(n.i)).direct))
+		granted(w.people.at(int(n.i)).grants)
 	case bayGroup:
-		visit(bayGroup, ints(w.groups[n.i].parents))
-		granted(w.groups[n.i].grants)
+		visit(bayGroup, ints(w.groups.at(int(n.i)).parents))
+		granted(w.groups.at(int(n.i)).grants)
 	case bayRole:
 		visit(bayRole, w.roles[n.i].inherits)
 		visit(baySet, w.roles[n.i].sets)
@@ -245,8 +245,8 @@ func (w *web) delivered(n node) *bitset.BitSet {
 			if m.bay != bayGroup {
 				continue
 			}
-			for i := range w.groups[m.i].grants {
-				if g := &w.groups[m.i].grants[i]; w.counts(g) {
+			for i := range w.groups.at(int(m.i)).grants {
+				if g := &w.groups.at(int(m.i)).grants[i]; w.counts(g) {
 					b.InPlaceUnion(w.carried(g))
 				}
 			}
@@ -294,10 +294,10 @@ func (w *web) up(n node, seen map[node]bool, p int) {
 	}
 	switch n.bay {
 	case bayGroup:
-		for _, g := range w.groups[n.i].children {
+		for _, g := range w.groups.at(int(n.i)).children {
 			w.enter(node{bayGroup, int(g)}, seen, p)
 		}
-		for _, u := range w.groups[n.i].members {
+		for _, u := range w.groups.at(int(n.i)).members {
 			w.enter(node{bayUser, int(u)}, seen, p)
 		}
 	case bayRole:
@@ -387,15 +387,15 @@ func (w *web) beams(keep map[node]bool, delivered *bitset.BitSet) (beams []Beam)
 	for n := range keep {
 		switch n.bay {
 		case bayUser:
-			for _, g := range w.people[n.i].direct {
+			for _, g := range w.people.at(int(n.i)).direct {
 				link(n, node{bayGroup, int(g)}, Member)
 			}
-			beams = append(beams, w.assigned(n, w.people[n.i].grants, keep)...)
+			beams = append(beams, w.assigned(n, w.people.at(int(n.i)).grants, keep)...)
 		case bayGroup:
-			for _, g := range w.groups[n.i].parents {
+			for _, g := range w.groups.at(int(n.i)).parents {
 				link(n, node{bayGroup, int(g)}, Nested)
 			}
-			beams = append(beams, w.assigned(n, w.groups[n.i].grants, keep)...)
+			beams = append(beams, w.assigned(n, w.groups.at(int(n.i)).grants, keep)...)
 		case bayRole:
 			for _, r := range w.roles[n.i].inherits {
 				link(n, node{bayRole, r}, Inherits)

@@ -36,42 +36,30 @@ func (u *update) contents() {
 	if slices.Equal(d.Sets, old.Sets) && slices.Equal(d.Roles, old.Roles) {
 		return
 	}
-	u.Index.sets, u.Index.roles = make([]set, len(d.Sets)), make([]role, len(d.Roles))
-	eachPair(old.Sets, d.Sets, func(i, j int) {
+	setsTo, rolesTo := movesOf(old.Sets, d.Sets), movesOf(old.Roles, d.Roles)
+	u.Index.sets, u.Index.roles = placed(u.old.sets, setsTo, len(d.Sets)), placed(u.old.roles, rolesTo, len(d.Roles))
+	other := map[shapeKey]bool{} // of whose roles and sets grants may give something else
+	differ := func(key shapeKey, was, is *contents) {
+		if !was.same(is) {
+			other[key] = true
+		}
+	}
+	eachChange(old.Sets, d.Sets, func(i, j int) {
 		if j < 0 {
+			other[shapeKey{set: old.Sets[i].ID}] = true
 			return
 		}
 		s := &u.sets[j]
-		if i >= 0 {
-			*s = u.old.sets[i]
-			if old.Sets[i] == d.Sets[j] {
-				return
-			}
-		}
-		s.contents = keep(u.setContents(d.Sets[j]), s.contents)
+		was := s.contents
+		s.contents = keep(u.setContents(d.Sets[j]), was)
+		differ(shapeKey{set: d.Sets[j].ID}, &was, &s.contents)
 	})
-	setOf, roleOf := positions(d.Sets), positions(d.Roles)
-	from := make([]int, len(d.Roles)) // where the role stood, if it is the same
-	eachPair(old.Roles, d.Roles, func(i, j int) {
+	eachChange(old.Roles, d.Roles, func(i, j int) {
 		if j < 0 {
-			return
+			other[shapeKey{role: old.Roles[i].ID}] = true
 		}
-		r := &u.roles[j]
-		from[j] = -1
-		if i >= 0 {
-			*r = u.old.roles[i]
-			if old.Roles[i] == d.Roles[j] {
-				from[j] = i
-			}
-		}
-		r.sets, r.inherits = lookup(setOf, d.Roles[j].Sets), lookup(roleOf, d.Roles[j].Inherits)
 	})
-	for i, users := range reverse(func(i int) []int { return u.roles[i].sets }, len(d.Roles), len(d.Sets)) {
-		u.sets[i].users = users
-	}
-	for i, heirs := range reverse(func(i int) []int { return u.roles[i].inherits }, len(d.Roles), len(d.Roles)) {
-		u.roles[i].heirs = heirs
-	}
+	same := u.join(setsTo != nil || rolesTo != nil)
 	done := make([]bool, len(d.Roles))
 	var role func(i int)
 	role = func(i int) {
@@ -79,17 +67,82 @@ func (u *update) contents() {
 			return
 		}
 		done[i] = true
-		for _, p := range u.roles[i].inherits {
+		r := &u.roles[i]
+		for _, p := range r.inherits {
 			role(p)
 		}
-		if from[i] < 0 || !u.gatheredOfSame(from[i], i) {
-			u.roles[i].contents = keep(u.roleContents(i), u.roles[i].contents)
+		if same[i] && !slices.ContainsFunc(r.sets, func(s int) bool { return other[shapeKey{set: d.Sets[s].ID}] }) &&
+			!slices.ContainsFunc(r.inherits, func(p int) bool { return other[shapeKey{role: d.Roles[p].ID}] }) {
+			return
 		}
+		was := r.contents
+		r.contents = keep(u.roleContents(i), was)
+		differ(shapeKey{role: d.Roles[i].ID}, &was, &r.contents)
 	}
 	for i := range d.Roles {
 		role(i)
 	}
-	u.reshape()
+	u.reshape(other)
+}
+
+// placed gives things in their new places.
+func placed[T any](old []T, to moves, n int) []T {
+	if to == nil {
+		return slices.Clone(old)
+	}
+	out := make([]T, n)
+	for i, j := range to {
+		if j >= 0 {
+			out[j] = old[i]
+		}
+	}
+	return out
+}
+
+// join finds which roles hold which sets and inherit which roles; all anew if some have moved. It tells which roles are made of the same as before.
+func (u *update) join(moved bool) (same []bool) {
+	d, old := u.design, u.old.design
+	same = make([]bool, len(d.Roles))
+	for i := range same {
+		same[i] = !moved
+	}
+	again := moved
+	var setOf, roleOf map[string]int
+	walk := eachChange[*model.Role]
+	if moved {
+		walk = eachPair[*model.Role]
+	}
+	walk(old.Roles, d.Roles, func(i, j int) {
+		if j < 0 {
+			return
+		}
+		if setOf == nil {
+			setOf, roleOf = positions(d.Sets), positions(d.Roles)
+		}
+		r := &u.roles[j]
+		was := *r
+		r.sets, r.inherits = lookup(setOf, d.Roles[j].Sets), lookup(roleOf, d.Roles[j].Inherits)
+		again = again || !slices.Equal(was.sets, r.sets) || !slices.Equal(was.inherits, r.inherits)
+		same[j] = i >= 0 && old.Roles[i] == d.Roles[j] && u.gatheredOfSame(i, j)
+	})
+	if !again {
+		return same
+	}
+	for i, users := range reverse(func(i int) []int { return u.roles[i].sets }, len(d.Roles), len(d.Sets)) {
+		u.sets[i].users = users
+	}
+	for i, heirs := range reverse(func(i int) []int { return u.roles[i].inherits }, len(d.Roles), len(d.Roles)) {
+		u.roles[i].heirs = heirs
+	}
+	return same
+}
+
+// gatheredOfSame tells whether a role that is the same is made of the same sets and roles, whatever these give now.
+func (u *update) gatheredOfSame(i, j int) bool {
+	was, is := &u.old.roles[i], &u.roles[j]
+	o, d := u.old.design, u.design
+	return slices.EqualFunc(was.sets, is.sets, func(a, b int) bool { return o.Sets[a].ID == d.Sets[b].ID }) &&
+		slices.EqualFunc(was.inherits, is.inherits, func(a, b int) bool { return o.Roles[a].ID == d.Roles[b].ID })
 }
 
 // keep gives the old contents if the new ones are the same, so that what hangs on them can stay as it is.
@@ -114,13 +167,6 @@ func (u *update) setContents(s *model.Set) contents {
 		return contents{exact: u.bits(), loose: all, bent: [3]*bitset.BitSet{byRetirement: all}}
 	}
 	return contents{exact: all, loose: all}
-}
-
-// gatheredOfSame tells whether all that a role, which is the same, is made of gives the same as before.
-func (u *update) gatheredOfSame(i, j int) bool {
-	was, is := &u.old.roles[i], &u.roles[j]
-	return slices.EqualFunc(was.sets, is.sets, func(a, b int) bool { return u.old.sets[a].same(&u.sets[b].contents) }) &&
-		slices.EqualFunc(was.inherits, is.inherits, func(a, b int) bool { return u.old.roles[a].same(&u.roles[b].contents) })
 }
 
 func (u *update) roleContents(i int) contents {
@@ -192,31 +238,32 @@ type shapeKey struct {
 	readOnly, narrowed bool
 }
 
-// reshape brings the shapes up to date with the roles and sets, and the marks of the groups with the shapes.
-func (u *update) reshape() {
+// reshape brings the shapes of the grants of some roles and sets up to date, and the marks of the groups with them. The keys name just the role or set.
+func (u *update) reshape(of map[shapeKey]bool) {
 	own(&u.shapes, u.old.shapes)
 	own(&u.marks, u.old.marks)
 	owned := false
-	for n := range u.shapes {
-		key := u.shapes[n].key
-		if key == (shapeKey{}) {
-			continue
-		}
+	for key := range of {
 		list, given, ok := u.target(key)
-		switch {
-		case !ok:
-			if !owned {
-				u.shapeOf, owned = maps.Clone(u.shapeOf), true
-			}
-			delete(u.shapeOf, key)
-			u.shapes[n] = shape{}
-		case !u.shapes[n].given.same(given):
-			u.shapes[n] = u.newShape(key, *given)
-			for i := range list {
-				if g := &list[i]; int(g.shape) == n && g.Subject.User == "" {
-					at := u.old.groupOf[g.Subject.Group]
-					u.marks[at] = u.markOfGrants(u.old.groups[at].grants)
+		for k := range 4 {
+			key.readOnly, key.narrowed = k&1 != 0, k&2 != 0
+			n, known := u.shapeOf[key]
+			switch {
+			case !known:
+			case !ok:
+				if !owned {
+					u.shapeOf, owned = maps.Clone(u.shapeOf), true
 				}
+				delete(u.shapeOf, key)
+				u.shapes[n] = shape{}
+			default:
+				u.shapes[n] = u.newShape(key, *given)
+			}
+		}
+		for i := range list {
+			if g := &list[i]; g.Subject.User == "" {
+				at := u.old.groupOf[g.Subject.Group]
+				u.marks[at] = u.markOfGrants(u.old.groups.at(at).grants)
 			}
 		}
 	}

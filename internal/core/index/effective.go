@@ -30,7 +30,7 @@ func (x *Index) UserID(name string) (string, bool) {
 	if _, ok := x.userOf[name]; ok {
 		return name, true
 	}
-	if i, ok := x.byName[model.Fold(name)]; ok {
+	if i, ok := x.names()[model.Fold(name)]; ok {
 		return x.design.Users[i].ID, true
 	}
 	return "", false
@@ -72,14 +72,14 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 		return false
 	}
 	if u == nobody {
-		return gives(x.groups[x.public()].grants)
+		return gives(x.groups.at(int(x.public())).grants)
 	}
-	for _, g := range x.people[u].groups {
-		if x.marks[g].might(system) && gives(x.groups[g].grants) {
+	for _, g := range x.people.at(int(u)).groups {
+		if x.marks[g].might(system) && gives(x.groups.at(int(g)).grants) {
 			return true
 		}
 	}
-	return gives(x.people[u].grants)
+	return gives(x.people.at(int(u)).grants)
 }
 
 // reaches tells whether a reach of u's includes records of an owner.
@@ -99,7 +99,7 @@ func (x *Index) inLine(owner, u int) bool {
 		if owner == u {
 			return true
 		}
-		owner = int(x.people[owner].manager)
+		owner = int(x.people.at(int(owner)).manager)
 	}
 	return false
 }
@@ -152,9 +152,9 @@ func (x *Index) Live(user string, t time.Time) bool {
 func (x *Index) WholeHolders(permissions []string, t time.Time) []string {
 	var out []string
 	if len(permissions) == 0 {
-		for u, p := range x.people {
+		for u, p := range x.design.Users {
 			if x.live(u, t) {
-				out = append(out, p.user.ID)
+				out = append(out, p.ID)
 			}
 		}
 		return out
@@ -196,7 +196,7 @@ func (x *Index) InGroup(user, group string) bool {
 	if !ok || !known {
 		return false
 	}
-	_, in := slices.BinarySearch(x.people[u].groups, int32(g))
+	_, in := slices.BinarySearch(x.people.at(int(u)).groups, int32(g))
 	return in
 }
 
@@ -210,10 +210,10 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 	for todo := []int{g}; len(todo) > 0; {
 		at := todo[0]
 		todo = todo[1:]
-		for _, g := range x.groups[at].grants {
+		for _, g := range x.groups.at(int(at)).grants {
 			out = append(out, g.Assignment)
 		}
-		for _, p := range x.groups[at].parents {
+		for _, p := range x.groups.at(int(at)).parents {
 			if !seen[int(p)] {
 				seen[int(p)] = true
 				todo = append(todo, int(p))
@@ -229,7 +229,7 @@ func (x *Index) Size(group string) int {
 	if !ok {
 		return 0
 	}
-	return int(x.groups[g].size)
+	return int(x.groups.at(int(g)).size)
 }
 
 // Content gives the keys that a set or role gives (§2, §3), sorted; nil if there is none such.
@@ -268,8 +268,8 @@ func (x *Index) GroupsOf(user string) []GroupOf {
 	}
 	var out []GroupOf
 	for _, direct := range []bool{true, false} {
-		for _, g := range x.people[u].groups {
-			if _, is := slices.BinarySearch(x.people[u].direct, g); is == direct {
+		for _, g := range x.people.at(int(u)).groups {
+			if _, is := slices.BinarySearch(x.people.at(int(u)).direct, g); is == direct {
 				out = append(out, GroupOf{x.groupStep(int(g)).ID, direct})
 			}
 		}

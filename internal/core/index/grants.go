@@ -19,10 +19,7 @@ func (u *update) assignments() {
 	if u.shapeOf = maps.Clone(u.shapeOf); u.shapeOf == nil {
 		u.shapeOf = map[shapeKey]int32{}
 	}
-	eachPair(old, d, func(i, j int) {
-		if i >= 0 && j >= 0 && old[i] == d[j] {
-			return
-		}
+	eachChange(old, d, func(i, j int) {
 		if i >= 0 {
 			g.note(&g.drop, grant{Assignment: old[i]})
 		}
@@ -30,20 +27,18 @@ func (u *update) assignments() {
 			g.note(&g.add, u.grant(d[j]))
 		}
 	})
-	own(&u.Index.people, u.old.people)
-	own(&u.Index.groups, u.old.groups)
 	own(&u.Index.roles, u.old.roles)
 	own(&u.Index.sets, u.old.sets)
 	own(&u.marks, u.old.marks)
-	splice(len(u.Index.people), func(i int) *[]grant { return &u.Index.people[i].grants }, g.drop.users, g.add.users, byAssignment)
-	splice(len(u.Index.groups), func(i int) *[]grant { return &u.Index.groups[i].grants }, g.drop.groups, g.add.groups, byAssignment)
+	splice(u.Index.people.n, func(i int) *[]grant { return &u.Index.people.edit(i).grants }, g.drop.users, g.add.users, byAssignment)
+	splice(u.Index.groups.n, func(i int) *[]grant { return &u.Index.groups.edit(i).grants }, g.drop.groups, g.add.groups, byAssignment)
 	splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
 	splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
 	for _, list := range [][]entry[grant]{g.drop.groups, g.add.groups} {
 		last := int32(-1)
 		for _, e := range list {
 			if e.at != last {
-				u.marks[e.at], last = u.markOfGrants(u.Index.groups[e.at].grants), e.at
+				u.marks[e.at], last = u.markOfGrants(u.Index.groups.at(int(e.at)).grants), e.at
 			}
 		}
 	}

@@ -231,7 +231,7 @@ func (x *Index) Part(part, n int, t time.Time) iter.Seq2[*model.User, []Given] {
 	return func(yield func(*model.User, []Given) bool) {
 		s := &gatherer{Index: x}
 		var out []Given
-		for u := len(x.people) * part / n; u < len(x.people)*(part+1)/n; u++ {
+		for u := x.people.n * part / n; u < x.people.n*(part+1)/n; u++ {
 			out = out[:0]
 			list := s.of(u, t, nil)
 			for i := range list {

@@ -116,7 +116,7 @@ type reached struct {
 }
 
 func (x *Index) reach() *reached {
-	return &reached{Index: x, users: bitset.New(uint(len(x.people))), groups: bitset.New(uint(len(x.groups)))}
+	return &reached{Index: x, users: bitset.New(uint(x.people.n)), groups: bitset.New(uint(x.groups.n))}
 }
 
 func (r *reached) add(g *grant) {
@@ -139,10 +139,10 @@ func (r *reached) people() *bitset.BitSet {
 	for len(r.todo) > 0 {
 		g := r.todo[len(r.todo)-1]
 		r.todo = r.todo[:len(r.todo)-1]
-		for _, u := range r.Index.groups[g].members {
+		for _, u := range r.Index.groups.at(int(g)).members {
 			r.users.Set(uint(u))
 		}
-		for _, c := range r.Index.groups[g].children {
+		for _, c := range r.Index.groups.at(int(g)).children {
 			r.group(int(c))
 		}
 	}
@@ -201,7 +201,7 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 // GrantsOfUser gives every assignment to a user directly, by id.
 func (x *Index) GrantsOfUser(user string) []*model.Assignment {
 	if u, ok := x.userOf[user]; ok {
-		return assignments(x.people[u].grants)
+		return assignments(x.people.at(int(u)).grants)
 	}
 	return nil
 }

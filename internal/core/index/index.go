@@ -29,10 +29,10 @@ type Index struct {
 	shapes  []shape // what grants give, shared by those alike; one that nothing gives any longer is empty
 	shapeOf map[shapeKey]int32
 	userOf  map[string]int // by id
-	byName  map[string]int // by folded userName, of users not deleted
-	people  []person
+	names   names          // by folded userName, of users not deleted
+	people  paged[person]
 	groupOf map[string]int // by id
-	groups  []group
+	groups  paged[group]
 	marks   []mark // of groups: of which systems their grants carry something
 }
 
@@ -85,7 +85,8 @@ func (g *grant) in(t time.Time) bool { return !g.timed || model.In(t, g.From, g.
 func Compile(d *model.Design) *Index {
 	x := &Index{design: &model.Design{Systems: d.Systems, Licences: d.Licences, Areas: d.Areas}, catalogue: newCatalogue(d), tree: newTree(d)}
 	x.licensing = newLicensing(d, x.catalogue)
-	x.groups, x.marks = make([]group, builtIn), make([]mark, builtIn)
+	x.names = newNames(nil)
+	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
 	return x.Update(d)
 }
 
@@ -96,7 +97,7 @@ func (x *Index) Update(d *model.Design) *Index {
 		return Compile(d)
 	}
 	y := *x
-	y.design = d
+	y.design, y.people, y.groups = d, x.people.copied(), x.groups.copied()
 	u := &update{Index: &y, old: x}
 	u.contents()
 	u.people()
@@ -155,7 +156,7 @@ func reverse(of func(i int) []int, m, n int) [][]int {
 
 // live tells whether a user can hold anything at t (§5).
 func (x *Index) live(u int, t time.Time) bool {
-	p := &x.people[u]
+	p := x.people.at(u)
 	return p.active && (!p.timed || model.In(t, p.user.From, p.user.Until))
 }
 
@@ -174,15 +175,15 @@ func (x *Index) grantsIn(u int, systems *mark, yield func(g *grant) bool) {
 		return true
 	}
 	if u == nobody {
-		each(x.groups[x.public()].grants)
+		each(x.groups.at(int(x.public())).grants)
 		return
 	}
-	p := &x.people[u]
+	p := x.people.at(u)
 	if !each(p.grants) {
 		return
 	}
 	for _, g := range p.groups {
-		if (systems == nil || x.marks[g].meets(systems)) && !each(x.groups[g].grants) {
+		if (systems == nil || x.marks[g].meets(systems)) && !each(x.groups.at(int(g)).grants) {
 			return
 		}
 	}
@@ -195,5 +196,5 @@ func (x *Index) licensed(u int) *bitset.BitSet {
 	if u == nobody {
 		return x.profiles[x.noLicence]
 	}
-	return x.profiles[x.people[u].profile]
+	return x.profiles[x.people.at(int(u)).profile]
 }

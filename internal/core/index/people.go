@@ -2,7 +2,6 @@ package index
 
 import (
 	"cmp"
-	"maps"
 	"runtime"
 	"slices"
 	"sync"
@@ -94,33 +93,36 @@ func (u *update) people() {
 	if u.moved != nil {
 		u.userOf = positions(d)
 	}
-	was := u.old.people
-	u.Index.people = make([]person, len(d))
+	if u.moved != nil {
+		u.Index.people = newPaged[person](len(d))
+		for i, j := range u.moved {
+			if j < 0 {
+				continue
+			}
+			p := u.Index.people.edit(int(j))
+			*p = *u.old.people.at(i)
+			if p.manager >= 0 && u.moved[p.manager] >= 0 {
+				p.manager = u.moved[p.manager]
+			} else {
+				p.manager = u.managerOf(p.user)
+			}
+		}
+	}
 	u.stale = make([]bool, len(d))
 	names := u.moved != nil
-	eachPair(old, d, func(i, j int) {
+	eachChange(old, d, func(i, j int) {
 		if j < 0 {
 			return
 		}
-		p := &u.Index.people[j]
-		if i >= 0 {
-			*p = was[i]
-			if old[i] == d[j] {
-				if u.moved != nil {
-					p.manager = u.managerOf(d[j])
-				}
-				return
-			}
-			names = names || old[i].UserName != d[j].UserName || old[i].State != d[j].State
-		}
-		user := d[j]
+		user, p := d[j], u.Index.people.edit(j)
 		p.user, p.active, p.timed = user, user.State == model.UserActive, !user.From.IsZero() || !user.Until.IsZero()
 		p.profile = u.profile(user.Licences)
 		p.manager = u.managerOf(user)
 		u.stale[j] = true
+		names = names || old[i].UserName != user.UserName || old[i].State != user.State
 	})
 	if names {
-		u.nameAll(old)
+		u.names = newNames(d)
 	}
 }
 
@@ -133,25 +135,19 @@ func (u *update) managerOf(user *model.User) int32 {
 	return -1
 }
 
-// nameAll brings the user names up to date.
-func (u *update) nameAll(old model.Table[*model.User]) {
-	if u.moved == nil {
-		u.byName = maps.Clone(u.byName)
-		eachPair(old, u.design.Users, func(i, j int) {
-			if name := model.Fold(old[i].UserName); old[i] != u.design.Users[j] && u.byName[name] == i {
-				delete(u.byName, name)
-			}
-		})
-	} else {
-		u.byName = make(map[string]int, len(u.design.Users))
-	}
-	for i, p := range u.design.Users {
-		if u.moved != nil || old[i] != p {
+// names finds users by their user names. Few questions name people so, hence it is made when the first does.
+type names func() map[string]int
+
+func newNames(users model.Table[*model.User]) names {
+	return sync.OnceValue(func() map[string]int {
+		byName := make(map[string]int, len(users))
+		for i, p := range users {
 			if p.State != model.UserDeleted {
-				u.byName[model.Fold(p.UserName)] = i
+				byName[model.Fold(p.UserName)] = i
 			}
 		}
-	}
+		return byName
+	})
 }
 
 // groups brings the groups up to date, and who is in them.
@@ -161,8 +157,7 @@ func (u *update) groups() {
 		return
 	}
 	if u.stale == nil { // the users are the same
-		u.Index.people = slices.Clone(u.Index.people)
-		u.stale = make([]bool, len(u.Index.people))
+		u.stale = make([]bool, u.Index.people.n)
 	}
 	shift := movesOf(old, d)
 	nested := u.placeGroups(shift)
@@ -183,72 +178,80 @@ func (u *update) placeGroups(shift moves) (nested bool) {
 		u.groupOf[model.Everyone], u.groupOf[model.Public] = u.everyone(), u.public()
 		nested = true
 	}
-	was, marks := u.old.groups, u.marks
-	u.Index.groups, u.marks = make([]group, len(d)+builtIn), make([]mark, len(d)+builtIn)
-	place := func(i, j int) {
-		g := &u.Index.groups[j]
-		*g, u.marks[j] = was[i], marks[i]
-		g.members = u.moved.list(g.members)
-		if shift != nil {
-			g.parents, g.children = nil, nil
-		}
+	if shift != nil || u.moved != nil {
+		u.moveGroups(shift)
 	}
-	eachPair(old, d, func(i, j int) {
+	eachChange(old, d, func(i, j int) {
 		if j < 0 {
 			return
 		}
-		g := &u.Index.groups[j]
-		if i >= 0 {
-			place(i, j)
-			nested = nested || old[i] != d[j] && !slices.Equal(old[i].Groups, d[j].Groups)
-		}
-		if i >= 0 && old[i] == d[j] {
-			return
-		}
+		g := u.Index.groups.edit(j)
+		nested = nested || i >= 0 && !slices.Equal(old[i].Groups, d[j].Groups)
 		if g.rule = nil; d[j].Type == model.Rule {
 			g.rule, _ = filter.Parse(d[j].Rule) // a well-formed design has no faulty one
 		}
 	})
-	for k := range builtIn {
-		place(len(old)+k, len(d)+k)
-	}
-	if shift != nil {
-		shift = append(shift, int32(len(d)), int32(len(d)+1))
-		for j := range u.Index.people {
-			p := &u.Index.people[j]
-			p.direct, p.groups = shift.list(p.direct), shift.list(p.groups)
-		}
-	}
 	return nested
+}
+
+// moveGroups writes all groups anew, where they or their members have moved.
+func (u *update) moveGroups(shift moves) {
+	was, marks := &u.old.groups, u.marks
+	n := len(u.design.Groups) + builtIn
+	if u.Index.groups = newPaged[group](n); shift != nil {
+		u.marks = make([]mark, n)
+	}
+	gap := n - was.n
+	for i := range was.n {
+		j := i + gap
+		if i < was.n-builtIn {
+			j = shift.to(i)
+		}
+		if j < 0 {
+			continue
+		}
+		g := u.Index.groups.edit(j)
+		*g, u.marks[j] = *was.at(i), marks[i]
+		g.members = u.moved.list(g.members)
+	}
+	if shift == nil {
+		return
+	}
+	shift = append(shift, int32(n-builtIn), int32(n-1))
+	for j := range u.Index.people.n {
+		p := u.Index.people.edit(j)
+		p.direct, p.groups = shift.list(p.direct), shift.list(p.groups)
+	}
 }
 
 // nest finds which groups are in which, and whose members that concerns.
 func (u *update) nest() {
-	groups := u.Index.groups
-	for i := range groups {
-		groups[i].parents, groups[i].children = nil, nil
+	groups := &u.Index.groups
+	for i := range groups.n {
+		g := groups.edit(i)
+		g.parents, g.children = nil, nil
 	}
 	for i, g := range u.design.Groups {
 		for _, child := range lookup(u.groupOf, g.Groups) {
-			groups[i].children = append(groups[i].children, int32(child))
-			groups[child].parents = append(groups[child].parents, int32(i))
+			at, in := groups.edit(i), groups.edit(child)
+			at.children, in.parents = append(at.children, int32(child)), append(in.parents, int32(i))
 		}
 	}
-	done := make([]bool, len(groups))
+	done := make([]bool, groups.n)
 	var climb func(i int) []int32
 	climb = func(i int) []int32 {
 		if !done[i] {
 			done[i] = true
 			above := []int32{int32(i)}
-			for _, p := range groups[i].parents {
+			for _, p := range groups.at(i).parents {
 				above = append(above, climb(int(p))...)
 			}
 			slices.Sort(above)
-			groups[i].above = slices.Clip(slices.Compact(above))
+			groups.edit(i).above = slices.Clip(slices.Compact(above))
 		}
-		return groups[i].above
+		return groups.at(i).above
 	}
-	for i := range groups {
+	for i := range groups.n {
 		climb(i)
 	}
 }
@@ -275,36 +278,40 @@ func (m *members) gather() {
 		}
 	}
 	d, old := m.design.Groups, m.old.design.Groups
-	eachPair(old, d, func(i, j int) {
+	walk := eachPair[*model.Group]
+	if len(m.changed) == 0 {
+		walk = eachChange[*model.Group]
+	}
+	walk(old, d, func(i, j int) {
 		if j < 0 {
 			return
 		}
 		same := i >= 0 && old[i] == d[j]
-		rule := m.Index.groups[j].rule
+		rule := m.Index.groups.at(j).rule
 		switch {
 		case rule == nil && !same:
-			m.compare(j, listed(m.userOf, d[j]), m.Index.groups[j].members)
+			m.compare(j, listed(m.userOf, d[j]), m.Index.groups.at(j).members)
 		case rule == nil && m.moved != nil:
 			// Who is new may be listed already.
-			if len(m.changed) > 0 && len(m.Index.groups[j].members) < len(d[j].Users) {
-				m.compare(j, listed(m.userOf, d[j]), m.Index.groups[j].members)
+			if len(m.changed) > 0 && len(m.Index.groups.at(j).members) < len(d[j].Users) {
+				m.compare(j, listed(m.userOf, d[j]), m.Index.groups.at(j).members)
 			}
 		case rule != nil:
 			if i < 0 || old[i].Rule != d[j].Rule || old[i].Type != d[j].Type {
-				m.compare(j, m.found(rule, true), m.Index.groups[j].members)
+				m.compare(j, m.found(rule, true), m.Index.groups.at(j).members)
 			} else if len(m.changed) > 0 {
-				m.compare(j, m.found(rule, false), m.changedOf(m.Index.groups[j].members))
+				m.compare(j, m.found(rule, false), m.changedOf(m.Index.groups.at(j).members))
 			}
 		}
 	})
 	var active, all []int32
 	for _, j := range m.changed {
-		if all = append(all, j); m.Index.people[j].active {
+		if all = append(all, j); m.Index.people.at(int(j)).active {
 			active = append(active, j)
 		}
 	}
-	m.compare(m.everyone(), active, m.changedOf(m.Index.groups[m.everyone()].members))
-	m.compare(m.public(), all, m.changedOf(m.Index.groups[m.public()].members))
+	m.compare(m.everyone(), active, m.changedOf(m.Index.groups.at(m.everyone()).members))
+	m.compare(m.public(), all, m.changedOf(m.Index.groups.at(m.public()).members))
 }
 
 // listed is the users whom a group lists, sorted.
@@ -415,8 +422,8 @@ func (m *members) settle() {
 			m.stale[l.user] = true
 		}
 	}
-	splice(len(m.Index.people), func(i int) *[]int32 { return &m.Index.people[i].direct }, entries(m.drop, byUser), entries(m.add, byUser), cmp.Compare[int32])
-	splice(len(m.Index.groups), func(i int) *[]int32 { return &m.Index.groups[i].members }, entries(m.drop, byGroup), entries(m.add, byGroup), cmp.Compare[int32])
+	splice(m.Index.people.n, func(i int) *[]int32 { return &m.Index.people.edit(i).direct }, entries(m.drop, byUser), entries(m.add, byUser), cmp.Compare[int32])
+	splice(m.Index.groups.n, func(i int) *[]int32 { return &m.Index.groups.edit(i).members }, entries(m.drop, byGroup), entries(m.add, byGroup), cmp.Compare[int32])
 }
 
 // entry is an item of the list at a place.
@@ -428,78 +435,75 @@ type entry[T any] struct {
 // splice changes some of n sorted lists: what drop names goes, what add has comes in. Entries for one list come in its order. A list that changes
 // is written anew; it may be shared with another index.
 func splice[T any](n int, list func(i int) *[]T, drop, add []entry[T], compare func(a, b T) int) {
-	adds, drops := bucket(n, add), bucket(n, drop)
-	for i := range n {
-		in, out := adds.of(i), drops.of(i)
-		if len(in)+len(out) == 0 {
-			continue
+	drop, add = byPlace(n, drop), byPlace(n, add)
+	cut := func(from *[]entry[T], at int32) []entry[T] {
+		k := 0
+		for k < len(*from) && (*from)[k].at == at {
+			k++
 		}
-		to := list(i)
-		if len(*to) == 0 {
-			*to = in
-			continue
+		own := (*from)[:k]
+		*from = (*from)[k:]
+		return own
+	}
+	for len(drop)+len(add) > 0 {
+		at := int32(n)
+		for _, l := range [][]entry[T]{drop, add} {
+			if len(l) > 0 {
+				at = min(at, l[0].at)
+			}
 		}
-		merged := make([]T, 0, len(*to)+len(in)-len(out))
+		out, in := cut(&drop, at), cut(&add, at)
+		to := list(int(at))
+		merged := make([]T, 0, max(0, len(*to)+len(in)-len(out)))
 		for _, item := range *to {
-			if len(out) > 0 && compare(out[0], item) == 0 {
+			if len(out) > 0 && compare(out[0].item, item) == 0 {
 				out = out[1:]
 				continue
 			}
-			for len(in) > 0 && compare(in[0], item) < 0 {
-				merged, in = append(merged, in[0]), in[1:]
+			for len(in) > 0 && compare(in[0].item, item) < 0 {
+				merged, in = append(merged, in[0].item), in[1:]
 			}
 			merged = append(merged, item)
 		}
-		*to = append(merged, in...)
+		for _, e := range in {
+			merged = append(merged, e.item)
+		}
+		*to = merged
 	}
 }
 
-// buckets are entries by the list that they are for.
-type buckets[T any] struct {
-	ends  []int32
-	items []T
-}
-
-func bucket[T any](n int, entries []entry[T]) buckets[T] {
-	if len(entries) == 0 {
-		return buckets[T]{}
+// byPlace sorts entries by the list that they are for, of n, and keeps the order within each.
+func byPlace[T any](n int, entries []entry[T]) []entry[T] {
+	if len(entries) < n/16 {
+		slices.SortStableFunc(entries, func(a, b entry[T]) int { return cmp.Compare(a.at, b.at) })
+		return entries
 	}
-	b := buckets[T]{make([]int32, n+1), make([]T, len(entries))}
+	next := make([]int32, n+1)
 	for _, e := range entries {
-		b.ends[e.at+1]++
+		next[e.at+1]++
 	}
 	for i := range n {
-		b.ends[i+1] += b.ends[i]
+		next[i+1] += next[i]
 	}
+	out := make([]entry[T], len(entries))
 	for _, e := range entries {
-		b.items[b.ends[e.at]] = e.item
-		b.ends[e.at]++
+		out[next[e.at]] = e
+		next[e.at]++
 	}
-	return b
-}
-
-func (b *buckets[T]) of(i int) []T {
-	if b.ends == nil {
-		return nil
-	}
-	start := int32(0)
-	if i > 0 {
-		start = b.ends[i-1]
-	}
-	return slices.Clip(b.items[start:b.ends[i]])
+	return out
 }
 
 // climb gathers all groups of the users of whom these can have changed, and counts the members of groups anew.
 func (u *update) climb(shift moves, nested bool) {
-	groups, people := u.Index.groups, u.Index.people
+	groups, people := &u.Index.groups, &u.Index.people
 	if nested {
-		byNew := make([]int32, len(groups)) // where a group was
+		byNew := make([]int32, groups.n) // where a group was
 		for j := range byNew {
 			byNew[j] = -1
 		}
-		for i := range u.old.groups {
-			j := i + len(groups) - len(u.old.groups)
-			if i < len(u.old.groups)-builtIn {
+		for i := range u.old.groups.n {
+			j := i + groups.n - u.old.groups.n
+			if i < u.old.groups.n-builtIn {
 				j = shift.to(i)
 			}
 			if j >= 0 {
@@ -507,18 +511,18 @@ func (u *update) climb(shift moves, nested bool) {
 			}
 		}
 		all := append(slices.Clone(shift), int32(u.everyone()), int32(u.public()))
-		for j := range groups {
+		for j := range groups.n {
 			i := byNew[j]
 			if i >= 0 {
-				above := u.old.groups[i].above
+				above := u.old.groups.at(int(i)).above
 				if shift != nil {
 					above = moves(all).list(above)
 				}
-				if slices.Equal(above, groups[j].above) {
+				if slices.Equal(above, groups.at(j).above) {
 					continue
 				}
 			}
-			for _, p := range groups[j].members {
+			for _, p := range groups.at(j).members {
 				u.stale[p] = true
 			}
 		}
@@ -529,19 +533,19 @@ func (u *update) climb(shift moves, nested bool) {
 	for j, is := range u.stale {
 		if is {
 			stale = append(stale, int32(j))
-			was = append(was, people[j].groups)
+			was = append(was, people.edit(j).groups) // edited here, since several write below at once
 		}
 	}
 	workers := runtime.GOMAXPROCS(0)
 	var wait sync.WaitGroup
 	for n := range workers {
 		wait.Go(func() {
-			seen := make([]int32, len(groups)) // by whom last
+			seen := make([]int32, groups.n) // by whom last
 			var memory []int32
 			for k, j := range stale[len(stale)*n/workers : len(stale)*(n+1)/workers] {
 				start := len(memory)
-				for _, d := range people[j].direct {
-					for _, g := range groups[d].above {
+				for _, d := range people.at(int(j)).direct {
+					for _, g := range groups.at(int(d)).above {
 						if seen[g] != int32(k)+1 {
 							seen[g] = int32(k) + 1
 							memory = append(memory, g)
@@ -550,7 +554,7 @@ func (u *update) climb(shift moves, nested bool) {
 				}
 				all := memory[start:]
 				slices.Sort(all)
-				people[j].groups = slices.Clone(all)
+				people.at(int(j)).groups = slices.Clone(all)
 				memory = memory[:0]
 			}
 		})
@@ -558,10 +562,10 @@ func (u *update) climb(shift moves, nested bool) {
 	wait.Wait()
 	for k, j := range stale {
 		for _, g := range was[k] {
-			groups[g].size--
+			groups.edit(int(g)).size--
 		}
-		for _, g := range people[j].groups {
-			groups[g].size++
+		for _, g := range people.at(int(j)).groups {
+			groups.edit(int(g)).size++
 		}
 	}
 	u.countGone(shift)
@@ -573,7 +577,7 @@ func (u *update) leaveGone(shift moves) {
 		if j >= 0 {
 			continue
 		}
-		for _, p := range u.moved.list(u.old.groups[i].members) {
+		for _, p := range u.moved.list(u.old.groups.at(int(i)).members) {
 			u.stale[p] = true
 		}
 	}
@@ -584,18 +588,18 @@ func (u *update) countGone(shift moves) {
 	if u.moved == nil {
 		return
 	}
-	gap := len(u.Index.groups) - len(u.old.groups)
+	gap := u.Index.groups.n - u.old.groups.n
 	for i, j := range u.moved {
 		if j >= 0 {
 			continue
 		}
-		for _, g := range u.old.people[i].groups {
+		for _, g := range u.old.people.at(int(i)).groups {
 			at := int(g) + gap
 			if int(g) < len(u.old.design.Groups) {
 				at = shift.to(int(g))
 			}
 			if at >= 0 {
-				u.Index.groups[at].size--
+				u.Index.groups.edit(at).size--
 			}
 		}
 	}

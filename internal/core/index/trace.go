@@ -131,11 +131,11 @@ func (w *walker) nestings(u, g int, head []Step) (out [][]Step) {
 			out = append(out, chain)
 			return
 		}
-		for _, p := range w.groups[at].parents {
+		for _, p := range w.groups.at(int(at)).parents {
 			climb(int(p), chain)
 		}
 	}
-	for _, d := range w.people[u].direct {
+	for _, d := range w.people.at(int(u)).direct {
 		climb(int(d), head)
 	}
 	return out
@@ -450,7 +450,7 @@ func (x *Index) licencesFor(u, p int) string {
 
 // holdsLicence tells whether a user has a licence, or one that covers it.
 func (x *Index) holdsLicence(u, licence int) bool {
-	return u != nobody && x.covering[x.people[u].profile][licence]
+	return u != nobody && x.covering[x.people.at(int(u)).profile][licence]
 }
 
 // nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things stand against.

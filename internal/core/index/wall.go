@@ -55,7 +55,7 @@ func (x *Index) lay(bricks []Brick, list []stretch) {
 	n = 0
 	for p, k := range counts {
 		if k > 0 {
-			bricks[p].Held = all[n:n:n+int(k)]
+			bricks[p].Held = all[n : n : n+int(k)]
 			n += int(k)
 		}
 	}

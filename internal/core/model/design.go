@@ -1,6 +1,7 @@
 package model
 
 import (
+	"maps"
 	"slices"
 	"strings"
 )
@@ -103,7 +104,7 @@ func implicitRoot(d *Design) *Area { return &Area{ID: ImplicitRoot, Name: d.Orga
 
 // HasImplicitRoot tells whether the design's author named no areas and nothing has come to need one since.
 func (d *Design) HasImplicitRoot() bool {
-	if len(d.Areas) != 1 || *d.Areas[0] != *implicitRoot(d) {
+	if d.Organisation == nil || len(d.Areas) != 1 || *d.Areas[0] != *implicitRoot(d) {
 		return false
 	}
 	return !slices.ContainsFunc(d.Groups, func(g *Group) bool { return g.Area != "" }) &&
@@ -170,7 +171,9 @@ func find[T Object](t Table[T], id string) Object {
 
 // All calls do with every object that the design's author made, kind by kind in the order of [Kinds]; what is built in is left out.
 func (d *Design) All(do func(Object)) {
-	do(d.Organisation)
+	if d.Organisation != nil {
+		do(d.Organisation)
+	}
 	each(d.Licences, do)
 	if !d.HasImplicitRoot() {
 		each(d.Areas, do)
@@ -284,19 +287,18 @@ func (d *Design) With(edits []Edit) *Design {
 
 func merge[T Object](t Table[T], edits map[string]Object) Table[T] {
 	out := make(Table[T], 0, len(t)+len(edits))
-	for _, o := range t {
-		if _, edited := edits[o.Ident()]; !edited {
-			out = append(out, o)
+	for _, id := range slices.Sorted(maps.Keys(edits)) {
+		i, found := t.Position(id)
+		out, t = append(out, t[:i]...), t[i:]
+		if found {
+			t = t[1:]
 		}
-	}
-	for _, o := range edits {
-		if o != nil {
+		if o := edits[id]; o != nil {
 			o.normalise()
 			out = append(out, o.(T))
 		}
 	}
-	slices.SortFunc(out, byID[T])
-	return out
+	return append(out, t...)
 }
 
 // Permission finds a permission by its key.

@@ -1,5 +1,7 @@
 package model
 
+import "slices"
+
 // Reference is a mention of one object in another.
 type Reference struct {
 	From  Object
@@ -8,83 +10,86 @@ type Reference struct {
 
 // References gives everything in a design that mentions the object of a kind with an id, by kind and id of what mentions it.
 func (d *Design) References(kind Kind, id string) (out []Reference) {
-	d.eachReference(func(from Object, field string, to Kind, ids ...string) {
-		if to != kind || from.Kind() == kind && from.Ident() == id {
+	d.All(func(o Object) {
+		if o.Kind() == kind && o.Ident() == id {
 			return
 		}
-		for _, i := range ids {
-			if i == id {
-				out = append(out, Reference{from, field})
-				return
-			}
+		for _, field := range Mentions(o, kind, id) {
+			out = append(out, Reference{o, field})
 		}
 	})
 	return out
 }
 
-// eachReference calls do with the ids of a kind that each field of each object mentions; some may be empty.
-func (d *Design) eachReference(do func(from Object, field string, to Kind, ids ...string)) {
-	for _, o := range d.Licences {
-		do(o, "covers", KindLicence, o.Covers...)
+// Mentions gives the fields in which an object mentions the object of a kind with an id, each once.
+func Mentions(o Object, kind Kind, id string) (fields []string) {
+	if id == "" {
+		return nil
 	}
-	for _, o := range d.Areas {
-		do(o, "parent", KindArea, o.Parent)
+	one := func(name string, to Kind, mentioned string) {
+		if to == kind && mentioned == id && !slices.Contains(fields, name) {
+			fields = append(fields, name)
+		}
 	}
-	for _, o := range d.Systems {
-		do(o, "licence", KindLicence, o.Licence)
+	list := func(name string, to Kind, ids []string) {
+		if to == kind && slices.Contains(ids, id) && !slices.Contains(fields, name) {
+			fields = append(fields, name)
+		}
+	}
+	switch o := o.(type) {
+	case *Licence:
+		list("covers", KindLicence, o.Covers)
+	case *Area:
+		one("parent", KindArea, o.Parent)
+	case *System:
+		one("licence", KindLicence, o.Licence)
 		for _, p := range o.Permissions {
-			do(o, "permissions", KindLicence, p.Licence)
+			one("permissions", KindLicence, p.Licence)
 		}
-	}
-	for _, o := range d.Sets {
-		do(o, "system", KindSystem, o.System)
-		do(o, "owner", KindUser, o.Owner)
+	case *Set:
+		one("system", KindSystem, o.System)
+		one("owner", KindUser, o.Owner)
 		if o.CopyOf != nil {
-			do(o, "copyOf", KindSet, o.CopyOf.Set)
+			one("copyOf", KindSet, o.CopyOf.Set)
 		}
-	}
-	for _, o := range d.Roles {
-		do(o, "owner", KindUser, o.Owner)
-		do(o, "sets", KindSet, o.Sets...)
-		do(o, "inherits", KindRole, o.Inherits...)
-	}
-	for _, o := range d.Groups {
-		do(o, "owner", KindUser, o.Owner)
-		do(o, "area", KindArea, o.Area)
-		do(o, "users", KindUser, o.Users...)
-		do(o, "groups", KindGroup, o.Groups...)
-	}
-	for _, o := range d.Users {
-		do(o, "area", KindArea, o.Area)
-		do(o, "manager", KindUser, o.Manager)
-		do(o, "licences", KindLicence, o.Licences...)
+	case *Role:
+		one("owner", KindUser, o.Owner)
+		list("sets", KindSet, o.Sets)
+		list("inherits", KindRole, o.Inherits)
+	case *Group:
+		one("owner", KindUser, o.Owner)
+		one("area", KindArea, o.Area)
+		list("users", KindUser, o.Users)
+		list("groups", KindGroup, o.Groups)
+	case *User:
+		one("area", KindArea, o.Area)
+		one("manager", KindUser, o.Manager)
+		list("licences", KindLicence, o.Licences)
 		for system := range o.LastUse {
-			do(o, "lastUse", KindSystem, system)
+			one("lastUse", KindSystem, system)
 		}
-	}
-	for _, o := range d.Assignments {
-		do(o, "subject", KindUser, o.Subject.User)
-		do(o, "subject", KindGroup, o.Subject.Group)
-		do(o, "role", KindRole, o.Role)
-		do(o, "set", KindSet, o.Set)
-		do(o, "area", KindArea, o.Area)
-	}
-	for _, o := range d.Conflicts {
+	case *Assignment:
+		one("subject", KindUser, o.Subject.User)
+		one("subject", KindGroup, o.Subject.Group)
+		one("role", KindRole, o.Role)
+		one("set", KindSet, o.Set)
+		one("area", KindArea, o.Area)
+	case *Conflict:
 		for _, i := range o.Items {
-			do(o, "items", KindRole, i.Role)
+			one("items", KindRole, i.Role)
 		}
 		for _, e := range o.Exceptions {
-			do(o, "exceptions", KindUser, e.User)
+			one("exceptions", KindUser, e.User)
 		}
+	case *Delegation:
+		one("delegate", KindUser, o.Delegate.User)
+		one("delegate", KindGroup, o.Delegate.Group)
+		one("people", KindGroup, o.People.Group)
+		one("people", KindArea, o.People.Area)
+		list("roles", KindRole, o.Roles)
+		list("sets", KindSet, o.Sets)
+		list("groups", KindGroup, o.Groups)
+		one("area", KindArea, o.Area)
 	}
-	for _, o := range d.Delegations {
-		do(o, "delegate", KindUser, o.Delegate.User)
-		do(o, "delegate", KindGroup, o.Delegate.Group)
-		do(o, "people", KindGroup, o.People.Group)
-		do(o, "people", KindArea, o.People.Area)
-		do(o, "roles", KindRole, o.Roles...)
-		do(o, "sets", KindSet, o.Sets...)
-		do(o, "groups", KindGroup, o.Groups...)
-		do(o, "area", KindArea, o.Area)
-	}
+	return fields
 }
