@@ -201,7 +201,7 @@ func (c *comparison) sameGroups(was, is []int32) bool {
 func (c *comparison) touched() *bitset.BitSet {
 	r := c.after.reach()
 	for id := range c.users {
-		if j, ok := c.after.userOf[id]; ok {
+		if j, ok := c.after.userOf.find(id); ok {
 			r.users.Set(uint(j))
 		}
 	}
@@ -260,7 +260,7 @@ func (c *comparison) touch(x *Index, a *model.Assignment, bits *bitset.BitSet, h
 		if x == c.before {
 			of = c.ofBefore
 		}
-		n := common(of, int32(x.groupOf[a.Subject.Group]))
+		n := common(of, int32(x.groupOf.must(a.Subject.Group)))
 		if at = c.groups[n]; at == nil {
 			at = &touch{bits: x.bits()}
 			c.groups[n] = at
@@ -433,7 +433,7 @@ func (p *pieces) at(area int32, wide uint8) []uint64 {
 
 // AreasOf gives the areas over which a user holds some permissions at t, with any reach, by permission; each once. What is not held is left out.
 func (x *Index) AreasOf(user string, keys []string, t time.Time) map[string][]string {
-	u, ok := x.userOf[user]
+	u, ok := x.userOf.find(user)
 	if !ok {
 		return nil
 	}

@@ -15,7 +15,7 @@ import (
 type catalogue struct {
 	permissions  []*model.Permission
 	rank, byRank []int32 // the place of its key among all keys, and back
-	permissionOf map[string]int
+	permissionOf *directory
 	systemOf     []int32
 	implied      [][]int        // cl({p}), with p, sorted
 	licenceOf    []int          // the licence that a permission's user needs, or -1
@@ -24,12 +24,11 @@ type catalogue struct {
 }
 
 func newCatalogue(d *model.Design) *catalogue {
-	c := &catalogue{permissionOf: map[string]int{}}
+	c := &catalogue{}
 	licences := positions(d.Licences)
 	for i, s := range d.Systems {
 		for _, p := range s.Permissions {
 			c.systemOf = append(c.systemOf, int32(i))
-			c.permissionOf[p.Key] = len(c.permissions)
 			c.permissions = append(c.permissions, p)
 			needs := p.Licence
 			if needs == "" {
@@ -37,11 +36,12 @@ func newCatalogue(d *model.Design) *catalogue {
 			}
 			l := -1
 			if needs != "" {
-				l = licences[needs]
+				l = licences.must(needs)
 			}
 			c.licenceOf = append(c.licenceOf, l)
 		}
 	}
+	c.permissionOf = newDirectory(len(c.permissions), func(i int) string { return c.permissions[i].Key })
 	c.rank, c.byRank = make([]int32, len(c.permissions)), make([]int32, len(c.permissions))
 	for i := range c.byRank {
 		c.byRank[i] = int32(i)
@@ -73,7 +73,7 @@ func (c *catalogue) words() int { return len(c.readable.Words()) }
 func (c *catalogue) close(i int) []int {
 	if c.implied[i] == nil {
 		all := []int{i}
-		for _, j := range lookup(c.permissionOf, c.permissions[i].Implies) {
+		for _, j := range c.permissionOf.all(c.permissions[i].Implies) {
 			all = append(all, c.close(j)...)
 		}
 		slices.Sort(all)
@@ -85,7 +85,7 @@ func (c *catalogue) close(i int) []int {
 // closure is cl of a list of keys; dangling keys give nothing.
 func (c *catalogue) closure(keys []string) *bitset.BitSet {
 	b := c.bits()
-	for _, i := range lookup(c.permissionOf, keys) {
+	for _, i := range c.permissionOf.all(keys) {
 		for _, j := range c.implied[i] {
 			b.Set(uint(j))
 		}
@@ -96,7 +96,7 @@ func (c *catalogue) closure(keys []string) *bitset.BitSet {
 // upward is up of a list of keys: all that cannot stand without some member. What implies a permission is of its system.
 func (c *catalogue) upward(keys []string) *bitset.BitSet {
 	b := c.bits()
-	wanted := lookup(c.permissionOf, keys)
+	wanted := c.permissionOf.all(keys)
 	if len(wanted) == 0 {
 		return b
 	}
@@ -111,7 +111,7 @@ func (c *catalogue) upward(keys []string) *bitset.BitSet {
 // bitsOf is the permissions with some keys; those that no system has are left out.
 func (c *catalogue) bitsOf(keys []string) *bitset.BitSet {
 	b := c.bits()
-	for _, i := range lookup(c.permissionOf, keys) {
+	for _, i := range c.permissionOf.all(keys) {
 		b.Set(uint(i))
 	}
 	return b
@@ -152,7 +152,7 @@ func (c *catalogue) markOf(b *bitset.BitSet) (m mark) {
 
 // licensing is what licences allow. There are few combinations of licences that people have; each is a profile.
 type licensing struct {
-	licences  map[string]int
+	licences  *directory
 	covered   [][]int // of licences: those that it covers, transitively, with itself
 	classes   []class
 	known     map[string]int32 // profiles by their licences
@@ -175,7 +175,7 @@ func newLicensing(d *model.Design, c *catalogue) *licensing {
 			at := todo[len(todo)-1]
 			todo = todo[:len(todo)-1]
 			l.covered[i] = append(l.covered[i], at)
-			for _, m := range lookup(l.licences, d.Licences[at].Covers) {
+			for _, m := range l.licences.all(d.Licences[at].Covers) {
 				if !seen[m] {
 					seen[m] = true
 					todo = append(todo, m)
@@ -208,7 +208,7 @@ func newLicensing(d *model.Design, c *catalogue) *licensing {
 // add makes a profile of some licences.
 func (l *licensing) add(held []string, c *catalogue) int32 {
 	have := map[int]bool{}
-	for _, i := range lookup(l.licences, held) {
+	for _, i := range l.licences.all(held) {
 		for _, m := range l.covered[i] {
 			have[m] = true
 		}
@@ -253,8 +253,8 @@ func (u *update) profile(held []string) int32 {
 
 // tree is the areas.
 type tree struct {
-	areas map[string]int // by id
-	spans []interval     // in preorder of the tree
+	areas *directory
+	spans []interval // in preorder of the tree
 	root  int32
 }
 
@@ -268,7 +268,7 @@ func newTree(d *model.Design) *tree {
 			x.root = int32(i)
 			continue
 		}
-		p := x.areas[a.Parent]
+		p := x.areas.must(a.Parent)
 		children[p] = append(children[p], i)
 	}
 	x.spans = make([]interval, len(d.Areas))
@@ -299,6 +299,6 @@ func (x *tree) area(id string) (int32, bool) {
 	if id == "" {
 		return x.root, true
 	}
-	i, ok := x.areas[id]
+	i, ok := x.areas.find(id)
 	return int32(i), ok
 }

@@ -70,15 +70,15 @@ func (x *Index) node(n Node) (node, bool) {
 	bay := slices.Index(Bays, n.Kind)
 	switch bay {
 	case bayUser:
-		i, ok = x.userOf[n.ID]
+		i, ok = x.userOf.find(n.ID)
 	case bayGroup:
-		i, ok = x.groupOf[n.ID]
+		i, ok = x.groupOf.find(n.ID)
 	case bayRole:
 		i, ok = x.design.Roles.Position(n.ID)
 	case baySet:
 		i, ok = x.design.Sets.Position(n.ID)
 	case bayPermission:
-		i, ok = x.permissionOf[n.ID]
+		i, ok = x.permissionOf.find(n.ID)
 	}
 	return node{bay, i}, ok
 }
@@ -219,9 +219,9 @@ func (w *Index) targetNode(g *grant) node {
 
 func (w *web) subjectNode(g *grant) node {
 	if g.Subject.User != "" {
-		return node{bayUser, w.userOf[g.Subject.User]}
+		return node{bayUser, w.userOf.must(g.Subject.User)}
 	}
-	return node{bayGroup, w.groupOf[g.Subject.Group]}
+	return node{bayGroup, w.groupOf.must(g.Subject.Group)}
 }
 
 // delivered is the permissions that a node gives.

@@ -107,7 +107,7 @@ func (u *update) join(moved bool) (same []bool) {
 		same[i] = !moved
 	}
 	again := moved
-	var setOf, roleOf map[string]int
+	var setOf, roleOf *directory
 	walk := eachChange[*model.Role]
 	if moved {
 		walk = eachPair[*model.Role]
@@ -121,7 +121,7 @@ func (u *update) join(moved bool) (same []bool) {
 		}
 		r := &u.roles[j]
 		was := *r
-		r.sets, r.inherits = lookup(setOf, d.Roles[j].Sets), lookup(roleOf, d.Roles[j].Inherits)
+		r.sets, r.inherits = setOf.all(d.Roles[j].Sets), roleOf.all(d.Roles[j].Inherits)
 		again = again || !slices.Equal(was.sets, r.sets) || !slices.Equal(was.inherits, r.inherits)
 		same[j] = i >= 0 && old.Roles[i] == d.Roles[j] && u.gatheredOfSame(i, j)
 	})
@@ -262,7 +262,7 @@ func (u *update) reshape(of map[shapeKey]bool) {
 		}
 		for i := range list {
 			if g := &list[i]; g.Subject.User == "" {
-				at := u.old.groupOf[g.Subject.Group]
+				at := u.old.groupOf.must(g.Subject.Group)
 				u.marks[at] = u.markOfGrants(u.old.groups.at(at).grants)
 			}
 		}

@@ -27,7 +27,7 @@ type Holding struct {
 
 // UserID resolves a user's id, or else userName without regard to case, to the id.
 func (x *Index) UserID(name string) (string, bool) {
-	if _, ok := x.userOf[name]; ok {
+	if _, ok := x.userOf.find(name); ok {
 		return name, true
 	}
 	if i, ok := x.names()[model.Fold(name)]; ok {
@@ -41,14 +41,14 @@ func (x *Index) user(id string) (int, bool) {
 	if id == Anonymous {
 		return nobody, true
 	}
-	u, ok := x.userOf[id]
+	u, ok := x.userOf.find(id)
 	return u, ok
 }
 
 // Allowed tells whether a user, or [Anonymous], may use a permission on a record at t (§7). What does not exist is never allowed.
 func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	u, ok := x.user(user)
-	p, known := x.permissionOf[permission]
+	p, known := x.permissionOf.find(permission)
 	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
 		return false
 	}
@@ -58,7 +58,7 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	}
 	owner := nobody
 	if r.Owner != "" {
-		if owner, ok = x.userOf[r.Owner]; !ok {
+		if owner, ok = x.userOf.find(r.Owner); !ok {
 			return false
 		}
 	}
@@ -130,8 +130,8 @@ func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(us
 // Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of those of the line. Areas
 // that the design does not have include nothing.
 func (x *Index) Includes(a, b Holding) bool {
-	ia, ok := x.areas[a.Area]
-	ib, known := x.areas[b.Area]
+	ia, ok := x.areas.find(a.Area)
+	ib, known := x.areas.find(b.Area)
 	return a.Permission == b.Permission && ok && known && x.covers(int32(ia), int32(ib)) && width(a.Reach) >= width(b.Reach)
 }
 
@@ -144,7 +144,7 @@ func (x *Index) Covers(a, b string) bool {
 
 // Live tells whether a user exists and is live at t.
 func (x *Index) Live(user string, t time.Time) bool {
-	u, ok := x.userOf[user]
+	u, ok := x.userOf.find(user)
 	return ok && x.live(u, t)
 }
 
@@ -180,7 +180,7 @@ func (x *Index) Owners(t time.Time) []string {
 
 // Members gives the ids of a group's transitive members (§5), sorted; nil if there is no such group.
 func (x *Index) Members(group string) []string {
-	g, ok := x.groupOf[group]
+	g, ok := x.groupOf.find(group)
 	if !ok {
 		return nil
 	}
@@ -191,8 +191,8 @@ func (x *Index) Members(group string) []string {
 
 // InGroup tells whether a user is a transitive member of a group (§5).
 func (x *Index) InGroup(user, group string) bool {
-	u, ok := x.userOf[user]
-	g, known := x.groupOf[group]
+	u, ok := x.userOf.find(user)
+	g, known := x.groupOf.find(group)
 	if !ok || !known {
 		return false
 	}
@@ -202,7 +202,7 @@ func (x *Index) InGroup(user, group string) bool {
 
 // GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that nest it.
 func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
-	g, ok := x.groupOf[group]
+	g, ok := x.groupOf.find(group)
 	if !ok {
 		return nil
 	}
@@ -225,7 +225,7 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 
 // Size is how many transitive members a group has; 0 if there is no such group.
 func (x *Index) Size(group string) int {
-	g, ok := x.groupOf[group]
+	g, ok := x.groupOf.find(group)
 	if !ok {
 		return 0
 	}
@@ -262,7 +262,7 @@ type GroupOf struct {
 
 // GroupsOf gives the groups that a user is in, direct ones first, then by place in the design; the built-in ones last.
 func (x *Index) GroupsOf(user string) []GroupOf {
-	u, ok := x.userOf[user]
+	u, ok := x.userOf.find(user)
 	if !ok {
 		return nil
 	}
@@ -285,7 +285,7 @@ type RoleHeld struct {
 
 // RolesHeld gives the roles that a user holds at t, with those that they inherit (§8).
 func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
-	u, ok := x.userOf[user]
+	u, ok := x.userOf.find(user)
 	if !ok {
 		return nil
 	}
@@ -314,7 +314,7 @@ func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
 
 // WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the design.
 func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
-	u, ok := x.userOf[user]
+	u, ok := x.userOf.find(user)
 	if !ok || !x.live(u, t) {
 		return nil
 	}

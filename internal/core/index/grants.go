@@ -71,10 +71,10 @@ func (g *granting) note(to *struct{ users, groups, roles, sets []entry[grant] },
 		}
 	}
 	if a.Subject.User != "" {
-		i, ok := g.userOf[a.Subject.User]
+		i, ok := g.userOf.find(a.Subject.User)
 		put(&to.users, i, ok)
 	} else {
-		i, ok := g.groupOf[a.Subject.Group]
+		i, ok := g.groupOf.find(a.Subject.Group)
 		put(&to.groups, i, ok)
 	}
 	if a.Role != "" {

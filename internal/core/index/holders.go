@@ -65,7 +65,7 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 			inForce(x.roles[r].grants)
 		}
 	case KindPermission:
-		p, ok := x.permissionOf[id]
+		p, ok := x.permissionOf.find(id)
 		if !ok {
 			return nil
 		}
@@ -121,10 +121,10 @@ func (x *Index) reach() *reached {
 
 func (r *reached) add(g *grant) {
 	if g.Subject.User != "" {
-		r.users.Set(uint(r.Index.userOf[g.Subject.User]))
+		r.users.Set(uint(r.Index.userOf.must(g.Subject.User)))
 		return
 	}
-	r.group(r.Index.groupOf[g.Subject.Group])
+	r.group(r.Index.groupOf.must(g.Subject.Group))
 }
 
 func (r *reached) group(g int) {
@@ -200,7 +200,7 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 
 // GrantsOfUser gives every assignment to a user directly, by id.
 func (x *Index) GrantsOfUser(user string) []*model.Assignment {
-	if u, ok := x.userOf[user]; ok {
+	if u, ok := x.userOf.find(user); ok {
 		return assignments(x.people.at(int(u)).grants)
 	}
 	return nil

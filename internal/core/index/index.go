@@ -28,10 +28,10 @@ type Index struct {
 	roles   []role
 	shapes  []shape // what grants give, shared by those alike; one that nothing gives any longer is empty
 	shapeOf map[shapeKey]int32
-	userOf  map[string]int // by id
-	names   names          // by folded userName, of users not deleted
+	userOf  *directory // by id
+	names   names      // by folded userName, of users not deleted
 	people  paged[person]
-	groupOf map[string]int // by id
+	groupOf *directory // by id
 	groups  paged[group]
 	marks   []mark // of groups: of which systems their grants carry something
 }
@@ -85,7 +85,7 @@ func (g *grant) in(t time.Time) bool { return !g.timed || model.In(t, g.From, g.
 func Compile(d *model.Design) *Index {
 	x := &Index{design: &model.Design{Systems: d.Systems, Licences: d.Licences, Areas: d.Areas}, catalogue: newCatalogue(d), tree: newTree(d)}
 	x.licensing = newLicensing(d, x.catalogue)
-	x.names = newNames(nil)
+	x.names, x.userOf = newNames(nil), newDirectory(0, nil)
 	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
 	return x.Update(d)
 }
@@ -122,25 +122,8 @@ type update struct {
 // Design is the design that the index was compiled from.
 func (x *Index) Design() *model.Design { return x.design }
 
-func positions[T model.Object](t model.Table[T]) map[string]int {
-	m := make(map[string]int, len(t))
-	for i, o := range t {
-		m[o.Ident()] = i
-	}
-	return m
-}
-
-func lookup(m map[string]int, ids []string) []int {
-	if len(ids) == 0 {
-		return nil
-	}
-	out := make([]int, 0, len(ids))
-	for _, id := range ids {
-		if i, ok := m[id]; ok {
-			out = append(out, i)
-		}
-	}
-	return out
+func positions[T model.Object](t model.Table[T]) *directory {
+	return newDirectory(len(t), func(i int) string { return t[i].Ident() })
 }
 
 // reverse turns a relation round: of each of n things, those that name it.

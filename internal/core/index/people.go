@@ -128,7 +128,7 @@ func (u *update) people() {
 
 func (u *update) managerOf(user *model.User) int32 {
 	if user.Manager != "" {
-		if m, ok := u.userOf[user.Manager]; ok {
+		if m, ok := u.userOf.find(user.Manager); ok {
 			return int32(m)
 		}
 	}
@@ -174,8 +174,13 @@ func (u *update) groups() {
 func (u *update) placeGroups(shift moves) (nested bool) {
 	d, old := u.design.Groups, u.old.design.Groups
 	if u.groupOf == nil || shift != nil {
-		u.groupOf = positions(d)
-		u.groupOf[model.Everyone], u.groupOf[model.Public] = u.everyone(), u.public()
+		names := []string{model.Everyone, model.Public}
+		u.groupOf = newDirectory(len(d)+builtIn, func(i int) string {
+			if i < len(d) {
+				return d[i].ID
+			}
+			return names[i-len(d)]
+		})
 		nested = true
 	}
 	if shift != nil || u.moved != nil {
@@ -232,7 +237,7 @@ func (u *update) nest() {
 		g.parents, g.children = nil, nil
 	}
 	for i, g := range u.design.Groups {
-		for _, child := range lookup(u.groupOf, g.Groups) {
+		for _, child := range u.groupOf.all(g.Groups) {
 			at, in := groups.edit(i), groups.edit(child)
 			at.children, in.parents = append(at.children, int32(child)), append(in.parents, int32(i))
 		}
@@ -315,13 +320,13 @@ func (m *members) gather() {
 }
 
 // listed is the users whom a group lists, sorted.
-func listed(userOf map[string]int, g *model.Group) []int32 {
+func listed(userOf *directory, g *model.Group) []int32 {
 	if g.Type == model.Rule {
 		return nil
 	}
 	out := make([]int32, 0, len(g.Users))
 	for _, id := range g.Users {
-		if u, ok := userOf[id]; ok {
+		if u, ok := userOf.find(id); ok {
 			out = append(out, int32(u))
 		}
 	}

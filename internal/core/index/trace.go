@@ -36,7 +36,7 @@ const MaxWays = 500
 // count for that record. cut tells that there are more than [MaxWays].
 func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []Way, cut bool) {
 	u, ok := x.user(user)
-	p, known := x.permissionOf[permission]
+	p, known := x.permissionOf.find(permission)
 	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
 		return nil, false
 	}
@@ -61,7 +61,7 @@ func (x *Index) counts(g *grant, u int, r Record) bool {
 	area, ok := x.area(r.Area)
 	owner := nobody
 	if r.Owner != "" {
-		i, known := x.userOf[r.Owner]
+		i, known := x.userOf.find(r.Owner)
 		if !known {
 			return false
 		}
@@ -100,7 +100,7 @@ func (w *walker) ways(u int, g *grant) {
 		if g.Subject.User != "" {
 			heads = [][]Step{head}
 		} else {
-			heads = w.nestings(u, w.groupOf[g.Subject.Group], head)
+			heads = w.nestings(u, w.groupOf.must(g.Subject.Group), head)
 		}
 	}
 	for _, head := range heads {
@@ -224,14 +224,14 @@ func (w *walker) throughKeys(keys []string, steps []Step, done func([]Step) bool
 		if i == w.permission {
 			return done(steps)
 		}
-		for _, j := range lookup(w.permissionOf, p.Implies) {
+		for _, j := range w.permissionOf.all(p.Implies) {
 			if _, leads := slices.BinarySearch(w.implied[j], w.permission); leads && !follow(j, steps) {
 				return false
 			}
 		}
 		return true
 	}
-	for _, i := range lookup(w.permissionOf, keys) {
+	for _, i := range w.permissionOf.all(keys) {
 		if _, leads := slices.BinarySearch(w.implied[i], w.permission); leads && !follow(i, steps) {
 			return false
 		}
@@ -286,14 +286,14 @@ func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason 
 	if !ok {
 		say(UnknownUser, "There is no person %q.", user)
 	}
-	p, known := x.permissionOf[permission]
+	p, known := x.permissionOf.find(permission)
 	if !known {
 		say(UnknownPermission, "No system has a permission %q.", permission)
 	}
 	if _, found := x.area(r.Area); !found {
 		say(UnknownArea, "There is no area %q.", r.Area)
 	}
-	if _, found := x.userOf[r.Owner]; r.Owner != "" && !found {
+	if _, found := x.userOf.find(r.Owner); r.Owner != "" && !found {
 		say(UnknownOwner, "There is no person %q who could own the record.", r.Owner)
 	}
 	if reasons != nil {

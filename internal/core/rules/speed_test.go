@@ -1,8 +1,11 @@
 package rules_test
 
 import (
+	"runtime"
 	"slices"
+	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"fachwerk/internal/core/change"
@@ -24,36 +27,58 @@ func BenchmarkCompile(b *testing.B) {
 	}
 }
 
-// BenchmarkEverybody materialises the effective permissions of all people.
+// BenchmarkEverybody materialises the effective permissions of all people, in as many parts at once as there are processors.
 func BenchmarkEverybody(b *testing.B) {
 	x := largeIndex()
 	b.ReportAllocs()
 	for b.Loop() {
-		people, n := 0, 0
-		for _, list := range x.Everybody(generate.Day) {
-			people++
-			for _, g := range list {
-				n += g.Count()
-			}
+		var people, holdings atomic.Int64
+		var wait sync.WaitGroup
+		parts := runtime.GOMAXPROCS(0)
+		for part := range parts {
+			wait.Go(func() {
+				for _, list := range x.Part(part, parts, generate.Day) {
+					people.Add(1)
+					for _, g := range list {
+						holdings.Add(int64(g.Count()))
+					}
+				}
+			})
 		}
-		b.ReportMetric(float64(people), "people")
-		b.ReportMetric(float64(n)/float64(people), "holdings/person")
+		wait.Wait()
+		b.ReportMetric(float64(people.Load()), "people")
+		b.ReportMetric(float64(holdings.Load())/float64(people.Load()), "holdings/person")
 	}
 }
 
-func BenchmarkDecision(b *testing.B) {
-	x := largeIndex()
-	d := x.Design()
+// question is one that a program might ask.
+type question struct {
+	user, permission string
+	record           index.Record
+}
+
+// questions are of many people, permissions and areas, spread evenly; in memory of their own, as those that come in by a door.
+func questions(d *model.Design, n int) []question {
 	var keys []string
 	for _, s := range d.Systems {
 		for _, p := range s.Permissions {
 			keys = append(keys, p.Key)
 		}
 	}
+	out := make([]question, n)
+	for i := range out {
+		out[i] = question{strings.Clone(d.Users[i*7919%len(d.Users)].ID), strings.Clone(keys[i*104729%len(keys)]), index.Record{Area: strings.Clone(d.Areas[i*31%len(d.Areas)].ID)}}
+	}
+	return out
+}
+
+func BenchmarkDecision(b *testing.B) {
+	x := largeIndex()
+	list := questions(x.Design(), 1<<16)
 	b.ReportAllocs()
 	i, yes := 0, 0
 	for b.Loop() {
-		if x.Allowed(d.Users[i*7919%len(d.Users)].ID, keys[i*104729%len(keys)], index.Record{Area: d.Areas[i*31%len(d.Areas)].ID}, generate.Day) {
+		if q := &list[i&(len(list)-1)]; x.Allowed(q.user, q.permission, q.record, generate.Day) {
 			yes++
 		}
 		i++
