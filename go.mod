@@ -13,6 +13,7 @@ require (
 	github.com/go-chi/httprate v0.16.1
 	github.com/go-json-experiment/json v1.27.2
 	github.com/spf13/cobra v1.10.2
+	github.com/valyala/fastjson v1.6.10
 	golang.org/x/crypto v0.58.0
 	gorm.io/gorm v1.31.2
 )

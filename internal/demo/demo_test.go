@@ -158,7 +158,7 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 			t.Errorf("revision %d is %+v", r.Number, r)
 		}
 	}
-	past, _, err := s.DesignAt(day.AddDate(-1, 0, 0))
+	past, _, err := s.DesignAt(d, len(list), day.AddDate(-1, 0, 0))
 	if err != nil || len(past.Users) != len(d.Users) || text(t, past) == text(t, d) {
 		t.Errorf("a year ago the design was the same: %v", err)
 	}

@@ -26,90 +26,125 @@ type Answer struct {
 }
 
 // settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the design does not have.
-func (d *Desk) settle(q *Question) (h *house, user string, known bool) {
-	h = d.house.Load()
-	if q.Time.IsZero() {
-		q.Time = d.now()
+func (d *Desk) settle(q *Question) (h *house, user string, known bool, err error) {
+	if h, err = d.houseAt(&q.Time); err != nil {
+		return nil, "", false, err
 	}
 	if q.Anonymous {
-		return h, index.Anonymous, true
+		return h, index.Anonymous, true, nil
 	}
 	user, known = h.index.UserID(q.User)
-	return h, user, known && q.Known
+	return h, user, known && q.Known, nil
+}
+
+// houseAt gives the house of an instant: that of now for one that is coming and, since nothing else is known, for one before the record begins. No
+// instant at all means now.
+func (d *Desk) houseAt(t *time.Time) (*house, error) {
+	h := d.house.Load()
+	if t.IsZero() {
+		*t = d.now()
+		return h, nil
+	}
+	if !t.Before(h.at) {
+		return h, nil
+	}
+	if first, err := d.firstAt(); err != nil || t.Before(first) {
+		return h, err
+	}
+	return d.past.at(d, *t)
+}
+
+// firstAt gives the instant when the record begins.
+func (d *Desk) firstAt() (time.Time, error) {
+	if at := d.began.Load(); at != nil {
+		return *at, nil
+	}
+	r, err := d.store.Revision(1)
+	if err != nil {
+		return time.Time{}, err
+	}
+	d.began.Store(&r.At)
+	return r.At, nil
 }
 
 // WhoMay gives the ids of all users who may do what a question asks, sorted; the question's own user takes no part.
-func (d *Desk) WhoMay(q Question) []string {
-	h, _, _ := d.settle(&q)
+func (d *Desk) WhoMay(q Question) ([]string, error) {
+	h, _, _, err := d.settle(&q)
 	out := []string{}
-	if q.Anonymous || !q.Known {
-		return out
+	if err != nil || q.Anonymous || !q.Known {
+		return out, err
 	}
-	for _, u := range h.design().Users {
-		if h.index.Allowed(u.ID, q.Permission, q.Record, q.Time) {
-			out = append(out, u.ID)
+	for _, u := range h.index.Holders(index.KindPermission, q.Permission, q.Time) { // all who may anywhere
+		if h.index.Allowed(u, q.Permission, q.Record, q.Time) {
+			out = append(out, u)
 		}
 	}
-	return out
+	return out, nil
 }
 
 // WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted; the question's own
 // record takes no part.
-func (d *Desk) WhereMay(q Question) []string {
-	h, user, known := d.settle(&q)
+func (d *Desk) WhereMay(q Question) ([]string, error) {
+	h, user, known, err := d.settle(&q)
 	out := []string{}
-	if !known {
-		return out
+	if err != nil || !known {
+		return out, err
 	}
 	for _, a := range h.design().Areas {
 		if h.index.Allowed(user, q.Permission, index.Record{Area: a.ID}, q.Time) {
 			out = append(out, a.ID)
 		}
 	}
-	return out
+	return out, nil
 }
 
 // WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's record, sorted; the question's
 // own permission takes no part.
-func (d *Desk) WhatMay(q Question, kind string) []string {
-	h, user, known := d.settle(&q)
+func (d *Desk) WhatMay(q Question, kind string) ([]string, error) {
+	h, user, known, err := d.settle(&q)
 	out := []string{}
+	if err != nil {
+		return out, err
+	}
 	system, object, _ := strings.Cut(kind, ":")
 	s, exists := h.design().Systems.Find(system)
 	if !known || !exists {
-		return out
+		return out, nil
 	}
 	for _, p := range s.Permissions { // sorted by key, so by action within an object
 		if _, o, action, _ := model.Parts(p.Key); o == object && h.index.Allowed(user, p.Key, q.Record, q.Time) {
 			out = append(out, action)
 		}
 	}
-	return out
+	return out, nil
 }
 
 // Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
-func (d *Desk) Ask(q Question, explain bool) Answer {
-	h, user, known := d.settle(&q)
-	a := Answer{Allowed: known && h.index.Allowed(user, q.Permission, q.Record, q.Time)}
+func (d *Desk) Ask(q Question, explain bool) (a Answer, err error) {
+	h, user, known, err := d.settle(&q)
+	if err != nil {
+		return a, err
+	}
+	a.Allowed = known && h.index.Allowed(user, q.Permission, q.Record, q.Time)
 	if !explain {
-		return a
+		return a, nil
 	}
 	if a.Allowed {
 		ways, _ := h.index.Trace(user, q.Permission, &q.Record, q.Time)
 		for _, w := range ways {
 			a.Ways = append(a.Ways, h.way(w))
 		}
-		return a
+		return a, nil
 	}
 	if !known {
 		a.Reasons = []Reason{{Obstacle: string(index.UnknownUser), Text: "There is no such user: " + q.User + "."}}
 		if _, ok := h.design().Permission(q.Permission); !ok {
 			a.Reasons = append(a.Reasons, Reason{Obstacle: string(index.UnknownPermission), Text: "No system has a permission " + q.Permission + "."})
 		}
-		return a
+		return a, nil
 	}
 	a.Reasons = h.reasons(h.index.WhyNot(user, q.Permission, q.Record, q.Time))
-	return a
+	return a, nil
 }
 
 // Design gives the current design, for an operator or a program that writes it out.

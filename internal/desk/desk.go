@@ -25,6 +25,7 @@ type Desk struct {
 	known sync.Map // tokens that programs have shown, by hash
 	laid  sync.Map // drafts as they were last laid, by user
 	past  pastHouses
+	began atomic.Pointer[time.Time] // when the record begins
 	demo  bool
 }
 
@@ -32,6 +33,7 @@ type Desk struct {
 type house struct {
 	revision int
 	at       time.Time // when it was applied; zero if there is no revision yet
+	until    time.Time // when the next one was applied, of a house of the past
 	index    *index.Index
 
 	listing sync.Mutex

@@ -120,7 +120,8 @@ func told(draft *desk.Draft) (out []string) {
 func allowed(d *desk.Desk, user, permission, area string) bool {
 	q := desk.Question{User: user, Known: true, Permission: permission}
 	q.Record.Area = area
-	return d.Ask(q, false).Allowed
+	a, err := d.Ask(q, false)
+	return err == nil && a.Allowed
 }
 
 func TestSignIn(t *testing.T) {

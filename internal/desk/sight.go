@@ -212,6 +212,9 @@ const pastKept = 4
 
 // at gives the house as it was at an instant.
 func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
+	if h := p.known(t); h != nil {
+		return h, nil
+	}
 	n, err := d.store.RevisionAt(t)
 	if err != nil {
 		return nil, err
@@ -229,16 +232,32 @@ func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
 			return h, nil
 		}
 	}
-	design, n, err := d.store.DesignAt(t)
+	now := d.house.Load()
+	design, n, err := d.store.DesignAt(now.design(), now.revision, t)
 	if err != nil {
 		return nil, err
 	}
-	h := &house{revision: n, index: index.Compile(design)}
+	h := &house{revision: n, index: now.index.Update(design)}
 	if r, err := d.store.Revision(n); err == nil {
 		h.at = r.At
+	}
+	if r, err := d.store.Revision(n + 1); err == nil {
+		h.until = r.At
 	}
 	if p.list = append(p.list, h); len(p.list) > pastKept {
 		p.list = p.list[1:]
 	}
 	return h, nil
+}
+
+// known gives the house of an instant if it was looked at before.
+func (p *pastHouses) known(t time.Time) *house {
+	p.Lock()
+	defer p.Unlock()
+	for _, h := range p.list {
+		if !t.Before(h.at) && t.Before(h.until) {
+			return h
+		}
+	}
+	return nil
 }

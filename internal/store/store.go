@@ -311,24 +311,22 @@ type Touch struct {
 	Revision int
 }
 
-// DesignAt gives the design as it was at an instant and its revision, from the current one by undoing what came later (docs/semantics.md,
-// §10). Before the first revision it is empty, and the revision 0.
-func (s *Store) DesignAt(at time.Time) (d *model.Design, revision int, err error) {
-	if d, revision, err = s.Design(); err != nil {
-		return nil, 0, err
-	}
+// DesignAt gives a design, which is that of a revision, as it was at an earlier instant and its revision then, by undoing what came later
+// (docs/semantics.md, §10). Before the first revision it is empty, and the revision 0.
+func (s *Store) DesignAt(d *model.Design, revision int, at time.Time) (*model.Design, int, error) {
 	var later []Revision
 	if err := s.db.Where("at > ? AND number <= ?", at.UTC(), revision).Order("number desc").Find(&later).Error; err != nil {
 		return nil, 0, err
 	}
+	var back []change.Op
 	for _, r := range later {
 		ops, err := s.Change(r.Number, 0)
 		if err != nil {
 			return nil, 0, err
 		}
-		d, revision = change.Lay(d, change.Invert(ops)), r.Number-1
+		back, revision = append(back, change.Invert(ops)...), r.Number-1
 	}
-	return d, revision, nil
+	return change.Lay(d, back), revision, nil
 }
 
 // RevisionAt gives the number of the last revision that was applied at or before an instant; 0 if there is none.

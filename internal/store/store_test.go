@@ -102,9 +102,13 @@ func TestThePastCanBeComputed(t *testing.T) {
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: clerk})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead}, change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: lead})
+	now, last, err := s.Design()
+	if err != nil {
+		t.Fatal(err)
+	}
 	for minutes, want := range map[int][]string{-1: nil, 0: {"ann Clerk"}, 1: {"ann Lead", "bea "}, 2: {"bea "}, 99: {"bea "}} {
 		at := start.Add(time.Duration(minutes) * time.Minute)
-		d, revision, err := s.DesignAt(at)
+		d, revision, err := s.DesignAt(now, last, at)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -3,16 +3,20 @@
 package authzen
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
 	"net/http"
+	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/valyala/fastjson"
 
 	"fachwerk/internal/desk"
 )
@@ -33,6 +37,13 @@ func Mount(r chi.Router, d *desk.Desk) {
 		r.Post("/search/subject", s.searchSubject)
 		r.Post("/search/resource", s.searchResource)
 		r.Post("/search/action", s.searchAction)
+		r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
+			fail(w, http.StatusNotFound, "There is no such endpoint; /.well-known/authzen-configuration names them.")
+		})
+		r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Allow", http.MethodPost)
+			fail(w, http.StatusMethodNotAllowed, "Ask with POST.")
+		})
 	})
 }
 
@@ -68,11 +79,41 @@ func fail(w http.ResponseWriter, status int, message string) {
 	_, _ = io.WriteString(w, message+"\n")
 }
 
-func reply(w http.ResponseWriter, v any) {
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	_ = json.NewEncoder(w).Encode(v)
+// broken is an error that is not the request's.
+type broken struct{ error }
+
+// statusOf is the status that an error has over HTTP.
+func statusOf(err error) int {
+	if errors.As(err, &broken{}) {
+		return http.StatusInternalServerError
+	}
+	return http.StatusBadRequest
 }
+
+func refuse(w http.ResponseWriter, err error) { fail(w, statusOf(err), err.Error()) }
+
+func reply(w http.ResponseWriter, v any) {
+	send(w, func(to []byte) []byte {
+		data, _ := json.Marshal(v) // texts and numbers only
+		return append(to, data...)
+	})
+}
+
+// send answers with the JSON that write appends.
+func send(w http.ResponseWriter, write func(to []byte) []byte) {
+	buffer := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(buffer)
+	buffer.Reset()
+	data := append(write(buffer.AvailableBuffer()), '\n')
+	h := w.Header()
+	h["Content-Type"], h["Cache-Control"] = jsonType, noStore
+	_, _ = w.Write(data)
+	if cap(data) > buffer.Cap() { // what grew is kept for the next
+		*buffer = *bytes.NewBuffer(data[:0])
+	}
+}
+
+var jsonType, noStore = []string{"application/json"}, []string{"no-store"}
 
 // configuration is the metadata of the decision point (AuthZEN 1.0, §9).
 func (s *server) configuration(w http.ResponseWriter, r *http.Request) {
@@ -91,61 +132,93 @@ func (s *server) configuration(w http.ResponseWriter, r *http.Request) {
 	})
 }
 
-// The request, with every part raw so that an absent one can be told from an empty one and filled in from the defaults.
-type request struct {
-	Subject  json.RawMessage `json:"subject"`
-	Action   json.RawMessage `json:"action"`
-	Resource json.RawMessage `json:"resource"`
-	Context  json.RawMessage `json:"context"`
+// request is the parts of one. A part that is absent is nil, so that it can be filled in from the defaults.
+type request struct{ subject, action, resource, context *fastjson.Value }
+
+func requestIn(v *fastjson.Value) request {
+	return request{v.Get("subject"), v.Get("action"), v.Get("resource"), v.Get("context")}
 }
 
-type batch struct {
-	request
-	Evaluations *[]json.RawMessage `json:"evaluations"`
-	Options     json.RawMessage    `json:"options"`
-}
-
-type response struct {
+// answer is a decision with what is told about it.
+type answer struct {
 	Decision bool           `json:"decision"`
 	Context  map[string]any `json:"context,omitempty"`
 }
 
-// read takes the body in; it answers and gives false if it is not JSON.
-func read(w http.ResponseWriter, r *http.Request, to any) bool {
-	if given := r.Header.Get("Content-Type"); given != "" {
+// write appends an answer. Most say no more than yes or no.
+func (a answer) write(to []byte) []byte {
+	if a.Context == nil {
+		return append(strconv.AppendBool(append(to, `{"decision":`...), a.Decision), '}')
+	}
+	data, _ := json.Marshal(a) // texts and numbers only
+	return append(to, data...)
+}
+
+// parsers and buffers are used again from request to request: programs ask much, and each time alike.
+var (
+	parsers fastjson.ParserPool
+	buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
+)
+
+// body is a request's body, to be given back once it is answered: values hold only until then.
+type body struct {
+	*fastjson.Value
+	parser *fastjson.Parser
+}
+
+func (b body) done() { parsers.Put(b.parser) }
+
+// read takes the body in; it answers and gives false if it is not a JSON object.
+func read(w http.ResponseWriter, r *http.Request) (b body, ok bool) {
+	if given := r.Header.Get("Content-Type"); given != "" && given != "application/json" {
 		if media, _, err := mime.ParseMediaType(given); err != nil || media != "application/json" {
 			fail(w, http.StatusUnsupportedMediaType, "Send the request as application/json.")
-			return false
+			return b, false
 		}
 	}
-	d := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxBody))
-	err := d.Decode(to)
-	if err == nil && d.More() {
-		err = errors.New("there is more after the object")
-	}
+	buffer := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(buffer)
+	buffer.Reset()
+	_, err := buffer.ReadFrom(http.MaxBytesReader(w, r.Body, maxBody))
 	var tooLarge *http.MaxBytesError
-	switch {
-	case errors.As(err, &tooLarge):
+	if errors.As(err, &tooLarge) {
 		fail(w, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d bytes.", tooLarge.Limit))
-		return false
-	case err != nil:
-		fail(w, http.StatusBadRequest, "The request is not a JSON object as the standard has it: "+err.Error())
-		return false
+		return b, false
 	}
-	return true
+	b.parser = parsers.Get()
+	if err == nil {
+		// The parser alone passes over what is wrong within texts and numbers.
+		if err = fastjson.ValidateBytes(buffer.Bytes()); err == nil {
+			b.Value, err = b.parser.ParseBytes(buffer.Bytes())
+		}
+	}
+	if err == nil && b.Type() != fastjson.TypeObject {
+		err = fmt.Errorf("it is %s", article(b.Type()))
+	}
+	if err != nil {
+		b.done()
+		fail(w, http.StatusBadRequest, "The request is not a JSON object as the standard has it: "+err.Error())
+		return b, false
+	}
+	return b, true
 }
 
 func (s *server) evaluation(w http.ResponseWriter, r *http.Request) {
-	var q request
-	if !read(w, r, &q) {
+	b, ok := read(w, r)
+	if !ok {
 		return
 	}
-	answer, err := s.decide(q)
+	defer b.done()
+	s.single(w, requestIn(b.Value))
+}
+
+func (s *server) single(w http.ResponseWriter, q request) {
+	a, err := s.decide(q)
 	if err != nil {
-		fail(w, http.StatusBadRequest, err.Error())
+		refuse(w, err)
 		return
 	}
-	reply(w, answer)
+	send(w, func(to []byte) []byte { return a.write(to) })
 }
 
 // The semantics of a batch (AuthZEN 1.0, §7.1.2.1).
@@ -155,63 +228,78 @@ const (
 	permitOnFirstPermit = "permit_on_first_permit"
 )
 
+func semanticOf(options *fastjson.Value) (string, error) {
+	if !present(options) {
+		return executeAll, nil
+	}
+	if err := object(options, "options"); err != nil {
+		return "", err
+	}
+	given, named, err := text(options, "options", "evaluations_semantic")
+	switch {
+	case err != nil:
+		return "", err
+	case !named:
+		return executeAll, nil
+	case given != executeAll && given != denyOnFirstDeny && given != permitOnFirstPermit:
+		return "", fmt.Errorf("options.evaluations_semantic: expected %s, %s or %s, not %q", executeAll, denyOnFirstDeny, permitOnFirstPermit, given)
+	}
+	return given, nil
+}
+
 func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
-	var q batch
-	if !read(w, r, &q) {
+	b, ok := read(w, r)
+	if !ok {
 		return
 	}
-	semantic := executeAll
-	if present(q.Options) {
-		var o struct {
-			Semantic *string `json:"evaluations_semantic"`
-		}
-		if err := object(q.Options, "options", &o); err != nil {
-			fail(w, http.StatusBadRequest, err.Error())
-			return
-		}
-		if o.Semantic != nil {
-			semantic = *o.Semantic
-		}
-	}
-	if semantic != executeAll && semantic != denyOnFirstDeny && semantic != permitOnFirstPermit {
-		fail(w, http.StatusBadRequest, fmt.Sprintf("options.evaluations_semantic: expected %s, %s or %s, not %q", executeAll, denyOnFirstDeny, permitOnFirstPermit, semantic))
+	defer b.done()
+	defaults := requestIn(b.Value)
+	semantic, err := semanticOf(b.Get("options"))
+	if err != nil {
+		fail(w, http.StatusBadRequest, err.Error())
 		return
 	}
-	if q.Evaluations == nil || len(*q.Evaluations) == 0 { // then it is a single evaluation (§7.1)
-		answer, err := s.decide(q.request)
-		if err != nil {
-			fail(w, http.StatusBadRequest, err.Error())
-			return
-		}
-		reply(w, answer)
+	given := b.Get("evaluations")
+	if present(given) && given.Type() != fastjson.TypeArray {
+		fail(w, http.StatusBadRequest, "evaluations: expected an array, not "+article(given.Type()))
 		return
 	}
-	if len(*q.Evaluations) > maxEvaluations {
-		fail(w, http.StatusBadRequest, fmt.Sprintf("evaluations: at most %d at once, not %d", maxEvaluations, len(*q.Evaluations)))
+	list := given.GetArray()
+	if len(list) == 0 { // then it is a single evaluation (§7.1)
+		s.single(w, defaults)
 		return
 	}
-	answers := make([]response, 0, len(*q.Evaluations))
-	for _, raw := range *q.Evaluations {
-		answer, err := s.one(raw, q.request)
-		if err != nil { // an evaluation that cannot be made is denied, and says why (§7.2.1)
-			answer = response{Context: map[string]any{"error": map[string]any{"status": http.StatusBadRequest, "message": err.Error()}}}
-		}
-		answers = append(answers, answer)
-		if semantic == denyOnFirstDeny && !answer.Decision || semantic == permitOnFirstPermit && answer.Decision {
-			break
-		}
+	if len(list) > maxEvaluations {
+		fail(w, http.StatusBadRequest, fmt.Sprintf("evaluations: at most %d at once, not %d", maxEvaluations, len(list)))
+		return
 	}
-	reply(w, map[string]any{"evaluations": answers})
+	send(w, func(to []byte) []byte {
+		to = append(to, `{"evaluations":[`...)
+		for i, v := range list {
+			a, err := s.one(v, defaults)
+			if err != nil { // an evaluation that cannot be made is denied, and says why (§7.2.1)
+				a = answer{Context: map[string]any{"error": map[string]any{"status": statusOf(err), "message": err.Error()}}}
+			}
+			if i > 0 {
+				to = append(to, ',')
+			}
+			to = a.write(to)
+			if semantic == denyOnFirstDeny && !a.Decision || semantic == permitOnFirstPermit && a.Decision {
+				break
+			}
+		}
+		return append(to, "]}"...)
+	})
 }
 
 // one decides an evaluation of a batch, filled in from the defaults.
-func (s *server) one(raw json.RawMessage, defaults request) (response, error) {
-	var q request
-	if err := object(raw, "evaluation", &q); err != nil {
-		return response{}, err
+func (s *server) one(v *fastjson.Value, defaults request) (answer, error) {
+	if err := object(v, "evaluation"); err != nil {
+		return answer{}, err
 	}
-	for _, part := range []struct{ to, from *json.RawMessage }{
-		{&q.Subject, &defaults.Subject}, {&q.Action, &defaults.Action}, {&q.Resource, &defaults.Resource}, {&q.Context, &defaults.Context},
+	q := requestIn(v)
+	for _, part := range []struct{ to, from **fastjson.Value }{
+		{&q.subject, &defaults.subject}, {&q.action, &defaults.action}, {&q.resource, &defaults.resource}, {&q.context, &defaults.context},
 	} {
 		if *part.to == nil {
 			*part.to = *part.from
@@ -220,113 +308,162 @@ func (s *server) one(raw json.RawMessage, defaults request) (response, error) {
 	return s.decide(q)
 }
 
-func present(raw json.RawMessage) bool { return raw != nil && string(raw) != "null" }
+func present(v *fastjson.Value) bool { return v != nil && v.Type() != fastjson.TypeNull }
 
-// object reads a part that must be an object.
-func object(raw json.RawMessage, name string, to any) error {
-	if !present(raw) {
+// object tells what is wrong with a part that must be an object.
+func object(v *fastjson.Value, name string) error {
+	if !present(v) {
 		return fmt.Errorf("%s is missing", name)
 	}
-	if trimmed := strings.TrimLeft(string(raw), " \t\r\n"); !strings.HasPrefix(trimmed, "{") {
-		return fmt.Errorf("%s: expected an object", name)
-	}
-	if err := json.Unmarshal(raw, to); err != nil {
-		var wrong *json.UnmarshalTypeError
-		if errors.As(err, &wrong) {
-			return fmt.Errorf("%s.%s: expected a %s, not a %s", name, wrong.Field, wrong.Type, wrong.Value)
-		}
-		return fmt.Errorf("%s: %w", name, err)
+	if v.Type() != fastjson.TypeObject {
+		return fmt.Errorf("%s: expected an object, not %s", name, article(v.Type()))
 	}
 	return nil
 }
 
-// The parts of a request.
-type (
-	subject struct {
-		Type *string `json:"type"`
-		ID   *string `json:"id"`
+// text is a field that must be a text if it is there.
+func text(v *fastjson.Value, name, field string) (s string, there bool, err error) {
+	f := v.Get(field)
+	if !present(f) {
+		return "", false, nil
 	}
-	action struct {
-		Name *string `json:"name"`
+	if f.Type() != fastjson.TypeString {
+		return "", false, fmt.Errorf("%s.%s: expected a string, not %s", name, field, article(f.Type()))
 	}
-	resource struct {
-		Type       *string `json:"type"`
-		ID         *string `json:"id"`
-		Properties struct {
-			Area  *string `json:"area"`
-			Owner *string `json:"owner"`
-		} `json:"properties"`
+	return string(f.GetStringBytes()), true, nil
+}
+
+func article(t fastjson.Type) string {
+	switch t {
+	case fastjson.TypeObject, fastjson.TypeArray:
+		return "an " + t.String()
+	case fastjson.TypeTrue, fastjson.TypeFalse:
+		return "a boolean"
+	case fastjson.TypeNull:
+		return "null"
 	}
-	circumstances struct {
-		Time    *string `json:"time"`
-		Explain bool    `json:"explain"`
-	}
-)
+	return "a " + t.String()
+}
 
 // parts says which parts of a request must be whole; a search leaves one open.
 type parts struct{ subjectID, action, resourceID bool }
 
-// question reads a request as a question to the desk, but for the permission, which needs both a resource and an action.
-func (r request) question(need parts) (q desk.Question, kind, name string, c circumstances, err error) {
-	var sub subject
-	var act action
-	var res resource
-	err = errors.Join(object(r.Subject, "subject", &sub), object(r.Resource, "resource", &res))
-	if need.action {
-		err = errors.Join(err, object(r.Action, "action", &act))
-	}
-	if present(r.Context) {
-		err = errors.Join(err, object(r.Context, "context", &c))
-	}
-	if err != nil {
-		return q, "", "", c, err
-	}
-	q.Anonymous = sub.Type != nil && *sub.Type == "anonymous"
-	switch {
-	case sub.Type == nil || *sub.Type == "":
-		return q, "", "", c, errors.New("subject.type is missing")
-	case need.subjectID && sub.ID == nil && !q.Anonymous:
-		return q, "", "", c, errors.New("subject.id is missing")
-	case need.action && (act.Name == nil || *act.Name == ""):
-		return q, "", "", c, errors.New("action.name is missing")
-	case res.Type == nil || *res.Type == "":
-		return q, "", "", c, errors.New("resource.type is missing")
-	case need.resourceID && res.ID == nil:
-		return q, "", "", c, errors.New("resource.id is missing")
-	}
-	q.Known = q.Anonymous || *sub.Type == "user"
-	if !q.Anonymous && sub.ID != nil {
-		q.User = *sub.ID
-	}
-	if p := res.Properties; p.Area != nil {
-		q.Record.Area = known(*p.Area)
-	}
-	if p := res.Properties; p.Owner != nil {
-		q.Record.Owner = known(*p.Owner)
-	}
-	if c.Time != nil {
-		if q.Time, err = time.Parse(time.RFC3339, *c.Time); err != nil || q.Time.IsZero() {
-			return q, "", "", c, fmt.Errorf("context.time: expected an instant like \"2026-01-31T00:00:00Z\", not %q", *c.Time)
-		}
-	}
-	if act.Name != nil {
-		name = *act.Name
-	}
-	return q, *res.Type, name, c, nil
+// asked is what a request asks.
+type asked struct {
+	desk.Question
+	kind, action string // the permission's, apart; which may be open in a search
+	explain      bool
 }
 
-func (s *server) decide(r request) (response, error) {
-	q, kind, name, c, err := r.question(parts{subjectID: true, action: true, resourceID: true})
+// question reads a request. Problems are told all at once if parts are missing or of the wrong kind.
+func (r request) question(need parts) (q asked, err error) {
+	err = errors.Join(object(r.subject, "subject"), object(r.resource, "resource"))
+	if need.action {
+		err = errors.Join(err, object(r.action, "action"))
+	}
+	if present(r.context) {
+		err = errors.Join(err, object(r.context, "context"))
+	}
 	if err != nil {
-		return response{}, err
+		return q, err
 	}
-	q.Permission = kind + ":" + name
-	a := s.desk.Ask(q, c.Explain)
-	answer := response{Decision: a.Allowed}
-	if c.Explain {
-		answer.Context = map[string]any{"reasons": reasons(a)}
+	f := fields{}
+	kind, _ := f.text(r.subject, "subject", "type")
+	id, identified := f.text(r.subject, "subject", "id")
+	q.kind, _ = f.text(r.resource, "resource", "type")
+	_, named := f.text(r.resource, "resource", "id")
+	if need.action {
+		q.action, _ = f.text(r.action, "action", "name")
 	}
-	return answer, nil
+	f.record(&q, r.resource.Get("properties"))
+	f.circumstances(&q, r.context)
+	if f.err != nil {
+		return q, f.err
+	}
+	q.Anonymous = kind == "anonymous"
+	q.Known = q.Anonymous || kind == "user"
+	if !q.Anonymous {
+		q.User = id
+	}
+	q.Permission = q.kind + ":" + q.action
+	switch {
+	case kind == "":
+		return q, errors.New("subject.type is missing")
+	case need.subjectID && !identified && !q.Anonymous:
+		return q, errors.New("subject.id is missing")
+	case need.action && q.action == "":
+		return q, errors.New("action.name is missing")
+	case q.kind == "":
+		return q, errors.New("resource.type is missing")
+	case need.resourceID && !named:
+		return q, errors.New("resource.id is missing")
+	}
+	return q, nil
+}
+
+// fields reads fields and keeps the first error.
+type fields struct{ err error }
+
+func (f *fields) text(v *fastjson.Value, name, field string) (string, bool) {
+	s, there, err := text(v, name, field)
+	if f.err == nil {
+		f.err = err
+	}
+	return s, there
+}
+
+// record reads where the record lies and whose it is.
+func (f *fields) record(q *asked, properties *fastjson.Value) {
+	if !present(properties) {
+		return
+	}
+	if err := object(properties, "resource.properties"); err != nil {
+		f.err = errors.Join(f.err, err)
+		return
+	}
+	if area, there := f.text(properties, "resource.properties", "area"); there {
+		q.Record.Area = known(area)
+	}
+	if owner, there := f.text(properties, "resource.properties", "owner"); there {
+		q.Record.Owner = known(owner)
+	}
+}
+
+// circumstances reads the context.
+func (f *fields) circumstances(q *asked, context *fastjson.Value) {
+	if !present(context) {
+		return
+	}
+	if at, there := f.text(context, "context", "time"); there {
+		t, err := time.Parse(time.RFC3339, at)
+		if (err != nil || t.IsZero()) && f.err == nil {
+			f.err = fmt.Errorf("context.time: expected an instant like \"2026-01-31T00:00:00Z\", not %q", at)
+		}
+		q.Time = t
+	}
+	switch explain := context.Get("explain"); {
+	case !present(explain):
+	case explain.Type() == fastjson.TypeTrue:
+		q.explain = true
+	case explain.Type() != fastjson.TypeFalse && f.err == nil:
+		f.err = fmt.Errorf("context.explain: expected a boolean, not %s", article(explain.Type()))
+	}
+}
+
+func (s *server) decide(r request) (answer, error) {
+	q, err := r.question(parts{subjectID: true, action: true, resourceID: true})
+	if err != nil {
+		return answer{}, err
+	}
+	a, err := s.desk.Ask(q.Question, q.explain)
+	if err != nil {
+		return answer{}, broken{err}
+	}
+	out := answer{Decision: a.Allowed}
+	if q.explain {
+		out.Context = map[string]any{"reasons": reasons(a)}
+	}
+	return out, nil
 }
 
 // known keeps an empty id, which no object has, from meaning that none was named.

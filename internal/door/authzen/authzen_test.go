@@ -4,17 +4,21 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
 	"time"
 
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
+	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
 )
 
@@ -23,15 +27,11 @@ var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
 // serve serves a small design and gives a caller with a token for decisions.
 func serve(t *testing.T) caller {
 	t.Helper()
-	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	d, err := desk.Open(s, func() time.Time { return now })
-	if err != nil {
-		t.Fatal(err)
-	}
-	err = d.Load(model.Build(&model.Design{
+	return serveDesign(t, small())
+}
+
+func small() *model.Design {
+	return model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Small"},
 		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "T1", Parent: "top"}},
 		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate.log:edit", Class: model.Write}, {Key: "s:board:view"}}}},
@@ -41,8 +41,22 @@ func serve(t *testing.T) caller {
 			{ID: "1", Subject: model.Subject{User: "ann"}, Set: "g", Area: "t1", Until: now.AddDate(0, 0, 7)}, {ID: "2", Subject: model.Subject{Group: model.Public}, Set: "b"},
 			{ID: "3", Subject: model.Subject{User: "bea"}, Set: "g", Reach: model.ReachOwn},
 		},
-	}), false, "test")
+	})
+}
+
+// serveDesign serves a design.
+func serveDesign(t *testing.T, design *model.Design) caller {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
+		t.Fatal(err)
+	}
+	c := caller{t: t, clock: &clock{at: now}}
+	d, err := desk.Open(s, func() time.Time { return c.clock.at })
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Load(design, false, "test"); err != nil {
 		t.Fatal(err)
 	}
 	token, err := d.MakeToken("test", "decisions", "")
@@ -56,13 +70,19 @@ func serve(t *testing.T) caller {
 	h, _ := server.New(d, s, fstest.MapFS{})
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { srv.Close(); _ = s.Close() })
-	return caller{t, srv.URL, token, wrong}
+	c.desk, c.url, c.token, c.wrong = d, srv.URL, token, wrong
+	return c
 }
 
 type caller struct {
 	t                 *testing.T
+	desk              *desk.Desk
+	clock             *clock
 	url, token, wrong string
 }
+
+// clock tells the desk's time. It is set between requests only.
+type clock struct{ at time.Time }
 
 func (c caller) send(method, path, token, contentType, body string) (*http.Response, string) {
 	c.t.Helper()
@@ -129,7 +149,7 @@ func TestMalformedRequests(t *testing.T) {
 		``:                                      "JSON",
 		`[]`:                                    "JSON",
 		`{`:                                     "JSON",
-		`{} {}`:                                 "more after",
+		`{} {}`:                                 "unexpected tail",
 		`{` + good + `}`:                        "subject is missing",
 		`{"subject":"ann",` + good + `}`:        "subject: expected an object",
 		`{"subject":{"id":"ann"},` + good + `}`: "subject.type is missing",
@@ -175,7 +195,7 @@ func TestEvaluations(t *testing.T) {
 	}
 	for body, says := range map[string]string{
 		head + `"evaluations":[` + yes + `],"options":{"evaluations_semantic":"guess"}}`: "evaluations_semantic",
-		head + `"evaluations":{}}`: "JSON",
+		head + `"evaluations":{}}`: "evaluations: expected an array, not an object",
 		head + `"evaluations":[]}`: "resource is missing",
 		head + `"evaluations":[` + strings.Repeat(yes+",", 10_000) + yes + `]}`: "at most",
 	} {
@@ -320,5 +340,178 @@ func TestSearches(t *testing.T) {
 	}
 	if resp, _ := c.send(http.MethodPost, "/access/v1/search/subject", "", "application/json", "{}"); resp.StatusCode != http.StatusUnauthorized {
 		t.Errorf("without a token a search is answered %d", resp.StatusCode)
+	}
+}
+
+func TestTheTimeAskedAboutCanBePast(t *testing.T) {
+	c := serve(t)
+	ask := func(at string) string {
+		_, text := c.ask("evaluation", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}`+at+`}`)
+		return text
+	}
+	at := func(t time.Time) string { return `,"context":{"time":"` + t.Format(time.RFC3339) + `"}` }
+	c.clock.at = now.Add(48 * time.Hour)
+	poorer := small()
+	poorer.Assignments = poorer.Assignments[1:]
+	if err := c.desk.Load(poorer, true, "test"); err != nil {
+		t.Fatal(err)
+	}
+	c.clock.at = now.Add(72 * time.Hour)
+	for _, q := range []struct{ what, when, want string }{
+		{"now", "", `{"decision":false}`},
+		{"while the old design held", at(now.Add(time.Hour)), `{"decision":true}`},
+		{"a moment before it was replaced", at(now.Add(48*time.Hour - time.Second)), `{"decision":true}`},
+		{"as it was replaced", at(now.Add(48 * time.Hour)), `{"decision":false}`},
+		{"before the record began, with what is known now", at(now.Add(-time.Hour)), `{"decision":false}`},
+		{"in the future", at(now.AddDate(1, 0, 0)), `{"decision":false}`},
+		{"while the old design held, once more", at(now.Add(2 * time.Hour)), `{"decision":true}`},
+	} {
+		if got := ask(q.when); got != q.want {
+			t.Errorf("%s: %s, want %s", q.what, got, q.want)
+		}
+	}
+	body := `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}`
+	if got := strings.Join(c.results("subject", body+at(now.Add(time.Hour))+`}`, 9), " "); got != "user/ann" {
+		t.Errorf("a search in the past gives %q", got)
+	}
+	if got := strings.Join(c.results("subject", body+`}`, 9), " "); got != "" {
+		t.Errorf("the same search now gives %q", got)
+	}
+}
+
+// TestSearchesAreTheirDecisions holds each search of made-up organisations against deciding one by one.
+func TestSearchesAreTheirDecisions(t *testing.T) {
+	found, asked := 0, 0
+	for seed := range uint64(2) {
+		d := generate.Design(generate.Options{Users: 60, Seed: seed})
+		c := serveDesign(t, d)
+		r := rand.New(rand.NewPCG(seed, 7))
+		pick := func(n int) int { return r.IntN(n) }
+		var held []string // so that not all answers are empty
+		x := index.Compile(d)
+		for _, u := range d.Users {
+			for _, h := range x.Effective(u.ID, generate.Day) {
+				held = append(held, h.Permission)
+			}
+		}
+		context := `"context":{"time":"` + generate.Day.Format(time.RFC3339) + `"}`
+		for range 25 {
+			key := held[pick(len(held))]
+			kind, action := key[:strings.LastIndex(key, ":")], key[strings.LastIndex(key, ":")+1:]
+			properties := `{"area":"` + d.Areas[pick(len(d.Areas))].ID + `"}`
+			if pick(3) == 0 {
+				properties = `{"area":"` + d.Areas[pick(len(d.Areas))].ID + `","owner":"` + d.Users[pick(len(d.Users))].ID + `"}`
+			}
+			user := d.Users[pick(len(d.Users))].ID
+			resource := `"resource":{"type":"` + kind + `","id":"1","properties":` + properties + `}`
+			who := `"subject":{"type":"user","id":"` + user + `"}`
+			does := `"action":{"name":"` + action + `"}`
+
+			var each, want []string
+			for _, u := range d.Users {
+				each, want = append(each, `{"subject":{"type":"user","id":"`+u.ID+`"}}`), append(want, "user/"+u.ID)
+			}
+			got := c.results("subject", `{"subject":{"type":"user"},`+does+`,`+resource+`,`+context+`}`, 7)
+			agree(t, "who may "+key, got, c.decided(does+`,`+resource+`,`+context, each, want))
+			found, asked = found+len(got), asked+1
+
+			each, want = nil, nil
+			for _, a := range d.Areas {
+				each, want = append(each, `{"resource":{"type":"`+kind+`","id":"1","properties":{"area":"`+a.ID+`"}}}`), append(want, kind+"/"+a.ID)
+			}
+			got = c.results("resource", `{`+who+`,`+does+`,"resource":{"type":"`+kind+`"},`+context+`}`, 7)
+			agree(t, "where "+user+" may "+key, got, c.decided(who+`,`+does+`,`+context, each, want))
+			found, asked = found+len(got), asked+1
+
+			each, want = nil, nil
+			system, _ := d.Systems.Find(kind[:strings.Index(kind, ":")])
+			for _, p := range system.Permissions {
+				if name, of := strings.CutPrefix(p.Key, kind+":"); of {
+					each, want = append(each, `{"action":{"name":"`+name+`"}}`), append(want, "/"+name)
+				}
+			}
+			got = c.results("action", `{`+who+`,`+resource+`,`+context+`}`, 2)
+			agree(t, "what "+user+" may do to "+kind, got, c.decided(who+`,`+resource+`,`+context, each, want))
+			found, asked = found+len(got), asked+1
+		}
+	}
+	if found < asked {
+		t.Errorf("%d searches found %d results: too few to prove anything", asked, found)
+	}
+}
+
+func agree(t *testing.T, what string, got, want []string) {
+	t.Helper()
+	if !slices.Equal(got, want) {
+		t.Errorf("%s: the search gives %v, the decisions %v", what, got, want)
+	}
+}
+
+// decided asks all evaluations at once, and gives the names of those that are allowed.
+func (c caller) decided(defaults string, evaluations, names []string) (out []string) {
+	c.t.Helper()
+	status, text := c.ask("evaluations", `{`+defaults+`,"evaluations":[`+strings.Join(evaluations, ",")+`]}`)
+	var got struct{ Evaluations []struct{ Decision bool } }
+	if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK || len(got.Evaluations) != len(names) {
+		c.t.Fatalf("the evaluations are answered %d %.300s", status, text)
+	}
+	for i, e := range got.Evaluations {
+		if e.Decision {
+			out = append(out, names[i])
+		}
+	}
+	return out
+}
+
+// TestPagesHoldTogetherWhileTheDesignChanges takes the page after one when people before and after it have come and gone.
+func TestPagesHoldTogetherWhileTheDesignChanges(t *testing.T) {
+	people := func(ids ...string) *model.Design {
+		d := small()
+		for _, id := range ids {
+			d.Users = append(d.Users, &model.User{ID: id, UserName: id, DisplayName: id})
+		}
+		return model.Build(d)
+	}
+	c := serveDesign(t, people("c", "d", "e", "f"))
+	body := `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"},"page":{"limit":3`
+	page := func(token string) (ids []string, next string) {
+		t.Helper()
+		_, text := c.ask("search/subject", body+token+`}}`)
+		var got struct {
+			Results []struct{ ID string }
+			Page    struct {
+				Next string `json:"next_token"`
+			}
+		}
+		if err := json.Unmarshal([]byte(text), &got); err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range got.Results {
+			ids = append(ids, r.ID)
+		}
+		return ids, got.Page.Next
+	}
+	first, next := page("")
+	// The last one shown goes, one before it comes, and one after.
+	if err := c.desk.Load(people("b0", "d", "e", "f", "g"), true, "test"); err != nil {
+		t.Fatal(err)
+	}
+	second, next := page(`,"token":"` + next + `"`)
+	third, end := page(`,"token":"` + next + `"`)
+	if got := fmt.Sprint(first, second, third); got != "[ann bea c] [d e f] [g]" || end != "" {
+		t.Errorf("the pages are %s, the last token %q", got, end)
+	}
+}
+
+func TestWhatIsNotThere(t *testing.T) {
+	c := serve(t)
+	if resp, text := c.send(http.MethodPost, "/access/v1/evaluate", c.token, "application/json", "{}"); resp.StatusCode != http.StatusNotFound || !strings.Contains(text, "no such endpoint") {
+		t.Errorf("an endpoint that is not there is answered %d %s", resp.StatusCode, text)
+	}
+	for _, method := range []string{http.MethodGet, http.MethodPut, http.MethodDelete} {
+		resp, _ := c.send(method, "/access/v1/search/subject", c.token, "", "")
+		if resp.StatusCode != http.StatusMethodNotAllowed || resp.Header.Get("Allow") != http.MethodPost || resp.Header.Get("X-Request-ID") != "request-7" {
+			t.Errorf("%s is answered %d, allowed is %q", method, resp.StatusCode, resp.Header.Get("Allow"))
+		}
 	}
 }

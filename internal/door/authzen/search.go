@@ -2,13 +2,12 @@ package authzen
 
 import (
 	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
 	"strings"
 
-	"fachwerk/internal/desk"
+	"github.com/valyala/fastjson"
 )
 
 // A search asks for all subjects, resources or actions that an evaluation would allow (AuthZEN 1.0, §8). Results are sorted, and a page's token
@@ -19,24 +18,29 @@ const (
 	pageMost    = 1000
 )
 
-// search reads a request with its page; it answers and gives false if something is wrong with it.
-func search(w http.ResponseWriter, r *http.Request, need parts) (q desk.Question, kind, name string, p page, ok bool) {
-	var body struct {
-		request
-		Page json.RawMessage `json:"page"`
+// search answers with those that find gives to a request which leaves a part open, each as result makes it.
+func (s *server) search(w http.ResponseWriter, r *http.Request, need parts, find func(q asked) ([]string, error), result func(q asked, id string) any) {
+	b, ok := read(w, r)
+	if !ok {
+		return
 	}
-	if !read(w, r, &body) {
-		return q, "", "", p, false
-	}
-	q, kind, name, _, err := body.question(need)
+	defer b.done()
+	q, err := requestIn(b.Value).question(need)
+	p := page{limit: pageDefault}
 	if err == nil {
-		p, err = readPage(body.Page)
+		err = p.read(b.Get("page"))
+	}
+	var ids []string
+	if err == nil {
+		if ids, err = find(q); err != nil {
+			err = broken{err}
+		}
 	}
 	if err != nil {
-		fail(w, http.StatusBadRequest, err.Error())
-		return q, "", "", p, false
+		refuse(w, err)
+		return
 	}
-	return q, kind, name, p, true
+	p.answer(w, ids, func(id string) any { return result(q, id) })
 }
 
 // page says which results are wanted: at most limit, after one.
@@ -48,33 +52,31 @@ type page struct {
 // tokenMark begins every token, so that a made-up one is noticed.
 const tokenMark = "after:"
 
-func readPage(raw json.RawMessage) (page, error) {
-	p := page{limit: pageDefault}
-	if !present(raw) {
-		return p, nil
+func (p *page) read(given *fastjson.Value) error {
+	if !present(given) {
+		return nil
 	}
-	var given struct {
-		Token *string `json:"token"`
-		Limit *int    `json:"limit"`
+	if err := object(given, "page"); err != nil {
+		return err
 	}
-	if err := object(raw, "page", &given); err != nil {
-		return p, err
-	}
-	if given.Limit != nil {
-		if *given.Limit < 1 {
-			return p, fmt.Errorf("page.limit: expected a whole number of 1 or more, not %d", *given.Limit)
+	if limit := given.Get("limit"); present(limit) {
+		n, err := limit.Int()
+		if err != nil || n < 1 {
+			return fmt.Errorf("page.limit: expected a whole number of 1 or more, not %s", limit)
 		}
-		p.limit = min(*given.Limit, pageMost)
+		p.limit = min(n, pageMost)
 	}
-	if given.Token != nil && *given.Token != "" {
-		text, err := base64.RawURLEncoding.DecodeString(*given.Token)
-		after, ours := strings.CutPrefix(string(text), tokenMark)
-		if err != nil || !ours {
-			return p, fmt.Errorf("page.token: %q is no token that was given out", *given.Token)
-		}
-		p.after = after
+	token, _, err := text(given, "page", "token")
+	if err != nil || token == "" {
+		return err
 	}
-	return p, nil
+	decoded, err := base64.RawURLEncoding.DecodeString(token)
+	after, ours := strings.CutPrefix(string(decoded), tokenMark)
+	if err != nil || !ours {
+		return fmt.Errorf("page.token: %q is no token that was given out", token)
+	}
+	p.after = after
+	return nil
 }
 
 // answer writes a page of the sorted ids, each as result makes it.
@@ -101,27 +103,16 @@ type entity struct {
 }
 
 func (s *server) searchSubject(w http.ResponseWriter, r *http.Request) {
-	q, kind, name, p, ok := search(w, r, parts{action: true, resourceID: true})
-	if !ok {
-		return
-	}
-	q.Permission = kind + ":" + name
-	p.answer(w, s.desk.WhoMay(q), func(id string) any { return entity{"user", id} })
+	s.search(w, r, parts{action: true, resourceID: true}, func(q asked) ([]string, error) { return s.desk.WhoMay(q.Question) },
+		func(_ asked, id string) any { return entity{"user", id} })
 }
 
 func (s *server) searchResource(w http.ResponseWriter, r *http.Request) {
-	q, kind, name, p, ok := search(w, r, parts{subjectID: true, action: true})
-	if !ok {
-		return
-	}
-	q.Permission = kind + ":" + name
-	p.answer(w, s.desk.WhereMay(q), func(id string) any { return entity{kind, id} })
+	s.search(w, r, parts{subjectID: true, action: true}, func(q asked) ([]string, error) { return s.desk.WhereMay(q.Question) },
+		func(q asked, id string) any { return entity{q.kind, id} })
 }
 
 func (s *server) searchAction(w http.ResponseWriter, r *http.Request) {
-	q, kind, _, p, ok := search(w, r, parts{subjectID: true, resourceID: true})
-	if !ok {
-		return
-	}
-	p.answer(w, s.desk.WhatMay(q, kind), func(name string) any { return map[string]string{"name": name} })
+	s.search(w, r, parts{subjectID: true, resourceID: true}, func(q asked) ([]string, error) { return s.desk.WhatMay(q.Question, q.kind) },
+		func(_ asked, name string) any { return map[string]string{"name": name} })
 }
