@@ -1,0 +1,271 @@
+// Load measures the decision API over HTTP: server and load generator on one processor each, on a made-up organisation. It prints how many
+// requests a second are answered and how long they take: alone, in batches, and while revisions are applied one after another.
+//
+//	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] bin/fachwerk
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"log"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/generate"
+)
+
+const (
+	connections = 16
+	batch       = 100
+)
+
+func main() {
+	log.SetFlags(0)
+	users := flag.Int("users", 100_000, "how many people the organisation has")
+	span := flag.Duration("for", 10*time.Second, "how long each kind of request is sent")
+	applies := flag.Duration("applies", time.Minute, "how long revisions are applied")
+	flag.Parse()
+	runtime.GOMAXPROCS(1)
+	if err := run(flag.Arg(0), *users, *span, *applies); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func run(program string, users int, span, applies time.Duration) error {
+	dir, err := os.MkdirTemp("", "load")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	options := generate.Options{Users: users, Seed: 1}
+	file, db := filepath.Join(dir, "model.json"), filepath.Join(dir, "x.db")
+	out, err := os.Create(file)
+	if err != nil {
+		return err
+	}
+	if err := generate.Write(out, options); err != nil {
+		return err
+	}
+	if err := out.Close(); err != nil {
+		return err
+	}
+	d := generate.Design(options)
+	start := time.Now()
+	if _, err := command(program, "load", "--db", db, file); err != nil {
+		return err
+	}
+	fmt.Printf("%d people are loaded in %.1f s\n", users, time.Since(start).Seconds())
+	if _, err := command(program, "owner", "--db", db, "--user", d.Users[0].ID); err != nil {
+		return err
+	}
+	token, err := command(program, "token", "--db", db, "--name", "load", "--for", "decisions")
+	if err != nil {
+		return err
+	}
+	apply, err := command(program, "token", "--db", db, "--name", "load", "--for", "api", "--user", d.Users[0].ID)
+	if err != nil {
+		return err
+	}
+	url, stop, err := serve(program, db)
+	if err != nil {
+		return err
+	}
+	defer stop()
+
+	c := &client{url: url, token: strings.TrimSpace(token), client: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: connections, DisableCompression: true}}}
+	one, many := requests(d, 1), requests(d, batch)
+	c.run(time.Second, "/access/v1/evaluation", one) // so that all are warm
+	c.run(span, "/access/v1/evaluation", one).tell("evaluation", 1)
+	c.run(span, "/access/v1/evaluations", many).tell(fmt.Sprintf("evaluations of %d", batch), batch)
+
+	w := &writer{client: client{url: url, token: strings.TrimSpace(apply), client: http.DefaultClient}, design: d}
+	ctx, cancel := context.WithTimeout(context.Background(), applies)
+	defer cancel()
+	var wait sync.WaitGroup
+	wait.Go(func() { w.run(ctx) })
+	c.pace = 1000
+	c.run(applies, "/access/v1/evaluation", one).tell("evaluation at a steady 1000 a second while revisions are applied", 1)
+	wait.Wait()
+	if w.err != nil {
+		return w.err
+	}
+	slices.Sort(w.took)
+	fmt.Printf("%d revisions were applied; drafting and applying one takes %v in the middle, %v at most\n", len(w.took), w.took[len(w.took)/2].Round(time.Millisecond), w.took[len(w.took)-1].Round(time.Millisecond))
+	return nil
+}
+
+func command(program string, args ...string) (string, error) {
+	cmd := exec.Command(program, args...)
+	cmd.Stderr = os.Stderr
+	out, err := cmd.Output()
+	return string(out), err
+}
+
+// serve starts the server on a processor of its own.
+func serve(program, db string) (url string, stop func(), err error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", nil, err
+	}
+	addr := l.Addr().String()
+	l.Close()
+	cmd := exec.Command(program, "serve", "--db", db, "--addr", addr)
+	cmd.Env = append(os.Environ(), "GOMAXPROCS=1")
+	cmd.Stderr = os.Stderr
+	start := time.Now()
+	if err := cmd.Start(); err != nil {
+		return "", nil, err
+	}
+	stop = func() { _ = cmd.Process.Signal(os.Interrupt); _ = cmd.Wait() }
+	for range 1200 {
+		if resp, err := http.Get("http://" + addr + "/healthz"); err == nil {
+			resp.Body.Close()
+			fmt.Printf("the server is ready after %.1f s\n", time.Since(start).Seconds())
+			return "http://" + addr, stop, nil
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	stop()
+	return "", nil, fmt.Errorf("the server does not answer at %s", addr)
+}
+
+// requests are bodies with n evaluations each.
+func requests(d *model.Design, n int) [][]byte {
+	r := rand.New(rand.NewPCG(1, 2))
+	var keys []string
+	for _, s := range d.Systems {
+		for _, p := range s.Permissions {
+			keys = append(keys, p.Key)
+		}
+	}
+	out := make([][]byte, 20_000/n)
+	for i := range out {
+		list := make([]string, n)
+		for k := range list {
+			key := keys[r.IntN(len(keys))]
+			at := strings.LastIndex(key, ":")
+			list[k] = fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"record-%d","properties":{"area":%q}}}`,
+				d.Users[r.IntN(len(d.Users))].ID, key[at+1:], key[:at], k, d.Areas[r.IntN(len(d.Areas))].ID)
+		}
+		if n == 1 {
+			out[i] = []byte(list[0])
+		} else {
+			out[i] = []byte(`{"evaluations":[` + strings.Join(list, ",") + `]}`)
+		}
+	}
+	return out
+}
+
+// client sends requests on several connections at once.
+type client struct {
+	url, token string
+	client     *http.Client
+	pace       int // requests a second, if not as many as can be
+}
+
+func (c *client) post(path string, body []byte) ([]byte, error) {
+	req, err := http.NewRequest(http.MethodPost, c.url+path, bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Authorization", "Bearer "+c.token)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := c.client.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err == nil && resp.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s is answered %d %s", path, resp.StatusCode, data)
+	}
+	return data, err
+}
+
+// result is what a run measured.
+type result struct {
+	took  []time.Duration
+	whole time.Duration
+}
+
+func (c *client) run(span time.Duration, path string, bodies [][]byte) result {
+	parts := make([][]time.Duration, connections)
+	start := time.Now()
+	var wait sync.WaitGroup
+	for n := range connections {
+		wait.Go(func() {
+			for i := n; time.Since(start) < span; i += connections {
+				due := time.Now()
+				if c.pace > 0 { // each is due at its time, whether the one before was answered or not
+					due = start.Add(time.Duration(i) * time.Second / time.Duration(c.pace))
+					time.Sleep(time.Until(due))
+				}
+				if _, err := c.post(path, bodies[i%len(bodies)]); err != nil {
+					log.Fatal(err)
+				}
+				parts[n] = append(parts[n], time.Since(due))
+			}
+		})
+	}
+	wait.Wait()
+	r := result{slices.Concat(parts...), time.Since(start)}
+	slices.Sort(r.took)
+	return r
+}
+
+func (r result) tell(what string, each int) {
+	at := func(share float64) time.Duration { return r.took[int(share*float64(len(r.took)-1))].Round(10 * time.Microsecond) }
+	fmt.Printf("%s: %.0f requests and %.0f decisions a second; 50th percentile %v, 99th %v, 99.9th %v, longest %v\n", what,
+		float64(len(r.took))/r.whole.Seconds(), float64(each*len(r.took))/r.whole.Seconds(), at(0.5), at(0.99), at(0.999), at(1))
+}
+
+// writer applies one revision after another: each adds somebody to a group, or takes them out again.
+type writer struct {
+	client
+	design *model.Design
+	took   []time.Duration
+	err    error
+}
+
+func (w *writer) run(ctx context.Context) {
+	var groups []string
+	for _, g := range w.design.Groups {
+		if g.Type == model.Static {
+			groups = append(groups, g.ID)
+		}
+	}
+	for i := 0; ctx.Err() == nil && w.err == nil; i++ {
+		start := time.Now()
+		w.err = w.one(w.design.Users[1+i*37%(len(w.design.Users)-1)].ID, groups[i*101%len(groups)])
+		w.took = append(w.took, time.Since(start))
+	}
+}
+
+func (w *writer) one(user, group string) error {
+	body, _ := json.Marshal(map[string]any{"from": map[string]string{"kind": "user", "id": user}, "to": map[string]string{"kind": "group", "id": group}})
+	data, err := w.post("/api/draft/join", body)
+	if err != nil {
+		return err
+	}
+	var draft struct{ Stamp string }
+	if err := json.Unmarshal(data, &draft); err != nil {
+		return err
+	}
+	body, _ = json.Marshal(map[string]string{"reason": "load", "stamp": draft.Stamp})
+	_, err = w.post("/api/draft/apply", body)
+	return err
+}

@@ -1,0 +1,78 @@
+package authzen_test
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/generate"
+	"fachwerk/internal/store"
+)
+
+// BenchmarkDoor measures a decision with all that the server does for it but the network: one alone, and one of a hundred.
+func BenchmarkDoor(b *testing.B) {
+	d := generate.Design(generate.Options{Users: 10_000, Seed: 1})
+	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer s.Close()
+	k, err := desk.Open(s, time.Now)
+	if err != nil {
+		b.Fatal(err)
+	}
+	if err := k.Load(d, false, "test"); err != nil {
+		b.Fatal(err)
+	}
+	token, err := k.MakeToken("test", "decisions", "")
+	if err != nil {
+		b.Fatal(err)
+	}
+	h, _ := server.New(k, s, fstest.MapFS{})
+	one := evaluationsOf(d, 1000)
+	many := `{"evaluations":[` + strings.Join(one[:100], ",") + `]}`
+	ask := func(path, body string) {
+		r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(body))
+		r.Header.Set("Authorization", "Bearer "+token)
+		r.Header.Set("Content-Type", "application/json")
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		if w.Code != http.StatusOK {
+			b.Fatal(w.Code, w.Body)
+		}
+	}
+	b.Run("one", func(b *testing.B) {
+		b.ReportAllocs()
+		for i := 0; b.Loop(); i++ {
+			ask("/access/v1/evaluation", one[i%len(one)])
+		}
+	})
+	b.Run("hundred", func(b *testing.B) {
+		b.ReportAllocs()
+		for b.Loop() {
+			ask("/access/v1/evaluations", many)
+		}
+		b.ReportMetric(float64(b.Elapsed().Nanoseconds())/float64(b.N)/100, "ns/decision")
+	})
+}
+
+// evaluationsOf are questions about many people, permissions and areas.
+func evaluationsOf(d *model.Design, n int) (out []string) {
+	for i := range n {
+		s := d.Systems[i%len(d.Systems)]
+		kind, action := s.Permissions[i%len(s.Permissions)].Key, ""
+		at := strings.LastIndex(kind, ":")
+		kind, action = kind[:at], kind[at+1:]
+		out = append(out, fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"%d","properties":{"area":%q}}}`,
+			d.Users[i*7919%len(d.Users)].ID, action, kind, i, d.Areas[i*31%len(d.Areas)].ID))
+	}
+	return out
+}
