@@ -5,9 +5,11 @@
 package main
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
@@ -19,7 +21,9 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -86,19 +90,22 @@ func run(program string, users int, span, applies time.Duration) error {
 	}
 	defer stop()
 
-	c := &client{url: url, token: strings.TrimSpace(token), client: &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: connections, DisableCompression: true}}}
-	one, many := requests(d, 1), requests(d, batch)
-	c.run(time.Second, "/access/v1/evaluation", one) // so that all are warm
-	c.run(span, "/access/v1/evaluation", one).tell("evaluation", 1)
-	c.run(span, "/access/v1/evaluations", many).tell(fmt.Sprintf("evaluations of %d", batch), batch)
+	c := &client{url: url, token: strings.TrimSpace(token)}
+	one, many := c.requests(d, 1), c.requests(d, batch)
+	w := newWriter(client{url: url, token: strings.TrimSpace(apply)}, d)
+	d = nil // what the generator keeps in memory would cost it time, which is not the server's
+	runtime.GC()
+	debug.SetGCPercent(400)
+	c.run(time.Second, one) // so that all are warm
+	c.run(span, one).tell("evaluation", 1)
+	c.run(span, many).tell(fmt.Sprintf("evaluations of %d", batch), batch)
 
-	w := &writer{client: client{url: url, token: strings.TrimSpace(apply), client: http.DefaultClient}, design: d}
 	ctx, cancel := context.WithTimeout(context.Background(), applies)
 	defer cancel()
 	var wait sync.WaitGroup
 	wait.Go(func() { w.run(ctx) })
 	c.pace = 1000
-	c.run(applies, "/access/v1/evaluation", one).tell("evaluation at a steady 1000 a second while revisions are applied", 1)
+	c.run(applies, one).tell("evaluation at a steady 1000 a second while revisions are applied", 1)
 	wait.Wait()
 	if w.err != nil {
 		return w.err
@@ -143,8 +150,14 @@ func serve(program, db string) (url string, stop func(), err error) {
 	return "", nil, fmt.Errorf("the server does not answer at %s", addr)
 }
 
-// requests are bodies with n evaluations each.
-func requests(d *model.Design, n int) [][]byte {
+// client sends requests on several connections at once.
+type client struct {
+	url, token string
+	pace       int // requests a second, if not as many as can be
+}
+
+// requests are whole HTTP requests with n evaluations each, ready to be sent: making them is not the server's work.
+func (c *client) requests(d *model.Design, n int) [][]byte {
 	r := rand.New(rand.NewPCG(1, 2))
 	var keys []string
 	for _, s := range d.Systems {
@@ -152,7 +165,7 @@ func requests(d *model.Design, n int) [][]byte {
 			keys = append(keys, p.Key)
 		}
 	}
-	out := make([][]byte, 20_000/n)
+	out := make([][]byte, 40_000/n)
 	for i := range out {
 		list := make([]string, n)
 		for k := range list {
@@ -161,39 +174,48 @@ func requests(d *model.Design, n int) [][]byte {
 			list[k] = fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"record-%d","properties":{"area":%q}}}`,
 				d.Users[r.IntN(len(d.Users))].ID, key[at+1:], key[:at], k, d.Areas[r.IntN(len(d.Areas))].ID)
 		}
-		if n == 1 {
-			out[i] = []byte(list[0])
-		} else {
-			out[i] = []byte(`{"evaluations":[` + strings.Join(list, ",") + `]}`)
+		path, body := "evaluation", list[0]
+		if n > 1 {
+			path, body = "evaluations", `{"evaluations":[`+strings.Join(list, ",")+`]}`
 		}
+		out[i] = fmt.Appendf(nil, "POST /access/v1/%s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
+			path, strings.TrimPrefix(c.url, "http://"), c.token, len(body), body)
 	}
 	return out
 }
 
-// client sends requests on several connections at once.
-type client struct {
-	url, token string
-	client     *http.Client
-	pace       int // requests a second, if not as many as can be
+// connection speaks just enough HTTP to send ready requests and to see that each is answered.
+type connection struct {
+	net.Conn
+	in *bufio.Reader
 }
 
-func (c *client) post(path string, body []byte) ([]byte, error) {
-	req, err := http.NewRequest(http.MethodPost, c.url+path, bytes.NewReader(body))
-	if err != nil {
-		return nil, err
+func (c *connection) ask(request []byte) error {
+	if _, err := c.Write(request); err != nil {
+		return err
 	}
-	req.Header.Set("Authorization", "Bearer "+c.token)
-	req.Header.Set("Content-Type", "application/json")
-	resp, err := c.client.Do(req)
-	if err != nil {
-		return nil, err
+	length := 0
+	for first := true; ; first = false {
+		line, err := c.in.ReadSlice('\n')
+		if err != nil {
+			return err
+		}
+		if first && !bytes.HasPrefix(line, []byte("HTTP/1.1 200")) {
+			return fmt.Errorf("the answer begins %s", line)
+		}
+		if value, ok := bytes.CutPrefix(line, []byte("Content-Length: ")); ok {
+			if length, err = strconv.Atoi(string(bytes.TrimSpace(value))); err != nil {
+				return err
+			}
+		}
+		if len(line) <= 2 {
+			if length == 0 {
+				return errors.New("the answer has no length")
+			}
+			_, err := c.in.Discard(length)
+			return err
+		}
 	}
-	defer resp.Body.Close()
-	data, err := io.ReadAll(resp.Body)
-	if err == nil && resp.StatusCode != http.StatusOK {
-		err = fmt.Errorf("%s is answered %d %s", path, resp.StatusCode, data)
-	}
-	return data, err
 }
 
 // result is what a run measured.
@@ -202,19 +224,25 @@ type result struct {
 	whole time.Duration
 }
 
-func (c *client) run(span time.Duration, path string, bodies [][]byte) result {
+func (c *client) run(span time.Duration, requests [][]byte) result {
 	parts := make([][]time.Duration, connections)
 	start := time.Now()
 	var wait sync.WaitGroup
 	for n := range connections {
 		wait.Go(func() {
+			dialled, err := net.Dial("tcp", strings.TrimPrefix(c.url, "http://"))
+			if err != nil {
+				log.Fatal(err)
+			}
+			defer dialled.Close()
+			conn := &connection{dialled, bufio.NewReaderSize(dialled, 64<<10)}
 			for i := n; time.Since(start) < span; i += connections {
 				due := time.Now()
 				if c.pace > 0 { // each is due at its time, whether the one before was answered or not
 					due = start.Add(time.Duration(i) * time.Second / time.Duration(c.pace))
 					time.Sleep(time.Until(due))
 				}
-				if _, err := c.post(path, bodies[i%len(bodies)]); err != nil {
+				if err := conn.ask(requests[i%len(requests)]); err != nil {
 					log.Fatal(err)
 				}
 				parts[n] = append(parts[n], time.Since(due))
@@ -228,36 +256,44 @@ func (c *client) run(span time.Duration, path string, bodies [][]byte) result {
 }
 
 func (r result) tell(what string, each int) {
-	at := func(share float64) time.Duration { return r.took[int(share*float64(len(r.took)-1))].Round(10 * time.Microsecond) }
+	at := func(share float64) time.Duration {
+		return r.took[int(share*float64(len(r.took)-1))].Round(10 * time.Microsecond)
+	}
 	fmt.Printf("%s: %.0f requests and %.0f decisions a second; 50th percentile %v, 99th %v, 99.9th %v, longest %v\n", what,
 		float64(len(r.took))/r.whole.Seconds(), float64(each*len(r.took))/r.whole.Seconds(), at(0.5), at(0.99), at(0.999), at(1))
 }
 
-// writer applies one revision after another: each adds somebody to a group, or takes them out again.
+// writer applies one revision after another: each adds somebody to a group.
 type writer struct {
 	client
-	design *model.Design
-	took   []time.Duration
-	err    error
+	users, groups []string
+	took          []time.Duration
+	err           error
+}
+
+func newWriter(c client, d *model.Design) *writer {
+	w := &writer{client: c}
+	for _, u := range d.Users[1:] {
+		w.users = append(w.users, u.ID)
+	}
+	for _, g := range d.Groups {
+		if g.Type == model.Static && g.Source != model.Directory {
+			w.groups = append(w.groups, g.ID)
+		}
+	}
+	return w
 }
 
 func (w *writer) run(ctx context.Context) {
-	var groups []string
-	for _, g := range w.design.Groups {
-		if g.Type == model.Static {
-			groups = append(groups, g.ID)
-		}
-	}
 	for i := 0; ctx.Err() == nil && w.err == nil; i++ {
 		start := time.Now()
-		w.err = w.one(w.design.Users[1+i*37%(len(w.design.Users)-1)].ID, groups[i*101%len(groups)])
+		w.err = w.one(w.users[i*37%len(w.users)], w.groups[i*101%len(w.groups)])
 		w.took = append(w.took, time.Since(start))
 	}
 }
 
 func (w *writer) one(user, group string) error {
-	body, _ := json.Marshal(map[string]any{"from": map[string]string{"kind": "user", "id": user}, "to": map[string]string{"kind": "group", "id": group}})
-	data, err := w.post("/api/draft/join", body)
+	data, err := w.post("/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": user}, "to": map[string]string{"kind": "group", "id": group}})
 	if err != nil {
 		return err
 	}
@@ -265,7 +301,29 @@ func (w *writer) one(user, group string) error {
 	if err := json.Unmarshal(data, &draft); err != nil {
 		return err
 	}
-	body, _ = json.Marshal(map[string]string{"reason": "load", "stamp": draft.Stamp})
-	_, err = w.post("/api/draft/apply", body)
+	_, err = w.post("/api/draft/apply", map[string]string{"reason": "load", "stamp": draft.Stamp})
 	return err
+}
+
+func (w *writer) post(path string, body any) ([]byte, error) {
+	data, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	req, err := http.NewRequest(http.MethodPost, w.url+path, bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Authorization", "Bearer "+w.token)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer resp.Body.Close()
+	data, err = io.ReadAll(resp.Body)
+	if err == nil && resp.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s is answered %d %s", path, resp.StatusCode, data)
+	}
+	return data, err
 }

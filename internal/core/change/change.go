@@ -203,7 +203,7 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	if len(problems) > 0 {
 		return nil, problems
 	}
-	if problems = model.Check(after); len(model.Errors(problems)) > 0 {
+	if problems = model.CheckChange(d, after); len(model.Errors(problems)) > 0 {
 		return nil, problems
 	}
 	return after, problems

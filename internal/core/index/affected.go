@@ -35,7 +35,7 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	type pair struct{ i, j int }
 	var pairs []pair
 	touched := c.touched()
-	eachPair(b.Users, a.Users, func(i, j int) {
+	model.EachPair(b.Users, a.Users, func(i, j int) {
 		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) || !c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups) {
 			pairs = append(pairs, pair{i, j})
 		}
@@ -57,7 +57,7 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 
 // differencesOfAll compares everybody permission by permission, for designs whose permissions or areas are not the same.
 func differencesOfAll(before, after *Index, t time.Time) (out []Difference) {
-	eachPair(before.design.Users, after.design.Users, func(i, j int) {
+	model.EachPair(before.design.Users, after.design.Users, func(i, j int) {
 		id := ""
 		if j >= 0 {
 			id = after.design.Users[j].ID
@@ -118,7 +118,7 @@ func (c *comparison) gather() {
 	n := c.number()
 	c.groups = make([]*touch, n)
 	c.wholes = [2][]*bitset.BitSet{make([]*bitset.BitSet, b.groups.n), make([]*bitset.BitSet, a.groups.n)}
-	eachChange(b.design.Assignments, a.design.Assignments, func(i, j int) {
+	model.EachChange(b.design.Assignments, a.design.Assignments, func(i, j int) {
 		if i >= 0 {
 			c.touchBy(b, b.design.Assignments[i])
 		}
@@ -157,7 +157,7 @@ func (c *comparison) number() (n int) {
 		return c.after.groups.n
 	}
 	c.ofBefore, c.ofAfter = make([]int32, c.before.groups.n), make([]int32, c.after.groups.n)
-	eachPair(b, a, func(i, j int) {
+	model.EachPair(b, a, func(i, j int) {
 		if i >= 0 {
 			c.ofBefore[i] = int32(n)
 		}
@@ -225,7 +225,7 @@ func roleLines(before, after model.Table[*model.Role]) map[string]bool {
 	if slices.Equal(before, after) {
 		return changed
 	}
-	eachPair(before, after, func(i, j int) {
+	model.EachPair(before, after, func(i, j int) {
 		switch {
 		case i < 0:
 			changed[after[j].ID] = true
@@ -492,57 +492,4 @@ func (p *pieces) beyond(others *pieces) []Holding {
 		}
 	}
 	return p.x.unpack(packed)
-}
-
-// keyed is an object that is the same only as itself.
-type keyed interface {
-	model.Object
-	comparable
-}
-
-// eachChange is eachPair for what is not the same in both.
-func eachChange[T keyed](a, b model.Table[T], do func(i, j int)) {
-	start := 0
-	for start < len(a) && start < len(b) && a[start] == b[start] {
-		start++
-	}
-	end := 0 // how many are the same from behind
-	for end < len(a)-start && end < len(b)-start && a[len(a)-1-end] == b[len(b)-1-end] {
-		end++
-	}
-	eachPair(a[start:len(a)-end], b[start:len(b)-end], func(i, j int) {
-		if i >= 0 && j >= 0 && a[start+i] == b[start+j] {
-			return
-		}
-		if i >= 0 {
-			i += start
-		}
-		if j >= 0 {
-			j += start
-		}
-		do(i, j)
-	})
-}
-
-// eachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them lacks.
-func eachPair[T keyed](a, b model.Table[T], do func(i, j int)) {
-	i, j := 0, 0
-	for i < len(a) || j < len(b) {
-		switch {
-		case i < len(a) && j < len(b) && a[i] == b[j]:
-			do(i, j)
-			i++
-			j++
-		case j == len(b) || i < len(a) && a[i].Ident() < b[j].Ident():
-			do(i, -1)
-			i++
-		case i == len(a) || b[j].Ident() < a[i].Ident():
-			do(-1, j)
-			j++
-		default:
-			do(i, j)
-			i++
-			j++
-		}
-	}
 }

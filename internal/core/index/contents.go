@@ -44,7 +44,7 @@ func (u *update) contents() {
 			other[key] = true
 		}
 	}
-	eachChange(old.Sets, d.Sets, func(i, j int) {
+	model.EachChange(old.Sets, d.Sets, func(i, j int) {
 		if j < 0 {
 			other[shapeKey{set: old.Sets[i].ID}] = true
 			return
@@ -54,7 +54,7 @@ func (u *update) contents() {
 		s.contents = keep(u.setContents(d.Sets[j]), was)
 		differ(shapeKey{set: d.Sets[j].ID}, &was, &s.contents)
 	})
-	eachChange(old.Roles, d.Roles, func(i, j int) {
+	model.EachChange(old.Roles, d.Roles, func(i, j int) {
 		if j < 0 {
 			other[shapeKey{role: old.Roles[i].ID}] = true
 		}
@@ -108,9 +108,9 @@ func (u *update) join(moved bool) (same []bool) {
 	}
 	again := moved
 	var setOf, roleOf *directory
-	walk := eachChange[*model.Role]
+	walk := model.EachChange[*model.Role]
 	if moved {
-		walk = eachPair[*model.Role]
+		walk = model.EachPair[*model.Role]
 	}
 	walk(old.Roles, d.Roles, func(i, j int) {
 		if j < 0 {

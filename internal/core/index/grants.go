@@ -19,7 +19,7 @@ func (u *update) assignments() {
 	if u.shapeOf = maps.Clone(u.shapeOf); u.shapeOf == nil {
 		u.shapeOf = map[shapeKey]int32{}
 	}
-	eachChange(old, d, func(i, j int) {
+	model.EachChange(old, d, func(i, j int) {
 		if i >= 0 {
 			g.note(&g.drop, grant{Assignment: old[i]})
 		}

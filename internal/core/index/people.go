@@ -46,7 +46,7 @@ func (m moves) list(old []int32) []int32 {
 }
 
 // movesOf compares two tables.
-func movesOf[T keyed](old, now model.Table[T]) (m moves) {
+func movesOf[T model.Keyed](old, now model.Table[T]) (m moves) {
 	if len(old) == len(now) {
 		same := true
 		for i := range old {
@@ -59,7 +59,7 @@ func movesOf[T keyed](old, now model.Table[T]) (m moves) {
 		}
 	}
 	m = make(moves, len(old))
-	eachPair(old, now, func(i, j int) {
+	model.EachPair(old, now, func(i, j int) {
 		if i >= 0 {
 			m[i] = int32(j)
 		}
@@ -110,7 +110,7 @@ func (u *update) people() {
 	}
 	u.stale = make([]bool, len(d))
 	names := u.moved != nil
-	eachChange(old, d, func(i, j int) {
+	model.EachChange(old, d, func(i, j int) {
 		if j < 0 {
 			return
 		}
@@ -186,7 +186,7 @@ func (u *update) placeGroups(shift moves) (nested bool) {
 	if shift != nil || u.moved != nil {
 		u.moveGroups(shift)
 	}
-	eachChange(old, d, func(i, j int) {
+	model.EachChange(old, d, func(i, j int) {
 		if j < 0 {
 			return
 		}
@@ -283,9 +283,9 @@ func (m *members) gather() {
 		}
 	}
 	d, old := m.design.Groups, m.old.design.Groups
-	walk := eachPair[*model.Group]
+	walk := model.EachPair[*model.Group]
 	if len(m.changed) == 0 {
-		walk = eachChange[*model.Group]
+		walk = model.EachChange[*model.Group]
 	}
 	walk(old, d, func(i, j int) {
 		if j < 0 {

@@ -2,6 +2,7 @@ package model
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"regexp"
 	"slices"
@@ -41,16 +42,32 @@ func ValidID(id string) bool { return idForm.MatchString(id) }
 // Fold makes texts equal that differ only in case.
 func Fold(s string) string { return filter.Fold(s) }
 
-// Check tells everything that is wrong with a design, in the order of its lists: ids, references, relations that
+// Check tells everything that is wrong with a design, list by list: ids, references, relations that
 // must be acyclic, and the rules that each kind has. Lists may be in any order and may lack what is built in; paths
 // count positions in the lists as they are given.
 func Check(d *Design) []Problem {
-	c := &checker{d: d, keys: map[string]*Permission{}}
+	c := &checker{d: d}
 	c.gather()
 	c.organisation()
 	c.licences()
 	c.areas()
 	c.systems()
+	return c.rest()
+}
+
+// CheckChange tells what is wrong with a design that was made from one that nothing was wrong with, by [Design.With]: the errors are those of
+// [Check], though of a cycle another link may be named, and warnings are told only of what has changed. That nothing mentions what is gone must have been seen to.
+func CheckChange(before, after *Design) []Problem {
+	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) || !slices.Equal(before.Licences, after.Licences) || !slices.Equal(before.Areas, after.Areas) {
+		return Check(after) // all hangs on these
+	}
+	c := &checker{d: after, before: before, only: map[Kind][]int{}}
+	c.find()
+	return c.rest()
+}
+
+// rest checks all but what everything hangs on.
+func (c *checker) rest() []Problem {
 	c.sets()
 	c.roles()
 	c.groups()
@@ -64,15 +81,31 @@ func Check(d *Design) []Problem {
 type checker struct {
 	d        *Design
 	problems []Problem
+	before   *Design        // which nothing was wrong with; nil if nothing is known
+	only     map[Kind][]int // then the positions of what is not the same; nil: everything is to be checked
 
-	keys                                                        map[string]*Permission
+	key                                                         func(key string) *Permission
 	systems_, licences_, sets_, roles_, groups_, users_, areas_ ids
 	root                                                        string
 	parent                                                      map[string]string // of areas
 }
 
-// ids maps an id to its first position in the list.
-type ids map[string]int
+// ids gives the first position of an id in the list.
+type ids func(id string) (int, bool)
+
+// checked gives what is to be checked of a list.
+func checked[T Object](c *checker, kind Kind, t Table[T]) iter.Seq2[int, T] {
+	if c.only == nil {
+		return slices.All(t)
+	}
+	return func(yield func(int, T) bool) {
+		for _, i := range c.only[kind] {
+			if !yield(i, t[i]) {
+				return
+			}
+		}
+	}
+}
 
 // at is a place in the design: one object, and a path within it.
 type at struct {
@@ -96,28 +129,30 @@ func (c *checker) warn(a at, format string, args ...any) {
 }
 
 func (c *checker) gather() {
-	c.licences_, c.areas_, c.systems_, c.sets_ = index(c.d.Licences), index(c.d.Areas), index(c.d.Systems), index(c.d.Sets)
+	c.licences_, c.areas_ = index(c.d.Licences), index(c.d.Areas)
+	c.systems_, c.sets_ = with(index(c.d.Systems), OwnSystem), index(c.d.Sets)
 	c.roles_, c.groups_, c.users_ = index(c.d.Roles), index(c.d.Groups), index(c.d.Users)
+	keys := map[string]*Permission{}
 	for _, list := range [][]*System{c.d.Systems, {ownSystem()}} {
 		for _, s := range list {
 			for _, p := range s.Permissions {
-				if _, twice := c.keys[p.Key]; !twice {
-					c.keys[p.Key] = p
+				if _, twice := keys[p.Key]; !twice {
+					keys[p.Key] = p
 				}
 			}
 		}
 	}
+	c.key = func(key string) *Permission { return keys[key] }
 	for _, s := range ownSets() {
-		if _, given := c.sets_[s.ID]; !given {
-			c.sets_[s.ID] = -1
-		}
-	}
-	if _, given := c.systems_[OwnSystem]; !given {
-		c.systems_[OwnSystem] = -1
+		c.sets_ = with(c.sets_, s.ID)
 	}
 	if len(c.d.Areas) == 0 {
-		c.areas_[ImplicitRoot], c.root = -1, ImplicitRoot
+		c.areas_, c.root = with(c.areas_, ImplicitRoot), ImplicitRoot
 	}
+	c.placeAreas()
+}
+
+func (c *checker) placeAreas() {
 	c.parent = make(map[string]string, len(c.d.Areas))
 	for _, a := range c.d.Areas {
 		c.parent[a.ID] = a.Parent
@@ -128,17 +163,76 @@ func (c *checker) gather() {
 }
 
 func index[T Object](t Table[T]) ids {
-	m := make(ids, len(t))
+	m := make(map[string]int, len(t))
 	for i, o := range t {
 		if _, twice := m[o.Ident()]; !twice {
 			m[o.Ident()] = i
 		}
 	}
-	return m
+	return func(id string) (int, bool) { i, ok := m[id]; return i, ok }
+}
+
+// with adds an id that need not be in the list, and then has no position.
+func with(known ids, more string) ids {
+	return func(id string) (int, bool) {
+		i, ok := known(id)
+		if !ok && id == more {
+			return -1, true
+		}
+		return i, ok
+	}
+}
+
+// find finds what is not the same as before. The lists are sorted, and have what is built in.
+func (c *checker) find() {
+	c.licences_, c.areas_, c.systems_, c.sets_ = c.d.Licences.known(), c.d.Areas.known(), c.d.Systems.known(), c.d.Sets.known()
+	c.roles_, c.groups_, c.users_ = c.d.Roles.known(), c.d.Groups.known(), c.d.Users.known()
+	c.key = func(key string) *Permission { p, _ := c.d.Permission(key); return p }
+	c.placeAreas()
+	change(c, KindSet, c.before.Sets, c.d.Sets)
+	change(c, KindRole, c.before.Roles, c.d.Roles)
+	change(c, KindGroup, c.before.Groups, c.d.Groups)
+	change(c, KindUser, c.before.Users, c.d.Users)
+	change(c, KindAssignment, c.before.Assignments, c.d.Assignments)
+	change(c, KindConflict, c.before.Conflicts, c.d.Conflicts)
+	change(c, KindDelegation, c.before.Delegations, c.d.Delegations)
+	// What is given to a group must lie within its home.
+	moved := map[string]bool{}
+	for _, i := range c.only[KindGroup] {
+		g := c.d.Groups[i]
+		if was, ok := c.before.Groups.Find(g.ID); ok && was.Area != g.Area {
+			moved[g.ID] = true
+		}
+	}
+	if len(moved) == 0 {
+		return
+	}
+	c.only[KindAssignment] = nil
+	for i, x := range c.d.Assignments {
+		j, there := c.before.Assignments.Position(x.ID)
+		if moved[x.Subject.Group] || !there || c.before.Assignments[j] != x {
+			c.only[KindAssignment] = append(c.only[KindAssignment], i)
+		}
+	}
+}
+
+func change[T Keyed](c *checker, kind Kind, before, after Table[T]) {
+	EachChange(before, after, func(_, j int) {
+		if j >= 0 {
+			c.only[kind] = append(c.only[kind], j)
+		}
+	})
+}
+
+func (t Table[T]) known() ids {
+	return func(id string) (int, bool) {
+		i, ok := t.Position(id)
+		return i, ok
+	}
 }
 
 func (c *checker) id(a at, i int, known ids, reserved ...string) {
-	switch first, ok := known[a.id]; {
+	switch first, ok := known(a.id); {
 	case !ValidID(a.id):
 		c.say(a.field("id"), "expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q", a.id)
 	case slices.Contains(reserved, a.id):
@@ -165,7 +259,7 @@ func (c *checker) ref(a at, to Kind, id string, known ids) bool {
 	if id == "" {
 		return false
 	}
-	if _, ok := known[id]; !ok {
+	if _, ok := known(id); !ok {
 		c.say(a, "expected the id of %s; there is no %s %q", article(to), to, id)
 		return false
 	}
@@ -196,13 +290,13 @@ func (c *checker) permissions(a at, keys []string) {
 }
 
 func (c *checker) permission(a at, key string) {
-	if c.keys[key] == nil {
+	if c.key(key) == nil {
 		c.warn(a, "dangling: no system has a permission %q; it gives nothing", key)
 	}
 }
 
-// acyclic names the first cycle that each object closes in a relation.
-func (c *checker) acyclic(n int, where func(i int) at, known ids, to func(i int) []string, relation string) {
+// acyclic names the first cycle that each object closes in a relation; of a kind, if its objects are what is related.
+func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to func(i int) []string, relation string) {
 	const fresh, open, done = 0, 1, 2
 	state := make([]uint8, n)
 	var stack []int
@@ -211,7 +305,7 @@ func (c *checker) acyclic(n int, where func(i int) at, known ids, to func(i int)
 		state[i] = open
 		stack = append(stack, i)
 		for _, id := range to(i) {
-			j, ok := known[id]
+			j, ok := known(id)
 			if !ok || j < 0 {
 				continue
 			}
@@ -229,10 +323,18 @@ func (c *checker) acyclic(n int, where func(i int) at, known ids, to func(i int)
 		stack = stack[:len(stack)-1]
 		state[i] = done
 	}
-	for i := range n {
+	start := func(i int) {
 		if state[i] == fresh {
 			visit(i)
 		}
+	}
+	if c.only == nil || kind == "" {
+		for i := range n {
+			start(i)
+		}
+	}
+	for _, i := range c.only[kind] { // what is new goes through something that has changed
+		start(i)
 	}
 }
 
@@ -270,7 +372,7 @@ func (c *checker) areas() {
 	if len(c.d.Areas) > 0 && roots == 0 {
 		c.say(at{KindArea, "", "areas"}, "expected exactly one area without a parent, the whole organisation; every area has one")
 	}
-	c.acyclic(len(c.d.Areas), func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") }, c.areas_,
+	c.acyclic(KindArea, len(c.d.Areas), func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") }, c.areas_,
 		func(i int) []string { return []string{c.d.Areas[i].Parent} }, "areas")
 }
 
@@ -324,9 +426,9 @@ func (c *checker) systems() {
 			c.ref(pa.field("licence"), KindLicence, p.Licence, c.licences_)
 			c.implications(pa.field("implies"), s, p)
 		}
-		c.acyclic(len(s.Permissions), func(j int) at {
+		c.acyclic("", len(s.Permissions), func(j int) at {
 			return at{KindSystem, s.Permissions[j].Key, a.path + ".permissions[" + strconv.Itoa(j) + "].implies"}
-		}, position, func(j int) []string { return s.Permissions[j].Implies }, "implied permissions")
+		}, func(key string) (int, bool) { j, ok := position[key]; return j, ok }, func(j int) []string { return s.Permissions[j].Implies }, "implied permissions")
 	}
 }
 
@@ -335,8 +437,8 @@ func isSpace(r rune) bool { return r <= ' ' || r == 0x7f || r == 0xa0 }
 func (c *checker) implications(a at, s *System, p *Permission) {
 	for k, key := range p.Implies {
 		system, _, _ := strings.Cut(key, ":")
-		q := c.keys[key]
-		switch _, known := c.systems_[system]; {
+		q := c.key(key)
+		switch _, known := c.systems_(system); {
 		case system != s.ID && (q != nil || known):
 			c.say(a.element(k), "expected a permission of the same system, %s; %q is another system's", s.ID, key)
 		case q == nil:
@@ -350,7 +452,7 @@ func (c *checker) implications(a at, s *System, p *Permission) {
 }
 
 func (c *checker) sets() {
-	for i, s := range c.d.Sets {
+	for i, s := range checked(c, KindSet, c.d.Sets) {
 		if c.d.built && BuiltIn(KindSet, s.ID) {
 			continue
 		}
@@ -378,7 +480,7 @@ func (c *checker) sets() {
 }
 
 func (c *checker) roles() {
-	for i, r := range c.d.Roles {
+	for i, r := range checked(c, KindRole, c.d.Roles) {
 		a := place(KindRole, i, r.ID)
 		c.id(a, i, c.roles_)
 		c.name(a, "name", r.Name)
@@ -389,18 +491,16 @@ func (c *checker) roles() {
 		c.permissions(a.field("permissions"), r.Permissions)
 		c.permissions(a.field("excludes"), r.Excludes)
 	}
-	c.acyclic(len(c.d.Roles), func(i int) at { return place(KindRole, i, c.d.Roles[i].ID).field("inherits") }, c.roles_,
+	c.acyclic(KindRole, len(c.d.Roles), func(i int) at { return place(KindRole, i, c.d.Roles[i].ID).field("inherits") }, c.roles_,
 		func(i int) []string { return c.d.Roles[i].Inherits }, "inherited roles")
 }
 
 func (c *checker) groups() {
-	external := map[string]int{}
-	for i, g := range c.d.Groups {
+	for i, g := range checked(c, KindGroup, c.d.Groups) {
 		a := place(KindGroup, i, g.ID)
 		c.id(a, i, c.groups_, Everyone, Public)
 		c.name(a, "name", g.Name)
 		c.ref(a.field("owner"), KindUser, g.Owner, c.users_)
-		c.unique(a, "externalId", g.ExternalID, external, i)
 		c.value(a, "source", string(g.Source))
 		c.value(a, "kind", string(g.Type))
 		c.ref(a.field("area"), KindArea, g.Area, c.areas_)
@@ -419,19 +519,42 @@ func (c *checker) groups() {
 			c.say(a.field("rule"), "a static group has no rule: leave it out, or make the group's kind rule")
 		}
 	}
-	c.acyclic(len(c.d.Groups), func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") }, c.groups_,
+	unique(c, KindGroup, c.d.Groups, c.was().Groups, "externalId", "", func(g *Group) (string, string) { return g.ExternalID, g.ExternalID })
+	c.acyclic(KindGroup, len(c.d.Groups), func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") }, c.groups_,
 		func(i int) []string { return c.d.Groups[i].Groups }, "nested groups")
 }
 
-func (c *checker) unique(a at, field, value string, seen map[string]int, i int) {
-	if value == "" {
-		return
+// unique tells where texts that must differ are the same. of gives the text by
+// which an object is compared, empty if by none, and the text as it is written; before is the list as it was.
+func unique[T Keyed](c *checker, kind Kind, t, before Table[T], field, remark string, of func(o T) (text, written string)) {
+	wanted := map[string]bool{} // what new texts there are; nil: all
+	if c.only != nil {
+		for _, i := range c.only[kind] {
+			now, _ := of(t[i])
+			was := ""
+			if o, there := before.Find(t[i].Ident()); there {
+				was, _ = of(o)
+			}
+			if now != "" && now != was {
+				wanted[now] = true
+			}
+		}
+		if len(wanted) == 0 {
+			return
+		}
 	}
-	if first, twice := seen[value]; twice {
-		c.say(a.field(field), "%q is the %s of %s[%d] already", value, field, a.kind.Plural(), first)
-		return
+	seen := map[string]int{}
+	for i, o := range t {
+		text, written := of(o)
+		if text == "" || c.only != nil && !wanted[text] {
+			continue
+		}
+		if first, twice := seen[text]; twice {
+			c.say(place(kind, i, o.Ident()).field(field), "%q is the %s of %s[%d] already%s", written, field, kind.Plural(), first, remark)
+			continue
+		}
+		seen[text] = i
 	}
-	seen[value] = i
 }
 
 func (c *checker) filter(a at, text string) {
@@ -441,20 +564,11 @@ func (c *checker) filter(a at, text string) {
 }
 
 func (c *checker) users() {
-	names, external := make(map[string]int, len(c.d.Users)), map[string]int{}
-	for i, u := range c.d.Users {
+	for i, u := range checked(c, KindUser, c.d.Users) {
 		a := place(KindUser, i, u.ID)
 		c.id(a, i, c.users_)
 		c.name(a, "userName", u.UserName)
 		c.name(a, "displayName", u.DisplayName)
-		if u.State != UserDeleted {
-			if first, twice := names[Fold(u.UserName)]; twice && u.UserName != "" {
-				c.say(a.field("userName"), "%q is the userName of users[%d] already (case does not count)", u.UserName, first)
-			} else {
-				names[Fold(u.UserName)] = i
-			}
-		}
-		c.unique(a, "externalId", u.ExternalID, external, i)
 		c.ref(a.field("area"), KindArea, u.Area, c.areas_)
 		c.ref(a.field("manager"), KindUser, u.Manager, c.users_)
 		c.refs(a.field("licences"), KindLicence, u.Licences, c.licences_)
@@ -470,42 +584,59 @@ func (c *checker) users() {
 			c.warn(a.field("until"), "ends before it begins, so this person is never live")
 		}
 	}
+	unique(c, KindUser, c.d.Users, c.was().Users, "userName", " (case does not count)", func(u *User) (string, string) {
+		if u.State == UserDeleted {
+			return "", ""
+		}
+		return Fold(u.UserName), u.UserName
+	})
+	unique(c, KindUser, c.d.Users, c.was().Users, "externalId", "", func(u *User) (string, string) { return u.ExternalID, u.ExternalID })
 	c.managers()
+}
+
+// was is the design before, or an empty one.
+func (c *checker) was() *Design {
+	if c.before == nil {
+		return &Design{}
+	}
+	return c.before
 }
 
 // managers finds cycles in the reporting lines. Each person has one manager at most, so no recursion is needed however long a line is.
 func (c *checker) managers() {
-	n := len(c.d.Users)
-	walk := make([]int32, n) // the number of the walk that came by first; 0: none yet
-	for i := range n {
-		id := int32(i + 1)
-		j := i
-		for walk[j] == 0 {
-			walk[j] = id
-			next, ok := c.users_[c.d.Users[j].Manager]
-			if c.d.Users[j].Manager == "" || !ok {
-				j = -1
+	next := func(i int) int {
+		if m := c.d.Users[i].Manager; m != "" {
+			if j, ok := c.users_(m); ok {
+				return j
+			}
+		}
+		return -1
+	}
+	walks := map[int]int{} // by user: who began the walk that came by first
+	for i := range checked(c, KindUser, c.d.Users) {
+		for j := i; j >= 0; {
+			if _, been := walks[j]; been {
 				break
 			}
-			if walk[next] == id {
+			walks[j] = i
+			to := next(j)
+			if by, been := walks[to]; to >= 0 && been && by == i {
 				var names []string
-				for k := next; ; {
-					names = append(names, c.d.Users[k].ID)
-					if k == j {
+				for k := to; ; k = next(k) {
+					if names = append(names, c.d.Users[k].ID); k == j {
 						break
 					}
-					k = c.users_[c.d.Users[k].Manager]
 				}
 				c.say(place(KindUser, j, c.d.Users[j].ID).field("manager"), "closes a cycle of managers: %s → %s", strings.Join(names, " → "), names[0])
 			}
-			j = next
+			j = to
 		}
 	}
 }
 
 func (c *checker) assignments() {
 	seen := index(c.d.Assignments)
-	for i, x := range c.d.Assignments {
+	for i, x := range checked(c, KindAssignment, c.d.Assignments) {
 		a := place(KindAssignment, i, x.ID)
 		c.id(a, i, seen)
 		c.subject(a.field("subject"), x.Subject, Everyone, Public)
@@ -520,7 +651,7 @@ func (c *checker) assignments() {
 		known := x.Area == "" || c.ref(a.field("area"), KindArea, x.Area, c.areas_)
 		c.value(a, "reach", string(x.Reach))
 		c.value(a, "mode", string(x.Mode))
-		if g, ok := c.groups_[x.Subject.Group]; ok && known {
+		if g, ok := c.groups_(x.Subject.Group); ok && known {
 			if home := c.d.Groups[g].Area; home != "" && !c.covers(home, orRoot(x.Area, c.root)) {
 				c.say(a.field("area"), "the group %q has the home area %q and can be granted only there or below", x.Subject.Group, home)
 			}
@@ -551,7 +682,7 @@ func (c *checker) subject(a at, s Subject, builtIn ...string) {
 
 func (c *checker) conflicts() {
 	seen := index(c.d.Conflicts)
-	for i, x := range c.d.Conflicts {
+	for i, x := range checked(c, KindConflict, c.d.Conflicts) {
 		a := place(KindConflict, i, x.ID)
 		c.id(a, i, seen)
 		c.name(a, "name", x.Name)
@@ -583,7 +714,7 @@ func (c *checker) conflicts() {
 
 func (c *checker) delegations() {
 	seen := index(c.d.Delegations)
-	for i, x := range c.d.Delegations {
+	for i, x := range checked(c, KindDelegation, c.d.Delegations) {
 		a := place(KindDelegation, i, x.ID)
 		c.id(a, i, seen)
 		c.name(a, "name", x.Name)

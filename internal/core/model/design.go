@@ -24,6 +24,59 @@ func (t Table[T]) Position(id string) (int, bool) {
 	return slices.BinarySearchFunc(t, id, func(o T, id string) int { return strings.Compare(o.Ident(), id) })
 }
 
+// Keyed is an object that is the same only as itself.
+type Keyed interface {
+	Object
+	comparable
+}
+
+// EachChange is EachPair for what is not the same in both.
+func EachChange[T Keyed](a, b Table[T], do func(i, j int)) {
+	start := 0
+	for start < len(a) && start < len(b) && a[start] == b[start] {
+		start++
+	}
+	end := 0 // how many are the same from behind
+	for end < len(a)-start && end < len(b)-start && a[len(a)-1-end] == b[len(b)-1-end] {
+		end++
+	}
+	EachPair(a[start:len(a)-end], b[start:len(b)-end], func(i, j int) {
+		if i >= 0 && j >= 0 && a[start+i] == b[start+j] {
+			return
+		}
+		if i >= 0 {
+			i += start
+		}
+		if j >= 0 {
+			j += start
+		}
+		do(i, j)
+	})
+}
+
+// EachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them lacks.
+func EachPair[T Keyed](a, b Table[T], do func(i, j int)) {
+	i, j := 0, 0
+	for i < len(a) || j < len(b) {
+		switch {
+		case i < len(a) && j < len(b) && a[i] == b[j]:
+			do(i, j)
+			i++
+			j++
+		case j == len(b) || i < len(a) && a[i].Ident() < b[j].Ident():
+			do(i, -1)
+			i++
+		case i == len(a) || b[j].Ident() < a[i].Ident():
+			do(-1, j)
+			j++
+		default:
+			do(i, j)
+			i++
+			j++
+		}
+	}
+}
+
 // Design is one whole access design. It always holds Fachwerk's own system with its supplied sets, and a root area.
 // It is immutable: build it with [Build], alter it with [Design.With].
 type Design struct {

@@ -392,3 +392,102 @@ func TestTickingGivesAndTakes(t *testing.T) {
 		}
 	})
 }
+
+// TestCheckChangeIsCheck spoils designs, and holds the check of just what changed against that of the whole.
+func TestCheckChangeIsCheck(t *testing.T) {
+	good, bad := 0, 0
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		for range 6 {
+			after := d
+			for range 1 + r.IntN(2) {
+				o := r.spoiled(after)
+				after = after.With([]model.Edit{{Kind: o.Kind(), ID: o.Ident(), After: o}})
+			}
+			whole, part := model.Errors(model.Check(after)), model.Errors(model.CheckChange(d, after))
+			if bad += len(whole); len(whole) == 0 {
+				good++
+			}
+			if got, want := places(part), places(whole); !slices.Equal(got, want) {
+				t.Errorf("the check of the change says %v, that of the whole %v", part, whole)
+			}
+		}
+	})
+	if good < 50 || bad < 300 {
+		t.Errorf("%d good designs and %d errors: too few to prove anything", good, bad)
+	}
+}
+
+// places are where problems are, once each. Of a cycle each link is as good.
+func places(problems []model.Problem) (out []string) {
+	for _, p := range problems {
+		at := p.Path + ": " + p.Message
+		if strings.Contains(p.Message, "cycle") {
+			at = string(p.Kind) + " cycle"
+		}
+		if !slices.Contains(out, at) {
+			out = append(out, at)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// spoiled is an object of a design, or a new one, with something else in it that may be wrong.
+func (r random) spoiled(d *model.Design) model.Object {
+	user := func() string { return pick(r, append(ids("u", 8), "gone", "gone-too")) }
+	group := func() string { return pick(r, append(ids("g", 7), "gone", model.Everyone)) }
+	area := func() string { return pick(r, append(ids("area", 6), "gone", "")) }
+	role := func() string { return pick(r, append(ids("r", 6), "gone")) }
+	switch r.IntN(7) {
+	case 0:
+		u := change.Clone(pick(r, d.Users))
+		switch r.IntN(5) {
+		case 0:
+			u.UserName = pick(r, []string{"NAME-u3", "fresh", ""})
+		case 1:
+			u.ExternalID, u.State = "same", pick(r, []model.UserState{model.UserActive, model.UserDeleted, "asleep"})
+		case 2:
+			u.Manager = user()
+		case 3:
+			u.ID, u.UserName, u.Area = "u9", "name-u1", area()
+		default:
+			u.Licences = append(u.Licences, "gone")
+		}
+		return u
+	case 1:
+		g := change.Clone(pick(r, d.Groups))
+		switch r.IntN(4) {
+		case 0:
+			g.Groups = append(g.Groups, group())
+		case 1:
+			g.Area = area()
+		case 2:
+			g.Users, g.ExternalID = append(g.Users, user()), "same"
+		default:
+			g.Type, g.Rule = model.Rule, pick(r, append(slices.Clone(filters), "title eq"))
+		}
+		return g
+	case 2:
+		x := change.Clone(pick(r, d.Roles))
+		x.Inherits, x.Owner = append(x.Inherits, role()), pick(r, []string{"", "u1", "gone"})
+		return x
+	case 3:
+		s := change.Clone(pick(r, d.Sets))
+		for model.BuiltIn(model.KindSet, s.ID) {
+			s = change.Clone(pick(r, d.Sets))
+		}
+		s.Name, s.System = pick(r, []string{"", "Some"}), pick(r, []string{"", "alpha", "gone"})
+		return s
+	case 4:
+		a := change.Clone(pick(r, d.Assignments))
+		a.Area, a.Subject = area(), model.Subject{Group: group()}
+		return a
+	case 5:
+		c := change.Clone(pick(r, d.Conflicts))
+		c.Items = append(c.Items, model.Item{Role: role()})
+		return c
+	}
+	g := change.Clone(pick(r, d.Delegations))
+	g.Groups, g.Area = append(g.Groups, group()), area()
+	return g
+}
