@@ -115,6 +115,9 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
 func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
+	if len(waiting) == 0 && slices.Equal(before.Users, after.Users) && slices.Equal(before.Licences, after.Licences) {
+		return // then as many seats are taken as before, of as many
+	}
 	used, usedBefore := SeatsUsed(after), SeatsUsed(before)
 	for _, l := range after.Licences {
 		over := l.Seats != nil && used[l.ID] > *l.Seats && used[l.ID] > usedBefore[l.ID]

@@ -127,16 +127,24 @@ func (c *comparison) gather() {
 		}
 	})
 	// Assignments that are the same can carry something else.
-	for key, n := range a.shapeOf {
-		m, known := b.shapeOf[key]
-		if !known || slices.Equal(b.shapes[m].words, a.shapes[n].words) {
+	for n := range a.shapes {
+		now := &a.shapes[n]
+		key := now.key
+		if key == (shapeKey{}) {
+			continue
+		}
+		m, known := int32(n), n < len(b.shapes) && b.shapes[n].key == key
+		if !known {
+			m, known = b.shapeOf[key]
+		}
+		if !known || len(now.words) == 0 || &b.shapes[m].words[0] == &now.words[0] || slices.Equal(b.shapes[m].words, now.words) {
 			continue
 		}
 		size := b.readable.Len()
-		bits := bitset.FromWithLength(size, b.shapes[m].words).SymmetricDifference(bitset.FromWithLength(size, a.shapes[n].words))
+		bits := bitset.FromWithLength(size, b.shapes[m].words).SymmetricDifference(bitset.FromWithLength(size, now.words))
 		grants, _, _ := a.target(key)
 		for i := range grants {
-			if grants[i].shape == n {
+			if int(grants[i].shape) == n {
 				c.touch(a, grants[i].Assignment, bits, false)
 			}
 		}

@@ -224,6 +224,14 @@ func change[T Keyed](c *checker, kind Kind, before, after Table[T]) {
 	})
 }
 
+// knownOf gives the positions in a list. One of a whole check may be in any order.
+func knownOf[T Object](c *checker, t Table[T]) ids {
+	if c.only == nil {
+		return index(t)
+	}
+	return t.known()
+}
+
 func (t Table[T]) known() ids {
 	return func(id string) (int, bool) {
 		i, ok := t.Position(id)
@@ -635,7 +643,7 @@ func (c *checker) managers() {
 }
 
 func (c *checker) assignments() {
-	seen := index(c.d.Assignments)
+	seen := knownOf(c, c.d.Assignments)
 	for i, x := range checked(c, KindAssignment, c.d.Assignments) {
 		a := place(KindAssignment, i, x.ID)
 		c.id(a, i, seen)
@@ -681,7 +689,7 @@ func (c *checker) subject(a at, s Subject, builtIn ...string) {
 }
 
 func (c *checker) conflicts() {
-	seen := index(c.d.Conflicts)
+	seen := knownOf(c, c.d.Conflicts)
 	for i, x := range checked(c, KindConflict, c.d.Conflicts) {
 		a := place(KindConflict, i, x.ID)
 		c.id(a, i, seen)
@@ -713,7 +721,7 @@ func (c *checker) conflicts() {
 }
 
 func (c *checker) delegations() {
-	seen := index(c.d.Delegations)
+	seen := knownOf(c, c.d.Delegations)
 	for i, x := range checked(c, KindDelegation, c.d.Delegations) {
 		a := place(KindDelegation, i, x.ID)
 		c.id(a, i, seen)
