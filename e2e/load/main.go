@@ -1,7 +1,7 @@
 // Load measures the decision API over HTTP: server and load generator on one processor each, on a made-up organisation. It prints how many
 // requests a second are answered and how long they take: alone, in batches, and while revisions are applied one after another.
 //
-//	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] bin/fachwerk
+//	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] [-every 250ms] bin/fachwerk
 package main
 
 import (
@@ -42,14 +42,15 @@ func main() {
 	users := flag.Int("users", 100_000, "how many people the organisation has")
 	span := flag.Duration("for", 10*time.Second, "how long each kind of request is sent")
 	applies := flag.Duration("applies", time.Minute, "how long revisions are applied")
+	every := flag.Duration("every", 250*time.Millisecond, "how long from one revision to the next")
 	flag.Parse()
 	runtime.GOMAXPROCS(1)
-	if err := run(flag.Arg(0), *users, *span, *applies); err != nil {
+	if err := run(flag.Arg(0), *users, *span, *applies, *every); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(program string, users int, span, applies time.Duration) error {
+func run(program string, users int, span, applies, every time.Duration) error {
 	dir, err := os.MkdirTemp("", "load")
 	if err != nil {
 		return err
@@ -93,6 +94,7 @@ func run(program string, users int, span, applies time.Duration) error {
 	c := &client{url: url, token: strings.TrimSpace(token)}
 	one, many := c.requests(d, 1), c.requests(d, batch)
 	w := newWriter(client{url: url, token: strings.TrimSpace(apply)}, d)
+	w.every = every
 	d = nil // what the generator keeps in memory would cost it time, which is not the server's
 	runtime.GC()
 	debug.SetGCPercent(400)
@@ -267,6 +269,7 @@ func (r result) tell(what string, each int) {
 type writer struct {
 	client
 	users, groups []string
+	every         time.Duration // from one to the next
 	took          []time.Duration
 	err           error
 }
@@ -289,6 +292,7 @@ func (w *writer) run(ctx context.Context) {
 		start := time.Now()
 		w.err = w.one(w.users[i*37%len(w.users)], w.groups[i*101%len(w.groups)])
 		w.took = append(w.took, time.Since(start))
+		time.Sleep(time.Until(start.Add(w.every)))
 	}
 }
 
