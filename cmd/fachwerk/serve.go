@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"runtime"
+	"runtime/debug"
 	"syscall"
 	"time"
 
@@ -35,6 +37,7 @@ func serveCommand() *cobra.Command {
 }
 
 func serve(db, addr string, withDemo bool) error {
+	opened := boundMemory()
 	d, s, err := openDesk(db, false)
 	if err != nil {
 		return err
@@ -48,6 +51,7 @@ func serve(db, addr string, withDemo bool) error {
 			return err
 		}
 	}
+	opened()
 	listener, err := net.Listen("tcp", addr)
 	if err != nil {
 		return err
@@ -69,6 +73,25 @@ func serve(db, addr string, withDemo bool) error {
 	grace, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	return errors.Join(srv.Shutdown(grace), s.Close())
+}
+
+// enough is how much memory the server may take, in bytes, before its garbage is collected more often than it would be otherwise.
+const enough = 5 << 29 // 2.5 GiB
+
+// boundMemory keeps garbage from piling up beside a large design, unless whoever runs the server has set bounds by GOMEMLIMIT. What it gives is to be called once
+// the design is in memory: then it is known how much must be had.
+func boundMemory() (opened func()) {
+	if os.Getenv("GOMEMLIMIT") != "" {
+		return func() {}
+	}
+	debug.SetMemoryLimit(enough)
+	return func() {
+		var m runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&m)
+		debug.SetMemoryLimit(max(enough, int64(m.HeapAlloc)*7/5))
+		debug.FreeOSMemory() // what reading the design took
+	}
 }
 
 // follow takes in what other commands apply to the same database while the server runs.

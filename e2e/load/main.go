@@ -85,11 +85,12 @@ func run(program string, users int, span, applies, every time.Duration) error {
 	if err != nil {
 		return err
 	}
-	url, stop, err := serve(program, db)
+	url, resident, stop, err := serve(program, db)
 	if err != nil {
 		return err
 	}
 	defer stop()
+	fmt.Println("once ready:", resident())
 
 	c := &client{url: url, token: strings.TrimSpace(token)}
 	one, many := c.requests(d, 1), c.requests(d, batch)
@@ -112,6 +113,7 @@ func run(program string, users int, span, applies, every time.Duration) error {
 	if w.err != nil {
 		return w.err
 	}
+	fmt.Println("at the end:", resident())
 	slices.Sort(w.took)
 	fmt.Printf("%d revisions were applied; drafting and applying one takes %v in the middle, %v at most\n", len(w.took), w.took[len(w.took)/2].Round(time.Millisecond), w.took[len(w.took)-1].Round(time.Millisecond))
 	return nil
@@ -125,10 +127,10 @@ func command(program string, args ...string) (string, error) {
 }
 
 // serve starts the server on a processor of its own.
-func serve(program, db string) (url string, stop func(), err error) {
+func serve(program, db string) (url string, resident func() string, stop func(), err error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		return "", nil, err
+		return "", nil, nil, err
 	}
 	addr := l.Addr().String()
 	l.Close()
@@ -137,19 +139,28 @@ func serve(program, db string) (url string, stop func(), err error) {
 	cmd.Stderr = os.Stderr
 	start := time.Now()
 	if err := cmd.Start(); err != nil {
-		return "", nil, err
+		return "", nil, nil, err
 	}
 	stop = func() { _ = cmd.Process.Signal(os.Interrupt); _ = cmd.Wait() }
-	for range 1200 {
+	resident = func() string {
+		data, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", cmd.Process.Pid))
+		var now, most int // in kB, as Linux tells them
+		for line := range strings.Lines(string(data)) {
+			_, _ = fmt.Sscanf(line, "VmRSS: %d", &now)
+			_, _ = fmt.Sscanf(line, "VmHWM: %d", &most)
+		}
+		return fmt.Sprintf("%d MiB resident, %d MiB at most", now>>10, most>>10)
+	}
+	for range 3000 {
 		if resp, err := http.Get("http://" + addr + "/healthz"); err == nil {
 			resp.Body.Close()
 			fmt.Printf("the server is ready after %.1f s\n", time.Since(start).Seconds())
-			return "http://" + addr, stop, nil
+			return "http://" + addr, resident, stop, nil
 		}
 		time.Sleep(100 * time.Millisecond)
 	}
 	stop()
-	return "", nil, fmt.Errorf("the server does not answer at %s", addr)
+	return "", nil, nil, fmt.Errorf("the server does not answer at %s", addr)
 }
 
 // client sends requests on several connections at once.

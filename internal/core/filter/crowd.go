@@ -18,6 +18,7 @@ type Crowd struct {
 type class struct {
 	one     *Person
 	members []uint32
+	many    *bitset.BitSet // the members too, if they are so many that to join them one by one would take longer
 }
 
 // NewCrowd makes a crowd of people, who must not change any more.
@@ -46,7 +47,11 @@ func (c *Crowd) match(n node) *bitset.BitSet {
 	}
 	out := bitset.New(uint(len(c.people)))
 	for _, k := range c.of(attributeOf(n)) {
-		if n.match(k.one, nil) {
+		switch {
+		case !n.match(k.one, nil):
+		case k.many != nil:
+			out.InPlaceUnion(k.many)
+		default:
 			for _, i := range k.members {
 				out.Set(uint(i))
 			}
@@ -86,6 +91,14 @@ func (c *Crowd) of(attribute string) []class {
 			at[key], list = k, append(list, class{one: p})
 		}
 		list[k].members = append(list[k].members, uint32(i))
+	}
+	for k := range list {
+		if len(list[k].members) > len(c.people)/64 {
+			list[k].many = bitset.New(uint(len(c.people)))
+			for _, i := range list[k].members {
+				list[k].many.Set(uint(i))
+			}
+		}
 	}
 	c.classes[attribute] = list
 	return list

@@ -261,18 +261,20 @@ func (u *update) nest() {
 	}
 }
 
-// link is that a user is in a group directly.
-type link struct{ user, group int32 }
-
 // members finds out who comes into groups and who leaves.
 type members struct {
 	*update
 	shift       moves
-	add, drop   []link
-	changed     []int32 // the users who are new or not the same
-	isChanged   []bool  // of users
-	crowd, rest *filter.Crowd
-	unchanged   []int32
+	add, drop   []entry[int32] // users, by their groups
+	changed     []int32        // the users who are new or not the same
+	isChanged   []bool         // of users
+	crowd, rest *crowd         // of those, and of the others; made when a rule first looks for its people
+}
+
+// crowd is users among whom rules find theirs. Who is deleted is never found.
+type crowd struct {
+	users []int32
+	*filter.Crowd
 }
 
 func (m *members) gather() {
@@ -342,10 +344,10 @@ func (m *members) compare(group int, should, has []int32) {
 	for len(should) > 0 || len(has) > 0 {
 		switch {
 		case len(has) == 0 || len(should) > 0 && should[0] < has[0]:
-			m.add = append(m.add, link{should[0], g})
+			m.add = append(m.add, entry[int32]{g, should[0]})
 			should = should[1:]
 		case len(should) == 0 || has[0] < should[0]:
-			m.drop = append(m.drop, link{has[0], g})
+			m.drop = append(m.drop, entry[int32]{g, has[0]})
 			has = has[1:]
 		default:
 			should, has = should[1:], has[1:]
@@ -376,59 +378,62 @@ func (m *members) found(rule *filter.Filter, all bool) []int32 {
 	if m.crowd == nil {
 		m.crowd = m.crowdOf(m.changed)
 	}
-	out := m.matching(m.crowd, m.changed, rule)
+	out := m.crowd.matching(rule)
 	if !all || len(m.changed) == len(m.isChanged) {
 		return out
 	}
 	if m.rest == nil {
+		var unchanged []int32
 		for j, is := range m.isChanged {
 			if !is {
-				m.unchanged = append(m.unchanged, int32(j))
+				unchanged = append(unchanged, int32(j))
 			}
 		}
-		m.rest = m.crowdOf(m.unchanged)
+		m.rest = m.crowdOf(unchanged)
 	}
-	out = append(out, m.matching(m.rest, m.unchanged, rule)...)
+	out = append(out, m.rest.matching(rule)...)
 	slices.Sort(out)
 	return out
 }
 
-func (m *members) crowdOf(users []int32) *filter.Crowd {
-	people := make([]*filter.Person, len(users))
-	for k, j := range users {
-		people[k] = Person(m.design, m.design.Users[j])
+func (m *members) crowdOf(users []int32) *crowd {
+	c := &crowd{users: make([]int32, 0, len(users))}
+	people := make([]*filter.Person, 0, len(users))
+	for _, j := range users {
+		if u := m.design.Users[j]; u.State != model.UserDeleted {
+			c.users, people = append(c.users, j), append(people, Person(m.design, u))
+		}
 	}
-	return filter.NewCrowd(people)
+	c.Crowd = filter.NewCrowd(people)
+	return c
 }
 
-func (m *members) matching(c *filter.Crowd, users []int32, rule *filter.Filter) (out []int32) {
+func (c *crowd) matching(rule *filter.Filter) []int32 {
 	found := c.Match(rule)
+	out := make([]int32, 0, found.Count())
 	for k, ok := found.NextSet(0); ok; k, ok = found.NextSet(k + 1) {
-		if j := users[k]; m.design.Users[j].State != model.UserDeleted {
-			out = append(out, j)
-		}
+		out = append(out, c.users[k])
 	}
 	return out
 }
 
 // settle writes the changes into the lists of both sides.
 func (m *members) settle() {
-	entries := func(links []link, of func(l link) (at, item int32)) []entry[int32] {
+	for _, list := range [][]entry[int32]{m.add, m.drop} {
+		for _, l := range list {
+			m.stale[l.item] = true
+		}
+	}
+	// The links stand by group; turned round, by user.
+	turned := func(links []entry[int32]) []entry[int32] {
 		out := make([]entry[int32], len(links))
 		for k, l := range links {
-			out[k].at, out[k].item = of(l)
+			out[k] = entry[int32]{l.item, l.at}
 		}
 		return out
 	}
-	byUser := func(l link) (at, item int32) { return l.user, l.group }
-	byGroup := func(l link) (at, item int32) { return l.group, l.user }
-	for _, list := range [][]link{m.add, m.drop} {
-		for _, l := range list {
-			m.stale[l.user] = true
-		}
-	}
-	splice(m.Index.people.n, func(i int) *[]int32 { return &m.Index.people.edit(i).direct }, entries(m.drop, byUser), entries(m.add, byUser), cmp.Compare[int32])
-	splice(m.Index.groups.n, func(i int) *[]int32 { return &m.Index.groups.edit(i).members }, entries(m.drop, byGroup), entries(m.add, byGroup), cmp.Compare[int32])
+	splice(m.Index.people.n, func(i int) *[]int32 { return &m.Index.people.edit(i).direct }, turned(m.drop), turned(m.add), cmp.Compare[int32])
+	splice(m.Index.groups.n, func(i int) *[]int32 { return &m.Index.groups.edit(i).members }, m.drop, m.add, cmp.Compare[int32])
 }
 
 // entry is an item of the list at a place.
@@ -479,6 +484,9 @@ func splice[T any](n int, list func(i int) *[]T, drop, add []entry[T], compare f
 
 // byPlace sorts entries by the list that they are for, of n, and keeps the order within each.
 func byPlace[T any](n int, entries []entry[T]) []entry[T] {
+	if slices.IsSortedFunc(entries, func(a, b entry[T]) int { return cmp.Compare(a.at, b.at) }) {
+		return entries
+	}
 	if len(entries) < n/16 {
 		slices.SortStableFunc(entries, func(a, b entry[T]) int { return cmp.Compare(a.at, b.at) })
 		return entries
