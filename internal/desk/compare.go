@@ -2,86 +2,243 @@ package desk
 
 import (
 	"slices"
+	"strings"
+	"time"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/table"
 )
 
-// Difference is a permission that two things do not hold alike.
+// mostCompared is how many things can stand side by side.
+const mostCompared = 8
+
+// Compared is one of the things that are compared.
+type Compared struct {
+	Ref         Ref        `json:"ref"`
+	When        *time.Time `json:"when,omitempty" doc:"The instant at which it is looked at, if not the one that everything is"`
+	Day         string     `json:"day,omitempty" doc:"When, as it was asked for"`
+	Permissions int        `json:"permissions" doc:"How many it holds or gives"`
+}
+
+// Difference is a permission, as each of the things holds or gives it.
 type Difference struct {
-	Key    string    `json:"key"`
-	Object string    `json:"object"`
-	Action string    `json:"action"`
-	Label  string    `json:"label,omitempty"`
-	Risk   int       `json:"risk"`
-	Left   []Holding `json:"left"`
-	Right  []Holding `json:"right"`
+	Key    string      `json:"key"`
+	Action string      `json:"action"`
+	Label  string      `json:"label,omitempty"`
+	Risk   int         `json:"risk"`
+	Alike  bool        `json:"alike" doc:"All hold it, and equally far"`
+	Held   [][]Holding `json:"held" doc:"By each of the things; empty: not at all"`
+}
+
+// DifferenceCourse is what differs within an object.
+type DifferenceCourse struct {
+	Object string       `json:"object"`
+	Rows   []Difference `json:"rows"`
 }
 
 // DifferencePanel is the differences within a system.
 type DifferencePanel struct {
-	System Ref          `json:"system"`
-	Rows   []Difference `json:"rows"`
+	System  Ref                `json:"system"`
+	Objects []DifferenceCourse `json:"objects"`
 }
 
-// Comparison is how two things differ in what they hold or give.
+// Comparison is how things differ in what they hold or give.
 type Comparison struct {
-	Left    Ref               `json:"left"`
-	Right   Ref               `json:"right"`
-	Same    int               `json:"same" doc:"How many permissions both hold alike"`
+	Things  []Compared        `json:"things"`
+	Same    int               `json:"same" doc:"How many permissions all hold alike"`
+	Differ  int               `json:"differ" doc:"How many they do not"`
 	Systems []DifferencePanel `json:"systems"`
 }
 
-// Compare sets two people, groups, roles or sets side by side: what each holds or gives where the other does not, or not as far.
-func (d *Desk) Compare(who Actor, left, right End) (*Comparison, error) {
-	s, err := d.see(who)
-	if err != nil {
-		return nil, err
+// side is a thing that is compared, where it is looked at.
+type side struct {
+	*sight
+	Compared
+	held map[string][]index.Holding
+}
+
+// Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times. A thing is named kind:id, or kind:id@day. Unless
+// all is asked for, only what differs is given.
+func (d *Desk) Compare(who Actor, things []string, all bool) (*Comparison, error) {
+	if len(things) < 2 || len(things) > mostCompared {
+		return nil, refuse(Invalid, "Choose two to eight things to compare, not %d.", len(things))
 	}
-	if err := exists(s.design(), left, right); err != nil {
-		return nil, err
-	}
-	sides := [2]map[string][]index.Holding{}
-	for i, e := range []End{left, right} {
-		sides[i] = map[string][]index.Holding{}
-		for _, h := range s.holdingsOf(e) {
-			sides[i][h.Permission] = append(sides[i][h.Permission], h)
+	var sides []side
+	for _, t := range things {
+		one, err := d.side(who, t)
+		if err != nil {
+			return nil, err
 		}
+		sides = append(sides, one)
 	}
-	c := &Comparison{Left: s.ref(model.Kind(left.Kind), left.ID), Right: s.ref(model.Kind(right.Kind), right.ID), Systems: []DifferencePanel{}}
-	for _, system := range s.design().Systems {
-		panel := DifferencePanel{System: s.ref(model.KindSystem, system.ID)}
+	c := &Comparison{Things: []Compared{}, Systems: []DifferencePanel{}}
+	for _, s := range sides {
+		c.Things = append(c.Things, s.Compared)
+	}
+	for _, system := range systemsOf(sides) {
+		panel := DifferencePanel{System: Ref{string(model.KindSystem), system.ID, system.Name}}
 		for _, p := range system.Permissions {
-			l, r := sides[0][p.Key], sides[1][p.Key]
-			if slices.Equal(l, r) {
-				if len(l) > 0 {
-					c.Same++
-				}
+			row := Difference{Key: p.Key, Label: p.Label, Risk: p.Risk, Alike: true}
+			some := false
+			for _, s := range sides {
+				held := s.held[p.Key]
+				some, row.Alike = some || len(held) > 0, row.Alike && slices.Equal(held, sides[0].held[p.Key])
+				row.Held = append(row.Held, s.holdings(held))
+			}
+			switch {
+			case !some:
+				continue
+			case row.Alike:
+				c.Same++
+			default:
+				c.Differ++
+			}
+			if row.Alike && !all {
 				continue
 			}
-			_, object, action, _ := model.Parts(p.Key)
-			panel.Rows = append(panel.Rows, Difference{p.Key, object, action, p.Label, p.Risk, s.holdings(l), s.holdings(r)})
+			var object string
+			_, object, row.Action, _ = model.Parts(p.Key)
+			if n := len(panel.Objects); n == 0 || panel.Objects[n-1].Object != object {
+				panel.Objects = append(panel.Objects, DifferenceCourse{Object: object})
+			}
+			course := &panel.Objects[len(panel.Objects)-1]
+			course.Rows = append(course.Rows, row)
 		}
-		if panel.Rows != nil {
+		if panel.Objects != nil {
 			c.Systems = append(c.Systems, panel)
 		}
 	}
 	return c, nil
 }
 
-// holdingsOf gives what a thing holds or gives; what a role or set gives counts over the whole organisation.
+// side looks at one thing.
+func (d *Desk) side(who Actor, thing string) (s side, err error) {
+	kind, id, _ := strings.Cut(thing, ":")
+	id, day, dated := strings.Cut(id, "@")
+	if !slices.Contains([]model.Kind{model.KindUser, model.KindGroup, model.KindRole, model.KindSet, model.KindLicence}, model.Kind(kind)) {
+		return s, refuse(Invalid, "Compare people, groups, roles, sets or licences, each named like role:gate-clerk or user:noor.tamsin@2026-01-31, not %q.", thing)
+	}
+	if dated {
+		if who.When, err = d.Instant(day); err != nil {
+			return s, err
+		}
+	}
+	if s.sight, err = d.see(who); err != nil {
+		return s, err
+	}
+	e := End{Kind: kind, ID: id}
+	if err := exists(s.design(), e); err != nil {
+		return s, err
+	}
+	s.Ref, s.held = s.ref(model.Kind(kind), id), map[string][]index.Holding{}
+	if dated {
+		at := s.at
+		s.When, s.Day = &at, day
+	}
+	for _, h := range s.holdingsOf(e) {
+		s.held[h.Permission] = append(s.held[h.Permission], h)
+	}
+	s.Permissions = len(s.held)
+	return s, nil
+}
+
+// systemsOf gives the systems of all sides, by id, each with all permissions that any side has in it.
+func systemsOf(sides []side) []*model.System {
+	all := map[string]*model.System{}
+	for _, s := range sides {
+		for _, system := range s.design().Systems {
+			known, ok := all[system.ID]
+			if !ok {
+				all[system.ID] = system
+				continue
+			}
+			if known == system {
+				continue
+			}
+			joined := *known
+			joined.Permissions = slices.Clone(known.Permissions)
+			for _, p := range system.Permissions {
+				if !slices.ContainsFunc(known.Permissions, func(q *model.Permission) bool { return q.Key == p.Key }) {
+					joined.Permissions = append(joined.Permissions, p)
+				}
+			}
+			slices.SortFunc(joined.Permissions, func(a, b *model.Permission) int { return strings.Compare(a.Key, b.Key) })
+			all[system.ID] = &joined
+		}
+	}
+	out := make([]*model.System, 0, len(all))
+	for _, s := range all {
+		out = append(out, s)
+	}
+	slices.SortFunc(out, func(a, b *model.System) int { return strings.Compare(a.ID, b.ID) })
+	return out
+}
+
+// holdingsOf gives what a thing holds or gives; what a role or set gives, or a licence allows, counts over the whole organisation.
 func (s *sight) holdingsOf(e End) (out []index.Holding) {
+	everywhere := func(keys []string) {
+		for _, k := range keys {
+			out = append(out, index.Holding{Permission: k, Area: s.design().Root(), Reach: model.ReachArea})
+		}
+	}
 	switch kind := model.Kind(e.Kind); kind {
 	case model.KindUser:
 		return s.index.Widest(e.ID, s.at)
 	case model.KindGroup:
 		return s.index.Carried(s.index.GrantsTo(e.ID), s.at)
 	case index.KindPermission:
-		return []index.Holding{{Permission: e.ID, Area: s.design().Root(), Reach: model.ReachArea}}
+		everywhere([]string{e.ID})
+	case model.KindLicence:
+		everywhere(s.index.Licensed(e.ID))
 	default:
-		for _, k := range s.index.Content(kind, e.ID) {
-			out = append(out, index.Holding{Permission: k, Area: s.design().Root(), Reach: model.ReachArea})
-		}
+		everywhere(s.index.Content(kind, e.ID))
 	}
 	return out
+}
+
+// CompareTable is a comparison as a table: permissions as rows, things as columns.
+func (d *Desk) CompareTable(who Actor, things []string, all bool) (*table.Table, error) {
+	c, err := d.Compare(who, things, all)
+	if err != nil {
+		return nil, err
+	}
+	t := &table.Table{Name: "Comparison", Columns: []table.Column{{Title: "system", Width: 22}, {Title: "object", Width: 20}, {Title: "action", Width: 16}, {Title: "permission", Width: 34}, {Title: "what it does", Width: 40}, {Title: "risk", Width: 10}}}
+	for _, s := range c.Things {
+		title := s.Ref.Name
+		if s.Day != "" {
+			title += ", " + s.Day
+		}
+		t.Columns = append(t.Columns, table.Column{Title: title, Width: 28})
+	}
+	for _, panel := range c.Systems {
+		for _, course := range panel.Objects {
+			for _, r := range course.Rows {
+				row := []any{panel.System.Name, course.Object, r.Action, r.Key, r.Label, risks[r.Risk]}
+				for _, held := range r.Held {
+					row = append(row, over(held))
+				}
+				t.Rows = append(t.Rows, row)
+			}
+		}
+	}
+	return t, nil
+}
+
+// over says where and how far something is held.
+func over(held []Holding) string {
+	places := make([]string, len(held))
+	for i, h := range held {
+		switch model.Reach(h.Reach) {
+		case model.ReachOwn:
+			places[i] = h.Area.Name + ", own records"
+		case model.ReachLine:
+			places[i] = h.Area.Name + ", own line"
+		default:
+			if places[i] = h.Area.Name; h.Whole {
+				places[i] = "everywhere"
+			}
+		}
+	}
+	return strings.Join(places, "; ")
 }

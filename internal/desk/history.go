@@ -11,7 +11,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/exchange/report"
+	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
 )
 
@@ -193,7 +193,7 @@ func (d *Desk) ExportHistory(who Actor, q HistorySearch, to io.Writer) error {
 				undoes = strconv.Itoa(r.Undoes)
 			}
 			for _, s := range change.Sentences(ops, names) {
-				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), report.Harmless(r.WhoName), report.Harmless(r.Why), undoes, report.Harmless(s.String())}); err != nil {
+				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), table.Harmless(r.WhoName), table.Harmless(r.Why), undoes, table.Harmless(s.String())}); err != nil {
 					return err
 				}
 			}

@@ -12,6 +12,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
 )
 
@@ -308,15 +309,93 @@ func TestOtherSheets(t *testing.T) {
 	for _, err := range []error{second(d.Area(signe, "x")), second(d.System(signe, "x")), second(d.Permission(signe, "x:y:z", "")), second(d.Conflict(signe, "x")), second(d.Delegation(signe, "x")), second(d.Person(signe, "x", ""))} {
 		refused(t, err, desk.NotFound, "")
 	}
-	c := must[*desk.Comparison](t)(d.Compare(signe, end("user", "tomasz.oyelaran"), end("user", "noor.tamsin")))
-	if len(c.Systems) != 1 || len(c.Systems[0].Rows) != 4 || c.Same != 28 {
-		t.Errorf("Tomasz and Noor differ in %+v, and have %d alike", c.Systems, c.Same)
+}
+
+func TestCompare(t *testing.T) {
+	d, _ := openDemo(t)
+	rows := func(c *desk.Comparison) (keys []string) {
+		for _, s := range c.Systems {
+			for _, o := range s.Objects {
+				for _, r := range o.Rows {
+					keys = append(keys, r.Key)
+				}
+			}
+		}
+		return keys
 	}
-	if c := must[*desk.Comparison](t)(d.Compare(signe, end("role", "invoice-clerk"), end("role", "invoice-writer"))); c.Same == 0 || len(c.Systems) > 1 {
+	c := must[*desk.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
+	if len(c.Systems) != 1 || len(rows(c)) != 4 || c.Differ != 4 || c.Same != 28 {
+		t.Errorf("Tomasz and Noor differ in %v, and have %d alike", rows(c), c.Same)
+	}
+	if all := must[*desk.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(rows(all)) != 32 {
+		t.Errorf("with what is alike, these are %d rows", len(rows(all)))
+	}
+	if c := must[*desk.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 || len(c.Systems) > 1 {
 		t.Errorf("two nearly equal roles differ in %+v", c.Systems)
 	}
-	_, err := d.Compare(signe, end("role", "x"), end("role", "invoice-writer"))
-	refused(t, err, desk.NotFound, "no role")
+	// Each person at two times, beside a licence.
+	licence := "licence:" + must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindLicence, Limit: 1})).Rows[0].ID
+	differ := 0
+	for _, u := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindUser, Limit: 60})).Rows {
+		c = must[*desk.Comparison](t)(d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false))
+		if len(c.Things) != 3 || c.Things[0].Day != "2026-10-01" || c.Things[0].When == nil || c.Things[1].When != nil || c.Things[2].Permissions == 0 {
+			t.Fatalf("the things are %+v", c.Things)
+		}
+		if c.Things[0].Permissions != c.Things[1].Permissions {
+			differ++
+		}
+	}
+	if differ == 0 {
+		t.Error("nobody held anything else two months ago")
+	}
+	table := must[*table.Table](t)(d.CompareTable(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
+	if len(table.Rows) != 4 || len(table.Columns) != 8 || table.Columns[7].Title != "Noor Tamsin" {
+		t.Errorf("the table is %+v", table)
+	}
+	for things, cause := range map[string]desk.Cause{"role:x role:invoice-writer": desk.NotFound, "role:invoice-writer": desk.Invalid, "ship:x role:invoice-writer": desk.Invalid, "user:noor.tamsin@yesterday user:noor.tamsin": desk.Invalid} {
+		_, err := d.Compare(signe, strings.Fields(things), false)
+		refused(t, err, cause, "")
+	}
+}
+
+func TestWhoCan(t *testing.T) {
+	d, _ := openDemo(t)
+	ask := func(what, where, by string) *desk.WhoCan {
+		t.Helper()
+		return must[*desk.WhoCan](t)(d.WhoCan(signe, desk.WhoAsk{What: what, Where: where, By: by, Limit: 100}))
+	}
+	one := ask("quaybook:gate:override", "terminal-1", "")
+	if one.Total != 11 || len(one.Rows) != 11 || one.Permissions != 1 || one.What.Kind != "permission" {
+		t.Fatalf("%d can override gates at Terminal 1: %+v", one.Total, one.Rows)
+	}
+	for _, r := range one.Rows {
+		if len(r.By) == 0 || len(r.Places) == 0 || r.Permissions != 1 {
+			t.Errorf("%s can, by %v at %v", r.User.Name, r.By, r.Places)
+		}
+	}
+	if all := ask("quaybook:gate:override", "", ""); all.Total < one.Total {
+		t.Errorf("%d can anywhere, %d at Terminal 1", all.Total, one.Total)
+	}
+	object, system := ask("quaybook:gate", "", ""), ask("quaybook", "", "")
+	if object.What.Kind != "object" || object.Permissions < 2 || system.Permissions <= object.Permissions || system.Total < object.Total || object.Total < one.Total {
+		t.Errorf("the object has %d permissions and %d people, the system %d and %d", object.Permissions, object.Total, system.Permissions, system.Total)
+	}
+	// What people have in common narrows to just these.
+	for _, c := range one.Common {
+		for _, s := range c.Share {
+			if got := ask("quaybook:gate:override", "terminal-1", s.By); got.Shown != s.Count || got.Total != one.Total {
+				t.Errorf("%s is common to %d, narrowed to %d", s.By, s.Count, got.Shown)
+			}
+		}
+	}
+	table := must[*table.Table](t)(d.WhoTable(signe, desk.WhoAsk{What: "quaybook:gate:override", Where: "terminal-1"}))
+	if len(table.Rows) != 11 || table.Rows[0][5] != 1 || table.Rows[0][7] == "" {
+		t.Errorf("the table is %+v", table.Rows)
+	}
+	for _, bad := range []desk.WhoAsk{{What: "quaybook:ghost"}, {What: "ghost"}, {What: "quaybook", Where: "moon"}} {
+		_, err := d.WhoCan(signe, bad)
+		refused(t, err, desk.NotFound, "There is no")
+	}
 }
 
 func second[T any](_ T, err error) error { return err }

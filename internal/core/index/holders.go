@@ -213,3 +213,18 @@ func assignments(list []grant) []*model.Assignment {
 	}
 	return out
 }
+
+// Licensed gives the permissions that need a licence and for which this one is enough, or those that it covers; sorted.
+func (x *Index) Licensed(licence string) []string {
+	l, ok := x.licences.find(licence)
+	if !ok {
+		return nil
+	}
+	all := x.bits()
+	for _, c := range x.classes {
+		if len(c.needs) > 0 && !slices.ContainsFunc(c.needs, func(need int) bool { return !slices.Contains(x.covered[l], need) }) {
+			all.InPlaceUnion(c.permissions)
+		}
+	}
+	return x.keysOf(all)
+}

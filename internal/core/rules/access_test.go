@@ -421,3 +421,41 @@ func TestConnectTellsTheTruth(t *testing.T) {
 		}
 	})
 }
+
+// TestWhoHoldsIsThePlainReading asks about several permissions at once, at some area.
+func TestWhoHoldsIsThePlainReading(t *testing.T) {
+	found := 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		for range 4 {
+			q := index.Some{Keys: some(r, allKeys(d), 4), Area: pick(r, append(ids("area", 6), ""))}
+			at := pick(r, times())
+			got := x.WhoHolds(q, at)
+			for _, u := range d.Users {
+				var want []index.Holding
+				for _, h := range x.Widest(u.ID, at) {
+					if slices.Contains(q.Keys, h.Permission) && (plain{d}).effective(u.ID, at)[h] && (x.Covers(h.Area, q.Area) || x.Covers(q.Area, h.Area)) {
+						want = append(want, h)
+					}
+				}
+				held, by := x.HeldOf(u.ID, q, at)
+				if !slices.Equal(held, want) || slices.Contains(got, u.ID) != (len(want) > 0) || (len(by) > 0) != (len(want) > 0) {
+					t.Errorf("%s holds %v of %v by %d assignments, want %v", u.ID, held, q, len(by), want)
+				}
+				// Without these assignments nothing of it is left.
+				var without []string
+				for _, a := range by {
+					without = append(without, a.ID)
+				}
+				for _, h := range x.Without(u.ID, without, at) {
+					if slices.Contains(q.Keys, h.Permission) && (x.Covers(h.Area, q.Area) || x.Covers(q.Area, h.Area)) {
+						t.Errorf("%s holds %v without %v too", u.ID, h, without)
+					}
+				}
+				found += len(held)
+			}
+		}
+	})
+	if found < 300 {
+		t.Errorf("%d holdings are too few to prove anything", found)
+	}
+}

@@ -22,6 +22,7 @@ func (a *API) register() {
 	a.draft()
 	a.reviews()
 	a.sheets()
+	a.questions()
 	a.objects()
 	a.history()
 }

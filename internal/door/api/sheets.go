@@ -41,16 +41,6 @@ func (a *API) sheets() {
 		func(ctx context.Context, in *findInput) (*body[[]desk.Found], error) {
 			return answer(a.desk.Find(actor(ctx), in.Text))
 		})
-	type compareInput struct {
-		LeftKind  string `query:"leftKind" enum:"user,group,role,set" required:"true"`
-		Left      string `query:"left" required:"true"`
-		RightKind string `query:"rightKind" enum:"user,group,role,set" required:"true"`
-		Right     string `query:"right" required:"true"`
-	}
-	on(a, operation{id: "compare", method: http.MethodGet, path: "/api/compare", summary: "How two things differ in what they hold or give"},
-		func(ctx context.Context, in *compareInput) (*body[*desk.Comparison], error) {
-			return answer(a.desk.Compare(actor(ctx), desk.End{Kind: in.LeftKind, ID: in.Left}, desk.End{Kind: in.RightKind, ID: in.Right}))
-		})
 	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
 		func(ctx context.Context, in *PlaceInput) (*body[*desk.Person], error) {
 			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))

@@ -8,6 +8,8 @@ import (
 	"io"
 	"strconv"
 	"time"
+
+	"fachwerk/internal/exchange/table"
 )
 
 // Review is all that a report tells. Every figure of its summary counts rows of Items or Tasks.
@@ -116,7 +118,7 @@ func CSV(w io.Writer, r Review) error {
 	for _, i := range r.Items {
 		row := []string{strconv.Itoa(i.Number), i.Person, i.Access, i.Held, i.Reviewer, i.HandedBy, i.Decision, i.By, instant(i.Decided), i.Reason, instant(i.Since), i.GivenBy, i.LastUse, i.Peers, i.Risk, i.Conflicts, tasks[i.Number]}
 		for n := range row {
-			row[n] = Harmless(row[n])
+			row[n] = table.Harmless(row[n])
 		}
 		if err := out.Write(row); err != nil {
 			return err
@@ -124,15 +126,4 @@ func CSV(w io.Writer, r Review) error {
 	}
 	out.Flush()
 	return out.Error()
-}
-
-// Harmless keeps a spreadsheet from taking a text for a formula.
-func Harmless(s string) string {
-	if s != "" {
-		switch s[0] {
-		case '=', '+', '-', '@', '\t', '\r':
-			return "'" + s
-		}
-	}
-	return s
 }

@@ -62,8 +62,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How two things differ in what they hold or give */
+        /** How things differ in what they hold or give */
         get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A comparison as a table */
+        get: operations["exportComparison"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1097,6 +1114,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who can do something, by which ways, and what these people have in common */
+        get: operations["whoCan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/who/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who can do something, as a table */
+        get: operations["exportWho"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1312,15 +1363,40 @@ export interface components {
             note: string;
             user: components["schemas"]["Ref"];
         };
-        Comparison: {
-            left: components["schemas"]["Ref"];
-            right: components["schemas"]["Ref"];
+        Common: {
+            /** @enum {string} */
+            kind: "by" | "group" | "title" | "department";
+            /** @description What most have first, at most twelve */
+            share: components["schemas"]["Share"][];
+        };
+        Compared: {
+            /** @description When, as it was asked for */
+            day?: string;
             /**
              * Format: int64
-             * @description How many permissions both hold alike
+             * @description How many it holds or gives
+             */
+            permissions: number;
+            ref: components["schemas"]["Ref"];
+            /**
+             * Format: date-time
+             * @description The instant at which it is looked at, if not the one that everything is
+             */
+            when?: string;
+        };
+        Comparison: {
+            /**
+             * Format: int64
+             * @description How many they do not
+             */
+            differ: number;
+            /**
+             * Format: int64
+             * @description How many permissions all hold alike
              */
             same: number;
             systems: components["schemas"]["DifferencePanel"][];
+            things: components["schemas"]["Compared"][];
         };
         ConflictSheet: {
             breakers: components["schemas"]["Breaker"][];
@@ -1593,16 +1669,21 @@ export interface components {
         };
         Difference: {
             action: string;
+            /** @description All hold it, and equally far */
+            alike: boolean;
+            /** @description By each of the things; empty: not at all */
+            held: components["schemas"]["Holding"][][];
             key: string;
             label?: string;
-            left: components["schemas"]["Holding"][];
-            object: string;
-            right: components["schemas"]["Holding"][];
             /** Format: int64 */
             risk: number;
         };
-        DifferencePanel: {
+        DifferenceCourse: {
+            object: string;
             rows: components["schemas"]["Difference"][];
+        };
+        DifferencePanel: {
+            objects: components["schemas"]["DifferenceCourse"][];
             system: components["schemas"]["Ref"];
         };
         Draft: {
@@ -2579,6 +2660,14 @@ export interface components {
             choice: "person" | "grant" | "leave";
             reason?: string;
         };
+        Share: {
+            /** @description To narrow to these people */
+            by: string;
+            /** Format: int64 */
+            count: number;
+            ref?: components["schemas"]["Ref"];
+            text?: string;
+        };
         Short: {
             /**
              * Format: int64
@@ -2660,6 +2749,11 @@ export interface components {
             /** @description Over the whole organisation */
             whole: boolean;
         };
+        Through: {
+            group?: components["schemas"]["Ref"];
+            target: components["schemas"]["Ref"];
+            terms: components["schemas"]["Terms"];
+        };
         TickInputBody: {
             give: boolean;
             id: string;
@@ -2716,6 +2810,42 @@ export interface components {
             shortest: number;
             /** @description The name to sign in with */
             userName: string;
+        };
+        WhoCan: {
+            /** @description What a permission does */
+            about?: string;
+            common: components["schemas"]["Common"][];
+            /**
+             * Format: int64
+             * @description How many permissions are asked about
+             */
+            permissions: number;
+            rows: components["schemas"]["WhoRow"][];
+            /**
+             * Format: int64
+             * @description How many of them fit what was narrowed to
+             */
+            shown: number;
+            /**
+             * Format: int64
+             * @description How many people can
+             */
+            total: number;
+            what: components["schemas"]["Ref"];
+        };
+        WhoRow: {
+            /** @description By which assignments */
+            by: components["schemas"]["Through"][];
+            department?: string;
+            /**
+             * Format: int64
+             * @description How many of the permissions the person holds
+             */
+            permissions: number;
+            /** @description Over which areas and records, each once; the widest first */
+            places: components["schemas"]["Holding"][];
+            title?: string;
+            user: components["schemas"]["Ref"];
         };
     };
     responses: never;
@@ -2840,10 +2970,10 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
-                leftKind: "user" | "group" | "role" | "set";
-                left: string;
-                rightKind: "user" | "group" | "role" | "set";
-                right: string;
+                /** @description People, groups, roles, sets or licences: kind:id, or kind:id@day */
+                thing: string[];
+                /** @description What all hold alike, too */
+                all?: boolean;
             };
             header?: never;
             path?: never;
@@ -2859,6 +2989,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Comparison"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportComparison: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description People, groups, roles, sets or licences: kind:id, or kind:id@day */
+                thing: string[];
+                /** @description What all hold alike, too */
+                all?: boolean;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -5133,6 +5301,88 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    whoCan: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description A permission's key, an object like system:object, or a system's id */
+                what: string;
+                /** @description An area; anywhere if absent */
+                where?: string;
+                /** @description Only those who have it by this, as the answer names it */
+                by?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhoCan"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportWho: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description A permission's key, an object like system:object, or a system's id */
+                what: string;
+                /** @description An area; anywhere if absent */
+                where?: string;
+                /** @description Only those who have it by this, as the answer names it */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,0 +1,75 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
+)
+
+// WhoInput asks who can do something.
+type WhoInput struct {
+	What  string `query:"what" required:"true" maxLength:"500" doc:"A permission's key, an object like system:object, or a system's id"`
+	Where string `query:"where" doc:"An area; anywhere if absent"`
+	By    string `query:"by" maxLength:"500" doc:"Only those who have it by this, as the answer names it"`
+}
+
+// CompareInput names things to set side by side.
+type CompareInput struct {
+	Thing []string `query:"thing,explode" required:"true" minItems:"2" maxItems:"8" doc:"People, groups, roles, sets or licences: kind:id, or kind:id@day"`
+	All   bool     `query:"all" doc:"What all hold alike, too"`
+}
+
+// FormInput says how a table is wanted.
+type FormInput struct {
+	Form string `path:"form" enum:"csv,xlsx"`
+}
+
+// questions are the pages that answer one.
+func (a *API) questions() {
+	type whoInput struct {
+		WhoInput
+		Offset int `query:"offset" minimum:"0"`
+		Limit  int `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{id: "whoCan", method: http.MethodGet, path: "/api/who", summary: "Who can do something, by which ways, and what these people have in common"},
+		func(ctx context.Context, in *whoInput) (*body[*desk.WhoCan], error) {
+			return answer(a.desk.WhoCan(actor(ctx), desk.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit}))
+		})
+	type whoTableInput struct {
+		WhoInput
+		FormInput
+	}
+	on(a, operation{id: "exportWho", method: http.MethodGet, path: "/api/who/{form}", summary: "Everybody who can do something, as a table"},
+		func(ctx context.Context, in *whoTableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.WhoTable(actor(ctx), desk.WhoAsk{What: in.What, Where: in.Where, By: in.By})
+			return tableAs(in.Form, "fachwerk-who-can", t, err)
+		})
+	on(a, operation{id: "compare", method: http.MethodGet, path: "/api/compare", summary: "How things differ in what they hold or give"},
+		func(ctx context.Context, in *CompareInput) (*body[*desk.Comparison], error) {
+			return answer(a.desk.Compare(actor(ctx), in.Thing, in.All))
+		})
+	type compareTableInput struct {
+		CompareInput
+		FormInput
+	}
+	on(a, operation{id: "exportComparison", method: http.MethodGet, path: "/api/compare/{form}", summary: "A comparison as a table"},
+		func(ctx context.Context, in *compareTableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
+			return tableAs(in.Form, "fachwerk-comparison", t, err)
+		})
+}
+
+// tableAs answers with a table as CSV or as a workbook.
+func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse, error) {
+	if err != nil {
+		return nil, failure(err) // before anything is written
+	}
+	if form == "csv" {
+		return download("text/csv; charset=utf-8", name+".csv", func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) }), nil
+	}
+	return download("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", name+".xlsx", func(to huma.Context) error { return table.XLSX(to.BodyWriter(), *t) }), nil
+}

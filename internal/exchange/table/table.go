@@ -1,0 +1,141 @@
+// Package table writes lists and comparisons for other programs: as CSV (RFC 4180) and as a workbook of Office Open XML (ISO/IEC 29500).
+package table
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// Table is rows under a header. Cells are texts, whole numbers (int), instants (time.Time, empty if zero) or nil.
+type Table struct {
+	Name    string // of the sheet in a workbook; at most 31 characters count
+	Columns []Column
+	Rows    [][]any
+}
+
+// Column is a column's title and, for a workbook, its width in characters; 0 means 16.
+type Column struct {
+	Title string
+	Width float64
+}
+
+// CSV writes the table as CSV with a header, lines ended as the standard has it. A text that a spreadsheet would take for a formula is made harmless.
+func CSV(w io.Writer, t Table) error {
+	out := csv.NewWriter(w)
+	out.UseCRLF = true
+	row := make([]string, len(t.Columns))
+	for i, c := range t.Columns {
+		row[i] = Harmless(c.Title)
+	}
+	if err := out.Write(row); err != nil {
+		return err
+	}
+	for _, r := range t.Rows {
+		for i, cell := range r {
+			row[i] = text(cell)
+		}
+		if err := out.Write(row); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}
+
+func text(cell any) string {
+	switch v := cell.(type) {
+	case nil:
+		return ""
+	case int:
+		return strconv.Itoa(v)
+	case time.Time:
+		if v.IsZero() {
+			return ""
+		}
+		return v.UTC().Format(time.RFC3339)
+	case string:
+		return Harmless(v)
+	}
+	return Harmless(fmt.Sprint(cell))
+}
+
+// Harmless keeps a spreadsheet from taking a text for a formula.
+func Harmless(s string) string {
+	if s != "" {
+		switch s[0] {
+		case '=', '+', '-', '@', '\t', '\r':
+			return "'" + s
+		}
+	}
+	return s
+}
+
+// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas.
+func XLSX(w io.Writer, t Table) (err error) {
+	f := excelize.NewFile()
+	defer func() {
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}()
+	name := []rune(t.Name)
+	sheet := string(name[:min(len(name), 31)])
+	if err := f.SetSheetName("Sheet1", sheet); err != nil {
+		return err
+	}
+	bold, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	if err != nil {
+		return err
+	}
+	format := "yyyy-mm-dd hh:mm"
+	instant, err := f.NewStyle(&excelize.Style{CustomNumFmt: &format})
+	if err != nil {
+		return err
+	}
+	out, err := f.NewStreamWriter(sheet)
+	if err != nil {
+		return err
+	}
+	if err := out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	header := make([]any, len(t.Columns))
+	for i, c := range t.Columns {
+		width := c.Width
+		if width == 0 {
+			width = 16
+		}
+		if err := out.SetColWidth(i+1, i+1, width); err != nil {
+			return err
+		}
+		header[i] = excelize.Cell{StyleID: bold, Value: c.Title}
+	}
+	if err := out.SetRow("A1", header); err != nil {
+		return err
+	}
+	for n, r := range t.Rows {
+		row := make([]any, len(r))
+		for i, cell := range r {
+			switch v := cell.(type) {
+			case time.Time:
+				if !v.IsZero() {
+					row[i] = excelize.Cell{StyleID: instant, Value: v.UTC()}
+				}
+			default:
+				row[i] = cell
+			}
+		}
+		if err := out.SetRow("A"+strconv.Itoa(n+2), row); err != nil {
+			return err
+		}
+	}
+	if err := out.Flush(); err != nil {
+		return err
+	}
+	return f.Write(w)
+}
