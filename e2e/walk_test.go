@@ -363,7 +363,7 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 	s.signIn("signe.halloran")
 	for path, text := range map[string]string{
 		"/": "Who has what", "/?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people", `/people?q=title+eq`: "✕ Expected", "/people/tomasz.oyelaran?permission=quaybook:gate:override&all=1": "Held at Terminal 1",
-		"/people/noor.tamsin?permission=quaybook:berth-plan:view": "does not hold it", "/people/tomasz.oyelaran?tab=compare&with=user:noor.tamsin": "4 differences", "/people/tomasz.oyelaran?tab=record": "Revision 58",
+		"/people/noor.tamsin?permission=quaybook:berth-plan:view": "does not hold it", "/compare?things=user:tomasz.oyelaran,user:noor.tamsin": "4 differences", "/who?what=quaybook:gate:override&where=terminal-1": "11 people", "/compare": "Choose two to eight", "/people/tomasz.oyelaran?tab=record": "Revision 58",
 		"/people/tomasz.oyelaran?as=tomasz.oyelaran": "their own sheet", "/people/noor.tamsin?when=2026-09-01": "Terminal 2 gate crew", "/areas": "24 areas", "/areas/terminal-1": "Granted at Terminal 1", "/groups": "62 groups", "/groups/north-gate-crew": "Held by hand as well",
 		"/groups/crane-certified": "matches", "/roles": "45 roles", "/roles/site-manager": "Kept out", "/roles/quaybook-administrator": "protected", "/sets": "106 permission sets", "/sets/gate-override": "ticked", "/conflicts": "12 conflicts", "/conflicts/bank-payment": "excepted",
 		"/systems": "8 systems", "/systems/quaybook": "Supplied sets", "/permissions": "238 permissions", "/permissions/quaybook:gate:override": "Roles that give it", "/licences": "5 licences", "/delegations": "Ruben Adeyemi may",

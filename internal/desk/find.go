@@ -131,10 +131,10 @@ func (s *sight) whoCan(words []string) (out []Found) {
 			break
 		}
 		holders := slices.DeleteFunc(s.index.Holders(index.KindPermission, key, s.at), func(u string) bool { return where.ID != "" && !s.holdsAt(u, key, where.ID) })
-		f := Found{Kind: "question", ID: "who " + key, Name: "Who can " + s.say(key), Note: count(len(holders), "person", "people"), To: "/permissions/" + url.PathEscape(key), score: 1000 - i}
+		f := Found{Kind: "question", ID: "who " + key, Name: "Who can " + s.say(key), Note: count(len(holders), "person", "people"), To: "/who?what=" + url.QueryEscape(key), score: 1000 - i}
 		if where.ID != "" {
 			f.Name += " at " + where.Name
-			f.To += "?where=" + url.QueryEscape(where.ID)
+			f.To += "&where=" + url.QueryEscape(where.ID)
 		}
 		f.Name += "?"
 		out = append(out, f)

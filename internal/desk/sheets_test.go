@@ -411,8 +411,8 @@ func TestFinder(t *testing.T) {
 		}
 	}
 	for text, want := range map[string][2]string{
-		"who can override gates at Terminal 1":   {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/permissions/quaybook:gate:override?where=terminal-1"},
-		"who may release payments":               {"Who can release payment (tallyroom:payment:release)?", "/permissions/tallyroom:payment:release"},
+		"who can override gates at Terminal 1":   {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/who?what=quaybook%3Agate%3Aoverride&where=terminal-1"},
+		"who may release payments":               {"Who can release payment (tallyroom:payment:release)?", "/who?what=tallyroom%3Apayment%3Arelease"},
 		"why can't Noor edit rates":              {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "/people/noor.tamsin?all=1&permission=quaybook%3Abooking.rate%3Aedit"},
 		"why can tomasz oyelaran override gates": {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "/people/tomasz.oyelaran?all=1&permission=quaybook%3Agate%3Aoverride"},
 		"can noor tamsin admit at terminal 2?":   {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "/people/noor.tamsin?all=1&permission=quaybook%3Agate%3Aadmit&where=terminal-2"},

@@ -11,6 +11,8 @@ import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, PermissionsList, RolesList, SetsList, SystemsList } from "./lists/lists";
 import { Notices } from "./parts/notice";
+import { Compare } from "./questions/Compare";
+import { WhoCan } from "./questions/WhoCan";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
 import { TaskPage } from "./reviews/TaskPage";
@@ -57,6 +59,8 @@ const router = createBrowserRouter([
 			{ path: "reviews", element: <Reviews /> },
 			{ path: "reviews/:id", element: <ReviewPage /> },
 			{ path: "review-tasks/:id", element: <TaskPage /> },
+			{ path: "who", element: <WhoCan /> },
+			{ path: "compare", element: <Compare /> },
 			{ path: "history", element: <History /> },
 			{ path: "*", element: <Lost /> },
 		],

@@ -41,6 +41,14 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 		},
 		{ name: "Delegation", rooms: [{ to: "/delegations", name: "Delegations" }], shown: design },
 		{ name: "Reviews", rooms: [{ to: "/reviews", name: "Reviews" }], shown: true, waiting: me.waiting + me.tasks },
+		{
+			name: "Questions",
+			rooms: [
+				{ to: "/who", name: "Who can …?" },
+				{ to: "/compare", name: "Compare" },
+			],
+			shown: design,
+		},
 		{ name: "History", rooms: [{ to: "/history", name: "History" }], shown: may(me, "history:view") },
 	].filter((p) => p.shown);
 }

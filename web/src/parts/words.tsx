@@ -107,3 +107,9 @@ export function extent(h: Schemas["Holding"]): string {
 	if (h.whole) return "over the whole organisation";
 	return `at ${h.area.name}${h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : ""}`;
 }
+
+/** Where something is held, all places in one line. */
+export const places = (list: Schemas["Holding"][]) =>
+	list
+		.map((h) => (h.whole ? "everywhere" : `${h.area.name}${h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : ""}`))
+		.join("; ");

@@ -111,10 +111,11 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 								</Line>
 							))}
 						</ul>
-						{s.people.length < s.holders && (
-							<p className="py-1.5 text-quiet">
-								and {(s.holders - s.people.length).toLocaleString("en-GB")} more: narrow by an area above, or look in the frame.
-							</p>
+						{s.people.length < s.holders && <p className="py-1.5 text-quiet">and {(s.holders - s.people.length).toLocaleString("en-GB")} more.</p>}
+						{s.holders > 0 && (
+							<Link className="link mt-2 block" to={to(`/who?what=${encodeURIComponent(s.ref.id)}`)}>
+								Everybody, by which ways, and what they have in common
+							</Link>
 						)}
 					</Part>
 				</div>

@@ -17,13 +17,12 @@ import { Line, Part } from "../../parts/sheet";
 import { Tabs } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
 import { Mark, Named } from "../../parts/words";
-import { Comparison } from "./Comparison";
 import { EditPerson } from "./EditPerson";
 import { InvitationBoard } from "./InvitationBoard";
 import { TracePanel } from "./TracePanel";
 
 type Person = Schemas["Person"];
-type Tab = "access" | "compare" | "record";
+type Tab = "access" | "record";
 
 /** The sheet of one person: who they are, the wall of what they may do, and behind each brick the way by which it got there. */
 export function PersonSheet() {
@@ -80,11 +79,7 @@ function Sheet({ person }: { person: Person }) {
 				</div>
 				<div className="mt-1 flex items-baseline gap-6">
 					<Tabs
-						tabs={[
-							{ id: "access" as Tab, name: "Access" },
-							...(person.whole ? [{ id: "compare" as Tab, name: "Compare" }] : []),
-							...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : []),
-						]}
+						tabs={[{ id: "access" as Tab, name: "Access" }, ...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : [])]}
 						at={tab}
 						onChoose={(t) => set({ tab: t === "access" ? null : t })}
 					/>
@@ -96,6 +91,9 @@ function Sheet({ person }: { person: Person }) {
 									See as this person
 								</Link>
 							)}
+							<Link className="link shrink-0" to={to(`/compare?things=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+								Compare …
+							</Link>
 							<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
 								See in the frame
 							</Link>
@@ -110,9 +108,7 @@ function Sheet({ person }: { person: Person }) {
 						: "This is their own sheet, as they see it: what they can do, and why."}
 				</p>
 			)}
-			{tab === "compare" ? (
-				<Comparison left={person.user} />
-			) : tab === "record" ? (
+			{tab === "record" ? (
 				<div className="min-h-0 grow overflow-auto px-[18px] py-3">
 					<Record search={{ user: person.user.id }} empty="Nothing that was applied here concerns this person." />
 				</div>

@@ -83,6 +83,9 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 						Delete …
 					</button>
 				)}
+				<Link className="link ml-2" to={to(`/compare?things=${encodeURIComponent(`${kind}:${ref.id}`)}`)}>
+					Compare …
+				</Link>
 				<Link className="link ml-2" to={to(`/?focus=${encodeURIComponent(`${kind}:${ref.id}`)}`)}>
 					In the frame
 				</Link>

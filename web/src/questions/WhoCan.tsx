@@ -1,0 +1,258 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { api, data, type Schemas } from "../api/client";
+import { design } from "../api/hooks";
+import { useHouse } from "../house/context";
+import { useSet, useTo, useWhere } from "../house/lens";
+import { Failed } from "../parts/loading";
+import { Picker } from "../parts/Picker";
+import { usePages } from "../parts/pages";
+import { Rooms } from "../parts/tabs";
+import { addressOf, count, Name, places } from "../parts/words";
+import { Downloads } from "./Downloads";
+
+const pitch = 32;
+const size = 100;
+const tracks = "minmax(150px,1.3fr) minmax(130px,1fr) minmax(120px,1fr) minmax(200px,2fr)";
+
+/** Who can do something: everybody, by which ways, and what they have in common. */
+export function WhoCan() {
+	const [params] = useSearchParams();
+	const what = params.get("what") ?? "";
+	return (
+		<div className="flex h-full flex-col px-[18px] pt-3">
+			<div className="flex items-baseline gap-4">
+				<Rooms />
+			</div>
+			<Asked what={what} />
+			{what ? (
+				<Answer key={what} what={what} />
+			) : (
+				<p className="py-4 text-quiet">
+					Choose a permission or a whole system above: everybody who can use it is listed, with the ways by which they can.
+				</p>
+			)}
+		</div>
+	);
+}
+
+/** The question as a sentence, in which what is asked about can be changed and widened. */
+function Asked({ what }: { what: string }) {
+	const set = useSet(false);
+	const [system = "", object = "", action = ""] = what.split(":");
+	const wider = [
+		{ id: system, name: system },
+		{ id: `${system}:${object}`, name: object },
+		{ id: what, name: action },
+	].filter((w) => w.name);
+	return (
+		<div className="mt-2 mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 text-[15px]">
+			<span>Who can use</span>
+			{wider.length > 0 && (
+				<span className="font-mono text-[14px]">
+					{wider.map((w, i) => (
+						<span key={w.id}>
+							{i > 0 && <span className="text-quiet"> : </span>}
+							{w.id === what ? (
+								<b>{w.name}</b>
+							) : (
+								<button type="button" className="link" title={`Ask about all of ${w.id}`} onClick={() => set({ what: w.id, by: null })}>
+									{w.name}
+								</button>
+							)}
+						</span>
+					))}
+				</span>
+			)}
+			<Picker
+				kinds={["permission", "system"]}
+				label="Ask about"
+				placeholder={what ? "something else …" : "a permission or a system …"}
+				className="field max-w-[260px]"
+				autoFocus={!what}
+				onPick={(r) => set({ what: r.id, by: null })}
+			/>
+		</div>
+	);
+}
+
+function Answer({ what }: { what: string }) {
+	const [params] = useSearchParams();
+	const where = useWhere();
+	const set = useSet(false);
+	const { setAside } = useHouse();
+	const by = params.get("by") ?? undefined;
+	const { first, error, retry, rowAt, need } = usePages(
+		(page) => ({
+			queryKey: [...design, "who", what, where, by, page],
+			queryFn: () => data(api.GET("/api/who", { params: { query: { what, where, by, offset: page * size, limit: size } } })),
+		}),
+		size,
+	);
+	useEffect(() => {
+		if (first) setAside(`${count(first.total, "person", "people")} can`);
+		return () => setAside("");
+	}, [setAside, first]);
+	if (error && !first) return <Failed error={error} retry={() => retry()} />;
+	if (!first)
+		return (
+			<p role="status" data-waiting className="text-quiet">
+				One moment …
+			</p>
+		);
+	return (
+		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_290px]">
+			<div className="flex min-h-0 flex-col pr-[18px]">
+				<div className="mb-2 flex items-baseline gap-3">
+					<span data-answer>
+						<b>{count(first.total, "person", "people")}</b>
+						{first.permissions > 1 && <span className="text-quiet"> hold some of {first.permissions} permissions</span>}
+						{first.about && <span className="text-quiet"> · {first.about}</span>}
+					</span>
+					{by && (
+						<span className="flex items-baseline gap-2 border-[1.5px] border-slate px-2">
+							{first.shown.toLocaleString("en-GB")} by {nameOf(first, by)}
+							<button type="button" aria-label="Show all again" className="font-bold text-ox" onClick={() => set({ by: null })}>
+								✕
+							</button>
+						</span>
+					)}
+					<span className="grow" />
+					{first.total > 0 && <Downloads path="/api/who" query={{ what, where, by }} />}
+				</div>
+				<People first={first} rowAt={rowAt} need={need} />
+			</div>
+			<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] py-1 pl-[18px]">
+				{first.total > 0 && <InCommon answer={first} by={by} onNarrow={(next) => set({ by: next })} />}
+			</div>
+		</div>
+	);
+}
+
+function nameOf(answer: Schemas["WhoCan"], by: string) {
+	const share = answer.common.flatMap((c) => c.share).find((s) => s.by === by);
+	return share?.ref?.name ?? share?.text ?? by;
+}
+
+function People({
+	first,
+	rowAt,
+	need,
+}: {
+	first: Schemas["WhoCan"];
+	rowAt: (i: number) => Schemas["WhoRow"] | undefined;
+	need: (places: { index: number }[]) => void;
+}) {
+	const scroll = useRef<HTMLDivElement>(null);
+	const navigate = useNavigate();
+	const to = useTo();
+	const list = useVirtualizer({ count: first.shown, getScrollElement: () => scroll.current, estimateSize: () => pitch, overscan: 10 });
+	const items = list.getVirtualItems();
+	useEffect(() => need(items));
+	const permission = first.what.kind === "permission" ? first.what.id : undefined;
+	return (
+		<div
+			ref={scroll}
+			role="table"
+			aria-label="People who can"
+			aria-rowcount={first.shown + 1}
+			// biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are scrolled by keys
+			tabIndex={0}
+			className="relative min-h-0 grow overflow-y-auto"
+		>
+			<div role="rowgroup" className="sticky top-0 z-10 border-b-[3px] border-[var(--beam)] bg-plaster text-[12px] text-quiet">
+				<div role="row" className="grid gap-x-4 px-2 py-1" style={{ gridTemplateColumns: tracks }}>
+					<span role="columnheader">Person</span>
+					<span role="columnheader">{first.permissions > 1 ? "Holds" : "Title"}</span>
+					<span role="columnheader">Where</span>
+					<span role="columnheader">By which ways</span>
+				</div>
+			</div>
+			{first.shown === 0 && (
+				<div role="row" className="py-4 text-quiet">
+					<span role="cell">Nobody can.</span>
+				</div>
+			)}
+			<div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
+				{items.map((i) => {
+					const row = rowAt(i.index);
+					const path = row && `${addressOf("user", row.user.id)}${permission ? `?permission=${encodeURIComponent(permission)}` : ""}`;
+					return (
+						// biome-ignore lint/a11y/useKeyWithClickEvents: the name is a link
+						<div
+							key={i.key}
+							role="row"
+							aria-rowindex={i.index + 2}
+							data-row
+							onClick={() => path && navigate(to(path))}
+							style={{ transform: `translateY(${i.start}px)`, gridTemplateColumns: tracks }}
+							className="absolute inset-x-0 top-0 grid h-[32px] cursor-pointer items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk"
+						>
+							<span role="cell" className="min-w-0 truncate">
+								{row ? (
+									<Name kind="user" id={row.user.id}>
+										{row.user.name}
+									</Name>
+								) : (
+									"…"
+								)}
+							</span>
+							<span role="cell" className="min-w-0 truncate" title={row && `${row.title ?? ""} · ${row.department ?? ""}`}>
+								{row && (first.permissions > 1 ? `${row.permissions} of ${first.permissions}` : (row.title ?? row.department ?? "—"))}
+							</span>
+							<span role="cell" className="min-w-0 truncate" title={row && places(row.places)}>
+								{row && places(row.places)}
+							</span>
+							<span role="cell" className="min-w-0 truncate text-quiet" title={row && ways(row)}>
+								{row && ways(row)}
+							</span>
+						</div>
+					);
+				})}
+			</div>
+		</div>
+	);
+}
+
+const ways = (row: Schemas["WhoRow"]) => row.by.map((b) => `${b.target.name}${b.group ? ` by ${b.group.name}` : ", by hand"}`).join("; ");
+
+const titles: Record<string, string> = { by: "By role or set", group: "By group", title: "Titles", department: "Departments" };
+
+/** What the people have in common, most of them first; each narrows the list to those who have it. */
+function InCommon({ answer, by, onNarrow }: { answer: Schemas["WhoCan"]; by?: string; onNarrow: (by: string | null) => void }) {
+	return (
+		<>
+			<h2 className="text-[14px] font-bold">What they have in common</h2>
+			{answer.common
+				.filter((c) => c.share.length > 0)
+				.map((c) => (
+					<section key={c.kind} className="mt-3" aria-label={titles[c.kind]}>
+						<h3 className="border-b border-[var(--beam)] text-[12px] text-quiet">{titles[c.kind]}</h3>
+						<ul>
+							{c.share.map((s) => (
+								<li key={s.by}>
+									<button
+										type="button"
+										aria-pressed={by === s.by}
+										onClick={() => onNarrow(by === s.by ? null : s.by)}
+										className={`relative block w-full px-1 py-[3px] text-left hover:bg-sunk ${by === s.by ? "font-bold shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
+									>
+										<span className="flex gap-3 pl-1">
+											<span className="min-w-0 grow truncate" title={s.ref?.name ?? s.text}>
+												{s.ref?.name ?? s.text}
+											</span>
+											<span className="shrink-0 text-quiet">{s.count.toLocaleString("en-GB")}</span>
+										</span>
+										<span aria-hidden className="mt-[2px] block h-[3px] bg-hair">
+											<span className="block h-[3px] bg-moss" style={{ width: `${(100 * s.count) / answer.total}%` }} />
+										</span>
+									</button>
+								</li>
+							))}
+						</ul>
+					</section>
+				))}
+		</>
+	);
+}
