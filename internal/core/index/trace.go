@@ -269,6 +269,63 @@ type Reason struct {
 	Way      *Way   // the chain that got furthest, if any grant would carry the permission but for this
 }
 
+// Attempt is a way that would carry a permission but for what stands against it.
+type Attempt struct {
+	Way       Way
+	Obstacles []Obstacle
+}
+
+// Attempts gives every way that would carry a permission to a person for a record at t, if nothing stood against it; nil for what does not exist.
+func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []Attempt) {
+	u, ok := x.userOf.find(user)
+	p, known := x.permissionOf.find(permission)
+	if !ok || !known {
+		return nil
+	}
+	for _, b := range x.attempts(u, p, &r, t) {
+		a := Attempt{Way: b.way}
+		for _, reason := range b.reasons {
+			a.Obstacles = append(a.Obstacles, reason.Obstacle)
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// NeedsLicences gives the licences that a permission's user needs and a person has not, nor any that covers them; by place in the design.
+func (x *Index) NeedsLicences(user, permission string) (out []string) {
+	u, ok := x.userOf.find(user)
+	p, known := x.permissionOf.find(permission)
+	if !ok || !known {
+		return nil
+	}
+	for l, licence := range x.design.Licences {
+		if !x.holdsLicence(u, l) && slices.ContainsFunc(x.implied[p], func(q int) bool { return x.licenceOf[q] == l }) {
+			out = append(out, licence.ID)
+		}
+	}
+	return out
+}
+
+// Giving gives the roles and sets that give a permission, as nodes.
+func (x *Index) Giving(permission string) (out []Node) {
+	p, ok := x.permissionOf.find(permission)
+	if !ok {
+		return nil
+	}
+	for i := range x.roles {
+		if has(x.roles[i].exact, p) {
+			out = append(out, Node{model.KindRole, x.design.Roles[i].ID})
+		}
+	}
+	for i := range x.sets {
+		if has(x.sets[i].exact, p) {
+			out = append(out, Node{model.KindSet, x.design.Sets[i].ID})
+		}
+	}
+	return out
+}
+
 // blocked is a way with everything that stands against it.
 type blocked struct {
 	way     Way

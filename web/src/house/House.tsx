@@ -41,7 +41,7 @@ export function House() {
 		const shown = sees(me.data);
 		return (
 			<Context value={context}>
-				<div className="flex h-full flex-col">
+				<div className="house flex h-full flex-col">
 					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
 					<ContextLine aside={aside} me={me.data} />
 					<main className="min-h-0 grow">{!elsewhere && <Outlet />}</main>
