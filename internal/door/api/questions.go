@@ -30,6 +30,7 @@ type FormInput struct {
 
 // questions are the pages that answer one.
 func (a *API) questions() {
+	a.repairs()
 	type whoInput struct {
 		WhoInput
 		Offset int `query:"offset" minimum:"0"`
@@ -60,6 +61,30 @@ func (a *API) questions() {
 		func(ctx context.Context, in *compareTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
 			return tableAs(in.Form, "fachwerk-comparison", t, err)
+		})
+}
+
+// repairs are what would give somebody what they lack.
+func (a *API) repairs() {
+	type repairsInput struct {
+		PlaceInput
+		Permission string `query:"permission" required:"true"`
+	}
+	on(a, operation{id: "repairs", method: http.MethodGet, path: "/api/people/{id}/repairs", summary: "The smallest changes by which a person would hold a permission, with what else each does"},
+		func(ctx context.Context, in *repairsInput) (*body[*desk.Repairs], error) {
+			return answer(a.desk.Repairs(actor(ctx), in.ID, in.Permission, in.Where))
+		})
+	type repairInput struct {
+		Body struct {
+			User       string `json:"user"`
+			Permission string `json:"permission"`
+			Where      string `json:"where,omitempty"`
+			ID         string `json:"id" doc:"As the proposal names itself"`
+		}
+	}
+	on(a, operation{id: "repair", method: http.MethodPost, path: "/api/draft/repair", summary: "Draft a repair"},
+		func(ctx context.Context, in *repairInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.DraftRepair(actor(ctx), in.Body.User, in.Body.Permission, in.Body.Where, in.Body.ID))
 		})
 }
 

@@ -413,6 +413,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft a repair */
+        post: operations["repair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/roles": {
         parameters: {
             query?: never;
@@ -679,6 +696,23 @@ export interface paths {
         put?: never;
         /** A link for somebody who is invited, and a letter with it */
         post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/repairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The smallest changes by which a person would hold a permission, with what else each does */
+        get: operations["repairs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2412,6 +2446,52 @@ export interface components {
              */
             letters: number;
         };
+        Repair: {
+            /** @description Conflicts that come up */
+            conflicts: components["schemas"]["Ref"][];
+            /** @description What else the person gains, at most twenty */
+            extra: components["schemas"]["Holding"][];
+            /**
+             * Format: int64
+             * @description How much that is
+             */
+            extras: number;
+            /** @description Names exactly this change */
+            id: string;
+            /**
+             * Format: int64
+             * @description How many people lose something
+             */
+            losing: number;
+            /**
+             * Format: int64
+             * @description How many other people gain something
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description The highest risk of what else the person gains
+             */
+            risk: number;
+            sentences: components["schemas"]["Part"][][];
+            /** @description Licences that run short */
+            short: components["schemas"]["Ref"][];
+        };
+        RepairInputBody: {
+            /** @description As the proposal names itself */
+            id: string;
+            permission: string;
+            user: string;
+            where?: string;
+        };
+        Repairs: {
+            /** @description Where the permission is to count: the area asked about, or else where the person works */
+            at: components["schemas"]["Ref"];
+            /** @description The smallest first */
+            repairs: components["schemas"]["Repair"][];
+            /** @description It is to count over the whole organisation */
+            whole: boolean;
+        };
         Review: {
             /** @description What it asks about, in words */
             about: components["schemas"]["Part"][];
@@ -3703,6 +3783,39 @@ export interface operations {
             };
         };
     };
+    repair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     putRole: {
         parameters: {
             query?: never;
@@ -4282,6 +4395,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    repairs: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+                permission: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Repairs"];
                 };
             };
             /** @description Error */

@@ -5,6 +5,7 @@ import { useTo } from "../../house/lens";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { addressOf, count, extent, riskWords } from "../../parts/words";
+import { RepairList } from "./RepairList";
 
 type Props = { person: Schemas["Person"]; permission: string; where?: string; onClose: () => void };
 
@@ -14,7 +15,7 @@ export function TracePanel(p: Props) {
 	return <Loaded query={trace}>{(t) => <Shown {...p} trace={t} />}</Loaded>;
 }
 
-function Shown({ person, trace: t, onClose }: Props & { trace: Schemas["Trace"] }) {
+function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["Trace"] }) {
 	const { refuse } = useNotice();
 	const to = useTo();
 	const may = new Set(person.assignments.filter((g) => g.may && g.draft !== "cut").map((g) => g.terms.id));
@@ -71,7 +72,10 @@ function Shown({ person, trace: t, onClose }: Props & { trace: Schemas["Trace"] 
 					)}
 				</>
 			) : (
-				<WhyNot reasons={t.whyNot} name={person.user.name} />
+				<>
+					<WhyNot reasons={t.whyNot} name={person.user.name} />
+					{person.whole && !person.draft && <RepairList person={person.user} permission={t.permission.id} where={where} />}
+				</>
 			)}
 			<p className="mt-4">
 				<Link className="link" to={to(addressOf("permission", t.permission.id) ?? "/")}>
