@@ -545,3 +545,34 @@ func TestHistoryInDetail(t *testing.T) {
 	refused(t, second(d.RevisionDetail(oona, 999)), desk.NotFound, "no revision")
 	refused(t, d.ExportHistory(mireille, desk.HistorySearch{}, &out), desk.NotAllowed, "history")
 }
+
+func TestRepairs(t *testing.T) {
+	d, _ := openDemo(t)
+	const noor, override = "noor.tamsin", "quaybook:gate:override"
+	r := must[*desk.Repairs](t)(d.Repairs(signe, noor, override, ""))
+	if r.At.ID != "terminal-2" || r.Whole || len(r.Repairs) < 3 {
+		t.Fatalf("the repairs are %+v", r)
+	}
+	if first := r.Repairs[0]; first.Extras+first.Others+first.Losing+len(first.Conflicts) > 0 || text(first.Sentences[0]) != "Noor Tamsin gets Night cover at Terminal 2" {
+		t.Errorf("the smallest is %+v", first)
+	}
+	last := r.Repairs[len(r.Repairs)-1]
+	if last.Extras == 0 || last.Risk == 0 || len(last.Extra) == 0 {
+		t.Errorf("the largest is %+v", last)
+	}
+	if whole := must[*desk.Repairs](t)(d.Repairs(signe, noor, "quaybook:integration:view", "")); !whole.Whole {
+		t.Errorf("what cannot be limited is repaired at %s", whole.At.Name)
+	}
+	draft := must[*desk.Draft](t)(d.DraftRepair(signe, noor, override, "", r.Repairs[0].ID))
+	if got := told(draft); len(got) != 1 || got[0] != "Noor Tamsin gets Night cover at Terminal 2" || draft.Gaining != 1 {
+		t.Errorf("the draft says %v, and %d gain", got, draft.Gaining)
+	}
+	if r := must[*desk.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {
+		t.Errorf("with the repair in the draft, %d more are offered", len(r.Repairs))
+	}
+	_, err := d.DraftRepair(signe, noor, override, "", r.Repairs[1].ID)
+	refused(t, err, desk.Conflict, "Look at the proposals again")
+	for _, err := range []error{second(d.Repairs(signe, "ghost", override, "")), second(d.Repairs(signe, noor, "a:b:c", "")), second(d.Repairs(signe, noor, override, "moon"))} {
+		refused(t, err, desk.NotFound, "")
+	}
+}

@@ -1,0 +1,62 @@
+package e2e
+
+import (
+	"testing"
+)
+
+// TestQuestions asks who can do something, narrows the answer to what some have in common, sets two of them side by side and on another day, and gives
+// somebody what they lack by the smallest repair.
+func TestQuestions(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+
+	// From the finder to the page.
+	s.must(s.PressControl("k"))
+	s.typeInto("Find, or ask", "who can override gates")
+	s.click("[role=dialog] [role=option]", "Who can override gate")
+	s.wait("location.pathname === '/who'")
+	s.see("[data-answer]", "17 people")
+	s.click("section[aria-label='By role or set'] button", "Night cover")
+	s.see("main", "8 by Night cover")
+	s.wait("document.querySelectorAll('[data-row]').length === 8")
+	s.choose("Where", "Terminal 2")
+	s.see("main", "Nobody can.")
+	s.choose("Where", "Whole organisation")
+	s.wait("document.querySelectorAll('[data-row]').length === 8")
+	s.click("main button[aria-label='Show all again']", "✕")
+	s.wait("document.querySelectorAll('[data-row]').length > 8")
+	// Wider: the object, then the whole system.
+	s.click("main button", "gate")
+	s.see("[data-answer]", "of 4 permissions")
+	s.click("main button", "quaybook")
+	s.see("[data-answer]", "92 people")
+	s.wait("[...document.querySelectorAll('main a[download]')].map(a => a.textContent).join() === 'CSV,XLSX'")
+	s.pick("Ask about", "tallyroom:payment:release")
+	s.see("[data-answer]", "Release payment")
+
+	// Side by side.
+	s.click("main nav a", "Compare")
+	s.see("main", "Choose two to eight things")
+	s.pick("Set beside", "Tomasz Oyelaran")
+	s.see("main", "Choose what to set beside it")
+	s.pick("Set beside", "Noor Tamsin")
+	s.see("[data-answer]", "4 differences; 28 permissions are held alike")
+	s.pick("Set beside", "Gate lead")
+	s.wait("document.querySelectorAll('thead th').length === 4")
+	s.click("thead button[aria-label='Take out Gate lead']", "✕")
+	s.see("[data-answer]", "4 differences")
+	s.click("main label", "what all hold alike")
+	s.wait("document.querySelectorAll('[data-difference]').length === 32")
+	s.wait("location.search.includes('things=user%3Atomasz.oyelaran%2Cuser%3Anoor.tamsin')")
+
+	// What somebody lacks, and what would give it.
+	s.open("/people/noor.tamsin?all=1&permission=quaybook:gate:override")
+	s.see("section[aria-label=Repairs]", "What would give it at Terminal 2")
+	s.see("[data-repair]", "Smallest: Noor Tamsin gets Night cover at Terminal 2")
+	s.see("[data-repair]", "Nothing else, to nobody else.")
+	s.click("[data-repair] button", "Draft")
+	s.see("main", "Held at Terminal 2, by 1 way")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("covers the nights at Terminal 2")
+	s.brick("quaybook:gate:override", "held at Terminal 2")
+}
