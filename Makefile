@@ -5,7 +5,7 @@ WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 
-.PHONY: build demo test check generate fresh screenshots bench fuzz clean chromium
+.PHONY: build demo test check generate fresh screenshots bench load fuzz clean chromium
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -44,7 +44,10 @@ screenshots: build chromium
 	go run ./e2e/screenshots docs/screenshots
 
 bench:
-	go test -run "^$$" -bench . -benchmem ./internal/core/... ./internal/desk
+	go test -timeout 40m -run "^$$" -bench . -benchmem ./internal/core/... ./internal/desk ./internal/door/authzen
+
+load: build
+	go run ./e2e/load $(BIN)
 
 fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter

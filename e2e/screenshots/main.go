@@ -37,12 +37,13 @@ var (
 		{"group", "/groups/north-gate-crew", "main", "Held by hand as well", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Click("section[aria-label=Draft] button", "Open") }, func() error { return p.Click("button", "Discard all") }, func() error { return p.See("section[aria-label=Draft]", "No draft") })
 		}},
-		{"area", "/areas/terminal-1", "main", "Granted at Terminal 1", nil},
 		{"catalogue", "/systems/quaybook", "main", "Supplied sets", nil},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
 		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Click("header button", "Find") }, func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") }, func() error { return p.See("#found", "11 people") })
 		}},
+		{"who", "/who?what=quaybook:gate:override&by=role:night-cover", "main", "by Night cover", nil},
+		{"compare", "/compare?things=user:tomasz.oyelaran,user:noor.tamsin,role:gate-lead", "[data-answer]", "differences", nil},
 		{"reviews", "/reviews/3?view=progress", "main", "Remind", nil},
 		{"history", "/history", "p", "Revision 60", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Click("#revision-58 button", "Before and after") }, func() error { return p.See("#revision-58", "added") })
