@@ -49,6 +49,28 @@ func TestQuestions(t *testing.T) {
 	s.wait("document.querySelectorAll('[data-difference]').length === 32")
 	s.wait("location.search.includes('things=user%3Atomasz.oyelaran%2Cuser%3Anoor.tamsin')")
 
+	// What fits a need, and a role that fits exactly.
+	s.click("main nav a", "Closest fit")
+	s.see("main", "Name what somebody needs")
+	s.typeInto("Paste keys", "quaybook:gate:admit quaybook:gate:override; quaybook:barrier:open, quaybook:gohst:open")
+	s.click("main button", "Add 4")
+	s.see("[role=alert]", "No system has quaybook:gohst:open")
+	s.click("[role=alert] button", "Leave out")
+	s.pick("Needed permission", "quaybook:gate-log:export")
+	s.see("[aria-label='What is needed']", "7 permissions")
+	s.wait("document.querySelector('[data-fit]').innerText.includes('Gate lead') && document.querySelector('[data-fit]').innerText.includes('gives all 7')")
+	s.see("[data-fit]", "Night cover with Gate clerk")
+	s.click("[data-fit] button", "A role that fits")
+	s.see("[role=dialog]", "keeps out 7 permissions that would be too much")
+	s.typeInto("Name", "Gate, narrowly")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("h1", "Gate, narrowly")
+	s.see("main", "Kept out 7")
+	s.open("/fit")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.click("button", "Discard all")
+	s.see("section[aria-label=Draft]", "No draft")
+
 	// What somebody lacks, and what would give it.
 	s.open("/people/noor.tamsin?all=1&permission=quaybook:gate:override")
 	s.see("section[aria-label=Repairs]", "What would give it at Terminal 2")

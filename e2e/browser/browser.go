@@ -246,6 +246,7 @@ func (p *Page) Pick(label, name string) error {
 	return Steps(
 		func() error { return p.Type(label, name) },
 		func() error { return p.Wait("document.querySelector('[role=combobox][aria-expanded=true]')") },
+		func() error { return p.Wait("document.querySelector('[role=listbox]:not([aria-busy=true])')") }, // what is found moves no more
 		func() error { return p.Click("[role=listbox] [role=option]", name) },
 	)
 }

@@ -12,6 +12,7 @@ import { keepTheme } from "./house/theme";
 import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, PermissionsList, RolesList, SetsList, SystemsList } from "./lists/lists";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
+import { Fit } from "./questions/Fit";
 import { WhoCan } from "./questions/WhoCan";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
@@ -61,6 +62,7 @@ const router = createBrowserRouter([
 			{ path: "review-tasks/:id", element: <TaskPage /> },
 			{ path: "who", element: <WhoCan /> },
 			{ path: "compare", element: <Compare /> },
+			{ path: "fit", element: <Fit /> },
 			{ path: "history", element: <History /> },
 			{ path: "*", element: <Lost /> },
 		],

@@ -228,3 +228,56 @@ func (x *Index) Licensed(licence string) []string {
 	}
 	return x.keysOf(all)
 }
+
+// Bundle is what a role or set gives, as a set of permissions to be compared with others of the same index.
+type Bundle struct {
+	Node
+	bits *bitset.BitSet
+}
+
+// Bundles gives what roles and sets give that give anything.
+func (x *Index) Bundles() (out []Bundle) {
+	for i := range x.roles {
+		if b := x.roles[i].exact; b.Any() {
+			out = append(out, Bundle{Node{model.KindRole, x.design.Roles[i].ID}, b})
+		}
+	}
+	for i := range x.sets {
+		if b := x.sets[i].exact; b.Any() {
+			out = append(out, Bundle{Node{model.KindSet, x.design.Sets[i].ID}, b})
+		}
+	}
+	return out
+}
+
+// Of is the bundle of some permissions and all that these imply.
+func (x *Index) Of(keys []string) Bundle { return Bundle{bits: x.closure(keys)} }
+
+// Union is what several bundles give together.
+func Union(list ...Bundle) Bundle {
+	all := list[0].bits.Clone()
+	for _, b := range list[1:] {
+		all.InPlaceUnion(b.bits)
+	}
+	return Bundle{bits: all}
+}
+
+// Shared is how many permissions two bundles share.
+func (b Bundle) Shared(o Bundle) int { return int(b.bits.IntersectionCardinality(o.bits)) }
+
+// Count is how many permissions a bundle gives.
+func (b Bundle) Count() int { return int(b.bits.Count()) }
+
+// Without is what a bundle gives and another does not.
+func (b Bundle) Without(o Bundle) Bundle { return Bundle{bits: b.bits.Difference(o.bits)} }
+
+// Keys gives the keys of a bundle's permissions, sorted.
+func (x *Index) Keys(b Bundle) []string { return x.keysOf(b.bits) }
+
+// Weigh adds up what a bundle's permissions weigh, by their risk.
+func (x *Index) Weigh(b Bundle, byRisk [4]int) (sum int) {
+	for p, ok := b.bits.NextSet(0); ok; p, ok = b.bits.NextSet(p + 1) {
+		sum += byRisk[x.permissions[p].Risk]
+	}
+	return sum
+}

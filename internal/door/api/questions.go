@@ -31,6 +31,11 @@ type FormInput struct {
 // questions are the pages that answer one.
 func (a *API) questions() {
 	a.repairs()
+	type fitInput struct{ Body desk.FitAsk }
+	on(a, operation{id: "fit", method: http.MethodPost, path: "/api/fit", summary: "Which roles and sets, alone or up to three together, fit a need most closely"},
+		func(ctx context.Context, in *fitInput) (*body[*desk.FitAnswer], error) {
+			return answer(a.desk.Fit(actor(ctx), in.Body))
+		})
 	type whoInput struct {
 		WhoInput
 		Offset int `query:"offset" minimum:"0"`

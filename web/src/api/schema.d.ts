@@ -549,6 +549,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which roles and sets, alone or up to three together, fit a need most closely */
+        post: operations["fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frame": {
         parameters: {
             query?: never;
@@ -1862,6 +1879,50 @@ export interface components {
             /** @description As JSON, or empty */
             before: string;
             field: string;
+        };
+        FitAnswer: {
+            /** @description The closest first */
+            fits: components["schemas"]["Fitting"][];
+            /** @description All that is needed, with what it cannot do without */
+            need: components["schemas"]["FitPermission"][];
+            /** @description What was asked for and no system has */
+            unknown: string[];
+        };
+        FitAsk: {
+            /** @description A person: what they hold is needed too */
+            like?: string;
+            /** @description Keys of permissions that are needed */
+            need?: string[];
+            /** @description Roles may be used */
+            roles: boolean;
+            /** @description Permission sets may be used */
+            sets: boolean;
+            /** @description Keys that are not needed after all */
+            without?: string[];
+        };
+        FitPermission: {
+            key: string;
+            label?: string;
+            /** Format: int64 */
+            risk: number;
+        };
+        Fitting: {
+            bundles: components["schemas"]["Ref"][];
+            /** @description The most dangerous first */
+            excess: components["schemas"]["FitPermission"][];
+            missing: components["schemas"]["FitPermission"][];
+            /**
+             * Format: int64
+             * @description The highest of what is too much
+             */
+            risk: number;
+            /** @description A new role that would give exactly the need, built on these; without a name */
+            role: components["schemas"]["DesignRole"];
+            /**
+             * Format: int64
+             * @description How heavy what is too much is: 1 each, 3 at elevated risk, 9 at high, 27 at critical
+             */
+            weight: number;
         };
         Found: {
             id: string;
@@ -4036,6 +4097,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitAsk"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitAnswer"];
                 };
             };
             /** @description Error */

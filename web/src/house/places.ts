@@ -46,6 +46,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			rooms: [
 				{ to: "/who", name: "Who can …?" },
 				{ to: "/compare", name: "Compare" },
+				{ to: "/fit", name: "Closest fit" },
 			],
 			shown: design,
 		},

@@ -91,7 +91,13 @@ export function Picker(p: PickerProps) {
 					onOpenAutoFocus={(e) => e.preventDefault()}
 					onCloseAutoFocus={(e) => e.preventDefault()}
 				>
-					<div id={`${id}-list`} role="listbox" aria-label={p.label} className="max-h-[260px] overflow-auto">
+					<div
+						id={`${id}-list`}
+						role="listbox"
+						aria-label={p.label}
+						aria-busy={text.trim() !== q || found.some((f) => f.isFetching)}
+						className="max-h-[260px] overflow-auto"
+					>
 						{rows.length === 0 && (
 							<div role="option" aria-selected="false" tabIndex={-1} className="px-3 py-2 text-quiet">
 								{found.some((f) => f.isFetching)

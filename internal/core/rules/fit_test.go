@@ -1,0 +1,126 @@
+package rules
+
+import (
+	"slices"
+	"testing"
+
+	"fachwerk/internal/core/fit"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// TestClosestFitIsTheBest tries every combination of up to three roles and sets, and holds the closest fits against the best of these.
+func TestClosestFitIsTheBest(t *testing.T) {
+	whole, partly := 0, 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		need := some(r, allKeys(d), 5)
+		got := fit.Closest(x, need, model.KindRole, model.KindSet)
+		wanted := plain{d}.cl(need)
+		weight := func(keys map[string]bool) (sum int) {
+			for key := range keys {
+				if p, _ := d.Permission(key); !wanted[key] {
+					sum += fit.Weights[p.Risk]
+				}
+			}
+			return sum
+		}
+		type bundle struct {
+			node  index.Node
+			gives map[string]bool
+		}
+		var all []bundle
+		for _, o := range d.Roles {
+			all = append(all, bundle{index.Node{Kind: model.KindRole, ID: o.ID}, set(x.Content(model.KindRole, o.ID))})
+		}
+		for _, o := range d.Sets {
+			if !model.BuiltIn(model.KindSet, o.ID) {
+				all = append(all, bundle{index.Node{Kind: model.KindSet, ID: o.ID}, set(x.Content(model.KindSet, o.ID))})
+			}
+		}
+		least, lightest := len(wanted), 0
+		try := func(list ...bundle) {
+			union := map[string]bool{}
+			for _, b := range list {
+				for key := range b.gives {
+					union[key] = true
+				}
+			}
+			missing := 0
+			for key := range wanted {
+				if !union[key] {
+					missing++
+				}
+			}
+			if w := weight(union); missing < least || missing == least && w < lightest {
+				least, lightest = missing, w
+			}
+		}
+		for i, a := range all {
+			try(a)
+			for j, b := range all[i+1:] {
+				try(a, b)
+				for _, c := range all[i+j+2:] {
+					try(a, b, c)
+				}
+			}
+		}
+		if least == len(wanted) {
+			if len(got) > 0 {
+				t.Errorf("nothing gives any of %v, and %v is told to fit", need, got)
+			}
+			return
+		}
+		if len(got) == 0 || len(got[0].Missing) != least || got[0].Weight != lightest {
+			t.Fatalf("for %v the best lacks %d and weighs %d; told is %+v", need, least, lightest, got)
+		}
+		for i, f := range got {
+			if i > 0 && (len(f.Missing) < len(got[i-1].Missing) || len(f.Missing) == len(got[i-1].Missing) && f.Weight < got[i-1].Weight) {
+				t.Errorf("a closer fit stands behind one that is less so: %+v", got)
+			}
+			union := map[string]bool{}
+			for _, n := range f.Bundles {
+				for _, key := range x.Content(n.Kind, n.ID) {
+					union[key] = true
+				}
+			}
+			for key := range wanted {
+				if union[key] == slices.Contains(f.Missing, key) {
+					t.Errorf("%v: %s is told wrongly", f, key)
+				}
+			}
+			for key := range union {
+				if wanted[key] == slices.Contains(f.Excess, key) {
+					t.Errorf("%v: %s is told wrongly", f, key)
+				}
+			}
+			// The role that is proposed gives just what is needed.
+			after := d.With([]model.Edit{{Kind: model.KindRole, ID: "fitted", After: fit.Role(x, "fitted", "Fitted", f)}})
+			if gives := set(index.Compile(after).Content(model.KindRole, "fitted")); len(gives) != len(wanted) || slices.ContainsFunc(keysOf(gives), func(key string) bool { return !wanted[key] }) {
+				t.Errorf("the role of %+v gives %v, wanted are %v", f, gives, wanted)
+			}
+		}
+		if least == 0 {
+			whole++
+		} else {
+			partly++
+		}
+	})
+	if whole < 12 || partly < 40 {
+		t.Errorf("%d fit wholly and %d partly: too few to prove anything", whole, partly)
+	}
+}
+
+func set(keys []string) map[string]bool {
+	out := map[string]bool{}
+	for _, k := range keys {
+		out[k] = true
+	}
+	return out
+}
+
+func keysOf(m map[string]bool) (out []string) {
+	for k := range m {
+		out = append(out, k)
+	}
+	return out
+}
