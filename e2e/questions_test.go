@@ -81,4 +81,13 @@ func TestQuestions(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Apply")
 	s.apply("covers the nights at Terminal 2")
 	s.brick("quaybook:gate:override", "held at Terminal 2")
+
+	// What they have had over time, and by which revision.
+	s.open("/people/tomasz.oyelaran?tab=time")
+	s.wait("document.querySelectorAll('[data-band]').length === 9")
+	s.click("[data-band] button[aria-label^='Gate override']", "")
+	s.see("main", "Began on")
+	s.see("main a", "revision 58")
+	s.click("main button", "3 months")
+	s.wait("document.querySelectorAll('[data-band]').length === 9")
 }

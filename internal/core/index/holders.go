@@ -206,6 +206,14 @@ func (x *Index) GrantsOfUser(user string) []*model.Assignment {
 	return nil
 }
 
+// GrantsFor gives every assignment that a user has, in force or not: to the user directly, and to all groups that the user is in.
+func (x *Index) GrantsFor(user string) (out []*model.Assignment) {
+	if u, ok := x.userOf.find(user); ok {
+		x.grantsOf(u, func(g *grant) bool { out = append(out, g.Assignment); return true })
+	}
+	return out
+}
+
 func assignments(list []grant) []*model.Assignment {
 	out := make([]*model.Assignment, len(list))
 	for i, g := range list {

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -31,6 +32,7 @@ type FormInput struct {
 // questions are the pages that answer one.
 func (a *API) questions() {
 	a.repairs()
+	a.timelines()
 	type fitInput struct{ Body desk.FitAsk }
 	on(a, operation{id: "fit", method: http.MethodPost, path: "/api/fit", summary: "Which roles and sets, alone or up to three together, fit a need most closely"},
 		func(ctx context.Context, in *fitInput) (*body[*desk.FitAnswer], error) {
@@ -66,6 +68,25 @@ func (a *API) questions() {
 		func(ctx context.Context, in *compareTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
 			return tableAs(in.Form, "fachwerk-comparison", t, err)
+		})
+}
+
+// timelines are what people had and will have.
+func (a *API) timelines() {
+	type timelineInput struct {
+		PlaceInput
+		From  time.Time `query:"from" doc:"A year ago if absent"`
+		Until time.Time `query:"until" doc:"In three months if absent"`
+	}
+	on(a, operation{id: "timeline", method: http.MethodGet, path: "/api/people/{id}/timeline", summary: "A person's access over time: what began and ended, and by which revision"},
+		func(ctx context.Context, in *timelineInput) (*body[*desk.Timeline], error) {
+			if in.From.IsZero() {
+				in.From = a.desk.Now().AddDate(-1, 0, 0)
+			}
+			if in.Until.IsZero() {
+				in.Until = a.desk.Now().AddDate(0, 3, 0)
+			}
+			return answer(a.desk.Timeline(actor(ctx), in.ID, in.From.UTC(), in.Until.UTC()))
 		})
 }
 

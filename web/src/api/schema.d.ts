@@ -736,6 +736,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A person's access over time: what began and ended, and by which revision */
+        get: operations["timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/trace": {
         parameters: {
             query?: never;
@@ -1268,6 +1285,14 @@ export interface components {
             subjects: components["schemas"]["End"][];
             targets: components["schemas"]["End"][];
             terms?: components["schemas"]["JoinTerms"];
+        };
+        Band: {
+            /** @description The group by which it is given; none if by hand */
+            group?: components["schemas"]["Ref"];
+            spans: components["schemas"]["Span"][];
+            target: components["schemas"]["Ref"];
+            /** @description Over what, in words */
+            where: string;
         };
         Bay: {
             /**
@@ -2835,6 +2860,18 @@ export interface components {
             empty: boolean;
             organisation: string;
         };
+        Span: {
+            /** @description By what; none if it was so when the record begins, or was looked at first */
+            began?: components["schemas"]["Turn"];
+            ended?: components["schemas"]["Turn"];
+            /** Format: date-time */
+            from: string;
+            /**
+             * Format: date-time
+             * @description None while no end is known
+             */
+            until?: string;
+        };
         Straggler: {
             /** Format: int64 */
             items: number;
@@ -2905,6 +2942,18 @@ export interface components {
         TidyInputBody: {
             group: string;
         };
+        Timeline: {
+            /** @description What began first comes first */
+            bands: components["schemas"]["Band"][];
+            /** @description The record goes back further than was looked at */
+            cut: boolean;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            now: string;
+            /** Format: date-time */
+            until: string;
+        };
         Trace: {
             class: string;
             description?: string;
@@ -2918,6 +2967,14 @@ export interface components {
             ways: components["schemas"]["Way"][];
             /** @description Nearest first; empty if it is held */
             whyNot: components["schemas"]["Reason"][];
+        };
+        Turn: {
+            /** Format: int64 */
+            revision?: number;
+            /** @description Its validity began or ended then */
+            set?: boolean;
+            who?: string;
+            why?: string;
         };
         UndoInputBody: {
             /** Format: int64 */
@@ -4528,6 +4585,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Repairs"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    timeline: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+                /** @description A year ago if absent */
+                from?: string;
+                /** @description In three months if absent */
+                until?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timeline"];
                 };
             };
             /** @description Error */

@@ -19,10 +19,11 @@ import { Wall } from "../../parts/Wall";
 import { Mark, Named } from "../../parts/words";
 import { EditPerson } from "./EditPerson";
 import { InvitationBoard } from "./InvitationBoard";
+import { TimeBands } from "./TimeBands";
 import { TracePanel } from "./TracePanel";
 
 type Person = Schemas["Person"];
-type Tab = "access" | "record";
+type Tab = "access" | "time" | "record";
 
 /** The sheet of one person: who they are, the wall of what they may do, and behind each brick the way by which it got there. */
 export function PersonSheet() {
@@ -79,7 +80,11 @@ function Sheet({ person }: { person: Person }) {
 				</div>
 				<div className="mt-1 flex items-baseline gap-6">
 					<Tabs
-						tabs={[{ id: "access" as Tab, name: "Access" }, ...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : [])]}
+						tabs={[
+							{ id: "access" as Tab, name: "Access" },
+							...(may(me, "history:view") && person.whole ? [{ id: "time" as Tab, name: "Over time" }] : []),
+							...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : []),
+						]}
 						at={tab}
 						onChoose={(t) => set({ tab: t === "access" ? null : t })}
 					/>
@@ -108,7 +113,9 @@ function Sheet({ person }: { person: Person }) {
 						: "This is their own sheet, as they see it: what they can do, and why."}
 				</p>
 			)}
-			{tab === "record" ? (
+			{tab === "time" ? (
+				<TimeBands person={person.user} />
+			) : tab === "record" ? (
 				<div className="min-h-0 grow overflow-auto px-[18px] py-3">
 					<Record search={{ user: person.user.id }} empty="Nothing that was applied here concerns this person." />
 				</div>
