@@ -8,6 +8,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
 )
 
@@ -53,4 +54,59 @@ func benchDesk(b *testing.B) *desk.Desk {
 		b.Fatal(err)
 	}
 	return d
+}
+
+// BenchmarkLarge measures what is asked under the keys of somebody who works in an organisation of 100,000 people; the first time includes what is counted once.
+func BenchmarkLarge(b *testing.B) {
+	design := generate.Design(generate.Options{Users: 100_000, Seed: 1})
+	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer s.Close()
+	d, err := desk.Open(s, func() time.Time { return generate.Day })
+	if err != nil {
+		b.Fatal(err)
+	}
+	if err := d.Load(design, false, "test"); err != nil {
+		b.Fatal(err)
+	}
+	if _, err := d.MakeOwner(design.Users[0].ID); err != nil {
+		b.Fatal(err)
+	}
+	who, key := desk.Actor{User: design.Users[0].ID}, design.Systems[9].Permissions[4].Key
+	for _, c := range []struct {
+		name string
+		ask  func() error
+	}{
+		{"people", func() error { return second(d.List(who, desk.Listing{Kind: model.KindUser, Limit: 100})) }},
+		{"people by words", func() error {
+			return second(d.List(who, desk.Listing{Kind: model.KindUser, Query: "saoirse vald", Limit: 100}))
+		}},
+		{"people by a filter", func() error {
+			return second(d.List(who, desk.Listing{Kind: model.KindUser, Query: `title eq "Title 3" and state eq "active"`, Limit: 100}))
+		}},
+		{"people sorted", func() error {
+			return second(d.List(who, desk.Listing{Kind: model.KindUser, Sort: "department", Limit: 100}))
+		}},
+		{"roles by holders", func() error {
+			return second(d.List(who, desk.Listing{Kind: model.KindRole, Sort: "holders", Down: true, Limit: 100}))
+		}},
+		{"find a person", func() error { return second(d.Find(who, "saoirse vald")) }},
+		{"find a letter", func() error { return second(d.Find(who, "s")) }},
+		{"ask who can", func() error { return second(d.Find(who, "who can view object 3")) }},
+		{"who can", func() error { return second(d.WhoCan(who, desk.WhoAsk{What: key, Limit: 100})) }},
+		{"a person", func() error { return second(d.Person(who, design.Users[777].ID, "")) }},
+		{"closest fit", func() error {
+			return second(d.Fit(who, desk.FitAsk{Like: design.Users[777].ID, Roles: true, Sets: true}))
+		}},
+	} {
+		b.Run(c.name, func(b *testing.B) {
+			for b.Loop() {
+				if err := c.ask(); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
 }

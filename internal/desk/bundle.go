@@ -85,7 +85,7 @@ func (d *Desk) Bundle(who Actor, kind model.Kind, id, where string) (*BundleShee
 		return nil, refuse(NotFound, "There is no %s %q.", kind.Word(), id)
 	}
 	b := &BundleSheet{Ref: Ref{string(kind), id, o.Title()}, Draft: s.drafted(index.Node{Kind: kind, ID: id}), Layers: []Layer{}, Excluded: []string{}, Dangerous: []LayerBrick{}, Dangling: []string{}, Grants: []Grant{}, UsedBy: []Ref{},
-		Holders: s.index.HolderCount(kind, id, s.at), May: d.editable(s, who, kind)}
+		Holders: s.holderCount(kind, id), May: d.editable(s, who, kind)}
 	owner := ""
 	var keys []string
 	switch o := o.(type) {

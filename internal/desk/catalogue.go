@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -91,7 +90,7 @@ func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
 			m.Courses = append(m.Courses, CatalogueCourse{Object: object})
 		}
 		c := &m.Courses[len(m.Courses)-1]
-		c.Bricks = append(c.Bricks, CatalogueBrick{p.Key, action, p.Label, p.Description, string(p.Class), p.Risk, p.Span == model.SpanOrganisation, s.index.HolderCount(index.KindPermission, p.Key, s.at)})
+		c.Bricks = append(c.Bricks, CatalogueBrick{p.Key, action, p.Label, p.Description, string(p.Class), p.Risk, p.Span == model.SpanOrganisation, s.holderCount(index.KindPermission, p.Key)})
 	}
 	for _, m := range v.Modules {
 		for _, c := range m.Courses {
@@ -181,7 +180,7 @@ func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
 // pool counts what [sight.seats] tells, of a licence that the design has.
 func (s *sight) pool(id string) Pool {
 	l, _ := s.design().Licences.Find(id)
-	p := Pool{Licence: s.ref(model.KindLicence, id), Seats: l.Seats, Used: change.SeatsUsed(s.design())[id], Covers: []Ref{}}
+	p := Pool{Licence: s.ref(model.KindLicence, id), Seats: l.Seats, Used: s.seatsUsed()[id], Covers: []Ref{}}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.ref(model.KindLicence, c))
 	}

@@ -36,6 +36,7 @@ type house struct {
 	until    time.Time // when the next one was applied, of a house of the past
 	index    *index.Index
 
+	tallies tallies
 	listing sync.Mutex
 	lists   map[model.Kind][]entry
 	parts   sync.Map // what delegates see of it, by user and delegations
@@ -135,7 +136,7 @@ func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) 
 	}
 	r := store.Revision{Number: h.revision + 1, At: d.now(), Who: a.who.User, WhoName: name, Why: a.why, Undoes: a.undoes}
 	// What takes long is done before the record is written: readers see the new house as soon as it is acknowledged.
-	next := &house{revision: r.Number, at: r.At, index: h.index.Update(after)}
+	next := (&house{revision: r.Number, at: r.At, index: h.index.Update(after)}).inheritLists(h)
 	err := d.store.Apply(r, ops, func(s *store.Store) error {
 		if a.along == nil {
 			return nil

@@ -190,7 +190,7 @@ func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error
 		return p, nil
 	}
 	p.after, p.index = after, h.index.Update(after)
-	p.shown = &house{revision: h.revision, at: h.at, index: p.index}
+	p.shown = (&house{revision: h.revision, at: h.at, index: p.index}).inheritLists(h)
 	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
 	p.refuseEdits(d, who)
 	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)

@@ -178,7 +178,7 @@ func riskColumn(kind model.Kind) column {
 }
 
 func holdersColumn(kind model.Kind) column {
-	return numberColumn("holders", "Held by", func(s *sight, id string) int { return s.index.HolderCount(kind, id, s.at) })
+	return numberColumn("holders", "Held by", func(s *sight, id string) int { return s.holderCount(kind, id) })
 }
 
 func givesColumn(kind model.Kind) column {
@@ -297,7 +297,7 @@ var columns = map[model.Kind][]column{
 			}
 			return nil
 		}},
-		numberColumn("used", "Taken", func(s *sight, id string) int { return change.SeatsUsed(s.design())[id] }),
+		numberColumn("used", "Taken", func(s *sight, id string) int { return s.seatsUsed()[id] }),
 		numberColumn("covers", "Covers", func(s *sight, id string) int { return len(object[*model.Licence](s, id).Covers) }),
 	},
 }
@@ -444,22 +444,29 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 	if err != nil {
 		return nil, err
 	}
-	all := s.entries(q.Kind)
-	var found []entry
-	for _, e := range all {
-		if !s.inArea(e.node, q.Where) || !s.mine(e.node, q.Mine) {
-			continue
-		}
-		l.Total++
-		if fits(e) {
-			found = append(found, e)
+	all, err := s.inOrder(q, kinds)
+	if err != nil {
+		return nil, err
+	}
+	found := all
+	if l.Total = len(all); q.Query != "" || q.Where != "" || q.Mine != "" {
+		l.Total, found = 0, nil
+		for _, e := range all {
+			if !s.inArea(e.node, q.Where) || !s.mine(e.node, q.Mine) {
+				continue
+			}
+			l.Total++
+			if fits(e) {
+				found = append(found, e)
+			}
 		}
 	}
 	l.Matching = len(found)
-	if err := s.sort(q, kinds, found); err != nil {
-		return nil, err
+	found = found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))]
+	if slices.ContainsFunc(shown, func(c column) bool { return c.id == "holders" }) {
+		s.countHolders(q.Kind, found)
 	}
-	for _, e := range found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))] {
+	for _, e := range found {
 		r := ListRow{ID: e.node.ID, Name: e.name, Cells: make([]Cell, len(shown)), Draft: s.drafted(e.node)}
 		for i, c := range shown {
 			r.Cells[i] = c.cell(s, e.node.ID)
@@ -482,7 +489,8 @@ func (s *sight) fits(q Listing, l *List) (func(e entry) bool, error) {
 		return func(entry) bool { return false }, nil
 	}
 	if q.Kind == model.KindUser {
-		return func(e entry) bool { return f.Match(index.Person(s.design(), object[*model.User](s, e.node.ID))) }, nil
+		matches := s.matching(f)
+		return func(e entry) bool { return matches(e.node.ID) }, nil
 	}
 	byID := map[string]column{}
 	for _, c := range allColumns[q.Kind] {
@@ -503,19 +511,25 @@ func (s *sight) fits(q Listing, l *List) (func(e entry) bool, error) {
 	}, nil
 }
 
-// sort puts rows, which come by name, into the order that is asked for.
-func (s *sight) sort(q Listing, kinds []column, rows []entry) error {
-	if q.Sort == "" || q.Sort == "name" {
-		if q.Down {
-			slices.Reverse(rows)
+// inOrder gives all rows in the order that is asked for.
+func (s *sight) inOrder(q Listing, kinds []column) ([]entry, error) {
+	all := s.entries(q.Kind)
+	if q.Sort != "" && q.Sort != "name" {
+		i := slices.IndexFunc(kinds, func(c column) bool { return c.id == q.Sort })
+		if i < 0 {
+			return nil, refuse(Invalid, "The list has no column %q to sort by.", q.Sort)
 		}
-		return nil
+		return s.sorted(q.Kind, kinds[i], q.Down), nil
 	}
-	i := slices.IndexFunc(kinds, func(c column) bool { return c.id == q.Sort })
-	if i < 0 {
-		return refuse(Invalid, "The list has no column %q to sort by.", q.Sort)
+	if q.Down {
+		all = slices.Clone(all)
+		slices.Reverse(all)
 	}
-	c := kinds[i]
+	return all, nil
+}
+
+// order gives rows, which come by name, in the order of a column.
+func (s *sight) order(rows []entry, c column, down bool) []entry {
 	type keyed struct {
 		entry
 		num  float64
@@ -537,15 +551,16 @@ func (s *sight) sort(q Listing, kinds []column, rows []entry) error {
 	}
 	slices.SortStableFunc(list, func(a, b keyed) int {
 		order := cmp.Or(cmp.Compare(a.num, b.num), strings.Compare(a.text, b.text))
-		if q.Down {
+		if down {
 			return -order
 		}
 		return order
 	})
+	out := make([]entry, len(rows))
 	for j := range list {
-		rows[j] = list[j].entry
+		out[j] = list[j].entry
 	}
-	return nil
+	return out
 }
 
 // inArea tells whether a thing has to do with an area: people who are at home there, groups that can be used there, roles and sets of which an assignment counts
@@ -627,26 +642,6 @@ func (s *sight) drafted(n index.Node) string {
 		return "changed"
 	}
 	return ""
-}
-
-// atHome counts the people at home in an area or in one that lies in it.
-func (s *sight) atHome(area string) (n int) {
-	for _, u := range s.design().Users {
-		if u.State != model.UserDeleted && s.index.Covers(area, u.Area) {
-			n++
-		}
-	}
-	return n
-}
-
-// grantsAt gives the assignments at an area itself.
-func (s *sight) grantsAt(area string) (out []*model.Assignment) {
-	for _, a := range s.design().Assignments {
-		if areaOr(s.index, a.Area) == area {
-			out = append(out, a)
-		}
-	}
-	return out
 }
 
 // suppliedBy gives the sets that are supplied with a system.

@@ -78,7 +78,7 @@ func (d *Desk) Timeline(who Actor, user string, from, until time.Time) (*Timelin
 		began := &Turn{Revision: r.Number, Who: r.WhoName, Why: r.Why}
 		t.lay(x.GrantsFor(user), x.Design(), r.At, end, began, ended)
 		end, ended = r.At, began
-		if !r.At.After(from) {
+		if !r.At.After(from) || r.Number == 1 { // before the first there was nothing
 			break
 		}
 		ops, err := d.store.Change(r.Number, 0)

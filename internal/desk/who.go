@@ -2,8 +2,10 @@ package desk
 
 import (
 	"cmp"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -118,12 +120,23 @@ func (s *sight) answering(ask WhoAsk) (a *answering, ref Ref, err error) {
 	if a.some.Area = ask.Where; ask.Where != "" && s.design().Get(model.KindArea, ask.Where) == nil {
 		return nil, ref, refuse(NotFound, "There is no area %q.", ask.Where)
 	}
-	for _, id := range s.index.WhoHolds(a.some, s.at) {
-		u, _ := s.design().Users.Find(id)
-		w := whoCan{user: u}
-		w.held, w.by = s.index.HeldOf(id, a.some, s.at)
-		a.users = append(a.users, w)
-	}
+	// Asked again for the next page, or narrowed to some, it is the same answer.
+	a.users = counted(s, "who "+ask.What+" "+ask.Where, func() []whoCan {
+		ids := s.index.WhoHolds(a.some, s.at)
+		out := make([]whoCan, len(ids))
+		var wait sync.WaitGroup
+		parts := runtime.GOMAXPROCS(0)
+		for n := range parts {
+			wait.Go(func() {
+				for i := len(ids) * n / parts; i < len(ids)*(n+1)/parts; i++ {
+					out[i].user, _ = s.design().Users.Find(ids[i])
+					out[i].held, out[i].by = s.index.HeldOf(ids[i], a.some, s.at)
+				}
+			})
+		}
+		wait.Wait()
+		return out
+	})
 	return a, ref, nil
 }
 
@@ -204,7 +217,8 @@ func (s *sight) whoCanDo(ask WhoAsk) (*WhoCan, error) {
 		return nil, err
 	}
 	shown := a.narrowed(ask.By)
-	v := &WhoCan{What: ref, Permissions: len(a.some.Keys), Total: len(a.users), Shown: len(shown), Rows: []WhoRow{}, Common: a.common(a.users)}
+	common := counted(s, "common "+ask.What+" "+ask.Where, func() []Common { return a.common(a.users) })
+	v := &WhoCan{What: ref, Permissions: len(a.some.Keys), Total: len(a.users), Shown: len(shown), Rows: []WhoRow{}, Common: common}
 	if p, ok := s.design().Permission(ask.What); ok {
 		v.About = p.Label
 	}

@@ -27,11 +27,12 @@ const (
 	MostFits     = 12
 )
 
-// candidates bounds how many roles and sets are tried together; those come in that give most of the need for the least excess, and for each permission needed
-// the lightest that give it.
+// candidates bounds how many roles and sets are tried together; those come in that give most of the need for the least excess and, of a need that is not long, for
+// each permission the lightest that give it.
 const (
-	candidates = 90
-	forEach    = 4
+	candidates = 60
+	forEach    = 3
+	long       = 40
 )
 
 // Closest gives the roles and sets that fit the need most closely, and their combinations: those first that lack least, and among these the ones whose
@@ -78,16 +79,18 @@ func lightest(x *index.Index, all []candidate, wanted index.Bundle) []candidate 
 	for _, c := range all[:candidates/2] {
 		kept[c.Node] = true
 	}
-	for _, key := range x.Keys(wanted) {
-		one, n := x.Of([]string{key}), 0
+	keys := x.Keys(wanted)
+	for _, key := range keys[:min(len(keys), long)] {
+		n := 0
 		for _, c := range all {
-			if n < forEach && c.Shared(one) == one.Count() {
+			if n < forEach && x.Has(c.Bundle, key) {
 				kept[c.Node] = true
 				n++
 			}
 		}
 	}
-	return slices.DeleteFunc(all, func(c candidate) bool { return !kept[c.Node] })[:min(len(kept), 2*candidates)]
+	all = slices.DeleteFunc(all, func(c candidate) bool { return !kept[c.Node] })
+	return all[:min(len(all), candidates)]
 }
 
 // search keeps the best of what it considers.

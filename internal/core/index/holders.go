@@ -270,6 +270,12 @@ func Union(list ...Bundle) Bundle {
 	return Bundle{bits: all}
 }
 
+// Has tells whether a bundle gives a permission.
+func (x *Index) Has(b Bundle, permission string) bool {
+	p, ok := x.permissionOf.find(permission)
+	return ok && has(b.bits, p)
+}
+
 // Shared is how many permissions two bundles share.
 func (b Bundle) Shared(o Bundle) int { return int(b.bits.IntersectionCardinality(o.bits)) }
 

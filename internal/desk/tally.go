@@ -1,0 +1,160 @@
+package desk
+
+import (
+	"fmt"
+	"runtime"
+	"slices"
+	"sync"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// tallies are what was counted of a house, so that the next key that is pressed need not count it again. What is in force can change with every instant; what was
+// counted stands for the minute in which it was.
+type tallies struct {
+	sync.Mutex
+	minute time.Time
+	known  *sync.Map
+}
+
+// at gives what is known at an instant.
+func (t *tallies) at(at time.Time) *sync.Map {
+	t.Lock()
+	defer t.Unlock()
+	if minute := at.Truncate(time.Minute); t.known == nil || !t.minute.Equal(minute) {
+		t.minute, t.known = minute, &sync.Map{}
+	}
+	return t.known
+}
+
+// counted gives what is told of a house under a name, and counts it the first time.
+func counted[T any](s *sight, name string, count func() T) T {
+	known := s.tallies.at(s.at)
+	v, ok := known.Load(name)
+	if !ok {
+		v, _ = known.LoadOrStore(name, sync.OnceValue(count))
+	}
+	return v.(func() T)()
+}
+
+// holderCount is how many people a role, set or permission reaches.
+func (s *sight) holderCount(kind model.Kind, id string) int {
+	return counted(s, "holders "+string(kind)+" "+id, func() int { return s.index.HolderCount(kind, id, s.at) })
+}
+
+// countHolders counts the holders of many at once.
+func (s *sight) countHolders(kind model.Kind, rows []entry) {
+	var wait sync.WaitGroup
+	parts := runtime.GOMAXPROCS(0)
+	for n := range parts {
+		wait.Go(func() {
+			for _, e := range rows[len(rows)*n/parts : len(rows)*(n+1)/parts] {
+				s.holderCount(kind, e.node.ID)
+			}
+		})
+	}
+	wait.Wait()
+}
+
+// seatsUsed counts the seats that people hold, by licence.
+func (s *sight) seatsUsed() map[string]int {
+	return counted(s, "seats", func() map[string]int { return change.SeatsUsed(s.design()) })
+}
+
+// atHome counts the people whose home lies in an area.
+func (s *sight) atHome(area string) int {
+	return counted(s, "at home", func() map[string]int {
+		direct := map[string]int{}
+		for _, u := range s.design().Users {
+			if u.State != model.UserDeleted {
+				direct[areaOr(s.index, u.Area)]++
+			}
+		}
+		all := map[string]int{}
+		for id, n := range direct {
+			for range len(s.design().Areas) { // upward, to the root
+				all[id] += n
+				a, ok := s.design().Areas.Find(id)
+				if !ok || a.Parent == "" {
+					break
+				}
+				id = a.Parent
+			}
+		}
+		return all
+	})[area]
+}
+
+// grantsAt gives the assignments at an area itself.
+func (s *sight) grantsAt(area string) []*model.Assignment {
+	return counted(s, "grants by area", func() map[string][]*model.Assignment {
+		all := map[string][]*model.Assignment{}
+		for _, a := range s.design().Assignments {
+			id := areaOr(s.index, a.Area)
+			all[id] = append(all[id], a)
+		}
+		return all
+	})[area]
+}
+
+// crowd is everybody, arranged so that a filter finds its people without looking at each.
+type crowd struct {
+	sync.Mutex
+	*filter.Crowd
+	place map[string]uint
+}
+
+// matching gives what tells whether a filter over people matches somebody.
+func (s *sight) matching(f *filter.Filter) func(id string) bool {
+	c := counted(s, "crowd", func() *crowd {
+		d := s.design()
+		people, place := make([]*filter.Person, len(d.Users)), make(map[string]uint, len(d.Users))
+		for i, u := range d.Users {
+			people[i], place[u.ID] = index.Person(d, u), uint(i)
+		}
+		return &crowd{Crowd: filter.NewCrowd(people), place: place}
+	})
+	c.Lock()
+	defer c.Unlock()
+	found := c.Match(f)
+	return func(id string) bool {
+		i, ok := c.place[id]
+		return ok && found.Test(i)
+	}
+}
+
+// sorted gives all rows of a list in the order of a column.
+func (s *sight) sorted(kind model.Kind, c column, down bool) []entry {
+	return counted(s, fmt.Sprint("order ", kind, " ", c.id, " ", down), func() []entry {
+		all := s.entries(kind)
+		if c.id == "holders" {
+			s.countHolders(kind, all)
+		}
+		return s.order(all, c, down)
+	})
+}
+
+// inheritLists takes over the lists of another house for those kinds that are the same in both.
+func (h *house) inheritLists(from *house) *house {
+	from.listing.Lock()
+	defer from.listing.Unlock()
+	a, b := from.design(), h.design()
+	if !slices.Equal(a.Areas, b.Areas) {
+		return h
+	}
+	same := map[model.Kind]bool{
+		model.KindUser: slices.Equal(a.Users, b.Users), model.KindGroup: slices.Equal(a.Groups, b.Groups), model.KindRole: slices.Equal(a.Roles, b.Roles),
+		model.KindSet: slices.Equal(a.Sets, b.Sets), index.KindPermission: slices.Equal(a.Systems, b.Systems), model.KindArea: true,
+	}
+	h.lists = map[model.Kind][]entry{}
+	for kind, list := range from.lists {
+		if same[kind] {
+			h.lists[kind] = list
+		}
+	}
+	return h
+}
