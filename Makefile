@@ -5,7 +5,7 @@ WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 
-.PHONY: build demo test check generate fresh screenshots bench load fuzz clean chromium
+.PHONY: build demo test check generate fresh screenshots bench large load fuzz clean chromium
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -45,6 +45,9 @@ screenshots: build chromium
 
 bench:
 	go test -timeout 40m -run "^$$" -bench . -benchmem ./internal/core/... ./internal/desk ./internal/door/authzen
+
+large: build chromium
+	go run ./e2e/large
 
 load: build
 	go run ./e2e/load $(BIN)

@@ -22,6 +22,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
@@ -41,6 +42,26 @@ func Demo(folder string, day time.Time) (url string, served *desk.Desk, stop fun
 	if err := demo.Fill(s, day); err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
+	return serve(s, day)
+}
+
+// Serve serves a design, as [Demo] does the demo organisation.
+func Serve(folder string, day time.Time, design *model.Design) (url string, served *desk.Desk, stop func() error, err error) {
+	s, err := store.Open(filepath.Join(folder, "served.db"), false)
+	if err != nil {
+		return "", nil, nil, err
+	}
+	url, served, stop, err = serve(s, day)
+	if err != nil {
+		return "", nil, nil, err
+	}
+	if err := served.Load(design, false, "generated"); err != nil {
+		return "", nil, nil, errors.Join(err, stop())
+	}
+	return url, served, stop, nil
+}
+
+func serve(s *store.Store, day time.Time) (url string, served *desk.Desk, stop func() error, err error) {
 	// The clock starts on the given day, and goes on from there.
 	began := time.Now()
 	d, err := desk.Open(s, func() time.Time { return day.Add(time.Since(began)) })

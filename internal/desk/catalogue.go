@@ -294,15 +294,17 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 			v.ImpliedBy = append(v.ImpliedBy, s.ref(index.KindPermission, k))
 		}
 	}
-	for _, o := range s.design().Sets {
-		if slices.Contains(s.index.Content(model.KindSet, o.ID), key) {
-			v.Sets = append(v.Sets, s.layer(model.KindSet, o.ID))
+	gives := map[string]bool{}
+	for _, n := range s.index.Giving(key) {
+		if n.Kind == model.KindSet {
+			v.Sets = append(v.Sets, s.layer(n.Kind, n.ID))
+		} else {
+			gives[n.ID] = true
+			v.Roles = append(v.Roles, s.layer(n.Kind, n.ID))
 		}
 	}
 	for _, o := range s.design().Roles {
-		if slices.Contains(s.index.Content(model.KindRole, o.ID), key) {
-			v.Roles = append(v.Roles, s.layer(model.KindRole, o.ID))
-		} else if slices.Contains(s.index.Standing(o.Excludes), key) {
+		if len(o.Excludes) > 0 && !gives[o.ID] && slices.Contains(s.index.Standing(o.Excludes), key) {
 			v.ExcludedBy = append(v.ExcludedBy, s.ref(model.KindRole, o.ID))
 		}
 	}
@@ -311,7 +313,7 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 			v.Conflicts = append(v.Conflicts, s.ref(model.KindConflict, c.ID))
 		}
 	}
-	holders := slices.DeleteFunc(s.index.Holders(index.KindPermission, key, s.at), func(u string) bool { return where != "" && !s.holdsAt(u, key, where) })
+	holders := s.index.WhoHolds(index.Some{Keys: []string{key}, Area: where}, s.at)
 	v.Holders = len(holders)
 	for _, u := range holders {
 		v.People = append(v.People, s.ref(model.KindUser, u))
@@ -323,7 +325,5 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 
 // holdsAt tells whether somebody holds a permission somewhere in an area.
 func (s *sight) holdsAt(user, key, where string) bool {
-	return slices.ContainsFunc(s.index.Effective(user, s.at), func(h index.Holding) bool {
-		return h.Permission == key && s.near(h.Area, where)
-	})
+	return len(s.index.HeldAt(user, key, where, s.at)) > 0
 }

@@ -130,8 +130,11 @@ func (s *sight) whoCan(words []string) (out []Found) {
 		if i == fitting {
 			break
 		}
-		holders := slices.DeleteFunc(s.index.Holders(index.KindPermission, key, s.at), func(u string) bool { return where.ID != "" && !s.holdsAt(u, key, where.ID) })
-		f := Found{Kind: "question", ID: "who " + key, Name: "Who can " + s.say(key), Note: count(len(holders), "person", "people"), To: "/who?what=" + url.QueryEscape(key), score: 1000 - i}
+		holders := s.holderCount(index.KindPermission, key)
+		if where.ID != "" {
+			holders = len(s.index.WhoHolds(index.Some{Keys: []string{key}, Area: where.ID}, s.at))
+		}
+		f := Found{Kind: "question", ID: "who " + key, Name: "Who can " + s.say(key), Note: count(holders, "person", "people"), To: "/who?what=" + url.QueryEscape(key), score: 1000 - i}
 		if where.ID != "" {
 			f.Name += " at " + where.Name
 			f.To += "&where=" + url.QueryEscape(where.ID)

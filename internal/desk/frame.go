@@ -251,6 +251,7 @@ type entry struct {
 	name  string
 	sort  string // the folded name
 	words string
+	place uint // of a person: in the design's table
 }
 
 // has tells whether an entry has all of some folded words.
@@ -274,14 +275,15 @@ func (h *house) entries(kind model.Kind) []entry {
 func (h *house) list(kind model.Kind) []entry {
 	out := []entry{}
 	add := func(id, name string, words ...string) {
-		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(name), model.Fold(strings.Join(append(words, id, name), " "))})
+		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(name), model.Fold(strings.Join(append(words, id, name), " ")), 0})
 	}
 	d := h.design()
 	switch kind {
 	case model.KindUser:
-		for _, u := range d.Users {
+		for i, u := range d.Users {
 			if u.State != model.UserDeleted {
 				add(u.ID, u.DisplayName, u.UserName, u.Email, u.JobTitle, u.Department, h.area(u.Area).Name, string(u.State))
+				out[len(out)-1].place = uint(i)
 			}
 		}
 	case model.KindGroup:

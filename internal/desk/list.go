@@ -489,8 +489,7 @@ func (s *sight) fits(q Listing, l *List) (func(e entry) bool, error) {
 		return func(entry) bool { return false }, nil
 	}
 	if q.Kind == model.KindUser {
-		matches := s.matching(f)
-		return func(e entry) bool { return matches(e.node.ID) }, nil
+		return s.matching(f), nil
 	}
 	byID := map[string]column{}
 	for _, c := range allColumns[q.Kind] {

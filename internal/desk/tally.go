@@ -105,26 +105,22 @@ func (s *sight) grantsAt(area string) []*model.Assignment {
 type crowd struct {
 	sync.Mutex
 	*filter.Crowd
-	place map[string]uint
 }
 
 // matching gives what tells whether a filter over people matches somebody.
-func (s *sight) matching(f *filter.Filter) func(id string) bool {
+func (s *sight) matching(f *filter.Filter) func(e entry) bool {
 	c := counted(s, "crowd", func() *crowd {
 		d := s.design()
-		people, place := make([]*filter.Person, len(d.Users)), make(map[string]uint, len(d.Users))
+		people := make([]*filter.Person, len(d.Users))
 		for i, u := range d.Users {
-			people[i], place[u.ID] = index.Person(d, u), uint(i)
+			people[i] = index.Person(d, u)
 		}
-		return &crowd{Crowd: filter.NewCrowd(people), place: place}
+		return &crowd{Crowd: filter.NewCrowd(people)}
 	})
 	c.Lock()
 	defer c.Unlock()
 	found := c.Match(f)
-	return func(id string) bool {
-		i, ok := c.place[id]
-		return ok && found.Test(i)
-	}
+	return func(e entry) bool { return found.Test(e.place) }
 }
 
 // sorted gives all rows of a list in the order of a column.
