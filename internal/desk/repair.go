@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"slices"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -44,7 +45,7 @@ func (d *Desk) Repairs(who Actor, user, permission, where string) (*Repairs, err
 	if !s.whole && s.authority == nil {
 		return nil, d.need(s.present, who, model.ViewDesign)
 	}
-	found, at, err := s.house.repairs(d, user, permission, where)
+	found, at, err := s.house.repairs(user, permission, where, s.at)
 	if err != nil {
 		return nil, err
 	}
@@ -71,8 +72,8 @@ func (d *Desk) Repairs(who Actor, user, permission, where string) (*Repairs, err
 	return out, nil
 }
 
-// repairs finds the repairs on a house, and the area for which they are.
-func (h *house) repairs(d *Desk, user, permission, where string) ([]repair.Repair, string, error) {
+// repairs finds the repairs on a house at t, and the area for which they are.
+func (h *house) repairs(user, permission, where string, t time.Time) ([]repair.Repair, string, error) {
 	u, ok := h.design().Users.Find(user)
 	if !ok {
 		return nil, "", refuse(NotFound, "There is no person %q.", user)
@@ -88,7 +89,7 @@ func (h *house) repairs(d *Desk, user, permission, where string) ([]repair.Repai
 	if p.Span == model.SpanOrganisation {
 		at = ""
 	}
-	return repair.Find(h.index, user, permission, index.Record{Area: at}, d.now()), at, nil
+	return repair.Find(h.index, user, permission, index.Record{Area: at}, t), at, nil
 }
 
 // nameOf names exactly some operations.
@@ -101,7 +102,7 @@ func nameOf(ops []change.Op) string {
 // DraftRepair puts a repair into a draft.
 func (d *Desk) DraftRepair(who Actor, user, permission, where, id string) (*Draft, error) {
 	return d.alter(who, func(h *house, p *drafted) error {
-		found, _, err := p.shown.repairs(d, user, permission, where)
+		found, _, err := p.shown.repairs(user, permission, where, d.now())
 		if err != nil {
 			return err
 		}
