@@ -34,8 +34,21 @@ func TestQuestions(t *testing.T) {
 	s.pick("Ask about", "tallyroom:payment:release")
 	s.see("[data-answer]", "Release payment")
 
-	// Side by side.
-	s.click("main nav a", "Compare")
+	// Before anything is asked, the page tells where to begin.
+	s.open("/who")
+	s.see("section[aria-label^='Critical']", "18 people")
+	s.click("section[aria-label^='Critical'] li button", "quaybook:gate:override")
+	s.see("[data-answer]", "17 people")
+	s.open("/who")
+	s.click("section[aria-label='Whole systems'] li button", "Quaybook")
+	s.see("[data-answer]", "92 people")
+
+	// Side by side: asked in the finder, or gathered on the page.
+	s.must(s.PressControl("k"))
+	s.typeInto("Find, or ask", "compare tomasz oyelaran with noor")
+	s.click("[role=dialog] [role=option]", "How do Tomasz Oyelaran and Noor Tamsin differ?")
+	s.see("[data-answer]", "4 differences")
+	s.click("main button", "Begin anew")
 	s.see("main", "Choose two to eight things")
 	s.pick("Set beside", "Tomasz Oyelaran")
 	s.see("main", "Choose what to set beside it")

@@ -411,12 +411,16 @@ func TestFinder(t *testing.T) {
 		}
 	}
 	for text, want := range map[string][2]string{
-		"who can override gates at Terminal 1":   {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/who?what=quaybook%3Agate%3Aoverride&where=terminal-1"},
-		"who may release payments":               {"Who can release payment (tallyroom:payment:release)?", "/who?what=tallyroom%3Apayment%3Arelease"},
-		"why can't Noor edit rates":              {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "/people/noor.tamsin?all=1&permission=quaybook%3Abooking.rate%3Aedit"},
-		"why can tomasz oyelaran override gates": {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "/people/tomasz.oyelaran?all=1&permission=quaybook%3Agate%3Aoverride"},
-		"can noor tamsin admit at terminal 2?":   {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "/people/noor.tamsin?all=1&permission=quaybook%3Agate%3Aadmit&where=terminal-2"},
-		"what can Noor do":                       {"What can Noor Tamsin do?", "/people/noor.tamsin"},
+		"who can override gates at Terminal 1":                 {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/who?what=quaybook%3Agate%3Aoverride&where=terminal-1"},
+		"who may release payments":                             {"Who can release payment (tallyroom:payment:release)?", "/who?what=tallyroom%3Apayment%3Arelease"},
+		"why can't Noor edit rates":                            {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "/people/noor.tamsin?all=1&permission=quaybook%3Abooking.rate%3Aedit"},
+		"why can tomasz oyelaran override gates":               {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "/people/tomasz.oyelaran?all=1&permission=quaybook%3Agate%3Aoverride"},
+		"can noor tamsin admit at terminal 2?":                 {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "/people/noor.tamsin?all=1&permission=quaybook%3Agate%3Aadmit&where=terminal-2"},
+		"what can Noor do":                                     {"What can Noor Tamsin do?", "/people/noor.tamsin"},
+		"compare Tomasz Oyelaran with Noor":                    {"How do Tomasz Oyelaran and Noor Tamsin differ?", "/compare?things=user%3Atomasz.oyelaran%2Cuser%3Anoor.tamsin"},
+		"how do gate clerk, gate lead and night cover differ?": {"How do Gate clerk, Gate lead and Night cover differ?", "/compare?things=role%3Agate-clerk%2Crole%3Agate-lead%2Crole%3Anight-cover"},
+		"closest fit for export gate logs and admit gates":     {"Which role fits best to export gate log (quaybook:gate-log:export) and to admit gate (quaybook:gate:admit)?", "/fit?need=quaybook%3Agate-log%3Aexport%2Cquaybook%3Agate%3Aadmit"},
+		"which role can release payments":                      {"Which role fits best to release payment (tallyroom:payment:release)?", "/fit?need=tallyroom%3Apayment%3Arelease"},
 	} {
 		got := find(text)
 		if len(got) == 0 || got[0].Kind != "question" || got[0].Name != want[0] || got[0].To != want[1] {
@@ -426,7 +430,10 @@ func TestFinder(t *testing.T) {
 	if got := find("who can override gates at Terminal 1"); got[0].Note != "11 people" {
 		t.Errorf("the answer in short is %q", got[0].Note)
 	}
-	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz"} {
+	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(got[1:], func(f desk.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" }) {
+		t.Errorf("of two called Tomasz, one is not offered: %+v", got)
+	}
+	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz", "compare", "compare noor", "compare noor with noor", "compare noor with zzz", "compare ?", "compare , and ?", "closest fit for", "closest fit for zzz", "what fits and and"} {
 		if got := find(text); slices.ContainsFunc(got, func(f desk.Found) bool { return f.Kind == "question" }) {
 			t.Errorf("%q is taken for a question: %+v", text, got)
 		}

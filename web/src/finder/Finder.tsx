@@ -13,7 +13,12 @@ import { addressOf, kindWords } from "../parts/words";
 
 type Offer = { key: string; name: string; note: string; kind: string; run: () => void };
 
-const questions = ["who can override gates at Terminal 1", "why can’t Noor edit rates", "what can Tomasz do"];
+const questions = [
+	"who can override gates at Terminal 1",
+	"why can’t Noor edit rates",
+	"compare Tomasz with Noor",
+	"closest fit for export gate logs",
+];
 
 /** Finds any thing by any of its words, any act, and answers questions, all by keyboard. */
 export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {

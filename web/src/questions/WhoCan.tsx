@@ -1,3 +1,4 @@
+import { type UseQueryResult, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import { useNavigate, useSearchParams } from "react-router";
@@ -5,7 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
-import { Failed } from "../parts/loading";
+import { Failed, Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
@@ -26,14 +27,79 @@ export function WhoCan() {
 				<Rooms />
 			</div>
 			<Asked what={what} />
-			{what ? (
-				<Answer key={what} what={what} />
-			) : (
-				<p className="py-4 text-quiet">
-					Choose a permission or a whole system above: everybody who can use it is listed, with the ways by which they can.
-				</p>
-			)}
+			{what ? <Answer key={what} what={what} /> : <Opening />}
 		</div>
+	);
+}
+
+/** Where to begin: what could do the most harm, by how many hold it, and each system as a whole. */
+function Opening() {
+	const where = useWhere();
+	const list = (kind: "permission" | "system", q: string, sort: string | undefined, columns: string[]) => ({
+		queryKey: [...design, "list", kind, "opening", where],
+		queryFn: () => data(api.GET("/api/lists/{kind}", { params: { path: { kind }, query: { q, sort, down: !!sort, columns, where, limit: 100 } } })),
+	});
+	const critical = useQuery(list("permission", "risk eq 3", "holders", ["label", "holders"]));
+	const systems = useQuery(list("system", "", undefined, ["permissions"]));
+	return (
+		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
+			<Begin
+				title="Critical permissions, those first that most people hold"
+				empty="No permission is marked as critical."
+				query={critical}
+				row={(r) => [r.name, r.cells[0]?.text ?? "", count(Number(r.cells[1]?.text ?? 0), "person", "people")]}
+			/>
+			<Begin
+				title="Whole systems"
+				empty="There are no systems yet."
+				query={systems}
+				row={(r) => [r.name, "", count(Number(r.cells[0]?.text ?? 0), "permission", "permissions")]}
+			/>
+		</div>
+	);
+}
+
+type Row = Schemas["List"]["rows"][number];
+
+function Begin({
+	title,
+	empty,
+	query,
+	row,
+}: {
+	title: string;
+	empty: string;
+	query: UseQueryResult<Schemas["List"]>;
+	row: (r: Row) => [name: string, what: string, much: string];
+}) {
+	const set = useSet(false);
+	return (
+		<section aria-label={title} className="flex min-h-0 flex-col pr-[18px] last:border-l-[3px] last:border-[var(--beam)] last:pr-0 last:pl-[18px]">
+			<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[12px] font-normal text-quiet">{title}</h2>
+			<Loaded query={query}>
+				{(l) => (
+					<ul className="min-h-0 grow overflow-auto">
+						{l.rows.map((r) => {
+							const [name, what, much] = row(r);
+							return (
+								<li key={r.id} className="flex items-baseline gap-4 border-b border-hair py-[5px]">
+									<button
+										type="button"
+										className={`link min-w-0 truncate ${name.includes(":") ? "font-mono text-[12px]" : ""}`}
+										onClick={() => set({ what: r.id, by: null })}
+									>
+										{name}
+									</button>
+									<span className="min-w-0 grow truncate">{what}</span>
+									<span className="narrow shrink-0 text-right text-quiet">{much}</span>
+								</li>
+							);
+						})}
+						{l.rows.length === 0 && <li className="py-2 text-quiet">{empty}</li>}
+					</ul>
+				)}
+			</Loaded>
+		</section>
 	);
 }
 
