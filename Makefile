@@ -54,6 +54,7 @@ load: build
 
 fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter
+	go test -run '^$$' -fuzz FuzzPath -fuzztime 60s ./internal/core/filter
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/modelfile
 
 clean:

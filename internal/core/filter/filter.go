@@ -7,6 +7,7 @@ package filter
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -38,9 +39,12 @@ type Filter struct {
 // Match tells whether the filter matches a person.
 func (f *Filter) Match(p *Person) bool { return f.root.match(p, nil) }
 
-// Row is what a filter over a list sees of one of its rows: the values of an attribute of the [Schema], each a string, float64, bool or time.Time.
-// What is empty or zero counts as no value, but for numbers and flags.
+// Row is what a filter over a list sees of one of its rows: the values of an attribute of the [Schema], each a string, float64, bool or time.Time; of an
+// attribute with parts, a Row that gives the values of these. What is empty or zero counts as no value, but for numbers and flags.
 type Row func(attribute string) []any
+
+// element is one value of an attribute with parts, as a value path looks at it.
+type element Row
 
 // MatchRow tells whether the filter matches a row of the list whose schema it was parsed for.
 func (f *Filter) MatchRow(r Row) bool { return f.root.match(r, nil) }
@@ -58,7 +62,7 @@ type node interface {
 	match(s subject, q *Qualification) bool
 }
 
-// subject is a *Person or a Row.
+// subject is a *Person, a Row or an element.
 type subject any
 
 type (
@@ -72,6 +76,7 @@ type (
 		value value
 	}
 	valuePath struct {
+		name   string
 		values func(p *Person) int // how many values the attribute has; qualifications only have an inner filter
 		inner  node
 	}
@@ -105,7 +110,10 @@ func (n compare) match(s subject, q *Qualification) bool {
 }
 
 func (n valuePath) match(s subject, _ *Qualification) bool {
-	p := s.(*Person)     // rows have no value paths
+	if row, is := s.(Row); is {
+		return slices.ContainsFunc(row(n.name), func(v any) bool { return n.inner.match(element(v.(Row)), nil) })
+	}
+	p := s.(*Person)
 	if n.values != nil { // emails: at most one value, which the person stands for
 		return n.values(p) > 0 && n.inner.match(p, nil)
 	}
@@ -151,6 +159,8 @@ type value struct {
 	num  float64
 	flag bool
 	time time.Time
+
+	written string // the text before it was folded, of what is compared with
 }
 
 func (op operator) holds(have, want value) bool {
@@ -328,24 +338,55 @@ const (
 
 // Attribute is one attribute of the rows of a list.
 type Attribute struct {
-	Name string
-	Type Type
+	Name  string
+	Type  Type
+	Parts []Attribute // of an attribute whose values have parts; it has then no type itself
 }
 
 // NewSchema makes the schema of a list.
 func NewSchema(list ...Attribute) *Schema {
 	s := &Schema{attributes: map[string]*attribute{}}
 	for _, a := range list {
-		s.names = append(s.names, a.Name)
-		s.attributes[strings.ToLower(a.Name)] = &attribute{name: a.Name, kind: kind(a.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
-			for _, v := range row.(Row)(a.Name) {
-				if have, ok := valueOf(kind(a.Type), v); ok && !yield(have) {
-					return
+		made := &attribute{name: a.Name, kind: kind(a.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
+			eachOf(row.(Row)(a.Name), kind(a.Type), yield)
+		}}
+		if a.Parts == nil {
+			s.names = append(s.names, a.Name)
+		} else {
+			made.kind, made.subs = complex_, map[string]*attribute{}
+			made.each = func(row subject, _ *Qualification, yield func(value) bool) {
+				if len(row.(Row)(a.Name)) > 0 {
+					yield(value{kind: complex_})
 				}
 			}
-		}}
+		}
+		for _, part := range a.Parts {
+			s.names = append(s.names, a.Name+"."+part.Name)
+			made.subs[strings.ToLower(part.Name)] = &attribute{name: a.Name + "." + part.Name, kind: kind(part.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
+				if e, within := row.(element); within {
+					eachOf(e(part.Name), kind(part.Type), yield)
+					return
+				}
+				for _, v := range row.(Row)(a.Name) {
+					if !eachOf(v.(Row)(part.Name), kind(part.Type), yield) {
+						return
+					}
+				}
+			}}
+		}
+		s.attributes[strings.ToLower(a.Name)] = made
 	}
 	return s
+}
+
+// eachOf yields a row's values; false once that is enough.
+func eachOf(values []any, k kind, yield func(value) bool) bool {
+	for _, v := range values {
+		if have, ok := valueOf(k, v); ok && !yield(have) {
+			return false
+		}
+	}
+	return true
 }
 
 // valueOf makes a row's value one that compares; false if it is none.

@@ -185,7 +185,7 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
-var rows = NewSchema(Attribute{"name", Text}, Attribute{"owner", Exact}, Attribute{"members", Number}, Attribute{"retired", Boolean}, Attribute{"until", Instant})
+var rows = NewSchema(Attribute{Name: "name", Type: Text}, Attribute{Name: "owner", Type: Exact}, Attribute{Name: "members", Type: Number}, Attribute{Name: "retired", Type: Boolean}, Attribute{Name: "until", Type: Instant})
 
 func TestFiltersOverRows(t *testing.T) {
 	row := Row(func(name string) []any {

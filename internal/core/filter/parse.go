@@ -15,8 +15,8 @@ const MaxDepth = 1000
 // maxLength bounds a filter's text, in bytes.
 const maxLength = 1 << 20
 
-// schemas are the prefixes by which RFC 7643 qualifies the names of a user's attributes.
-var schemas = []string{"urn:ietf:params:scim:schemas:core:2.0:user:", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:"}
+// schemas are the prefixes by which RFC 7643 qualifies the names of attributes.
+var schemas = []string{"urn:ietf:params:scim:schemas:core:2.0:user:", "urn:ietf:params:scim:schemas:core:2.0:group:", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:"}
 
 // Parse reads a filter over people. The error, if any, is an [*Error] that tells where the text goes wrong and what was expected.
 func Parse(text string) (*Filter, error) { return People.Parse(text) }
@@ -24,27 +24,35 @@ func Parse(text string) (*Filter, error) { return People.Parse(text) }
 // Parse reads a filter over the rows of a list. The error, if any, is an [*Error].
 func (s *Schema) Parse(text string) (f *Filter, err error) {
 	p := &parser{text: text, schema: s}
-	defer func() {
-		if r := recover(); r != nil {
-			e, ours := r.(*Error)
-			if !ours {
-				panic(r)
-			}
-			f, err = nil, e
-		}
-	}()
-	if len(text) > maxLength {
-		p.fail(maxLength, "the filter is too long")
-	}
-	if !utf8.ValidString(text) {
-		p.fail(0, "the filter is not valid UTF-8")
-	}
+	defer p.failed(&err)
+	p.begin()
 	root := p.or(nil)
 	p.space()
 	if p.at < len(p.text) {
 		p.fail(p.at, "expected \"and\", \"or\" or the end, not %s", p.next())
 	}
 	return &Filter{root}, nil
+}
+
+// begin refuses a text that need not be looked at.
+func (p *parser) begin() {
+	if len(p.text) > maxLength {
+		p.fail(maxLength, "the text is too long")
+	}
+	if !utf8.ValidString(p.text) {
+		p.fail(0, "the text is not valid UTF-8")
+	}
+}
+
+// failed makes what [parser.fail] told an error.
+func (p *parser) failed(err *error) {
+	if r := recover(); r != nil {
+		e, ours := r.(*Error)
+		if !ours {
+			panic(r)
+		}
+		*err = e
+	}
 }
 
 type parser struct {
@@ -177,6 +185,15 @@ func (p *parser) term(of *attribute) node {
 }
 
 func (p *parser) valuePath(a, of *attribute, start int) node {
+	inner := p.bracket(a, of, start)
+	if p.at < len(p.text) && p.text[p.at] == '.' {
+		p.fail(p.at, "no name may follow the bracket: put the comparison into it")
+	}
+	return valuePath{a.name, a.values, inner}
+}
+
+// bracket reads the filter within the brackets that follow an attribute.
+func (p *parser) bracket(a, of *attribute, start int) node {
 	if of != nil {
 		p.fail(p.at, "a bracket may not stand within a bracket")
 	}
@@ -191,10 +208,7 @@ func (p *parser) valuePath(a, of *attribute, start int) node {
 		p.fail(p.at, "expected \"]\" for the \"[\" at character %d, not %s", open+1, p.next())
 	}
 	p.depth--
-	if p.at < len(p.text) && p.text[p.at] == '.' {
-		p.fail(p.at, "no name may follow the bracket: put the comparison into it")
-	}
-	return valuePath{a.values, inner}
+	return inner
 }
 
 func (p *parser) attribute(of *attribute) *attribute {
@@ -244,7 +258,10 @@ func hint(a *attribute) string {
 
 func partsOf(a *attribute) string {
 	var names []string
-	for name := range a.subs {
+	for name, sub := range a.subs {
+		if strings.HasPrefix(sub.name, a.name+".") {
+			name = sub.name[len(a.name)+1:] // as it is written
+		}
 		names = append(names, a.name+"."+name)
 	}
 	slices.Sort(names)
@@ -287,7 +304,9 @@ func (p *parser) value(a *attribute, op operator, opAt int) value {
 		}
 		switch a.kind {
 		case text:
-			v.text = Fold(v.text)
+			v.text, v.written = Fold(v.text), v.text
+		case exact:
+			v.written = v.text
 		case instant:
 			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil {
 				p.fail(start, "expected an instant like \"2026-01-31T00:00:00Z\" for %q, not %s", a.name, raw)
