@@ -95,7 +95,7 @@ func Fill(s *store.Store, now time.Time) error {
 	first, steps := history(final, now)
 	load := change.Difference(model.Build(&model.Design{}), first)
 	start := now.AddDate(-1, -6, 0)
-	if err := s.Apply(store.Revision{Number: 1, At: start, WhoName: "Signe Halloran", Who: "signe.halloran", Why: "Brought in from the books that were kept before"}, load, nil); err != nil {
+	if err := s.Apply(store.Step{Revision: store.Revision{Number: 1, At: start, WhoName: "Signe Halloran", Who: "signe.halloran", Why: "Brought in from the books that were kept before"}, Ops: load}); err != nil {
 		return err
 	}
 	for i, step := range steps {
@@ -103,7 +103,7 @@ func Fill(s *store.Store, now time.Time) error {
 		if u, ok := final.Users.Find(step.who); ok {
 			r.WhoName = u.DisplayName
 		}
-		if err := s.Apply(r, step.ops, nil); err != nil {
+		if err := s.Apply(store.Step{Revision: r, Ops: step.ops}); err != nil {
 			return err
 		}
 	}

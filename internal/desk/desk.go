@@ -25,6 +25,9 @@ type Desk struct {
 	known sync.Map // tokens that programs have shown, by hash
 	laid  sync.Map // drafts as they were last laid, by user
 	past  pastHouses
+	fed   fed
+	queue sync.Mutex
+	feeds []*feeding                // requests of directories that wait for the writer's lock; queue guards them
 	began atomic.Pointer[time.Time] // when the record begins
 	demo  bool
 }
@@ -95,6 +98,7 @@ const (
 	Invalid
 	Conflict
 	Unproven // the password must be given again first
+	Taken    // a name or id that must be unique is another's
 )
 
 // Error is a refusal that the person who asked can understand and act on.
@@ -137,12 +141,11 @@ func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) 
 	r := store.Revision{Number: h.revision + 1, At: d.now(), Who: a.who.User, WhoName: name, Why: a.why, Undoes: a.undoes}
 	// What takes long is done before the record is written: readers see the new house as soon as it is acknowledged.
 	next := (&house{revision: r.Number, at: r.At, index: h.index.Update(after)}).inheritLists(h)
-	err := d.store.Apply(r, ops, func(s *store.Store) error {
-		if a.along == nil {
-			return nil
-		}
-		return a.along(s, r.Number)
-	})
+	step := store.Step{Revision: r, Ops: ops}
+	if a.along != nil {
+		step.Along = func(s *store.Store) error { return a.along(s, r.Number) }
+	}
+	err := d.store.Apply(step)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.reload(); err != nil {
 			return nil, err

@@ -55,6 +55,9 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 	return u, err
 }
 
+// Revision gives the number of the last revision.
+func (d *Desk) Revision() int { return d.house.Load().revision }
+
 // Empty tells whether the desk holds no design yet.
 func (d *Desk) Empty() bool { return d.house.Load().revision == 0 }
 

@@ -115,7 +115,7 @@ func Open(file string, mustExist bool) (*Store, error) {
 		return nil, fmt.Errorf("the database %s: %w", file, err)
 	}
 	s := &Store{db}
-	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}, &ReviewTask{}, &Letter{}); err != nil {
+	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}, &ReviewTask{}, &Letter{}, &Fed{}); err != nil {
 		return nil, errors.Join(fmt.Errorf("the database %s: %w", file, err), s.Close())
 	}
 	return s, nil
@@ -173,29 +173,40 @@ func (s *Store) Design() (d *model.Design, revision int, err error) {
 // ErrMoved tells that a revision was applied by somebody else since the design was read.
 var ErrMoved = errors.New("the design has moved on")
 
-// Apply records a revision and makes its change to the current design, in one transaction: both or neither. It fails with
-// [ErrMoved] unless the revision's number is the next one. Along does more within the transaction; it may be nil.
-func (s *Store) Apply(r Revision, ops []change.Op, along func(*Store) error) error {
-	ops = change.Compact(ops)
-	r.Size = len(ops)
+// Step is a revision to record, with its change. Along does more within the transaction; it may be nil.
+type Step struct {
+	Revision Revision
+	Ops      []change.Op
+	Along    func(*Store) error
+}
+
+// Apply records revisions one after another and makes their changes to the current design, in one transaction: all or none. It fails with
+// [ErrMoved] unless their numbers are the next ones.
+func (s *Store) Apply(steps ...Step) error {
 	return s.db.Transaction(func(tx *gorm.DB) error {
 		n, err := last(tx)
 		if err != nil {
 			return err
 		}
-		if r.Number != n+1 {
-			return ErrMoved
-		}
-		if err := tx.Create(&r).Error; err != nil {
-			return err
-		}
-		for start := 0; start < len(ops); start += batch {
-			if err := record(tx, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
+		for i, step := range steps {
+			r, ops := step.Revision, change.Compact(step.Ops)
+			if r.Number != n+1+i {
+				return ErrMoved
+			}
+			r.Size = len(ops)
+			if err := tx.Create(&r).Error; err != nil {
 				return err
 			}
-		}
-		if along != nil {
-			return along(&Store{tx})
+			for start := 0; start < len(ops); start += batch {
+				if err := record(tx, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
+					return err
+				}
+			}
+			if step.Along != nil {
+				if err := step.Along(&Store{tx}); err != nil {
+					return err
+				}
+			}
 		}
 		return nil
 	})
@@ -208,6 +219,7 @@ const batch = 2000
 // fraction of what it costs to bind each value.
 func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 	rows := make([][4]any, len(ops)) // kind, id, before, after
+	puts, deletes := false, false
 	for i, o := range ops {
 		before, after, err := o.Values()
 		if err != nil {
@@ -220,21 +232,26 @@ func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 		if after != nil {
 			rows[i][3] = string(after)
 		}
+		puts, deletes = puts || after != nil, deletes || after == nil
 	}
 	data, err := json.Marshal(rows)
 	if err != nil {
 		return err
 	}
 	for _, q := range []struct {
-		sql  string
-		args []any
+		needed bool
+		sql    string
+		args   []any
 	}{
-		{`INSERT INTO operations (revision, seq, kind, object_id, "before", "after")
+		{true, `INSERT INTO operations (revision, seq, kind, object_id, "before", "after")
 			SELECT ?, ? + key, value ->> 0, value ->> 1, CAST(value ->> 2 AS BLOB), CAST(value ->> 3 AS BLOB) FROM json_each(?)`, []any{revision, start, string(data)}},
-		{`DELETE FROM objects WHERE (kind, id) IN (SELECT kind, object_id FROM operations WHERE revision = ? AND seq >= ? AND "after" IS NULL)`, []any{revision, start}},
-		{`INSERT INTO objects (kind, id, value) SELECT kind, object_id, "after" FROM operations WHERE revision = ? AND seq >= ? AND "after" IS NOT NULL
+		{deletes, `DELETE FROM objects WHERE (kind, id) IN (SELECT kind, object_id FROM operations WHERE revision = ? AND seq >= ? AND "after" IS NULL)`, []any{revision, start}},
+		{puts, `INSERT INTO objects (kind, id, value) SELECT kind, object_id, "after" FROM operations WHERE revision = ? AND seq >= ? AND "after" IS NOT NULL
 			ON CONFLICT DO UPDATE SET value = excluded.value`, []any{revision, start}},
 	} {
+		if !q.needed {
+			continue
+		}
 		if err := tx.Exec(q.sql, q.args...).Error; err != nil {
 			return err
 		}

@@ -35,7 +35,7 @@ func apply(t *testing.T, s *store.Store, ops ...change.Op) int {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Apply(store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Minute), WhoName: "test", Why: "test"}, ops, nil); err != nil {
+	if err := s.Apply(store.Step{Revision: store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Minute), WhoName: "test", Why: "test"}, Ops: ops}); err != nil {
 		t.Fatal(err)
 	}
 	return n + 1
@@ -74,7 +74,7 @@ func TestARevisionIsWholeOrNotAtAll(t *testing.T) {
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")})
 	failure := errors.New("the outcome cannot be kept")
 	ops := []change.Op{{Kind: model.KindUser, ID: "bea", After: person("bea", "")}, {Kind: model.KindUser, ID: "ann", Before: person("ann", "Clerk")}}
-	err := s.Apply(store.Revision{Number: 2, At: start}, ops, func(*store.Store) error { return failure })
+	err := s.Apply(store.Step{Revision: store.Revision{Number: 2, At: start}, Ops: ops, Along: func(*store.Store) error { return failure }})
 	if !errors.Is(err, failure) {
 		t.Errorf("the error is %v", err)
 	}
@@ -90,7 +90,7 @@ func TestRevisionsFollowOneAnother(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "")})
 	for _, number := range []int{1, 3} {
-		if err := s.Apply(store.Revision{Number: number, At: start}, nil, nil); !errors.Is(err, store.ErrMoved) {
+		if err := s.Apply(store.Step{Revision: store.Revision{Number: number, At: start}}); !errors.Is(err, store.ErrMoved) {
 			t.Errorf("revision %d after 1: %v", number, err)
 		}
 	}
@@ -217,7 +217,7 @@ func TestTheRecordIsSearched(t *testing.T) {
 		if name == "" {
 			name = "Operator"
 		}
-		if err := s.Apply(store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Hour), Who: step.who, WhoName: name, Why: step.why}, []change.Op{step.op}, nil); err != nil {
+		if err := s.Apply(store.Step{Revision: store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Hour), Who: step.who, WhoName: name, Why: step.why}, Ops: []change.Op{step.op}}); err != nil {
 			t.Fatal(err)
 		}
 	}

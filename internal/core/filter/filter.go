@@ -224,6 +224,23 @@ func Fold(s string) string {
 	return s
 }
 
+// Folds tells whether a text is the same as a folded one, but for case.
+func Folds(s, folded string) bool {
+	for i := range len(s) {
+		c := s[i]
+		if c >= 0x80 || i < len(folded) && folded[i] >= 0x80 {
+			return Fold(s) == folded
+		}
+		if 'A' <= c && c <= 'Z' {
+			c += 'a' - 'A'
+		}
+		if i >= len(folded) || c != folded[i] {
+			return false
+		}
+	}
+	return len(s) == len(folded)
+}
+
 // attribute is one name that a filter may use.
 type attribute struct {
 	name string

@@ -220,3 +220,14 @@ func TestFiltersAreToldFromWords(t *testing.T) {
 		}
 	}
 }
+
+func TestFolding(t *testing.T) {
+	texts := []string{"", "a", "A", "noor", "Noor", "NOOR", "noor.", "noo", "ÅSE", "åse", "Åse", "straße", "STRASSE", "İ", "i", "K", "k", "noorå", "noorÅ"}
+	for _, a := range texts {
+		for _, b := range texts {
+			if got, want := Folds(a, Fold(b)), Fold(a) == Fold(b); got != want {
+				t.Errorf("%q folds to that of %q: %v, want %v", a, b, got, want)
+			}
+		}
+	}
+}

@@ -64,3 +64,15 @@ func (p Path) Equal() (parts map[string]any, ok bool) {
 	}
 	return parts, p.inner != nil && walk(p.inner)
 }
+
+// Single gives the one attribute that a filter asks to be equal to a text, and the text, if it asks for nothing else. A nil filter does not.
+func (f *Filter) Single() (attribute, text string, ok bool) {
+	if f == nil {
+		return "", "", false
+	}
+	c, is := f.root.(compare)
+	if !is || c.op != eq || c.value.null || c.value.written == "" {
+		return "", "", false
+	}
+	return c.attr.name, c.value.written, true
+}

@@ -1,10 +1,22 @@
 package index
 
-import "hash/maphash"
+import (
+	"hash/maphash"
+	"sync/atomic"
+)
 
-// directory finds the numbers of things by their ids. It keeps the ids side by side in memory of its own, so that to find one of a hundred thousand
-// costs far fewer cache misses than in a map, whose keys lie anywhere; a decision looks up three.
+// directory finds the numbers of things by their ids. Where a design changes often and little is asked between, to make a table for every change would be
+// most of the work: one that can search makes it only once enough has been asked.
 type directory struct {
+	made     atomic.Pointer[table]
+	search   func(id string) (n int, ok bool) // nil: the table was made at once
+	make     func() *table
+	patience atomic.Int32 // how often it searches before it makes the table
+}
+
+// table keeps the ids side by side in memory of its own, so that to find one of a hundred thousand costs far fewer cache misses than in a map, whose keys lie
+// anywhere; a decision looks up three.
+type table struct {
 	slots []slot // a power of two of them, at most two thirds full
 	text  []byte // all ids
 	ends  []int32
@@ -20,11 +32,24 @@ var seed = maphash.MakeSeed()
 
 // newDirectory makes a directory of n things. Of those with the same id, the last is found.
 func newDirectory(n int, id func(i int) string) *directory {
+	d := &directory{}
+	d.made.Store(newTable(n, id))
+	return d
+}
+
+// searched is a directory of n things that can be searched: their ids are sorted.
+func searched(n int, id func(i int) string, search func(id string) (int, bool)) *directory {
+	d := &directory{search: search, make: func() *table { return newTable(n, id) }}
+	d.patience.Store(int32(n / 16)) // then as much time has gone into searching as the table takes
+	return d
+}
+
+func newTable(n int, id func(i int) string) *table {
 	size := 4
 	for 2*size < 3*n {
 		size *= 2
 	}
-	d := &directory{slots: make([]slot, size), ends: make([]int32, 1, n+1)}
+	d := &table{slots: make([]slot, size), ends: make([]int32, 1, n+1)}
 	for i := range n {
 		s := id(i)
 		d.text = append(d.text, s...)
@@ -36,7 +61,7 @@ func newDirectory(n int, id func(i int) string) *directory {
 }
 
 // probe gives the place of the slot that has an id or, if there is none, of the empty one where it would be.
-func (d *directory) probe(id string) (at uint64, tag uint32, found bool) {
+func (d *table) probe(id string) (at uint64, tag uint32, found bool) {
 	h := maphash.String(seed, id)
 	mask := uint64(len(d.slots) - 1)
 	tag = uint32(h >> 32)
@@ -52,8 +77,21 @@ func (d *directory) probe(id string) (at uint64, tag uint32, found bool) {
 
 // find gives the number of what has an id.
 func (d *directory) find(id string) (n int, ok bool) {
-	at, _, ok := d.probe(id)
-	return int(d.slots[at].n) - 1, ok
+	t := d.made.Load()
+	if t == nil {
+		switch left := d.patience.Add(-1); {
+		case left == 0:
+			t = d.make()
+			d.made.Store(t)
+		default: // others search on while one makes the table
+			if n, ok = d.search(id); !ok {
+				n = -1
+			}
+			return n, ok
+		}
+	}
+	at, _, ok := t.probe(id)
+	return int(t.slots[at].n) - 1, ok
 }
 
 // must gives the number of what is known to be there.

@@ -123,7 +123,7 @@ type update struct {
 func (x *Index) Design() *model.Design { return x.design }
 
 func positions[T model.Object](t model.Table[T]) *directory {
-	return newDirectory(len(t), func(i int) string { return t[i].Ident() })
+	return searched(len(t), func(i int) string { return t[i].Ident() }, t.Position)
 }
 
 // reverse turns a relation round: of each of n things, those that name it.

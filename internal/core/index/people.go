@@ -101,9 +101,10 @@ func (u *update) people() {
 			}
 			p := u.Index.people.edit(int(j))
 			*p = *u.old.people.at(i)
-			if p.manager >= 0 && u.moved[p.manager] >= 0 {
+			switch {
+			case p.manager >= 0 && u.moved[p.manager] >= 0:
 				p.manager = u.moved[p.manager]
-			} else {
+			case p.manager != noManager:
 				p.manager = u.managerOf(p.user)
 			}
 		}
@@ -126,13 +127,20 @@ func (u *update) people() {
 	}
 }
 
+// What stands for a manager whom the design does not have.
+const (
+	noManager = -1 // none is named
+	unknown   = -2 // one is named, who may yet come
+)
+
 func (u *update) managerOf(user *model.User) int32 {
-	if user.Manager != "" {
-		if m, ok := u.userOf.find(user.Manager); ok {
-			return int32(m)
-		}
+	if user.Manager == "" {
+		return noManager
 	}
-	return -1
+	if m, ok := u.userOf.find(user.Manager); ok {
+		return int32(m)
+	}
+	return unknown
 }
 
 // names finds users by their user names. Few questions name people so, hence it is made when the first does.

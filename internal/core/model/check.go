@@ -526,41 +526,62 @@ func (c *checker) groups() {
 			c.say(a.field("rule"), "a static group has no rule: leave it out, or make the group's kind rule")
 		}
 	}
-	unique(c, KindGroup, c.d.Groups, c.was().Groups, "externalId", "", func(g *Group) (string, string) { return g.ExternalID, g.ExternalID })
+	externalID := func(g *Group) string { return g.ExternalID }
+	unique(c, KindGroup, c.d.Groups, c.was().Groups, distinct[*Group]{"externalId", "", externalID, func(g *Group, text string) bool { return g.ExternalID == text }, externalID})
 	c.acyclic(KindGroup, len(c.d.Groups), func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") }, c.groups_,
 		func(i int) []string { return c.d.Groups[i].Groups }, "nested groups")
 }
 
-// unique tells where texts that must differ are the same. of gives the text by
-// which an object is compared, empty if by none, and the text as it is written; before is the list as it was.
-func unique[T Keyed](c *checker, kind Kind, t, before Table[T], field, remark string, of func(o T) (text, written string)) {
-	wanted := map[string]bool{} // what new texts there are; nil: all
-	if c.only != nil {
+// distinct is a field whose texts must differ.
+type distinct[T any] struct {
+	field, remark string
+	of            func(o T) string            // the text by which an object is compared; empty: by none
+	is            func(o T, text string) bool // whether that is such a text
+	written       func(o T) string            // the text as it is written
+}
+
+// unique tells where texts that must differ are the same; before is the list as it was. The list is gone through once, since it can be very long.
+func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distinct[T]) {
+	type looked struct {
+		distinct[T]
+		wanted map[string]bool // what new texts there are, if not all is checked
+		only   string          // the one that there is
+		seen   map[string]int
+	}
+	var look []looked
+	for _, f := range fields {
+		l := looked{distinct: f, wanted: map[string]bool{}, seen: map[string]int{}}
 		for _, i := range c.only[kind] {
-			now, _ := of(t[i])
 			was := ""
 			if o, there := before.Find(t[i].Ident()); there {
-				was, _ = of(o)
+				was = f.of(o)
 			}
-			if now != "" && now != was {
-				wanted[now] = true
+			if now := f.of(t[i]); now != "" && now != was {
+				l.only, l.wanted[now] = now, true
 			}
 		}
-		if len(wanted) == 0 {
-			return
+		if c.only == nil || len(l.wanted) > 0 {
+			look = append(look, l)
 		}
 	}
-	seen := map[string]int{}
+	if len(look) == 0 {
+		return
+	}
 	for i, o := range t {
-		text, written := of(o)
-		if text == "" || c.only != nil && !wanted[text] {
-			continue
+		for _, l := range look {
+			if len(l.wanted) == 1 && !l.is(o, l.only) { // mostly one is new among very many
+				continue
+			}
+			text := l.of(o)
+			if text == "" || c.only != nil && !l.wanted[text] {
+				continue
+			}
+			if first, twice := l.seen[text]; twice {
+				c.say(place(kind, i, o.Ident()).field(l.field), "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark)
+				continue
+			}
+			l.seen[text] = i
 		}
-		if first, twice := seen[text]; twice {
-			c.say(place(kind, i, o.Ident()).field(field), "%q is the %s of %s[%d] already%s", written, field, kind.Plural(), first, remark)
-			continue
-		}
-		seen[text] = i
 	}
 }
 

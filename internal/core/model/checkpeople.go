@@ -4,6 +4,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"fachwerk/internal/core/filter"
 )
 
 func (c *checker) users() {
@@ -27,13 +29,15 @@ func (c *checker) users() {
 			c.warn(a.field("until"), "ends before it begins, so this person is never live")
 		}
 	}
-	unique(c, KindUser, c.d.Users, c.was().Users, "userName", " (case does not count)", func(u *User) (string, string) {
-		if u.State == UserDeleted {
-			return "", ""
-		}
-		return Fold(u.UserName), u.UserName
-	})
-	unique(c, KindUser, c.d.Users, c.was().Users, "externalId", "", func(u *User) (string, string) { return u.ExternalID, u.ExternalID })
+	externalID := func(u *User) string { return u.ExternalID }
+	unique(c, KindUser, c.d.Users, c.was().Users,
+		distinct[*User]{"userName", " (case does not count)", func(u *User) string {
+			if u.State == UserDeleted {
+				return ""
+			}
+			return Fold(u.UserName)
+		}, func(u *User, text string) bool { return filter.Folds(u.UserName, text) }, func(u *User) string { return u.UserName }},
+		distinct[*User]{"externalId", "", externalID, func(u *User, text string) bool { return u.ExternalID == text }, externalID})
 	c.managers()
 }
 

@@ -117,7 +117,7 @@ func failure(err error) error {
 		slog.Error("request failed", "error", err)
 		return huma.Error500InternalServerError("Something went wrong in Fachwerk; the log of the server says more. Nothing was changed.")
 	}
-	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Unproven: 403}[e.Cause]
+	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403}[e.Cause]
 	var details []error
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})

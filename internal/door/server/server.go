@@ -11,6 +11,7 @@ import (
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/api"
 	"fachwerk/internal/door/authzen"
+	"fachwerk/internal/door/scim"
 	"fachwerk/internal/door/web"
 	"fachwerk/internal/store"
 )
@@ -21,7 +22,7 @@ const Version = "0.1.0"
 // maxBody bounds what any request may send, in bytes.
 const maxBody = 8 << 20
 
-// New makes the handler for everything: the application, its API, and the decision API. It also gives the application's API, for its
+// New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
 // description.
 func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r := chi.NewRouter()
@@ -32,6 +33,7 @@ func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	})
 	a := api.New(r, d, store.Sessions{Store: s}, Version)
 	authzen.Mount(r, d)
+	scim.Mount(r, d, maxBody)
 	r.HandleFunc("/api/*", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)

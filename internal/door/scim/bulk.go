@@ -1,0 +1,184 @@
+package scim
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/scim"
+)
+
+// bulkOp is one operation of a bulk request (RFC 7644 §3.7).
+type bulkOp struct {
+	Method  string          `json:"method"`
+	BulkID  string          `json:"bulkId"`
+	Path    string          `json:"path"`
+	Version string          `json:"version"`
+	Data    json.RawMessage `json:"data"`
+}
+
+// bulk carries out many operations as one revision. Each stands alone: one that fails leaves the others as they are.
+func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
+	var in struct {
+		Schemas      []string `json:"schemas"`
+		FailOnErrors int      `json:"failOnErrors"`
+		Operations   []bulkOp `json:"Operations"`
+	}
+	data, err := body(r)
+	if err == nil {
+		if bad := json.Unmarshal(data, &in); bad != nil {
+			err = scim.Bad("invalidSyntax", "the request is not a bulk request: %s", bad)
+		} else if len(in.Operations) > maxBulk {
+			err = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("The request has %d operations, of %d at most.", len(in.Operations), maxBulk)}
+		}
+	}
+	if err != nil {
+		fail(w, err)
+		return
+	}
+	var done []map[string]any
+	_, err = s.feed(r, func(f *desk.Feed) error {
+		done = (&bulking{f: f, base: base(r), ids: map[string]string{}}).all(in.Operations, in.FailOnErrors)
+		return nil
+	})
+	if err != nil {
+		fail(w, err)
+		return
+	}
+	reply(w, http.StatusOK, map[string]any{"schemas": []string{scim.BulkAnswer}, "Operations": done})
+}
+
+// bulking is a bulk request while it is carried out.
+type bulking struct {
+	f    *desk.Feed
+	base string
+	ids  map[string]string // of what was made, by bulkId
+}
+
+// mention is how an operation names what another one makes (RFC 7644 §3.7.2).
+var mention = regexp.MustCompile(`bulkId:[^"/\s]+`)
+
+// all carries out operations in their order, but for those that mention what a later one makes: these wait. After as many errors as may be, the rest is left.
+func (b *bulking) all(ops []bulkOp, mayFail int) []map[string]any {
+	results := make([]map[string]any, len(ops))
+	failed, left := 0, len(ops)
+	for left > 0 {
+		progress := false
+		for i, o := range ops {
+			if results[i] != nil || b.open(o) != "" {
+				continue
+			}
+			results[i] = b.one(o)
+			progress, left = true, left-1
+			if results[i]["response"] != nil {
+				failed++
+			}
+			if mayFail > 0 && failed >= mayFail {
+				left = 0
+				break
+			}
+		}
+		if progress {
+			continue
+		}
+		for i, o := range ops { // who waits now waits for what never comes
+			if results[i] == nil {
+				results[i], left = b.answer(o, "", &scim.Error{Status: http.StatusConflict, Type: "invalidValue", Detail: "No operation makes " + b.open(o) + "."}), left-1
+			}
+		}
+	}
+	var out []map[string]any
+	for _, r := range results {
+		if r != nil {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// open gives the first thing that an operation mentions and nothing has made yet.
+func (b *bulking) open(o bulkOp) string {
+	for _, text := range []string{o.Path, string(o.Data)} {
+		for _, m := range mention.FindAllString(text, -1) {
+			if _, made := b.ids[strings.TrimPrefix(m, "bulkId:")]; !made {
+				return m
+			}
+		}
+	}
+	return ""
+}
+
+// named puts ids where things that were made are mentioned.
+func (b *bulking) named(text string) string {
+	return mention.ReplaceAllStringFunc(text, func(m string) string { return b.ids[strings.TrimPrefix(m, "bulkId:")] })
+}
+
+func (b *bulking) one(o bulkOp) map[string]any {
+	id, err := b.carry(o)
+	if err == nil && o.BulkID != "" && strings.EqualFold(o.Method, http.MethodPost) {
+		b.ids[o.BulkID] = id
+	}
+	return b.answer(o, id, err)
+}
+
+// carry carries one operation out and gives the id of what it was about.
+func (b *bulking) carry(o bulkOp) (id string, err error) {
+	k, id, ok := kindAt(b.named(o.Path))
+	if !ok {
+		return "", scim.Bad("invalidPath", "path: expected /Users or /Groups, or one of these, not %q", o.Path)
+	}
+	method, data := strings.ToUpper(o.Method), []byte(b.named(string(o.Data)))
+	if (id == "") != (method == http.MethodPost) {
+		return id, scim.Bad("invalidPath", "path: %q does not go with %s", o.Path, o.Method)
+	}
+	var sent scim.Resource
+	if method == http.MethodPost || method == http.MethodPut {
+		if sent, err = k.Read(data); err != nil {
+			return id, err
+		}
+	}
+	switch method {
+	case http.MethodPost:
+		if o.BulkID == "" {
+			return "", scim.Bad("invalidValue", "bulkId: a POST needs one")
+		}
+		return create(b.f, k, sent)
+	case http.MethodPut:
+		return id, replace(b.f, k, id, o.Version, sent)
+	case http.MethodPatch:
+		return id, patch(b.f, k, id, o.Version, data)
+	case http.MethodDelete:
+		return id, remove(b.f, k, id, o.Version)
+	}
+	return id, scim.Bad("invalidValue", "method: expected POST, PUT, PATCH or DELETE, not %q", o.Method)
+}
+
+// answer tells of an operation what came of it.
+func (b *bulking) answer(o bulkOp, id string, err error) map[string]any {
+	m := map[string]any{"method": o.Method}
+	if o.BulkID != "" {
+		m["bulkId"] = o.BulkID
+	}
+	k, _, ok := kindAt(o.Path)
+	if ok && id != "" {
+		m["location"] = b.base + k.Endpoint + "/" + id
+		if now := b.f.Design().Get(k.of[0], id); now != nil && now.Kind() != model.KindAssignment {
+			m["version"] = version(b.f, now)
+		}
+	}
+	status := map[string]int{http.MethodPost: http.StatusCreated, http.MethodDelete: http.StatusNoContent}[strings.ToUpper(o.Method)]
+	if status == 0 {
+		status = http.StatusOK
+	}
+	if err != nil {
+		e := explained(err)
+		status, m["response"] = e.Status, problem(e)
+	}
+	m["status"] = strconv.Itoa(status)
+	return m
+}

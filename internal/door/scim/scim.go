@@ -1,0 +1,149 @@
+// Package scim is the door for directories: a SCIM 2.0 server (RFC 7644) over the people and groups of the design. Every request that changes something is one
+// revision, by the name of the token that was shown.
+package scim
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/scim"
+)
+
+// Root is where the server stands.
+const Root = "/scim/v2"
+
+type server struct {
+	desk    *desk.Desk
+	maxBody int64
+}
+
+// Mount puts the server into a router. No request may be larger than maxBody bytes.
+func Mount(r chi.Router, d *desk.Desk, maxBody int64) {
+	s := &server{d, maxBody}
+	r.Route(Root, func(r chi.Router) {
+		r.NotFound(func(w http.ResponseWriter, r *http.Request) {
+			fail(w, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})
+		})
+		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
+			fail(w, &scim.Error{Status: http.StatusMethodNotAllowed, Detail: r.Method + " is not understood at " + r.URL.Path + "."})
+		})
+		r.Use(s.programsOnly)
+		s.discovery(r)
+		for _, k := range kinds {
+			r.Get(k.Endpoint, s.list(k))
+			r.Post(k.Endpoint, s.create(k))
+			r.Post(k.Endpoint+"/.search", s.search(k))
+			r.Get(k.Endpoint+"/{id}", s.get(k))
+			r.Put(k.Endpoint+"/{id}", s.replace(k))
+			r.Patch(k.Endpoint+"/{id}", s.patch(k))
+			r.Delete(k.Endpoint+"/{id}", s.remove(k))
+		}
+		r.Get("/", s.list(anything))
+		r.Post("/.search", s.search(anything))
+		r.Post("/Bulk", s.bulk)
+		me := func(w http.ResponseWriter, _ *http.Request) {
+			fail(w, &scim.Error{Status: http.StatusNotImplemented, Detail: "A token for directories stands for no person, so there is no /Me."})
+		}
+		r.HandleFunc("/Me", me)
+		r.HandleFunc("/Me/*", me)
+	})
+}
+
+// programsOnly lets in whoever shows a token for directories.
+func (s *server) programsOnly(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if _, ok := s.token(r); !ok {
+			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk scim"`)
+			fail(w, &scim.Error{Status: http.StatusUnauthorized, Detail: "Show a bearer token made with: fachwerk token --for scim"})
+			return
+		}
+		if kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); r.ContentLength != 0 && (err != nil || kind != "application/scim+json" && kind != "application/json") {
+			fail(w, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "Send application/scim+json or application/json."})
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// token gives the name of the token that a request shows.
+func (s *server) token(r *http.Request) (name string, ok bool) {
+	scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
+	if !strings.EqualFold(scheme, "Bearer") {
+		return "", false
+	}
+	t, ok := s.desk.Program(strings.TrimSpace(text), "scim")
+	return t.Name, ok
+}
+
+// body reads what was sent.
+func body(r *http.Request) ([]byte, error) {
+	data, err := io.ReadAll(r.Body)
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		return nil, &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: "The request is larger than " + strconv.FormatInt(large.Limit, 10) + " bytes."}
+	case err != nil:
+		return nil, scim.Bad("invalidSyntax", "the request ended early: %s", err)
+	}
+	return data, nil
+}
+
+// statusOf is how a desk's refusal is told to a directory.
+func statusOf(e *desk.Error) *scim.Error {
+	out := &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: strings.Join(append([]string{e.Message}, e.Problems...), " ")}
+	switch e.Cause {
+	case desk.NotFound:
+		out.Status, out.Type = http.StatusNotFound, ""
+	case desk.Taken:
+		out.Status, out.Type = http.StatusConflict, "uniqueness"
+	case desk.Conflict:
+		out.Status, out.Type = http.StatusConflict, ""
+	case desk.NotAllowed:
+		out.Status, out.Type = http.StatusForbidden, ""
+	}
+	return out
+}
+
+// explained is an error as a directory is told it.
+func explained(err error) *scim.Error {
+	var e *scim.Error
+	var refused *desk.Error
+	switch {
+	case errors.As(err, &e):
+		return e
+	case errors.As(err, &refused):
+		return statusOf(refused)
+	}
+	return &scim.Error{Status: http.StatusInternalServerError, Detail: "Something went wrong here: " + err.Error()}
+}
+
+func problem(e *scim.Error) map[string]any {
+	m := map[string]any{"schemas": []string{scim.ErrorSchema}, "status": strconv.Itoa(e.Status), "detail": e.Detail}
+	if e.Type != "" {
+		m["scimType"] = e.Type
+	}
+	return m
+}
+
+func fail(w http.ResponseWriter, err error) {
+	e := explained(err)
+	reply(w, e.Status, problem(e))
+}
+
+func reply(w http.ResponseWriter, status int, v any) {
+	data, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // texts, flags and numbers only
+	}
+	w.Header().Set("Content-Type", "application/scim+json")
+	w.WriteHeader(status)
+	_, _ = w.Write(append(data, '\n'))
+}
