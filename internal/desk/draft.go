@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
@@ -238,8 +239,28 @@ func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]
 func (p *drafted) refuseEdits(d *Desk, who Actor) {
 	for i, ops := range p.laid {
 		p.refused[i] = d.refusals(p.house, who, ops, p.index)
+		if p.edits[i].Undoes == 0 && p.after != nil { // what was can come back, until the directory says otherwise
+			p.refused[i] = append(p.refused[i], gainsaid(ops, p.after)...)
+		}
 		p.blocks = append(p.blocks, p.refused[i]...)
 	}
+}
+
+// fieldWords are what fields that directories feed are called.
+var fieldWords = map[string]string{"userName": "user name", "displayName": "name", "email": "e-mail", "userType": "kind", "externalId": "external id", "users": "members", "groups": "nested groups"}
+
+// gainsaid tells which operations change by hand what a directory feeds.
+func gainsaid(ops []change.Op, after *model.Design) (out []string) {
+	for _, o := range ops {
+		var said []string
+		for _, f := range change.Fed(o, after) {
+			said = append(said, cmp.Or(fieldWords[f], f))
+		}
+		if said != nil {
+			out = append(out, upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+strings.Join(said, ", ")+"). Change it there, or keep this by hand from now on.")
+		}
+	}
+	return out
 }
 
 // critical says why a change needs the password to have been given just now: it hands out full rights, deletes people or delegates.

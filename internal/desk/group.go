@@ -63,7 +63,7 @@ func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
 	} else {
 		g.Group = o.(*model.Group)
 		g.Ref.Name = g.Group.Name
-		s.describe(g)
+		d.describe(s, g)
 	}
 	g.MayAdd = g.Lock == nil && g.Draft != "gone" && (g.May || s.draft != nil && s.mine(index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.whole && s.authority != nil)
 	s.members(g, id)
@@ -98,7 +98,7 @@ func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
 	return g, nil
 }
 
-func (s *sight) describe(g *GroupSheet) {
+func (d *Desk) describe(s *sight, g *GroupSheet) {
 	if g.Group.Owner != "" {
 		r := s.ref(model.KindUser, g.Group.Owner)
 		g.Owner = &r
@@ -112,7 +112,7 @@ func (s *sight) describe(g *GroupSheet) {
 	}
 	switch {
 	case g.Group.Source == model.Directory:
-		g.Lock = &Lock{"It comes from the directory, which keeps its members.", "Nest it in a group of your own, and list further people there."}
+		g.Lock = d.fedLock(model.KindGroup, g.Group.ID, "its name and its members come from there.", "Nest it in a group of your own, and list further people there.")
 	case g.Group.Type == model.Rule:
 		g.Lock = &Lock{"It finds its members by a rule.", "Change the rule, or what the rule looks at."}
 	}

@@ -101,7 +101,7 @@ func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
 	p.Validity = h.terms(&model.Assignment{From: u.From, Until: u.Until}).Note
 	p.Validity = strings.TrimPrefix(strings.TrimPrefix(p.Validity, "whole organisation"), " · ")
 	if u.Source == model.Directory {
-		p.Lock = &Lock{"The directory keeps this person: names, title, department, manager and home come from there.", "What is changed here stands until the directory says otherwise."}
+		p.Lock = d.fedLock(model.KindUser, user, "names, e-mail, title, department and manager come from there.", "Change these there, or keep this person by hand from now on.")
 	}
 	if _, seen := h.design().Users.Find(u.Manager); seen {
 		m := h.ref(model.KindUser, u.Manager)

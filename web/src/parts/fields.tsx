@@ -24,18 +24,29 @@ type TextProps = {
 	lines?: number;
 	max?: number;
 	autoFocus?: boolean;
+	/** Shown, and not to be changed here. */
+	kept?: boolean;
 };
 
-export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus }: TextProps) {
+export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus, kept }: TextProps) {
 	return (
 		<Field label={required ? `${label} *` : label} hint={hint}>
 			{(id) =>
 				lines ? (
-					<textarea id={id} className="field" rows={lines} maxLength={max ?? 2000} value={value} onChange={(e) => onChange(e.target.value)} />
+					<textarea
+						id={id}
+						readOnly={kept}
+						className="field"
+						rows={lines}
+						maxLength={max ?? 2000}
+						value={value}
+						onChange={(e) => onChange(e.target.value)}
+					/>
 				) : (
 					<input
 						id={id}
 						type={type}
+						readOnly={kept}
 						className="field"
 						required={required}
 						maxLength={max ?? 200}
@@ -47,6 +58,19 @@ export function TextField({ label, value, onChange, hint, required, type, lines,
 				)
 			}
 		</Field>
+	);
+}
+
+/** Says that a directory keeps what is edited, and lets it be kept by hand from now on. */
+export function TakeOver({ lock, over, onOver }: { lock: { why: string; instead: string }; over: boolean; onOver: (over: boolean) => void }) {
+	return (
+		<div className="mb-3 border-l-8 border-ochre-line bg-sunk px-3 py-2">
+			<p>{lock.why}</p>
+			<label className="mt-1 flex items-center gap-2">
+				<input type="checkbox" checked={over} onChange={(e) => onOver(e.target.checked)} />
+				keep it by hand from now on, until the directory speaks of it again
+			</label>
+		</div>
 	);
 }
 

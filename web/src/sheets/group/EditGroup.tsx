@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { putGroup, useDrafting } from "../../api/hooks";
 import { useTo } from "../../house/lens";
 import { Board } from "../../parts/dialog";
-import { Acts, Field, orNone, TextField } from "../../parts/fields";
+import { Acts, Field, orNone, TakeOver, TextField } from "../../parts/fields";
 import { madeBy } from "../../parts/made";
 import { useNotice } from "../../parts/notice";
 import { PickOne } from "../../parts/Picker";
@@ -24,6 +24,8 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 	const [listed, setListed] = useState(from?.listed ?? true);
 	const [byRule, setByRule] = useState(from?.kind === "rule");
 	const [rule, setRule] = useState(from?.rule ?? "");
+	const [over, setOver] = useState(false);
+	const kept = of?.group?.source === "directory" && !over;
 	const save = useDrafting(putGroup);
 	return (
 		<Board
@@ -42,6 +44,7 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 						area: home?.id,
 						externalId: orNone(externalId),
 						listed: listed ? undefined : false,
+						...(over ? { source: undefined } : {}),
 					};
 					save.mutate(
 						of?.group
@@ -58,7 +61,16 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 					);
 				}}
 			>
-				<TextField label="Name" required autoFocus value={name} onChange={setName} hint={of ? `id ${of.ref.id}, which stays` : undefined} />
+				{of?.group?.source === "directory" && of.lock && <TakeOver lock={of.lock} over={over} onOver={setOver} />}
+				<TextField
+					label="Name"
+					required
+					autoFocus
+					kept={kept}
+					value={name}
+					onChange={setName}
+					hint={of ? `id ${of.ref.id}, which stays` : undefined}
+				/>
 				<TextField label="Who is in it, and why" lines={2} value={description} onChange={setDescription} />
 				<div className="grid grid-cols-2 gap-4">
 					<Field label="Owner">{() => <PickOne kinds={["user"]} label="Owner" placeholder="a person …" value={owner} onChange={setOwner} />}</Field>
@@ -66,7 +78,7 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 						{() => <PickOne kinds={["area"]} label="Home area" placeholder="anywhere" value={home} onChange={setHome} />}
 					</Field>
 				</div>
-				<TextField label="External id, for imports" value={externalId} onChange={setExternalId} />
+				<TextField label="External id, for imports" kept={kept} value={externalId} onChange={setExternalId} />
 				<label className="mb-3 flex items-center gap-2">
 					<input type="checkbox" checked={!listed} onChange={(e) => setListed(!e.target.checked)} />
 					hidden from delegates

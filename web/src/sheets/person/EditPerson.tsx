@@ -6,7 +6,7 @@ import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
 import { mayEither } from "../../house/rights";
 import { Board } from "../../parts/dialog";
-import { Acts, dateOf, Field, instantOf, orNone, TextField } from "../../parts/fields";
+import { Acts, dateOf, Field, instantOf, orNone, TakeOver, TextField } from "../../parts/fields";
 import { madeBy } from "../../parts/made";
 import { useNotice } from "../../parts/notice";
 import { Chips, PickOne } from "../../parts/Picker";
@@ -37,6 +37,8 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 	const [until, setUntil] = useState(dateOf(o?.until));
 	const [skills, setSkills] = useState<Qualification[]>(o?.qualifications ?? []);
 	const [roles, setRoles] = useState<Schemas["Ref"][]>(like?.assignments.filter((g) => g.force === "now").map((g) => g.target) ?? []);
+	const [over, setOver] = useState(false);
+	const kept = o?.source === "directory" && !over;
 	const put = useDrafting(putPerson);
 	const assign = useDrafting(draftAssign);
 	const save = async (another: boolean) => {
@@ -55,6 +57,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 			from: instant(from, o?.from),
 			until: instant(until, o?.until),
 			qualifications: skills.filter((q) => q.type.trim()),
+			...(over ? { source: undefined } : {}),
 		};
 		try {
 			const draft = await put.mutateAsync(o ? { before: o, after: { ...o, ...said } } : { after: { id: "", state: "invited", ...said } });
@@ -85,11 +88,9 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 			onClose={onClose}
 			title={edited ? `Edit ${edited.user.name}` : like ? `Invite somebody like ${like.user.name}` : "Invite"}
 			about={
-				edited?.lock
-					? `${edited.lock.why} ${edited.lock.instead}`
-					: o
-						? undefined
-						: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."
+				o
+					? undefined
+					: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."
 			}
 		>
 			<form
@@ -98,27 +99,35 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					save(false);
 				}}
 			>
+				{edited?.lock && <TakeOver lock={edited.lock} over={over} onOver={setOver} />}
 				<div className="grid grid-cols-3 gap-x-4">
 					<div id="person-name">
-						<TextField label="Name" required autoFocus value={name} onChange={setName} />
+						<TextField label="Name" required autoFocus kept={kept} value={name} onChange={setName} />
 					</div>
 					<TextField
 						label="User name, to sign in with"
+						kept={kept}
 						value={userName}
 						onChange={setUserName}
 						hint={o ? undefined : "Made from e-mail or name if left empty."}
 					/>
-					<TextField label="E-mail" type="email" value={email} onChange={setEmail} />
-					<TextField label="Title" value={title} onChange={setTitle} />
-					<TextField label="Department" value={department} onChange={setDepartment} />
-					<TextField label="Kind (employee, contractor …)" value={userType} onChange={setUserType} />
+					<TextField label="E-mail" type="email" kept={kept} value={email} onChange={setEmail} />
+					<TextField label="Title" kept={kept} value={title} onChange={setTitle} />
+					<TextField label="Department" kept={kept} value={department} onChange={setDepartment} />
+					<TextField label="Kind (employee, contractor …)" kept={kept} value={userType} onChange={setUserType} />
 					<Field label="Home area">
 						{() => <PickOne kinds={["area"]} label="Home area" placeholder="the whole organisation" mine="invite" value={area} onChange={setArea} />}
 					</Field>
 					<Field label="Reports to">
-						{() => <PickOne kinds={["user"]} label="Reports to" placeholder="nobody" without={o && [o.id]} value={manager} onChange={setManager} />}
+						{() =>
+							kept ? (
+								<p className="py-[5px]">{manager?.name ?? "nobody"}</p>
+							) : (
+								<PickOne kinds={["user"]} label="Reports to" placeholder="nobody" without={o && [o.id]} value={manager} onChange={setManager} />
+							)
+						}
 					</Field>
-					<TextField label="External id" value={externalId} onChange={setExternalId} />
+					<TextField label="External id" kept={kept} value={externalId} onChange={setExternalId} />
 					<TextField label="From" type="date" value={from} onChange={setFrom} />
 					<TextField label="Until" type="date" value={until} onChange={setUntil} />
 				</div>
