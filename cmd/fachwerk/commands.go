@@ -13,6 +13,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
+	"fachwerk/internal/exchange/effective"
 	"fachwerk/internal/exchange/modelfile"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -122,6 +123,29 @@ func exportCommand() *cobra.Command {
 				return fmt.Errorf("the database %s holds no design yet: load one first", *db)
 			}
 			return modelfile.Write(os.Stdout, k.Design())
+		})
+	}
+	return c
+}
+
+func effectiveCommand() *cobra.Command {
+	c := &cobra.Command{Use: "effective --db FILE", Short: "Write to standard output what everybody effectively holds", Args: usageArgs(cobra.NoArgs)}
+	db := dbFlag(c)
+	form := c.Flags().String("form", "csv", "csv or jsonl (JSON Lines)")
+	at := c.Flags().String("at", "", "the instant that is asked about (RFC 3339), or a day; now if absent")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db"); err != nil {
+			return err
+		}
+		if !slices.Contains(effective.Forms, *form) {
+			return usageError{fmt.Errorf("--form: expected %s, not %q", strings.Join(effective.Forms, " or "), *form)}
+		}
+		return withDesk(*db, true, func(k *desk.Desk) error {
+			t, err := k.Instant(*at)
+			if err != nil {
+				return usageError{fmt.Errorf("--at: %w", err)}
+			}
+			return k.EffectiveAt(t, *form, cmd.OutOrStdout())
 		})
 	}
 	return c

@@ -58,6 +58,7 @@ func serve(db, addr string, withDemo bool) error {
 	}
 	handler, _ := server.New(d, s, web.Files())
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	srv.RegisterOnShutdown(d.Close)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go follow(ctx, d)

@@ -21,6 +21,7 @@ type Desk struct {
 	store *store.Store
 	now   func() time.Time
 	house atomic.Pointer[house]
+	moved moved
 	write sync.Mutex
 	known sync.Map // tokens that programs have shown, by hash
 	laid  sync.Map // drafts as they were last laid, by user
@@ -72,8 +73,15 @@ func (d *Desk) reload() error {
 		}
 		h.at = r.At
 	}
-	d.house.Store(h)
+	d.enterHouse(h)
 	return nil
+}
+
+// enterHouse makes a house the current one, and tells those who wait for it.
+func (d *Desk) enterHouse(h *house) {
+	d.house.Store(h)
+	d.laid.Clear() // all were laid on the house before
+	d.moved.tell()
 }
 
 // Follow takes in what another process has applied to the same database, if anything.
@@ -155,8 +163,7 @@ func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) 
 	if err != nil {
 		return nil, err
 	}
-	d.house.Store(next)
-	d.laid.Clear() // all were laid on the house before
+	d.enterHouse(next)
 	return next, nil
 }
 

@@ -311,8 +311,7 @@ func (d *Desk) feedAll(list []*feeding) {
 			err = refuse(Conflict, "Somebody else applied a change just now: send the request again.")
 		}
 	case err == nil && next != h:
-		d.house.Store(next)
-		d.laid.Clear()
+		d.enterHouse(next)
 	}
 	for key, v := range fresh {
 		switch {

@@ -25,6 +25,17 @@ type Revision struct {
 	UndoneBy  int       `json:"undoneBy,omitempty"`
 	Sentences [][]Part  `json:"sentences" doc:"At most 12"`
 	More      int       `json:"more" doc:"How many operations are not told"`
+	// Operations are given to programs that follow the record.
+	Operations []Operation `json:"operations,omitempty" doc:"All of them; only if revisions after a number are asked for"`
+}
+
+// Operation puts or deletes one object.
+type Operation struct {
+	Op     string          `json:"op" enum:"put,delete"`
+	Kind   string          `json:"kind"`
+	ID     string          `json:"id"`
+	Before json.RawMessage `json:"before,omitempty" doc:"As the model file has it; absent for a new object"`
+	After  json.RawMessage `json:"after,omitempty" doc:"As the model file has it; absent for a deleted object"`
 }
 
 const operationsTold = 12
@@ -73,7 +84,7 @@ func (d *Desk) History(who Actor, q HistorySearch) ([]Revision, error) {
 			more += len(told) - operationsTold
 			told = told[:operationsTold]
 		}
-		out[i] = Revision{r.Number, r.At, r.WhoName, r.Why, r.Undoes, undone[r.Number], sentences(told), more}
+		out[i] = Revision{r.Number, r.At, r.WhoName, r.Why, r.Undoes, undone[r.Number], sentences(told), more, nil}
 	}
 	return out, nil
 }

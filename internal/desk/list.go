@@ -2,6 +2,7 @@ package desk
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/table"
 )
 
 // ListColumn is a column of a list. Its id is the attribute that a filter names.
@@ -474,6 +476,44 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 		l.Rows = append(l.Rows, r)
 	}
 	return l, nil
+}
+
+// ListTable gives everything that a list has, as it is filtered and sorted, for other programs.
+func (d *Desk) ListTable(who Actor, q Listing) (*table.Table, error) {
+	q.Offset, q.Limit = 0, math.MaxInt32
+	l, err := d.List(who, q)
+	if err != nil {
+		return nil, err
+	}
+	if l.Trouble != "" {
+		return nil, refuse(Invalid, "The filter cannot be read: %s.", l.Trouble)
+	}
+	t := &table.Table{Name: q.Kind.Plural(), Columns: []table.Column{{Title: "id", Width: 24}}}
+	for _, c := range l.Columns {
+		width := 22.0
+		switch {
+		case c.ID == "name":
+			width = 32
+		case c.ID == "description":
+			width = 60
+		case c.Numeric:
+			width = 12
+		}
+		t.Columns = append(t.Columns, table.Column{Title: strings.ToLower(c.Name), Width: width})
+	}
+	for _, r := range l.Rows {
+		row := []any{r.ID, r.Name}
+		for i, c := range r.Cells {
+			n, err := strconv.Atoi(strings.ReplaceAll(c.Text, ",", ""))
+			if l.Columns[i+1].Numeric && err == nil {
+				row = append(row, n)
+			} else {
+				row = append(row, c.Text)
+			}
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t, nil
 }
 
 // fits tells words from a filter, and gives what finds the rows.

@@ -2,10 +2,13 @@ package desk
 
 import (
 	"crypto/rand"
+	"io"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/effective"
 )
 
 // What an operator does at the command line needs no right: whoever can read the database file holds all of it anyway.
@@ -53,6 +56,15 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 	}
 	_, err := d.apply(h, after, ops, applied{name: operatorName, why: u.DisplayName + " becomes an owner"})
 	return u, err
+}
+
+// EffectiveAt writes what everybody holds at an instant (zero: now), in one of the forms of [effective.Forms].
+func (d *Desk) EffectiveAt(at time.Time, form string, to io.Writer) error {
+	h, err := d.houseAt(&at)
+	if err != nil {
+		return err
+	}
+	return effective.Write(to, form, h.index, at)
 }
 
 // Revision gives the number of the last revision.

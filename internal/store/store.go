@@ -305,6 +305,11 @@ func (s *Store) Revisions(search Search, before, limit int) (out []Revision, err
 	return out, q.Find(&out).Error
 }
 
+// RevisionsAfter gives the revisions with numbers above a number, earliest first, at most limit of them.
+func (s *Store) RevisionsAfter(number, limit int) (out []Revision, err error) {
+	return out, s.db.Where("number > ?", number).Order("number").Limit(limit).Find(&out).Error
+}
+
 // like escapes what has a meaning in a pattern.
 func like(s string) string { return strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(s) }
 

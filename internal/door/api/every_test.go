@@ -182,8 +182,8 @@ func TestEveryOperationHolds(t *testing.T) {
 		}
 	}
 	for _, o := range operations {
-		if strings.HasPrefix(o.path, "/api/session") {
-			continue // they would sign out those who ask
+		if strings.HasPrefix(o.path, "/api/session") || o.path == "/api/revisions/events" {
+			continue // the one would sign out those who ask, the other does not end
 		}
 		for range 12 {
 			path, body := m.request(o)

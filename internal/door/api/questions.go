@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"io"
 	"net/http"
 	"time"
 
@@ -33,6 +34,7 @@ type FormInput struct {
 func (a *API) questions() {
 	a.repairs()
 	a.timelines()
+	a.exports()
 	type fitInput struct{ Body desk.FitAsk }
 	on(a, operation{id: "fit", method: http.MethodPost, path: "/api/fit", summary: "Which roles and sets, alone or up to three together, fit a need most closely"},
 		func(ctx context.Context, in *fitInput) (*body[*desk.FitAnswer], error) {
@@ -69,6 +71,30 @@ func (a *API) questions() {
 			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
 			return tableAs(in.Form, "fachwerk-comparison", t, err)
 		})
+}
+
+// exports write out a design for other programs.
+func (a *API) exports() {
+	whole := func(id, path, summary, kind, name string, write func(ctx context.Context, to io.Writer) error) {
+		on(a, operation{id: id, method: http.MethodGet, path: path, summary: summary},
+			func(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
+				if err := a.desk.MayExport(actor(ctx)); err != nil {
+					return nil, failure(err) // before anything is written
+				}
+				return download(kind, name, func(to huma.Context) error { return write(ctx, to.BodyWriter()) }), nil
+			})
+	}
+	for form, kind := range map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"} {
+		whole("effective"+form, "/api/effective."+form, "What everybody effectively holds, as "+form, kind, "fachwerk-effective."+form, func(ctx context.Context, to io.Writer) error {
+			return a.desk.Effective(actor(ctx), form, to)
+		})
+	}
+	whole("exportPeopleAndGroups", "/api/people-and-groups.ldif", "People and groups as LDIF (RFC 2849)", "text/plain; charset=utf-8", "fachwerk-people-and-groups.ldif", func(ctx context.Context, to io.Writer) error {
+		return a.desk.LDIF(actor(ctx), to)
+	})
+	whole("exportModel", "/api/model.json", "The whole design as a model file", "application/json", "fachwerk-model.json", func(ctx context.Context, to io.Writer) error {
+		return a.desk.Model(actor(ctx), to)
+	})
 }
 
 // timelines are what people had and will have.

@@ -2,7 +2,11 @@ package api
 
 import (
 	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -30,6 +34,20 @@ func (a *API) sheets() {
 		Offset  int      `query:"offset" minimum:"0"`
 		Limit   int      `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
+	type listTableInput struct {
+		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
+		Query   string   `query:"q" maxLength:"20000"`
+		Columns []string `query:"columns,explode" maxItems:"40"`
+		Sort    string   `query:"sort"`
+		Down    bool     `query:"down"`
+		Where   string   `query:"where"`
+		FormInput
+	}
+	on(a, operation{id: "exportList", method: http.MethodGet, path: "/api/lists/{kind}/{form}", summary: "The list of a kind of thing, as it is filtered and sorted, as a table"},
+		func(ctx context.Context, in *listTableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.ListTable(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where})
+			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
+		})
 	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
 		func(ctx context.Context, in *listInput) (*body[*desk.List], error) {
 			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
@@ -227,12 +245,32 @@ func (a *API) history() {
 		HistoryInput
 		Before int `query:"before" minimum:"0" doc:"Only revisions below this number; 0: from the last on"`
 		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
+		After  int `query:"after" minimum:"-1" default:"-1" doc:"If given: all revisions above this number, earliest first, with their operations"`
 	}
-	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first"},
+	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first; or what came after a revision, to follow it"},
 		func(ctx context.Context, in *historyInput) (*body[[]desk.Revision], error) {
+			if in.After >= 0 {
+				return answer(a.desk.Changes(actor(ctx), in.After, in.Limit))
+			}
 			q := in.search()
 			q.Before, q.Limit = in.Before, in.Limit
 			return answer(a.desk.History(actor(ctx), q))
+		})
+	type eventsInput struct {
+		After int    `query:"after" minimum:"0" doc:"The last revision that is known"`
+		Last  string `header:"Last-Event-ID" doc:"The same, as a browser tells it when it comes back"`
+	}
+	on(a, operation{id: "followHistory", method: http.MethodGet, path: "/api/revisions/events", summary: "What comes after a revision, as it comes, with its operations (server-sent events)"},
+		func(ctx context.Context, in *eventsInput) (*huma.StreamResponse, error) {
+			after := in.After
+			if n, err := strconv.Atoi(in.Last); err == nil {
+				after = n
+			}
+			who := actor(ctx)
+			if _, err := a.desk.Changes(who, after, 1); err != nil {
+				return nil, failure(err) // before anything is written
+			}
+			return &huma.StreamResponse{Body: func(to huma.Context) { a.follow(to, who, after) }}, nil
 		})
 	type revisionInput struct {
 		Number int `path:"number" minimum:"1"`
@@ -251,4 +289,31 @@ func (a *API) history() {
 				return a.desk.ExportHistory(actor(ctx), in.search(), to.BodyWriter())
 			}), nil
 		})
+}
+
+// follow writes revisions as server-sent events, each named by its number.
+func (a *API) follow(to huma.Context, who desk.Actor, after int) {
+	to.SetHeader("Content-Type", "text/event-stream")
+	to.SetHeader("Cache-Control", "no-store")
+	w := to.BodyWriter()
+	write := func(text string) error {
+		_, err := io.WriteString(w, text)
+		if f, ok := w.(http.Flusher); ok {
+			f.Flush()
+		}
+		return err
+	}
+	if write(": revisions after "+strconv.Itoa(after)+"\n\n") != nil {
+		return
+	}
+	err := a.desk.FollowChanges(to.Context(), who, after, func(r desk.Revision) error {
+		data, err := json.Marshal(r)
+		if err != nil {
+			return err
+		}
+		return write("id: " + strconv.Itoa(r.Number) + "\nevent: revision\ndata: " + string(data) + "\n\n")
+	}, func() error { return write(": nothing new\n\n") })
+	if err != nil {
+		slog.Info("somebody no longer follows the record", "error", err)
+	}
 }

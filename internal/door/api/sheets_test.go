@@ -1,8 +1,10 @@
 package api_test
 
 import (
+	"bufio"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -38,6 +40,7 @@ func TestEveryViewAnswers(t *testing.T) {
 		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran", "/api/conflicts/supplier-payment": "Halima Corvane", "/api/licences/quaybook-planner": "Quaybook Standard", "/api/delegations": "Ruben Adeyemi", "/api/delegations/ticketing": "Lucia Fenwick",
 		"/api/compare?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "Terminal 2", "/api/compare/csv?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "quaybook:", "/api/compare/xlsx?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "PK", "/api/who?what=quaybook:gate:override&where=terminal-1": "Tomasz Oyelaran", "/api/who/csv?what=quaybook:gate": "user name", "/api/who/xlsx?what=quaybook": "PK", "/api/people/noor.tamsin/repairs?permission=quaybook:gate:override": "Night cover", "/api/people/tomasz.oyelaran/timeline": "Gate override", "/api/find?q=who+can+override+gates+at+terminal+1": "11 people", "/api/mentions/role/gate-clerk": "Gate lead",
 		"/api/revisions?user=tomasz.oyelaran": "Gate override", "/api/revisions/60": "Crane driver", "/api/revisions.csv?kind=group": "joins", "/api/reviews/3": "Gate clerk", "/api/review-items/1": "", "/api/reviews/3/report.html": "In figures",
+		"/api/lists/role/csv?q=gate": "gate-clerk", "/api/lists/user/xlsx": "PK", "/api/effective.csv": "noor.tamsin", "/api/effective.jsonl": `"permission":"quaybook:gate:admit"`, "/api/people-and-groups.ldif": "uid=noor.tamsin,ou=people", "/api/model.json": "fachwerk-model/1",
 		"/api/reviews/3/report.csv": "Tomasz Oyelaran", "/api/review-tasks": "", "/api/colleagues?q=noor": "Noor Tamsin", "/api/people/tomasz.oyelaran?when=2026-10-25": "Night cover", "/api/me?as=ruben.adeyemi": "Ruben Adeyemi",
 	} {
 		status, v, _ := b.send("GET", path, nil)
@@ -74,7 +77,7 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 			t.Errorf("%s: %d %v", path, status, v)
 		}
 	}
-	for _, path := range []string{"/api/revisions", "/api/revisions.csv", "/api/reviews/3", "/api/reviews/3/report.html", "/api/me?as=noor.tamsin"} {
+	for _, path := range []string{"/api/effective.csv", "/api/people-and-groups.ldif", "/api/model.json", "/api/revisions?after=0", "/api/revisions/events", "/api/revisions", "/api/revisions.csv", "/api/reviews/3", "/api/reviews/3/report.html", "/api/me?as=noor.tamsin"} {
 		if status, v, _ := b.send("GET", path, nil); status != http.StatusForbidden {
 			t.Errorf("%s: %d %v", path, status, v)
 		}
@@ -148,5 +151,60 @@ func TestHostileInputDoesNoHarm(t *testing.T) {
 	}
 	if status, v, _ := b.send("GET", "/api/draft", nil); status != http.StatusOK || len(v["edits"].([]any)) != 6 {
 		t.Errorf("the draft holds %d acts, %d", len(v["edits"].([]any)), status)
+	}
+}
+
+// The record is followed over HTTP: what is there and what comes, each event by its number.
+func TestTheRecordIsFollowed(t *testing.T) {
+	address, d := serve(t)
+	b := newBrowser(t, address)
+	if status, _, _ := b.send("GET", "/api/revisions/events", nil); status != http.StatusUnauthorized {
+		t.Errorf("a stranger is answered %d", status)
+	}
+	b.signIn("signe.halloran")
+	last := d.Revision()
+	status, v, _ := b.send("GET", "/api/revisions?after="+strconv.Itoa(last-2), nil)
+	if status != http.StatusOK || strings.Count(v["text"].(string), `"operations":[`) != 2 {
+		t.Errorf("two revisions are %d %v", status, v)
+	}
+	r, err := http.NewRequest("GET", address+"/api/revisions/events?after=0", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Last-Event-ID", strconv.Itoa(last-1)) // counts more than the address
+	resp, err := b.client.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if kind := resp.Header.Get("Content-Type"); resp.StatusCode != http.StatusOK || kind != "text/event-stream" {
+		t.Fatalf("answered %d %s", resp.StatusCode, kind)
+	}
+	lines := bufio.NewScanner(resp.Body)
+	hear := func() (id, data string) {
+		t.Helper()
+		for lines.Scan() {
+			if name, value, ok := strings.Cut(lines.Text(), ": "); ok && name == "id" {
+				id = value
+			} else if name == "data" {
+				return id, value
+			}
+		}
+		t.Fatal("the stream ends", lines.Err())
+		return
+	}
+	if id, data := hear(); id != strconv.Itoa(last) || !strings.Contains(data, `"operations":[{"op":"put"`) {
+		t.Errorf("heard %s %s", id, data)
+	}
+	_, v, _ = b.send("POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"}, "terms": map[string]string{"area": "terminal-2"}})
+	if status, v, _ := b.send("POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": v["stamp"]}); status != http.StatusOK {
+		t.Fatalf("%d %v", status, v)
+	}
+	if id, data := hear(); id != strconv.Itoa(last+1) || !strings.Contains(data, `"why":"nights"`) {
+		t.Errorf("heard %s %s", id, data)
+	}
+	d.Close()
+	if lines.Scan() && strings.HasPrefix(lines.Text(), "id") {
+		t.Errorf("after the end comes %s", lines.Text())
 	}
 }

@@ -532,6 +532,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/effective.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What everybody effectively holds, as csv */
+        get: operations["effectivecsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/effective.jsonl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What everybody effectively holds, as jsonl */
+        get: operations["effectivejsonl"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -651,6 +685,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists/{kind}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The list of a kind of thing, as it is filtered and sorted, as a table */
+        get: operations["exportList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -677,6 +728,40 @@ export interface paths {
         };
         /** Everything that names an object: what a delete must deal with */
         get: operations["mentions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/model.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole design as a model file */
+        get: operations["exportModel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people-and-groups.ldif": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** People and groups as LDIF (RFC 2849) */
+        get: operations["exportPeopleAndGroups"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1000,7 +1085,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The record, latest first */
+        /** The record, latest first; or what came after a revision, to follow it */
         get: operations["history"];
         put?: never;
         post?: never;
@@ -1019,6 +1104,23 @@ export interface paths {
         };
         /** The record as CSV (RFC 4180) */
         get: operations["exportHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What comes after a revision, as it comes, with its operations (server-sent events) */
+        get: operations["followHistory"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2336,6 +2438,16 @@ export interface components {
             /** @enum {string} */
             what: "added" | "changed" | "deleted";
         };
+        Operation: {
+            /** @description As the model file has it; absent for a deleted object */
+            after?: unknown;
+            /** @description As the model file has it; absent for a new object */
+            before?: unknown;
+            id: string;
+            kind: string;
+            /** @enum {string} */
+            op: "put" | "delete";
+        };
         Part: {
             id?: string;
             /** @description If it names a thing: its kind; or filter, if it is one */
@@ -2754,6 +2866,8 @@ export interface components {
             more: number;
             /** Format: int64 */
             number: number;
+            /** @description All of them; only if revisions after a number are asked for */
+            operations?: components["schemas"]["Operation"][];
             /** @description At most 12 */
             sentences: components["schemas"]["Part"][][];
             /** Format: int64 */
@@ -4132,6 +4246,70 @@ export interface operations {
             };
         };
     };
+    effectivecsv: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    effectivejsonl: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query?: {
@@ -4412,6 +4590,46 @@ export interface operations {
             };
         };
     };
+    exportList: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                q?: string;
+                columns?: string[];
+                sort?: string;
+                down?: boolean;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: {
@@ -4471,6 +4689,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Mention"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportModel: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportPeopleAndGroups: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -5218,6 +5500,8 @@ export interface operations {
                 /** @description Only revisions below this number; 0: from the last on */
                 before?: number;
                 limit?: number;
+                /** @description If given: all revisions above this number, earliest first, with their operations */
+                after?: number;
             };
             header?: never;
             path?: never;
@@ -5266,6 +5550,43 @@ export interface operations {
                 until?: string;
             };
             header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    followHistory: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description The last revision that is known */
+                after?: number;
+            };
+            header?: {
+                /** @description The same, as a browser tells it when it comes back */
+                "Last-Event-ID"?: string;
+            };
             path?: never;
             cookie?: never;
         };

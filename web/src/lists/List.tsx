@@ -5,6 +5,7 @@ import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
 import { useSet, useTo, useTyped } from "../house/lens";
+import { Downloads } from "../parts/Downloads";
 import { Failed } from "../parts/loading";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
@@ -94,6 +95,12 @@ export function List(p: Props) {
 					{first ? (q ? `${matching.toLocaleString("en-GB")} of ${first.total.toLocaleString("en-GB")}` : count(first.total, p.one, p.many)) : "…"}
 				</span>
 				<span className="grow" />
+				{matching > 0 && (
+					<Downloads
+						path={`/api/lists/${p.kind}`}
+						query={{ q: q || undefined, columns, sort: sort === "name" ? undefined : sort, down: down ? "true" : undefined, where }}
+					/>
+				)}
 				{p.children}
 			</div>
 			{error && !first ? (

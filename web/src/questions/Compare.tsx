@@ -5,11 +5,11 @@ import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
+import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
 import { Rooms } from "../parts/tabs";
 import { addressOf, count, kindWords, Named, places, Risk } from "../parts/words";
-import { Downloads } from "./Downloads";
 
 const most = 8;
 

@@ -6,12 +6,12 @@ import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
+import { Downloads } from "../parts/Downloads";
 import { Failed, Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
 import { addressOf, count, Name, places } from "../parts/words";
-import { Downloads } from "./Downloads";
 
 const pitch = 32;
 const size = 100;
