@@ -73,6 +73,7 @@ func (s *steps) click(selector, text string) { s.t.Helper(); s.must(s.Click(sele
 func (s *steps) press(keys ...string)        { s.t.Helper(); s.must(s.Press(keys...)) }
 func (s *steps) typeInto(label, text string) { s.t.Helper(); s.must(s.Type(label, text)) }
 func (s *steps) pick(label, name string)     { s.t.Helper(); s.must(s.Pick(label, name)) }
+func (s *steps) upload(label, file string)   { s.t.Helper(); s.must(s.Upload(label, file)) }
 func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(label, option)) }
 func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
 func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }

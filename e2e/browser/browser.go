@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -270,6 +271,15 @@ func (p *Page) Pick(label, name string) error {
 		func() error { return p.Wait("document.querySelector('[role=listbox]:not([aria-busy=true])')") }, // what is found moves no more
 		func() error { return p.Click("[role=listbox] [role=option]", name) },
 	)
+}
+
+// Upload hands a file to the place for files of a label.
+func (p *Page) Upload(label, file string) error {
+	selector := "input[type=file][aria-label=" + strconv.Quote(label) + "]"
+	if err := p.Wait("document.querySelector(" + strconv.Quote(selector) + ")"); err != nil {
+		return err
+	}
+	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
 }
 
 // Choose chooses an option of the list with a label.

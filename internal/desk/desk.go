@@ -18,19 +18,20 @@ import (
 // Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and never wait, writers take
 // turns.
 type Desk struct {
-	store *store.Store
-	now   func() time.Time
-	house atomic.Pointer[house]
-	moved moved
-	write sync.Mutex
-	known sync.Map // tokens that programs have shown, by hash
-	laid  sync.Map // drafts as they were last laid, by user
-	past  pastHouses
-	fed   fed
-	queue sync.Mutex
-	feeds []*feeding                // requests of directories that wait for the writer's lock; queue guards them
-	began atomic.Pointer[time.Time] // when the record begins
-	demo  bool
+	store   *store.Store
+	now     func() time.Time
+	house   atomic.Pointer[house]
+	moved   moved
+	write   sync.Mutex
+	known   sync.Map // tokens that programs have shown, by hash
+	laid    sync.Map // drafts as they were last laid, by user
+	past    pastHouses
+	fed     fed
+	imports imports
+	queue   sync.Mutex
+	feeds   []*feeding                // requests of directories that wait for the writer's lock; queue guards them
+	began   atomic.Pointer[time.Time] // when the record begins
+	demo    bool
 }
 
 // house is one revision of the design, ready for questions.

@@ -1,12 +1,12 @@
 package desk
 
 import (
+	"cmp"
 	"crypto/rand"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
-	"unicode"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/filter"
@@ -93,30 +93,9 @@ func nameObject(d *model.Design, o model.Object) {
 	}
 }
 
-// idFrom makes an id of a name: its letters and digits, with hyphens between.
+// idFrom makes an id of a name, or one at random if the name has nothing that an id can have.
 func idFrom(name string) string {
-	var b strings.Builder
-	gap := false
-	for _, r := range strings.ToLower(name) {
-		switch {
-		case r < unicode.MaxASCII && (unicode.IsLetter(r) || unicode.IsDigit(r)) || r == '.' || r == '_':
-			if gap && b.Len() > 0 {
-				b.WriteByte('-')
-			}
-			gap = false
-			b.WriteRune(r)
-		default:
-			gap = true
-		}
-		if b.Len() >= 56 {
-			break
-		}
-	}
-	id := strings.Trim(b.String(), "._-")
-	if !model.ValidID(id) {
-		return "x-" + strings.ToLower(rand.Text()[:8])
-	}
-	return id
+	return cmp.Or(model.IDFrom(name), "x-"+strings.ToLower(rand.Text()[:8]))
 }
 
 // Mention is what stands in one field of one kind of object and names a thing that is to be deleted.

@@ -9,6 +9,7 @@ import { History } from "./history/History";
 import { House } from "./house/House";
 import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
+import { ImportPage } from "./imports/ImportPage";
 import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, PermissionsList, RolesList, SetsList, SystemsList } from "./lists/lists";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
@@ -53,6 +54,7 @@ const router = createBrowserRouter([
 			{ path: "groups/:id", element: <GroupSheet /> },
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
+			{ path: "import", element: <ImportPage /> },
 			{ path: "areas", element: <AreasList /> },
 			{ path: "areas/:id", element: <AreaSheet /> },
 			{ path: "delegations", element: <Delegations /> },

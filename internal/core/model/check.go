@@ -38,6 +38,31 @@ var idForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,63}$`)
 // ValidID tells whether a text has the form of an id.
 func ValidID(id string) bool { return idForm.MatchString(id) }
 
+// IDFrom makes an id of a name: its letters and digits, with hyphens between; empty if it has none that an id can have.
+func IDFrom(name string) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(name) {
+		if 'a' <= r && r <= 'z' || '0' <= r && r <= '9' || r == '.' || r == '_' {
+			if gap && b.Len() > 0 {
+				b.WriteByte('-')
+			}
+			gap = false
+			b.WriteRune(r)
+		} else {
+			gap = true
+		}
+		if b.Len() >= 56 {
+			break
+		}
+	}
+	id := strings.Trim(b.String(), "._-")
+	if !ValidID(id) {
+		return ""
+	}
+	return id
+}
+
 // Fold makes texts equal that differ only in case.
 func Fold(s string) string { return filter.Fold(s) }
 

@@ -25,6 +25,7 @@ func (a *API) register() {
 	a.questions()
 	a.objects()
 	a.history()
+	a.imports()
 }
 
 func (a *API) signIn() {

@@ -19,14 +19,14 @@ import (
 // Version is the version of the program, as its interfaces tell it.
 const Version = "0.1.0"
 
-// maxBody bounds what any request may send, in bytes.
+// maxBody bounds what any request may send, in bytes, but for a file that is brought in.
 const maxBody = 8 << 20
 
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
 // description.
 func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, middleware.RequestSize(maxBody), middleware.Compress(5))
+	r.Use(middleware.Recoverer, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
@@ -41,4 +41,16 @@ func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	})
 	r.NotFound(web.Handler(files).ServeHTTP)
 	return r, a
+}
+
+// bounded keeps requests from being larger than they may be.
+func bounded(next http.Handler) http.Handler {
+	most, files := middleware.RequestSize(maxBody)(next), middleware.RequestSize(api.MaxImport)(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodPost && r.URL.Path == "/api/imports" {
+			files.ServeHTTP(w, r)
+			return
+		}
+		most.ServeHTTP(w, r)
+	})
 }

@@ -651,6 +651,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/import-templates/{kind}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file to fill in, with an example */
+        get: operations["importTemplate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a file: CSV, a workbook, LDIF or JSON Lines */
+        post: operations["beginImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that is tried, with a window into its rows and what each would do */
+        get: operations["import"];
+        put?: never;
+        post?: never;
+        /** Close a file; a trial that is being made ends */
+        delete: operations["closeImport"];
+        options?: never;
+        head?: never;
+        /** Take a file otherwise: how it is read, what its columns hold */
+        patch: operations["alterImport"];
+        trace?: never;
+    };
+    "/api/imports/{id}/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Correct a cell of a file, here and not in the file */
+        put: operations["correctImport"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what the rows do into the draft; those with errors stay out */
+        post: operations["draftImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/licences/{id}": {
         parameters: {
             query?: never;
@@ -1586,6 +1673,13 @@ export interface components {
             may: boolean;
             ref: components["schemas"]["Ref"];
         };
+        CorrectInputBody: {
+            /** Format: int64 */
+            column: number;
+            /** Format: int64 */
+            row: number;
+            text: string;
+        };
         Course: {
             bricks: components["schemas"]["Brick"][];
             object: string;
@@ -2140,6 +2234,130 @@ export interface components {
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
+        Import: {
+            bare: boolean;
+            columns: components["schemas"]["ImportColumn"][];
+            /** @description How many rows have each verdict */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description How many rows have been tried
+             */
+            done: number;
+            /** @description How many objects of each kind would be made or changed */
+            effect: {
+                [key: string]: number;
+            };
+            /** @description Why the file cannot be read */
+            error?: string;
+            fields: components["schemas"]["ImportField"][];
+            /**
+             * Format: int64
+             * @description How many cells were corrected here
+             */
+            fixes: number;
+            id: string;
+            kind: string;
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            leave: number;
+            /** @description Who would be deactivated; at most 200 */
+            leaving: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description How many rows are of the verdict that is asked for, and have the words
+             */
+            match: number;
+            missing: boolean;
+            name: string;
+            reading: components["schemas"]["Reading"];
+            roles: components["schemas"]["Ref"][];
+            rows: components["schemas"]["ImportRow"][];
+            /** Format: int64 */
+            share: number;
+            /** @description Of a workbook */
+            sheets: string[];
+            /** @enum {string} */
+            state: "working" | "ready" | "failed";
+            /** @description Why the file as a whole is not taken */
+            stop?: string;
+            /** Format: int64 */
+            total: number;
+        };
+        ImportChange: {
+            after: string;
+            before: string;
+            field: string;
+        };
+        ImportColumn: {
+            /** @description What it holds; empty: nothing of use */
+            field: string;
+            /** @description Some of what stands in it */
+            samples: string[];
+            title: string;
+        };
+        ImportFault: {
+            /**
+             * Format: int64
+             * @description -1: the row as a whole
+             */
+            column: number;
+            message: string;
+            /** @description What was most likely meant */
+            suggestion?: string;
+            value: string;
+        };
+        ImportField: {
+            doc: string;
+            name: string;
+            required: boolean;
+            title: string;
+        };
+        ImportHow: {
+            /** @description New people may come without anything that they would hold */
+            bare?: boolean;
+            /** @description The field that each column holds; empty: none */
+            columns?: string[];
+            /** @enum {string} */
+            kind?: "people" | "groups" | "assignments" | "last-use";
+            /** @description Whom the file does not have is to be deactivated */
+            missing?: boolean;
+            /** @description No roles for these any longer */
+            noRoles?: boolean;
+            /** @description How the file is written; what is empty in it is recognised */
+            reading?: components["schemas"]["Reading"];
+            /** @description Roles for new people whose rows name none */
+            roles?: string[];
+            /**
+             * Format: int64
+             * @description But not if these would be more than so many of a hundred
+             */
+            share?: number;
+        };
+        ImportRow: {
+            about: string;
+            cells: string[];
+            changes: components["schemas"]["ImportChange"][];
+            faults: components["schemas"]["ImportFault"][];
+            /** @description Which cells were corrected here */
+            fixed: number[];
+            /**
+             * Format: int64
+             * @description Where it stands in the file, from 1
+             */
+            line: number;
+            /**
+             * Format: int64
+             * @description Its place among the rows, from 0
+             */
+            row: number;
+            /** @enum {string} */
+            verdict: "create" | "change" | "same" | "ignored" | "error";
+        };
         Invitation: {
             /** @description Where the link leads; good once */
             path: string;
@@ -2624,6 +2842,17 @@ export interface components {
             after: components["schemas"]["DesignUser"];
             /** @description As it was looked at; absent for a new one */
             before?: components["schemas"]["DesignUser"];
+        };
+        Reading: {
+            delimiter?: string;
+            /** @enum {string} */
+            encoding?: "UTF-8" | "UTF-16 LE" | "UTF-16 BE" | "Windows-1252";
+            /** @enum {string} */
+            form?: "csv" | "xlsx" | "ldif" | "jsonl";
+            /** @description Whether the first row heads the columns */
+            header?: boolean;
+            /** @description Of a workbook: the sheet that is read */
+            sheet?: string;
         };
         Reason: {
             obstacle: string;
@@ -4489,6 +4718,245 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importTemplate: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                kind: "people" | "groups" | "assignments" | "last-use";
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    beginImport: {
+        parameters: {
+            query: {
+                /** @description The file's name */
+                name: string;
+                /** @description What its rows are about; recognised if absent */
+                kind?: "people" | "groups" | "assignments" | "last-use";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    import: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                verdict?: "create" | "change" | "same" | "ignored" | "error";
+                q?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    closeImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    alterImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportHow"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    correctImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
                 };
             };
             /** @description Error */

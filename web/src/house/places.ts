@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { may, sees } from "./rights";
+import { acting, may, sees } from "./rights";
 
 /** A room of a place of work. */
 export type Room = { to: string; name: string };
@@ -36,6 +36,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			rooms: [
 				{ to: "/people", name: "People" },
 				{ to: "/areas", name: "Areas" },
+				...(may(me, "design:view") && acting(me) ? [{ to: "/import", name: "Bring in" }] : []),
 			],
 			shown: design,
 		},

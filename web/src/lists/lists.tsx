@@ -31,7 +31,7 @@ export function PeopleList() {
 			kind="user"
 			one="person"
 			many="people"
-			empty="There are no people yet. Invite the first, or bring them in with a model file."
+			empty="There are no people yet. Invite the first, or bring many in from a file."
 			widths={{
 				name: "minmax(150px,3fr)",
 				state: "80px",

@@ -1,0 +1,125 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"fachwerk/internal/core/intake"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/rows"
+)
+
+func importCommand() *cobra.Command {
+	c := &cobra.Command{Use: "import --db FILE TABLE", Short: "Try what a file of people, groups, assignments or last uses would change, and apply it", Args: usageArgs(cobra.ExactArgs(1)),
+		Long: "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. With --apply the rows are applied as one revision, if nothing is wrong with any."}
+	db := dbFlag(c)
+	kind := c.Flags().String("kind", "", "what the rows are about: people, groups, assignments or last-use; recognised if absent")
+	apply := c.Flags().Bool("apply", false, "apply what the rows do, as one revision")
+	quiet := c.Flags().Bool("quiet", false, "tell only of errors and how many rows do what")
+	how := rows.Reading{}
+	c.Flags().StringVar(&how.Form, "form", "", "csv, xlsx, ldif or jsonl; recognised if absent")
+	c.Flags().StringVar(&how.Encoding, "encoding", "", strings.Join(rows.Encodings, ", ")+"; recognised if absent")
+	c.Flags().StringVar(&how.Delimiter, "delimiter", "", "what stands between cells; recognised if absent")
+	c.Flags().StringVar(&how.Sheet, "sheet", "", "the sheet of a workbook; the first if absent")
+	header := c.Flags().Bool("header", true, "whether the first row heads the columns; recognised if absent")
+	columns := c.Flags().StringToString("column", nil, "TITLE=FIELD: what a column holds; FIELD can be empty for nothing")
+	o := intake.Options{}
+	c.Flags().StringSliceVar(&o.Roles, "role", nil, "the id of a role for new people whose rows name none")
+	c.Flags().BoolVar(&o.Bare, "bare", false, "new people may come without anything that they would hold")
+	c.Flags().BoolVar(&o.Missing, "missing", false, "deactivate whom the file does not have")
+	c.Flags().IntVar(&o.Share, "share", 10, "but not if these are more than so many of a hundred")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := require(cmd, "db"); err != nil {
+			return err
+		}
+		if *kind != "" && !slices.Contains(intake.Kinds, intake.Kind(*kind)) {
+			return usageError{fmt.Errorf("--kind: expected people, groups, assignments or last-use, not %q", *kind)}
+		}
+		if cmd.Flags().Changed("header") {
+			how.Header = header
+		}
+		if how.Delimiter == `\t` {
+			how.Delimiter = "\t"
+		}
+		data, err := os.ReadFile(args[0])
+		if err != nil {
+			return err
+		}
+		return withDesk(*db, true, func(k *desk.Desk) error {
+			trial, file, err := k.ImportFile(filepath.Base(args[0]), data, *kind, how, *columns, o, *apply)
+			if err != nil {
+				return err
+			}
+			return tell(cmd.OutOrStdout(), trial, file, *apply, *quiet)
+		})
+	}
+	return c
+}
+
+// tell writes what a trial came to: a line a row, errors to standard error.
+func tell(w io.Writer, trial *intake.Trial, file *rows.File, apply, quiet bool) error {
+	for i, r := range trial.Rows {
+		line := fmt.Sprintf("line %d: %s", file.Lines[i], r.Verdict)
+		if r.About != "" {
+			line += " " + r.About
+		}
+		for _, f := range r.Faults {
+			where := ""
+			if f.Column >= 0 {
+				where = file.Header[f.Column] + ": "
+			}
+			hint := ""
+			if f.Suggestion != "" {
+				hint = " (did you mean “" + f.Suggestion + "”?)"
+			}
+			fmt.Fprintln(os.Stderr, oneLine(line+": "+where+f.Message+hint))
+		}
+		if quiet || r.Verdict == intake.Wrong {
+			continue
+		}
+		var changes []string
+		for _, c := range r.Changes {
+			changes = append(changes, c.Field+" "+c.Before+" → "+c.After)
+		}
+		if len(changes) > 0 {
+			line += ": " + strings.Join(changes, ", ")
+		}
+		if _, err := fmt.Fprintln(w, oneLine(line)); err != nil {
+			return err
+		}
+	}
+	for _, id := range trial.Leaving {
+		if _, err := fmt.Fprintln(w, "not in the file: deactivate", id); err != nil {
+			return err
+		}
+	}
+	var counts []string
+	for _, v := range intake.Verdicts {
+		counts = append(counts, fmt.Sprintf("%d %s", trial.Counts[v], v))
+	}
+	end := "tried, nothing is changed"
+	wrong := trial.Stop != "" || trial.Counts[intake.Wrong] > 0
+	if apply && !wrong {
+		end = "applied"
+		if len(trial.Ops) == 0 {
+			end = "nothing to apply"
+		}
+	}
+	if _, err := fmt.Fprintf(w, "%s: %s\n", strings.Join(counts, ", "), end); err != nil {
+		return err
+	}
+	if trial.Stop != "" {
+		return errors.New(trial.Stop)
+	}
+	if wrong {
+		return alreadyReported{errors.New("some rows have errors")}
+	}
+	return nil
+}

@@ -1,0 +1,246 @@
+// Package intake tries what a file of rows would do to a design: for each row what it creates or changes, or what is wrong with it and what would be right; and gives
+// the change that the rows make together.
+package intake
+
+import (
+	"math"
+	"slices"
+	"strings"
+	"unicode"
+
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/model"
+)
+
+// Kind is what the rows of a file are about.
+type Kind string
+
+// What can be brought in.
+const (
+	People      Kind = "people"
+	Memberships Kind = "groups"
+	Assignments Kind = "assignments"
+	LastUse     Kind = "last-use"
+)
+
+// Kinds are all of them, in the order in which an organisation is brought in.
+var Kinds = []Kind{People, Memberships, Assignments, LastUse}
+
+// Field is something that a column can hold.
+type Field struct {
+	Name     string
+	Title    string // as a template heads its column
+	Doc      string
+	Required bool
+	Example  string
+	Aliases  []string // other words that columns are headed with
+}
+
+var fields = map[Kind][]Field{
+	People: {
+		{"externalId", "External id", "The id in the register that the people come from. It is what they are known by first.", false, "hr-2041", []string{"employee number", "employee no", "personnel number", "personnel no", "staff no", "staff id", "staff number", "employee id", "number", "personnr", "hr id"}},
+		{"userName", "User name", "What the person signs in by. Made of the e-mail or the name if it is empty.", false, "ilse.marrow", []string{"login", "account", "sign-in", "uid", "user", "username"}},
+		{"displayName", "Name", "The whole name.", true, "Ilse Marrow", []string{"full name", "display name", "cn", "person", "employee"}},
+		{"givenName", "Given name", "With the family name, in place of the whole name.", false, "", []string{"first name", "forename"}},
+		{"familyName", "Family name", "With the given name, in place of the whole name.", false, "", []string{"last name", "surname", "sn"}},
+		{"email", "E-mail", "", false, "ilse.marrow@skerryhaven.example", []string{"mail", "email address", "e-mail address"}},
+		{"title", "Title", "What the person does.", false, "Gate clerk", []string{"job title", "position", "function", "job"}},
+		{"department", "Department", "", false, "North Harbour", []string{"dept", "unit", "department number"}},
+		{"userType", "Kind", "How the person belongs to the organisation.", false, "employee", []string{"type", "employment", "employee type", "user type", "contract"}},
+		{"area", "Home area", "An area, by id or name.", false, "Terminal 1", []string{"area", "site", "location", "place", "base", "home"}},
+		{"manager", "Manager", "A person: by external id, user name, e-mail, id or whole name; one of the file, too.", false, "mireille.aster", []string{"reports to", "supervisor", "line manager", "boss"}},
+		{"licences", "Licences", "By id or name, several with ; between.", false, "Quaybook Standard", []string{"licence", "license", "licenses", "seats"}},
+		{"roles", "Roles", "Given at the home area: by id or name, several with ; between. Who would hold nothing is an error.", false, "Gate clerk", []string{"role", "access", "profile"}},
+		{"groups", "Groups", "By external id, id or name, several with ; between. Who is in is put in; nobody is taken out.", false, "", []string{"group", "team", "teams", "member of", "crew"}},
+		{"state", "State", "active, invited, locked or deactivated. New people are invited unless it says otherwise.", false, "invited", []string{"status", "account state"}},
+		{"from", "From", "A day: 2026-01-31 or 31.01.2026.", false, "2026-12-01", []string{"start", "start date", "valid from", "begins", "since", "hired"}},
+		{"until", "Until", "The first day on which it no longer holds.", false, "", []string{"end", "end date", "valid until", "valid to", "expires", "leaves"}},
+	},
+	Memberships: {
+		{"group", "Group", "By external id, id or name; made if there is none and its name is new.", true, "Night crew", []string{"team", "group name", "name", "cn", "crew"}},
+		{"externalId", "External id", "Of the group, in the register that it comes from.", false, "grp-77", []string{"group id", "group number"}},
+		{"description", "What for", "", false, "Who covers the nights at the gates.", []string{"description", "purpose", "why"}},
+		{"owner", "Owner", "A person.", false, "mireille.aster", []string{"responsible"}},
+		{"area", "Home area", "Where the group can be granted.", false, "", []string{"area", "site", "location"}},
+		{"members", "Member", "A person or a group, one a row or several with ; between.", false, "noor.tamsin", []string{"members", "person", "user", "user name", "email", "unique member", "employee", "who"}},
+	},
+	Assignments: {
+		{"subject", "Who", "A person or a group.", true, "noor.tamsin", []string{"person", "user", "user name", "group", "subject", "email", "employee", "holder", "name"}},
+		{"target", "Role", "A role; or a permission set.", true, "Gate clerk", []string{"role", "set", "permission set", "what", "access", "grant"}},
+		{"area", "Area", "The whole organisation if it is empty.", false, "Terminal 2", []string{"where", "site", "location", "place"}},
+		{"reach", "Reach", "area, line or own.", false, "", []string{"records"}},
+		{"mode", "Mode", "full or read-only.", false, "", []string{"access mode"}},
+		{"from", "From", "", false, "", []string{"start", "start date", "valid from", "begins"}},
+		{"until", "Until", "", false, "2027-03-31", []string{"end", "end date", "valid until", "valid to", "expires"}},
+		{"reason", "Reason", "", false, "covers the winter", []string{"why", "comment", "note"}},
+	},
+	LastUse: {
+		{"person", "Person", "By external id, user name, e-mail or id.", true, "noor.tamsin", []string{"user", "user name", "login", "account", "email", "employee", "subject", "who"}},
+		{"system", "System", "By id or name.", true, "Quaybook", []string{"application", "app", "product"}},
+		{"instant", "Last used", "An instant or a day.", true, "2026-10-01T08:15:00Z", []string{"last use", "last login", "last sign-in", "last seen", "date", "time", "when", "used", "timestamp", "at"}},
+	},
+}
+
+// Fields are what the columns of a kind can hold.
+func Fields(k Kind) []Field { return fields[k] }
+
+// Plain makes the words that head columns comparable: letters and digits only, in small letters.
+func Plain(s string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, s)
+}
+
+// looked is how many rows are looked at to tell what columns hold.
+const looked = 200
+
+// Match tells which field each column of a file holds, empty for none: as it was matched before, by what it is headed with, or by what stands in it. No field is
+// given twice.
+func Match(d *model.Design, k Kind, header []string, rows [][]string, before map[string]string) []string {
+	out := make([]string, len(header))
+	taken := map[string]bool{}
+	give := func(i int, field string) {
+		if out[i] == "" && !taken[field] {
+			out[i], taken[field] = field, true
+		}
+	}
+	none := map[int]bool{}
+	for i, h := range header {
+		if f, ok := before[Plain(h)]; ok {
+			if f == "" {
+				none[i] = true // it was said before that it holds nothing of use
+			} else {
+				give(i, f)
+			}
+		}
+	}
+	for _, exactly := range []bool{true, false} {
+		for i, h := range header {
+			for _, f := range fields[k] {
+				names := append([]string{f.Name, f.Title}, f.Aliases...)
+				if slices.ContainsFunc(names, func(n string) bool {
+					if exactly || len(Plain(h)) < 5 {
+						return Plain(n) == Plain(h)
+					}
+					return len(Plain(n)) >= 4 && strings.Contains(Plain(h), Plain(n))
+				}) && !none[i] {
+					give(i, f.Name)
+				}
+			}
+		}
+	}
+	names := resolver(d)
+	for i := range header {
+		if out[i] == "" && !none[i] {
+			if f := names.holding(k, column(rows, i)); f != "" {
+				give(i, f)
+			}
+		}
+	}
+	return out
+}
+
+// column gives what stands in some rows of a column.
+func column(rows [][]string, i int) (out []string) {
+	for _, r := range rows[:min(len(rows), looked)] {
+		if i < len(r) && strings.TrimSpace(r[i]) != "" {
+			out = append(out, strings.TrimSpace(r[i]))
+		}
+	}
+	return out
+}
+
+// holding tells which field most of some values are of.
+func (r *names) holding(k Kind, values []string) string {
+	if len(values) == 0 {
+		return ""
+	}
+	most := func(is func(s string) bool) bool {
+		n := 0
+		for _, v := range values {
+			if is(v) {
+				n++
+			}
+		}
+		return 10*n >= 7*len(values)
+	}
+	found := func(in *finder) func(s string) bool {
+		return func(s string) bool {
+			list := split(s)
+			return len(list) > 0 && !slices.ContainsFunc(list, func(one string) bool { return len(in.by[filter.Fold(one)]) == 0 })
+		}
+	}
+	switch k {
+	case People:
+		switch {
+		case most(func(s string) bool { return strings.Contains(s, "@") && !strings.Contains(s, " ") }):
+			return "email"
+		case most(found(r.areas)):
+			return "area"
+		case most(found(r.licences)):
+			return "licences"
+		case most(found(r.roles)):
+			return "roles"
+		case most(found(r.groups)):
+			return "groups"
+		case most(func(s string) bool { return len(strings.Fields(s)) >= 2 && !strings.ContainsAny(s, "0123456789") }):
+			return "displayName"
+		}
+	case Memberships:
+		switch {
+		case most(found(r.groups)):
+			return "group"
+		case most(found(r.users)):
+			return "members"
+		}
+	case Assignments:
+		switch {
+		case most(found(r.targets)):
+			return "target"
+		case most(found(r.areas)):
+			return "area"
+		case most(found(r.users)) || most(found(r.groups)):
+			return "subject"
+		}
+	case LastUse:
+		switch {
+		case most(found(r.users)):
+			return "person"
+		case most(found(r.systems)):
+			return "system"
+		case most(func(s string) bool { _, err := instant(s); return err == nil }):
+			return "instant"
+		}
+	}
+	return ""
+}
+
+// Guess tells what the rows of a file are most likely about: the kind for which most columns hold something, of those that nothing is lacking for.
+func Guess(d *model.Design, header []string, rows [][]string) Kind {
+	best, most := People, -1
+	for _, k := range Kinds {
+		columns := Match(d, k, header, rows, nil)
+		given := 0
+		for _, f := range columns {
+			if f != "" {
+				given += 2
+			}
+		}
+		for _, f := range fields[k] {
+			switch {
+			case !f.Required:
+			case slices.Contains(columns, f.Name):
+				given++ // what says more for it than what is merely possible
+			case f.Name != "displayName" || !slices.Contains(columns, "familyName"):
+				given = math.MinInt32
+			}
+		}
+		if given > most {
+			best, most = k, given
+		}
+	}
+	return best
+}

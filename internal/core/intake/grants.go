@@ -1,0 +1,250 @@
+package intake
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+)
+
+// membership tries a row about a group and, mostly, one of its members.
+func (t *trying) membership(i int) {
+	r := &t.trial.Rows[i]
+	called, external := t.cell(i, "group"), t.cell(i, "externalId")
+	r.About = called
+	if called == "" {
+		t.wrong(i, "group", "", errors.New("the row names no group"))
+		return
+	}
+	created := false
+	id, err := t.names.groups.find(cmp.Or(external, called))
+	if err != nil && external != "" {
+		id, err = t.names.groups.find(called)
+	}
+	if err != nil {
+		if len(t.names.groups.by[strings.ToLower(called)]) > 1 {
+			t.wrong(i, "group", called, err)
+			return
+		}
+		if id = t.newGroup(called, external); id == "" {
+			t.wrong(i, "group", called, fmt.Errorf("no id can be made of “%s”: use letters or digits", called))
+			return
+		}
+		created = true
+	}
+	r.ID = id
+	t.describe(i, id, created)
+	for _, text := range split(t.cell(i, "members")) {
+		user, err := t.names.users.find(text)
+		nested := ""
+		if err != nil {
+			if g, is := t.names.groups.find(text); is == nil && g != id {
+				user, nested, err = "", g, nil
+			}
+		}
+		if err == nil {
+			err = t.joinable(id)
+		}
+		if err != nil {
+			t.wrong(i, "members", text, err)
+			continue
+		}
+		if r.Verdict != Wrong && t.join(i, id, user, nested) {
+			t.differs(i, "members", "", cmp.Or(t.names.users.says[user], t.names.groups.says[nested]))
+		}
+	}
+	t.settle(i, created)
+}
+
+// newGroup makes a group that rows can name from now on.
+func (t *trying) newGroup(called, external string) string {
+	base := model.IDFrom(called)
+	if base == "" {
+		return ""
+	}
+	id := base
+	for n := 2; t.names.groups.says[id] != "" || id == model.Everyone || id == model.Public; n++ {
+		id = fmt.Sprintf("%s-%d", base, n)
+	}
+	t.names.groups.add(id, called, external)
+	t.groups[id] = &model.Group{ID: id, Name: called, ExternalID: external, Type: model.Static, Source: model.Local}
+	return id
+}
+
+// describe takes over what a row says of a group beside its members.
+func (t *trying) describe(i int, id string, created bool) {
+	g := t.groups[id]
+	if g == nil {
+		was, _ := t.d.Groups.Find(id)
+		g = change.Clone(was)
+	}
+	for _, f := range []struct {
+		field, value string
+		to           *string
+	}{{"description", t.cell(i, "description"), &g.Description}, {"externalId", t.cell(i, "externalId"), &g.ExternalID}, {"owner", t.find(i, "owner", t.names.users), &g.Owner}, {"area", t.find(i, "area", t.names.areas), &g.Area}} {
+		if f.value != "" && (created || t.differs(i, f.field, *f.to, f.value)) {
+			*f.to = f.value
+		}
+	}
+	if t.trial.Rows[i].Verdict != Wrong {
+		t.groups[id] = g
+		t.byRow[id] = append(t.byRow[id], i)
+	}
+}
+
+// assignment tries a row that gives somebody something.
+func (t *trying) assignment(i int) {
+	r := &t.trial.Rows[i]
+	who, what := t.cell(i, "subject"), t.cell(i, "target")
+	r.About = strings.Trim(who+" – "+what, " –")
+	a := &model.Assignment{Reach: model.ReachArea, Mode: model.Full, Reason: t.cell(i, "reason")}
+	user, err := t.names.users.find(who)
+	if a.Subject.User = user; err != nil {
+		group, not := t.names.groups.find(who)
+		if who == model.Everyone || who == model.Public {
+			group, not = who, nil
+		}
+		if not == nil {
+			a.Subject, err = model.Subject{Group: group}, nil
+		} else if u, is := err.(*unknown); is && u.suggestion == "" {
+			err = not
+		}
+	}
+	switch {
+	case who == "":
+		t.wrong(i, "subject", "", errors.New("the row names nobody"))
+	case err != nil:
+		t.wrong(i, "subject", who, err)
+	}
+	if what == "" {
+		t.wrong(i, "target", "", errors.New("the row names no role"))
+	}
+	kind, id, _ := strings.Cut(t.find(i, "target", t.names.targets), ":")
+	if kind == "role" {
+		a.Role = id
+	} else {
+		a.Set = id
+	}
+	if a.Area = t.find(i, "area", t.names.areas); a.Area == t.d.Root() {
+		a.Area = ""
+	}
+	a.Reach = model.Reach(t.oneOf(i, "reach", string(a.Reach), model.Values["assignment.reach"]))
+	a.Mode = model.Mode(t.oneOf(i, "mode", string(a.Mode), model.Values["assignment.mode"]))
+	t.times(i, &a.From, &a.Until)
+	r.Changes = nil // of something new, its fields are no changes
+	if r.Verdict == Wrong {
+		return
+	}
+	if x := t.gives()[giftOf(a)]; x != nil {
+		after := change.Clone(x)
+		r.ID = x.ID
+		for _, f := range []struct {
+			field   string
+			to, now *time.Time
+		}{{"from", &after.From, &a.From}, {"until", &after.Until, &a.Until}} {
+			if t.says(i, f.field) && t.differs(i, f.field, day(*f.to), day(*f.now)) {
+				*f.to = *f.now
+			}
+		}
+		if a.Reason != "" && t.differs(i, "reason", x.Reason, a.Reason) {
+			after.Reason = a.Reason
+		}
+		t.settle(i, false, change.Op{Kind: model.KindAssignment, ID: x.ID, Before: x, After: after})
+		return
+	}
+	if first, twice := t.rowOf[giftOf(a)]; twice {
+		t.wrong(i, "subject", who, fmt.Errorf("line %d gives the same: leave one of the two", t.line(first)))
+		return
+	}
+	t.rowOf[giftOf(a)] = i
+	a.ID = giftOf(a).id()
+	r.ID = a.ID
+	t.settle(i, true, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
+}
+
+// gift is who is given what, where and how. Nobody needs the same twice.
+type gift struct {
+	subject         model.Subject
+	role, set, area string
+	reach           model.Reach
+	mode            model.Mode
+}
+
+func giftOf(a *model.Assignment) gift {
+	return gift{a.Subject, a.Role, a.Set, a.Area, a.Reach, a.Mode}
+}
+
+// id is the id of the assignment that gives it, if a file does: the same whenever it is brought in.
+func (g gift) id() string {
+	return idOf("in", g.subject.User, g.subject.Group, g.role, g.set, g.area, string(g.reach), string(g.mode))
+}
+
+// gives are the assignments that there are.
+func (t *trying) gives() map[gift]*model.Assignment {
+	if t.gifts == nil {
+		t.gifts = make(map[gift]*model.Assignment, len(t.d.Assignments))
+		for _, a := range t.d.Assignments {
+			t.gifts[giftOf(a)] = a
+		}
+	}
+	return t.gifts
+}
+
+// oneOf gives which of some values a cell has; without a cell, the default.
+func (t *trying) oneOf(i int, field, otherwise string, values []string) string {
+	text := t.cell(i, field)
+	if text == "" {
+		return otherwise
+	}
+	f := newFinder(field)
+	for _, v := range values {
+		f.add(v, v)
+	}
+	v, err := f.find(text)
+	if err != nil {
+		t.wrong(i, field, text, &unknown{fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), f.suggest(text)})
+	}
+	return v
+}
+
+// use tries a row that tells when somebody last used a system. What is known of a later use stays.
+func (t *trying) use(i int) {
+	r := &t.trial.Rows[i]
+	r.About = t.cell(i, "person")
+	id, system := t.find(i, "person", t.names.users), t.find(i, "system", t.names.systems)
+	for _, f := range []string{"person", "system", "instant"} {
+		if t.cell(i, f) == "" {
+			t.wrong(i, f, "", errors.New("the cell is empty"))
+		}
+	}
+	at, err := instant(t.cell(i, "instant"))
+	if err != nil && t.cell(i, "instant") != "" {
+		t.wrong(i, "instant", t.cell(i, "instant"), err)
+	}
+	if r.Verdict == Wrong {
+		return
+	}
+	was, _ := t.d.Users.Find(id)
+	u := t.after[id]
+	if u == nil {
+		u = change.Clone(was)
+	}
+	r.ID, r.About = id, u.DisplayName
+	before := u.LastUse[system]
+	if !at.After(before) {
+		t.settle(i, false)
+		return
+	}
+	u = change.Clone(u)
+	if u.LastUse == nil {
+		u.LastUse = map[string]time.Time{}
+	}
+	u.LastUse[system] = at
+	t.after[id] = u
+	t.differs(i, t.names.systems.says[system], day(before), day(at))
+	t.settle(i, false, change.Op{Kind: model.KindUser, ID: id, Before: was, After: u})
+}

@@ -1,0 +1,102 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
+)
+
+// MaxImport bounds a file that is brought in, in bytes.
+const MaxImport = 256 << 20
+
+// ImportInput names a file that is brought in.
+type ImportInput struct {
+	ID string `path:"id"`
+}
+
+// imports bring files in, by way of a trial.
+func (a *API) imports() {
+	type beginInput struct {
+		Name    string `query:"name" required:"true" maxLength:"300" doc:"The file's name"`
+		Kind    string `query:"kind" enum:"people,groups,assignments,last-use" doc:"What its rows are about; recognised if absent"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}
+	huma.Register(a.huma, huma.Operation{OperationID: "beginImport", Method: http.MethodPost, Path: "/api/imports", Summary: "Try a file: CSV, a workbook, LDIF or JSON Lines", Middlewares: huma.Middlewares{a.identify, a.importersOnly}, MaxBodyBytes: MaxImport},
+		func(ctx context.Context, in *beginInput) (*body[*desk.Import], error) {
+			return answer(a.desk.BeginImport(actor(ctx), in.Name, in.Kind, in.RawBody))
+		})
+	type windowInput struct {
+		ImportInput
+		Verdict string `query:"verdict" enum:"create,change,same,ignored,error"`
+		Words   string `query:"q" maxLength:"300"`
+		Offset  int    `query:"offset" minimum:"0"`
+		Limit   int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{id: "import", method: http.MethodGet, path: "/api/imports/{id}", summary: "A file that is tried, with a window into its rows and what each would do"},
+		func(ctx context.Context, in *windowInput) (*body[*desk.Import], error) {
+			return answer(a.desk.Import(actor(ctx), in.ID, in.Verdict, in.Words, in.Offset, in.Limit))
+		})
+	type alterInput struct {
+		ImportInput
+		Body desk.ImportHow
+	}
+	on(a, operation{id: "alterImport", method: http.MethodPatch, path: "/api/imports/{id}", summary: "Take a file otherwise: how it is read, what its columns hold"},
+		func(ctx context.Context, in *alterInput) (*none, error) {
+			return nothing(a.desk.AlterImport(actor(ctx), in.ID, in.Body))
+		})
+	type correctInput struct {
+		ImportInput
+		Body struct {
+			Row    int    `json:"row" minimum:"0"`
+			Column int    `json:"column" minimum:"0"`
+			Text   string `json:"text" maxLength:"10000"`
+		}
+	}
+	on(a, operation{id: "correctImport", method: http.MethodPut, path: "/api/imports/{id}/cell", summary: "Correct a cell of a file, here and not in the file"},
+		func(ctx context.Context, in *correctInput) (*none, error) {
+			return nothing(a.desk.CorrectImport(actor(ctx), in.ID, in.Body.Row, in.Body.Column, in.Body.Text))
+		})
+	on(a, operation{id: "draftImport", method: http.MethodPost, path: "/api/imports/{id}/draft", summary: "Put what the rows do into the draft; those with errors stay out"},
+		func(ctx context.Context, in *ImportInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.DraftImport(actor(ctx), in.ID))
+		})
+	on(a, operation{id: "closeImport", method: http.MethodDelete, path: "/api/imports/{id}", summary: "Close a file; a trial that is being made ends"},
+		func(ctx context.Context, in *ImportInput) (*none, error) {
+			return nothing(a.desk.CloseImport(actor(ctx), in.ID))
+		})
+	type templateInput struct {
+		Kind string `path:"kind" enum:"people,groups,assignments,last-use"`
+		FormInput
+	}
+	on(a, operation{id: "importTemplate", method: http.MethodGet, path: "/api/import-templates/{kind}/{form}", summary: "A file to fill in, with an example"},
+		func(_ context.Context, in *templateInput) (*huma.StreamResponse, error) {
+			var t *table.Table
+			t, err := a.desk.ImportTemplate(in.Kind)
+			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
+		})
+}
+
+// importersOnly refuses others before the file is read, which can be large.
+func (a *API) importersOnly(ctx huma.Context, next func(huma.Context)) {
+	if err := a.desk.MayImport(actor(ctx.Context())); err != nil {
+		problem, _ := failure(err).(*huma.ErrorModel)
+		ctx.SetHeader("Content-Type", "application/problem+json")
+		ctx.SetStatus(problem.Status)
+		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		return
+	}
+	next(ctx)
+}
+
+// nothing answers with nothing but that it is done.
+func nothing(err error) (*none, error) {
+	if err != nil {
+		return nil, failure(err)
+	}
+	return nil, nil
+}

@@ -1,0 +1,112 @@
+import { useRef, useState } from "react";
+import { useHouse } from "../house/context";
+import { useNotice } from "../parts/notice";
+import { send } from "./send";
+
+/** What can be brought in, in the order in which an organisation is. */
+export const kinds = [
+	{ id: "people", name: "People", about: "Names, user names, managers, home areas, licences; their roles and groups at once." },
+	{ id: "groups", name: "Groups", about: "Groups with who is in them, one member a row or several in a cell." },
+	{ id: "assignments", name: "Assignments", about: "Who gets which role or set, at which area, from when until when." },
+	{ id: "last-use", name: "Last uses", about: "When a person last used a system, so that what lies unused is found." },
+];
+
+/** Takes a file: dropped, or chosen. */
+export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
+	const { me } = useHouse();
+	const { refuse } = useNotice();
+	const input = useRef<HTMLInputElement>(null);
+	const [over, setOver] = useState(false);
+	const [sending, setSending] = useState<{ name: string; part: number; cancel: () => void }>();
+	const take = async (file?: File) => {
+		if (!file) return;
+		const sent = send(file, undefined, (part) => setSending((s) => s && { ...s, part }));
+		const cancel = () => {
+			sent.cancel();
+			setSending(undefined);
+		};
+		setSending({ name: file.name, part: 0, cancel });
+		try {
+			onTaken((await sent.done).id);
+		} catch (error) {
+			refuse(error);
+			setSending(undefined);
+		}
+	};
+	return (
+		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]">
+			{/* biome-ignore lint/a11y/noStaticElementInteractions: what is dropped here can be chosen by the button too */}
+			<div
+				onDragOver={(e) => {
+					e.preventDefault();
+					setOver(true);
+				}}
+				onDragLeave={() => setOver(false)}
+				onDrop={(e) => {
+					e.preventDefault();
+					setOver(false);
+					take(e.dataTransfer.files[0]);
+				}}
+				className={`flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`}
+			>
+				{sending ? (
+					<>
+						<p role="status" data-waiting>
+							Sending <b>{sending.name}</b> …
+						</p>
+						<progress className="my-3 block w-[300px]" max={1} value={sending.part} />
+						<button type="button" className="action" onClick={sending.cancel}>
+							Cancel
+						</button>
+					</>
+				) : (
+					<>
+						<p className="text-[18px] font-bold">Drop a file here</p>
+						<p className="mt-1 mb-4 text-quiet">CSV, a workbook (XLSX), LDIF or JSON Lines, as it comes out of another program</p>
+						<button type="button" className="action main" onClick={() => input.current?.click()}>
+							Choose a file …
+						</button>
+						<input
+							ref={input}
+							type="file"
+							aria-label="File to bring in"
+							accept=".csv,.tsv,.txt,.xlsx,.ldif,.jsonl,.ndjson"
+							className="sr-only"
+							onChange={(e) => {
+								take(e.target.files?.[0]);
+								e.target.value = "";
+							}}
+						/>
+						<p className="mt-5 max-w-[460px] text-center text-quiet">
+							It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest into your draft. Nothing of{" "}
+							{me.organisation} changes before you apply that.
+						</p>
+					</>
+				)}
+			</div>
+			<section aria-label="What can be brought in" className="min-h-0 overflow-auto">
+				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What can be brought in</h2>
+				<ul>
+					{kinds.map((k) => (
+						<li key={k.id} className="border-b border-hair py-[10px]">
+							<p className="font-semibold">{k.name}</p>
+							<p className="text-quiet">{k.about}</p>
+							<p className="mt-1 flex gap-3 text-[12px]">
+								<span className="text-quiet">A file to fill in:</span>
+								{["csv", "xlsx"].map((form) => (
+									<a key={form} className="link" href={`/api/import-templates/${k.id}/${form}`} download>
+										{form.toUpperCase()}
+									</a>
+								))}
+							</p>
+						</li>
+					))}
+				</ul>
+				<p className="pt-3 text-quiet">
+					An empty cell leaves what is there; a dash takes it away. People are known again by external id, user name or e-mail, so a file can be
+					brought in twice.
+				</p>
+			</section>
+		</div>
+	);
+}
