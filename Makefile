@@ -57,6 +57,7 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzPath -fuzztime 60s ./internal/core/filter
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/modelfile
 	go test -run '^$$' -fuzz FuzzPatch -fuzztime 60s ./internal/exchange/scim
+	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/rows
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/dist/mark.svg web/node_modules $(DEMO_DB) $(DEMO_DB)-shm $(DEMO_DB)-wal

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, data, Refusal, type Schemas } from "../api/client";
-import { design, useDrafting } from "../api/hooks";
+import { useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet } from "../house/lens";
 import { Failed } from "../parts/loading";
@@ -49,7 +49,7 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 	const q = useDeferredValue(words.trim()) || undefined;
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => ({
-			queryKey: [...design, "import", id, version, verdict, q, page],
+			queryKey: ["import", id, version, verdict, q, page],
 			queryFn: () => data(api.GET("/api/imports/{id}", { params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } } })),
 		}),
 		size,

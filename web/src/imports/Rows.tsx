@@ -123,11 +123,11 @@ function Line({ file, row, onCorrect }: { file: Schemas["Import"]; row: Row; onC
 					{row.verdict === "error"
 						? ""
 						: row.verdict === "create"
-						? row.changes
-								.filter((c) => c.after && c.field !== "displayName")
-								.map((c) => c.after)
-								.join(" · ")
-						: row.changes.map((c) => `${title(c.field)}: ${c.before || "—"} → ${c.after || "—"}`).join("; ")}
+							? row.changes
+									.filter((c) => c.after && c.field !== "displayName")
+									.map((c) => c.after)
+									.join(" · ")
+							: row.changes.map((c) => `${title(c.field)}: ${c.before || "—"} → ${c.after || "—"}`).join("; ")}
 				</span>
 				{row.verdict === "error" && (
 					<button type="button" className="link shrink-0 text-[12px]" onClick={() => onCorrect(row.row, 0, "#")}>

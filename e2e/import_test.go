@@ -1,0 +1,150 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"golang.org/x/text/encoding/charmap"
+)
+
+// messy is a list of 400 new people as it comes out of somebody's spreadsheet: in an old encoding, with semicolons, days the German way, columns in an order of
+// its own, lines left empty, and twelve faults.
+func messy() []byte {
+	faults := map[int]func(row []string){
+		12:  func(r []string) { r[4] = "Terminal 3" },
+		47:  func(r []string) { r[6] = "Gate clark" },
+		83:  func(r []string) { r[5] = "Mireille Asster" },
+		111: func(r []string) { r[2] = "not an address" },
+		140: func(r []string) { r[7] = "31.02.2027" },
+		171: func(r []string) { r[7], r[8] = "01.06.2027", "01.05.2027" },
+		202: func(r []string) { r[6] = "" },
+		233: func(r []string) { r[0] = "kx-0232" }, // the number of the row before
+		264: func(r []string) { r[1] = "" },
+		295: func(r []string) { r[9] = "Quaybook Standart" },
+		326: func(r []string) { r[3], r[5] = "Shift lead", "Tomasz" },
+		357: func(r []string) { r[4] = "Bulk Kai" },
+	}
+	var b strings.Builder
+	b.WriteString("Personnel no;Full name;E-mail address;Position;Site;Reports to;Role;Start;End;Licence;Shoe size\r\n")
+	for i := range 400 {
+		row := []string{fmt.Sprintf("kx-%04d", i), fmt.Sprintf("Sjö Mårtensson %d", i), fmt.Sprintf("kx%d@skerryhaven.example", i), "Gate clerk", "Terminal 2", "mireille.aster", "Gate clerk", "01.12.2026", "", "", "42"}
+		if f := faults[i]; f != nil {
+			f(row)
+		}
+		b.WriteString(strings.Join(row, ";") + "\r\n")
+		if i%97 == 0 {
+			b.WriteString(";;;;;;;;;;\r\n")
+		}
+	}
+	data, err := charmap.Windows1252.NewEncoder().String(b.String())
+	if err != nil {
+		panic(err) // there is nothing in it that the encoding has not
+	}
+	return []byte(data)
+}
+
+// TestBringingIn brings 400 people in from a messy file, mends what is wrong in place, applies, and undoes.
+func TestBringingIn(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	file := filepath.Join(t.TempDir(), "new starters.csv")
+	if err := os.WriteFile(file, messy(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.open("/people")
+	s.click("main nav a", "Bring in")
+	s.see("main", "Drop a file here")
+	s.upload("File to bring in", file)
+	ready := func() { t.Helper(); s.wait("document.querySelector('[data-import=ready]')") }
+	counts := func(want string) {
+		t.Helper()
+		s.wait(`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).join(', ') === ` + "`" + want + "`")
+		ready()
+	}
+	ready()
+	s.see("[aria-label='The file']", "new starters.csv")
+	s.wait(`[...document.querySelectorAll("[aria-label='The file'] select")].map(e => e.value).join() === 'people,Windows-1252,;'`)
+	s.wait(`[...document.querySelectorAll("[aria-label=Columns] select")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`)
+	counts("✕ 12 error, + 388 new, · 5 ignored")
+
+	// Each fault, mended where it is told: by what was most likely meant, or by hand.
+	s.click("[data-verdict=error]", "error")
+	s.wait("document.querySelectorAll('[data-row=error]').length > 3")
+	s.see("[data-row=error]", "there is no area “Terminal 3”")
+	left := 12
+	mended := func() {
+		t.Helper()
+		left--
+		if left > 0 {
+			counts(fmt.Sprintf("✕ %d error, + %d new, · 5 ignored", left, 400-left))
+		}
+	}
+	find := func(words string) {
+		t.Helper()
+		s.typeInto("Words in the rows", words)
+		s.wait("document.querySelectorAll('[data-row]').length === 1")
+	}
+	suggest := func(words, suggestion string) {
+		t.Helper()
+		find(words)
+		s.click("[data-suggestion]", suggestion)
+		mended()
+	}
+	by := func(words, column, text string) {
+		t.Helper()
+		find(words)
+		s.typeInto(column+",", text)
+		s.click("[data-row=error] button[type=submit]", "Mend")
+		mended()
+	}
+	suggest("kx-0012", "Terminal 1?")
+	suggest("kx-0047", "Gate clerk?")
+	suggest("kx-0083", "Mireille Aster?")
+	by("kx-0111", "E-mail address", "kx111@skerryhaven.example")
+	by("kx-0140", "Start", "28.02.2027")
+	by("kx-0171", "End", "01.07.2027")
+	by("kx-0202", "Role", "Gate clerk")
+	by("kx233@", "Personnel no", "kx-0233")
+	by("kx-0264", "Full name", "Sjö Mårtensson 264")
+	suggest("kx-0295", "Quaybook Standard?")
+	by("kx-0326", "Reports to", "tomasz.oyelaran")
+	by("kx-0357", "Site", "Bulk Quay")
+	s.wait(`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).slice(-2).join(', ') === '+ 400 new, · 5 ignored'`)
+	s.see("[data-effect='new user']", "400 new people")
+	s.see("[data-effect='new assignment']", "400 new assignments")
+
+	// A part would leave out too many.
+	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
+	s.see("section[aria-label=Effect] [role=alert]", "lacks")
+	s.wait("[...document.querySelectorAll('section[aria-label=Effect] button')].find(b => b.innerText === 'Put into the draft').disabled")
+	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
+	s.gone("section[aria-label=Effect] [role=alert]", "lacks")
+
+	// Into the draft, where its impact is seen; applied, and undone.
+	s.click("section[aria-label=Effect] button", "Put into the draft")
+	s.see("[role=status]", "new starters.csv is in your draft")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("the new starters of the winter")
+	s.open("/people?q=" + "M%C3%A5rtensson")
+	s.see("main", "400 of 820")
+	s.open("/history")
+	s.click("main button", "Undo")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("not before Monday")
+	s.open("/people")
+	s.see("main", "420 people")
+
+	// What its columns held is remembered: one that was left out stays so, one that was chosen is chosen again.
+	s.open("/import")
+	s.upload("File to bring in", file)
+	ready()
+	counts("✕ 12 error, + 388 new, · 5 ignored")
+	s.choose("What Shoe size holds", "Kind")
+	ready()
+	s.see("[data-row]", "42")
+	s.click("main button", "Another file")
+	s.see("main", "Drop a file here")
+}

@@ -1,0 +1,222 @@
+package rows_test
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+
+	"fachwerk/internal/exchange/rows"
+	"fachwerk/internal/exchange/table"
+)
+
+func read(t *testing.T, name string, data []byte, how rows.Reading) *rows.File {
+	t.Helper()
+	f, err := rows.Read(name, data, how)
+	if err != nil {
+		t.Fatalf("%s: %v", name, err)
+	}
+	return f
+}
+
+func flat(f *rows.File) string {
+	var lines []string
+	for _, r := range append([][]string{f.Header}, f.Rows...) {
+		lines = append(lines, strings.Join(r, "|"))
+	}
+	return strings.Join(lines, "\n")
+}
+
+func TestTables(t *testing.T) {
+	encode := func(text string) map[string][]byte {
+		western, err := charmap.Windows1252.NewEncoder().Bytes([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		little, err := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder().Bytes([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		big, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().Bytes([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return map[string][]byte{rows.UTF8: []byte("\ufeff" + text), rows.Western: western, rows.UTF16LE: little, rows.UTF16BE: big}
+	}
+	for _, delimiter := range rows.Delimiters {
+		text := strings.ReplaceAll("\r\nName;Title;Note\r\nÅse Øst;Mate;\"says \"\"a;b\"\"\r\nand more\"\r\n\r\nBo;;x\r\n", ";", delimiter)
+		for encoding, data := range encode(text) {
+			f := read(t, "x.csv", data, rows.Reading{})
+			if got, want := flat(f), strings.ReplaceAll("Name|Title|Note\nÅse Øst|Mate|says \"a;b\"\nand more\nBo||x", ";", delimiter); got != want || f.Reading.Encoding != encoding || f.Reading.Delimiter != delimiter || !*f.Reading.Header || f.Reading.Form != rows.CSV {
+				t.Errorf("%q in %s is read as %+v:\n%s", delimiter, encoding, f.Reading, got)
+			}
+			if !slices.Equal(f.Lines, []int{3, 6}) {
+				t.Errorf("the rows stand at %v", f.Lines)
+			}
+		}
+	}
+	no := false
+	for text, want := range map[string]string{
+		"1;ann@x.example\n2;bo@x.example":   "Column 1|Column 2\n1|ann@x.example\n2|bo@x.example",
+		"Name\nBo":                          "Name\nBo",
+		"Name,,Name 2\na,b":                 "Name|Column 2|Name 2\na|b",
+		"Name,Note\nBo,'=1+1\n=2+2,-3\n'x,": "Name|Note\nBo|=1+1\n=2+2|-3\n'x|",
+		"a;b;c\n1,5;2;3\n4,5;6;7":           "a|b|c\n1,5|2|3\n4,5|6|7",
+	} {
+		if got := flat(read(t, "x.csv", []byte(text), rows.Reading{})); got != want {
+			t.Errorf("%q is read as\n%s\nwant\n%s", text, got, want)
+		}
+	}
+	if f := read(t, "x", []byte("Name;A,B\nBo;1,2"), rows.Reading{Delimiter: ",", Header: &no}); flat(f) != "Column 1|Column 2\nName;A|B\nBo;1|2" {
+		t.Errorf("overruled: %s", flat(f))
+	}
+	for text, says := range map[string]string{"": "empty", "\n\n": "no rows", "Name": "no rows"} {
+		if _, err := rows.Read("x.csv", []byte(text), rows.Reading{}); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%q: %v", text, err)
+		}
+	}
+	if _, err := rows.Read("x.csv", []byte("Name\nok\nb\xe5d"), rows.Reading{Encoding: rows.UTF8}); err == nil || !strings.Contains(err.Error(), "line 3") {
+		t.Errorf("what is not UTF-8: %v", err)
+	}
+	if _, err := rows.Read("x", []byte("a"), rows.Reading{Form: "pdf"}); err == nil {
+		t.Error("any form is read")
+	}
+}
+
+func TestWorkbooks(t *testing.T) {
+	book := excelize.NewFile()
+	set := func(cell string, v any) {
+		if err := book.SetCellValue("Sheet1", cell, v); err != nil {
+			t.Fatal(err)
+		}
+	}
+	set("A2", "Name")
+	set("B2", "Level")
+	set("C2", "Sum")
+	set("A3", "Åse")
+	set("B3", 3.5)
+	set("A4", "=1+1") // a text, not a formula
+	if err := book.SetCellFormula("Sheet1", "C3", "1+2"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := book.NewSheet("Other"); err != nil {
+		t.Fatal(err)
+	}
+	if err := book.SetSheetRow("Other", "A1", &[]any{"Name", "x"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := book.SetSheetRow("Other", "A2", &[]any{"Bo", "y"}); err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if err := book.Write(&b); err != nil {
+		t.Fatal(err)
+	}
+	f := read(t, "no-ending", b.Bytes(), rows.Reading{})
+	if f.Reading.Form != rows.XLSX || f.Reading.Sheet != "Sheet1" || !slices.Equal(f.Sheets, []string{"Sheet1", "Other"}) || !slices.Equal(f.Lines, []int{3, 4}) || f.Rows[0][0] != "Åse" || f.Rows[0][1] != "3.5" || f.Rows[1][0] != "=1+1" {
+		t.Errorf("%+v %v %v", f.Reading, f.Lines, f.Rows)
+	}
+	if f = read(t, "x.xlsx", b.Bytes(), rows.Reading{Sheet: "Other"}); flat(f) != "Name|x\nBo|y" {
+		t.Errorf("the other sheet: %s", flat(f))
+	}
+	for name, data := range map[string][]byte{"broken.xlsx": []byte("PK\x03\x04 and no more"), "sheet": b.Bytes()} {
+		if _, err := rows.Read(name, data, rows.Reading{Sheet: "Third"}); err == nil {
+			t.Errorf("%s is read", name)
+		}
+	}
+	// What is written here is read here.
+	var out bytes.Buffer
+	if err := table.XLSX(&out, table.Table{Name: "people", Columns: []table.Column{{Title: "Name"}, {Title: "Note"}}, Rows: [][]any{{"=x", 5}, {"+y", nil}}}); err != nil {
+		t.Fatal(err)
+	}
+	if f = read(t, "x.xlsx", out.Bytes(), rows.Reading{}); flat(f) != "Name|Note\n=x|5\n+y" {
+		t.Errorf("a workbook of Fachwerk's is read as %q", flat(f))
+	}
+	out.Reset()
+	if err := table.CSV(&out, table.Table{Columns: []table.Column{{Title: "Name"}, {Title: "Note"}}, Rows: [][]any{{"=x", 5}, {"-y", nil}}}); err != nil {
+		t.Fatal(err)
+	}
+	if f = read(t, "x.csv", out.Bytes(), rows.Reading{}); flat(f) != "Name|Note\n=x|5\n-y|" {
+		t.Errorf("a table of Fachwerk's is read as %q", flat(f))
+	}
+}
+
+const branch = `version: 1
+
+dn: ou=people,o=x
+objectClass: organizationalUnit
+ou: people
+
+dn: uid=ann,ou=people,o=x
+objectClass: inetOrgPerson
+uid: ann
+cn: Ann Ash
+cn;lang-sv: Anna Ask
+mail: ann@x.example
+
+dn: uid=bo,ou=people,o=x
+objectClass: inetOrgPerson
+uid: bo
+cn:: QsO4
+manager: uid=ann,ou=people,o=x
+description: a line
+  that goes on
+`
+
+func TestDirectories(t *testing.T) {
+	f := read(t, "x.ldif", []byte(branch), rows.Reading{})
+	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that goes on||ann|bo" || f.Reading.Form != rows.LDIF {
+		t.Errorf("people are read as\n%s", got)
+	}
+	groups := branch
+	for _, name := range []string{"crew", "night", "day"} {
+		groups += "\ndn: cn=" + name + ",o=x\nobjectClass: groupOfUniqueNames\ncn: " + name + "\nuniqueMember: uid=bo,ou=people,o=x\nuniqueMember: cn=crew,o=x\n"
+	}
+	if got := flat(read(t, "x", []byte(groups), rows.Reading{})); got != "cn|uniquemember\ncrew|bo; crew\nnight|bo; crew\nday|bo; crew" {
+		t.Errorf("groups are read as\n%s", got)
+	}
+	for _, text := range []string{"dn: uid=x\nchangetype: delete\n", "dn: x\n no colon", "version: 1\n"} {
+		if f, err := rows.Read("x.ldif", []byte(text), rows.Reading{}); err == nil {
+			t.Errorf("%q is read as %+v", text, f)
+		}
+	}
+}
+
+func TestObjects(t *testing.T) {
+	f := read(t, "x.jsonl", []byte("{\"person\":\"ann\",\"system\":\"s\"}\n\n{\"system\":\"t\",\"at\":\"2026-01-01\",\"n\":5,\"none\":null}\n"), rows.Reading{})
+	if got := flat(f); got != "person|system|at|n|none\nann|s\n|t|2026-01-01|5|" || !slices.Equal(f.Lines, []int{1, 3}) {
+		t.Errorf("read as\n%s at %v", got, f.Lines)
+	}
+	if _, err := rows.Read("x.jsonl", []byte("{}\n[1]"), rows.Reading{}); err == nil || !strings.Contains(err.Error(), "line 2") {
+		t.Errorf("%v", err)
+	}
+}
+
+// FuzzRead looks for files that break the reader, or whose rows do not fit their header.
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{"Name;Title\nBo;x", "\xff\xfeN\x00", branch, "{\"a\":1}", "PK\x03\x04", "a\tb\n\"", "'=1,2\n3"} {
+		f.Add("x", []byte(s))
+		f.Add("x.ldif", []byte(s))
+	}
+	f.Fuzz(func(t *testing.T, name string, data []byte) {
+		file, err := rows.Read(name, data, rows.Reading{})
+		if err != nil {
+			if err.Error() == "" {
+				t.Fatal("an error says nothing")
+			}
+			return
+		}
+		if len(file.Rows) != len(file.Lines) || len(file.Rows) == 0 {
+			t.Fatalf("%d rows at %d lines", len(file.Rows), len(file.Lines))
+		}
+		for _, r := range file.Rows {
+			if len(r) > len(file.Header) {
+				t.Fatalf("a row of %d under a header of %d", len(r), len(file.Header))
+			}
+		}
+	})
+}
