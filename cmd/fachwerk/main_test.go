@@ -268,3 +268,46 @@ func TestTheServerEndsCleanly(t *testing.T) {
 		}
 	}
 }
+
+// TestImportAndEffective tries a file, brings it in, and writes out what everybody holds then.
+func TestImportAndEffective(t *testing.T) {
+	folder := t.TempDir()
+	db, model, file := filepath.Join(folder, "x.db"), filepath.Join(folder, "m.json"), filepath.Join(folder, "people.csv")
+	for name, text := range map[string]string{model: `{"format":"fachwerk-model/1","name":"Skerryhaven","areas":[{"id":"top","name":"Skerryhaven"},{"id":"t1","name":"Terminal 1","parent":"top"}],
+		"systems":[{"id":"quaybook","name":"Quaybook","permissions":[{"key":"quaybook:gate:view"}]}],"roles":[{"id":"clerk","name":"Gate clerk","permissions":["quaybook:gate:view"]}]}`,
+		file: "Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n2;Cy Lorne;Terminal 2;Gate clerk;active\n"} {
+		if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if code, _, stderr := run(t, "load", "--db", db, model); code != 0 {
+		t.Fatal(stderr)
+	}
+	code, stdout, stderr := run(t, "import", "--db", db, "--apply", file)
+	if code != 1 || !strings.Contains(stdout, "line 2: create Ilse Marrow") || !strings.Contains(stdout, "1 error, 1 create, 0 change, 0 same, 0 ignored: tried, nothing is changed") ||
+		stderr != "line 3: error Cy Lorne: Site: there is no area “Terminal 2” (did you mean “Terminal 1”?)\n" {
+		t.Errorf("%d\n%s%s", code, stdout, stderr)
+	}
+	if err := os.WriteFile(file, []byte("Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"1 create, 0 change, 0 same, 0 ignored: applied", "0 create, 0 change, 1 same, 0 ignored: nothing to apply"} {
+		if code, stdout, stderr = run(t, "import", "--db", db, "--apply", "--quiet", file); code != 0 || !strings.Contains(stdout, want) || strings.Contains(stdout, "line") {
+			t.Errorf("%d\n%s%s, want %q", code, stdout, stderr, want)
+		}
+	}
+	if code, stdout, stderr = run(t, "effective", "--db", db); code != 0 || stdout != "user,user name,permission,area,reach\r\nilse.marrow,ilse.marrow,quaybook:gate:view,t1,area\r\n" {
+		t.Errorf("%d\n%s%s", code, stdout, stderr)
+	}
+	if code, stdout, _ = run(t, "effective", "--db", db, "--form", "jsonl"); code != 0 || stdout != `{"user":"ilse.marrow","userName":"ilse.marrow","permission":"quaybook:gate:view","area":"t1","reach":"area"}`+"\n" {
+		t.Errorf("%d\n%s", code, stdout)
+	}
+	for _, args := range [][]string{{"import", file}, {"import", "--db", db}, {"import", "--db", db, "--kind", "ships", file}, {"effective", "--db", db, "--form", "xml"}, {"effective", "--db", db, "--at", "soon"}, {"effective"}} {
+		if code, _, stderr := run(t, args...); code != 2 || strings.Count(stderr, "\n") != 1 {
+			t.Errorf("%v: %d %s", args, code, stderr)
+		}
+	}
+	if code, _, stderr := run(t, "import", "--db", db, filepath.Join(folder, "none.csv")); code != 1 || stderr == "" {
+		t.Errorf("%d %s", code, stderr)
+	}
+}

@@ -105,6 +105,7 @@ type importing struct {
 	id, name string
 	who      string
 	touched  time.Time
+	turn     int // by which those touched least lately are told
 	data     []byte
 	how      rows.Reading
 	kind     intake.Kind
@@ -126,6 +127,13 @@ type importing struct {
 type imports struct {
 	sync.Mutex
 	open map[string]*importing
+	turn int
+}
+
+// touch tells that somebody looks at a file; the lock must be held.
+func (i *imports) touch(im *importing, now time.Time) {
+	i.turn++
+	im.touched, im.turn = now, i.turn
 }
 
 // importsOpen is how many files one person can have open, and importLife how long one stays open that nobody looks at.
@@ -151,7 +159,7 @@ func (d *Desk) BeginImport(who Actor, name, kind string, data []byte) (*Import, 
 	if kind != "" && !slices.Contains(intake.Kinds, intake.Kind(kind)) {
 		return nil, refuse(Invalid, "Nothing of the kind %q can be brought in.", kind)
 	}
-	im := &importing{id: strings.ToLower(rand.Text()[:12]), name: name, who: who.User, touched: d.now(), data: data, kind: intake.Kind(kind), fixes: map[[2]int]string{}, options: intake.Options{Share: 10}}
+	im := &importing{id: strings.ToLower(rand.Text()[:12]), name: name, who: who.User, data: data, kind: intake.Kind(kind), fixes: map[[2]int]string{}, options: intake.Options{Share: 10}}
 	d.imports.Lock()
 	if d.imports.open == nil {
 		d.imports.open = map[string]*importing{}
@@ -165,12 +173,13 @@ func (d *Desk) BeginImport(who Actor, name, kind string, data []byte) (*Import, 
 			own = append(own, o)
 		}
 	}
-	slices.SortFunc(own, func(a, b *importing) int { return a.touched.Compare(b.touched) })
+	slices.SortFunc(own, func(a, b *importing) int { return a.turn - b.turn })
 	for len(own) >= importsOpen {
 		delete(d.imports.open, own[0].id)
 		own = own[1:]
 	}
 	d.imports.open[im.id] = im
+	d.imports.touch(im, d.now())
 	d.imports.Unlock()
 	im.Lock()
 	defer im.Unlock()
@@ -196,7 +205,7 @@ func (d *Desk) imported(who Actor, id string) (*importing, error) {
 	if im == nil || im.who != who.User {
 		return nil, refuse(NotFound, "This file is not open any longer: choose it again.")
 	}
-	im.touched = d.now()
+	d.imports.touch(im, d.now())
 	return im, nil
 }
 
@@ -206,13 +215,9 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 	if err != nil {
 		return err
 	}
-	remembered, err := d.store.Setting(settingColumns + string(im.kind))
-	if err != nil {
-		return err
-	}
-	before := map[string]string{}
-	if remembered != "" {
-		if err := json.Unmarshal([]byte(remembered), &before); err != nil {
+	before := map[intake.Kind]map[string]string{}
+	for _, k := range intake.Kinds {
+		if before[k], err = d.remembered(k); err != nil {
 			return err
 		}
 	}
@@ -242,10 +247,10 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 		if failure == "" && going(0) {
 			cells = fixed(file.Rows, fixes)
 			if kind == "" {
-				kind = intake.Guess(house.design(), file.Header, cells)
+				kind = intake.Guess(house.design(), file.Header, cells, nil)
 			}
 			if len(columns) != len(file.Header) {
-				columns = intake.Match(house.design(), kind, file.Header, cells, before)
+				columns = intake.Match(house.design(), kind, file.Header, cells, before[kind])
 			}
 			options.Columns, options.Lines = columns, file.Lines
 			trial, _ = intake.Try(house.design(), kind, cells, options, going)
@@ -496,21 +501,24 @@ func (d *Desk) DraftImport(who Actor, id string) (*Draft, error) {
 	return draft, d.rememberColumns(im)
 }
 
+// remembered gives which columns of a kind of file held which fields, by what headed them.
+func (d *Desk) remembered(k intake.Kind) (map[string]string, error) {
+	kept := map[string]string{}
+	text, err := d.store.Setting(settingColumns + string(k))
+	if err == nil && text != "" {
+		err = json.Unmarshal([]byte(text), &kept)
+	}
+	return kept, err
+}
+
 // rememberColumns keeps which columns held what, for the next file of the kind.
 func (d *Desk) rememberColumns(im *importing) error {
-	name := settingColumns + string(im.kind)
-	text, err := d.store.Setting(name)
+	kept, err := d.remembered(im.kind)
 	if err != nil {
 		return err
 	}
-	kept := map[string]string{}
-	if text != "" {
-		if err := json.Unmarshal([]byte(text), &kept); err != nil {
-			return err
-		}
-	}
 	for c, title := range im.file.Header {
-		if *im.file.Reading.Header || im.file.Reading.Form != rows.CSV {
+		if header := im.file.Reading.Header; header == nil || *header {
 			kept[intake.Plain(title)] = im.columns[c]
 		}
 	}
@@ -518,7 +526,7 @@ func (d *Desk) rememberColumns(im *importing) error {
 	if err != nil {
 		return err
 	}
-	return d.store.SetSetting(name, string(data))
+	return d.store.SetSetting(settingColumns+string(im.kind), string(data))
 }
 
 // ImportTemplate gives a file of a kind to fill in, with an example.
@@ -546,11 +554,11 @@ func (d *Desk) ImportFile(name string, data []byte, kind string, how rows.Readin
 	if err != nil {
 		return nil, nil, err
 	}
-	k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.design(), file.Header, file.Rows))))
 	said := map[string]string{}
 	for title, field := range columns {
 		said[intake.Plain(title)] = field
 	}
+	k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.design(), file.Header, file.Rows, said))))
 	o.Lines = file.Lines
 	o.Columns = intake.Match(h.design(), k, file.Header, file.Rows, said)
 	trial, _ := intake.Try(h.design(), k, file.Rows, o, func(int) bool { return true })

@@ -109,12 +109,12 @@ func Match(d *model.Design, k Kind, header []string, rows [][]string, before map
 	}
 	none := map[int]bool{}
 	for i, h := range header {
-		if f, ok := before[Plain(h)]; ok {
-			if f == "" {
-				none[i] = true // it was said before that it holds nothing of use
-			} else {
-				give(i, f)
-			}
+		f, ok := before[Plain(h)]
+		switch {
+		case ok && f == "":
+			none[i] = true // it was said before that it holds nothing of use
+		case slices.ContainsFunc(fields[k], func(x Field) bool { return x.Name == f }):
+			give(i, f)
 		}
 	}
 	for _, exactly := range []bool{true, false} {
@@ -219,10 +219,10 @@ func (r *names) holding(k Kind, values []string) string {
 }
 
 // Guess tells what the rows of a file are most likely about: the kind for which most columns hold something, of those that nothing is lacking for.
-func Guess(d *model.Design, header []string, rows [][]string) Kind {
+func Guess(d *model.Design, header []string, rows [][]string, before map[string]string) Kind {
 	best, most := People, -1
 	for _, k := range Kinds {
-		columns := Match(d, k, header, rows, nil)
+		columns := Match(d, k, header, rows, before)
 		given := 0
 		for _, f := range columns {
 			if f != "" {

@@ -314,7 +314,7 @@ func TestColumnsAreRecognised(t *testing.T) {
 	}
 	for text, want := range map[string]intake.Kind{"Name | E-mail | Title\nx|y|z": intake.People, "Group | Member\nCrew | bo": intake.Memberships, "Person | Role | Area\nbo | clerk | t1": intake.Assignments, "Person | System | Last used\nbo | s | 2026-01-01": intake.LastUse} {
 		header, rows := file(text)
-		if got := intake.Guess(d, header, rows); got != want {
+		if got := intake.Guess(d, header, rows, nil); got != want {
 			t.Errorf("%q is about %s, want %s", text, got, want)
 		}
 	}

@@ -1,0 +1,160 @@
+package desk_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/intake"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/rows"
+)
+
+// tried waits until a file has been tried, and gives all its rows of a verdict.
+func tried(t *testing.T, d *desk.Desk, id, verdict string) *desk.Import {
+	t.Helper()
+	for began := time.Now(); time.Since(began) < time.Minute; {
+		if v := must[*desk.Import](t)(d.Import(signe, id, verdict, "", 0, 500)); v.State != "working" {
+			return v
+		}
+	}
+	t.Fatal("it is tried for ever")
+	return nil
+}
+
+func TestAFileIsBroughtIn(t *testing.T) {
+	d, _ := openDemo(t)
+	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy Lorne;cy@x.example;Terminal 3;Gate clerk\n"
+	im := must[*desk.Import](t)(d.BeginImport(signe, "starters.csv", "", []byte(text)))
+	v := tried(t, d, im.ID, "")
+	if v.State != "ready" || v.Kind != "people" || v.Counts["create"] != 1 || v.Counts["error"] != 1 || v.Match != 2 || v.Reading.Delimiter != ";" || v.Effect["new user"] != 1 || v.Effect["new assignment"] != 1 || v.Rows[1].Line != 3 {
+		t.Fatalf("tried: %+v", v)
+	}
+	if f := v.Rows[1].Faults; len(f) != 1 || f[0].Column != 3 || f[0].Suggestion != "Terminal 1" {
+		t.Errorf("the fault is %+v", f)
+	}
+	if v = tried(t, d, im.ID, "error"); v.Match != 1 || v.Rows[0].Row != 1 {
+		t.Errorf("of the errors: %+v", v.Rows)
+	}
+	if err := d.CorrectImport(signe, im.ID, 1, 3, "Terminal 1"); err != nil {
+		t.Fatal(err)
+	}
+	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || len(v.Rows[1].Fixed) != 1 || v.Rows[1].Cells[3] != "Terminal 1" {
+		t.Errorf("mended: %+v", v)
+	}
+	// The kind and the columns can be said otherwise.
+	groups := "groups"
+	if err := d.AlterImport(signe, im.ID, desk.ImportHow{Kind: &groups}); err != nil {
+		t.Fatal(err)
+	}
+	if v = tried(t, d, im.ID, ""); v.Kind != "groups" || v.Stop != "" && !strings.Contains(v.Stop, "holds the field") {
+		t.Errorf("as groups: %+v", v)
+	}
+	people := "people"
+	if err := d.AlterImport(signe, im.ID, desk.ImportHow{Kind: &people, Columns: []string{"", "displayName", "email", "area", "roles"}}); err != nil {
+		t.Fatal(err)
+	}
+	if v = tried(t, d, im.ID, ""); v.Columns[0].Field != "" || v.Counts["create"] != 2 {
+		t.Errorf("without the number: %+v", v.Columns)
+	}
+	draft := must[*desk.Draft](t)(d.DraftImport(signe, im.ID))
+	if len(draft.Edits) != 1 || draft.Gaining != 0 { // they are invited, so they hold nothing yet
+		t.Errorf("drafted: %d edits, %d gain", len(draft.Edits), draft.Gaining)
+	}
+	applied := must[*desk.Applied](t)(d.Apply(signe, "the new starters", draft.Stamp))
+	if u, ok := d.Design().Users.Find("ilse"); !ok || u.DisplayName != "Ilse Marrow" || u.ExternalID != "" || u.State != model.UserInvited || u.Area != "terminal-2" {
+		t.Errorf("Ilse is %+v", u)
+	}
+	draft = must[*desk.Draft](t)(d.DraftUndo(signe, applied.Revision))
+	must[*desk.Applied](t)(d.Apply(desk.Actor{User: signe.User, Proven: today}, "not yet", draft.Stamp))
+	if _, there := d.Design().Users.Find("ilse"); there {
+		t.Error("undone, Ilse is still there")
+	}
+	// What was applied meanwhile is seen, and what its columns held is remembered.
+	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 {
+		t.Errorf("after the undo: %+v", v.Counts)
+	}
+	again := must[*desk.Import](t)(d.BeginImport(signe, "more.csv", "", []byte(text)))
+	if v = tried(t, d, again.ID, ""); v.Columns[0].Field != "" || v.Columns[1].Field != "displayName" {
+		t.Errorf("remembered: %+v", v.Columns)
+	}
+	if err := d.CloseImport(signe, again.ID); err != nil {
+		t.Fatal(err)
+	}
+	_, err := d.Import(signe, again.ID, "", "", 0, 10)
+	refused(t, err, desk.NotFound, "choose it again")
+}
+
+func TestWhoBringsWhatIn(t *testing.T) {
+	d, _ := openDemo(t)
+	ruben := desk.Actor{User: "ruben.adeyemi"}
+	_, err := d.BeginImport(ruben, "x.csv", "", []byte("Name\nx"))
+	refused(t, err, desk.NotAllowed, "See the design")
+	_, err = d.BeginImport(desk.Actor{}, "x.csv", "", []byte("Name\nx"))
+	refused(t, err, desk.NotSignedIn, "")
+	_, err = d.BeginImport(signe, "x.csv", "ships", []byte("Name\nx"))
+	refused(t, err, desk.Invalid, "ships")
+	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "", []byte("Name\nx")))
+	_, err = d.Import(desk.Actor{User: "oona.brandvold"}, im.ID, "", "", 0, 10)
+	refused(t, err, desk.NotFound, "")
+	refused(t, d.CorrectImport(signe, im.ID, 99, 0, "x"), desk.NotFound, "no such cell")
+	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Roles: []string{"ghost"}}), desk.NotFound, "ghost")
+	tried(t, d, im.ID, "")
+	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Columns: []string{"a", "b"}}), desk.Invalid, "number of columns")
+	_, err = d.DraftImport(signe, im.ID)
+	refused(t, err, desk.Invalid, "changes nothing")
+	// The auditor sees everything, so may try a file; but what it does is not theirs to draft.
+	oona := desk.Actor{User: "oona.brandvold"}
+	theirs := must[*desk.Import](t)(d.BeginImport(oona, "x.csv", "people", []byte("Name;Role\nNew One;Gate clerk")))
+	for v := theirs; v.State == "working"; {
+		v = must[*desk.Import](t)(d.Import(oona, theirs.ID, "", "", 0, 10))
+	}
+	_, err = d.DraftImport(oona, theirs.ID)
+	refused(t, err, desk.NotAllowed, "")
+	broken := must[*desk.Import](t)(d.BeginImport(signe, "x.xlsx", "", []byte("PK\x03\x04")))
+	if v := tried(t, d, broken.ID, ""); v.State != "failed" || !strings.Contains(v.Error, "workbook") {
+		t.Errorf("what cannot be read: %+v", v)
+	}
+	for i := range 4 {
+		must[*desk.Import](t)(d.BeginImport(signe, fmt.Sprint(i), "", []byte("Name\nx")))
+	}
+	_, err = d.Import(signe, im.ID, "", "", 0, 10)
+	refused(t, err, desk.NotFound, "choose it again")
+}
+
+func TestAnOperatorBringsIn(t *testing.T) {
+	d, _ := openDemo(t)
+	before := d.Revision()
+	bring := func(text string, apply bool) *intake.Trial {
+		t.Helper()
+		trial, _, err := d.ImportFile("x.csv", []byte(text), "", rows.Reading{}, map[string]string{"Who": "displayName"}, intake.Options{}, apply)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return trial
+	}
+	const good = "Who;Mail;Role\nIlse Marrow;ilse@x.example;Gate clerk\n"
+	if trial := bring(good, false); trial.Counts[intake.Creates] != 1 || d.Revision() != before {
+		t.Errorf("tried only: %v, revision %d", trial.Counts, d.Revision())
+	}
+	if trial := bring(good+"Cy;cy@x.example;Gate clark\n", true); trial.Counts[intake.Wrong] != 1 || d.Revision() != before {
+		t.Errorf("with an error: %v, revision %d", trial.Counts, d.Revision())
+	}
+	if bring(good, true); d.Revision() != before+1 {
+		t.Errorf("applied: revision %d", d.Revision())
+	}
+	if trial := bring(good, true); trial.Counts[intake.Same] != 1 || d.Revision() != before+1 {
+		t.Errorf("again: %v, revision %d", trial.Counts, d.Revision())
+	}
+	locking := "User name;Name;State\n"
+	for _, id := range must[*desk.Known](t)(d.Known()).Index().Owners(today) {
+		u, _ := d.Design().Users.Find(id)
+		locking += u.UserName + ";" + u.DisplayName + ";locked\n"
+	}
+	_, _, err := d.ImportFile("x.csv", []byte(locking), "people", rows.Reading{}, nil, intake.Options{}, true)
+	if err == nil || !strings.Contains(err.Error(), "last live person") {
+		t.Errorf("the owner is locked: %v", err)
+	}
+}
