@@ -50,6 +50,34 @@ func messy() []byte {
 func TestBringingIn(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
+
+	// First the catalogue of a system that is new, out of a table: what it changes is seen before.
+	table := filepath.Join(t.TempDir(), "shuttleboard.csv")
+	if err := os.WriteFile(table, []byte("object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.open("/systems")
+	s.click("main nav a", "New version")
+	s.upload("Catalogue to bring in", table)
+	s.see("[role=alert]", "does not say of which system it is")
+	if err := os.WriteFile(table, []byte("key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.upload("Catalogue to bring in", table)
+	s.see("[data-upgrade]", "new here")
+	s.see("[aria-label='Permissions that are new']", "shuttle:send")
+	s.see("[aria-label='Supplied sets']", "shuttleboard-desk")
+	s.see("[data-effect]", "0 people gain")
+	s.typeInto("version", "1.0")
+	s.see("[data-upgrade]", "1.0, new here")
+	s.click("main button", "Put into the draft")
+	s.see("[role=status]", "1.0 is in your draft")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("the shuttles come")
+	s.open("/systems/shuttleboard")
+	s.see("h1", "shuttleboard")
+	s.see("main", "send")
+
 	file := filepath.Join(t.TempDir(), "new starters.csv")
 	if err := os.WriteFile(file, messy(), 0o600); err != nil {
 		t.Fatal(err)

@@ -25,6 +25,8 @@ type edit struct {
 	Ops []change.Op `json:"ops"`
 	// Undoes is the revision that the edit undoes, or 0.
 	Undoes int `json:"undoes,omitempty"`
+	// Catalogue: it takes over a version of a catalogue, so what is supplied changes.
+	Catalogue bool `json:"catalogue,omitempty"`
 }
 
 // DraftEdit is one act in a draft, in sentences.
@@ -239,6 +241,11 @@ func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]
 func (p *drafted) refuseEdits(d *Desk, who Actor) {
 	for i, ops := range p.laid {
 		p.refused[i] = d.refusals(p.house, who, ops, p.index)
+		if !p.edits[i].Catalogue && p.edits[i].Undoes == 0 {
+			for _, s := range change.EditSupplied(ops) {
+				p.refused[i] = append(p.refused[i], upper(s.Message)+".")
+			}
+		}
 		if p.edits[i].Undoes == 0 && p.after != nil { // what was can come back, until the directory says otherwise
 			p.refused[i] = append(p.refused[i], gainsaid(ops, p.after)...)
 		}
@@ -319,9 +326,6 @@ func (d *Desk) refusals(h *house, who Actor, ops []change.Op, after *index.Index
 		if why != "" && !slices.Contains(out, why) {
 			out = append(out, why)
 		}
-	}
-	for _, p := range change.EditSupplied(ops) {
-		out = append(out, upper(p.Message)+".")
 	}
 	return out
 }

@@ -27,6 +27,7 @@ import { BundleSheet } from "./sheets/role/BundleSheet";
 import { LicenceSheet } from "./sheets/system/LicenceSheet";
 import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
+import { UpgradePage } from "./upgrade/UpgradePage";
 import "./styles.css";
 
 keepTheme();
@@ -40,6 +41,7 @@ const router = createBrowserRouter([
 			{ index: true, element: <Frame /> },
 			{ path: "systems", element: <SystemsList /> },
 			{ path: "systems/:id", element: <SystemSheet /> },
+			{ path: "upgrade", element: <UpgradePage /> },
 			{ path: "permissions", element: <PermissionsList /> },
 			{ path: "permissions/:id", element: <PermissionSheet /> },
 			{ path: "licences", element: <LicencesList /> },

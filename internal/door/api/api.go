@@ -189,11 +189,12 @@ type none struct{}
 type operation struct {
 	id, method, path, summary string
 	public                    bool
+	most                      int64 // how many bytes may be sent; 0: a mebibyte
 }
 
 // on registers one operation.
 func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) (*O, error)) {
-	op := huma.Operation{OperationID: o.id, Method: o.method, Path: o.path, Summary: o.summary, Middlewares: huma.Middlewares{a.identify}}
+	op := huma.Operation{OperationID: o.id, Method: o.method, Path: o.path, Summary: o.summary, Middlewares: huma.Middlewares{a.identify}, MaxBodyBytes: o.most}
 	if o.public {
 		op.Security = []map[string][]string{}
 	} else if o.method == http.MethodGet {

@@ -14,6 +14,9 @@ import (
 // MaxImport bounds a file that is brought in, in bytes.
 const MaxImport = 256 << 20
 
+// maxCatalogue bounds a version of a catalogue, in bytes.
+const maxCatalogue = 8 << 20
+
 // ImportInput names a file that is brought in.
 type ImportInput struct {
 	ID string `path:"id"`
@@ -68,6 +71,15 @@ func (a *API) imports() {
 	on(a, operation{id: "closeImport", method: http.MethodDelete, path: "/api/imports/{id}", summary: "Close a file; a trial that is being made ends"},
 		func(ctx context.Context, in *ImportInput) (*none, error) {
 			return nothing(a.desk.CloseImport(actor(ctx), in.ID))
+		})
+	type upgradeInput struct{ Body desk.UpgradeFile }
+	on(a, operation{id: "upgrade", method: http.MethodPost, path: "/api/upgrades", summary: "What a version of a system's catalogue would change", most: maxCatalogue},
+		func(ctx context.Context, in *upgradeInput) (*body[*desk.Upgrade], error) {
+			return answer(a.desk.Upgrade(actor(ctx), in.Body))
+		})
+	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: maxCatalogue},
+		func(ctx context.Context, in *upgradeInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.DraftUpgrade(actor(ctx), in.Body))
 		})
 	type templateInput struct {
 		Kind string `path:"kind" enum:"people,groups,assignments,last-use"`

@@ -532,6 +532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/upgrade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that a version of a system's catalogue is taken over */
+        post: operations["draftUpgrade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/effective.csv": {
         parameters: {
             query?: never;
@@ -1347,6 +1364,23 @@ export interface paths {
         get: operations["system"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upgrades": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a version of a system's catalogue would change */
+        post: operations["upgrade"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3323,6 +3357,95 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        Upgrade: {
+            alters: components["schemas"]["UpgradePermission"][];
+            /** @description There is something to take over */
+            changes: boolean;
+            comes: components["schemas"]["UpgradePermission"][];
+            /** @description Why it cannot be taken over */
+            faults: string[];
+            from: string;
+            /**
+             * Format: int64
+             * @description How many people gain something
+             */
+            gaining: number;
+            goes: components["schemas"]["UpgradePermission"][];
+            /**
+             * Format: int64
+             * @description How many people lose something
+             */
+            losing: number;
+            /** @description Hints of renames that name what is not there */
+            misled: string[];
+            /** @description The system is not here yet */
+            new: boolean;
+            renamed: components["schemas"]["UpgradePermission"][];
+            resting: components["schemas"]["UpgradeResting"][];
+            /** @description Roles that come to give more or less; a renamed permission is both */
+            roles: components["schemas"]["UpgradeRole"][];
+            sets: components["schemas"]["UpgradeSet"][];
+            system: components["schemas"]["Ref"];
+            to: string;
+            /** @description Delegations over something that changes */
+            touches: components["schemas"]["Ref"][];
+            warning?: string;
+        };
+        UpgradeFile: {
+            /** @description The file's name */
+            name: string;
+            /** @description The system's id, if the file does not say it */
+            system?: string;
+            /** @description What is in it: JSON, or a table */
+            text: string;
+            /** @description The version, if the file does not say it */
+            version?: string;
+        };
+        UpgradePermission: {
+            /** @description What is no longer as it was */
+            fields: components["schemas"]["ImportChange"][];
+            /**
+             * Format: int64
+             * @description How many people hold it now
+             */
+            holders: number;
+            key: string;
+            label?: string;
+            /** Format: int64 */
+            risk: number;
+            /** @description Its old key, if it is renamed */
+            was?: string;
+        };
+        UpgradeResting: {
+            /** @description What it names and nothing has any longer */
+            dangling: string[];
+            /** @description What the original gives no longer, and it does */
+            keeps: string[];
+            /** @description What the original has come to give, and it does not */
+            lacks: string[];
+            /** @description The supplied set that it is a copy of, and that changes */
+            original?: components["schemas"]["Ref"];
+            ref: components["schemas"]["Ref"];
+            /** @description What it will name by the new key */
+            renamed: string[];
+        };
+        UpgradeRole: {
+            gains: string[];
+            losses: string[];
+            ref: components["schemas"]["Ref"];
+        };
+        UpgradeSet: {
+            added: string[];
+            /**
+             * Format: int64
+             * @description How many people hold something by it now
+             */
+            holders: number;
+            ref: components["schemas"]["Ref"];
+            removed: string[];
+            /** @enum {string} */
+            what: "added" | "changed" | "deleted";
+        };
         Waiver: {
             ended: boolean;
             reason: string;
@@ -4452,6 +4575,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["UndoInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftUpgrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpgradeFile"];
             };
         };
         responses: {
@@ -6368,6 +6524,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SystemSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    upgrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpgradeFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upgrade"];
                 };
             };
             /** @description Error */

@@ -52,6 +52,9 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 						<button type="button" className="action" onClick={() => setBoard("edit")}>
 							Edit …
 						</button>
+						<Link className="action" to={to(`/upgrade?system=${encodeURIComponent(ref.id)}`)}>
+							New version …
+						</Link>
 						<button type="button" className="action" onClick={() => setBoard("permission")}>
 							New permission …
 						</button>

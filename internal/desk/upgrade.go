@@ -1,0 +1,228 @@
+package desk
+
+import (
+	"slices"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/upgrade"
+	"fachwerk/internal/exchange/catalogue"
+)
+
+// UpgradeFile is a version of a catalogue, as it was sent.
+type UpgradeFile struct {
+	Name    string `json:"name" maxLength:"300" doc:"The file's name"`
+	Text    string `json:"text" doc:"What is in it: JSON, or a table"`
+	System  string `json:"system,omitempty" doc:"The system's id, if the file does not say it"`
+	Version string `json:"version,omitempty" maxLength:"60" doc:"The version, if the file does not say it"`
+}
+
+// UpgradePermission is a permission that comes, goes or changes.
+type UpgradePermission struct {
+	Key     string         `json:"key"`
+	Label   string         `json:"label,omitempty"`
+	Risk    int            `json:"risk"`
+	Was     string         `json:"was,omitempty" doc:"Its old key, if it is renamed"`
+	Fields  []ImportChange `json:"fields" doc:"What is no longer as it was"`
+	Holders int            `json:"holders" doc:"How many people hold it now"`
+}
+
+// UpgradeSet is a supplied set that comes, goes or changes.
+type UpgradeSet struct {
+	Ref     Ref      `json:"ref"`
+	What    string   `json:"what" enum:"added,changed,deleted"`
+	Added   []string `json:"added"`
+	Removed []string `json:"removed"`
+	Holders int      `json:"holders" doc:"How many people hold something by it now"`
+}
+
+// UpgradeResting is something of one's own that rests on what changes.
+type UpgradeResting struct {
+	Ref      Ref      `json:"ref"`
+	Dangling []string `json:"dangling" doc:"What it names and nothing has any longer"`
+	Renamed  []string `json:"renamed" doc:"What it will name by the new key"`
+	Original *Ref     `json:"original,omitempty" doc:"The supplied set that it is a copy of, and that changes"`
+	Lacks    []string `json:"lacks" doc:"What the original has come to give, and it does not"`
+	Keeps    []string `json:"keeps" doc:"What the original gives no longer, and it does"`
+}
+
+// UpgradeRole is a role that comes to give more or less.
+type UpgradeRole struct {
+	Ref    Ref      `json:"ref"`
+	Gains  []string `json:"gains"`
+	Losses []string `json:"losses"`
+}
+
+// Upgrade is what a version of a catalogue would change.
+type Upgrade struct {
+	System  Ref                 `json:"system"`
+	New     bool                `json:"new" doc:"The system is not here yet"`
+	From    string              `json:"from"`
+	To      string              `json:"to"`
+	Comes   []UpgradePermission `json:"comes"`
+	Goes    []UpgradePermission `json:"goes"`
+	Renamed []UpgradePermission `json:"renamed"`
+	Alters  []UpgradePermission `json:"alters"`
+	Sets    []UpgradeSet        `json:"sets"`
+	Resting []UpgradeResting    `json:"resting"`
+	Roles   []UpgradeRole       `json:"roles" doc:"Roles that come to give more or less; a renamed permission is both"`
+	Gaining int                 `json:"gaining" doc:"How many people gain something"`
+	Losing  int                 `json:"losing" doc:"How many people lose something"`
+	Touches []Ref               `json:"touches" doc:"Delegations over something that changes"`
+	Misled  []string            `json:"misled" doc:"Hints of renames that name what is not there"`
+	Faults  []string            `json:"faults" doc:"Why it cannot be taken over"`
+	Warning string              `json:"warning,omitempty"`
+	Changes bool                `json:"changes" doc:"There is something to take over"`
+}
+
+// weighUpgrade reads a catalogue and compares it with a design.
+func weighUpgrade(d *model.Design, f UpgradeFile) (*upgrade.Catalogue, *upgrade.Report, error) {
+	given := model.System{ID: f.System, Version: f.Version}
+	if s, ok := d.Systems.Find(f.System); ok {
+		given = model.System{ID: s.ID, Name: s.Name, Supplier: s.Supplier, Description: s.Description, Licence: s.Licence, Version: f.Version}
+	}
+	c, err := catalogue.Read(f.Name, []byte(f.Text), given)
+	if err != nil {
+		return nil, nil, refuse(Invalid, "The file is no catalogue: %s.", err)
+	}
+	return c, upgrade.Compare(d, c), nil
+}
+
+// Upgrade tells what a version of a catalogue would change, before it is taken over.
+func (d *Desk) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
+	s, err := d.see(who)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.need(d.house.Load(), who, model.RightToEdit(model.KindSystem)); err != nil {
+		return nil, err
+	}
+	c, r, err := weighUpgrade(s.design(), f)
+	if err != nil {
+		return nil, err
+	}
+	u := &Upgrade{System: Ref{string(model.KindSystem), c.System.ID, c.System.Name}, New: r.System == nil, To: c.System.Version, Misled: append([]string{}, r.Misled...), Faults: []string{}, Changes: len(r.Ops) > 0,
+		Comes: []UpgradePermission{}, Goes: []UpgradePermission{}, Renamed: []UpgradePermission{}, Alters: []UpgradePermission{}, Sets: []UpgradeSet{}, Resting: []UpgradeResting{}, Roles: []UpgradeRole{}, Touches: []Ref{}}
+	if r.System != nil {
+		u.From = r.System.Version
+	}
+	switch {
+	case r.System != nil && r.Downgrade:
+		u.Warning = "The file is of a lower version than the one that is here."
+	case r.System != nil && r.Old && u.Changes:
+		u.Warning = "The file says that it is of the version that is here already, and yet it differs."
+	}
+	ops := change.Compact(r.Ops)
+	after, problems := change.Apply(s.design(), ops)
+	if after == nil {
+		for _, p := range model.Errors(problems) {
+			u.Faults = append(u.Faults, upper(p.Message)+" ("+p.Path+").")
+		}
+	} else {
+		s.weighed(u, ops, s.index.Update(after))
+	}
+	s.upgraded(u, c, r)
+	return u, nil
+}
+
+// weighed fills in which roles come to give more or less, and how many people gain or lose by that.
+func (s *sight) weighed(u *Upgrade, ops []change.Op, after *index.Index) {
+	impact := change.Weigh(s.index, after, ops, s.at)
+	u.Gaining, u.Losing = impact.Gaining, impact.Losing
+	for _, id := range impact.Delegations {
+		u.Touches = append(u.Touches, s.ref(model.KindDelegation, id))
+	}
+	for _, r := range s.design().Roles {
+		before, now := s.index.Content(model.KindRole, r.ID), after.Content(model.KindRole, r.ID)
+		x := UpgradeRole{s.ref(model.KindRole, r.ID), lacking(now, before), lacking(before, now)}
+		if len(x.Gains)+len(x.Losses) > 0 {
+			u.Roles = append(u.Roles, x)
+		}
+	}
+}
+
+// lacking gives what some keys have that others have not.
+func lacking(keys, others []string) []string {
+	out := []string{}
+	for _, k := range keys {
+		if !slices.Contains(others, k) {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// upgraded fills in what changes.
+func (s *sight) upgraded(u *Upgrade, c *upgrade.Catalogue, r *upgrade.Report) {
+	coming := map[string]*model.Permission{}
+	for _, p := range c.System.Permissions {
+		coming[p.Key] = p
+	}
+	one := func(key string) UpgradePermission {
+		p := coming[key]
+		if p == nil {
+			p, _ = s.design().Permission(key)
+		}
+		out := UpgradePermission{Key: key, Label: p.Label, Risk: p.Risk, Fields: []ImportChange{}}
+		if _, here := s.design().Permission(key); here {
+			out.Holders = s.holderCount(index.KindPermission, key)
+		}
+		return out
+	}
+	for _, k := range r.New {
+		u.Comes = append(u.Comes, one(k))
+	}
+	for _, k := range r.Gone {
+		u.Goes = append(u.Goes, one(k))
+	}
+	for _, pair := range r.Renamed {
+		p := one(pair[1])
+		p.Was, p.Holders = pair[0], s.holderCount(index.KindPermission, pair[0])
+		u.Renamed = append(u.Renamed, p)
+	}
+	for _, a := range r.Altered {
+		p := one(a.Key)
+		for _, f := range a.Fields {
+			p.Fields = append(p.Fields, ImportChange{f.Name, f.Before, f.After})
+		}
+		u.Alters = append(u.Alters, p)
+	}
+	for _, x := range r.Sets {
+		set := UpgradeSet{Ref: s.ref(model.KindSet, x.ID), What: x.What, Added: append([]string{}, x.Added...), Removed: append([]string{}, x.Removed...)}
+		if x.What == "added" {
+			for _, n := range c.Sets {
+				if n.ID == x.ID {
+					set.Ref.Name = n.Name
+				}
+			}
+		} else {
+			set.Holders = s.holderCount(model.KindSet, x.ID)
+		}
+		u.Sets = append(u.Sets, set)
+	}
+	for _, x := range r.Resting {
+		rest := UpgradeResting{Ref: s.ref(x.Object.Kind(), x.Object.Ident()), Dangling: append([]string{}, x.Dangling...), Renamed: append([]string{}, x.Renamed...), Lacks: append([]string{}, x.Lacks...), Keeps: append([]string{}, x.Keeps...)}
+		if x.Original != "" {
+			ref := s.ref(model.KindSet, x.Original)
+			rest.Original = &ref
+		}
+		u.Resting = append(u.Resting, rest)
+	}
+}
+
+// DraftUpgrade puts a version of a catalogue into the draft, as one act.
+func (d *Desk) DraftUpgrade(who Actor, f UpgradeFile) (*Draft, error) {
+	return d.alter(who, func(_ *house, p *drafted) error {
+		_, r, err := weighUpgrade(p.base(), f)
+		switch {
+		case err != nil:
+			return err
+		case len(r.Ops) == 0:
+			return refuse(Invalid, "The catalogue is here already: it changes nothing.")
+		}
+		p.add(0, change.Compact(r.Ops)...)
+		p.edits[len(p.edits)-1].Catalogue = true
+		return nil
+	})
+}

@@ -1,0 +1,109 @@
+package desk_test
+
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+	"testing"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// newer is the next version of a system's catalogue, as its supplier would send it.
+func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.System, sets []*model.Set)) string {
+	t.Helper()
+	q, _ := d.Design().Systems.Find("quaybook")
+	s := change.Clone(q)
+	s.Version = version
+	var sets []*model.Set
+	for _, x := range d.Design().Sets {
+		if x.System == "quaybook" {
+			x = change.Clone(x)
+			x.Version = version
+			sets = append(sets, x)
+		}
+	}
+	alter(s, sets)
+	data, err := json.Marshal(map[string]any{"system": s, "sets": sets, "renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
+}
+
+func TestANewVersionOfACatalogue(t *testing.T) {
+	d, _ := openDemo(t)
+	file := desk.UpgradeFile{Name: "quaybook.json", Text: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
+		for _, p := range s.Permissions {
+			if p.Key == "quaybook:gate:override" {
+				p.Key = "quaybook:gate:bypass"
+			}
+		}
+		s.Permissions = append(s.Permissions, &model.Permission{Key: "quaybook:drone:launch", Class: model.Write, Risk: 2})
+		sets[0].Permissions = append(sets[0].Permissions, "quaybook:drone:launch")
+		for _, x := range sets {
+			for i, k := range x.Permissions {
+				if k == "quaybook:gate:override" {
+					x.Permissions[i] = "quaybook:gate:bypass"
+				}
+			}
+		}
+	})}
+	u := must[*desk.Upgrade](t)(d.Upgrade(signe, file))
+	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 || u.Renamed[0].Holders != 17 || len(u.Sets) != 1 || len(u.Faults) != 0 || u.Gaining == 0 || !u.Changes || u.Warning != "" {
+		t.Fatalf("it changes %+v", u)
+	}
+	if !slices.ContainsFunc(u.Resting, func(r desk.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 }) || !slices.ContainsFunc(u.Roles, func(r desk.UpgradeRole) bool {
+		return r.Ref.ID == "night-cover" && len(r.Gains) == 1 && len(r.Losses) == 1
+	}) {
+		t.Errorf("resting on it: %+v, %+v", u.Resting, u.Roles)
+	}
+	// What is supplied cannot be edited, but by the next version; and that can be undone.
+	set, _ := d.Design().Sets.Find(u.Sets[0].Ref.ID)
+	edited := change.Clone(set)
+	edited.Description = "mine"
+	_, err := d.Put(signe, set, edited)
+	refused(t, err, desk.NotAllowed, "supplied with its system")
+	draft := must[*desk.Draft](t)(d.DraftUpgrade(signe, file))
+	if draft.Gaining != u.Gaining || draft.Losing != u.Losing || len(draft.Blocks) != 0 {
+		t.Errorf("the draft: %d gain, %d lose, %v; told before: %d, %d", draft.Gaining, draft.Losing, draft.Blocks, u.Gaining, u.Losing)
+	}
+	before := d.Design()
+	applied := must[*desk.Applied](t)(d.Apply(signe, "Quaybook 9", draft.Stamp))
+	known := must[*desk.Known](t)(d.Known())
+	if !known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:bypass", index.Record{Area: "terminal-1"}, today) || known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:override", index.Record{Area: "terminal-1"}, today) {
+		t.Error("who could override gates cannot bypass them")
+	}
+	again := must[*desk.Upgrade](t)(d.Upgrade(signe, file))
+	if again.Changes || len(again.Misled) != 1 {
+		t.Errorf("again: %+v", again)
+	}
+	_, err = d.DraftUpgrade(signe, file)
+	refused(t, err, desk.Invalid, "here already")
+	draft = must[*desk.Draft](t)(d.DraftUndo(signe, applied.Revision))
+	must[*desk.Applied](t)(d.Apply(signe, "too soon", draft.Stamp))
+	if diff := change.Difference(d.Design(), before); len(diff) != 0 {
+		t.Errorf("undone, %d things are otherwise", len(diff))
+	}
+}
+
+func TestWhatIsNoUpgrade(t *testing.T) {
+	d, _ := openDemo(t)
+	for text, says := range map[string]string{"": "empty", "{}": "one system", "key\nnonsense": "line 2"} {
+		_, err := d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: text, System: "quaybook"})
+		refused(t, err, desk.Invalid, says)
+	}
+	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, desk.UpgradeFile{Name: "x", Text: "key\nx:a:b"})
+	refused(t, err, desk.NotAllowed, "catalogue")
+	old := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
+	if !strings.Contains(old.Warning, "lower version") {
+		t.Errorf("a lower version: %q", old.Warning)
+	}
+	u := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: "key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b"}))
+	if len(u.Faults) == 0 || !u.New {
+		t.Errorf("a cycle: %+v", u)
+	}
+}

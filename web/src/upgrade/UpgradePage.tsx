@@ -1,0 +1,286 @@
+import { useMutation } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, data, type Schemas } from "../api/client";
+import { useDrafting } from "../api/hooks";
+import { useHouse } from "../house/context";
+import { useNotice } from "../parts/notice";
+import { PickOne } from "../parts/Picker";
+import { Rooms } from "../parts/tabs";
+import { count, Named, Risk } from "../parts/words";
+
+type File = Schemas["UpgradeFile"];
+type Upgrade = Schemas["Upgrade"];
+
+/** A new version of a system's catalogue: what it changes in permissions, supplied sets and what rests on them, before it is taken over. */
+export function UpgradePage() {
+	const [params] = useSearchParams();
+	const { refuse, tell } = useNotice();
+	const { setAside } = useHouse();
+	const [system, setSystem] = useState<Schemas["Ref"]>();
+	const [version, setVersion] = useState("");
+	const [file, setFile] = useState<{ name: string; text: string }>();
+	const input = useRef<HTMLInputElement>(null);
+	const asked = system?.id ?? params.get("system") ?? undefined;
+	const body = (): File => ({ name: file?.name ?? "", text: file?.text ?? "", system: asked, version: version.trim() || undefined });
+	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })), onError: refuse });
+	const draft = useDrafting((f: File) => data(api.POST("/api/draft/upgrade", { body: f })));
+	const { mutate } = look;
+	useEffect(() => {
+		if (file) mutate({ name: file.name, text: file.text, system: asked, version: version.trim() || undefined });
+	}, [file, asked, version, mutate]);
+	const u = file ? look.data : undefined;
+	useEffect(() => {
+		if (u) setAside(u.new ? `${u.system.name} is new here` : `${u.system.name}: ${u.from || "…"} → ${u.to || "…"}`);
+		return () => setAside("");
+	}, [setAside, u]);
+	const take = async (chosen?: globalThis.File) => {
+		if (chosen) setFile({ name: chosen.name, text: await chosen.text() });
+	};
+	return (
+		<div className="flex h-full flex-col px-[18px] pt-3">
+			<div className="flex items-baseline gap-4">
+				<Rooms />
+			</div>
+			{/* biome-ignore lint/a11y/noStaticElementInteractions: what is dropped here can be chosen by the button too */}
+			<div
+				className="mt-2 mb-3 flex flex-wrap items-end gap-4"
+				onDragOver={(e) => e.preventDefault()}
+				onDrop={(e) => {
+					e.preventDefault();
+					take(e.dataTransfer.files[0]);
+				}}
+			>
+				<button type="button" className={`action ${file ? "" : "main"}`} onClick={() => input.current?.click()}>
+					{file ? "Another file …" : "Choose a catalogue …"}
+				</button>
+				<input
+					ref={input}
+					type="file"
+					aria-label="Catalogue to bring in"
+					accept=".json,.csv,.tsv,.txt"
+					className="sr-only"
+					onChange={(e) => {
+						take(e.target.files?.[0]);
+						e.target.value = "";
+					}}
+				/>
+				{file && (
+					<>
+						<span className="pb-[5px] font-semibold">{file.name}</span>
+						<span className="flex items-center gap-2 text-[12px] text-quiet">
+							of
+							<span className="w-[200px]">
+								<PickOne kinds={["system"]} label="System" placeholder="the system in the file" value={system} onChange={setSystem} />
+							</span>
+						</span>
+						<label className="flex items-center gap-2 text-[12px] text-quiet">
+							version
+							<input className="field max-w-[90px]" value={version} placeholder={u?.to} onChange={(e) => setVersion(e.target.value)} />
+						</label>
+					</>
+				)}
+				<span className="grow" />
+				{u && (
+					<button
+						type="button"
+						className="action main"
+						disabled={!u.changes || u.faults.length > 0 || draft.isPending || look.isPending}
+						onClick={() =>
+							draft.mutate(body(), {
+								onError: refuse,
+								onSuccess: () => {
+									tell(`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`);
+									setFile(undefined);
+								},
+							})
+						}
+					>
+						Put into the draft
+					</button>
+				)}
+			</div>
+			{u ? <Shown upgrade={u} /> : !file && <Opening />}
+		</div>
+	);
+}
+
+function Opening() {
+	return (
+		<div className="max-w-[640px] border-t-[3px] border-[var(--beam)] pt-3">
+			<p className="mb-2">
+				A system’s catalogue comes from its supplier, in versions. Choose the file of the next one: what it changes is shown first, and taken over as
+				one change of your draft.
+			</p>
+			<p className="text-quiet">
+				Either JSON, with the <span className="font-mono">system</span> and its <span className="font-mono">sets</span> as the model file has them,
+				and renamed permissions as <span className="font-mono">renames</span>; or a table with a row for each permission and columns such as{" "}
+				<span className="font-mono">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.
+			</p>
+		</div>
+	);
+}
+
+const arrow = <span aria-hidden="true"> → </span>;
+
+function Shown({ upgrade: u }: { upgrade: Upgrade }) {
+	const nothing = !u.changes;
+	return (
+		<div className="flex min-h-0 grow flex-col" data-upgrade={u.system.id}>
+			<h2 className="border-b-[3px] border-[var(--beam)] pb-1 text-[18px] font-bold">
+				{u.system.name}{" "}
+				<span className="font-normal text-quiet">{u.new ? `${u.to}, new here` : `${u.from || "no version"} → ${u.to || "no version"}`}</span>
+			</h2>
+			{[...u.faults, ...(u.warning ? [u.warning] : []), ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map((text) => (
+				<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
+					{text}
+				</p>
+			))}
+			{nothing ? (
+				<p className="py-4 text-quiet">Everything in the file is here already.</p>
+			) : (
+				<div className="grid min-h-0 grow grid-cols-4">
+					<Column title="Permissions">
+						<Permissions mark="✕" tone="text-ox" one="goes away" many="go away" list={u.goes} />
+						<Permissions mark="↷" tone="text-ochre" one="is renamed" many="are renamed" list={u.renamed} />
+						<Permissions mark="≠" tone="text-ochre" one="changes" many="change" list={u.alters} />
+						<Permissions mark="+" tone="text-moss" one="is new" many="are new" list={u.comes} />
+					</Column>
+					<Column title="Supplied sets">
+						{u.sets.length === 0 && <p className="py-2 text-quiet">No supplied set changes.</p>}
+						{u.sets.map((s) => (
+							<div key={s.ref.id} className="border-b border-hair py-[6px]" data-set={s.ref.id}>
+								<p className="flex items-baseline gap-2">
+									<span className="min-w-0 grow truncate">{s.what === "added" ? <b>{s.ref.name}</b> : <Named of={s.ref} />}</span>
+									<span className={s.what === "added" ? "text-moss" : s.what === "deleted" ? "text-ox" : "text-ochre"}>
+										{s.what === "added" ? "+ new" : s.what === "deleted" ? "✕ goes away" : "≠ changes"}
+									</span>
+								</p>
+								{s.holders > 0 && <p className="text-[12px] text-quiet">{count(s.holders, "person has", "people have")} it</p>}
+								<Keys mark="+" tone="text-moss" keys={s.added} />
+								<Keys mark="−" tone="text-ox" keys={s.removed} />
+							</div>
+						))}
+					</Column>
+					<Column title="Resting on it">
+						{u.resting.length === 0 && <p className="py-2 text-quiet">No set, role or conflict of your own is touched.</p>}
+						{u.resting.map((r) => (
+							<div key={`${r.ref.kind} ${r.ref.id}`} className="border-b border-hair py-[6px]" data-resting={r.ref.id}>
+								<p className="flex items-baseline gap-2">
+									<span className="min-w-0 grow truncate">
+										<Named of={r.ref} />
+									</span>
+									<span className="narrow text-[12px] text-quiet">{r.ref.kind === "set" ? "own set" : r.ref.kind}</span>
+								</p>
+								{r.dangling.length > 0 && <p className="text-[12px] text-ox">names what goes away:</p>}
+								<Keys mark="✕" tone="text-ox" keys={r.dangling} />
+								{r.renamed.length > 0 && <p className="text-[12px] text-ochre">follows the new names of:</p>}
+								<Keys mark="↷" tone="text-ochre" keys={r.renamed} />
+								{r.original && (
+									<p className="text-[12px] text-quiet">
+										a copy of <Named of={r.original} />, which drifts from it:
+									</p>
+								)}
+								<Keys mark="lacks" tone="text-ox" keys={r.lacks} />
+								<Keys mark="keeps" tone="text-moss" keys={r.keeps} />
+							</div>
+						))}
+					</Column>
+					<Column title="Effect">
+						<p className="py-[6px]" data-effect>
+							<b className="text-[18px]">{u.gaining.toLocaleString("en-GB")}</b> {u.gaining === 1 ? "person gains" : "people gain"},{" "}
+							<b className="text-[18px]">{u.losing.toLocaleString("en-GB")}</b> {u.losing === 1 ? "loses" : "lose"} something.
+						</p>
+						{u.renamed.length > 0 && <p className="text-[12px] text-quiet">Who holds what is renamed loses the old key and gains the new one.</p>}
+						{u.touches.map((d) => (
+							<p key={d.id} className="text-[12px]">
+								The delegation <Named of={d} /> is over something that changes.
+							</p>
+						))}
+						<h4 className="mt-2 border-b border-[var(--beam)] text-[12px] text-quiet">
+							{count(u.roles.length, "role gives", "roles give")} something else
+						</h4>
+						{u.roles.map((r) => (
+							<div key={r.ref.id} className="border-b border-hair py-[6px]" data-role={r.ref.id}>
+								<p className="truncate">
+									<Named of={r.ref} />
+								</p>
+								<Keys mark="+" tone="text-moss" keys={r.gains} />
+								<Keys mark="−" tone="text-ox" keys={r.losses} />
+							</div>
+						))}
+					</Column>
+				</div>
+			)}
+		</div>
+	);
+}
+
+function Column({ title, children }: { title: string; children: React.ReactNode }) {
+	return (
+		<section aria-label={title} className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] px-[14px] first:pl-0 last:border-r-0 last:pr-0">
+			<h3 className="py-1 text-[14px] font-bold">{title}</h3>
+			{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
+			<div className="min-h-0 grow overflow-auto" tabIndex={0}>
+				{children}
+			</div>
+		</section>
+	);
+}
+
+function Permissions({
+	mark,
+	tone,
+	one,
+	many,
+	list,
+}: {
+	mark: string;
+	tone: string;
+	one: string;
+	many: string;
+	list: Schemas["UpgradePermission"][];
+}) {
+	if (list.length === 0) return null;
+	return (
+		<section aria-label={`Permissions that ${many}`} className="mb-2">
+			<h4 className={`border-b border-[var(--beam)] text-[12px] ${tone}`}>
+				{mark} {list.length} {list.length === 1 ? one : many}
+			</h4>
+			<ul>
+				{list.map((p) => (
+					<li key={p.key} className="border-b border-hair py-1">
+						<p className="flex items-baseline gap-2">
+							<span className="min-w-0 grow truncate font-mono text-[12px]" title={p.label}>
+								{p.was && (
+									<>
+										<s>{p.was.slice(p.was.indexOf(":") + 1)}</s>
+										{arrow}
+									</>
+								)}
+								{p.key.slice(p.key.indexOf(":") + 1)}
+							</span>
+							<Risk level={p.risk} />
+							{p.holders > 0 && <span className="narrow shrink-0 text-[12px] text-quiet">{count(p.holders, "person", "people")}</span>}
+						</p>
+						{p.fields.map((f) => (
+							<p key={f.field} className="text-[12px] text-quiet">
+								{f.field}: {f.before || "—"}
+								{arrow}
+								<b className="text-ink">{f.after || "—"}</b>
+							</p>
+						))}
+					</li>
+				))}
+			</ul>
+		</section>
+	);
+}
+
+function Keys({ mark, tone, keys }: { mark: string; tone: string; keys: string[] }) {
+	return keys.map((k) => (
+		<p key={k} className="truncate font-mono text-[12px]">
+			<span className={tone}>{mark}</span> {k.slice(k.indexOf(":") + 1)}
+		</p>
+	));
+}
