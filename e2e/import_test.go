@@ -50,6 +50,7 @@ func messy() []byte {
 func TestBringingIn(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
+	s.Refusals = true // a file that is none is refused, as it should be
 
 	// First the catalogue of a system that is new, out of a table: what it changes is seen before.
 	table := filepath.Join(t.TempDir(), "shuttleboard.csv")

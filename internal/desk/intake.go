@@ -530,7 +530,10 @@ func (d *Desk) rememberColumns(im *importing) error {
 }
 
 // ImportTemplate gives a file of a kind to fill in, with an example.
-func (d *Desk) ImportTemplate(kind string) (*table.Table, error) {
+func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
+	if err := d.MayImport(who); err != nil {
+		return nil, err
+	}
 	fields := intake.Fields(intake.Kind(kind))
 	if fields == nil {
 		return nil, refuse(NotFound, "Nothing of the kind %q can be brought in.", kind)

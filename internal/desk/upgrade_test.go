@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
 )
 
 // newer is the next version of a system's catalogue, as its supplier would send it.
@@ -106,4 +107,48 @@ func TestWhatIsNoUpgrade(t *testing.T) {
 	if len(u.Faults) == 0 || !u.New {
 		t.Errorf("a cycle: %+v", u)
 	}
+}
+
+func TestCapabilities(t *testing.T) {
+	d, _ := openDemo(t)
+	x := must[*desk.Known](t)(d.Known()).Index()
+	c := must[*desk.Capabilities](t)(d.Capabilities(signe, "quaybook", nil))
+	if len(c.Rows) != 35 || len(c.Columns) < 10 {
+		t.Fatalf("%d by %d", len(c.Rows), len(c.Columns))
+	}
+	seen := map[string]bool{}
+	for i, col := range c.Columns {
+		seen[col.Ref.Kind] = true
+		gives := x.Licensed(col.Ref.ID)
+		if col.Ref.Kind != "licence" {
+			gives = x.Content(model.Kind(col.Ref.Kind), col.Ref.ID)
+		}
+		n := 0
+		for _, r := range c.Rows {
+			if slices.Contains(r.By, i) != slices.Contains(gives, r.Key) {
+				t.Errorf("%s and %s: %v", col.Ref.ID, r.Key, slices.Contains(r.By, i))
+			}
+			if slices.Contains(r.By, i) {
+				n++
+			}
+		}
+		if n != col.Gives || n == 0 {
+			t.Errorf("%s gives %d, told %d", col.Ref.ID, n, col.Gives)
+		}
+	}
+	if !seen["licence"] || !seen["role"] || !seen["set"] {
+		t.Errorf("the columns are of %v", seen)
+	}
+	own := must[*desk.Capabilities](t)(d.Capabilities(signe, "quaybook", []string{"own"}))
+	for _, col := range own.Columns {
+		if s, ok := d.Design().Sets.Find(col.Ref.ID); !ok || s.System != "" {
+			t.Errorf("among own sets: %+v", col)
+		}
+	}
+	table := must[*table.Table](t)(d.CapabilityTable(signe, "quaybook", nil))
+	if len(table.Rows) != 35 || len(table.Columns) != 7+len(c.Columns) || len(table.Rows[0]) != len(table.Columns) {
+		t.Errorf("the table is %d by %d", len(table.Rows), len(table.Columns))
+	}
+	_, err := d.Capabilities(signe, "ghost", nil)
+	refused(t, err, desk.NotFound, "ghost")
 }

@@ -3,6 +3,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { queries } from "./api/client";
+import { Capabilities } from "./catalogue/Capabilities";
+import { UpgradePage } from "./catalogue/UpgradePage";
 import { Delegations } from "./delegations/Delegations";
 import { Frame } from "./frame/Frame";
 import { History } from "./history/History";
@@ -27,7 +29,6 @@ import { BundleSheet } from "./sheets/role/BundleSheet";
 import { LicenceSheet } from "./sheets/system/LicenceSheet";
 import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
-import { UpgradePage } from "./upgrade/UpgradePage";
 import "./styles.css";
 
 keepTheme();
@@ -41,6 +42,7 @@ const router = createBrowserRouter([
 			{ index: true, element: <Frame /> },
 			{ path: "systems", element: <SystemsList /> },
 			{ path: "systems/:id", element: <SystemSheet /> },
+			{ path: "capabilities", element: <Capabilities /> },
 			{ path: "upgrade", element: <UpgradePage /> },
 			{ path: "permissions", element: <PermissionsList /> },
 			{ path: "permissions/:id", element: <PermissionSheet /> },

@@ -86,9 +86,9 @@ func (a *API) imports() {
 		FormInput
 	}
 	on(a, operation{id: "importTemplate", method: http.MethodGet, path: "/api/import-templates/{kind}/{form}", summary: "A file to fill in, with an example"},
-		func(_ context.Context, in *templateInput) (*huma.StreamResponse, error) {
+		func(ctx context.Context, in *templateInput) (*huma.StreamResponse, error) {
 			var t *table.Table
-			t, err := a.desk.ImportTemplate(in.Kind)
+			t, err := a.desk.ImportTemplate(actor(ctx), in.Kind)
 			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
 		})
 }

@@ -62,6 +62,24 @@ func (a *API) questions() {
 		func(ctx context.Context, in *CompareInput) (*body[*desk.Comparison], error) {
 			return answer(a.desk.Compare(actor(ctx), in.Thing, in.All))
 		})
+	type capabilityInput struct {
+		System string   `query:"system" required:"true"`
+		Kinds  []string `query:"kind,explode" maxItems:"4" enum:"licence,role,set,own" doc:"Which columns: licences, roles, supplied sets, own sets; all but the last if absent"`
+	}
+	on(a, operation{id: "capabilities", method: http.MethodGet, path: "/api/capabilities", summary: "What each licence, role and set can do in a system"},
+		func(ctx context.Context, in *capabilityInput) (*body[*desk.Capabilities], error) {
+			return answer(a.desk.Capabilities(actor(ctx), in.System, in.Kinds))
+		})
+	type capabilityTableInput struct {
+		System string   `query:"system" required:"true"`
+		Kinds  []string `query:"kind,explode" maxItems:"4" enum:"licence,role,set,own"`
+		FormInput
+	}
+	on(a, operation{id: "exportCapabilities", method: http.MethodGet, path: "/api/capabilities/{form}", summary: "The same as a table"},
+		func(ctx context.Context, in *capabilityTableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.CapabilityTable(actor(ctx), in.System, in.Kinds)
+			return tableAs(in.Form, "fachwerk-capabilities", t, err)
+		})
 	type compareTableInput struct {
 		CompareInput
 		FormInput

@@ -38,6 +38,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capabilities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each licence, role and set can do in a system */
+        get: operations["capabilities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capabilities/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a table */
+        get: operations["exportCapabilities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/colleagues": {
         parameters: {
             query?: never;
@@ -1618,6 +1652,28 @@ export interface components {
             systems: components["schemas"]["LayerPanel"][];
             /** @description Roles that build on it, and delegations and conflicts that name it */
             usedBy: components["schemas"]["Ref"][];
+        };
+        Capabilities: {
+            /** @description With how many of the permissions each gives */
+            columns: components["schemas"]["Layer"][];
+            rows: components["schemas"]["Capability"][];
+            system: components["schemas"]["Ref"];
+        };
+        Capability: {
+            action: string;
+            /** @description The columns that give it or, of a licence, are enough for it */
+            by: number[];
+            class: string;
+            /**
+             * Format: int64
+             * @description How many people hold it
+             */
+            holders: number;
+            key: string;
+            label?: string;
+            object: string;
+            /** Format: int64 */
+            risk: number;
         };
         CatalogueBrick: {
             action: string;
@@ -3580,6 +3636,79 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AreaSheet"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    capabilities: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                system: string;
+                /** @description Which columns: licences, roles, supplied sets, own sets; all but the last if absent */
+                kind?: ("licence" | "role" | "set" | "own")[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Capabilities"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportCapabilities: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                system: string;
+                kind?: ("licence" | "role" | "set" | "own")[];
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
