@@ -66,7 +66,7 @@ func (t *trying) gather() bool {
 			r.ID = t.newPerson(i, known, taken)
 		}
 		if first, twice := rowOf[r.ID]; twice {
-			t.wrong(i, by, t.cell(i, by), fmt.Errorf("line %d is about %s too: leave one of the two", t.line(first), cmp.Or(r.About, r.ID)))
+			t.wrong(i, by, t.cell(i, by), fmt.Errorf("line %d is about %s too: leave one of the two", t.line(first), cmp.Or(t.names.users.says[r.ID], r.ID)))
 			continue
 		}
 		rowOf[r.ID] = i

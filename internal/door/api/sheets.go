@@ -48,6 +48,16 @@ func (a *API) sheets() {
 			t, err := a.desk.ListTable(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where})
 			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
 		})
+	type sheetTableInput struct {
+		Kind string `path:"kind" enum:"user,role,set,group,licence,system"`
+		ID   string `path:"id" maxLength:"500"`
+		FormInput
+	}
+	on(a, operation{id: "exportSheet", method: http.MethodGet, path: "/api/sheets/{kind}/{id}/{form}", summary: "What a sheet is mainly about, as a table"},
+		func(ctx context.Context, in *sheetTableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.SheetTable(actor(ctx), model.Kind(in.Kind), in.ID)
+			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
+		})
 	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
 		func(ctx context.Context, in *listInput) (*body[*desk.List], error) {
 			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))

@@ -100,7 +100,7 @@ function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 	const word: Record<string, string> = { licence: "licence", role: "role", set: "set" };
 	return (
 		// biome-ignore lint/a11y/noNoninteractiveTabindex: the table is scrolled by keys
-		<div className="min-h-0 grow overflow-auto print:overflow-visible" tabIndex={0} data-capabilities={c.system.id}>
+		<div className="relative min-h-0 grow overflow-auto print:overflow-visible" tabIndex={0} data-capabilities={c.system.id}>
 			<table className="border-separate border-spacing-0 text-[12px]">
 				<thead>
 					<tr>

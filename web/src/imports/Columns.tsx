@@ -36,7 +36,7 @@ export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumn
 								))}
 							</select>
 						</p>
-						<p className="truncate text-[12px] text-quiet" title={c.samples.join(", ")}>
+						<p className="mt-[3px] truncate text-[12px] text-quiet" title={c.samples.join(", ")}>
 							{c.samples.length > 0 ? c.samples.join(" · ") : "nothing stands in it"}
 						</p>
 					</li>

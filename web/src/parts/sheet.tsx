@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
 import { useSet } from "../house/lens";
+import { Downloads } from "./Downloads";
 import { count, Mark } from "./words";
 
 /** The head of a sheet: what it is, and what can be done with it. */
@@ -11,6 +12,7 @@ export function SheetHead({
 	draft,
 	marks,
 	about,
+	table,
 	children,
 }: {
 	kind: string;
@@ -19,6 +21,8 @@ export function SheetHead({
 	draft?: string;
 	marks?: ReactNode;
 	about?: ReactNode;
+	/** Of what thing the sheet is, if it can be had as a table. */
+	table?: { kind: string; id: string };
 	children?: ReactNode;
 }) {
 	return (
@@ -33,6 +37,7 @@ export function SheetHead({
 					<Mark draft={draft} />
 				</span>
 				<span className="grow" />
+				{table && <Downloads path={`/api/sheets/${table.kind}/${encodeURIComponent(table.id)}`} query={{}} />}
 				<div className="flex shrink-0 items-baseline gap-2">{children}</div>
 			</div>
 			{about && <div className="line-clamp-2 text-quiet">{about}</div>}

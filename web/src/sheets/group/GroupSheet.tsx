@@ -49,6 +49,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 	return (
 		<div className="flex h-full flex-col">
 			<SheetHead
+				table={{ kind: "group", id: ref.id }}
 				kind="group"
 				name={ref.name}
 				draft={sheet.draft}

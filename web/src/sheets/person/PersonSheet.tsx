@@ -9,6 +9,7 @@ import { useSet, useTo } from "../../house/lens";
 import { acting, may } from "../../house/rights";
 import { AssignBoard } from "../../parts/AssignBoard";
 import { DeleteBoard } from "../../parts/DeleteBoard";
+import { Downloads } from "../../parts/Downloads";
 import { Grants } from "../../parts/Grants";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
@@ -89,6 +90,7 @@ function Sheet({ person }: { person: Person }) {
 						onChoose={(t) => set({ tab: t === "access" ? null : t })}
 					/>
 					<span className="grow" />
+					<Downloads path={`/api/sheets/user/${encodeURIComponent(person.user.id)}`} query={{}} />
 					{person.whole && (
 						<>
 							{acting(me) && !mine && (

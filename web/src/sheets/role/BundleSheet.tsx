@@ -41,6 +41,7 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 	return (
 		<div className="flex h-full flex-col">
 			<SheetHead
+				table={{ kind: sheet.ref.kind, id: sheet.ref.id }}
 				kind={kind === "role" ? "role" : "permission set"}
 				name={ref.name}
 				draft={sheet.draft}

@@ -22,7 +22,7 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 	const p = s.pool;
 	return (
 		<div className="flex h-full flex-col">
-			<SheetHead kind="licence" name={s.ref.name} draft={s.draft}>
+			<SheetHead table={{ kind: "licence", id: s.ref.id }} kind="licence" name={s.ref.name} draft={s.draft}>
 				{s.may && s.draft !== "gone" && (
 					<>
 						<button type="button" className="action" onClick={() => setBoard("edit")}>

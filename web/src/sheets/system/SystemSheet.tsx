@@ -41,6 +41,7 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 	return (
 		<div className="flex h-full flex-col">
 			<SheetHead
+				table={{ kind: "system", id: ref.id }}
 				kind="system"
 				name={ref.name}
 				marks={<span className="text-quiet">{[system.version && `version ${system.version}`, system.supplier].filter(Boolean).join(" · ")}</span>}
