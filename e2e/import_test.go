@@ -79,6 +79,16 @@ func TestBringingIn(t *testing.T) {
 	s.see("h1", "shuttleboard")
 	s.see("main", "send")
 
+	// A copy that went its own way is brought back, permission by permission.
+	s.open("/sets/rates")
+	s.see("[aria-label='only this one gives']", "booking.rate:edit")
+	s.click("button[aria-label='Take out quaybook:booking.rate:edit']", "Take out")
+	s.see("section[aria-label=Draft]", "1 change")
+	s.gone("[aria-label='only this one gives']", "booking.rate:edit")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.click("button", "Discard all")
+	s.see("section[aria-label=Draft]", "No draft")
+
 	file := filepath.Join(t.TempDir(), "new starters.csv")
 	if err := os.WriteFile(file, messy(), 0o600); err != nil {
 		t.Fatal(err)

@@ -279,7 +279,11 @@ func (p *Page) Upload(label, file string) error {
 	if err := p.Wait("document.querySelector(" + strconv.Quote(selector) + ")"); err != nil {
 		return err
 	}
-	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
+	whole, err := filepath.Abs(file) // the browser has a folder of its own
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{whole}))
 }
 
 // Choose chooses an option of the list with a label.

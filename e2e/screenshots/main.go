@@ -2,6 +2,7 @@
 package main
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
@@ -10,6 +11,8 @@ import (
 	"time"
 
 	"fachwerk/e2e/browser"
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 )
 
@@ -25,7 +28,6 @@ type picture struct {
 // ofOwner are the views as the owner sees them, ofManager those of a line manager.
 var (
 	ofOwner = []picture{
-		{"frame", "/", "h2", "Permission sets", nil},
 		{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
 		{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit", "[role=option]", "Gate clerk", nil},
 		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
@@ -38,6 +40,13 @@ var (
 			return browser.Steps(func() error { return p.Click("section[aria-label=Draft] button", "Open") }, func() error { return p.Click("button", "Discard all") }, func() error { return p.See("section[aria-label=Draft]", "No draft") })
 		}},
 		{"catalogue", "/systems/quaybook", "main", "Supplied sets", nil},
+		{"upgrade", "/upgrade", "main", "Choose a catalogue", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Upload("Catalogue to bring in", nextCatalogue) }, func() error { return p.See("[data-upgrade]", "4.3") })
+		}},
+		{"import", "/import", "main", "Drop a file here", func(p *browser.Page) error {
+			return browser.Steps(func() error { return p.Upload("File to bring in", "e2e/screenshots/new-starters.csv") }, func() error { return p.Click("[data-verdict=error]", "error") },
+				func() error { return p.See("[data-row=error]", "Terminal 3") })
+		}},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
 		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Click("header button", "Find") }, func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") }, func() error { return p.See("#found", "11 people") })
@@ -73,6 +82,57 @@ var (
 	}
 )
 
+// nextCatalogue is the file that the next version of Quaybook's catalogue is written to.
+var nextCatalogue string
+
+// writeCatalogue writes the next version of Quaybook's catalogue: a permission comes, one is renamed, one becomes more dangerous, one goes.
+func writeCatalogue(d *model.Design) error {
+	old, _ := d.Systems.Find("quaybook")
+	next := change.Clone(old)
+	next.Version = "4.3"
+	const gone = "quaybook:surcharge:view"
+	rename := func(keys []string) (out []string) {
+		for _, k := range keys {
+			switch k {
+			case "quaybook:gate:override":
+				out = append(out, "quaybook:gate:bypass")
+			case gone, "quaybook:surcharge:edit":
+			default:
+				out = append(out, k)
+			}
+		}
+		return out
+	}
+	next.Permissions = nil
+	for _, p := range old.Permissions {
+		if key := rename([]string{p.Key}); key != nil {
+			p := *p
+			p.Key, p.Implies = key[0], rename(p.Implies)
+			if p.Key == "quaybook:gate:admit" {
+				p.Risk = 2
+			}
+			next.Permissions = append(next.Permissions, &p)
+		}
+	}
+	const drone = "quaybook:drone:launch"
+	next.Permissions = append(next.Permissions, &model.Permission{Key: drone, Label: "Launch the quay drone", Class: model.Write, Risk: 2})
+	var sets []*model.Set
+	for _, s := range d.Sets {
+		if s.System == "quaybook" {
+			s = change.Clone(s)
+			if s.Version, s.Permissions = next.Version, rename(s.Permissions); s.ID == "quaybook-bookings" {
+				s.Permissions = append(s.Permissions, drone)
+			}
+			sets = append(sets, s)
+		}
+	}
+	data, err := json.Marshal(map[string]any{"system": next, "sets": sets, "renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"}})
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(nextCatalogue, data, 0o600)
+}
+
 func main() {
 	if len(os.Args) != 2 {
 		fmt.Fprintln(os.Stderr, "usage: screenshots FOLDER")
@@ -90,9 +150,13 @@ func run(folder string) (err error) {
 		return err
 	}
 	defer os.RemoveAll(temp)
-	address, _, stop, err := browser.Demo(temp, day)
+	address, served, stop, err := browser.Demo(temp, day)
 	if err != nil {
 		return err
+	}
+	nextCatalogue = filepath.Join(temp, "quaybook-4.3.json")
+	if err := writeCatalogue(served.Design()); err != nil {
+		return errors.Join(err, stop())
 	}
 	defer func() { err = errors.Join(err, stop()) }()
 	page, end, err := browser.Launch(address, 1280, 800)
@@ -103,7 +167,6 @@ func run(folder string) (err error) {
 	err = browser.Steps(
 		func() error { return page.Open("/") },
 		func() error { return page.See("button", "Signe Halloran") },
-		func() error { return page.Shot(filepath.Join(folder, "sign-in.png")) },
 		func() error { return page.SignIn("signe.halloran", desk.DemoPassword) },
 	)
 	if err != nil {

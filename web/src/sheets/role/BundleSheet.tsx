@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { draftCut, draftJoin, putRole, putSet, useBundle, useDraft, useDrafting } from "../../api/hooks";
+import { draftCut, draftJoin, draftTick, putRole, putSet, useBundle, useDraft, useDrafting } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { useTo, useWhere } from "../../house/lens";
 import { mayEither } from "../../house/rights";
@@ -242,7 +242,9 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 					<ul>
 						{sheet.excluded.map((k) => (
 							<li key={k} className="flex items-baseline gap-2 border-b border-hair py-1">
-								<span className="min-w-0 grow font-mono text-[12px] break-all">{k}</span>
+								<span className="min-w-0 grow truncate font-mono text-[12px]" title={k}>
+									{k.slice(k.indexOf(":") + 1)}
+								</span>
 								{editable && sheet.role && (
 									<button
 										type="button"
@@ -298,8 +300,17 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 	);
 }
 
+/** An own set beside the one that it was begun as a copy of: what either gives alone, to be taken over or out one by one. */
 function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
+	const { refuse } = useNotice();
+	const tick = useDrafting(draftTick);
+	const editable = sheet.may && sheet.draft !== "gone";
+	const draft = (keys: string[], give: boolean) => tick.mutate({ kind: "set", id: sheet.ref.id, keys, give }, { onError: refuse });
 	const alike = drift.missing.length + drift.extra.length === 0;
+	const sides = [
+		{ title: "only the original gives", keys: drift.missing, look: "text-ox", act: "Take over", give: true },
+		{ title: "only this one gives", keys: drift.extra, look: "text-moss", act: "Take out", give: false },
+	];
 	return (
 		<Part title="Begun as a copy of">
 			<p className="py-1">
@@ -308,21 +319,42 @@ function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
 					{[drift.copied && `copied at ${drift.copied}`, drift.now && `now ${drift.now}`].filter(Boolean).join(", ")}
 				</span>
 			</p>
-			{alike ? <p className="text-quiet">Both still give the same.</p> : null}
-			{[
-				{ title: `the original gives ${drift.missing.length} more`, keys: drift.missing, look: "text-ox" },
-				{ title: `${sheet.ref.name} gives ${drift.extra.length} more`, keys: drift.extra, look: "text-moss" },
-			]
+			{alike && <p className="text-quiet">Both still give the same.</p>}
+			{sides
 				.filter((d) => d.keys.length > 0)
 				.map((d) => (
-					<details key={d.title} className="border-b border-hair py-1">
-						<summary className={`cursor-pointer font-semibold ${d.look}`}>{d.title}</summary>
-						{d.keys.map((k) => (
-							<p key={k} className="font-mono text-[12px] break-all">
-								{k}
-							</p>
-						))}
-					</details>
+					<section key={d.title} aria-label={`${d.title}`} className="py-1">
+						<h3 className={`flex items-baseline gap-2 border-b border-[var(--beam)] text-[12px] ${d.look}`}>
+							<span className="grow">
+								{d.title} <b>{d.keys.length}</b>
+							</span>
+							{editable && d.keys.length > 1 && (
+								<button type="button" className="link" disabled={tick.isPending} onClick={() => draft(d.keys, d.give)}>
+									{d.act} all
+								</button>
+							)}
+						</h3>
+						<ul className="max-h-[220px] overflow-auto">
+							{d.keys.map((k) => (
+								<li key={k} className="flex items-baseline gap-2 border-b border-hair py-[2px]">
+									<span className="min-w-0 grow truncate font-mono text-[12px]" title={k}>
+										{k.slice(k.indexOf(":") + 1)}
+									</span>
+									{editable && (
+										<button
+											type="button"
+											className="link shrink-0 text-[12px]"
+											aria-label={`${d.act} ${k}`}
+											disabled={tick.isPending}
+											onClick={() => draft([k], d.give)}
+										>
+											{d.act}
+										</button>
+									)}
+								</li>
+							))}
+						</ul>
+					</section>
 				))}
 		</Part>
 	);
