@@ -45,7 +45,7 @@ func Read(name string, data []byte, given model.System) (*upgrade.Catalogue, err
 		return nil, fmt.Errorf("system.id: expected an id, not %q", s.ID)
 	}
 	if s.ID == model.OwnSystem {
-		return nil, errors.New("Fachwerk's own catalogue comes with Fachwerk")
+		return nil, errors.New("the catalogue of Fachwerk itself comes with the program")
 	}
 	if s.Name == "" {
 		s.Name = s.ID
