@@ -20,7 +20,9 @@ func importCommand() *cobra.Command {
 	c := &cobra.Command{Use: "import --db FILE TABLE", Short: "Try what a file of people, groups, assignments or last uses would change, and apply it", Args: usageArgs(cobra.ExactArgs(1)),
 		Long: "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. With --apply the rows are applied as one revision, if nothing is wrong with any."}
 	db := dbFlag(c)
-	kind := c.Flags().String("kind", "", "what the rows are about: people, groups, assignments or last-use; recognised if absent")
+	kind := c.Flags().String("kind", "", "what the file is about: people, groups, assignments, last-use or catalogue; recognised if absent, but for a catalogue that is a table")
+	system := c.Flags().String("system", "", "of a catalogue: the system that it is of, if the file does not say it")
+	version := c.Flags().String("version", "", "of a catalogue: its version, if the file does not say it")
 	apply := c.Flags().Bool("apply", false, "apply what the rows do, as one revision")
 	quiet := c.Flags().Bool("quiet", false, "tell only of errors and how many rows do what")
 	how := rows.Reading{}
@@ -39,18 +41,29 @@ func importCommand() *cobra.Command {
 		if err := require(cmd, "db"); err != nil {
 			return err
 		}
+		data, err := os.ReadFile(args[0])
+		if err != nil {
+			return err
+		}
+		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") {
+			return withDesk(*db, true, func(k *desk.Desk) error {
+				u, err := k.ImportCatalogue(desk.UpgradeFile{Name: filepath.Base(args[0]), Text: string(data), System: *system, Version: *version}, *apply)
+				if u != nil {
+					if e := tellUpgrade(cmd.OutOrStdout(), u, *apply && err == nil); e != nil {
+						return e
+					}
+				}
+				return err
+			})
+		}
 		if *kind != "" && !slices.Contains(intake.Kinds, intake.Kind(*kind)) {
-			return usageError{fmt.Errorf("--kind: expected people, groups, assignments or last-use, not %q", *kind)}
+			return usageError{fmt.Errorf("--kind: expected people, groups, assignments, last-use or catalogue, not %q", *kind)}
 		}
 		if cmd.Flags().Changed("header") {
 			how.Header = header
 		}
 		if how.Delimiter == `\t` {
 			how.Delimiter = "\t"
-		}
-		data, err := os.ReadFile(args[0])
-		if err != nil {
-			return err
 		}
 		return withDesk(*db, true, func(k *desk.Desk) error {
 			trial, file, err := k.ImportFile(filepath.Base(args[0]), data, *kind, how, *columns, o, *apply)
@@ -61,6 +74,53 @@ func importCommand() *cobra.Command {
 		})
 	}
 	return c
+}
+
+// catalogueKind is the kind of a file that is a version of a system's catalogue.
+const catalogueKind = "catalogue"
+
+// tellUpgrade writes what a version of a catalogue changes, a line each; faults to standard error.
+func tellUpgrade(w io.Writer, u *desk.Upgrade, applied bool) error {
+	lines := []string{fmt.Sprintf("%s: %s → %s", u.System.ID, u.From, u.To)}
+	for _, list := range []struct {
+		word string
+		of   []desk.UpgradePermission
+	}{{"goes away", u.Goes}, {"is renamed", u.Renamed}, {"changes", u.Alters}, {"is new", u.Comes}} {
+		for _, p := range list.of {
+			line := p.Key
+			if p.Was != "" {
+				line = p.Was + " → " + p.Key
+			}
+			line += " " + list.word
+			for _, f := range p.Fields {
+				line += fmt.Sprintf(", %s %s → %s", f.Field, f.Before, f.After)
+			}
+			lines = append(lines, fmt.Sprintf("%s (held by %d)", line, p.Holders))
+		}
+	}
+	for _, s := range u.Sets {
+		lines = append(lines, fmt.Sprintf("set %s is %s: +%d −%d", s.Ref.ID, s.What, len(s.Added), len(s.Removed)))
+	}
+	for _, r := range u.Resting {
+		lines = append(lines, fmt.Sprintf("%s %s: %d dangle, %d are renamed, lacks %d, keeps %d", r.Ref.Kind, r.Ref.ID, len(r.Dangling), len(r.Renamed), len(r.Lacks), len(r.Keeps)))
+	}
+	end := "tried, nothing is changed"
+	switch {
+	case !u.Changes:
+		end = "it is here already"
+	case applied:
+		end = "applied"
+	}
+	lines = append(lines, fmt.Sprintf("%d gain, %d lose something: %s", u.Gaining, u.Losing, end))
+	for _, f := range append(append([]string{u.Warning}, u.Misled...), u.Faults...) {
+		if f != "" {
+			fmt.Fprintln(os.Stderr, oneLine(f))
+		}
+	}
+	if _, err := fmt.Fprintln(w, strings.Join(lines, "\n")); err != nil || len(u.Faults) == 0 {
+		return err
+	}
+	return alreadyReported{errors.New("the catalogue cannot be taken over")}
 }
 
 // tell writes what a trial came to: a line a row, errors to standard error.

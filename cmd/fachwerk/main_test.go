@@ -302,6 +302,22 @@ func TestImportAndEffective(t *testing.T) {
 	if code, stdout, _ = run(t, "effective", "--db", db, "--form", "jsonl"); code != 0 || stdout != `{"user":"ilse.marrow","userName":"ilse.marrow","permission":"quaybook:gate:view","area":"t1","reach":"area"}`+"\n" {
 		t.Errorf("%d\n%s", code, stdout)
 	}
+	next := filepath.Join(folder, "quaybook-2.json")
+	if err := os.WriteFile(next, []byte(`{"system":{"id":"quaybook","name":"Quaybook","version":"2","permissions":[{"key":"quaybook:barrier:view"}]},"renames":{"quaybook:gate:view":"quaybook:barrier:view"}}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for i, want := range []string{"tried, nothing is changed", "applied", "it is here already"} {
+		args := []string{"import", "--db", db, next}
+		if i > 0 {
+			args = []string{"import", "--db", db, "--apply", next}
+		}
+		if code, stdout, stderr = run(t, args...); code != 0 || !strings.Contains(stdout, want) || i < 2 && !strings.Contains(stdout, "quaybook:gate:view → quaybook:barrier:view is renamed (held by 1)\nrole clerk: 0 dangle, 1 are renamed") {
+			t.Errorf("%v: %d\n%s%s", args, code, stdout, stderr)
+		}
+	}
+	if code, stdout, _ = run(t, "effective", "--db", db); !strings.Contains(stdout, "quaybook:barrier:view") {
+		t.Errorf("%d\n%s", code, stdout)
+	}
 	for _, args := range [][]string{{"import", file}, {"import", "--db", db}, {"import", "--db", db, "--kind", "ships", file}, {"effective", "--db", db, "--form", "xml"}, {"effective", "--db", db, "--at", "soon"}, {"effective"}} {
 		if code, _, stderr := run(t, args...); code != 2 || strings.Count(stderr, "\n") != 1 {
 			t.Errorf("%v: %d %s", args, code, stderr)

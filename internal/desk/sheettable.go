@@ -50,6 +50,18 @@ func (d *Desk) SheetTable(who Actor, kind model.Kind, id string) (*table.Table, 
 				t.Rows = append(t.Rows, s.personCells(u.ID))
 			}
 		}
+	case model.KindArea:
+		t.Columns = personColumns()
+		for _, u := range s.design().Users {
+			if s.index.Covers(id, u.Area) {
+				t.Rows = append(t.Rows, s.personCells(u.ID))
+			}
+		}
+	case model.KindConflict:
+		t.Columns = append(personColumns(), table.Column{Title: "what meets", Width: 50}, table.Column{Title: "excepted", Width: 10})
+		for _, v := range s.breakers(id) {
+			t.Rows = append(t.Rows, append(s.personCells(v.User), strings.Join(s.items(v.Items), "; "), map[bool]string{true: "yes"}[v.Excepted]))
+		}
 	default:
 		return nil, refuse(NotFound, "The sheet of a %s is no table.", kind.Word())
 	}

@@ -98,9 +98,33 @@ func (d *Desk) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
 	if err := d.need(d.house.Load(), who, model.RightToEdit(model.KindSystem)); err != nil {
 		return nil, err
 	}
+	u, _, err := s.upgrade(f)
+	return u, err
+}
+
+// ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and nothing stands against it, applies it as one revision.
+func (d *Desk) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
+	d.write.Lock()
+	defer d.write.Unlock()
+	h := d.house.Load()
+	s := &sight{house: h, present: h, at: d.now(), whole: true}
+	u, ops, err := s.upgrade(f)
+	if err != nil || !apply || len(u.Faults) > 0 || len(ops) == 0 {
+		return u, err
+	}
+	after, problems := change.Apply(h.design(), ops)
+	if after == nil {
+		return u, problemsOf(problems)
+	}
+	_, err = d.apply(h, after, ops, applied{name: operatorName, why: u.System.Name + " " + u.To + " is brought in from " + f.Name})
+	return u, err
+}
+
+// upgrade weighs a version of a catalogue, and gives the change that takes it over.
+func (s *sight) upgrade(f UpgradeFile) (*Upgrade, []change.Op, error) {
 	c, r, err := weighUpgrade(s.design(), f)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	u := &Upgrade{System: Ref{string(model.KindSystem), c.System.ID, c.System.Name}, New: r.System == nil, To: c.System.Version, Misled: append([]string{}, r.Misled...), Faults: []string{}, Changes: len(r.Ops) > 0,
 		Comes: []UpgradePermission{}, Goes: []UpgradePermission{}, Renamed: []UpgradePermission{}, Alters: []UpgradePermission{}, Sets: []UpgradeSet{}, Resting: []UpgradeResting{}, Roles: []UpgradeRole{}, Touches: []Ref{}}
@@ -123,7 +147,7 @@ func (d *Desk) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
 		s.weighed(u, ops, s.index.Update(after))
 	}
 	s.upgraded(u, c, r)
-	return u, nil
+	return u, ops, nil
 }
 
 // weighed fills in which roles come to give more or less, and how many people gain or lose by that.

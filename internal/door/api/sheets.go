@@ -49,7 +49,7 @@ func (a *API) sheets() {
 			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
 		})
 	type sheetTableInput struct {
-		Kind string `path:"kind" enum:"user,role,set,group,licence,system"`
+		Kind string `path:"kind" enum:"user,role,set,group,licence,system,area,conflict"`
 		ID   string `path:"id" maxLength:"500"`
 		FormInput
 	}

@@ -6626,7 +6626,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "user" | "role" | "set" | "group" | "licence" | "system";
+                kind: "user" | "role" | "set" | "group" | "licence" | "system" | "area" | "conflict";
                 id: string;
                 form: "csv" | "xlsx";
             };

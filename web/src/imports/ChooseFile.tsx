@@ -1,5 +1,8 @@
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import { useHouse } from "../house/context";
+import { useTo } from "../house/lens";
+import { may } from "../house/rights";
 import { useNotice } from "../parts/notice";
 import { send } from "./send";
 
@@ -11,10 +14,23 @@ export const kinds = [
 	{ id: "last-use", name: "Last uses", about: "When a person last used a system, so that what lies unused is found." },
 ];
 
+const out: { name: string; forms: [form: string, href: string][] }[] = [
+	{ name: "The whole design", forms: [["Model file", "/api/model.json"]] },
+	{ name: "People and groups", forms: [["LDIF", "/api/people-and-groups.ldif"]] },
+	{
+		name: "What everybody effectively holds",
+		forms: [
+			["CSV", "/api/effective.csv"],
+			["JSON Lines", "/api/effective.jsonl"],
+		],
+	},
+];
+
 /** Takes a file: dropped, or chosen. */
 export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 	const { me } = useHouse();
 	const { refuse } = useNotice();
+	const to = useTo();
 	const input = useRef<HTMLInputElement>(null);
 	const [over, setOver] = useState(false);
 	const [sending, setSending] = useState<{ name: string; part: number; cancel: () => void }>();
@@ -102,10 +118,34 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 						</li>
 					))}
 				</ul>
+				{may(me, "catalogue:edit") && (
+					<div className="border-b border-hair py-[10px]">
+						<p>
+							<Link className="link" to={to("/upgrade")}>
+								A system’s catalogue
+							</Link>
+						</p>
+						<p className="text-quiet">A new system, or the next version of one: what it changes is shown first.</p>
+					</div>
+				)}
 				<p className="pt-3 text-quiet">
 					An empty cell leaves what is there; a dash takes it away. People are known again by external id, user name or e-mail, so a file can be
 					brought in twice.
 				</p>
+				<h2 className="mt-5 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">To take out</h2>
+				<ul className="pt-1">
+					{out.map((o) => (
+						<li key={o.name} className="flex items-baseline gap-3 py-[3px]">
+							<span className="grow">{o.name}</span>
+							{o.forms.map(([form, href]) => (
+								<a key={form} className="link" href={href} download>
+									{form}
+								</a>
+							))}
+						</li>
+					))}
+				</ul>
+				<p className="pt-1 text-quiet">Lists and sheets have their own CSV and XLSX.</p>
 			</section>
 		</div>
 	);

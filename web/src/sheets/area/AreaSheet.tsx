@@ -33,7 +33,12 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 	const close = () => setBoard(null);
 	return (
 		<div className="flex h-full flex-col">
-			<SheetHead kind={sheet.area.kind ? `area · ${sheet.area.kind}` : "area"} name={ref.name} draft={sheet.draft}>
+			<SheetHead
+				table={{ kind: "area", id: ref.id }}
+				kind={sheet.area.kind ? `area · ${sheet.area.kind}` : "area"}
+				name={ref.name}
+				draft={sheet.draft}
+			>
 				{editable && (
 					<>
 						<button type="button" className="action" onClick={() => setBoard("edit")}>

@@ -28,6 +28,7 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 	return (
 		<div className="flex h-full flex-col">
 			<SheetHead
+				table={{ kind: "conflict", id: ref.id }}
 				kind="conflict"
 				name={ref.name}
 				draft={sheet.draft}

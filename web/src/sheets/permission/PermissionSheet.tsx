@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { putSystem, useAreas, useDrafting, usePermission } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
+import { Downloads } from "../../parts/Downloads";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Line, Part, SheetHead } from "../../parts/sheet";
@@ -70,6 +71,7 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 				}
 				about={s.label && s.about?.startsWith(s.label) ? s.about : [s.label, s.about].filter(Boolean).join(". ")}
 			>
+				<Downloads path="/api/who" query={{ what: s.ref.id }} />
 				{s.may && (
 					<>
 						<button type="button" className="action" onClick={() => setEditing(true)}>
