@@ -19,6 +19,9 @@ func Fed(o Op, after *model.Design) (list []string) {
 	if o.Before == nil || o.After == nil || source(o.Before) != model.Directory || source(o.After) != model.Directory {
 		return nil
 	}
+	if u, is := o.After.(*model.User); is && u.State == model.UserDeleted {
+		return nil // whoever is deleted reports to nobody
+	}
 	was, is := fields(o.Before), fields(o.After)
 	for _, f := range fedFields[o.Kind] {
 		before, now := was[f], is[f]

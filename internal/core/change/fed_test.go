@@ -26,6 +26,7 @@ func TestWhatADirectoryFeeds(t *testing.T) {
 		"another manager":                      {&fed, user(func(u *model.User) { u.Manager = "b" }), there, []string{"manager"}},
 		"another manager as the first is gone": {&fed, user(func(u *model.User) { u.Manager = "b" }), gone, nil},
 		"taken over":                           {&fed, user(func(u *model.User) { u.JobTitle, u.Source = "Lead", model.Local }), there, nil},
+		"deleted, but for the record":          {&fed, user(func(u *model.User) { u.State, u.Manager = model.UserDeleted, "" }), there, nil},
 		"new":                                  {nil, &fed, there, nil},
 		"deleted":                              {&fed, nil, there, nil},
 		"of one kept by hand":                  {user(func(u *model.User) { u.Source = model.Local }), user(func(u *model.User) { u.Source, u.JobTitle = model.Local, "x" }), there, nil},
