@@ -141,6 +141,7 @@ func TestGroupsPeopleAndAreas(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Open")
 	s.click("button", "Discard all")
 	s.see("section[aria-label=Draft]", "No draft")
+	s.see("main header", "active") // the sheet has followed, so the menu stays as it is
 	s.click("button", "Do")
 	s.click("[role=menuitem]", "Delete")
 	s.see("[role=dialog]", "owned by them")
