@@ -89,7 +89,7 @@ func (d *Desk) CapabilityTable(who Actor, system string, kinds []string) (*table
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "Capabilities of " + c.System.Name, Columns: []table.Column{{Title: "object", Width: 20}, {Title: "action", Width: 16}, {Title: "permission", Width: 34}, {Title: "what it does", Width: 36}, {Title: "class", Width: 8}, {Title: "risk", Width: 10}, {Title: "held by", Width: 8}}}
+	t := &table.Table{Name: "Capabilities of " + c.System.Name, Columns: append(permissionColumns()[1:], table.Column{Title: "held by", Width: 8})}
 	for _, x := range c.Columns {
 		t.Columns = append(t.Columns, table.Column{Title: x.Ref.Name + " (" + model.Kind(x.Ref.Kind).Word() + ")", Width: 14})
 	}

@@ -10,8 +10,6 @@ import (
 	"sync"
 	"time"
 
-	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/rows"
@@ -568,13 +566,5 @@ func (d *Desk) ImportFile(name string, data []byte, kind string, how rows.Readin
 	if !apply || trial.Stop != "" || trial.Counts[intake.Wrong] > 0 || len(trial.Ops) == 0 {
 		return trial, file, nil
 	}
-	after, problems := change.Apply(h.design(), trial.Ops)
-	if after == nil {
-		return trial, file, problemsOf(problems)
-	}
-	if len(h.index.Owners(d.now())) > 0 && len(index.Compile(after).Owners(d.now())) == 0 {
-		return trial, file, refuse(NotAllowed, "this would take away the last live person who holds every right in Fachwerk")
-	}
-	_, err = d.apply(h, after, trial.Ops, applied{name: operatorName, why: "Brought in from " + name})
-	return trial, file, err
+	return trial, file, d.operate(h, trial.Ops, "Brought in from "+name)
 }

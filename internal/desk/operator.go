@@ -50,12 +50,20 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 	}
 	a := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
 	ops := []change.Op{change.Put(h.design(), a)}
+	return u, d.operate(h, ops, u.DisplayName+" becomes an owner")
+}
+
+// operate checks and applies what an operator does, as one revision. Even an operator does not lock everybody out. The writer's lock must be held.
+func (d *Desk) operate(h *house, ops []change.Op, why string) error {
 	after, problems := change.Apply(h.design(), ops)
 	if after == nil {
-		return nil, problemsOf(problems)
+		return problemsOf(problems)
 	}
-	_, err := d.apply(h, after, ops, applied{name: operatorName, why: u.DisplayName + " becomes an owner"})
-	return u, err
+	if at := d.now(); len(h.index.Owners(at)) > 0 && len(h.index.Update(after).Owners(at)) == 0 {
+		return refuse(NotAllowed, "this would take away the last live person who holds every right in Fachwerk")
+	}
+	_, err := d.apply(h, after, ops, applied{name: operatorName, why: why})
+	return err
 }
 
 // EffectiveAt writes what everybody holds at an instant (zero: now), in one of the forms of [effective.Forms].

@@ -112,12 +112,7 @@ func (d *Desk) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
 	if err != nil || !apply || len(u.Faults) > 0 || len(ops) == 0 {
 		return u, err
 	}
-	after, problems := change.Apply(h.design(), ops)
-	if after == nil {
-		return u, problemsOf(problems)
-	}
-	_, err = d.apply(h, after, ops, applied{name: operatorName, why: u.System.Name + " " + u.To + " is brought in from " + f.Name})
-	return u, err
+	return u, d.operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
 }
 
 // upgrade weighs a version of a catalogue, and gives the change that takes it over.

@@ -1,0 +1,362 @@
+package desk
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// column is a column of a kind's list. Values are computed only for what is shown, sorted or filtered by.
+type column struct {
+	id, name string
+	kind     filter.Type
+	cell     func(s *sight, id string) Cell
+	value    func(s *sight, id string) any // what it sorts and filters by; the cell's text if nil
+}
+
+func (c column) of(s *sight, id string) any {
+	if c.value != nil {
+		return c.value(s, id)
+	}
+	return c.cell(s, id).Text
+}
+
+// The makers of columns: of a text, of a thing that is named, of a number, and of an instant.
+func textColumn[T model.Object](id, name string, kind filter.Type, get func(s *sight, o T) string) column {
+	return column{id: id, name: name, kind: kind, cell: func(s *sight, key string) Cell { return Cell{Text: get(s, object[T](s, key))} }}
+}
+
+func refColumn[T model.Object](id, name string, get func(s *sight, o T) Ref) column {
+	cell := func(s *sight, key string) Cell {
+		r := get(s, object[T](s, key))
+		return Cell{Text: r.Name, Kind: r.Kind, ID: r.ID}
+	}
+	return column{id: id, name: name, kind: filter.Exact, cell: cell, value: func(s *sight, key string) any { return cell(s, key).ID }}
+}
+
+func numberColumn(id, name string, get func(s *sight, key string) int) column {
+	return column{id: id, name: name, kind: filter.Number, cell: func(s *sight, key string) Cell {
+		n := get(s, key)
+		c := Cell{Text: grouped(n)}
+		if n == 0 {
+			c.Tone = "quiet"
+		}
+		return c
+	}, value: func(s *sight, key string) any { return float64(get(s, key)) }}
+}
+
+func dayColumn[T model.Object](id, name string, get func(o T) time.Time) column {
+	return column{id: id, name: name, kind: filter.Instant, cell: func(s *sight, key string) Cell {
+		t := get(object[T](s, key))
+		if t.IsZero() {
+			return Cell{}
+		}
+		c := Cell{Text: t.Format("2 Jan 2006")}
+		if t.Before(s.at) {
+			c.Tone = "bad"
+		}
+		return c
+	}, value: func(s *sight, key string) any { return get(object[T](s, key)) }}
+}
+
+// object gives the object of a row; a group that is built in has none in the design, and is made up.
+func object[T model.Object](s *sight, id string) T {
+	var none T
+	kind := none.Kind()
+	if o := s.design().Get(kind, id); o != nil {
+		return o.(T)
+	}
+	made, _ := model.New(kind)
+	return made.(T)
+}
+
+func (s *sight) optionalRef(kind model.Kind, id string) Ref {
+	if id == "" {
+		return Ref{}
+	}
+	return s.ref(kind, id)
+}
+
+// grouped writes a number with commas.
+func grouped(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+func lifecycleCell(state model.Lifecycle) Cell {
+	if state == model.Retired {
+		return Cell{Text: string(state), Tone: "warn"}
+	}
+	return Cell{Text: string(model.Active), Tone: "quiet"}
+}
+
+func riskCell(risk int) Cell {
+	c := Cell{Text: risks[risk]}
+	if risk == 3 {
+		c.Tone = "bad"
+	} else if risk > 0 {
+		c.Tone = "warn"
+	}
+	return c
+}
+
+// riskOf is the greatest risk among some permissions.
+func (h *house) riskOf(keys []string) int {
+	most := 0
+	for _, k := range keys {
+		if p, ok := h.design().Permission(k); ok {
+			most = max(most, p.Risk)
+		}
+	}
+	return most
+}
+
+func riskColumn(kind model.Kind) column {
+	get := func(s *sight, id string) int { return s.riskOf(s.index.Content(kind, id)) }
+	return column{id: "risk", name: "Risk", kind: filter.Number, cell: func(s *sight, id string) Cell { return riskCell(get(s, id)) }, value: func(s *sight, id string) any { return float64(get(s, id)) }}
+}
+
+func holdersColumn(kind model.Kind) column {
+	return numberColumn("holders", "Held by", func(s *sight, id string) int { return s.holderCount(kind, id) })
+}
+
+func givesColumn(kind model.Kind) column {
+	return numberColumn("permissions", "Permissions", func(s *sight, id string) int { return len(s.index.Content(kind, id)) })
+}
+
+// columns are those of each kind's list, after the name.
+var columns = map[model.Kind][]column{
+	model.KindUser: {
+		{id: "state", name: "State", kind: filter.Text, cell: func(s *sight, id string) Cell {
+			u := object[*model.User](s, id)
+			switch {
+			case s.index.Live(id, s.at):
+				return Cell{Text: string(u.State), Tone: "good"}
+			case u.State == model.UserActive:
+				return Cell{Text: "not live", Tone: "warn"}
+			}
+			return Cell{Text: string(u.State), Tone: "warn"}
+		}},
+		textColumn("title", "Title", filter.Text, func(_ *sight, u *model.User) string { return u.JobTitle }),
+		textColumn("department", "Department", filter.Text, func(_ *sight, u *model.User) string { return u.Department }),
+		refColumn("area", "Home", func(s *sight, u *model.User) Ref { return s.area(u.Area) }),
+		refColumn("manager", "Reports to", func(s *sight, u *model.User) Ref {
+			if _, seen := s.design().Users.Find(u.Manager); !seen {
+				return Ref{} // a delegate need not see everybody's
+			}
+			return s.ref(model.KindUser, u.Manager)
+		}),
+		numberColumn("groups", "Groups", func(s *sight, id string) int { return max(0, len(s.index.GroupsOf(id))-2) }),
+		numberColumn("hand", "By hand", func(s *sight, id string) int { return len(s.index.GrantsOfUser(id)) }),
+		dayColumn("until", "Until", func(u *model.User) time.Time { return u.Until }),
+	},
+	model.KindGroup: {
+		{id: "kind", name: "Kind", kind: filter.Text, cell: func(s *sight, id string) Cell {
+			return Cell{Text: cmp.Or(s.note(index.Node{Kind: model.KindGroup, ID: id}), "listed"), Tone: "quiet"}
+		}},
+		numberColumn("members", "Members", func(s *sight, id string) int { return s.index.Size(id) }),
+		numberColumn("grants", "Grants", func(s *sight, id string) int { return len(s.index.GrantsTo(id)) }),
+		refColumn("area", "Home", func(s *sight, g *model.Group) Ref { return s.optionalRef(model.KindArea, g.Area) }),
+		refColumn("owner", "Owner", func(s *sight, g *model.Group) Ref { return s.optionalRef(model.KindUser, g.Owner) }),
+		textColumn("description", "What for", filter.Text, func(_ *sight, g *model.Group) string { return g.Description }),
+	},
+	model.KindRole: {
+		{id: "state", name: "State", kind: filter.Text, cell: func(s *sight, id string) Cell {
+			return lifecycleCell(object[*model.Role](s, id).State)
+		}},
+		givesColumn(model.KindRole), riskColumn(model.KindRole), holdersColumn(model.KindRole),
+		numberColumn("excludes", "Excludes", func(s *sight, id string) int { return len(object[*model.Role](s, id).Excludes) }),
+		refColumn("owner", "Owner", func(s *sight, r *model.Role) Ref { return s.optionalRef(model.KindUser, r.Owner) }),
+		textColumn("description", "What for", filter.Text, func(_ *sight, r *model.Role) string { return r.Description }),
+	},
+	model.KindSet: {
+		{id: "state", name: "State", kind: filter.Text, cell: func(s *sight, id string) Cell {
+			return lifecycleCell(object[*model.Set](s, id).State)
+		}},
+		{id: "origin", name: "Origin", kind: filter.Text, cell: func(s *sight, id string) Cell {
+			return Cell{Text: s.note(index.Node{Kind: model.KindSet, ID: id}), Tone: "quiet"}
+		}},
+		refColumn("system", "System", func(s *sight, o *model.Set) Ref { return s.optionalRef(model.KindSystem, o.System) }),
+		givesColumn(model.KindSet), riskColumn(model.KindSet), holdersColumn(model.KindSet),
+		textColumn("description", "What for", filter.Text, func(_ *sight, o *model.Set) string { return o.Description }),
+	},
+	index.KindPermission: {
+		permissionColumn("label", "Label", func(p *model.Permission) string { return p.Label }),
+		permissionColumn("module", "Module", func(p *model.Permission) string { return p.Module }),
+		permissionColumn("class", "Class", func(p *model.Permission) string { return string(p.Class) }),
+		{id: "risk", name: "Risk", kind: filter.Number, cell: func(s *sight, id string) Cell { return riskCell(s.riskOf([]string{id})) },
+			value: func(s *sight, id string) any { return float64(s.riskOf([]string{id})) }},
+		permissionColumn("span", "Span", func(p *model.Permission) string { return string(p.Span) }),
+		holdersColumn(index.KindPermission),
+		permissionColumn("description", "What it does", func(p *model.Permission) string { return p.Description }),
+	},
+	model.KindArea: {
+		textColumn("kind", "Kind", filter.Text, func(_ *sight, a *model.Area) string { return a.Type }),
+		refColumn("parent", "Lies in", func(s *sight, a *model.Area) Ref { return s.optionalRef(model.KindArea, a.Parent) }),
+		numberColumn("people", "At home", func(s *sight, id string) int { return s.atHome(id) }),
+		numberColumn("grants", "Grants here", func(s *sight, id string) int { return len(s.grantsAt(id)) }),
+	},
+	model.KindSystem: {
+		textColumn("version", "Version", filter.Text, func(_ *sight, o *model.System) string { return o.Version }),
+		textColumn("supplier", "Supplier", filter.Text, func(_ *sight, o *model.System) string { return o.Supplier }),
+		numberColumn("permissions", "Permissions", func(s *sight, id string) int { return len(object[*model.System](s, id).Permissions) }),
+		numberColumn("sets", "Supplied sets", func(s *sight, id string) int { return len(s.suppliedBy(id)) }),
+		refColumn("licence", "Licence", func(s *sight, o *model.System) Ref { return s.optionalRef(model.KindLicence, o.Licence) }),
+		textColumn("description", "What it is", filter.Text, func(_ *sight, o *model.System) string { return o.Description }),
+	},
+	model.KindDelegation: {
+		refColumn("delegate", "Delegate", func(s *sight, g *model.Delegation) Ref { return s.subject(g.Delegate) }),
+		textColumn("actions", "May", filter.Text, func(_ *sight, g *model.Delegation) string { return strings.Join(g.Actions, ", ") }),
+		textColumn("people", "Whom", filter.Text, func(s *sight, g *model.Delegation) string { return s.people(g.People) }),
+		numberColumn("covers", "People", func(s *sight, id string) int { return s.coverage(object[*model.Delegation](s, id)) }),
+		refColumn("area", "Within", func(s *sight, g *model.Delegation) Ref { return s.area(g.Area) }),
+		dayColumn("until", "Until", func(g *model.Delegation) time.Time { return g.Until }),
+	},
+	model.KindConflict: {
+		textColumn("items", "Not together", filter.Text, func(s *sight, c *model.Conflict) string { return strings.Join(s.items(c.Items), " + ") }),
+		numberColumn("limit", "At most", func(s *sight, id string) int { return int(object[*model.Conflict](s, id).Limit) }),
+		textColumn("where", "Counts", filter.Text, func(_ *sight, c *model.Conflict) string {
+			if c.Where == model.Anywhere {
+				return "anywhere"
+			}
+			return "in one area"
+		}),
+		numberColumn("broken", "Broken by", func(s *sight, id string) int { return len(s.breakers(id)) }),
+		numberColumn("exceptions", "Exceptions", func(s *sight, id string) int { return len(object[*model.Conflict](s, id).Exceptions) }),
+	},
+	model.KindLicence: {
+		{id: "seats", name: "Seats", kind: filter.Number, cell: func(s *sight, id string) Cell {
+			if n := object[*model.Licence](s, id).Seats; n != nil {
+				return Cell{Text: grouped(*n)}
+			}
+			return Cell{Text: "unlimited", Tone: "quiet"}
+		}, value: func(s *sight, id string) any {
+			if n := object[*model.Licence](s, id).Seats; n != nil {
+				return float64(*n)
+			}
+			return nil
+		}},
+		numberColumn("used", "Taken", func(s *sight, id string) int { return s.seatsUsed()[id] }),
+		numberColumn("covers", "Covers", func(s *sight, id string) int { return len(object[*model.Licence](s, id).Covers) }),
+	},
+}
+
+// spares are further columns of each kind's list, shown only if they are asked for.
+var spares = map[model.Kind][]column{
+	model.KindUser: {
+		textColumn("userName", "User name", filter.Text, func(_ *sight, u *model.User) string { return u.UserName }),
+		textColumn("email", "E-mail", filter.Text, func(_ *sight, u *model.User) string { return u.Email }),
+		textColumn("userType", "Type", filter.Text, func(_ *sight, u *model.User) string { return u.UserType }),
+		textColumn("licences", "Licences", filter.Text, func(s *sight, u *model.User) string { return s.names(model.KindLicence, u.Licences) }),
+		textColumn("externalId", "External id", filter.Exact, func(_ *sight, u *model.User) string { return u.ExternalID }),
+		dayColumn("from", "From", func(u *model.User) time.Time { return u.From }),
+	},
+	model.KindGroup: {
+		textColumn("source", "Source", filter.Text, func(_ *sight, g *model.Group) string { return string(g.Source) }),
+		textColumn("nests", "Nests", filter.Text, func(s *sight, g *model.Group) string { return s.names(model.KindGroup, g.Groups) }),
+		textColumn("rule", "Rule", filter.Text, func(_ *sight, g *model.Group) string { return g.Rule }),
+		textColumn("externalId", "External id", filter.Exact, func(_ *sight, g *model.Group) string { return g.ExternalID }),
+	},
+	model.KindRole: {
+		textColumn("inherits", "Inherits", filter.Text, func(s *sight, r *model.Role) string { return s.names(model.KindRole, r.Inherits) }),
+		textColumn("sets", "Permission sets", filter.Text, func(s *sight, r *model.Role) string { return s.names(model.KindSet, r.Sets) }),
+	},
+	model.KindSet: {
+		textColumn("version", "Version", filter.Text, func(_ *sight, o *model.Set) string { return o.Version }),
+		refColumn("owner", "Owner", func(s *sight, o *model.Set) Ref { return s.optionalRef(model.KindUser, o.Owner) }),
+	},
+	index.KindPermission: {
+		{id: "licence", name: "Licence", kind: filter.Text, cell: func(s *sight, key string) Cell {
+			p, ok := s.design().Permission(key)
+			if !ok {
+				return Cell{}
+			}
+			return Cell{Text: s.optionalRef(model.KindLicence, p.Licence).Name}
+		}},
+		{id: "implies", name: "Cannot do without", kind: filter.Text, cell: func(s *sight, key string) Cell {
+			p, ok := s.design().Permission(key)
+			if !ok {
+				return Cell{}
+			}
+			return Cell{Text: strings.Join(p.Implies, ", ")}
+		}},
+	},
+	model.KindArea: {
+		textColumn("contacts", "Contacts", filter.Text, func(s *sight, a *model.Area) string {
+			out := []string{}
+			for _, g := range s.grantsAt(a.ID) {
+				if g.Contact {
+					out = append(out, s.subject(g.Subject).Name)
+				}
+			}
+			return strings.Join(out, ", ")
+		}),
+	},
+}
+
+// allColumns are those of each kind's list with the spare ones, and its id as the last.
+var allColumns = func() map[model.Kind][]column {
+	m := map[model.Kind][]column{}
+	for kind, list := range columns {
+		id := column{id: "id", name: "Id", kind: filter.Exact, cell: func(_ *sight, id string) Cell { return Cell{Text: id, Tone: "quiet"} }}
+		m[kind] = append(slices.Concat(list, spares[kind]), id)
+	}
+	return m
+}()
+
+// names lists things by name.
+func (h *house) names(kind model.Kind, ids []string) string {
+	out := make([]string, len(ids))
+	for i, id := range ids {
+		out[i] = h.ref(kind, id).Name
+	}
+	return strings.Join(out, ", ")
+}
+
+// examples are filters for each list, to learn from.
+var examples = map[model.Kind][]string{
+	model.KindUser:         {`title co "crane" and area eq "terminal-1"`, `state ne "active"`, `qualifications[type eq "crane" and level ge 3]`},
+	model.KindGroup:        {`members eq 0`, `grants gt 2 and members lt 10`, `kind co "rule"`},
+	model.KindRole:         {`holders eq 0`, `risk ge 2 and holders gt 20`, `excludes gt 0`},
+	model.KindSet:          {`holders eq 0`, `origin sw "own"`, `risk eq 3`},
+	index.KindPermission:   {`risk ge 2 and holders gt 20`, `class eq "admin"`, `span eq "organisation"`},
+	model.KindArea:         {`people gt 20`, `kind eq "terminal"`},
+	model.KindSystem:       {`permissions gt 30`},
+	model.KindDelegation:   {`actions co "assign"`, `covers gt 50`},
+	model.KindConflict:     {`broken gt 0`},
+	model.KindLicence:      {`used gt 20`},
+	model.KindAssignment:   nil,
+	model.KindOrganisation: nil,
+}
+
+func permissionColumn(id, name string, get func(p *model.Permission) string) column {
+	return column{id: id, name: name, kind: filter.Text, cell: func(s *sight, key string) Cell {
+		if p, ok := s.design().Permission(key); ok {
+			return Cell{Text: get(p)}
+		}
+		return Cell{}
+	}}
+}
+
+// schemas are what filters over each list may name. Filters over people are those of rules.
+var schemas = func() map[model.Kind]*filter.Schema {
+	m := map[model.Kind]*filter.Schema{}
+	for kind, list := range allColumns {
+		attributes := []filter.Attribute{{Name: "name", Type: filter.Text}}
+		for _, c := range list {
+			attributes = append(attributes, filter.Attribute{Name: c.id, Type: c.kind})
+		}
+		m[kind] = filter.NewSchema(attributes...)
+	}
+	m[model.KindUser] = filter.People
+	return m
+}()
