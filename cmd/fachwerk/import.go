@@ -47,7 +47,7 @@ func importCommand() *cobra.Command {
 		}
 		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") {
 			return withDesk(*db, true, func(k *desk.Desk) error {
-				u, err := k.ImportCatalogue(desk.UpgradeFile{Name: filepath.Base(args[0]), Text: string(data), System: *system, Version: *version}, *apply)
+				u, err := k.ImportCatalogue(desk.UpgradeFile{Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version}, *apply)
 				if u != nil {
 					if e := tellUpgrade(cmd.OutOrStdout(), u, *apply && err == nil); e != nil {
 						return e

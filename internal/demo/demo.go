@@ -110,5 +110,8 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := reviews(s, final, steps, now); err != nil {
 		return err
 	}
+	if err := fed(s, final, now); err != nil {
+		return err
+	}
 	return desk.PrepareDemo(s)
 }

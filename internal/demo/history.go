@@ -122,6 +122,37 @@ var pastReviews = []struct{ name, role, area string }{
 	{"Review of refund clerks on the ferries", "refund-clerk", "ferries"},
 }
 
+// fed tells which directory keeps the people and groups of directories, and that those of them who are deactivated were deleted there.
+func fed(s *store.Store, final *model.Design, now time.Time) error {
+	const directory = "Harbour directory"
+	d, err := desk.Open(s, func() time.Time { return now.AddDate(-1, -6, 0) })
+	if err != nil {
+		return err
+	}
+	if _, err := d.MakeToken(directory, "scim", ""); err != nil { // nobody is told the secret, so nobody has it
+		return err
+	}
+	var kept []store.Fed
+	gone := 0
+	for _, u := range final.Users {
+		if u.Source != model.Directory {
+			continue
+		}
+		k := store.Fed{Kind: string(model.KindUser), ID: u.ID, By: directory, Updated: now.Add(-6 * time.Hour)}
+		if u.State == model.UserDeactivated {
+			gone++
+			k.Gone, k.Updated = true, now.AddDate(0, 0, -9*gone)
+		}
+		kept = append(kept, k)
+	}
+	for _, g := range final.Groups {
+		if g.Source == model.Directory {
+			kept = append(kept, store.Fed{Kind: string(model.KindGroup), ID: g.ID, By: directory, Updated: now.Add(-6 * time.Hour)})
+		}
+	}
+	return s.SaveFed(kept...)
+}
+
 // reviews makes the two past rounds and the open one.
 func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) error {
 	for i, st := range steps {

@@ -43,7 +43,7 @@ func refColumn[T model.Object](id, name string, get func(s *sight, o T) Ref) col
 func numberColumn(id, name string, get func(s *sight, key string) int) column {
 	return column{id: id, name: name, kind: filter.Number, cell: func(s *sight, key string) Cell {
 		n := get(s, key)
-		c := Cell{Text: grouped(n)}
+		c := Cell{Text: grouped(n), typed: n}
 		if n == 0 {
 			c.Tone = "quiet"
 		}
@@ -57,7 +57,7 @@ func dayColumn[T model.Object](id, name string, get func(o T) time.Time) column 
 		if t.IsZero() {
 			return Cell{}
 		}
-		c := Cell{Text: t.Format("2 Jan 2006")}
+		c := Cell{Text: t.Format("2 Jan 2006"), typed: t}
 		if t.Before(s.at) {
 			c.Tone = "bad"
 		}
@@ -236,7 +236,7 @@ var columns = map[model.Kind][]column{
 	model.KindLicence: {
 		{id: "seats", name: "Seats", kind: filter.Number, cell: func(s *sight, id string) Cell {
 			if n := object[*model.Licence](s, id).Seats; n != nil {
-				return Cell{Text: grouped(*n)}
+				return Cell{Text: grouped(*n), typed: *n}
 			}
 			return Cell{Text: "unlimited", Tone: "quiet"}
 		}, value: func(s *sight, id string) any {
@@ -289,6 +289,19 @@ var spares = map[model.Kind][]column{
 			}
 			return Cell{Text: strings.Join(p.Implies, ", ")}
 		}},
+	},
+	model.KindDelegation: {
+		textColumn("roles", "Roles", filter.Text, func(s *sight, g *model.Delegation) string { return s.names(model.KindRole, g.Roles) }),
+		textColumn("sets", "Permission sets", filter.Text, func(s *sight, g *model.Delegation) string { return s.names(model.KindSet, g.Sets) }),
+		textColumn("groups", "Groups", filter.Text, func(s *sight, g *model.Delegation) string { return s.names(model.KindGroup, g.Groups) }),
+		textColumn("whole", "Groups whole", filter.Text, func(_ *sight, g *model.Delegation) string { return map[bool]string{true: "yes"}[g.GroupsWhole] }),
+		numberColumn("days", "At most days", func(s *sight, id string) int {
+			if n := object[*model.Delegation](s, id).MaxDays; n != nil {
+				return *n
+			}
+			return 0
+		}),
+		dayColumn("from", "From", func(g *model.Delegation) time.Time { return g.From }),
 	},
 	model.KindArea: {
 		textColumn("contacts", "Contacts", filter.Text, func(s *sight, a *model.Area) string {

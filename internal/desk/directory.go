@@ -74,6 +74,15 @@ func (k *Known) Fed(kind model.Kind, id string) (store.Fed, bool) {
 	return v.(store.Fed), true
 }
 
+// all gives what the record keeps of everything that directories feed, in no order.
+func (k *Known) all() (out []store.Fed) {
+	k.fed.Range(func(_, v any) bool {
+		out = append(out, v.(store.Fed))
+		return true
+	})
+	return out
+}
+
 // Spans tells when objects of a kind came and were last changed; all of them if no ids are given.
 func (k *Known) Spans(kind model.Kind, ids ...string) (map[string]store.Span, error) {
 	spans, err := k.desk.store.Spans(kind, ids...)
@@ -346,12 +355,7 @@ func (d *Desk) recordFed(steps []store.Step, beside []store.Fed) error {
 			return err
 		}
 	}
-	for _, k := range beside {
-		if err := d.store.SaveFed(k); err != nil {
-			return err
-		}
-	}
-	return nil
+	return d.store.SaveFed(beside...)
 }
 
 // save keeps what the request has to be kept, within the transaction of its revision.

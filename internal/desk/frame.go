@@ -324,7 +324,7 @@ func (h *house) list(kind model.Kind) []entry {
 		}
 	case model.KindDelegation:
 		for _, g := range d.Delegations {
-			add(g.ID, g.Name, h.subject(g.Delegate).Name)
+			add(g.ID, g.Name, h.subject(g.Delegate).Name, strings.Join(g.Actions, " "), h.people(g.People), h.names(model.KindRole, g.Roles), h.names(model.KindSet, g.Sets), h.names(model.KindGroup, g.Groups), h.area(g.Area).Name)
 		}
 	}
 	slices.SortFunc(out, func(a, b entry) int {

@@ -1,12 +1,9 @@
 package desk
 
 import (
-	"encoding/csv"
 	"encoding/json"
-	"io"
 	"reflect"
 	"slices"
-	"strconv"
 	"time"
 
 	"fachwerk/internal/core/change"
@@ -54,15 +51,20 @@ func (q HistorySearch) store() store.Search {
 	return store.Search{Kind: q.Kind, ID: q.ID, User: q.User, Who: q.Who, Words: q.Words, From: q.From, Until: q.Until}
 }
 
+// notAfter keeps to what a past day knew.
+func (q *HistorySearch) notAfter(day time.Time) {
+	if !day.IsZero() && (q.Until.IsZero() || q.Until.After(day)) {
+		q.Until = day.Add(time.Second)
+	}
+}
+
 // History gives a page of the record, latest first.
 func (d *Desk) History(who Actor, q HistorySearch) ([]Revision, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
 	}
-	if !who.When.IsZero() && (q.Until.IsZero() || q.Until.After(who.When)) {
-		q.Until = who.When.Add(time.Second) // what that day knew
-	}
+	q.notAfter(who.When)
 	list, err := d.store.Revisions(q.store(), q.Before, q.Limit)
 	if err != nil {
 		return nil, err
@@ -177,43 +179,36 @@ func fieldChanges(before, after []byte) []FieldChange {
 	return out
 }
 
-// ExportHistory writes the record as CSV (RFC 4180), one line for each sentence, latest first.
-func (d *Desk) ExportHistory(who Actor, q HistorySearch, to io.Writer) error {
+// HistoryTable gives the record, one row for each sentence, latest first.
+func (d *Desk) HistoryTable(who Actor, q HistorySearch) (*table.Table, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	w := csv.NewWriter(to)
-	w.UseCRLF = true
-	if err := w.Write([]string{"revision", "at", "who", "why", "undoes", "what"}); err != nil {
-		return err
-	}
+	t := &table.Table{Name: "History", Columns: []table.Column{{Title: "revision", Width: 10}, {Title: "at"}, {Title: "who", Width: 28}, {Title: "why", Width: 44}, {Title: "undoes", Width: 8}, {Title: "what", Width: 90}}}
 	names := change.NamesIn(h.design())
+	q.notAfter(who.When)
 	for {
 		list, err := d.store.Revisions(q.store(), q.Before, 200)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		for _, r := range list {
 			ops, err := d.store.Change(r.Number, 0)
 			if err != nil {
-				return err
+				return nil, err
 			}
-			undoes := ""
+			var undoes any
 			if r.Undoes > 0 {
-				undoes = strconv.Itoa(r.Undoes)
+				undoes = r.Undoes
 			}
 			for _, s := range change.Sentences(ops, names) {
-				if err := w.Write([]string{strconv.Itoa(r.Number), r.At.Format(time.RFC3339), table.Harmless(r.WhoName), table.Harmless(r.Why), undoes, table.Harmless(s.String())}); err != nil {
-					return err
-				}
+				t.Rows = append(t.Rows, []any{r.Number, r.At, r.WhoName, r.Why, undoes, s.String()})
 			}
 		}
 		if len(list) < 200 {
-			break
+			return t, nil
 		}
 		q.Before = list[len(list)-1].Number
 	}
-	w.Flush()
-	return w.Error()
 }

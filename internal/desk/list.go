@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -31,6 +30,8 @@ type Cell struct {
 	Kind string `json:"kind,omitempty" doc:"If it names a thing: its kind"`
 	ID   string `json:"id,omitempty"`
 	Tone string `json:"tone,omitempty" enum:"good,bad,warn,quiet"`
+	// typed is what a table for other programs has in place of the text: a number or an instant.
+	typed any
 }
 
 // ListRow is one thing of a list.
@@ -154,13 +155,8 @@ func (d *Desk) ListTable(who Actor, q Listing) (*table.Table, error) {
 	}
 	for _, r := range l.Rows {
 		row := []any{r.ID, r.Name}
-		for i, c := range r.Cells {
-			n, err := strconv.Atoi(strings.ReplaceAll(c.Text, ",", ""))
-			if l.Columns[i+1].Numeric && err == nil {
-				row = append(row, n)
-			} else {
-				row = append(row, c.Text)
-			}
+		for _, c := range r.Cells {
+			row = append(row, cmp.Or(c.typed, any(c.Text)))
 		}
 		t.Rows = append(t.Rows, row)
 	}

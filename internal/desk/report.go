@@ -3,9 +3,11 @@ package desk
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/report"
+	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
 )
 
@@ -47,6 +49,28 @@ func (d *Desk) ReviewReport(who Actor, id int) (*report.Review, error) {
 		out.Tasks = append(out.Tasks, row)
 	}
 	return out, nil
+}
+
+// ReviewsTable gives the reviews that [Desk.Reviews] gives, one row each.
+func (d *Desk) ReviewsTable(who Actor, where string) (*table.Table, error) {
+	list, err := d.Reviews(who, where)
+	if err != nil {
+		return nil, err
+	}
+	t := &table.Table{Name: "Reviews", Columns: []table.Column{{Title: "id", Width: 6}, {Title: "name", Width: 40}, {Title: "about", Width: 40}, {Title: "decided by", Width: 24}, {Title: "opened by", Width: 28}, {Title: "opened"}, {Title: "due"}, {Title: "closed"}, {Title: "revision", Width: 10},
+		{Title: "items", Width: 8}, {Title: "kept", Width: 8}, {Title: "revoked", Width: 8}, {Title: "undecided", Width: 10}, {Title: "group tasks", Width: 11}, {Title: "settled", Width: 8}}}
+	for _, r := range list {
+		var closed time.Time
+		if r.Closed != nil {
+			closed = *r.Closed
+		}
+		var revision any
+		if r.Revision > 0 {
+			revision = r.Revision
+		}
+		t.Rows = append(t.Rows, []any{r.ID, r.Name, plain(r.About), r.Deciders, r.Opener.Name, r.Opened, r.Due, closed, revision, r.Items, r.Kept, r.Revoked, r.Items - r.Kept - r.Revoked, r.Tasks, r.Settled})
+	}
+	return t, nil
 }
 
 func (d *Desk) reportItem(h *house, r store.Review, i store.ReviewItem, number int, who Actor) report.Item {

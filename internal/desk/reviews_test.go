@@ -2,7 +2,6 @@ package desk_test
 
 import (
 	"bytes"
-	"encoding/csv"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,6 +9,7 @@ import (
 
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/report"
+	"fachwerk/internal/exchange/table"
 )
 
 func itemAbout(t *testing.T, r *desk.ReviewDetail, user string) desk.ReviewItem {
@@ -231,7 +231,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	if len(v.Settled("person out")) != 1 || len(v.Settled("grant off")) != 2 || len(v.Settled("left")) != 1 || len(v.Settled("open")) != 0 {
 		t.Errorf("the tasks are %+v", v.Tasks)
 	}
-	var page, table bytes.Buffer
+	var page bytes.Buffer
 	if err := report.HTML(&page, *v); err != nil {
 		t.Fatal(err)
 	}
@@ -240,12 +240,12 @@ func TestFromOpeningToReport(t *testing.T) {
 			t.Errorf("item %d cannot be traced in the report", f.Number)
 		}
 	}
-	if err := report.CSV(&table, *v); err != nil {
-		t.Fatal(err)
+	if items := report.Table(*v); len(items.Rows) != len(v.Items) || items.Columns[1].Title != "person" || items.Rows[0][1] != v.Items[0].Person || items.Rows[0][8] != v.Items[0].Decided {
+		t.Errorf("the table has %d rows: %v", len(items.Rows), items.Rows[0])
 	}
-	rows, err := csv.NewReader(&table).ReadAll()
-	if err != nil || len(rows) != len(v.Items)+1 || rows[0][1] != "person" {
-		t.Errorf("the table has %d rows, %v", len(rows), err)
+	list := must[*table.Table](t)(d.ReviewsTable(oona, ""))
+	if len(list.Rows) != 4 || list.Rows[0][0] != r.ID || list.Rows[0][9] != len(v.Items) || list.Rows[0][7] != v.Closed {
+		t.Errorf("the list of reviews as a table: %v", list.Rows)
 	}
 	_, err = d.ReviewReport(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "See reviews")
@@ -276,17 +276,17 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 
 func TestNamesInReportsAreHarmless(t *testing.T) {
 	v := report.Review{Name: `<script>alert(1)</script>`, Items: []report.Item{{Number: 1, Person: `=HYPERLINK("x")`, Reason: "<b>bold</b>", Decision: report.Kept}}}
-	var page, table bytes.Buffer
+	var page, csv bytes.Buffer
 	if err := report.HTML(&page, v); err != nil {
 		t.Fatal(err)
 	}
 	if s := page.String(); strings.Contains(s, "<script>") || strings.Contains(s, "<b>bold") {
 		t.Error("markup in a name becomes markup of the page")
 	}
-	if err := report.CSV(&table, v); err != nil {
+	if err := table.CSV(&csv, *report.Table(v)); err != nil {
 		t.Fatal(err)
 	}
-	if !strings.Contains(table.String(), `'=HYPERLINK`) {
+	if !strings.Contains(csv.String(), `'=HYPERLINK`) {
 		t.Error("a formula stays a formula")
 	}
 }

@@ -1,8 +1,6 @@
 package desk_test
 
 import (
-	"bytes"
-	"encoding/csv"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -541,16 +539,19 @@ func TestHistoryInDetail(t *testing.T) {
 	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r desk.Revision) bool { return r.Number == 58 }) {
 		t.Errorf("about Tomasz there are %d revisions", len(list))
 	}
-	var out bytes.Buffer
-	if err := d.ExportHistory(oona, desk.HistorySearch{Kind: "group"}, &out); err != nil {
-		t.Fatal(err)
+	record := must[*table.Table](t)(d.HistoryTable(oona, desk.HistorySearch{Kind: "group"}))
+	if len(record.Rows) < 10 || record.Columns[0].Title != "revision" || !strings.Contains(record.Rows[0][5].(string), "joins") {
+		t.Errorf("as a table: %v %v", record.Columns, record.Rows[:min(len(record.Rows), 2)])
 	}
-	rows, err := csv.NewReader(&out).ReadAll()
-	if err != nil || len(rows) < 10 || rows[0][0] != "revision" || !strings.Contains(rows[1][5], "joins") {
-		t.Errorf("exported: %v %v", rows[:min(len(rows), 2)], err)
+	past := oona
+	past.When = today.AddDate(0, 0, -30)
+	for _, row := range must[*table.Table](t)(d.HistoryTable(past, desk.HistorySearch{})).Rows {
+		if row[1].(time.Time).After(past.When.Add(time.Second)) {
+			t.Fatalf("a month ago, %v was not known yet", row)
+		}
 	}
 	refused(t, second(d.RevisionDetail(oona, 999)), desk.NotFound, "no revision")
-	refused(t, d.ExportHistory(mireille, desk.HistorySearch{}, &out), desk.NotAllowed, "history")
+	refused(t, second(d.HistoryTable(mireille, desk.HistorySearch{})), desk.NotAllowed, "history")
 }
 
 func TestRepairs(t *testing.T) {

@@ -13,7 +13,7 @@ import (
 // UpgradeFile is a version of a catalogue, as it was sent.
 type UpgradeFile struct {
 	Name    string `json:"name" maxLength:"300" doc:"The file's name"`
-	Text    string `json:"text" doc:"What is in it: JSON, or a table"`
+	Data    []byte `json:"data" doc:"What is in it: JSON, or a table"`
 	System  string `json:"system,omitempty" doc:"The system's id, if the file does not say it"`
 	Version string `json:"version,omitempty" maxLength:"60" doc:"The version, if the file does not say it"`
 }
@@ -78,11 +78,7 @@ type Upgrade struct {
 
 // weighUpgrade reads a catalogue and compares it with a design.
 func weighUpgrade(d *model.Design, f UpgradeFile) (*upgrade.Catalogue, *upgrade.Report, error) {
-	given := model.System{ID: f.System, Version: f.Version}
-	if s, ok := d.Systems.Find(f.System); ok {
-		given = model.System{ID: s.ID, Name: s.Name, Supplier: s.Supplier, Description: s.Description, Licence: s.Licence, Version: f.Version}
-	}
-	c, err := catalogue.Read(f.Name, []byte(f.Text), given)
+	c, err := catalogue.Read(f.Name, f.Data, f.System, f.Version)
 	if err != nil {
 		return nil, nil, refuse(Invalid, "The file is no catalogue: %s.", err)
 	}
@@ -121,7 +117,7 @@ func (s *sight) upgrade(f UpgradeFile) (*Upgrade, []change.Op, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	u := &Upgrade{System: Ref{string(model.KindSystem), c.System.ID, c.System.Name}, New: r.System == nil, To: c.System.Version, Misled: append([]string{}, r.Misled...), Faults: []string{}, Changes: len(r.Ops) > 0,
+	u := &Upgrade{System: Ref{string(model.KindSystem), r.After.ID, r.After.Name}, New: r.System == nil, To: r.After.Version, Misled: append([]string{}, r.Misled...), Faults: []string{}, Changes: len(r.Ops) > 0,
 		Comes: []UpgradePermission{}, Goes: []UpgradePermission{}, Renamed: []UpgradePermission{}, Alters: []UpgradePermission{}, Sets: []UpgradeSet{}, Resting: []UpgradeResting{}, Roles: []UpgradeRole{}, Touches: []Ref{}}
 	if r.System != nil {
 		u.From = r.System.Version
@@ -129,6 +125,8 @@ func (s *sight) upgrade(f UpgradeFile) (*Upgrade, []change.Op, error) {
 	switch {
 	case r.System != nil && r.Downgrade:
 		u.Warning = "The file is of a lower version than the one that is here."
+	case r.Unsaid && u.Changes:
+		u.Warning = "The file does not tell its version, so that of the system stays what it is. Say it, if it is known."
 	case r.System != nil && r.Old && u.Changes:
 		u.Warning = "The file says that it is of the version that is here already, and yet it differs."
 	}

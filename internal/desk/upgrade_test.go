@@ -14,7 +14,7 @@ import (
 )
 
 // newer is the next version of a system's catalogue, as its supplier would send it.
-func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.System, sets []*model.Set)) string {
+func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.System, sets []*model.Set)) []byte {
 	t.Helper()
 	q, _ := d.Design().Systems.Find("quaybook")
 	s := change.Clone(q)
@@ -32,12 +32,12 @@ func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.Syste
 	if err != nil {
 		t.Fatal(err)
 	}
-	return string(data)
+	return data
 }
 
 func TestANewVersionOfACatalogue(t *testing.T) {
 	d, _ := openDemo(t)
-	file := desk.UpgradeFile{Name: "quaybook.json", Text: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
+	file := desk.UpgradeFile{Name: "quaybook.json", Data: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
 		for _, p := range s.Permissions {
 			if p.Key == "quaybook:gate:override" {
 				p.Key = "quaybook:gate:bypass"
@@ -94,16 +94,16 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 func TestWhatIsNoUpgrade(t *testing.T) {
 	d, _ := openDemo(t)
 	for text, says := range map[string]string{"": "empty", "{}": "one system", "key\nnonsense": "line 2"} {
-		_, err := d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: text, System: "quaybook"})
+		_, err := d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte(text), System: "quaybook"})
 		refused(t, err, desk.Invalid, says)
 	}
-	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, desk.UpgradeFile{Name: "x", Text: "key\nx:a:b"})
+	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, desk.UpgradeFile{Name: "x", Data: []byte("key\nx:a:b")})
 	refused(t, err, desk.NotAllowed, "catalogue")
-	old := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
+	old := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
 	if !strings.Contains(old.Warning, "lower version") {
 		t.Errorf("a lower version: %q", old.Warning)
 	}
-	u := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Text: "key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b"}))
+	u := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}))
 	if len(u.Faults) == 0 || !u.New {
 		t.Errorf("a cycle: %+v", u)
 	}

@@ -24,9 +24,12 @@ func (Fed) TableName() string { return "fed" }
 // AllFed gives what is kept of all that directories feed.
 func (s *Store) AllFed() (out []Fed, err error) { return out, s.db.Find(&out).Error }
 
-// SaveFed keeps something of what a directory feeds.
-func (s *Store) SaveFed(f Fed) error {
-	return s.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&f).Error
+// SaveFed keeps something of what directories feed, in place of what was kept of the same before.
+func (s *Store) SaveFed(list ...Fed) error {
+	if len(list) == 0 {
+		return nil
+	}
+	return s.db.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(list, 500).Error
 }
 
 // DropFed forgets what was kept of something.

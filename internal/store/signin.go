@@ -45,6 +45,11 @@ func (s *Store) SaveToken(t Token) error { return s.db.Create(&t).Error }
 // Token gives a program's token by its hash; [ErrNotFound] if there is none.
 func (s *Store) Token(hash string) (t Token, err error) { return t, first(s.db, &t, "hash = ?", hash) }
 
+// Tokens gives all tokens for a purpose, in the order in which they were made.
+func (s *Store) Tokens(purpose string) (out []Token, err error) {
+	return out, s.db.Where("purpose = ?", purpose).Order("made").Find(&out).Error
+}
+
 // Sessions keeps signed-in browsers, for the session manager.
 type Sessions struct{ *Store }
 

@@ -6,6 +6,7 @@ import { queries } from "./api/client";
 import { Capabilities } from "./catalogue/Capabilities";
 import { UpgradePage } from "./catalogue/UpgradePage";
 import { Delegations } from "./delegations/Delegations";
+import { DirectoriesPage } from "./directories/DirectoriesPage";
 import { Frame } from "./frame/Frame";
 import { History } from "./history/History";
 import { House } from "./house/House";
@@ -59,6 +60,7 @@ const router = createBrowserRouter([
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
 			{ path: "import", element: <ImportPage /> },
+			{ path: "directories", element: <DirectoriesPage /> },
 			{ path: "areas", element: <AreasList /> },
 			{ path: "areas/:id", element: <AreaSheet /> },
 			{ path: "delegations", element: <Delegations /> },

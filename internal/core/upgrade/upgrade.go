@@ -17,6 +17,10 @@ type Catalogue struct {
 	System  *model.System
 	Sets    []*model.Set      // nil: those that are there stay, without what the catalogue no longer has
 	Renames map[string]string // hints: the new keys of permissions, by the old ones
+	// Silent are the fields of permissions, as the model file calls them, that nothing is said of: they stay what they are.
+	Silent []string
+	// Bare tells that of the system and the sets only what they give is said, and perhaps the version: all else about them stays what it is.
+	Bare bool
 }
 
 // Field is a field of a permission that is no longer what it was.
@@ -48,6 +52,7 @@ type Resting struct {
 // Report is what a new version does.
 type Report struct {
 	System         *model.System // as it was; nil if it is new
+	After          *model.System // as it will be
 	New, Gone      []string
 	Renamed        [][2]string // old and new
 	Altered        []Altered
@@ -56,20 +61,27 @@ type Report struct {
 	Ops            []change.Op // to take it over
 	Misled         []string    // renames that name what is not there
 	Downgrade, Old bool        // the version is lower than the present one; the same
+	Unsaid         bool        // nothing is said of the version, so it stays
 }
 
 // Compare finds what a catalogue changes of a design. What is named by an old key that a hint renames is named by the new one from then on.
 func Compare(d *model.Design, c *Catalogue) *Report {
 	r := &Report{}
 	was, exists := d.Systems.Find(c.System.ID)
+	now := change.Clone(c.System)
 	if exists {
 		r.System = was
-		order := compareVersions(c.System.Version, was.Version)
-		r.Downgrade, r.Old = order < 0, order == 0
+		if c.Bare {
+			r.Unsaid = now.Version == ""
+			now.Name, now.Description, now.Supplier, now.Licence, now.Version = was.Name, was.Description, was.Supplier, was.Licence, cmp.Or(now.Version, was.Version)
+		}
+		order := compareVersions(now.Version, was.Version)
+		r.Downgrade, r.Old = order < 0, order == 0 && !r.Unsaid
 	} else {
-		was = &model.System{ID: c.System.ID}
+		was = &model.System{ID: now.ID}
 	}
-	now := change.Clone(c.System)
+	now.Name = cmp.Or(now.Name, now.ID)
+	r.After = now
 	before, after := byKey(was), byKey(now)
 	newKey := map[string]string{}
 	for _, old := range slices.Sorted(maps.Keys(c.Renames)) {
@@ -95,6 +107,13 @@ func Compare(d *model.Design, c *Catalogue) *Report {
 			r.New = append(r.New, p.Key)
 		}
 		if ok {
+			c.keep(p, old, func(k string) string {
+				k = cmp.Or(newKey[k], k)
+				if after[k] == nil {
+					return ""
+				}
+				return k
+			})
 			if fields := differences(old, p); fields != nil {
 				r.Altered = append(r.Altered, Altered{p.Key, fields})
 			}
@@ -111,6 +130,36 @@ func Compare(d *model.Design, c *Catalogue) *Report {
 	r.sets(d, c, newKey)
 	r.resting(d, c.System.ID, newKey)
 	return r
+}
+
+// keep gives a permission what it was of the fields that nothing is said of. Now tells what has become of a key; "" if it is gone.
+func (c *Catalogue) keep(p, was *model.Permission, now func(key string) string) {
+	for _, field := range c.Silent {
+		switch field {
+		case "label":
+			p.Label = was.Label
+		case "description":
+			p.Description = was.Description
+		case "module":
+			p.Module = was.Module
+		case "class":
+			p.Class = was.Class
+		case "risk":
+			p.Risk = was.Risk
+		case "span":
+			p.Span = was.Span
+		case "licence":
+			p.Licence = was.Licence
+		case "implies":
+			p.Implies = nil
+			for _, k := range was.Implies {
+				if k = now(k); k != "" {
+					p.Implies = append(p.Implies, k)
+				}
+			}
+			slices.Sort(p.Implies)
+		}
+	}
 }
 
 func byKey(s *model.System) map[string]*model.Permission {
@@ -190,6 +239,9 @@ func (r *Report) sets(d *model.Design, c *Catalogue, newKey map[string]string) {
 			r.Sets = append(r.Sets, Set{ID: was.ID, What: "deleted", Removed: was.Permissions})
 			r.Ops = append(r.Ops, change.Release(change.Lay(d, r.Ops), model.KindSet, was.ID, nil)...)
 		default:
+			if s = change.Clone(s); c.Bare {
+				s.Name, s.Description, s.Owner, s.Version = was.Name, was.Description, was.Owner, cmp.Or(s.Version, r.After.Version)
+			}
 			r.set(d, was, s, newKey)
 		}
 	}

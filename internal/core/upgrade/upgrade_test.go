@@ -99,6 +99,46 @@ func TestWithoutSets(t *testing.T) {
 	}
 }
 
+// What a table has no column for stays as it is, also with what is renamed; what it has one for and leaves empty is empty.
+func TestWhatNothingIsSaidOf(t *testing.T) {
+	d := organisation()
+	q, _ := d.Systems.Find("q")
+	q = change.Clone(q)
+	for _, p := range q.Permissions {
+		if p.Key == "q:rate:edit" {
+			p.Label, p.Description, p.Module, p.Class, p.Risk, p.Span, p.Implies = "Edit rates", "All of them", "Rates", model.Write, 2, model.SpanOrganisation, []string{"q:gate:view", "q:old:see"}
+		}
+	}
+	d = change.Lay(d, []change.Op{change.Put(d, q)})
+	c := next()
+	c.Silent, c.Bare = []string{"label", "description", "module", "class", "risk", "span", "licence", "implies"}, true
+	c.Sets = []*model.Set{{ID: "q-clerk", Name: "q-clerk", Permissions: []string{"q:gate:open"}}}
+	c.System.Name, c.System.Version = "", ""
+	r := Compare(d, c)
+	after, problems := change.Apply(d, r.Ops)
+	if after == nil {
+		t.Fatal(problems)
+	}
+	if s, _ := after.Systems.Find("q"); s.Name != "Quaybook" || s.Version != "3.9" || !r.Unsaid || r.Old || r.Downgrade {
+		t.Errorf("the system is %s %s: %+v", s.Name, s.Version, r)
+	}
+	p, _ := after.Permission("q:tariff:edit")
+	if got := fmt.Sprint(*p); got != fmt.Sprint(model.Permission{Key: "q:tariff:edit", Label: "Edit rates", Description: "All of them", Module: "Rates", Class: model.Write, Risk: 2, Span: model.SpanOrganisation, Implies: []string{"q:gate:view"}}) {
+		t.Errorf("the renamed permission is %s", got)
+	}
+	if s, _ := after.Sets.Find("q-clerk"); s.Name != "Clerk" || !slices.Equal(s.Permissions, []string{"q:gate:open"}) {
+		t.Errorf("the set is %+v", s)
+	}
+	c = next()
+	c.Silent = []string{"label"}
+	if after, _ = change.Apply(d, Compare(d, c).Ops); after == nil {
+		t.Fatal("it cannot be taken over")
+	}
+	if p, _ := after.Permission("q:tariff:edit"); p.Label != "Edit rates" || p.Description != "" || p.Risk != 0 || p.Class != model.Read {
+		t.Errorf("what is said to be empty is %+v", p)
+	}
+}
+
 func TestANewSystem(t *testing.T) {
 	c := &Catalogue{System: &model.System{ID: "new", Name: "New", Version: "1", Permissions: []*model.Permission{permission("new:a:b")}}, Sets: []*model.Set{{ID: "new-all", Name: "All", System: "new", Permissions: []string{"new:a:b"}}}}
 	r := Compare(organisation(), c)

@@ -14,8 +14,8 @@ import (
 // MaxImport bounds a file that is brought in, in bytes.
 const MaxImport = 256 << 20
 
-// maxCatalogue bounds a version of a catalogue, in bytes.
-const maxCatalogue = 8 << 20
+// maxCatalogue bounds a version of a catalogue as it is sent, in bytes; a file of 8 MiB is that.
+const maxCatalogue = 12 << 20
 
 // ImportInput names a file that is brought in.
 type ImportInput struct {
@@ -80,6 +80,15 @@ func (a *API) imports() {
 	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: maxCatalogue},
 		func(ctx context.Context, in *upgradeInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.DraftUpgrade(actor(ctx), in.Body))
+		})
+	type directoriesInput struct {
+		All    bool `query:"all" doc:"Those too to whom nothing is tied any longer"`
+		Offset int  `query:"offset" minimum:"0"`
+		Limit  int  `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{id: "directories", method: http.MethodGet, path: "/api/directories", summary: "What directories keep, and a window into the people whom they have deleted"},
+		func(ctx context.Context, in *directoriesInput) (*body[*desk.Directories], error) {
+			return answer(a.desk.Directories(actor(ctx), in.All, in.Offset, in.Limit))
 		})
 	type templateInput struct {
 		Kind string `path:"kind" enum:"people,groups,assignments,last-use"`

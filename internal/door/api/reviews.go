@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -58,9 +57,34 @@ func (a *API) reviews() {
 			return answer(reminded{n}, err)
 		})
 	on(a, operation{id: "reviewReport", method: http.MethodGet, path: "/api/reviews/{id}/report.html", summary: "What became of a review, as a page to read and print"},
-		a.report("text/html; charset=utf-8", "", func(to huma.Context, r *report.Review) error { return report.HTML(to.BodyWriter(), *r) }))
-	on(a, operation{id: "reviewTable", method: http.MethodGet, path: "/api/reviews/{id}/report.csv", summary: "The items of a review as CSV (RFC 4180)"},
-		a.report("text/csv; charset=utf-8", "fachwerk-review-%d.csv", func(to huma.Context, r *report.Review) error { return report.CSV(to.BodyWriter(), *r) }))
+		func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
+			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
+			if err != nil {
+				return nil, failure(err)
+			}
+			return download("text/html; charset=utf-8", "", func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) }), nil
+		})
+	type tableInput struct {
+		NumberInput
+		FormInput
+	}
+	on(a, operation{id: "exportReview", method: http.MethodGet, path: "/api/sheets/review/{id}/{form}", summary: "The items of a review with what became of them, as a table"},
+		func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
+			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
+			if err != nil {
+				return nil, failure(err)
+			}
+			return tableAs(in.Form, fmt.Sprintf("fachwerk-review-%d", in.ID), report.Table(*r), nil)
+		})
+	type listInput struct {
+		WhereInput
+		FormInput
+	}
+	on(a, operation{id: "exportReviews", method: http.MethodGet, path: "/api/lists/review/{form}", summary: "The reviews as a table, latest first"},
+		func(ctx context.Context, in *listInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.ReviewsTable(actor(ctx), in.Where)
+			return tableAs(in.Form, "fachwerk-reviews", t, err)
+		})
 	on(a, operation{id: "reviewItem", method: http.MethodGet, path: "/api/review-items/{id}", summary: "An item with what a revocation would really do"},
 		func(ctx context.Context, in *NumberInput) (*body[*desk.ItemDetail], error) {
 			return answer(a.desk.ReviewItem(actor(ctx), in.ID))
@@ -113,19 +137,4 @@ func (a *API) reviews() {
 		func(ctx context.Context, in *settleInput) (*body[*desk.ReviewTask], error) {
 			return answer(a.desk.SettleTask(actor(ctx), in.ID, in.Body.Choice, in.Body.Reason))
 		})
-}
-
-// report makes a handler that writes a review's report in some form; with a file's name, browsers save it.
-func (a *API) report(kind, file string, write func(to huma.Context, r *report.Review) error) func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
-	return func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
-		r, err := a.desk.ReviewReport(actor(ctx), in.ID)
-		if err != nil {
-			return nil, failure(err)
-		}
-		name := file
-		if strings.Contains(name, "%d") {
-			name = fmt.Sprintf(file, in.ID)
-		}
-		return download(kind, name, func(to huma.Context) error { return write(to, r) }), nil
-	}
 }

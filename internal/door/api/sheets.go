@@ -289,15 +289,14 @@ func (a *API) history() {
 		func(ctx context.Context, in *revisionInput) (*body[*desk.RevisionDetail], error) {
 			return answer(a.desk.RevisionDetail(actor(ctx), in.Number))
 		})
-	type exportInput struct{ HistoryInput }
-	on(a, operation{id: "exportHistory", method: http.MethodGet, path: "/api/revisions.csv", summary: "The record as CSV (RFC 4180)"},
+	type exportInput struct {
+		HistoryInput
+		FormInput
+	}
+	on(a, operation{id: "exportHistory", method: http.MethodGet, path: "/api/lists/revision/{form}", summary: "The record as a table, one row for each sentence"},
 		func(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
-			if _, err := a.desk.History(actor(ctx), desk.HistorySearch{Limit: 1}); err != nil {
-				return nil, failure(err) // before anything is written
-			}
-			return download("text/csv; charset=utf-8", "fachwerk-history.csv", func(to huma.Context) error {
-				return a.desk.ExportHistory(actor(ctx), in.search(), to.BodyWriter())
-			}), nil
+			t, err := a.desk.HistoryTable(actor(ctx), in.search())
+			return tableAs(in.Form, "fachwerk-history", t, err)
 		})
 }
 

@@ -4,6 +4,7 @@ package catalogue
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -17,38 +18,28 @@ import (
 	"fachwerk/internal/exchange/rows"
 )
 
-// Read reads a catalogue. A table does not tell the system's id, name and version; these are given, and of JSON they take the place of what the file says.
-func Read(name string, data []byte, given model.System) (*upgrade.Catalogue, error) {
+// Read reads a catalogue of the system with an id, in a version; what is empty is as the file has it. A table tells no version, and the system's id only in its keys.
+func Read(name string, data []byte, id, version string) (*upgrade.Catalogue, error) {
 	var c *upgrade.Catalogue
 	var err error
 	if text := bytes.TrimSpace(bytes.TrimPrefix(data, []byte("\ufeff"))); bytes.HasPrefix(text, []byte("{")) {
 		c, err = object(text)
 	} else {
-		c, err = table(name, data, given.ID)
+		c, err = table(name, data, id)
 	}
 	if err != nil {
 		return nil, err
 	}
 	s := c.System
-	for _, f := range []struct {
-		to   *string
-		with string
-	}{{&s.ID, given.ID}, {&s.Name, given.Name}, {&s.Version, given.Version}, {&s.Supplier, given.Supplier}, {&s.Description, given.Description}, {&s.Licence, given.Licence}} {
-		if *f.to == "" {
-			*f.to = f.with
-		}
-	}
-	if given.ID != "" && s.ID != given.ID {
-		return nil, fmt.Errorf("the file is the catalogue of the system %q, not of %q", s.ID, given.ID)
+	s.ID, s.Version = cmp.Or(s.ID, id), cmp.Or(version, s.Version)
+	if id != "" && s.ID != id {
+		return nil, fmt.Errorf("the file is the catalogue of the system %q, not of %q", s.ID, id)
 	}
 	if !model.ValidID(s.ID) {
 		return nil, fmt.Errorf("system.id: expected an id, not %q", s.ID)
 	}
 	if s.ID == model.OwnSystem {
 		return nil, errors.New("the catalogue of Fachwerk itself comes with the program")
-	}
-	if s.Name == "" {
-		s.Name = s.ID
 	}
 	for i, p := range s.Permissions {
 		if system, _, _, ok := model.Parts(p.Key); !ok || system != s.ID {
@@ -135,7 +126,15 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 	if !keys && !(objects && actions) {
 		return nil, fmt.Errorf("expected a column “key”, or “object” and “action”; the file has %s", strings.Join(file.Header, ", "))
 	}
-	c := &upgrade.Catalogue{System: &model.System{ID: system}, Renames: map[string]string{}}
+	c := &upgrade.Catalogue{System: &model.System{ID: system}, Renames: map[string]string{}, Bare: true}
+	for _, field := range []string{"label", "description", "module", "class", "risk", "span", "implies", "licence"} {
+		if _, told := at[field]; !told {
+			c.Silent = append(c.Silent, field)
+		}
+	}
+	if _, told := at["sets"]; told {
+		c.Sets = []*model.Set{}
+	}
 	sets := map[string]*model.Set{}
 	for n, row := range file.Rows {
 		cell := func(field string) string {

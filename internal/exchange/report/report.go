@@ -1,12 +1,10 @@
-// Package report writes what became of an access review, for people who want evidence that stands by itself: as a page to read and print, and as CSV.
+// Package report writes what became of an access review, for people who want evidence that stands by itself: as a page to read and print, and as a table.
 package report
 
 import (
 	_ "embed"
-	"encoding/csv"
 	"html/template"
 	"io"
-	"strconv"
 	"time"
 
 	"fachwerk/internal/exchange/table"
@@ -95,13 +93,10 @@ var parsed = template.Must(template.New("report").Funcs(template.FuncMap{
 // HTML writes the report as one page that needs nothing else.
 func HTML(w io.Writer, r Review) error { return parsed.Execute(w, r) }
 
-// CSV writes the report's items as CSV (RFC 4180), one line each, with a header.
-func CSV(w io.Writer, r Review) error {
-	out := csv.NewWriter(w)
-	out.UseCRLF = true
-	if err := out.Write([]string{"item", "person", "access", "held", "reviewer", "handed on by", "decision", "by", "decided", "reason", "held since", "given by", "last use", "peers", "risk", "conflicts", "group tasks"}); err != nil {
-		return err
-	}
+// Table gives the report's items, one row each.
+func Table(r Review) *table.Table {
+	t := &table.Table{Name: r.Name, Columns: []table.Column{{Title: "item", Width: 6}, {Title: "person", Width: 28}, {Title: "access", Width: 28}, {Title: "held", Width: 28}, {Title: "reviewer", Width: 28}, {Title: "handed on by", Width: 20}, {Title: "decision", Width: 12}, {Title: "by", Width: 28},
+		{Title: "decided"}, {Title: "reason", Width: 40}, {Title: "held since"}, {Title: "given by", Width: 28}, {Title: "last use", Width: 24}, {Title: "peers", Width: 24}, {Title: "risk", Width: 10}, {Title: "conflicts", Width: 28}, {Title: "group tasks", Width: 36}}}
 	tasks := map[int]string{}
 	for _, t := range r.Tasks {
 		if tasks[t.Item] != "" {
@@ -109,21 +104,8 @@ func CSV(w io.Writer, r Review) error {
 		}
 		tasks[t.Item] += t.Group + ": " + t.Decision
 	}
-	instant := func(t time.Time) string {
-		if t.IsZero() {
-			return ""
-		}
-		return t.Format(time.RFC3339)
-	}
 	for _, i := range r.Items {
-		row := []string{strconv.Itoa(i.Number), i.Person, i.Access, i.Held, i.Reviewer, i.HandedBy, i.Decision, i.By, instant(i.Decided), i.Reason, instant(i.Since), i.GivenBy, i.LastUse, i.Peers, i.Risk, i.Conflicts, tasks[i.Number]}
-		for n := range row {
-			row[n] = table.Harmless(row[n])
-		}
-		if err := out.Write(row); err != nil {
-			return err
-		}
+		t.Rows = append(t.Rows, []any{i.Number, i.Person, i.Access, i.Held, i.Reviewer, i.HandedBy, i.Decision, i.By, i.Decided, i.Reason, i.Since, i.GivenBy, i.LastUse, i.Peers, i.Risk, i.Conflicts, tasks[i.Number]})
 	}
-	out.Flush()
-	return out.Error()
+	return t
 }

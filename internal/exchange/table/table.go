@@ -18,6 +18,9 @@ type Table struct {
 	Rows    [][]any
 }
 
+// MaxRows is how many rows a workbook has room for below its header (ISO/IEC 29500 leaves it to programs, and they agreed on 2^20 lines).
+const MaxRows = excelize.TotalRows - 1
+
 // Column is a column's title and, for a workbook, its width in characters; 0 means 16.
 type Column struct {
 	Title string
@@ -75,7 +78,7 @@ func Harmless(s string) string {
 	return s
 }
 
-// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas.
+// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas. A table of more than [MaxRows] rows is an error.
 func XLSX(w io.Writer, t Table) (err error) {
 	f := excelize.NewFile()
 	defer func() {

@@ -191,6 +191,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/directories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What directories keep, and a window into the people whom they have deleted */
+        get: operations["directories"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft": {
         parameters: {
             query?: never;
@@ -806,6 +823,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists/review/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The reviews as a table, latest first */
+        get: operations["exportReviews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/revision/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The record as a table, one row for each sentence */
+        get: operations["exportHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists/{kind}": {
         parameters: {
             query?: never;
@@ -1182,23 +1233,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reviews/{id}/report.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The items of a review as CSV (RFC 4180) */
-        get: operations["reviewTable"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/reviews/{id}/report.html": {
         parameters: {
             query?: never;
@@ -1225,23 +1259,6 @@ export interface paths {
         };
         /** The record, latest first; or what came after a revision, to follow it */
         get: operations["history"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/revisions.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The record as CSV (RFC 4180) */
-        get: operations["exportHistory"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1362,6 +1379,23 @@ export interface paths {
         };
         /** A permission set's sheet: wall, holders, drift */
         get: operations["set"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/review/{id}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The items of a review with what became of them, as a table */
+        get: operations["exportReview"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2065,6 +2099,47 @@ export interface components {
             objects: components["schemas"]["DifferenceCourse"][];
             system: components["schemas"]["Ref"];
         };
+        Directories: {
+            directories: components["schemas"]["Directory"][];
+            /** @description Latest first */
+            leavers: components["schemas"]["Leaver"][];
+            /**
+             * Format: int64
+             * @description How many of these something is still tied to
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description How many people directories have deleted, who are still accounts here
+             */
+            total: number;
+        };
+        Directory: {
+            /**
+             * Format: int64
+             * @description How many people it has deleted, who are deactivated here
+             */
+            gone: number;
+            /** Format: int64 */
+            groups: number;
+            /**
+             * Format: date-time
+             * @description When it last changed something; absent if it never has
+             */
+            heard?: string;
+            /**
+             * Format: date-time
+             * @description When its token was made; absent if it has none any longer
+             */
+            made?: string;
+            /** @description Its token's */
+            name: string;
+            /**
+             * Format: int64
+             * @description How many it keeps
+             */
+            people: number;
+        };
         Draft: {
             /** @description What keeps the draft from being applied */
             blocks: string[];
@@ -2570,6 +2645,42 @@ export interface components {
             system: components["schemas"]["Ref"];
             /** Format: int64 */
             total: number;
+        };
+        Leaver: {
+            /** @description The directory */
+            by: string;
+            /** Format: int64 */
+            delegations: number;
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            /**
+             * Format: int64
+             * @description Assignments given by hand
+             */
+            grants: number;
+            /**
+             * Format: int64
+             * @description Groups that list them
+             */
+            groups: number;
+            /** @description Anything is */
+            left: boolean;
+            /** @description At most 3 of these */
+            owned: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description Roles, sets and groups that they own
+             */
+            owns: number;
+            /**
+             * Format: int64
+             * @description People who report to them
+             */
+            reports: number;
+            state: string;
+            user: components["schemas"]["Ref"];
+            /** Format: date-time */
+            when: string;
         };
         Letter: {
             address?: string;
@@ -3465,12 +3576,12 @@ export interface components {
             warning?: string;
         };
         UpgradeFile: {
+            /** @description What is in it: JSON, or a table */
+            data: string;
             /** @description The file's name */
             name: string;
             /** @description The system's id, if the file does not say it */
             system?: string;
-            /** @description What is in it: JSON, or a table */
-            text: string;
             /** @description The version, if the file does not say it */
             version?: string;
         };
@@ -3979,6 +4090,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DelegationSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    directories: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Those too to whom nothing is tied any longer */
+                all?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Directories"];
                 };
             };
             /** @description Error */
@@ -5310,6 +5459,88 @@ export interface operations {
             };
         };
     };
+    exportReviews: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportHistory: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only what touched things of this kind */
+                kind?: string;
+                /** @description Only what touched this one of the kind */
+                id?: string;
+                /** @description Only what concerned this person */
+                user?: string;
+                /** @description Only what this person (by id), operator or program (by name) did */
+                who?: string;
+                /** @description Words that the reason or the name of who did it must have */
+                q?: string;
+                from?: string;
+                until?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     list: {
         parameters: {
             query?: {
@@ -6180,40 +6411,6 @@ export interface operations {
             };
         };
     };
-    reviewTable: {
-        parameters: {
-            query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
-                when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
-                as?: string;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     reviewReport: {
         parameters: {
             query?: {
@@ -6287,50 +6484,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Revision"][];
                 };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    exportHistory: {
-        parameters: {
-            query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
-                when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
-                as?: string;
-                /** @description Only what touched things of this kind */
-                kind?: string;
-                /** @description Only what touched this one of the kind */
-                id?: string;
-                /** @description Only what concerned this person */
-                user?: string;
-                /** @description Only what this person (by id), operator or program (by name) did */
-                who?: string;
-                /** @description Words that the reason or the name of who did it must have */
-                q?: string;
-                from?: string;
-                until?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Error */
             default: {
@@ -6604,6 +6757,41 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BundleSheet"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    exportReview: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

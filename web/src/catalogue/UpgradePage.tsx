@@ -1,9 +1,10 @@
-import { useMutation } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
-import { useDrafting } from "../api/hooks";
+import { listQuery, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
+import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { PickOne } from "../parts/Picker";
 import { Rooms } from "../parts/tabs";
@@ -19,104 +20,157 @@ export function UpgradePage() {
 	const { setAside } = useHouse();
 	const [system, setSystem] = useState<Schemas["Ref"]>();
 	const [version, setVersion] = useState("");
-	const [file, setFile] = useState<{ name: string; text: string }>();
-	const input = useRef<HTMLInputElement>(null);
+	const [file, setFile] = useState<{ name: string; data: string }>();
 	const asked = system?.id ?? params.get("system") ?? undefined;
-	const body = (): File => ({ name: file?.name ?? "", text: file?.text ?? "", system: asked, version: version.trim() || undefined });
-	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })), onError: refuse });
+	const body = (f: { name: string; data: string }): File => ({ ...f, system: asked, version: version.trim() || undefined });
+	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })) });
 	const draft = useDrafting((f: File) => data(api.POST("/api/draft/upgrade", { body: f })));
 	const { mutate } = look;
 	useEffect(() => {
-		if (file) mutate({ name: file.name, text: file.text, system: asked, version: version.trim() || undefined });
+		if (file) mutate({ ...file, system: asked, version: version.trim() || undefined });
 	}, [file, asked, version, mutate]);
-	const u = file ? look.data : undefined;
+	const u = file && !look.error ? look.data : undefined;
 	useEffect(() => {
 		if (u) setAside(u.new ? `${u.system.name} is new here` : `${u.system.name}: ${u.from || "…"} → ${u.to || "…"}`);
 		return () => setAside("");
 	}, [setAside, u]);
-	const take = async (chosen?: globalThis.File) => {
-		if (chosen) setFile({ name: chosen.name, text: await chosen.text() });
+	const take = async (chosen: globalThis.File) => {
+		try {
+			setFile({ name: chosen.name, data: await inBase64(chosen) });
+		} catch (error) {
+			refuse(error);
+		}
 	};
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 			</div>
-			{/* biome-ignore lint/a11y/noStaticElementInteractions: what is dropped here can be chosen by the button too */}
-			<div
-				className="mt-2 mb-3 flex flex-wrap items-end gap-4"
-				onDragOver={(e) => e.preventDefault()}
-				onDrop={(e) => {
-					e.preventDefault();
-					take(e.dataTransfer.files[0]);
-				}}
-			>
-				<button type="button" className={`action ${file ? "" : "main"}`} onClick={() => input.current?.click()}>
-					{file ? "Another file …" : "Choose a catalogue …"}
-				</button>
-				<input
-					ref={input}
-					type="file"
-					aria-label="Catalogue to bring in"
-					accept=".json,.csv,.tsv,.txt"
-					className="sr-only"
-					onChange={(e) => {
-						take(e.target.files?.[0]);
-						e.target.value = "";
-					}}
-				/>
-				{file && (
-					<>
-						<span className="pb-[5px] font-semibold">{file.name}</span>
-						<span className="flex items-center gap-2 text-[12px] text-quiet">
-							of
-							<span className="w-[200px]">
-								<PickOne kinds={["system"]} label="System" placeholder="the system in the file" value={system} onChange={setSystem} />
-							</span>
-						</span>
-						<label className="flex items-center gap-2 text-[12px] text-quiet">
-							version
-							<input className="field max-w-[90px]" value={version} placeholder={u?.to} onChange={(e) => setVersion(e.target.value)} />
-						</label>
-					</>
-				)}
-				<span className="grow" />
-				{u && (
-					<button
-						type="button"
-						className="action main"
-						disabled={!u.changes || u.faults.length > 0 || draft.isPending || look.isPending}
-						onClick={() =>
-							draft.mutate(body(), {
-								onError: refuse,
-								onSuccess: () => {
-									tell(`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`);
-									setFile(undefined);
-								},
-							})
-						}
-					>
-						Put into the draft
-					</button>
-				)}
+			<div className={file ? "" : "grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]"}>
+				<DropPlace
+					label="Catalogue to bring in"
+					accept=".json,.csv,.tsv,.txt,.xlsx"
+					onFile={take}
+					className={(over) =>
+						file
+							? `mt-2 mb-3 flex flex-wrap items-end gap-4 ${over ? "bg-sunk" : ""}`
+							: `flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`
+					}
+				>
+					{(choose) =>
+						file ? (
+							<>
+								<button type="button" className="action" onClick={choose}>
+									Another file …
+								</button>
+								<span className="pb-[5px] font-semibold">{file.name}</span>
+								<span className="flex items-center gap-2 text-[12px] text-quiet">
+									of
+									<span className="w-[200px]">
+										<PickOne kinds={["system"]} label="System" placeholder="the system in the file" value={system} onChange={setSystem} />
+									</span>
+								</span>
+								<label className="flex items-center gap-2 text-[12px] text-quiet">
+									version
+									<input className="field max-w-[90px]" value={version} placeholder={u?.to} onChange={(e) => setVersion(e.target.value)} />
+								</label>
+								<span className="grow" />
+								<button type="button" className="link pb-[5px]" onClick={() => setFile(undefined)}>
+									Put it away
+								</button>
+								{u && (
+									<button
+										type="button"
+										className="action main"
+										disabled={!u.changes || u.faults.length > 0 || draft.isPending || look.isPending}
+										onClick={() =>
+											draft.mutate(body(file), {
+												onError: refuse,
+												onSuccess: () => {
+													tell(`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`);
+													setFile(undefined);
+												},
+											})
+										}
+									>
+										Put into the draft
+									</button>
+								)}
+							</>
+						) : (
+							<>
+								<p className="text-[18px] font-bold">Drop a catalogue here</p>
+								<p className="mt-1 mb-4 text-quiet">A new system, or the next version of one, as its supplier gives it out</p>
+								<button type="button" className="action main" onClick={choose}>
+									Choose a catalogue …
+								</button>
+								<p className="mt-5 max-w-[460px] text-center text-quiet">
+									You see first what it changes in permissions, sets, roles and people. It is then taken over whole, as one change of your draft.
+								</p>
+							</>
+						)
+					}
+				</DropPlace>
+				{!file && <Opening />}
 			</div>
-			{u ? <Shown upgrade={u} /> : !file && <Opening />}
+			{file && look.error && (
+				<div role="alert" className="max-w-[760px] border-l-8 border-ox bg-raised px-4 py-3">
+					<p className="font-bold">{look.error.message}</p>
+					<p className="mt-1">Nothing was changed. Mend it in the file and choose it again, or say above of which system and version it is.</p>
+				</div>
+			)}
+			{file && !u && !look.error && (
+				<p role="status" data-waiting className="py-4 text-quiet">
+					Comparing it with what is here …
+				</p>
+			)}
+			{u && <Shown upgrade={u} />}
 		</div>
 	);
 }
 
+/** A file's bytes as the API takes them. */
+const inBase64 = (file: globalThis.File) =>
+	new Promise<string>((done, failed) => {
+		const reader = new FileReader();
+		reader.onload = () => done(String(reader.result).replace(/^[^,]*,/, ""));
+		reader.onerror = () => failed(new Error(`${file.name} cannot be read: choose it again.`));
+		reader.readAsDataURL(file);
+	});
+
+/** What a catalogue looks like, and which are here. */
 function Opening() {
+	const systems = useQuery(listQuery("system", { columns: ["version", "permissions", "sets"], limit: 100 }));
 	return (
-		<div className="max-w-[640px] border-t-[3px] border-[var(--beam)] pt-3">
-			<p className="mb-2">
-				A system’s catalogue comes from its supplier, in versions. Choose the file of the next one: what it changes is shown first, and taken over as
-				one change of your draft.
-			</p>
-			<p className="text-quiet">
-				Either JSON, with the <span className="font-mono">system</span> and its <span className="font-mono">sets</span> as the model file has them,
-				and renamed permissions as <span className="font-mono">renames</span>; or a table with a row for each permission and columns such as{" "}
-				<span className="font-mono">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.
-			</p>
+		<div className="min-h-0 overflow-auto">
+			<section aria-label="What it looks like">
+				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What it looks like</h2>
+				<p className="border-b border-hair py-[10px]">
+					<b>JSON</b>, with the <span className="font-mono text-[12px]">system</span> and its <span className="font-mono text-[12px]">sets</span> as
+					the model file has them, and renamed permissions as <span className="font-mono text-[12px]">renames</span>.
+				</p>
+				<p className="py-[10px]">
+					<b>A table</b> (CSV or a workbook) with a row for each permission:{" "}
+					<span className="font-mono text-[12px]">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.{" "}
+					<span className="text-quiet">What it has no column for stays as it is.</span>
+				</p>
+			</section>
+			<section aria-label="Here already">
+				<h2 className="mt-3 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">Here already</h2>
+				{systems.data?.total === 0 && <p className="py-2 text-quiet">No system has been brought in yet.</p>}
+				<ul>
+					{systems.data?.rows.map((r) => (
+						<li key={r.id} className="flex items-baseline gap-3 border-b border-hair py-[5px]">
+							<span className="min-w-0 grow truncate">
+								<Named of={{ kind: "system", id: r.id, name: r.name }} /> {r.cells[0].text}
+							</span>
+							<span className="shrink-0 text-[12px] text-quiet">
+								{r.cells[1].text} permissions · {r.cells[2].text} supplied sets
+							</span>
+						</li>
+					))}
+				</ul>
+			</section>
 		</div>
 	);
 }

@@ -7,10 +7,14 @@ import { useHouse } from "../house/context";
 import { useTo, useTyped } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
+import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { count, Mark, Named, riskWords } from "../parts/words";
 import { EditDelegation } from "./EditDelegation";
 import { DelegationSentence } from "./Sentence";
+
+/** What a delegation's row has in a table: all that its sentence says. */
+const columns = ["delegate", "actions", "people", "covers", "roles", "sets", "groups", "whole", "area", "days", "from", "until"];
 
 /** Who may administer what part: each delegation as a sentence, with what it covers now. Delegates read here what they may do. */
 export function Delegations() {
@@ -44,6 +48,7 @@ export function Delegations() {
 						onChange={(e) => type(e.target.value)}
 					/>
 				)}
+				{all && <Downloads path="/api/lists/delegation" query={{ q: typed || undefined, columns: columns }} />}
 				{acting(me) && may(me, "delegation:edit") && (
 					<button type="button" className="action main shrink-0" onClick={() => setEditing("new")}>
 						New delegation …

@@ -2,6 +2,7 @@ import { useDeferredValue } from "react";
 import { useSearchParams } from "react-router";
 import { useHouse } from "../house/context";
 import { useSet, useTyped } from "../house/lens";
+import { Downloads } from "../parts/Downloads";
 import { PickOne } from "../parts/Picker";
 import { kindWords } from "../parts/words";
 import { Record, type RecordSearch } from "./Record";
@@ -22,8 +23,6 @@ export function History() {
 	const q = useDeferredValue(words.trim() || undefined);
 	const search: RecordSearch = { kind: get("kind"), id: get("id"), user: get("user"), who: get("who"), q, from: day("from"), until: day("to") };
 	const narrowed = Object.values(search).some(Boolean);
-	const download = new URLSearchParams();
-	for (const [k, v] of Object.entries(search)) if (v) download.set(k, v);
 	const chosen = (name: string) => {
 		const id = get(name);
 		return id ? { kind: "user" as const, id, name: get(`${name}Name`) ?? id } : undefined;
@@ -33,11 +32,7 @@ export function History() {
 			<div className="flex items-baseline gap-4">
 				<h1 className="text-[22px] font-bold">History</h1>
 				<p className="grow text-quiet">Every change that was applied, latest first. An undo goes into your draft, where its impact is seen first.</p>
-				{me.user.id === me.signedIn.id && (
-					<a className="link shrink-0" href={`/api/revisions.csv?${download}`} download>
-						Export as CSV
-					</a>
-				)}
+				{me.user.id === me.signedIn.id && <Downloads path="/api/lists/revision" query={search} />}
 			</div>
 			<div className="mt-2 grid grid-cols-[minmax(0,3fr)_150px_minmax(0,2fr)_minmax(0,2fr)_140px_140px_auto] items-center gap-3">
 				<input

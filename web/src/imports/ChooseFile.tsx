@@ -1,8 +1,9 @@
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { may } from "../house/rights";
+import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { send } from "./send";
 
@@ -31,11 +32,8 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 	const { me } = useHouse();
 	const { refuse } = useNotice();
 	const to = useTo();
-	const input = useRef<HTMLInputElement>(null);
-	const [over, setOver] = useState(false);
 	const [sending, setSending] = useState<{ name: string; part: number; cancel: () => void }>();
-	const take = async (file?: File) => {
-		if (!file) return;
+	const take = async (file: File) => {
 		const sent = send(file, undefined, (part) => setSending((s) => s && { ...s, part }));
 		const cancel = () => {
 			sent.cancel();
@@ -51,55 +49,40 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 	};
 	return (
 		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]">
-			{/* biome-ignore lint/a11y/noStaticElementInteractions: what is dropped here can be chosen by the button too */}
-			<div
-				onDragOver={(e) => {
-					e.preventDefault();
-					setOver(true);
-				}}
-				onDragLeave={() => setOver(false)}
-				onDrop={(e) => {
-					e.preventDefault();
-					setOver(false);
-					take(e.dataTransfer.files[0]);
-				}}
-				className={`flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`}
+			<DropPlace
+				label="File to bring in"
+				accept=".csv,.tsv,.txt,.xlsx,.ldif,.jsonl,.ndjson"
+				onFile={take}
+				className={(over) =>
+					`flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`
+				}
 			>
-				{sending ? (
-					<>
-						<p role="status" data-waiting>
-							Sending <b>{sending.name}</b> …
-						</p>
-						<progress className="my-3 block w-[300px]" max={1} value={sending.part} />
-						<button type="button" className="action" onClick={sending.cancel}>
-							Cancel
-						</button>
-					</>
-				) : (
-					<>
-						<p className="text-[18px] font-bold">Drop a file here</p>
-						<p className="mt-1 mb-4 text-quiet">CSV, a workbook (XLSX), LDIF or JSON Lines, as it comes out of another program</p>
-						<button type="button" className="action main" onClick={() => input.current?.click()}>
-							Choose a file …
-						</button>
-						<input
-							ref={input}
-							type="file"
-							aria-label="File to bring in"
-							accept=".csv,.tsv,.txt,.xlsx,.ldif,.jsonl,.ndjson"
-							className="sr-only"
-							onChange={(e) => {
-								take(e.target.files?.[0]);
-								e.target.value = "";
-							}}
-						/>
-						<p className="mt-5 max-w-[460px] text-center text-quiet">
-							It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest into your draft. Nothing of{" "}
-							{me.organisation} changes before you apply that.
-						</p>
-					</>
-				)}
-			</div>
+				{(choose) =>
+					sending ? (
+						<>
+							<p role="status" data-waiting>
+								Sending <b>{sending.name}</b> …
+							</p>
+							<progress className="my-3 block w-[300px]" max={1} value={sending.part} />
+							<button type="button" className="action" onClick={sending.cancel}>
+								Cancel
+							</button>
+						</>
+					) : (
+						<>
+							<p className="text-[18px] font-bold">Drop a file here</p>
+							<p className="mt-1 mb-4 text-quiet">CSV, a workbook (XLSX), LDIF or JSON Lines, as it comes out of another program</p>
+							<button type="button" className="action main" onClick={choose}>
+								Choose a file …
+							</button>
+							<p className="mt-5 max-w-[460px] text-center text-quiet">
+								It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest into your draft. Nothing of{" "}
+								{me.organisation} changes before you apply that.
+							</p>
+						</>
+					)
+				}
+			</DropPlace>
 			<section aria-label="What can be brought in" className="min-h-0 overflow-auto">
 				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What can be brought in</h2>
 				<ul>

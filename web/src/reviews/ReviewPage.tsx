@@ -5,6 +5,7 @@ import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
+import { Downloads } from "../parts/Downloads";
 import { Board } from "../parts/dialog";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
@@ -194,13 +195,11 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 								? "What was asked, decided and done, each figure with its items."
 								: "What has been decided so far. It is not final until the review is closed."}
 						</p>
-						<p className="flex gap-3">
+						<p className="flex items-baseline gap-4">
 							<a className="action" href={`/api/reviews/${r.id}/report.html`} target="_blank" rel="noreferrer">
 								Read or print
 							</a>
-							<a className="action" href={`/api/reviews/${r.id}/report.csv`} download>
-								As CSV
-							</a>
+							<Downloads path={`/api/sheets/review/${r.id}`} query={{}} />
 						</p>
 					</Part>
 					{detail.tasks.length > 0 && (

@@ -4,6 +4,7 @@ import { useReviews, useTasks } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo, useWhere } from "../house/lens";
 import { mayEither } from "../house/rights";
+import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { count, day, Sentence } from "../parts/words";
 import { OpenReview } from "./OpenReview";
@@ -16,7 +17,10 @@ export function Reviews() {
 	const runs = mayEither(me, "review:run", "review");
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
-			<h1 className="text-[22px] font-bold">Reviews</h1>
+			<div className="flex items-baseline">
+				<h1 className="grow text-[22px] font-bold">Reviews</h1>
+				{(reviews.data?.length ?? 0) > 0 && <Downloads path="/api/lists/review" query={{ where }} />}
+			</div>
 			{runs && <OpenReview />}
 			{me.tasks > 0 && <Tasks />}
 			<Loaded query={reviews}>
