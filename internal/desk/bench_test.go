@@ -1,13 +1,18 @@
 package desk_test
 
 import (
+	"bytes"
+	"errors"
+	"fmt"
 	"path/filepath"
+	"strconv"
 	"testing"
 	"time"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
 )
@@ -109,4 +114,84 @@ func BenchmarkLarge(b *testing.B) {
 			}
 		})
 	}
+}
+
+// BenchmarkBringIn measures a file of 100,000 new people in each form that is read: reading it and its trial; and of one of them, the draft with its impact.
+func BenchmarkBringIn(b *testing.B) {
+	const people = 100_000
+	t := table.Table{Name: "starters", Columns: []table.Column{{Title: "External id"}, {Title: "Name"}, {Title: "E-mail"}, {Title: "Title"}, {Title: "Home area"}, {Title: "Manager"}, {Title: "Role"}, {Title: "State"}}}
+	var lines bytes.Buffer
+	for i := range people {
+		n := strconv.Itoa(i)
+		t.Rows = append(t.Rows, []any{"kx-" + n, "Ilse Marrow " + n, "kx" + n + "@skerryhaven.example", "Gate clerk", "Terminal 2", "mireille.aster", "Gate clerk", "active"})
+		fmt.Fprintf(&lines, `{"External id":"kx-%[1]s","Name":"Ilse Marrow %[1]s","E-mail":"kx%[1]s@skerryhaven.example","Title":"Gate clerk","Home area":"Terminal 2","Manager":"mireille.aster","Role":"Gate clerk","State":"active"}`+"\n", n)
+	}
+	var csv, xlsx bytes.Buffer
+	if err := errors.Join(table.CSV(&csv, t), table.XLSX(&xlsx, t)); err != nil {
+		b.Fatal(err)
+	}
+	d := benchDesk(b)
+	try := func(name string, data []byte) string {
+		im, err := d.BeginImport(signe, name, "people", data)
+		if err != nil {
+			b.Fatal(err)
+		}
+		for {
+			v, err := d.Import(signe, im.ID, "", "", 0, 100)
+			if err != nil || v.State == "failed" {
+				b.Fatal(err, v)
+			}
+			if v.State == "ready" {
+				if v.Counts["create"] != people {
+					b.Fatalf("%v", v.Counts)
+				}
+				return im.ID
+			}
+		}
+	}
+	for _, f := range []struct {
+		name string
+		data []byte
+	}{{"x.csv", csv.Bytes()}, {"x.xlsx", xlsx.Bytes()}, {"x.jsonl", lines.Bytes()}} {
+		b.Run("trial/"+f.name, func(b *testing.B) {
+			for b.Loop() {
+				if err := d.CloseImport(signe, try(f.name, f.data)); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+	b.Run("draft", func(b *testing.B) {
+		id := try("x.csv", csv.Bytes())
+		for b.Loop() {
+			draft, err := d.DraftImport(signe, id)
+			if err != nil || draft.Gaining != people {
+				b.Fatal(err)
+			}
+			if _, err := d.Discard(signe); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+	if _, err := d.DraftImport(signe, try("x.csv", csv.Bytes())); err != nil {
+		b.Fatal(err)
+	}
+	b.Run("look", func(b *testing.B) {
+		for b.Loop() {
+			if draft, err := d.Draft(signe); err != nil || draft.Edits[0].More == 0 {
+				b.Fatal(err)
+			}
+		}
+	})
+	b.Run("another change beside it", func(b *testing.B) {
+		for b.Loop() {
+			draft, err := d.Tick(signe, model.KindRole, "gate-clerk", []string{"quaybook:gate:override"}, true)
+			if err != nil || len(draft.Edits) != 2 {
+				b.Fatal(err)
+			}
+			if _, err := d.TakeOut(signe, draft.Edits[1].ID); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
 }

@@ -3,8 +3,6 @@ package desk
 import (
 	"cmp"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"slices"
@@ -32,7 +30,8 @@ type edit struct {
 // DraftEdit is one act in a draft, in sentences.
 type DraftEdit struct {
 	ID        string   `json:"id"`
-	Sentences [][]Part `json:"sentences"`
+	Sentences [][]Part `json:"sentences" doc:"The first of them"`
+	More      int      `json:"more" doc:"How much is not told"`
 	Undoes    int      `json:"undoes,omitempty"`
 	// Meanwhile is what others applied to the same objects after this was drafted.
 	Meanwhile []Meanwhile `json:"meanwhile"`
@@ -89,8 +88,21 @@ type Short struct {
 	Lacking int   `json:"lacking" doc:"How many these are"`
 }
 
-// impactShown bounds how many people a draft lists one by one.
-const impactShown = 200
+// impactShown bounds how many people a draft lists one by one, sentencesShown what is told of each act, reasonsShown the reasons against it.
+const (
+	impactShown    = 200
+	sentencesShown = 30
+	reasonsShown   = 50
+)
+
+// firstOf gives the first of some reasons, and how many more there are.
+func firstOf(reasons []string) []string {
+	out := slices.Concat([]string{}, reasons[:min(len(reasons), reasonsShown)])
+	if more := len(reasons) - len(out); more > 0 {
+		out = append(out, "And "+grouped(more)+" more.")
+	}
+	return out
+}
 
 // drafted is a draft laid onto the current house.
 type drafted struct {
@@ -110,48 +122,56 @@ type drafted struct {
 	critical []string
 	stamp    string
 	at       time.Time // when it was laid
-	shown    *house    // the house as it would be; the present one if the draft cannot be applied
+	took     time.Duration
+	shown    *house // the house as it would be; the present one if the draft cannot be applied
 }
 
-// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time.
-const fresh = 30 * time.Second
+// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time. A large one that takes long is not weighed
+// all the time, but at most a part (one in freshShare) of it.
+const (
+	fresh      = 30 * time.Second
+	freshShare = 40
+)
 
 // look lays a person's draft onto a house to show it. Views ask many times for one draft, so what was laid is kept for a while.
 func (d *Desk) look(h *house, who Actor) (*drafted, error) {
-	kept, err := d.store.Draft(who.User)
+	hash, err := d.store.DraftHash(who.User)
 	if err != nil {
 		return nil, err
 	}
-	stamp := stampOf(kept.Edits, h.revision)
+	stamp := stampOf(hash, h.revision)
 	if v, ok := d.laid.Load(who.User); ok {
-		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.at) < fresh {
+		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.at) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
-	p, err := d.layEdits(h, who, kept.Edits)
+	p, err := d.lay(h, who)
 	if err == nil {
 		d.laid.Store(who.User, p)
 	}
 	return p, err
 }
 
-// stampOf names exactly some edits on exactly a revision.
-func stampOf(edits []byte, revision int) string {
-	sum := sha256.Sum256(append(slices.Clip(edits), strconv.Itoa(revision)...))
-	return hex.EncodeToString(sum[:8])
-}
+// stampOf names exactly a draft, by its hash, on exactly a revision.
+func stampOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
 
-// lay reads a person's draft and lays it onto a house, to alter or apply it.
+// lay reads a person's draft and lays it onto a house.
 func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
 	kept, err := d.store.Draft(who.User)
 	if err != nil {
 		return nil, err
 	}
-	return d.layEdits(h, who, kept.Edits)
+	return d.layEdits(h, who, kept)
 }
 
-func (d *Desk) layEdits(h *house, who Actor, kept []byte) (p *drafted, err error) {
-	p = &drafted{house: h, at: d.now(), stamp: stampOf(kept, h.revision)}
+func (d *Desk) layEdits(h *house, who Actor, draft store.Draft) (p *drafted, err error) {
+	p = &drafted{house: h, at: d.now(), stamp: stampOf(draft.Hash, h.revision)}
+	defer func() {
+		if p != nil {
+			p.took = d.now().Sub(p.at)
+		}
+	}()
+	kept := draft.Edits
 	if len(kept) > 0 {
 		if err := json.Unmarshal(kept, &p.edits); err != nil {
 			return nil, err
@@ -347,14 +367,12 @@ func (d *Desk) forbidden(h *house, who Actor, impact *change.Impact) (out []stri
 
 // view makes a draft what the sill shows to who sees the design as s.
 func (p *drafted) view(s *sight) *Draft {
-	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: p.blocks, Revision: p.house.revision, Stamp: p.stamp, Critical: append([]string{}, p.critical...)}
-	if v.Blocks == nil {
-		v.Blocks = []string{}
-	}
+	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: firstOf(p.blocks), Revision: p.house.revision, Stamp: p.stamp, Critical: firstOf(p.critical)}
 	shown := s.house
 	names := change.NamesIn(shown.design(), s.present.design())
 	for i, e := range p.edits {
-		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(change.Sentences(p.laid[i], names)), e.Undoes, p.meanwhile[i]})
+		told, more := change.FirstSentences(p.laid[i], names, sentencesShown)
+		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(told), more, e.Undoes, p.meanwhile[i]})
 	}
 	p.sideEffects(v, s)
 	people := slices.DeleteFunc(slices.Clone(p.impact.People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
@@ -452,10 +470,13 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	if _, err := d.see(who); err != nil {
 		return nil, err
 	}
-	p, err := d.lay(h, who)
+	kept, err := d.look(h, who)
 	if err != nil {
 		return nil, err
 	}
+	own := *kept // what is kept is looked at by others meanwhile
+	own.edits, own.laid, own.ops = slices.Clone(kept.edits), slices.Clone(kept.laid), slices.Clip(kept.ops)
+	p := &own
 	before := map[string]bool{}
 	for _, e := range p.edits {
 		before[e.ID] = true
@@ -468,51 +489,49 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	if err != nil {
 		return nil, err
 	}
-	if p, err = d.layEdits(h, who, data); err != nil {
+	draft := store.Draft{User: who.User, Edits: data, Hash: store.HashOf(data), Updated: d.now()}
+	if p, err = d.layEdits(h, who, draft); err != nil {
 		return nil, err
 	}
 	for i, e := range p.edits {
 		if refused := p.refused[i]; !before[e.ID] && len(refused) > 0 {
-			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: refused}
+			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: firstOf(refused)}
 		}
 	}
 	if sound && len(p.faults) > 0 {
-		return nil, &Error{Cause: Invalid, Message: p.faults[0], Problems: p.faults[1:]}
+		return nil, &Error{Cause: Invalid, Message: p.faults[0], Problems: firstOf(p.faults[1:])}
 	}
-	if err := d.store.SaveDraft(store.Draft{User: who.User, Edits: data, Updated: d.now()}); err != nil {
+	if err := d.store.SaveDraft(draft); err != nil {
 		return nil, err
 	}
 	d.laid.Store(who.User, p)
 	return d.Draft(who)
 }
 
-// add puts an act into a draft. An act that brings an object back to what it is leaves nothing behind.
+// add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves nothing behind.
 func (p *drafted) add(undoes int, ops ...change.Op) {
 	p.edits = append(p.edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
 	p.ops = append(p.ops, ops...)
-	for _, o := range ops {
-		var all []change.Op
-		alone := true // whether every edit of this object is of this object only
-		ofThis := map[string]bool{}
-		for i, laid := range p.laid {
-			for _, x := range laid {
-				if x.Kind == o.Kind && x.ID == o.ID {
-					all = append(all, x)
-					alone = alone && len(laid) == 1
-					ofThis[p.edits[i].ID] = true
+	if len(ops) != 1 {
+		return
+	}
+	var all []change.Op
+	var ofThis []int // the acts that are of this object
+	for i, laid := range p.laid {
+		for _, x := range laid {
+			if x.Kind == ops[0].Kind && x.ID == ops[0].ID {
+				if len(laid) > 1 {
+					return // that act is of others too
 				}
+				all = append(all, x)
+				ofThis = append(ofThis, i)
 			}
 		}
-		if alone && len(all) > 1 && len(change.Compact(all)) == 0 {
-			p.laid = slices.Collect(func(yield func([]change.Op) bool) {
-				for i, laid := range p.laid {
-					if !ofThis[p.edits[i].ID] && !yield(laid) {
-						return
-					}
-				}
-			})
-			p.edits = slices.DeleteFunc(p.edits, func(e edit) bool { return ofThis[e.ID] })
+	}
+	if len(all) > 1 && len(change.Compact(all)) == 0 {
+		for _, i := range slices.Backward(ofThis) {
+			p.edits, p.laid = slices.Delete(p.edits, i, i+1), slices.Delete(p.laid, i, i+1)
 		}
 	}
 }
@@ -612,11 +631,11 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	case stamp != p.stamp:
 		return nil, refuse(Conflict, "The draft or the design has changed since you looked. Look at the impact again, then apply.")
 	case len(p.blocks) > 0:
-		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: p.blocks}
+		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(p.blocks)}
 	case strings.TrimSpace(reason) == "":
 		return nil, refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
 	case len(p.critical) > 0 && d.now().Sub(who.Proven) > provenFor:
-		return nil, &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.", Problems: p.critical}
+		return nil, &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.", Problems: firstOf(p.critical)}
 	}
 	undoes := 0
 	if len(p.edits) == 1 {

@@ -49,6 +49,7 @@ type ImportFault struct {
 	Value      string `json:"value"`
 	Message    string `json:"message"`
 	Suggestion string `json:"suggestion,omitempty" doc:"What was most likely meant"`
+	Alike      int    `json:"alike" doc:"In how many rows the same cell is wrong by the same text, this one included"`
 }
 
 // ImportChange is what a row makes of a field.
@@ -58,12 +59,18 @@ type ImportChange struct {
 	After  string `json:"after"`
 }
 
+// ImportFix is a cell that was corrected here. To take the correction back, correct it to what it was.
+type ImportFix struct {
+	Column int    `json:"column"`
+	Was    string `json:"was" doc:"As the file has it"`
+}
+
 // ImportRow is a row of a file, with what it would do.
 type ImportRow struct {
 	Row     int            `json:"row" doc:"Its place among the rows, from 0"`
 	Line    int            `json:"line" doc:"Where it stands in the file, from 1"`
 	Cells   []string       `json:"cells"`
-	Fixed   []int          `json:"fixed" doc:"Which cells were corrected here"`
+	Fixed   []ImportFix    `json:"fixed" doc:"Which cells were corrected here"`
 	Verdict string         `json:"verdict" enum:"create,change,same,ignored,error"`
 	About   string         `json:"about"`
 	Changes []ImportChange `json:"changes"`
@@ -116,9 +123,33 @@ type importing struct {
 	file    *rows.File
 	cells   [][]string // with what was corrected
 	trial   *intake.Trial
-	house   *house // the trial is of its design
+	alike   map[wrongCell][]int // the rows of the trial in which a cell is wrong
+	house   *house              // the trial is of its design
 	failure string
 	done    int
+}
+
+// wrongCell is a column and a text in it that is wrong.
+type wrongCell struct {
+	column int
+	text   string
+}
+
+// wrongCells finds the rows in which the same is wrong.
+func wrongCells(cells [][]string, trial *intake.Trial) map[wrongCell][]int {
+	found := map[wrongCell][]int{}
+	if trial == nil {
+		return found
+	}
+	for i, r := range trial.Rows {
+		for n, f := range r.Faults {
+			if f.Column >= 0 && f.Column < len(cells[i]) && !slices.ContainsFunc(r.Faults[:n], func(g intake.Fault) bool { return g.Column == f.Column }) {
+				key := wrongCell{f.Column, cells[i][f.Column]}
+				found[key] = append(found[key], i)
+			}
+		}
+	}
+	return found
 }
 
 // imports are the files that are being brought in, by id.
@@ -253,10 +284,11 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 			options.Columns, options.Lines = columns, file.Lines
 			trial, _ = intake.Try(house.design(), kind, cells, options, going)
 		}
+		alike := wrongCells(cells, trial)
 		im.Lock()
 		defer im.Unlock()
 		if im.run == run {
-			im.file, im.cells, im.kind, im.columns, im.trial, im.house, im.failure = file, cells, kind, columns, trial, house, failure
+			im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = file, cells, kind, columns, trial, alike, house, failure
 		}
 	}()
 	return nil
@@ -340,20 +372,32 @@ func hasWords(cells, words []string) bool {
 	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(all, w) })
 }
 
+// original is what a cell holds in the file; a row can be shorter than the header.
+func (im *importing) original(row, column int) string {
+	if column < len(im.file.Rows[row]) {
+		return im.file.Rows[row][column]
+	}
+	return ""
+}
+
 // row shows a row with what it would do.
 func (im *importing) row(i int) ImportRow {
 	r := im.trial.Rows[i]
-	v := ImportRow{Row: i, Line: im.file.Lines[i], Cells: append([]string{}, im.cells[i]...), Fixed: []int{}, Verdict: string(r.Verdict), About: r.About, Changes: []ImportChange{}, Faults: []ImportFault{}}
+	v := ImportRow{Row: i, Line: im.file.Lines[i], Cells: append([]string{}, im.cells[i]...), Fixed: []ImportFix{}, Verdict: string(r.Verdict), About: r.About, Changes: []ImportChange{}, Faults: []ImportFault{}}
 	for c := range im.file.Header {
 		if _, is := im.fixes[[2]int{i, c}]; is {
-			v.Fixed = append(v.Fixed, c)
+			v.Fixed = append(v.Fixed, ImportFix{c, im.original(i, c)})
 		}
 	}
 	for _, c := range r.Changes {
 		v.Changes = append(v.Changes, ImportChange(c))
 	}
 	for _, f := range r.Faults {
-		v.Faults = append(v.Faults, ImportFault(f))
+		told := ImportFault{f.Column, f.Value, f.Message, f.Suggestion, 1}
+		if f.Column >= 0 && f.Column < len(v.Cells) {
+			told.Alike = max(1, len(im.alike[wrongCell{f.Column, v.Cells[f.Column]}]))
+		}
+		v.Faults = append(v.Faults, told)
 	}
 	return v
 }
@@ -433,8 +477,8 @@ func (d *Desk) AlterImport(who Actor, id string, how ImportHow) error {
 	return d.begin(who, im, read)
 }
 
-// CorrectImport corrects a cell of a file, here and not in the file.
-func (d *Desk) CorrectImport(who Actor, id string, row, column int, text string) error {
+// CorrectImport corrects a cell of a file, here and not in the file; if alike, in every row in which it is wrong by the same text.
+func (d *Desk) CorrectImport(who Actor, id string, row, column int, text string, alike bool) error {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return err
@@ -444,12 +488,16 @@ func (d *Desk) CorrectImport(who Actor, id string, row, column int, text string)
 	if im.file == nil || row < 0 || row >= len(im.file.Rows) || column < 0 || column >= len(im.file.Header) {
 		return refuse(NotFound, "The file has no such cell.")
 	}
-	was := ""
-	if column < len(im.file.Rows[row]) {
-		was = im.file.Rows[row][column]
+	list := []int{row}
+	if alike && im.trial != nil && row < len(im.cells) && column < len(im.cells[row]) {
+		if all := im.alike[wrongCell{column, im.cells[row][column]}]; slices.Contains(all, row) {
+			list = all
+		}
 	}
-	if im.fixes[[2]int{row, column}] = text; text == was {
-		delete(im.fixes, [2]int{row, column})
+	for _, r := range list {
+		if im.fixes[[2]int{r, column}] = text; text == im.original(r, column) {
+			delete(im.fixes, [2]int{r, column})
+		}
 	}
 	return d.begin(who, im, false)
 }
@@ -482,8 +530,11 @@ func (d *Desk) DraftImport(who Actor, id string) (*Draft, error) {
 	}
 	options := im.options
 	options.Columns, options.Lines = im.columns, im.file.Lines
-	draft, err := d.alter(who, func(_ *house, p *drafted) error {
-		trial, _ := intake.Try(p.base(), im.kind, im.cells, options, func(int) bool { return true }) // on what is there now
+	draft, err := d.alter(who, func(h *house, p *drafted) error {
+		trial := im.trial
+		if len(p.ops) > 0 || h.design() != im.house.design() { // it is laid on something else than it was tried on
+			trial, _ = intake.Try(p.base(), im.kind, im.cells, options, func(int) bool { return true })
+		}
 		switch {
 		case trial.Stop != "":
 			return refuse(Invalid, "%s", trial.Stop)

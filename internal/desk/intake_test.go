@@ -2,6 +2,7 @@ package desk_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -38,10 +39,10 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	if v = tried(t, d, im.ID, "error"); v.Match != 1 || v.Rows[0].Row != 1 {
 		t.Errorf("of the errors: %+v", v.Rows)
 	}
-	if err := d.CorrectImport(signe, im.ID, 1, 3, "Terminal 1"); err != nil {
+	if err := d.CorrectImport(signe, im.ID, 1, 3, "Terminal 1", false); err != nil {
 		t.Fatal(err)
 	}
-	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || len(v.Rows[1].Fixed) != 1 || v.Rows[1].Cells[3] != "Terminal 1" {
+	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || !slices.Equal(v.Rows[1].Fixed, []desk.ImportFix{{Column: 3, Was: "Terminal 3"}}) || v.Rows[1].Cells[3] != "Terminal 1" {
 		t.Errorf("mended: %+v", v)
 	}
 	// The kind and the columns can be said otherwise.
@@ -87,6 +88,36 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	refused(t, err, desk.NotFound, "choose it again")
 }
 
+// The same mistake in many rows is mended once, only where it is one; and what was mended can be taken back.
+func TestTheSameMistakeInManyRows(t *testing.T) {
+	d, _ := openDemo(t)
+	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n")))
+	v := tried(t, d, im.ID, "")
+	if v.Counts["error"] != 5 || v.Rows[0].Faults[0].Alike != 4 || v.Rows[2].Faults[0].Alike != 2 {
+		t.Fatalf("tried: %+v", v.Rows)
+	}
+	mend := func(row, column int, text string, alike bool, wrong int) {
+		t.Helper()
+		if err := d.CorrectImport(signe, im.ID, row, column, text, alike); err != nil {
+			t.Fatal(err)
+		}
+		if v = tried(t, d, im.ID, ""); v.Counts["error"] != wrong {
+			t.Errorf("%d rows are wrong, not %d: %+v", v.Counts["error"], wrong, v.Rows)
+		}
+	}
+	mend(0, 1, "Terminal 1", true, 3) // of Bo and Cy the role is wrong, El has none
+	mend(2, 2, "Gate clerk", true, 1)
+	if v.Fixes != 6 || v.Rows[2].Cells[1] != "Terminal 2" {
+		t.Errorf("%d cells were mended: %+v", v.Fixes, v.Rows)
+	}
+	mend(3, 1, v.Rows[3].Fixed[0].Was, true, 2) // one alone is taken back
+	mend(3, 1, "Terminal 2", true, 1)
+	mend(4, 2, "Gate clerk", false, 0)
+	if v.Fixes != 7 || v.Rows[4].Fixed[1] != (desk.ImportFix{Column: 2}) {
+		t.Errorf("at the end: %+v", v.Rows)
+	}
+}
+
 func TestWhoBringsWhatIn(t *testing.T) {
 	d, _ := openDemo(t)
 	ruben := desk.Actor{User: "ruben.adeyemi"}
@@ -99,7 +130,7 @@ func TestWhoBringsWhatIn(t *testing.T) {
 	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "", []byte("Name\nx")))
 	_, err = d.Import(desk.Actor{User: "oona.brandvold"}, im.ID, "", "", 0, 10)
 	refused(t, err, desk.NotFound, "")
-	refused(t, d.CorrectImport(signe, im.ID, 99, 0, "x"), desk.NotFound, "no such cell")
+	refused(t, d.CorrectImport(signe, im.ID, 99, 0, "x", false), desk.NotFound, "no such cell")
 	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Roles: []string{"ghost"}}), desk.NotFound, "ghost")
 	tried(t, d, im.ID, "")
 	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Columns: []string{"a", "b"}}), desk.Invalid, "number of columns")

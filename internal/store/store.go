@@ -3,6 +3,8 @@
 package store
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -56,6 +58,7 @@ type operation struct {
 type Draft struct {
 	User    string `gorm:"primaryKey"`
 	Edits   []byte
+	Hash    string // of the edits; it names exactly them
 	Updated time.Time
 }
 
@@ -437,11 +440,36 @@ func (s *Store) Draft(user string) (d Draft, err error) {
 	if errors.Is(err, ErrNotFound) {
 		return Draft{User: user}, nil
 	}
+	if d.Hash == "" {
+		d.Hash = HashOf(d.Edits) // an earlier program kept none
+	}
 	return d, err
 }
 
-// SaveDraft keeps a person's draft.
+// DraftHash gives the hash of a person's draft without reading it; empty if there is none.
+func (s *Store) DraftHash(user string) (hash string, err error) {
+	var rows []Draft
+	if err := s.db.Select("user", "hash").Find(&rows, "user = ?", user).Error; err != nil || len(rows) == 0 {
+		return "", err
+	}
+	if rows[0].Hash != "" {
+		return rows[0].Hash, nil
+	}
+	d, err := s.Draft(user)
+	return d.Hash, err
+}
+
+// SaveDraft keeps a person's draft, with its hash.
 func (s *Store) SaveDraft(d Draft) error { return s.db.Save(&d).Error }
+
+// HashOf gives the hash of a draft's edits; empty if there are none.
+func HashOf(edits []byte) string {
+	if len(edits) == 0 {
+		return ""
+	}
+	sum := sha256.Sum256(edits)
+	return hex.EncodeToString(sum[:12])
+}
 
 // DropDraft forgets a person's draft.
 func (s *Store) DropDraft(user string) error { return s.db.Delete(&Draft{User: user}).Error }

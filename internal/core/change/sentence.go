@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math"
 	"reflect"
 	"slices"
 	"strings"
@@ -89,7 +90,36 @@ func (t *teller) say(parts ...any) {
 
 // Sentences tells what a change does, one sentence for each thing. Names finds the names of objects that are mentioned.
 func Sentences(ops []Op, names Names) []Sentence {
-	own := map[[2]string]string{}
+	told, _ := FirstSentences(ops, names, math.MaxInt)
+	return told
+}
+
+// FirstSentences tells what a change does, as [Sentences] does, but no more than the first so many; and how much more there is: sentences, and operations that
+// nothing was told of.
+func FirstSentences(ops []Op, names Names, most int) (told []Sentence, more int) {
+	var own map[[2]string]string // what the change's objects are called; made when it is needed
+	t := &teller{names: func(kind model.Kind, id string) string {
+		if own == nil {
+			own = titles(ops)
+		}
+		return cmp.Or(own[[2]string{string(kind), id}], names(kind, id))
+	}}
+	for i, o := range ops {
+		if len(t.out) >= most {
+			more = len(ops) - i
+			break
+		}
+		t.tell(o)
+	}
+	if n := len(t.out); n > most {
+		return t.out[:most], more + n - most
+	}
+	return t.out, more
+}
+
+// titles gives what the objects of a change are called after it, or were called before.
+func titles(ops []Op) map[[2]string]string {
+	own := make(map[[2]string]string, len(ops))
 	for _, o := range ops {
 		for _, v := range []model.Object{o.After, o.Before} {
 			if v != nil && o.Kind != model.KindAssignment {
@@ -98,13 +128,7 @@ func Sentences(ops []Op, names Names) []Sentence {
 			}
 		}
 	}
-	t := &teller{names: func(kind model.Kind, id string) string {
-		return cmp.Or(own[[2]string{string(kind), id}], names(kind, id))
-	}}
-	for _, o := range ops {
-		t.tell(o)
-	}
-	return t.out
+	return own
 }
 
 func (t *teller) tell(o Op) {

@@ -58,11 +58,12 @@ func (a *API) imports() {
 			Row    int    `json:"row" minimum:"0"`
 			Column int    `json:"column" minimum:"0"`
 			Text   string `json:"text" maxLength:"10000"`
+			Alike  bool   `json:"alike,omitempty" doc:"In every row in which the cell is wrong by the same text"`
 		}
 	}
 	on(a, operation{id: "correctImport", method: http.MethodPut, path: "/api/imports/{id}/cell", summary: "Correct a cell of a file, here and not in the file"},
 		func(ctx context.Context, in *correctInput) (*none, error) {
-			return nothing(a.desk.CorrectImport(actor(ctx), in.ID, in.Body.Row, in.Body.Column, in.Body.Text))
+			return nothing(a.desk.CorrectImport(actor(ctx), in.ID, in.Body.Row, in.Body.Column, in.Body.Text, in.Body.Alike))
 		})
 	on(a, operation{id: "draftImport", method: http.MethodPost, path: "/api/imports/{id}/draft", summary: "Put what the rows do into the draft; those with errors stay out"},
 		func(ctx context.Context, in *ImportInput) (*body[*desk.Draft], error) {

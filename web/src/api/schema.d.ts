@@ -1815,6 +1815,8 @@ export interface components {
             ref: components["schemas"]["Ref"];
         };
         CorrectInputBody: {
+            /** @description In every row in which the cell is wrong by the same text */
+            alike?: boolean;
             /** Format: int64 */
             column: number;
             /** Format: int64 */
@@ -2177,6 +2179,12 @@ export interface components {
         DraftEdit: {
             id: string;
             meanwhile: components["schemas"]["Meanwhile"][];
+            /**
+             * Format: int64
+             * @description How much is not told
+             */
+            more: number;
+            /** @description The first of them */
             sentences: components["schemas"]["Part"][][];
             /** Format: int64 */
             undoes?: number;
@@ -2485,6 +2493,11 @@ export interface components {
         ImportFault: {
             /**
              * Format: int64
+             * @description In how many rows the same cell is wrong by the same text, this one included
+             */
+            alike: number;
+            /**
+             * Format: int64
              * @description -1: the row as a whole
              */
             column: number;
@@ -2498,6 +2511,12 @@ export interface components {
             name: string;
             required: boolean;
             title: string;
+        };
+        ImportFix: {
+            /** Format: int64 */
+            column: number;
+            /** @description As the file has it */
+            was: string;
         };
         ImportHow: {
             /** @description New people may come without anything that they would hold */
@@ -2526,7 +2545,7 @@ export interface components {
             changes: components["schemas"]["ImportChange"][];
             faults: components["schemas"]["ImportFault"][];
             /** @description Which cells were corrected here */
-            fixed: number[];
+            fixed: components["schemas"]["ImportFix"][];
             /**
              * Format: int64
              * @description Where it stands in the file, from 1

@@ -39,6 +39,13 @@ const keys: [string, [string, string][]][] = [
 		],
 	],
 	[
+		"Bring in",
+		[
+			["↑ ↓", "move between what is wrong"],
+			["Enter", "take what is offered, or mend by what is typed"],
+		],
+	],
+	[
 		"Review",
 		[
 			["↑ ↓", "move between items"],

@@ -49,12 +49,12 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 							<li key={e.id} className="flex gap-3 border-b border-hair py-2">
 								<div className="grow">
 									{e.undoes ? <p className="text-[12px] font-semibold text-ochre">Undoes revision {e.undoes}</p> : null}
-									{e.sentences.slice(0, 30).map((s) => (
+									{e.sentences.map((s) => (
 										<p key={s.map((p) => p.text).join("")}>
 											<Sentence parts={s} />
 										</p>
 									))}
-									{e.sentences.length > 30 && <p className="text-quiet">and {e.sentences.length - 30} more</p>}
+									{e.more > 0 && <p className="text-quiet">and {e.more.toLocaleString("en-GB")} more</p>}
 									{e.sentences.length === 0 && <p className="text-quiet">Nothing is left to change: this is so already.</p>}
 									{e.meanwhile.map((m) => (
 										<Beneath key={`${m.object.kind}${m.object.id}`} edit={e.id} meanwhile={m} />

@@ -15,11 +15,14 @@ const kinds: Record<string, [one: string, many: string]> = {
 export function Effect({
 	file,
 	busy,
+	drafting,
 	onAlter,
 	onDraft,
 }: {
 	file: Schemas["Import"];
 	busy: boolean;
+	/** It is on its way into the draft, which takes a while for many rows. */
+	drafting: boolean;
 	onAlter: (how: Schemas["ImportHow"]) => void;
 	onDraft: () => void;
 }) {
@@ -98,8 +101,8 @@ export function Effect({
 					{count(wrong, "row", "rows")} with errors {wrong === 1 ? "stays" : "stay"} out.
 				</p>
 			)}
-			<button type="button" className="action main mt-2 mb-3" disabled={busy || held} onClick={onDraft}>
-				Put into the draft
+			<button type="button" className="action main mt-2 mb-3" disabled={busy || drafting || held} onClick={onDraft}>
+				{drafting ? "Weighing what it does …" : "Put into the draft"}
 			</button>
 		</section>
 	);

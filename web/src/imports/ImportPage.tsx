@@ -78,7 +78,8 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 		...again,
 	});
 	const correct = useMutation({
-		mutationFn: (body: { row: number; column: number; text: string }) => data(api.PUT("/api/imports/{id}/cell", { params: { path: { id } }, body })),
+		mutationFn: (body: { row: number; column: number; text: string; alike?: boolean }) =>
+			data(api.PUT("/api/imports/{id}/cell", { params: { path: { id } }, body })),
 		...again,
 	});
 	const close = () => {
@@ -144,11 +145,12 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 				need={need}
 				onVerdict={(v) => set({ verdict: v })}
 				onWords={setWords}
-				onCorrect={(row, column, text) => correct.mutate({ row, column, text })}
+				onCorrect={(row, column, text, alike) => correct.mutate({ row, column, text, alike })}
 			/>
 			<Effect
 				file={shown}
-				busy={working || draft.isPending}
+				busy={working}
+				drafting={draft.isPending}
 				onAlter={(how) => alter.mutate(how)}
 				onDraft={() =>
 					draft.mutate(undefined, {

@@ -35,12 +35,39 @@ export function Rows({
 	need: (places: { index: number }[]) => void;
 	onVerdict: (verdict: Verdict | null) => void;
 	onWords: (words: string) => void;
-	onCorrect: (row: number, column: number, text: string) => void;
+	onCorrect: (row: number, column: number, text: string, alike?: boolean) => void;
 }) {
 	const scroll = useRef<HTMLDivElement>(null);
 	const list = useVirtualizer({ count: file.match, getScrollElement: () => scroll.current, estimateSize: () => 33, overscan: 8 });
 	const items = list.getVirtualItems();
 	useEffect(() => need(items));
+	// By keys: from fault to fault with the arrows, and on to the next one when a row is mended and its fault is gone.
+	const left = useRef<number>(undefined);
+	const toFault = (from: number, step: 1 | -1) => {
+		const places = [...(scroll.current?.querySelectorAll<HTMLElement>("li:has(form)") ?? [])].sort(
+			(a, b) => step * (Number(a.dataset.index) - Number(b.dataset.index)),
+		);
+		const next = places.find((e) => step * (Number(e.dataset.index) - from) >= 0);
+		next?.querySelector<HTMLElement>("[data-suggestion], input:not([type=checkbox])")?.focus();
+		return !!next;
+	};
+	useEffect(() => {
+		if (left.current === undefined || busy) return;
+		const at = document.activeElement;
+		if (at && at !== document.body) {
+			if (!scroll.current?.contains(at)) left.current = undefined; // one has gone elsewhere meanwhile
+			return;
+		}
+		if (!toFault(left.current, 1) && !toFault(left.current, -1)) scroll.current?.focus();
+		left.current = undefined;
+	});
+	const press = (e: React.KeyboardEvent) => {
+		const place = (e.target as HTMLElement).closest<HTMLElement>("li:has(form)");
+		const step = { ArrowDown: 1, ArrowUp: -1 }[e.key] as 1 | -1 | undefined;
+		if (!place || !step) return;
+		e.preventDefault();
+		toFault(Number(place.dataset.index) + step, step);
+	};
 	const all = verdicts.reduce((n, v) => n + (file.counts[v.id] ?? 0), 0);
 	const chip = (on: boolean) => `border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
 	return (
@@ -72,10 +99,12 @@ export function Rows({
 					onChange={(e) => onWords(e.target.value)}
 				/>
 			</div>
-			<div
+			<section
 				ref={scroll}
 				// biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are scrolled by keys
 				tabIndex={0}
+				aria-label="Rows of the file"
+				onKeyDown={press}
 				aria-busy={busy}
 				className={`min-h-0 grow overflow-auto ${busy ? "opacity-60" : ""}`}
 			>
@@ -92,17 +121,39 @@ export function Rows({
 								style={{ transform: `translateY(${i.start}px)` }}
 								className="absolute inset-x-0 top-0 border-b border-hair py-[6px]"
 							>
-								{row ? <Line file={file} row={row} onCorrect={onCorrect} /> : "…"}
+								{row ? (
+									<Line
+										file={file}
+										row={row}
+										onCorrect={(...correction) => {
+											left.current = i.index;
+											onCorrect(...correction);
+										}}
+									/>
+								) : (
+									"…"
+								)}
 							</li>
 						);
 					})}
 				</ul>
-			</div>
+			</section>
 		</section>
 	);
 }
 
-function Line({ file, row, onCorrect }: { file: Schemas["Import"]; row: Row; onCorrect: (row: number, column: number, text: string) => void }) {
+/** What makes a row one that is left out, in its first cell. */
+const out = "#";
+
+function Line({
+	file,
+	row,
+	onCorrect,
+}: {
+	file: Schemas["Import"];
+	row: Row;
+	onCorrect: (row: number, column: number, text: string, alike?: boolean) => void;
+}) {
 	const v = verdictOf(row.verdict);
 	const title = (field: string) => file.fields.find((f) => f.name === field)?.title ?? field;
 	return (
@@ -115,7 +166,16 @@ function Line({ file, row, onCorrect }: { file: Schemas["Import"]; row: Row; onC
 					{v.mark} {v.name}
 				</span>
 				<span className={`shrink-0 truncate font-semibold ${row.verdict === "error" ? "grow" : "max-w-[190px]"}`}>{row.about || "—"}</span>
-				{row.fixed.length > 0 && <span className="shrink-0 text-[12px] text-ochre">mended</span>}
+				{row.fixed.map((f) => (
+					<span key={f.column} className="flex max-w-[260px] min-w-0 shrink-0 items-baseline gap-2 text-[12px]">
+						<span className="truncate text-ochre" title={f.was}>
+							{row.cells[f.column] === out ? "left out" : `mended, was ${f.was ? `“${f.was}”` : "empty"}`}
+						</span>
+						<button type="button" className="link shrink-0" onClick={() => onCorrect(row.row, f.column, f.was)}>
+							{row.cells[f.column] === out ? "Take it in" : "As it was"}
+						</button>
+					</span>
+				))}
 				<span
 					className="min-w-0 truncate text-quiet"
 					title={row.changes.map((c) => `${title(c.field)}: ${c.before || "nothing"} → ${c.after || "nothing"}`).join("\n")}
@@ -130,13 +190,13 @@ function Line({ file, row, onCorrect }: { file: Schemas["Import"]; row: Row; onC
 							: row.changes.map((c) => `${title(c.field)}: ${c.before || "—"} → ${c.after || "—"}`).join("; ")}
 				</span>
 				{row.verdict === "error" && (
-					<button type="button" className="link shrink-0 text-[12px]" onClick={() => onCorrect(row.row, 0, "#")}>
+					<button type="button" className="link shrink-0 text-[12px]" onClick={() => onCorrect(row.row, 0, out)}>
 						Leave the row out
 					</button>
 				)}
 			</p>
 			{row.faults.map((f) => (
-				<Mend key={`${f.column} ${f.message}`} file={file} row={row} fault={f} onCorrect={onCorrect} />
+				<Mend key={`${row.row} ${f.column} ${f.message}`} file={file} row={row} fault={f} onCorrect={onCorrect} />
 			))}
 		</>
 	);
@@ -152,10 +212,11 @@ function Mend({
 	file: Schemas["Import"];
 	row: Row;
 	fault: Schemas["ImportFault"];
-	onCorrect: (row: number, column: number, text: string) => void;
+	onCorrect: (row: number, column: number, text: string, alike?: boolean) => void;
 }) {
 	const cell = fault.column >= 0 ? (row.cells[fault.column] ?? "") : "";
 	const [text, setText] = useState(cell);
+	const [alike, setAlike] = useState(false);
 	useEffect(() => setText(cell), [cell]);
 	const name = fault.column >= 0 ? file.columns[fault.column]?.title : "";
 	// A cell can hold several values, of which one is wrong.
@@ -165,15 +226,21 @@ function Mend({
 			className="mt-1 ml-[48px] flex flex-wrap items-center gap-2 border-l-8 border-ox bg-raised px-2 py-1"
 			onSubmit={(e) => {
 				e.preventDefault();
-				if (text !== cell) onCorrect(row.row, fault.column, text);
+				if (text !== cell) onCorrect(row.row, fault.column, text, alike);
 			}}
 		>
 			<span className="min-w-0 grow basis-[220px]">
 				{name && <b>{name}: </b>}
 				{fault.message}.
 			</span>
+			{fault.alike > 1 && (
+				<label className="flex items-center gap-1 text-[12px]">
+					<input type="checkbox" checked={alike} onChange={(e) => setAlike(e.target.checked)} />
+					in all {fault.alike.toLocaleString("en-GB")} rows
+				</label>
+			)}
 			{right && (
-				<button type="button" className="link" data-suggestion onClick={() => onCorrect(row.row, fault.column, right)}>
+				<button type="button" className="link" data-suggestion onClick={() => onCorrect(row.row, fault.column, right, alike)}>
 					{fault.suggestion}?
 				</button>
 			)}

@@ -65,7 +65,7 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 				<TextField
 					label="Name"
 					required
-					autoFocus
+					autoFocus={!kept}
 					kept={kept}
 					value={name}
 					onChange={setName}

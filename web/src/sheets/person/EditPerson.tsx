@@ -102,7 +102,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 				{edited?.lock && <TakeOver lock={edited.lock} over={over} onOver={setOver} />}
 				<div className="grid grid-cols-3 gap-x-4">
 					<div id="person-name">
-						<TextField label="Name" required autoFocus kept={kept} value={name} onChange={setName} />
+						<TextField label="Name" required autoFocus={!kept} kept={kept} value={name} onChange={setName} />
 					</div>
 					<TextField
 						label="User name, to sign in with"
