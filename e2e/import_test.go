@@ -8,6 +8,8 @@ import (
 	"testing"
 
 	"golang.org/x/text/encoding/charmap"
+
+	"fachwerk/e2e/browser"
 )
 
 // messy is a list of 400 new people as it comes out of somebody's spreadsheet: in an old encoding, with semicolons, days the German way, columns in an order of
@@ -186,4 +188,79 @@ func TestBringingIn(t *testing.T) {
 	s.see("[data-row]", "42")
 	s.click("main button", "Another file")
 	s.see("main", "Drop a file here")
+}
+
+// TestMendingByKeyboard goes from fault to fault by the keys: what is offered is taken, what is typed mends, in one row or in all that are wrong alike; and back.
+func TestMendingByKeyboard(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	file := filepath.Join(t.TempDir(), "crew.csv")
+	rows := []string{"Name,Site,Role,E-mail"}
+	for i := range 40 {
+		site, role := "Terminal 2", "Gate clerk"
+		if i%4 == 1 {
+			site = "Terminal 3"
+		}
+		if i%10 == 2 {
+			role = "Gate clark"
+		}
+		rows = append(rows, fmt.Sprintf("Sjö Mårtensson %d,%s,%s,sjo%d@skerryhaven.example", i, site, role, i))
+	}
+	if err := os.WriteFile(file, []byte(strings.Join(rows, "\n")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.open("/import")
+	s.upload("File to bring in", file)
+	wrong := func(n int) {
+		t.Helper()
+		s.wait(fmt.Sprintf("document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 error').trim() === '✕ %d error'", n))
+	}
+	on := func(text string) { // the focus is on what says or holds a text
+		t.Helper()
+		s.wait("(document.activeElement.innerText || document.activeElement.value) === " + quoted(text))
+	}
+	wrong(14)
+	s.click("[data-verdict=error]", "error")
+	s.wait("document.querySelectorAll('[data-row=error]').length > 5")
+	for range 12 { // past the other verdicts and the words, into the rows
+		if at, err := browser.Eval[bool](s.Page, "document.activeElement.dataset.suggestion !== undefined"); err != nil || at {
+			s.must(err)
+			break
+		}
+		s.press("\t")
+	}
+	on("Terminal 1?")
+	s.press(browser.Enter)
+	wrong(13)
+	on("Gate clerk?") // the next row, whose role is wrong
+	s.press(browser.Down)
+	on("Terminal 1?")
+	s.press(browser.Up)
+	on("Gate clerk?")
+	// By what is typed.
+	s.press("\t")
+	on("Gate clark")
+	s.must(s.PressControl("a"))
+	s.press("Gate lead", browser.Enter)
+	wrong(12)
+	on("Terminal 1?")
+	// All that are wrong alike, at once: the box stands before what is offered.
+	s.wait("document.activeElement.closest('form').innerText.includes('in all 9 rows')")
+	s.click("[data-row=error] label", "in all 9 rows")
+	s.press("\t")
+	on("Terminal 1?")
+	s.press(browser.Enter)
+	wrong(3)
+	on("Gate clerk?")
+	// What was mended can be taken back; and a row that was left out, taken in.
+	s.click("[data-row=error] button", "Leave the row out")
+	wrong(2)
+	s.click("[data-verdict=ignored]", "ignored")
+	s.see("[data-row=ignored]", "left out")
+	s.click("[data-row=ignored] button", "Take it in")
+	wrong(3)
+	s.click("[data-verdict=create]", "new")
+	s.see("[data-row=create]", "mended, was “Terminal 3”")
+	s.click("[data-row=create] button", "As it was")
+	wrong(4)
 }

@@ -376,20 +376,22 @@ func (f *Feed) save(s *store.Store) error {
 
 // fedLock says what a directory keeps of a person or group, and which one, since when it was last heard of them.
 func (d *Desk) fedLock(kind model.Kind, id, what, instead string) *Lock {
-	lock := &Lock{"The directory keeps this " + kind.Word() + ": " + what, instead}
+	lock := &Lock{Why: "The directory keeps this " + kind.Word() + ": " + what, Instead: instead}
 	k, err := d.Known()
 	if err != nil {
 		return lock // then it is only less telling
 	}
-	if f, ok := k.Fed(kind, id); ok {
-		verb := "keeps"
-		if f.Gone {
-			verb = "has deleted"
-		}
-		lock.Why = "The directory “" + f.By + "” " + verb + " this " + kind.Word() + " (last heard of on " + f.Updated.Format("2 January 2006") + "): " + what
-		if f.Gone {
-			lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on and activate it."
-		}
+	f, ok := k.Fed(kind, id)
+	if !ok {
+		return lock
+	}
+	on := f.Updated.Format("2 January 2006")
+	lock.Directory, lock.Gone = f.By, f.Gone
+	if f.Gone {
+		lock.Why = "The directory “" + f.By + "” has deleted this " + kind.Word() + ", on " + on + "."
+		lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on and activate it."
+	} else {
+		lock.Why = "The directory “" + f.By + "” keeps this " + kind.Word() + " (last heard of on " + on + "): " + what
 	}
 	return lock
 }

@@ -97,7 +97,7 @@ const (
 
 // firstOf gives the first of some reasons, and how many more there are.
 func firstOf(reasons []string) []string {
-	out := slices.Concat([]string{}, reasons[:min(len(reasons), reasonsShown)])
+	out := append([]string{}, reasons[:min(len(reasons), reasonsShown)]...)
 	if more := len(reasons) - len(out); more > 0 {
 		out = append(out, "And "+grouped(more)+" more.")
 	}

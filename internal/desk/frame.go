@@ -49,6 +49,7 @@ type Picture struct {
 	Apart  bool           `json:"apart" doc:"No path runs between the two"`
 	Counts map[string]int `json:"counts" doc:"How many things of each bay are connected"`
 	Beams  []Beam         `json:"beams" doc:"At most 4000, between what most passes through"`
+	Bare   bool           `json:"bare" doc:"No system has been brought in yet, so there is nothing to grant"`
 }
 
 const mostBeams = 4000
@@ -188,7 +189,7 @@ func (d *Desk) Picture(who Actor, v View) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Picture{Apart: c.apart, Counts: map[string]int{}, Beams: c.beams}
+	p := &Picture{Apart: c.apart, Counts: map[string]int{}, Beams: c.beams, Bare: len(c.house.design().Systems) < 2} // Fachwerk's own is always there
 	for kind, nodes := range c.nodes {
 		p.Counts[string(kind)] = len(nodes)
 	}

@@ -59,7 +59,7 @@ func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
 	g := &GroupSheet{Ref: s.ref(model.KindGroup, id), May: d.editable(s, who, model.KindGroup), Draft: s.drafted(index.Node{Kind: model.KindGroup, ID: id}), Size: s.index.Size(id),
 		Members: []GroupMember{}, Nests: []Ref{}, NestedIn: []Ref{}, Grants: []Grant{}, Redundant: []Grant{}, UsedBy: []Ref{}}
 	if builtIn {
-		g.Lock = &Lock{"It is built in: its members follow from the people there are.", ""}
+		g.Lock = &Lock{Why: "It is built in: its members follow from the people there are."}
 	} else {
 		g.Group = o.(*model.Group)
 		g.Ref.Name = g.Group.Name
@@ -114,7 +114,7 @@ func (d *Desk) describe(s *sight, g *GroupSheet) {
 	case g.Group.Source == model.Directory:
 		g.Lock = d.fedLock(model.KindGroup, g.Group.ID, "its name and its members come from there.", "Nest it in a group of your own, and list further people there.")
 	case g.Group.Type == model.Rule:
-		g.Lock = &Lock{"It finds its members by a rule.", "Change the rule, or what the rule looks at."}
+		g.Lock = &Lock{Why: "It finds its members by a rule.", Instead: "Change the rule, or what the rule looks at."}
 	}
 }
 

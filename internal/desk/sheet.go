@@ -34,6 +34,9 @@ type Grant struct {
 type Lock struct {
 	Why     string `json:"why"`
 	Instead string `json:"instead"`
+	// Directory is the one that keeps it, if one does and its name is known.
+	Directory string `json:"directory,omitempty"`
+	Gone      bool   `json:"gone,omitempty" doc:"The directory has deleted it"`
 }
 
 // either gives an object as drafted, or as it is if the draft deletes it.

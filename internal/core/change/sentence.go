@@ -255,7 +255,7 @@ func (t *teller) become(field string, before, after any) string {
 	switch {
 	case after == nil:
 		return "is emptied, was " + t.show(field, before)
-	case before == nil:
+	case before == nil || before == "":
 		return "becomes " + t.show(field, after)
 	}
 	return "becomes " + t.show(field, after) + ", was " + t.show(field, before)

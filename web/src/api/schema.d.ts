@@ -2765,6 +2765,9 @@ export interface components {
             name: string;
         };
         Lock: {
+            directory?: string;
+            /** @description The directory has deleted it */
+            gone?: boolean;
             instead: string;
             why: string;
         };
@@ -2989,6 +2992,8 @@ export interface components {
             about?: string;
             /** @description No path runs between the two */
             apart: boolean;
+            /** @description No system has been brought in yet, so there is nothing to grant */
+            bare: boolean;
             /** @description At most 4000, between what most passes through */
             beams: components["schemas"]["Beam"][];
             /** @description How many things of each bay are connected */

@@ -48,7 +48,7 @@ export function Delegations() {
 						onChange={(e) => type(e.target.value)}
 					/>
 				)}
-				{all && <Downloads path="/api/lists/delegation" query={{ q: typed || undefined, columns: columns }} />}
+				{all && (query.data?.length ?? 0) > 0 && <Downloads path="/api/lists/delegation" query={{ q: typed || undefined, columns: columns }} />}
 				{acting(me) && may(me, "delegation:edit") && (
 					<button type="button" className="action main shrink-0" onClick={() => setEditing("new")}>
 						New delegation …

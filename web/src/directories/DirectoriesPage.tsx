@@ -42,7 +42,7 @@ export function DirectoriesPage() {
 				<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,2fr)_minmax(0,5fr)]">
 					<section aria-label="Directories" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px]">
 						<h2 className="flex h-[28px] items-end border-b-[3px] border-[var(--beam)] pb-[3px] text-[14px] font-bold">
-							{count(first.directories.length, "directory", "directories")}
+							{first.directories.length > 0 ? count(first.directories.length, "directory", "directories") : "No directory yet"}
 						</h2>
 						<ul>
 							{first.directories.map((d) => (

@@ -1,4 +1,6 @@
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
+import { useTo } from "../house/lens";
 import { bays, type Node, nameOf, nodeFrom, nodeOf, type Row, same } from "./node";
 
 type Props = {
@@ -21,6 +23,27 @@ const relationWords: Record<string, (from: string, to: string) => string> = {
 	includes: (f, t) => `${f} includes ${t}`,
 	gives: (f, t) => `${f} gives ${t}`,
 };
+
+/** Where a house begins in which nothing can be granted yet. */
+function Begin() {
+	const to = useTo();
+	return (
+		<>
+			<p className="font-bold">Nothing is built here yet</p>
+			<p>
+				First{" "}
+				<Link className="link" to={to("/upgrade")}>
+					bring in what there is to grant
+				</Link>
+				: a system’s catalogue with its sets. Then{" "}
+				<Link className="link" to={to("/import")}>
+					bring in the people
+				</Link>
+				, and join them here by groups and roles.
+			</p>
+		</>
+	);
+}
 
 /** Under the bays: what is in focus, and how the row under the cursor is joined to it. */
 export function Plinth(p: Props) {
@@ -55,11 +78,17 @@ export function Plinth(p: Props) {
 			) : (
 				<>
 					<div className="border-r-[3px] border-[var(--beam)] px-[18px] py-2">
-						<p className="font-bold">Who has what, and by which way</p>
-						<p className="text-[12px] text-quiet">
-							Choose a person, group, role, set or permission: the beams that run through it light up, and what they join comes to the top.
-							Shift-click a second one to see only the paths between the two.
-						</p>
+						{p.picture?.bare && p.drafting ? (
+							<Begin />
+						) : (
+							<>
+								<p className="font-bold">Who has what, and by which way</p>
+								<p className="text-[12px] text-quiet">
+									Choose a person, group, role, set or permission: the beams that run through it light up, and what they join comes to the top.
+									Shift-click a second one to see only the paths between the two.
+								</p>
+							</>
+						)}
 					</div>
 					<Legend drafting={p.drafting} />
 				</>

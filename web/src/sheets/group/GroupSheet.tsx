@@ -58,7 +58,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 						{[
 							!group && "built in",
 							group?.kind === "rule" && "by rule",
-							group?.source === "directory" && "from the directory",
+							group?.source === "directory" && `from ${sheet.lock?.directory ?? "a directory"}`,
 							group?.listed === false && "hidden from delegates",
 						]
 							.filter(Boolean)

@@ -108,6 +108,11 @@ function Sheet({ person }: { person: Person }) {
 					)}
 				</div>
 			</header>
+			{person.lock?.gone && (
+				<p className="shrink-0 border-l-8 border-ochre-line bg-sunk px-[18px] py-1 text-[12px]">
+					<b>{person.lock.why}</b> {person.lock.instead}
+				</p>
+			)}
 			{mine && (
 				<p className="shrink-0 bg-sunk px-[18px] py-1 text-[12px]">
 					{me.user.id === me.signedIn.id
@@ -304,7 +309,7 @@ function Footing({ person }: { person: Person }) {
 							{q.level !== undefined && `, level ${q.level}`}
 						</Line>
 					))}
-					{person.lock && <Line aside="kept by">the directory</Line>}
+					{person.lock && <Line aside="kept by">{person.lock.directory ?? "a directory"}</Line>}
 				</ul>
 			</Part>
 			{person.reports.length > 0 && (
