@@ -221,7 +221,7 @@ func TestMendingByKeyboard(t *testing.T) {
 	}
 	wrong(14)
 	s.click("[data-verdict=error]", "error")
-	s.wait("document.querySelectorAll('[data-row=error]').length > 5")
+	s.wait("document.querySelector('[data-import=ready]') && [...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')")
 	for range 12 { // past the other verdicts and the words, into the rows
 		if at, err := browser.Eval[bool](s.Page, "document.activeElement.dataset.suggestion !== undefined"); err != nil || at {
 			s.must(err)

@@ -85,15 +85,20 @@ func (d *Desk) Directories(who Actor, all bool, offset, limit int) (*Directories
 		if v.Heard == nil || f.Updated.After(*v.Heard) {
 			v.Heard = &f.Updated
 		}
-		u, isUser := o.(*model.User)
+		drafted, isUser := o.(*model.User)
+		u, _ := s.present.design().Users.Find(f.ID)
 		switch {
 		case !isUser:
 			v.Groups++
 		case !f.Gone:
 			v.People++
-		case u.State != model.UserDeleted:
+		case u != nil && u.State != model.UserDeleted:
 			v.Gone++
-			leavers[f.ID] = &Leaver{User: s.ref(model.KindUser, f.ID), State: string(u.State), By: f.By, When: f.Updated, Draft: s.drafted(index.Node{Kind: model.KindUser, ID: f.ID}), Owned: []Ref{}}
+			draft := s.drafted(index.Node{Kind: model.KindUser, ID: f.ID})
+			if drafted.State == model.UserDeleted {
+				draft = "gone"
+			}
+			leavers[f.ID] = &Leaver{User: s.ref(model.KindUser, f.ID), State: string(u.State), By: f.By, When: f.Updated, Draft: draft, Owned: []Ref{}}
 		}
 	}
 	if len(leavers) > 0 {
@@ -123,9 +128,9 @@ func (d *Desk) Directories(who Actor, all bool, offset, limit int) (*Directories
 // ownedShown is how many of the things that a leaver owns are named.
 const ownedShown = 3
 
-// tied counts what is still tied to people, in one walk through the design.
+// tied counts what is still tied to people, in one walk through the design, without a draft.
 func (s *sight) tied(leavers map[string]*Leaver) {
-	d := s.design()
+	d := s.present.design()
 	count := func(user string, add func(l *Leaver)) {
 		if l := leavers[user]; l != nil {
 			add(l)

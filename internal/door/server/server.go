@@ -20,7 +20,7 @@ import (
 const Version = "0.1.0"
 
 // maxBody bounds what any request may send, in bytes, but for a file that is brought in.
-const maxBody = 8 << 20
+const maxBody = 12 << 20
 
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
 // description.

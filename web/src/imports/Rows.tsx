@@ -229,7 +229,7 @@ function Mend({
 				if (text !== cell) onCorrect(row.row, fault.column, text, alike);
 			}}
 		>
-			<span className="min-w-0 grow basis-[220px]">
+			<span className="min-w-0 grow basis-[160px]">
 				{name && <b>{name}: </b>}
 				{fault.message}.
 			</span>
@@ -246,7 +246,7 @@ function Mend({
 			)}
 			{fault.column >= 0 && (
 				<>
-					<input aria-label={`${name}, line ${row.line}`} className="field max-w-[170px]" value={text} onChange={(e) => setText(e.target.value)} />
+					<input aria-label={`${name}, line ${row.line}`} className="field max-w-[140px]" value={text} onChange={(e) => setText(e.target.value)} />
 					<button type="submit" className="action" disabled={text === cell}>
 						Mend
 					</button>

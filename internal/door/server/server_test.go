@@ -1,0 +1,150 @@
+package server_test
+
+import (
+	"compress/gzip"
+	"io"
+	"io/fs"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/store"
+)
+
+var page = "<!doctype html><title>Fachwerk</title>" + strings.Repeat(" ", 2000)
+
+var frontEnd = fstest.MapFS{"index.html": {Data: []byte(page)}, "mark.svg": {Data: []byte("<svg/>")}, "assets/index-a1.js": {Data: []byte("void 0")}}
+
+// serve serves an empty house with a front end.
+func serve(t *testing.T, files fs.FS) *httptest.Server {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := desk.Open(s, time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	handler, _ := server.New(d, s, files)
+	web := httptest.NewServer(handler)
+	t.Cleanup(func() {
+		web.Close()
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return web
+}
+
+// ask sends a request as it is, and gives the answer with its body.
+func ask(t *testing.T, method, address string, body io.Reader, header ...string) (*http.Response, string) {
+	t.Helper()
+	r, err := http.NewRequestWithContext(t.Context(), method, address, body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := 0; i < len(header); i += 2 {
+		r.Header.Set(header[i], header[i+1])
+	}
+	answer, err := (&http.Transport{DisableCompression: true}).RoundTrip(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	data, err := io.ReadAll(answer.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return answer, string(data)
+}
+
+// Every path leads to one door: to the API, the decisions, the directories' one, a file of the front end, or else its page, which reads the path itself.
+func TestDoors(t *testing.T) {
+	web := serve(t, frontEnd)
+	for _, c := range []struct {
+		method, path string
+		status       int
+		kind, says   string
+	}{
+		{"GET", "/healthz", 200, "text/plain; charset=utf-8", "ok\n"},
+		{"GET", "/", 200, "text/html; charset=utf-8", page},
+		{"GET", "/people/noor.tamsin?permission=quaybook:gate:admit", 200, "text/html; charset=utf-8", page},
+		{"GET", "/people/../../etc/passwd", 200, "text/html; charset=utf-8", page},
+		{"GET", "/mark.svg", 200, "image/svg+xml", "<svg/>"},
+		{"GET", "/assets/index-a1.js", 200, "text/javascript; charset=utf-8", "void 0"},
+		{"GET", "/assets/index-00.js", 404, "text/plain; charset=utf-8", "404"},
+		{"GET", "/assets", 200, "text/html; charset=utf-8", page}, // a folder is no file
+		{"POST", "/people", 405, "text/plain; charset=utf-8", "method not allowed"},
+		{"GET", "/api/me", 401, "application/problem+json", "Sign in"},
+		{"GET", "/api/ghosts", 404, "application/problem+json", "/api/openapi.json lists them all"},
+		{"DELETE", "/api/ghosts", 404, "application/problem+json", "no such address"},
+		{"GET", "/api/openapi.json", 200, "application/openapi+json", `"openapi":"3.1`},
+		{"POST", "/access/v1/evaluation", 401, "", ""},
+		{"GET", "/.well-known/authzen-configuration", 200, "application/json", "access_evaluation_endpoint"},
+		{"GET", "/scim/v2/Users", 401, "application/scim+json", `"401"`},
+		{"GET", "/scim/v2/Ghosts", 401, "application/scim+json", ""},
+	} {
+		answer, body := ask(t, c.method, web.URL+c.path, nil)
+		if answer.StatusCode != c.status || c.kind != "" && answer.Header.Get("Content-Type") != c.kind || !strings.Contains(body, c.says) {
+			t.Errorf("%s %s is answered %s as %s: %.200q", c.method, c.path, answer.Status, answer.Header.Get("Content-Type"), body)
+		}
+	}
+	if answer, body := ask(t, "HEAD", web.URL+"/people", nil); answer.StatusCode != 200 || body != "" {
+		t.Errorf("HEAD is answered %s with %q", answer.Status, body)
+	}
+}
+
+// What is cached, and what a page may load: only what the binary itself holds.
+func TestHeadersOfTheFrontEnd(t *testing.T) {
+	web := serve(t, frontEnd)
+	for path, cached := range map[string]string{"/": "no-cache", "/roles": "no-cache", "/assets/index-a1.js": "public, max-age=31536000, immutable", "/mark.svg": ""} {
+		answer, _ := ask(t, "GET", web.URL+path, nil)
+		h := answer.Header
+		if h.Get("Cache-Control") != cached {
+			t.Errorf("%s is cached by %q, want %q", path, h.Get("Cache-Control"), cached)
+		}
+		if policy := h.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'self'") || !strings.Contains(policy, "frame-ancestors 'none'") || h.Get("X-Content-Type-Options") != "nosniff" || h.Get("Referrer-Policy") != "same-origin" {
+			t.Errorf("%s comes with %v", path, h)
+		}
+	}
+	answer, body := ask(t, "GET", web.URL+"/", nil, "Accept-Encoding", "gzip")
+	if answer.Header.Get("Content-Encoding") != "gzip" || len(body) >= len(page) {
+		t.Fatalf("asked for gzip, it comes as %q, %d bytes", answer.Header.Get("Content-Encoding"), len(body))
+	}
+	unpacked, err := gzip.NewReader(strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if text, err := io.ReadAll(unpacked); err != nil || string(text) != page {
+		t.Errorf("unpacked, it is %d bytes, %v", len(text), err)
+	}
+}
+
+// Who sends too much is told so, and the server goes on.
+func TestTooMuch(t *testing.T) {
+	web := serve(t, frontEnd)
+	large := strings.NewReader(`{"userName":"` + strings.Repeat("x", 13<<20) + `"}`)
+	if answer, body := ask(t, "POST", web.URL+"/api/session", large, "Content-Type", "application/json"); answer.StatusCode != http.StatusRequestEntityTooLarge {
+		t.Errorf("13 MiB are answered %s: %.200s", answer.Status, body)
+	}
+	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {
+		t.Errorf("afterwards the server answers %s", answer.Status)
+	}
+}
+
+func TestWithoutAFrontEnd(t *testing.T) {
+	web := serve(t, fstest.MapFS{})
+	if answer, body := ask(t, "GET", web.URL+"/", nil); answer.StatusCode != http.StatusNotFound || !strings.Contains(body, "make build") {
+		t.Errorf("it is answered %s: %s", answer.Status, body)
+	}
+	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {
+		t.Errorf("healthz is answered %s", answer.Status)
+	}
+}
