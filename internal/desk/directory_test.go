@@ -1,12 +1,14 @@
 package desk_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
 )
 
 func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
@@ -87,4 +89,92 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	if d.Revision() != before || !d.Live("tomasz.oyelaran") {
 		t.Error("half a request was carried out")
 	}
+}
+
+// What directories keep, and whom they have deleted with what is still tied to them; a draft is marked, and leaves the figures as they are.
+func TestDirectories(t *testing.T) {
+	d, s := openDemo(t)
+	look := func(all bool, offset, limit int) *desk.Directories {
+		t.Helper()
+		return must[*desk.Directories](t)(d.Directories(signe, all, offset, limit))
+	}
+	v := look(false, 0, 100)
+	if len(v.Directories) != 1 || v.Directories[0].Name != "Harbour directory" || v.Directories[0].Made == nil || v.Directories[0].People < 300 || v.Directories[0].Groups != 24 || v.Directories[0].Gone != 3 || v.Total != 3 || v.Left != 3 {
+		t.Fatalf("they are %+v, %d, %d", v.Directories, v.Total, v.Left)
+	}
+	if l := v.Leavers; l[0].User.ID != "birgitta.ostrov" || !l[0].When.After(l[1].When) || l[1].Owns != 1 || l[1].Owned[0].Name != "Invoice writer" || l[1].Groups != 2 {
+		t.Errorf("who was deleted: %+v", l)
+	}
+	// Another one, which has a token and has done nothing yet; and one that has no token any longer.
+	if _, err := d.MakeToken("Pilots' register", "scim", ""); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil { // of somebody who is not here counts nothing
+		t.Fatal(err)
+	}
+	_, err := d.Feed("Ferry office", func(f *desk.Feed) error {
+		u, _ := f.Design().Users.Find("mireille.aster")
+		u = change.Clone(u)
+		u.Source = model.Directory
+		if _, err := f.Put(u, nil); err != nil {
+			return err
+		}
+		return f.Leave("mireille.aster")
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	v = look(false, 0, 1)
+	var names []string
+	for _, x := range v.Directories {
+		names = append(names, x.Name)
+	}
+	if !slices.Equal(names, []string{"Ferry office", "Harbour directory", "Pilots' register"}) || v.Directories[0].Made != nil || v.Directories[0].Gone != 1 || v.Directories[2].Heard != nil || v.Directories[2].People != 0 {
+		t.Errorf("now they are %+v", v.Directories)
+	}
+	if l := v.Leavers; len(l) != 1 || v.Total != 4 || l[0].User.ID != "mireille.aster" || l[0].Reports == 0 || l[0].Delegations != 1 || l[0].Grants == 0 || l[0].Owns != 3 || len(l[0].Owned) != 3 {
+		t.Errorf("the latest is %+v of %d", l, v.Total)
+	}
+	if l := look(false, 3, 5).Leavers; len(l) != 1 || l[0].User.ID != "yusuf.denholm" {
+		t.Errorf("the last page is %+v", l)
+	}
+	if l := look(false, 99, 5).Leavers; len(l) != 0 {
+		t.Errorf("beyond the last page is %+v", l)
+	}
+
+	// Drafted, they are marked and stay; applied, they are gone.
+	draft := must[*desk.Draft](t)(d.Delete(signe, model.KindUser, "yusuf.denholm", nil))
+	if v = look(false, 0, 10); v.Total != 4 || v.Leavers[3].Draft != "gone" || !v.Leavers[3].Left {
+		t.Errorf("drafted: %+v", v.Leavers)
+	}
+	must[*desk.Applied](t)(d.Apply(desk.Actor{User: signe.User, Proven: today}, "left for good", draft.Stamp))
+	if v = look(true, 0, 10); v.Total != 3 || len(v.Leavers) != 3 {
+		t.Errorf("applied: %+v", v.Leavers)
+	}
+	// Brought back by hand, they are told as what they are; with nothing tied, they are told only if all are asked for.
+	birgitta, _ := d.Design().Users.Find("birgitta.ostrov")
+	back := change.Clone(birgitta)
+	back.State, back.Source = model.UserActive, model.Local
+	must[*desk.Draft](t)(d.Put(signe, birgitta, back))
+	for _, g := range d.Design().Groups {
+		if slices.Contains(g.Users, "birgitta.ostrov") {
+			after := change.Clone(g)
+			after.Source, after.Users = model.Local, slices.DeleteFunc(after.Users, func(u string) bool { return u == "birgitta.ostrov" })
+			draft = must[*desk.Draft](t)(d.Put(signe, g, after))
+		}
+	}
+	must[*desk.Applied](t)(d.Apply(desk.Actor{User: signe.User, Proven: today}, "she is back", draft.Stamp))
+	if v = look(true, 0, 10); v.Total != 3 || v.Left != 2 || v.Leavers[1].State != "active" || v.Leavers[1].Left {
+		t.Errorf("back again: %+v", v.Leavers)
+	}
+	if v = look(false, 0, 10); len(v.Leavers) != 2 {
+		t.Errorf("with something left: %+v", v.Leavers)
+	}
+
+	past := signe
+	past.When = today.AddDate(0, -1, 0)
+	_, err = d.Directories(past, false, 0, 10)
+	refused(t, err, desk.Invalid, "for now only")
+	_, err = d.Directories(ruben, false, 0, 10)
+	refused(t, err, desk.NotAllowed, "See the design")
 }

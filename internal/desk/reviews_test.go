@@ -273,20 +273,3 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	_, err = d.Remind(signe, r.ID)
 	refused(t, err, desk.Conflict, "closed")
 }
-
-func TestNamesInReportsAreHarmless(t *testing.T) {
-	v := report.Review{Name: `<script>alert(1)</script>`, Items: []report.Item{{Number: 1, Person: `=HYPERLINK("x")`, Reason: "<b>bold</b>", Decision: report.Kept}}}
-	var page, csv bytes.Buffer
-	if err := report.HTML(&page, v); err != nil {
-		t.Fatal(err)
-	}
-	if s := page.String(); strings.Contains(s, "<script>") || strings.Contains(s, "<b>bold") {
-		t.Error("markup in a name becomes markup of the page")
-	}
-	if err := table.CSV(&csv, *report.Table(v)); err != nil {
-		t.Fatal(err)
-	}
-	if !strings.Contains(csv.String(), `'=HYPERLINK`) {
-		t.Error("a formula stays a formula")
-	}
-}

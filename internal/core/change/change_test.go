@@ -129,6 +129,7 @@ func TestSentences(t *testing.T) {
 		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets, r.Excludes = nil, []string{"s:a:pay"} }), []string{"Own is taken out of Gate clerk", "s:a:pay is excluded from Gate clerk"}},
 		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }), []string{"s:a:pay is put into Own"}},
 		{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Manager = ""; u.State = model.UserLocked }), []string{"Ann: manager is emptied, was Bea", "Ann: state becomes “locked”"}},
+		{change.Op{Kind: model.KindUser, ID: "e", Before: &model.User{ID: "e", UserName: "e"}, After: &model.User{ID: "e", UserName: "e", DisplayName: "Ea"}}, []string{"Ea: name becomes “Ea”"}},
 		{change.Put(d, &model.User{ID: "cy", UserName: "cy", DisplayName: "Cy"}), []string{"Cy is added as a person"}},
 		{change.Delete(d.Get(model.KindDelegation, "d")), []string{"Terminal people, a delegation, is deleted"}},
 		{altered(t, d, model.KindSystem, "s", func(s *model.System) {
@@ -142,6 +143,32 @@ func TestSentences(t *testing.T) {
 		if strings.Join(got, "\n") != strings.Join(c.want, "\n") {
 			t.Errorf("it is told as\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(c.want, "\n"))
 		}
+	}
+}
+
+// Of many sentences the first are told, and how many more there are: what is left of an operation, and operations.
+func TestFirstSentences(t *testing.T) {
+	d := design(t)
+	ops := []change.Op{
+		altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = []string{"bea", "new"} }), // two join, one leaves
+		change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "Newcomer"}),
+		altered(t, d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserLocked }),
+	}
+	for _, c := range []struct{ most, told, more int }{{0, 0, 3}, {1, 1, 4}, {2, 2, 3}, {3, 3, 2}, {4, 4, 1}, {5, 5, 0}, {100, 5, 0}} {
+		told, more := change.FirstSentences(ops, change.NamesIn(d), c.most)
+		if len(told) != c.told || more != c.more {
+			t.Errorf("of at most %d, %d are told and %d more counted, want %d and %d", c.most, len(told), more, c.told, c.more)
+		}
+	}
+	// What only a later operation names is called by its name already.
+	if told, _ := change.FirstSentences(ops, change.NamesIn(d), 2); told[1].String() != "Newcomer joins Crew" && told[0].String() != "Newcomer joins Crew" {
+		t.Errorf("it is told as %v", told)
+	}
+	if all := change.Sentences(ops, change.NamesIn(d)); len(all) != 5 {
+		t.Errorf("all in all there are %v", all)
+	}
+	if told, more := change.FirstSentences(nil, change.NamesIn(d), 5); told != nil || more != 0 {
+		t.Errorf("of nothing %v is told", told)
 	}
 }
 

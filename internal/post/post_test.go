@@ -1,0 +1,37 @@
+package post_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/post"
+)
+
+var due = time.Date(2026, 12, 9, 0, 0, 0, 0, time.UTC)
+
+func TestLetters(t *testing.T) {
+	for name, c := range map[string]struct {
+		letter  post.Letter
+		subject string
+		says    []string
+	}{
+		"many items":      {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 3, 12, due, false), "Gate clerks: 3 of your 12 items wait for your decision", []string{"Dear Mira,", "3 of your 12 items wait for your decision in “Gate clerks”. They are due on 9 December 2026."}},
+		"one item, late":  {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 1, 12, due, true), "Gate clerks: 1 of your 12 items waits for your decision", []string{"1 of your 12 items waits", "They were due on 9 December 2026."}},
+		"one revocation":  {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 1), "Gate clerks: 1 revocation in “Crew” for you to settle", []string{"“Gate clerks” is closed. 1 revocation could not", "the group “Crew”, which you own"}},
+		"two revocations": {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 2), "Gate clerks: 2 revocations in “Crew” for you to settle", []string{"2 revocations could not"}},
+		"an invitation":   {post.Invitation("Outer Skerry", "Ada", "Signe", "https://access.example/welcome/x1", due), "Your way into Outer Skerry", []string{"Signe has invited you to Outer Skerry.", "once, until 9 December 2026:\n\nhttps://access.example/welcome/x1\n\n"}},
+	} {
+		if c.letter.Subject != c.subject {
+			t.Errorf("%s: the subject is %q, want %q", name, c.letter.Subject, c.subject)
+		}
+		for _, s := range append(c.says, "Dear ", "\n\nOuter Skerry\n") {
+			if !strings.Contains(c.letter.Body, s) {
+				t.Errorf("%s does not say %q:\n%s", name, s, c.letter.Body)
+			}
+		}
+		if strings.Contains(c.letter.Body, "%!") || strings.Contains(c.letter.Body, "\r") {
+			t.Errorf("%s is written as %q", name, c.letter.Body)
+		}
+	}
+}
