@@ -211,7 +211,7 @@ func (t *teller) contents(o Op, before model.Object) {
 	}
 	for _, f := range names(a, b) {
 		if !done[f] && !reflect.DeepEqual(a[f], b[f]) {
-			t.say(self, fmt.Sprintf(": %s %s", word(f), t.become(f, b[f], a[f])))
+			t.say(self, fmt.Sprintf(": %s %s", word(f), t.become(o.Kind, f, b[f], a[f])))
 		}
 	}
 }
@@ -251,14 +251,36 @@ func word(field string) string {
 	return field
 }
 
-func (t *teller) become(field string, before, after any) string {
-	switch {
-	case after == nil:
-		return "is emptied, was " + t.show(field, before)
-	case before == nil || before == "":
-		return "becomes " + t.show(field, after)
+// unsaid is what fields mean that say nothing (docs/model-file.md), in words.
+var unsaid = map[model.Kind]map[string]string{
+	model.KindUser:       {"state": "“active”", "source": "“local”", "area": everywhere},
+	model.KindGroup:      {"source": "“local”", "kind": "“static”"},
+	model.KindRole:       {"state": "“active”"},
+	model.KindSet:        {"state": "“active”"},
+	model.KindAssignment: {"area": everywhere, "reach": "“area”", "mode": "“full”"},
+	model.KindConflict:   {"limit": "1", "where": "“same-area”"},
+	model.KindDelegation: {"area": everywhere},
+	model.KindLicence:    {"seats": "unlimited"},
+}
+
+const everywhere = "the whole organisation"
+
+// become tells what becomes of a field; a side that says nothing is nil.
+func (t *teller) become(kind model.Kind, field string, before, after any) string {
+	was, is := unsaid[kind][field], unsaid[kind][field]
+	if before != nil && before != "" {
+		was = t.show(field, before)
 	}
-	return "becomes " + t.show(field, after) + ", was " + t.show(field, before)
+	if after != nil {
+		is = t.show(field, after)
+	}
+	switch {
+	case is == "":
+		return "is emptied, was " + was
+	case was == "":
+		return "becomes " + is
+	}
+	return "becomes " + is + ", was " + was
 }
 
 var references = map[string]model.Kind{"owner": model.KindUser, "manager": model.KindUser, "area": model.KindArea, "parent": model.KindArea, "licence": model.KindLicence}
@@ -317,7 +339,7 @@ func (t *teller) assignment(o Op) {
 		var changes []string
 		for _, f := range []string{"subject", "role", "set", "area", "reach", "mode", "from", "until", "reason", "contact"} {
 			if !reflect.DeepEqual(b[f], n[f]) {
-				changes = append(changes, word(f)+" "+t.become(f, b[f], n[f]))
+				changes = append(changes, word(f)+" "+t.become(model.KindAssignment, f, b[f], n[f]))
 			}
 		}
 		t.say(subject, "’s ", target, place, id, ": "+strings.Join(changes, "; "))
