@@ -14,8 +14,8 @@ import (
 // MaxImport bounds a file that is brought in, in bytes.
 const MaxImport = 256 << 20
 
-// maxCatalogue bounds a version of a catalogue as it is sent, in bytes; a file of 8 MiB is that.
-const maxCatalogue = 12 << 20
+// MaxCatalogue bounds a version of a catalogue as it is sent, in bytes; a file of 8 MiB is that.
+const MaxCatalogue = 12 << 20
 
 // ImportInput names a file that is brought in.
 type ImportInput struct {
@@ -74,11 +74,11 @@ func (a *API) imports() {
 			return nothing(a.desk.CloseImport(actor(ctx), in.ID))
 		})
 	type upgradeInput struct{ Body desk.UpgradeFile }
-	on(a, operation{id: "upgrade", method: http.MethodPost, path: "/api/upgrades", summary: "What a version of a system's catalogue would change", most: maxCatalogue},
+	on(a, operation{id: "upgrade", method: http.MethodPost, path: "/api/upgrades", summary: "What a version of a system's catalogue would change", most: MaxCatalogue},
 		func(ctx context.Context, in *upgradeInput) (*body[*desk.Upgrade], error) {
 			return answer(a.desk.Upgrade(actor(ctx), in.Body))
 		})
-	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: maxCatalogue},
+	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: MaxCatalogue},
 		func(ctx context.Context, in *upgradeInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.DraftUpgrade(actor(ctx), in.Body))
 		})

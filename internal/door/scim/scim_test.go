@@ -59,7 +59,7 @@ func (g got) at(path string) any {
 func (g got) is(status int, want ...any) got {
 	g.t.Helper()
 	if g.status != status {
-		g.t.Fatalf("answered %d, want %d: %v", g.status, status, g.body)
+		g.t.Fatalf("answered %d, want %d: %.2000v", g.status, status, g.body)
 	}
 	for i := 0; i < len(want); i += 2 {
 		if v := g.at(want[i].(string)); fmt.Sprint(v) != fmt.Sprint(want[i+1]) {

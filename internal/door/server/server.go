@@ -19,8 +19,8 @@ import (
 // Version is the version of the program, as its interfaces tell it.
 const Version = "0.1.0"
 
-// maxBody bounds what any request may send, in bytes, but for a file that is brought in.
-const maxBody = 12 << 20
+// maxBody bounds what any request may send, in bytes, but for files that are brought in.
+const maxBody = 8 << 20
 
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
 // description.
@@ -45,12 +45,13 @@ func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 
 // bounded keeps requests from being larger than they may be.
 func bounded(next http.Handler) http.Handler {
-	most, files := middleware.RequestSize(maxBody)(next), middleware.RequestSize(api.MaxImport)(next)
+	most := func(bytes int64) http.Handler { return middleware.RequestSize(bytes)(next) }
+	usual, larger := most(maxBody), map[string]http.Handler{"/api/imports": most(api.MaxImport), "/api/upgrades": most(api.MaxCatalogue), "/api/draft/upgrade": most(api.MaxCatalogue)}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodPost && r.URL.Path == "/api/imports" {
-			files.ServeHTTP(w, r)
+		if h := larger[r.URL.Path]; h != nil && r.Method == http.MethodPost {
+			h.ServeHTTP(w, r)
 			return
 		}
-		most.ServeHTTP(w, r)
+		usual.ServeHTTP(w, r)
 	})
 }

@@ -130,9 +130,11 @@ func TestHeadersOfTheFrontEnd(t *testing.T) {
 // Who sends too much is told so, and the server goes on.
 func TestTooMuch(t *testing.T) {
 	web := serve(t, frontEnd)
-	large := strings.NewReader(`{"userName":"` + strings.Repeat("x", 13<<20) + `"}`)
-	if answer, body := ask(t, "POST", web.URL+"/api/session", large, "Content-Type", "application/json"); answer.StatusCode != http.StatusRequestEntityTooLarge {
-		t.Errorf("13 MiB are answered %s: %.200s", answer.Status, body)
+	for path, most := range map[string]int{"/api/session": 1, "/api/upgrades": 12, "/api/draft/upgrade": 12} { // in MiB
+		large := strings.NewReader(`{"data":"` + strings.Repeat("x", most<<20) + `"}`)
+		if answer, body := ask(t, "POST", web.URL+path, large, "Content-Type", "application/json"); answer.StatusCode != http.StatusRequestEntityTooLarge && answer.StatusCode != http.StatusUnauthorized {
+			t.Errorf("more than %d MiB to %s are answered %s: %.200s", most, path, answer.Status, body)
+		}
 	}
 	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {
 		t.Errorf("afterwards the server answers %s", answer.Status)
