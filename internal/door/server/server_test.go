@@ -12,6 +12,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
@@ -21,8 +22,31 @@ var page = "<!doctype html><title>Fachwerk</title>" + strings.Repeat(" ", 2000)
 
 var frontEnd = fstest.MapFS{"index.html": {Data: []byte(page)}, "mark.svg": {Data: []byte("<svg/>")}, "assets/index-a1.js": {Data: []byte("void 0")}}
 
+// house is a server with the desk behind it.
+type house struct {
+	*httptest.Server
+	desk *desk.Desk
+}
+
+// made makes an owner of an empty house, and a token by which a program acts as them.
+func made(t *testing.T, h house) string {
+	t.Helper()
+	design := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Outer Skerry"}, Users: model.Table[*model.User]{{ID: "ada", UserName: "ada", DisplayName: "Ada", State: model.UserActive, Source: model.Local}}})
+	if err := h.desk.Load(design, false, "a beginning"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.desk.MakeOwner("ada"); err != nil {
+		t.Fatal(err)
+	}
+	token, err := h.desk.MakeToken("a program", "api", "ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return token
+}
+
 // serve serves an empty house with a front end.
-func serve(t *testing.T, files fs.FS) *httptest.Server {
+func serve(t *testing.T, files fs.FS) house {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
@@ -40,7 +64,7 @@ func serve(t *testing.T, files fs.FS) *httptest.Server {
 			t.Error(err)
 		}
 	})
-	return web
+	return house{web, d}
 }
 
 // ask sends a request as it is, and gives the answer with its body.
@@ -130,10 +154,14 @@ func TestHeadersOfTheFrontEnd(t *testing.T) {
 // Who sends too much is told so, and the server goes on.
 func TestTooMuch(t *testing.T) {
 	web := serve(t, frontEnd)
-	for path, most := range map[string]int{"/api/session": 1, "/api/upgrades": 12, "/api/draft/upgrade": 12} { // in MiB
-		large := strings.NewReader(`{"data":"` + strings.Repeat("x", most<<20) + `"}`)
-		if answer, body := ask(t, "POST", web.URL+path, large, "Content-Type", "application/json"); answer.StatusCode != http.StatusRequestEntityTooLarge && answer.StatusCode != http.StatusUnauthorized {
-			t.Errorf("more than %d MiB to %s are answered %s: %.200s", most, path, answer.Status, body)
+	token := made(t, web)
+	for _, c := range []struct {
+		path        string
+		size, wants int // MiB, and the status
+	}{{"/api/session", 2, 413}, {"/api/upgrades", 9, 422}, {"/api/upgrades", 13, 413}, {"/api/draft/upgrade", 13, 413}, {"/api/draft/delete", 2, 413}} {
+		large := strings.NewReader(`{"name":"x.json","data":"` + strings.Repeat("eHh4", c.size<<18) + `"}`)
+		if answer, body := ask(t, "POST", web.URL+c.path, large, "Content-Type", "application/json", "Authorization", "Bearer "+token); answer.StatusCode != c.wants {
+			t.Errorf("%d MiB to %s are answered %s: %.200s", c.size, c.path, answer.Status, body)
 		}
 	}
 	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {
