@@ -47,7 +47,7 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 	const verdict = (params.get("verdict") ?? undefined) as Schemas["ImportRow"]["verdict"] | undefined;
 	const [words, setWords] = useState("");
 	const q = useDeferredValue(words.trim()) || undefined;
-	const { first, error, retry, rowAt, need } = usePages(
+	const { first, stale, error, retry, rowAt, need } = usePages(
 		(page) => ({
 			queryKey: ["import", id, version, verdict, q, page],
 			queryFn: () => data(api.GET("/api/imports/{id}", { params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } } })),
@@ -97,7 +97,7 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 			</p>
 		);
 	if (error && !shown) return <Failed error={error} retry={() => retry()} />;
-	const working = first?.state === "working" || alter.isPending || correct.isPending;
+	const working = stale || first?.state === "working" || alter.isPending || correct.isPending;
 	if (!shown)
 		return (
 			<div className="py-4" data-waiting>

@@ -106,7 +106,7 @@ export function Rows({
 				aria-label="Rows of the file"
 				onKeyDown={press}
 				aria-busy={busy}
-				className={`min-h-0 grow overflow-auto ${busy ? "opacity-60" : ""}`}
+				className={`min-h-0 grow overflow-auto ${busy ? "opacity-60 transition-opacity delay-200" : ""}`}
 			>
 				{file.match === 0 && <p className="py-3 text-quiet">{verdict === "error" ? "Nothing is wrong with any row." : "No row is of this kind."}</p>}
 				<ul className="relative" style={{ height: list.getTotalSize() }}>

@@ -22,6 +22,8 @@ export function usePages<P extends { rows: unknown[] }>(query: PageQuery<P>, siz
 	return {
 		/** The first page, with the counts; undefined until it has come. */
 		first: first.data,
+		/** The first page is of what was asked before; that of now is on its way. */
+		stale: first.isPlaceholderData,
 		error: first.error,
 		retry: first.refetch,
 		/** The row at a place; undefined until it has come. */
