@@ -45,7 +45,9 @@ var (
 		}},
 		{"import", "/import", "main", "Drop a file here", func(p *browser.Page) error {
 			return browser.Steps(func() error { return p.Upload("File to bring in", "e2e/screenshots/new-starters.csv") }, func() error { return p.Click("[data-verdict=error]", "error") },
-				func() error { return p.See("[data-row=error]", "Terminal 3") }, func() error { return p.Wait("[...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')") })
+				func() error { return p.See("[data-row=error]", "Terminal 3") }, func() error {
+					return p.Wait("[...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')")
+				})
 		}},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
 		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
