@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -45,7 +46,7 @@ func importCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") {
+		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") && !bytes.HasPrefix(bytes.TrimSpace(data), []byte("[")) {
 			return withDesk(*db, true, func(k *desk.Desk) error {
 				u, err := k.ImportCatalogue(desk.UpgradeFile{Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version}, *apply)
 				if u != nil {

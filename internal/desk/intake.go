@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"crypto/rand"
 	"encoding/json"
+	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/catalogue"
 	"fachwerk/internal/exchange/rows"
 	"fachwerk/internal/exchange/table"
 )
@@ -269,6 +271,9 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 			var err error
 			if file, err = rows.Read(im.name, im.data, how); err != nil {
 				failure = upper(err.Error()) + "."
+				if errors.Is(err, rows.ErrCatalogue) {
+					failure += " Bring a catalogue in under Catalogue, New version; an operator loads a whole design."
+				}
 			}
 		}
 		var trial *intake.Trial
@@ -578,10 +583,16 @@ func (d *Desk) rememberColumns(im *importing) error {
 	return d.store.SetSetting(settingColumns+string(im.kind), string(data))
 }
 
-// ImportTemplate gives a file of a kind to fill in, with an example.
+// kindCatalogue is the kind of file that is a version of a system's catalogue.
+const kindCatalogue = "catalogue"
+
+// ImportTemplate gives a file of a kind to fill in, with an example; also for a catalogue that is a table.
 func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
 	if err := d.MayImport(who); err != nil {
 		return nil, err
+	}
+	if kind == kindCatalogue {
+		return catalogue.Template(), nil
 	}
 	fields := intake.Fields(intake.Kind(kind))
 	if fields == nil {

@@ -92,7 +92,7 @@ func (a *API) imports() {
 			return answer(a.desk.Directories(actor(ctx), in.All, in.Offset, in.Limit))
 		})
 	type templateInput struct {
-		Kind string `path:"kind" enum:"people,groups,assignments,last-use"`
+		Kind string `path:"kind" enum:"people,groups,assignments,last-use,catalogue"`
 		FormInput
 	}
 	on(a, operation{id: "importTemplate", method: http.MethodGet, path: "/api/import-templates/{kind}/{form}", summary: "A file to fill in, with an example"},

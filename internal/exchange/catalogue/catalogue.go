@@ -16,6 +16,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/upgrade"
 	"fachwerk/internal/exchange/rows"
+	out "fachwerk/internal/exchange/table"
 )
 
 // Read reads a catalogue of the system with an id, in a version; what is empty is as the file has it. A table tells no version, and the system's id only in its keys.
@@ -211,6 +212,23 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 	}
 	c.System = whole.(*model.System)
 	return c, nil
+}
+
+// Template is a table to fill in, with an example: a permission that is only seen, one that cannot do without it, and one that has a new key.
+func Template() *out.Table {
+	t := &out.Table{Name: "catalogue", Columns: []out.Column{{Title: "key", Width: 30}, {Title: "label", Width: 26}, {Title: "description", Width: 44}, {Title: "module"}, {Title: "class", Width: 8}, {Title: "risk", Width: 10}, {Title: "span", Width: 14}, {Title: "implies", Width: 26}, {Title: "licence"}, {Title: "sets", Width: 30}, {Title: "was", Width: 26}}}
+	for _, row := range [][]string{
+		{"shuttleboard:shuttle:view", "See shuttles", "Where each shuttle is, and who drives it.", "Shuttles", "read", "none", "area", "", "", "shuttleboard-reader; shuttleboard-desk", ""},
+		{"shuttleboard:shuttle:send", "Send a shuttle", "", "Shuttles", "write", "elevated", "area", "shuttleboard:shuttle:view", "", "shuttleboard-desk", ""},
+		{"shuttleboard:timetable:publish", "Publish the timetable", "Everybody sees it at once.", "Timetables", "write", "high", "organisation", "", "", "shuttleboard-desk", "shuttleboard:timetable:print"},
+	} {
+		cells := make([]any, len(row))
+		for i, c := range row {
+			cells[i] = c
+		}
+		t.Rows = append(t.Rows, cells)
+	}
+	return t
 }
 
 func split(cell string) []string {

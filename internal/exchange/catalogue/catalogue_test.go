@@ -1,11 +1,14 @@
 package catalogue_test
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
 
 	"fachwerk/internal/exchange/catalogue"
+	"fachwerk/internal/exchange/table"
 )
 
 func TestRead(t *testing.T) {
@@ -58,5 +61,22 @@ func TestRead(t *testing.T) {
 	}
 	if c, err := catalogue.Read("x", []byte("key\nnew:a:b"), "", ""); err != nil || c.System.ID != "new" {
 		t.Errorf("a system that no one named: %+v %v", c, err)
+	}
+}
+
+// What is given to be filled in can be read, in both forms.
+func TestTemplate(t *testing.T) {
+	var csv, workbook bytes.Buffer
+	if err := errors.Join(table.CSV(&csv, *catalogue.Template()), table.XLSX(&workbook, *catalogue.Template())); err != nil {
+		t.Fatal(err)
+	}
+	for name, data := range map[string][]byte{"x.csv": csv.Bytes(), "x.xlsx": workbook.Bytes()} {
+		c, err := catalogue.Read(name, data, "", "1.0")
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if c.System.ID != "shuttleboard" || c.System.Version != "1.0" || len(c.System.Permissions) != 3 || len(c.Sets) != 2 || len(c.Sets[1].Permissions) != 3 || c.Renames["shuttleboard:timetable:print"] != "shuttleboard:timetable:publish" || len(c.Silent) != 0 {
+			t.Errorf("%s is read as %+v, %+v", name, c.System, c)
+		}
 	}
 }

@@ -104,7 +104,7 @@ func formOf(name string, data []byte) string {
 		return XLSX
 	case strings.HasSuffix(lower, ".ldif"), bytes.HasPrefix(text, []byte("version:")), bytes.HasPrefix(text, []byte("dn:")):
 		return LDIF
-	case strings.HasSuffix(lower, ".jsonl"), strings.HasSuffix(lower, ".ndjson"), bytes.HasPrefix(text, []byte("{")):
+	case strings.HasSuffix(lower, ".jsonl"), strings.HasSuffix(lower, ".ndjson"), bytes.HasPrefix(text, []byte("{")), bytes.HasPrefix(text, []byte("[{")), bytes.HasPrefix(text, []byte("[\n")), strings.HasSuffix(lower, ".json"):
 		return JSON
 	}
 	return CSV
@@ -402,17 +402,13 @@ func (f *File) objects(data []byte) error {
 	if err != nil {
 		return err
 	}
+	list, lines, err := decoded(text)
+	if err != nil {
+		return err
+	}
 	at := map[string]int{}
-	n := 0
-	for line := range strings.Lines(text) {
-		n++
-		if strings.TrimSpace(line) == "" {
-			continue
-		}
-		var o map[string]any
-		if err := json.Unmarshal([]byte(line), &o); err != nil {
-			return fmt.Errorf("line %d is not an object of JSON: %w", n, err)
-		}
+	for i, o := range list {
+		n := lines[i]
 		row := make([]string, len(f.Header))
 		for _, name := range slices.Sorted(maps.Keys(o)) {
 			c, known := at[name]
@@ -432,4 +428,50 @@ func (f *File) objects(data []byte) error {
 		f.Rows, f.Lines = append(f.Rows, row), append(f.Lines, n)
 	}
 	return nil
+}
+
+// ErrCatalogue tells that a file holds a catalogue or a whole design, which are no rows.
+var ErrCatalogue = errors.New("this is a system's catalogue or a whole design, and no list of rows")
+
+// decoded reads objects, each on a line of its own or all of them in one array, and where each stands: its line, or its place in the array, from 1.
+func decoded(text string) (list []map[string]any, lines []int, err error) {
+	whole := strings.TrimSpace(text)
+	if strings.HasPrefix(whole, "[") {
+		if err := json.Unmarshal([]byte(whole), &list); err != nil {
+			return nil, nil, fmt.Errorf("the file is no array of JSON objects: %w", err)
+		}
+		for i := range list {
+			lines = append(lines, i+1)
+		}
+		return list, lines, nil
+	}
+	n := 0
+	for line := range strings.Lines(text) {
+		n++
+		if strings.TrimSpace(line) == "" {
+			continue
+		}
+		var o map[string]any
+		if err := json.Unmarshal([]byte(line), &o); err != nil {
+			if json.Unmarshal([]byte(whole), &o) == nil { // one object, over many lines
+				list, lines = []map[string]any{o}, []int{1}
+				break
+			}
+			return nil, nil, fmt.Errorf("line %d is not an object of JSON: %w", n, err)
+		}
+		list, lines = append(list, o), append(lines, n)
+	}
+	if len(list) == 1 {
+		for _, name := range []string{"system", "systems", "format"} {
+			switch v := list[0][name].(type) {
+			case map[string]any, []any:
+				return nil, nil, ErrCatalogue
+			case string:
+				if name == "format" && strings.HasPrefix(v, "fachwerk-model/") {
+					return nil, nil, ErrCatalogue
+				}
+			}
+		}
+	}
+	return list, lines, nil
 }

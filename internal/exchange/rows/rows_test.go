@@ -2,6 +2,7 @@ package rows_test
 
 import (
 	"bytes"
+	"errors"
 	"slices"
 	"strings"
 	"testing"
@@ -190,6 +191,22 @@ func TestObjects(t *testing.T) {
 	f := read(t, "x.jsonl", []byte("{\"person\":\"ann\",\"system\":\"s\"}\n\n{\"system\":\"t\",\"at\":\"2026-01-01\",\"n\":5,\"none\":null}\n"), rows.Reading{})
 	if got := flat(f); got != "person|system|at|n|none\nann|s\n|t|2026-01-01|5|" || !slices.Equal(f.Lines, []int{1, 3}) {
 		t.Errorf("read as\n%s at %v", got, f.Lines)
+	}
+	for _, text := range []string{`[{"person":"ann","n":1},{"person":"bea"}]`, " [\n{\"person\": \"ann\", \"n\": 1},\n{\"person\": \"bea\"}]\n"} { // an array, as other programs write it
+		if f := read(t, "x.json", []byte(text), rows.Reading{}); f.Reading.Form != rows.JSON || len(f.Rows) != 2 || f.Lines[1] != 2 || f.Rows[1][1] != "bea" {
+			t.Errorf("%s is read as %+v", text, f)
+		}
+	}
+	if f := read(t, "x.json", []byte("{\n\"person\": \"ann\"\n}"), rows.Reading{}); len(f.Rows) != 1 || f.Rows[0][0] != "ann" {
+		t.Errorf("one object over many lines is read as %+v", f)
+	}
+	for _, text := range []string{`{"system":{"id":"q"},"sets":[]}`, "{\n\"format\": \"fachwerk-model/1\",\n\"name\": \"x\"}", `{"systems":[]}`} {
+		if _, err := rows.Read("x.json", []byte(text), rows.Reading{}); !errors.Is(err, rows.ErrCatalogue) {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+	if _, err := rows.Read("x.json", []byte("[1,2]"), rows.Reading{}); err == nil || !strings.Contains(err.Error(), "array") {
+		t.Errorf("an array of numbers: %v", err)
 	}
 	if _, err := rows.Read("x.jsonl", []byte("{}\n[1]"), rows.Reading{}); err == nil || !strings.Contains(err.Error(), "line 2") {
 		t.Errorf("%v", err)

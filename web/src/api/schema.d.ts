@@ -5216,7 +5216,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "people" | "groups" | "assignments" | "last-use";
+                kind: "people" | "groups" | "assignments" | "last-use" | "catalogue";
                 form: "csv" | "xlsx";
             };
             cookie?: never;

@@ -152,7 +152,12 @@ function Opening() {
 				<p className="py-[10px]">
 					<b>A table</b> (CSV or a workbook) with a row for each permission:{" "}
 					<span className="font-mono text-[12px]">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.{" "}
-					<span className="text-quiet">What it has no column for stays as it is.</span>
+					<span className="text-quiet">What it has no column for stays as it is. A file to fill in:</span>{" "}
+					{["csv", "xlsx"].map((form) => (
+						<a key={form} className="link mr-3" href={`/api/import-templates/catalogue/${form}`} download>
+							{form.toUpperCase()}
+						</a>
+					))}
 				</p>
 			</section>
 			<section aria-label="Here already">

@@ -51,7 +51,7 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]">
 			<DropPlace
 				label="File to bring in"
-				accept=".csv,.tsv,.txt,.xlsx,.ldif,.jsonl,.ndjson"
+				accept=".csv,.tsv,.txt,.xlsx,.ldif,.json,.jsonl,.ndjson"
 				onFile={take}
 				className={(over) =>
 					`flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`
