@@ -264,3 +264,64 @@ func TestTheRecordIsSearched(t *testing.T) {
 		t.Errorf("they joined by %v, %v", joined, err)
 	}
 }
+
+func TestTokens(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	for i, name := range []string{"second", "first", "decides"} {
+		purpose := "scim"
+		if name == "decides" {
+			purpose = "decisions"
+		}
+		if err := s.SaveToken(store.Token{Hash: name, Name: name, Purpose: purpose, Made: start.AddDate(0, 0, -i)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	list, err := s.Tokens("scim")
+	if err != nil || len(list) != 2 || list[0].Name != "first" || list[1].Name != "second" {
+		t.Errorf("those for directories are %v, %v", list, err)
+	}
+	if err := s.SaveToken(store.Token{Hash: "first", Name: "again"}); err == nil {
+		t.Error("one hash is kept twice")
+	}
+	if one, err := s.Token("decides"); err != nil || one.Purpose != "decisions" {
+		t.Errorf("by its hash it is %v, %v", one, err)
+	}
+	if _, err := s.Token("ghost"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a token that was never made: %v", err)
+	}
+}
+
+// A draft is known by its hash without being read, also one that a program kept that knew of no hashes.
+func TestDrafts(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	if d, err := s.Draft("ann"); err != nil || d.User != "ann" || d.Edits != nil || d.Hash != "" {
+		t.Errorf("without one, the draft is %+v, %v", d, err)
+	}
+	hashIs := func(want string) {
+		t.Helper()
+		if got, err := s.DraftHash("ann"); err != nil || got != want {
+			t.Errorf("the hash is %q, want %q (%v)", got, want, err)
+		}
+	}
+	hashIs("")
+	edits := []byte(`[{"id":"x"}]`)
+	hash := store.HashOf(edits)
+	if hash == "" || hash == store.HashOf([]byte(`[{"id":"y"}]`)) || store.HashOf(nil) != "" {
+		t.Errorf("hashes do not tell drafts apart: %q", hash)
+	}
+	if err := s.SaveDraft(store.Draft{User: "ann", Edits: edits, Hash: hash, Updated: start}); err != nil {
+		t.Fatal(err)
+	}
+	hashIs(hash)
+	if err := s.SaveDraft(store.Draft{User: "ann", Edits: edits, Updated: start}); err != nil { // as before there were hashes
+		t.Fatal(err)
+	}
+	hashIs(hash)
+	if d, err := s.Draft("ann"); err != nil || d.Hash != hash || string(d.Edits) != string(edits) {
+		t.Errorf("the draft is %+v, %v", d, err)
+	}
+	if err := s.DropDraft("ann"); err != nil {
+		t.Fatal(err)
+	}
+	hashIs("")
+}
