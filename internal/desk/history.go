@@ -179,36 +179,42 @@ func fieldChanges(before, after []byte) []FieldChange {
 	return out
 }
 
-// HistoryTable gives the record, one row for each sentence, latest first.
+// HistoryTable gives the record, one row for each sentence, latest first. It is read as it is written.
 func (d *Desk) HistoryTable(who Actor, q HistorySearch) (*table.Table, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "History", Columns: []table.Column{{Title: "revision", Width: 10}, {Title: "at"}, {Title: "who", Width: 28}, {Title: "why", Width: 44}, {Title: "undoes", Width: 8}, {Title: "what", Width: 90}}}
-	names := change.NamesIn(h.design())
 	q.notAfter(who.When)
-	for {
-		list, err := d.store.Revisions(q.store(), q.Before, 200)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range list {
-			ops, err := d.store.Change(r.Number, 0)
+	names := change.NamesIn(h.design())
+	t := &table.Table{Name: "History", Columns: []table.Column{{Title: "revision", Width: 10}, {Title: "at"}, {Title: "who", Width: 28}, {Title: "why", Width: 44}, {Title: "undoes", Width: 8}, {Title: "what", Width: 90}}}
+	t.Stream = func(yield func(row []any) error) error {
+		q := q // it begins anew each time
+		for {
+			list, err := d.store.Revisions(q.store(), q.Before, 200)
 			if err != nil {
-				return nil, err
+				return err
 			}
-			var undoes any
-			if r.Undoes > 0 {
-				undoes = r.Undoes
+			for _, r := range list {
+				ops, err := d.store.Change(r.Number, 0)
+				if err != nil {
+					return err
+				}
+				var undoes any
+				if r.Undoes > 0 {
+					undoes = r.Undoes
+				}
+				for _, s := range change.Sentences(ops, names) {
+					if err := yield([]any{r.Number, r.At, r.WhoName, r.Why, undoes, s.String()}); err != nil {
+						return err
+					}
+				}
 			}
-			for _, s := range change.Sentences(ops, names) {
-				t.Rows = append(t.Rows, []any{r.Number, r.At, r.WhoName, r.Why, undoes, s.String()})
+			if len(list) < 200 {
+				return nil
 			}
+			q.Before = list[len(list)-1].Number
 		}
-		if len(list) < 200 {
-			return t, nil
-		}
-		q.Before = list[len(list)-1].Number
 	}
+	return t, nil
 }

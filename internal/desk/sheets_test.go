@@ -539,13 +539,21 @@ func TestHistoryInDetail(t *testing.T) {
 	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r desk.Revision) bool { return r.Number == 58 }) {
 		t.Errorf("about Tomasz there are %d revisions", len(list))
 	}
-	record := must[*table.Table](t)(d.HistoryTable(oona, desk.HistorySearch{Kind: "group"}))
+	held := func(who desk.Actor, q desk.HistorySearch) table.Table {
+		t.Helper()
+		return must[table.Table](t)(must[*table.Table](t)(d.HistoryTable(who, q)).Held())
+	}
+	record := held(oona, desk.HistorySearch{Kind: "group"})
+	twice := must[*table.Table](t)(d.HistoryTable(oona, desk.HistorySearch{}))
+	if first, second := must[table.Table](t)(twice.Held()), must[table.Table](t)(twice.Held()); len(first.Rows) != len(second.Rows) || len(first.Rows) < 400 {
+		t.Errorf("read twice, it has %d and %d rows", len(first.Rows), len(second.Rows))
+	}
 	if len(record.Rows) < 10 || record.Columns[0].Title != "revision" || !strings.Contains(record.Rows[0][5].(string), "joins") {
 		t.Errorf("as a table: %v %v", record.Columns, record.Rows[:min(len(record.Rows), 2)])
 	}
 	past := oona
 	past.When = today.AddDate(0, 0, -30)
-	for _, row := range must[*table.Table](t)(d.HistoryTable(past, desk.HistorySearch{})).Rows {
+	for _, row := range held(past, desk.HistorySearch{}).Rows {
 		if row[1].(time.Time).After(past.When.Add(time.Second)) {
 			t.Fatalf("a month ago, %v was not known yet", row)
 		}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -167,8 +168,12 @@ func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse
 	if form == "csv" {
 		return download("text/csv; charset=utf-8", name+".csv", func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) }), nil
 	}
-	if len(t.Rows) > table.MaxRows {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("A workbook has room for %d rows, and there are %d. Take CSV, or narrow what is asked.", table.MaxRows, len(t.Rows)))
+	held, err := t.Held()
+	switch {
+	case errors.Is(err, table.ErrTooLong):
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("A workbook has room for %d rows, and there are more. Take CSV, or narrow what is asked.", table.MaxRows))
+	case err != nil:
+		return nil, failure(err)
 	}
-	return download("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", name+".xlsx", func(to huma.Context) error { return table.XLSX(to.BodyWriter(), *t) }), nil
+	return download("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", name+".xlsx", func(to huma.Context) error { return table.XLSX(to.BodyWriter(), held) }), nil
 }

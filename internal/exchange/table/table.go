@@ -2,6 +2,7 @@
 package table
 
 import (
+	"cmp"
 	"encoding/csv"
 	"fmt"
 	"io"
@@ -16,6 +17,37 @@ type Table struct {
 	Name    string // of the sheet in a workbook; at most 31 characters count
 	Columns []Column
 	Rows    [][]any
+	// Stream, if there is one, gives rows after these, which are too many to be held at once. What it is given an error for, it gives back.
+	Stream func(yield func(row []any) error) error
+}
+
+// ErrTooLong tells that a table has more rows than a workbook has room for.
+var ErrTooLong = fmt.Errorf("a workbook has room for %d rows", MaxRows)
+
+// each gives all rows of a table.
+func (t Table) each(yield func(row []any) error) error {
+	for _, r := range t.Rows {
+		if err := yield(r); err != nil {
+			return err
+		}
+	}
+	if t.Stream == nil {
+		return nil
+	}
+	return t.Stream(yield)
+}
+
+// Held gives the table with all its rows held; [ErrTooLong] if a workbook has no room for them.
+func (t Table) Held() (Table, error) {
+	held := Table{Name: t.Name, Columns: t.Columns}
+	err := t.each(func(row []any) error {
+		if len(held.Rows) == MaxRows {
+			return ErrTooLong
+		}
+		held.Rows = append(held.Rows, row)
+		return nil
+	})
+	return held, err
 }
 
 // MaxRows is how many rows a workbook has room for below its header (ISO/IEC 29500 leaves it to programs, and they agreed on 2^20 lines).
@@ -38,16 +70,14 @@ func CSV(w io.Writer, t Table) error {
 	if err := out.Write(row); err != nil {
 		return err
 	}
-	for _, r := range t.Rows {
-		for i, cell := range r {
+	err := t.each(func(cells []any) error {
+		for i, cell := range cells {
 			row[i] = text(cell)
 		}
-		if err := out.Write(row); err != nil {
-			return err
-		}
-	}
+		return out.Write(row)
+	})
 	out.Flush()
-	return out.Error()
+	return cmp.Or(err, out.Error())
 }
 
 func text(cell any) string {
@@ -78,7 +108,7 @@ func Harmless(s string) string {
 	return s
 }
 
-// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas. A table of more than [MaxRows] rows is an error.
+// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas. A table of more than [MaxRows] rows is [ErrTooLong].
 func XLSX(w io.Writer, t Table) (err error) {
 	f := excelize.NewFile()
 	defer func() {
@@ -121,7 +151,11 @@ func XLSX(w io.Writer, t Table) (err error) {
 	if err := out.SetRow("A1", header); err != nil {
 		return err
 	}
-	for n, r := range t.Rows {
+	n := 0
+	err = t.each(func(r []any) error {
+		if n == MaxRows {
+			return ErrTooLong
+		}
 		row := make([]any, len(r))
 		for i, cell := range r {
 			switch v := cell.(type) {
@@ -133,9 +167,11 @@ func XLSX(w io.Writer, t Table) (err error) {
 				row[i] = cell
 			}
 		}
-		if err := out.SetRow("A"+strconv.Itoa(n+2), row); err != nil {
-			return err
-		}
+		n++
+		return out.SetRow("A"+strconv.Itoa(n+1), row)
+	})
+	if err != nil {
+		return err
 	}
 	if err := out.Flush(); err != nil {
 		return err

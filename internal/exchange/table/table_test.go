@@ -2,6 +2,7 @@ package table_test
 
 import (
 	"bytes"
+	"errors"
 	"testing"
 	"time"
 
@@ -69,6 +70,54 @@ func TestHarmless(t *testing.T) {
 	for text, want := range map[string]string{"": "", "plain": "plain", "=1+1": "'=1+1", "@x": "'@x", "-5": "'-5", "+x": "'+x", "\tx": "'\tx", "a=b": "a=b"} {
 		if got := table.Harmless(text); got != want {
 			t.Errorf("%q becomes %q, want %q", text, got, want)
+		}
+	}
+}
+
+// Rows that are too many to be held are written as they come; a workbook has room for so many, and what breaks off is told.
+func TestStream(t *testing.T) {
+	long := table.Table{Name: "long", Columns: []table.Column{{Title: "n"}}, Rows: [][]any{{0}}}
+	count := 3
+	long.Stream = func(yield func(row []any) error) error {
+		for i := range count {
+			if err := yield([]any{i + 1}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	var b bytes.Buffer
+	if err := table.CSV(&b, long); err != nil || b.String() != "n\r\n0\r\n1\r\n2\r\n3\r\n" {
+		t.Errorf("the table is %q, %v", b.String(), err)
+	}
+	b.Reset()
+	if err := table.XLSX(&b, long); err != nil {
+		t.Fatal(err)
+	}
+	f, err := excelize.OpenReader(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if rows, err := f.GetRows("long"); err != nil || len(rows) != 5 || rows[4][0] != "3" {
+		t.Errorf("the workbook has %v, %v", rows, err)
+	}
+	if held, err := long.Held(); err != nil || len(held.Rows) != 4 || held.Stream != nil {
+		t.Errorf("held, it has %d rows, %v", len(held.Rows), err)
+	}
+	count = table.MaxRows
+	if _, err := long.Held(); !errors.Is(err, table.ErrTooLong) {
+		t.Errorf("one row too many: %v", err)
+	}
+	count = table.MaxRows - 1
+	if held, err := long.Held(); err != nil || len(held.Rows) != table.MaxRows {
+		t.Errorf("as many as there is room for: %d, %v", len(held.Rows), err)
+	}
+	broken := errors.New("the disk is gone")
+	long.Stream = func(func(row []any) error) error { return broken }
+	for name, err := range map[string]error{"CSV": table.CSV(&b, long), "XLSX": table.XLSX(&b, long)} {
+		if !errors.Is(err, broken) {
+			t.Errorf("%s of what breaks off: %v", name, err)
 		}
 	}
 }
