@@ -48,6 +48,14 @@ func messy() []byte {
 	return []byte(data)
 }
 
+// errorsOf is the word for so many.
+func errorsOf(n int) string {
+	if n == 1 {
+		return "error"
+	}
+	return "errors"
+}
+
 // TestBringingIn brings 400 people in from a messy file, mends what is wrong in place, applies, and undoes.
 func TestBringingIn(t *testing.T) {
 	s := walk(t, 1280, 800)
@@ -109,7 +117,7 @@ func TestBringingIn(t *testing.T) {
 	s.see("[aria-label='The file']", "new starters.csv")
 	s.wait(`[...document.querySelectorAll("[aria-label='The file'] select")].map(e => e.value).join() === 'people,Windows-1252,;'`)
 	s.wait(`[...document.querySelectorAll("[aria-label=Columns] select")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`)
-	counts("✕ 12 error, + 388 new, · 5 ignored")
+	counts("✕ 12 errors, + 388 new, · 5 ignored")
 
 	// Each fault, mended where it is told: by what was most likely meant, or by hand.
 	s.click("[data-verdict=error]", "error")
@@ -120,7 +128,7 @@ func TestBringingIn(t *testing.T) {
 		t.Helper()
 		left--
 		if left > 0 {
-			counts(fmt.Sprintf("✕ %d error, + %d new, · 5 ignored", left, 400-left))
+			counts(fmt.Sprintf("✕ %d %s, + %d new, · 5 ignored", left, errorsOf(left), 400-left))
 		}
 	}
 	find := func(words string) {
@@ -182,7 +190,7 @@ func TestBringingIn(t *testing.T) {
 	s.open("/import")
 	s.upload("File to bring in", file)
 	ready()
-	counts("✕ 12 error, + 388 new, · 5 ignored")
+	counts("✕ 12 errors, + 388 new, · 5 ignored")
 	s.choose("What Shoe size holds", "Kind")
 	ready()
 	s.see("[data-row]", "42")
@@ -213,7 +221,7 @@ func TestMendingByKeyboard(t *testing.T) {
 	s.upload("File to bring in", file)
 	wrong := func(n int) {
 		t.Helper()
-		s.wait(fmt.Sprintf("document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 error').trim() === '✕ %d error'", n))
+		s.wait(fmt.Sprintf("document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 errors').trim() === '✕ %d %s'", n, errorsOf(n)))
 	}
 	on := func(text string) { // the focus is on what says or holds a text
 		t.Helper()

@@ -113,7 +113,7 @@ func tellUpgrade(w io.Writer, u *desk.Upgrade, applied bool) error {
 		end = "applied"
 	}
 	lines = append(lines, fmt.Sprintf("%d gain, %d lose something: %s", u.Gaining, u.Losing, end))
-	for _, f := range append(append([]string{u.Warning}, u.Misled...), u.Faults...) {
+	for _, f := range slices.Concat(u.Doubts, u.Misled, u.Faults) {
 		if f != "" {
 			fmt.Fprintln(os.Stderr, oneLine(f))
 		}

@@ -72,7 +72,7 @@ type Upgrade struct {
 	Touches []Ref               `json:"touches" doc:"Delegations over something that changes"`
 	Misled  []string            `json:"misled" doc:"Hints of renames that name what is not there"`
 	Faults  []string            `json:"faults" doc:"Why it cannot be taken over"`
-	Warning string              `json:"warning,omitempty"`
+	Doubts  []string            `json:"doubts" doc:"What speaks against the file being what it is taken for; it can be taken over all the same"`
 	Changes bool                `json:"changes" doc:"There is something to take over"`
 }
 
@@ -111,6 +111,26 @@ func (d *Desk) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
 	return u, d.operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
 }
 
+// doubts tells what speaks against a file being the next version of a catalogue.
+func doubts(r *upgrade.Report) []string {
+	out := []string{}
+	if r.System == nil || len(r.Ops) == 0 {
+		return out
+	}
+	switch {
+	case r.Downgrade:
+		out = append(out, "The file is of a lower version than the one that is here.")
+	case r.Unsaid:
+		out = append(out, "The file does not tell its version, so that of the system stays what it is. Say it, if it is known.")
+	case r.Old:
+		out = append(out, "The file says that it is of the version that is here already, and yet it differs.")
+	}
+	if gone, all := len(r.Gone), len(r.System.Permissions); 2*gone > all {
+		out = append(out, "The file lacks "+grouped(gone)+" of the "+grouped(all)+" permissions that are here: perhaps it is only a part of the catalogue.")
+	}
+	return out
+}
+
 // upgrade weighs a version of a catalogue, and gives the change that takes it over.
 func (s *sight) upgrade(f UpgradeFile) (*Upgrade, []change.Op, error) {
 	c, r, err := weighUpgrade(s.design(), f)
@@ -122,14 +142,7 @@ func (s *sight) upgrade(f UpgradeFile) (*Upgrade, []change.Op, error) {
 	if r.System != nil {
 		u.From = r.System.Version
 	}
-	switch {
-	case r.System != nil && r.Downgrade:
-		u.Warning = "The file is of a lower version than the one that is here."
-	case r.Unsaid && u.Changes:
-		u.Warning = "The file does not tell its version, so that of the system stays what it is. Say it, if it is known."
-	case r.System != nil && r.Old && u.Changes:
-		u.Warning = "The file says that it is of the version that is here already, and yet it differs."
-	}
+	u.Doubts = doubts(r)
 	ops := change.Compact(r.Ops)
 	after, problems := change.Apply(s.design(), ops)
 	if after == nil {

@@ -54,7 +54,7 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 		}
 	})}
 	u := must[*desk.Upgrade](t)(d.Upgrade(signe, file))
-	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 || u.Renamed[0].Holders != 17 || len(u.Sets) != 1 || len(u.Faults) != 0 || u.Gaining == 0 || !u.Changes || u.Warning != "" {
+	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 || u.Renamed[0].Holders != 17 || len(u.Sets) != 1 || len(u.Faults) != 0 || u.Gaining == 0 || !u.Changes || len(u.Doubts) != 0 {
 		t.Fatalf("it changes %+v", u)
 	}
 	if !slices.ContainsFunc(u.Resting, func(r desk.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 }) || !slices.ContainsFunc(u.Roles, func(r desk.UpgradeRole) bool {
@@ -100,8 +100,12 @@ func TestWhatIsNoUpgrade(t *testing.T) {
 	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, desk.UpgradeFile{Name: "x", Data: []byte("key\nx:a:b")})
 	refused(t, err, desk.NotAllowed, "catalogue")
 	old := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
-	if !strings.Contains(old.Warning, "lower version") {
-		t.Errorf("a lower version: %q", old.Warning)
+	if len(old.Doubts) != 1 || !strings.Contains(old.Doubts[0], "lower version") {
+		t.Errorf("a lower version: %q", old.Doubts)
+	}
+	part := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte("key\nquaybook:gate:admit\nquaybook:gate:view")}))
+	if len(part.Doubts) != 2 || !strings.Contains(part.Doubts[0], "does not tell its version") || !strings.Contains(part.Doubts[1], "lacks 33 of the 35 permissions") {
+		t.Errorf("a part: %q", part.Doubts)
 	}
 	u := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}))
 	if len(u.Faults) == 0 || !u.New {

@@ -3570,6 +3570,8 @@ export interface components {
             /** @description There is something to take over */
             changes: boolean;
             comes: components["schemas"]["UpgradePermission"][];
+            /** @description What speaks against the file being what it is taken for; it can be taken over all the same */
+            doubts: string[];
             /** @description Why it cannot be taken over */
             faults: string[];
             from: string;
@@ -3597,7 +3599,6 @@ export interface components {
             to: string;
             /** @description Delegations over something that changes */
             touches: components["schemas"]["Ref"][];
-            warning?: string;
         };
         UpgradeFile: {
             /** @description What is in it: JSON, or a table */

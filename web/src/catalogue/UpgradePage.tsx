@@ -190,7 +190,7 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 				{u.system.name}{" "}
 				<span className="font-normal text-quiet">{u.new ? `${u.to}, new here` : `${u.from || "no version"} → ${u.to || "no version"}`}</span>
 			</h2>
-			{[...u.faults, ...(u.warning ? [u.warning] : []), ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map((text) => (
+			{[...u.faults, ...u.doubts, ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map((text) => (
 				<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
 					{text}
 				</p>

@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "../api/client";
+import { count } from "../parts/words";
 import { Line } from "./Line";
 import { type Verdict, verdicts } from "./verdicts";
 
@@ -78,7 +79,7 @@ export function Rows({
 							className={`${chip(verdict === v.id)} ${v.tone}`}
 							onClick={() => onVerdict(verdict === v.id ? null : v.id)}
 						>
-							{v.mark} {(file.counts[v.id] ?? 0).toLocaleString("en-GB")} {v.name}
+							{v.mark} {count(file.counts[v.id] ?? 0, v.name, v.many)}
 						</button>
 					))}
 				<span className="grow" />

@@ -4,12 +4,12 @@ import type { Schemas } from "../api/client";
 export type Verdict = Schemas["ImportRow"]["verdict"];
 
 /** What each is called, and looks like. */
-export const verdicts: { id: Verdict; name: string; mark: string; tone: string }[] = [
-	{ id: "error", name: "error", mark: "✕", tone: "text-ox" },
-	{ id: "create", name: "new", mark: "+", tone: "text-moss" },
-	{ id: "change", name: "change", mark: "≠", tone: "text-ochre" },
-	{ id: "same", name: "already so", mark: "=", tone: "text-quiet" },
-	{ id: "ignored", name: "ignored", mark: "·", tone: "text-quiet" },
+export const verdicts: { id: Verdict; name: string; many: string; mark: string; tone: string }[] = [
+	{ id: "error", name: "error", many: "errors", mark: "✕", tone: "text-ox" },
+	{ id: "create", name: "new", many: "new", mark: "+", tone: "text-moss" },
+	{ id: "change", name: "change", many: "changes", mark: "≠", tone: "text-ochre" },
+	{ id: "same", name: "already so", many: "already so", mark: "=", tone: "text-quiet" },
+	{ id: "ignored", name: "ignored", many: "ignored", mark: "·", tone: "text-quiet" },
 ];
 
 export const verdictOf = (id: Verdict) => verdicts.find((v) => v.id === id) ?? verdicts[4];
