@@ -77,7 +77,7 @@ func (d *Desk) Directories(who Actor, all bool, offset, limit int) (*Directories
 	}
 	leavers := map[string]*Leaver{}
 	for _, f := range known.all() {
-		o := s.either(model.Kind(f.Kind), f.ID)
+		o := s.present.design().Get(model.Kind(f.Kind), f.ID)
 		if o == nil {
 			continue
 		}
@@ -85,20 +85,15 @@ func (d *Desk) Directories(who Actor, all bool, offset, limit int) (*Directories
 		if v.Heard == nil || f.Updated.After(*v.Heard) {
 			v.Heard = &f.Updated
 		}
-		drafted, isUser := o.(*model.User)
-		u, _ := s.present.design().Users.Find(f.ID)
+		u, isUser := o.(*model.User)
 		switch {
 		case !isUser:
 			v.Groups++
 		case !f.Gone:
 			v.People++
-		case u != nil && u.State != model.UserDeleted:
+		case u.State != model.UserDeleted:
 			v.Gone++
-			draft := s.drafted(index.Node{Kind: model.KindUser, ID: f.ID})
-			if drafted.State == model.UserDeleted {
-				draft = "gone"
-			}
-			leavers[f.ID] = &Leaver{User: s.ref(model.KindUser, f.ID), State: string(u.State), By: f.By, When: f.Updated, Draft: draft, Owned: []Ref{}}
+			leavers[f.ID] = &Leaver{User: s.ref(model.KindUser, f.ID), State: string(u.State), By: f.By, When: f.Updated, Draft: s.drafted(index.Node{Kind: model.KindUser, ID: f.ID}), Owned: []Ref{}}
 		}
 	}
 	if len(leavers) > 0 {

@@ -322,12 +322,18 @@ func (s *sight) drafted(n index.Node) string {
 		return ""
 	case before == nil:
 		return "new"
-	case after == nil:
+	case after == nil || deleted(after) && !deleted(before):
 		return "gone"
 	case !change.Equal(before, after):
 		return "changed"
 	}
 	return ""
+}
+
+// deleted tells whether an object is a person who is deleted: the record keeps them.
+func deleted(o model.Object) bool {
+	u, is := o.(*model.User)
+	return is && u.State == model.UserDeleted
 }
 
 // suppliedBy gives the sets that are supplied with a system.
