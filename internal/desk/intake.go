@@ -600,9 +600,10 @@ func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
 	}
 	t := &table.Table{Name: kind}
 	var row []any
-	for _, f := range fields {
+	examples := intake.Examples(d.house.Load().design(), intake.Kind(kind))
+	for i, f := range fields {
 		t.Columns = append(t.Columns, table.Column{Title: f.Title, Width: 22})
-		row = append(row, f.Example)
+		row = append(row, examples[i])
 	}
 	t.Rows = [][]any{row}
 	return t, nil

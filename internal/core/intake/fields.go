@@ -244,3 +244,59 @@ func Guess(d *model.Design, header []string, rows [][]string, before map[string]
 	}
 	return best
 }
+
+// Examples gives a row of a kind as an example, in the order of its fields: where it names things, such as the design has, so that the row could come in as it is.
+func Examples(d *model.Design, k Kind) []string {
+	out := make([]string, len(fields[k]))
+	for i, f := range fields[k] {
+		if out[i] = f.Example; f.Example != "" && named[f.Name] != "" {
+			out[i] = example(d, named[f.Name], f.Example)
+		}
+	}
+	return out
+}
+
+// named are the fields that name things, with the kind of these.
+var named = map[string]model.Kind{"area": model.KindArea, "manager": model.KindUser, "owner": model.KindUser, "members": model.KindUser, "subject": model.KindUser, "person": model.KindUser, "licences": model.KindLicence, "roles": model.KindRole, "target": model.KindRole, "system": model.KindSystem}
+
+// example is how a thing of a kind can be named: as it is proposed, if there is one, else the first of them; empty if there is none.
+func example(d *model.Design, kind model.Kind, proposed string) string {
+	var names []string
+	switch kind {
+	case model.KindArea:
+		for _, a := range d.Areas {
+			if a.Parent != "" || len(d.Areas) == 1 {
+				names = append(names, a.Name)
+			}
+		}
+	case model.KindUser:
+		for _, u := range d.Users {
+			if u.State == model.UserActive {
+				names = append(names, u.UserName)
+			}
+		}
+	case model.KindLicence:
+		for _, l := range d.Licences {
+			names = append(names, l.Name)
+		}
+	case model.KindRole:
+		for _, r := range d.Roles {
+			if r.State != model.Retired {
+				names = append(names, r.Name)
+			}
+		}
+	case model.KindSystem:
+		for _, s := range d.Systems {
+			if s.ID != model.OwnSystem {
+				names = append(names, s.Name)
+			}
+		}
+	}
+	switch {
+	case slices.Contains(names, proposed):
+		return proposed
+	case len(names) > 0:
+		return names[0]
+	}
+	return ""
+}

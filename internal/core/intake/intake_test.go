@@ -334,3 +334,29 @@ func TestATrialCanBeCalledOff(t *testing.T) {
 		t.Errorf("it went on: %v %v, to %d", trial != nil, whole, last)
 	}
 }
+
+// What a template has as its example could come in as it is, in whatever organisation; where there is nothing to name, nothing is named.
+func TestExamples(t *testing.T) {
+	d := organisation()
+	for _, k := range intake.Kinds {
+		row := intake.Examples(d, k)
+		var columns []string
+		for _, f := range intake.Fields(k) {
+			columns = append(columns, f.Name)
+		}
+		trial, _ := intake.Try(d, k, [][]string{row}, intake.Options{Columns: columns, Lines: []int{2}}, func(int) bool { return true })
+		if trial.Stop != "" || trial.Counts[intake.Wrong] != 0 {
+			t.Errorf("the example for %s: %q: %s %+v", k, row, trial.Stop, trial.Rows)
+		}
+	}
+	at := func(k intake.Kind, field string, row []string) string {
+		return row[slices.IndexFunc(intake.Fields(k), func(f intake.Field) bool { return f.Name == field })]
+	}
+	if row := intake.Examples(d, intake.People); at(intake.People, "area", row) != "Terminal 1" || at(intake.People, "licences", row) != "Standard" || at(intake.People, "roles", row) != "Gate clerk" || at(intake.People, "manager", row) != "ann@x.example" || at(intake.People, "externalId", row) != "hr-2041" {
+		t.Errorf("of people: %q", row)
+	}
+	empty := model.Build(&model.Design{})
+	if row := intake.Examples(empty, intake.Assignments); at(intake.Assignments, "subject", row) != "" || at(intake.Assignments, "target", row) != "" || at(intake.Assignments, "reason", row) == "" {
+		t.Errorf("where there is nothing: %q", row)
+	}
+}
