@@ -323,14 +323,20 @@ func object(v *fastjson.Value, name string) error {
 
 // text is a field that must be a text if it is there.
 func text(v *fastjson.Value, name, field string) (s string, there bool, err error) {
+	b, there, err := letters(v, name, field)
+	return string(b), there, err
+}
+
+// letters are a field's text as it lies in the request: they hold no longer than that does, and cost nothing.
+func letters(v *fastjson.Value, name, field string) (b []byte, there bool, err error) {
 	f := v.Get(field)
 	if !present(f) {
-		return "", false, nil
+		return nil, false, nil
 	}
 	if f.Type() != fastjson.TypeString {
-		return "", false, fmt.Errorf("%s.%s: expected a string, not %s", name, field, article(f.Type()))
+		return nil, false, fmt.Errorf("%s.%s: expected a string, not %s", name, field, article(f.Type()))
 	}
-	return string(f.GetStringBytes()), true, nil
+	return f.GetStringBytes(), true, nil
 }
 
 func article(t fastjson.Type) string {
@@ -368,32 +374,36 @@ func (r request) question(need parts) (q asked, err error) {
 		return q, err
 	}
 	f := fields{}
-	kind, _ := f.text(r.subject, "subject", "type")
-	id, identified := f.text(r.subject, "subject", "id")
-	q.kind, _ = f.text(r.resource, "resource", "type")
-	_, named := f.text(r.resource, "resource", "id")
+	subject, _ := f.letters(r.subject, "subject", "type")
+	id, identified := f.letters(r.subject, "subject", "id")
+	kind, _ := f.letters(r.resource, "resource", "type")
+	_, named := f.letters(r.resource, "resource", "id")
+	var action []byte
 	if need.action {
-		q.action, _ = f.text(r.action, "action", "name")
+		action, _ = f.letters(r.action, "action", "name")
 	}
 	f.record(&q, r.resource.Get("properties"))
 	f.circumstances(&q, r.context)
 	if f.err != nil {
 		return q, f.err
 	}
-	q.Anonymous = kind == "anonymous"
-	q.Known = q.Anonymous || kind == "user"
+	q.Anonymous = string(subject) == "anonymous"
+	q.Known = q.Anonymous || string(subject) == "user"
 	if !q.Anonymous {
-		q.User = id
+		q.User = string(id)
 	}
-	q.Permission = q.kind + ":" + q.action
+	// One piece of memory for the key and its parts.
+	key := append(append(append(make([]byte, 0, 64), kind...), ':'), action...)
+	q.Permission = string(key)
+	q.kind, q.action = q.Permission[:len(kind)], q.Permission[len(kind)+1:]
 	switch {
-	case kind == "":
+	case len(subject) == 0:
 		return q, errors.New("subject.type is missing")
 	case need.subjectID && !identified && !q.Anonymous:
 		return q, errors.New("subject.id is missing")
-	case need.action && q.action == "":
+	case need.action && len(action) == 0:
 		return q, errors.New("action.name is missing")
-	case q.kind == "":
+	case len(kind) == 0:
 		return q, errors.New("resource.type is missing")
 	case need.resourceID && !named:
 		return q, errors.New("resource.id is missing")
@@ -410,6 +420,14 @@ func (f *fields) text(v *fastjson.Value, name, field string) (string, bool) {
 		f.err = err
 	}
 	return s, there
+}
+
+func (f *fields) letters(v *fastjson.Value, name, field string) ([]byte, bool) {
+	b, there, err := letters(v, name, field)
+	if f.err == nil {
+		f.err = err
+	}
+	return b, there
 }
 
 // record reads where the record lies and whose it is.
