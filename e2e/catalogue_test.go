@@ -1,8 +1,6 @@
 package e2e
 
 import (
-	"os"
-	"path/filepath"
 	"testing"
 
 	"fachwerk/e2e/browser"
@@ -56,22 +54,13 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s.wait("document.querySelector('main a[download]').href.includes('system=gangway')")
 
 	// The next version: what is wrong with a file is told in its place, and nothing is lost.
-	folder := t.TempDir()
-	file := func(name, text string) string {
-		t.Helper()
-		path := filepath.Join(folder, name)
-		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-		return path
-	}
 	s.open("/upgrade")
 	s.see("[aria-label='Here already']", "Quaybook 4.2")
 	s.Refusals = true
-	s.upload("Catalogue to bring in", file("broken.json", `{"system": {"id": "quaybook", "permissions": [{"key": "quaybook:gate:admit", "colour": "red"}]}}`))
+	s.upload("Catalogue to bring in", s.file("broken.json", `{"system": {"id": "quaybook", "permissions": [{"key": "quaybook:gate:admit", "colour": "red"}]}}`))
 	s.see("[role=alert]", "colour")
 	s.see("[role=alert]", "Nothing was changed")
-	s.upload("Catalogue to bring in", file("short.csv", "key;label\nladingbook:manifest:view;See manifests\n"))
+	s.upload("Catalogue to bring in", s.file("short.csv", "key;label\nladingbook:manifest:view;See manifests\n"))
 	s.see("[role=alert]", "does not tell its version")
 	s.see("[data-upgrade=ladingbook]", "2.1 → 2.1")
 	s.see("[aria-label='Permissions that go away']", "go away")

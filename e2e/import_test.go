@@ -2,8 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -63,17 +61,12 @@ func TestBringingIn(t *testing.T) {
 	s.Refusals = true // a file that is none is refused, as it should be
 
 	// First the catalogue of a system that is new, out of a table: what it changes is seen before.
-	table := filepath.Join(t.TempDir(), "shuttleboard.csv")
-	if err := os.WriteFile(table, []byte("object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n"), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	table := s.file("shuttleboard.csv", "object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n")
 	s.open("/systems")
 	s.click("main nav a", "New version")
 	s.upload("Catalogue to bring in", table)
 	s.see("[role=alert]", "does not say of which system it is")
-	if err := os.WriteFile(table, []byte("key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n"), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	table = s.file("shuttleboard.csv", "key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n")
 	s.upload("Catalogue to bring in", table)
 	s.see("[data-upgrade]", "new here")
 	s.see("[aria-label='Permissions that are new']", "shuttle:send")
@@ -99,10 +92,7 @@ func TestBringingIn(t *testing.T) {
 	s.click("button", "Discard all")
 	s.see("section[aria-label=Draft]", "No draft")
 
-	file := filepath.Join(t.TempDir(), "new starters.csv")
-	if err := os.WriteFile(file, messy(), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	file := s.file("new starters.csv", string(messy()))
 	s.open("/people")
 	s.click("main nav a", "Bring in")
 	s.see("main", "Drop a file here")
@@ -202,7 +192,6 @@ func TestBringingIn(t *testing.T) {
 func TestMendingByKeyboard(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
-	file := filepath.Join(t.TempDir(), "crew.csv")
 	rows := []string{"Name,Site,Role,E-mail"}
 	for i := range 40 {
 		site, role := "Terminal 2", "Gate clerk"
@@ -214,11 +203,8 @@ func TestMendingByKeyboard(t *testing.T) {
 		}
 		rows = append(rows, fmt.Sprintf("Sjö Mårtensson %d,%s,%s,sjo%d@skerryhaven.example", i, site, role, i))
 	}
-	if err := os.WriteFile(file, []byte(strings.Join(rows, "\n")), 0o600); err != nil {
-		t.Fatal(err)
-	}
 	s.open("/import")
-	s.upload("File to bring in", file)
+	s.upload("File to bring in", s.file("crew.csv", strings.Join(rows, "\n")))
 	wrong := func(n int) {
 		t.Helper()
 		s.wait(fmt.Sprintf("document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 errors').trim() === '✕ %d %s'", n, errorsOf(n)))

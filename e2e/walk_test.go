@@ -84,6 +84,14 @@ func (s *steps) apply(reason string) {
 	s.see("[role=status]", "is applied")
 }
 
+// file writes a file to bring in, and gives where it is.
+func (s *steps) file(name, text string) string {
+	s.t.Helper()
+	path := filepath.Join(s.t.TempDir(), name)
+	s.must(os.WriteFile(path, []byte(text), 0o600))
+	return path
+}
+
 // shut closes what a bracket of a sentence has opened.
 func (s *steps) shut() {
 	s.t.Helper()

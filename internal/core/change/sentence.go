@@ -97,11 +97,8 @@ func Sentences(ops []Op, names Names) []Sentence {
 // FirstSentences tells what a change does, as [Sentences] does, but no more than the first so many; and how much more there is: sentences, and operations that
 // nothing was told of.
 func FirstSentences(ops []Op, names Names, most int) (told []Sentence, more int) {
-	var own map[[2]string]string // what the change's objects are called; made when it is needed
+	own := titles(ops)
 	t := &teller{names: func(kind model.Kind, id string) string {
-		if own == nil {
-			own = titles(ops)
-		}
 		return cmp.Or(own[[2]string{string(kind), id}], names(kind, id))
 	}}
 	for i, o := range ops {

@@ -1,9 +1,10 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { listQuery, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
+import { Downloads } from "../parts/Downloads";
 import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { PickOne } from "../parts/Picker";
@@ -22,14 +23,14 @@ export function UpgradePage() {
 	const [version, setVersion] = useState("");
 	const [file, setFile] = useState<{ name: string; data: string }>();
 	const asked = system?.id ?? params.get("system") ?? undefined;
-	const body = (f: { name: string; data: string }): File => ({ ...f, system: asked, version: version.trim() || undefined });
+	const sent = useMemo<File | undefined>(() => file && { ...file, system: asked, version: version.trim() || undefined }, [file, asked, version]);
 	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })) });
 	const draft = useDrafting((f: File) => data(api.POST("/api/draft/upgrade", { body: f })));
 	const { mutate } = look;
 	useEffect(() => {
-		if (file) mutate({ ...file, system: asked, version: version.trim() || undefined });
-	}, [file, asked, version, mutate]);
-	const u = file && !look.error ? look.data : undefined;
+		if (sent) mutate(sent);
+	}, [sent, mutate]);
+	const u = sent && !look.error ? look.data : undefined;
 	useEffect(() => {
 		if (u) setAside(u.new ? `${u.system.name} is new here` : `${u.system.name}: ${u.from || "…"} → ${u.to || "…"}`);
 		return () => setAside("");
@@ -78,13 +79,13 @@ export function UpgradePage() {
 								<button type="button" className="link pb-[5px]" onClick={() => setFile(undefined)}>
 									Put it away
 								</button>
-								{u && (
+								{sent && u && (
 									<button
 										type="button"
 										className="action main"
 										disabled={!u.changes || u.faults.length > 0 || draft.isPending || look.isPending}
 										onClick={() =>
-											draft.mutate(body(file), {
+											draft.mutate(sent, {
 												onError: refuse,
 												onSuccess: () => {
 													tell(`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`);
@@ -149,15 +150,14 @@ function Opening() {
 					<b>JSON</b>, with the <span className="font-mono text-[12px]">system</span> and its <span className="font-mono text-[12px]">sets</span> as
 					the model file has them, and renamed permissions as <span className="font-mono text-[12px]">renames</span>.
 				</p>
-				<p className="py-[10px]">
+				<p className="pt-[10px]">
 					<b>A table</b> (CSV or a workbook) with a row for each permission:{" "}
 					<span className="font-mono text-[12px]">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.{" "}
-					<span className="text-quiet">What it has no column for stays as it is. A file to fill in:</span>{" "}
-					{["csv", "xlsx"].map((form) => (
-						<a key={form} className="link mr-3" href={`/api/import-templates/catalogue/${form}`} download>
-							{form.toUpperCase()}
-						</a>
-					))}
+					<span className="text-quiet">What it has no column for stays as it is.</span>
+				</p>
+				<p className="mt-1 flex gap-3 pb-[10px] text-[12px]">
+					<span className="text-quiet">A file to fill in:</span>
+					<Downloads path="/api/import-templates/catalogue" query={{}} />
 				</p>
 			</section>
 			<section aria-label="Here already">

@@ -9,7 +9,7 @@ import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
-import { count, Mark, Named, riskWords } from "../parts/words";
+import { count, Mark, NamedAll, riskWords } from "../parts/words";
 import { EditDelegation } from "./EditDelegation";
 import { DelegationSentence } from "./Sentence";
 
@@ -170,13 +170,7 @@ export function Covers({ of: c, full }: { of: Schemas["Coverage"]; full?: boolea
 			)}
 			{c.closed.length > 0 && (
 				<p className="text-ochre">
-					Closed, since they hold more than could be assigned:{" "}
-					{c.closed.map((g, i) => (
-						<span key={g.id}>
-							{i > 0 && ", "}
-							<Named of={g} />
-						</span>
-					))}
+					Closed, since they hold more than could be assigned: <NamedAll of={c.closed} />
 				</p>
 			)}
 		</div>

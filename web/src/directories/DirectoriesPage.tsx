@@ -7,9 +7,9 @@ import { useHouse } from "../house/context";
 import { useSet } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
-import { Failed } from "../parts/loading";
+import { Loaded } from "../parts/loading";
 import { Rooms, Tabs } from "../parts/tabs";
-import { count, day, Mark, moment, Named } from "../parts/words";
+import { count, day, Mark, moment, Named, NamedAll } from "../parts/words";
 
 const size = 100;
 
@@ -24,66 +24,64 @@ export function DirectoriesPage() {
 		initialPageParam: 0,
 		getNextPageParam: (last, before) => (last.leavers.length === size ? before.length * size : undefined),
 	});
-	const first = pages.data?.pages[0];
-	const leavers = pages.data?.pages.flatMap((p) => p.leavers);
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 				<p className="text-quiet">Where accounts come from, and who was taken out there.</p>
 			</div>
-			{pages.error && <Failed error={pages.error} retry={() => pages.refetch()} />}
-			{!first && !pages.error && (
-				<p role="status" data-waiting className="p-6 text-quiet">
-					One moment …
-				</p>
-			)}
-			{first && leavers && (
-				<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,2fr)_minmax(0,5fr)]">
-					<section aria-label="Directories" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px]">
-						<h2 className="flex h-[28px] items-end border-b-[3px] border-[var(--beam)] pb-[3px] text-[14px] font-bold">
-							{first.directories.length > 0 ? count(first.directories.length, "directory", "directories") : "No directory yet"}
-						</h2>
-						<ul>
-							{first.directories.map((d) => (
-								<Directory key={d.name} of={d} />
-							))}
-						</ul>
-						<Connect first={first.directories.length === 0} />
-					</section>
-					<section aria-label="Deleted by a directory" className="flex min-h-0 flex-col pl-[18px]">
-						<div className="flex h-[28px] shrink-0 items-end gap-5 border-b-[3px] border-[var(--beam)]">
-							<h2 className="grow pb-[3px] text-[14px] font-bold">Deleted there, deactivated here</h2>
-							{first.total > 0 && (
-								<Tabs
-									tabs={[
-										{ id: "left", name: `${first.left.toLocaleString("en-GB")} with something left` },
-										{ id: "all", name: `all ${first.total.toLocaleString("en-GB")}` },
-									]}
-									at={all ? "all" : "left"}
-									onChoose={(id) => set({ view: id === "all" ? id : null })}
-								/>
-							)}
+			<Loaded query={pages}>
+				{(loaded) => {
+					const first = loaded.pages[0];
+					const leavers = loaded.pages.flatMap((p) => p.leavers);
+					return (
+						<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,2fr)_minmax(0,5fr)]">
+							<section aria-label="Directories" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px]">
+								<h2 className="flex h-[28px] items-end border-b-[3px] border-[var(--beam)] pb-[3px] text-[14px] font-bold">
+									{first.directories.length > 0 ? count(first.directories.length, "directory", "directories") : "No directory yet"}
+								</h2>
+								<ul>
+									{first.directories.map((d) => (
+										<Directory key={d.name} of={d} />
+									))}
+								</ul>
+								<Connect first={first.directories.length === 0} />
+							</section>
+							<section aria-label="Deleted by a directory" className="flex min-h-0 flex-col pl-[18px]">
+								<div className="flex h-[28px] shrink-0 items-end gap-5 border-b-[3px] border-[var(--beam)]">
+									<h2 className="grow pb-[3px] text-[14px] font-bold">Deleted there, deactivated here</h2>
+									{first.total > 0 && (
+										<Tabs
+											tabs={[
+												{ id: "left", name: `${first.left.toLocaleString("en-GB")} with something left` },
+												{ id: "all", name: `all ${first.total.toLocaleString("en-GB")}` },
+											]}
+											at={all ? "all" : "left"}
+											onChoose={(id) => set({ view: id === "all" ? id : null })}
+										/>
+									)}
+								</div>
+								{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
+								<div className="min-h-0 grow overflow-auto" tabIndex={0}>
+									{leavers.length === 0 && (
+										<p className="py-3 text-quiet">
+											{first.total === 0
+												? "No directory has deleted anybody. Who is deleted there loses all access here at once, and stays in this list until somebody has looked at what they leave behind."
+												: "Nothing is tied any longer to anybody whom a directory has deleted."}
+										</p>
+									)}
+									<Leavers list={leavers} />
+									{pages.hasNextPage && (
+										<button type="button" className="action my-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
+											{pages.isFetchingNextPage ? "One moment …" : "Earlier ones"}
+										</button>
+									)}
+								</div>
+							</section>
 						</div>
-						{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
-						<div className="min-h-0 grow overflow-auto" tabIndex={0}>
-							{leavers.length === 0 && (
-								<p className="py-3 text-quiet">
-									{first.total === 0
-										? "No directory has deleted anybody. Who is deleted there loses all access here at once, and stays in this list until somebody has looked at what they leave behind."
-										: "Nothing is tied any longer to anybody whom a directory has deleted."}
-								</p>
-							)}
-							<Leavers list={leavers} />
-							{pages.hasNextPage && (
-								<button type="button" className="action my-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
-									{pages.isFetchingNextPage ? "One moment …" : "Earlier ones"}
-								</button>
-							)}
-						</div>
-					</section>
-				</div>
-			)}
+					);
+				}}
+			</Loaded>
 		</div>
 	);
 }
@@ -146,13 +144,7 @@ function Leavers({ list }: { list: Schemas["Leaver"][] }) {
 						<div className={`min-w-0 ${l.left ? "" : "text-quiet"}`}>
 							{l.owns > 0 && (
 								<p>
-									<b>owns</b>{" "}
-									{l.owned.map((o, i) => (
-										<span key={`${o.kind} ${o.id}`}>
-											{i > 0 && ", "}
-											<Named of={o} />
-										</span>
-									))}
+									<b>owns</b> <NamedAll of={l.owned} />
 									{l.owns > l.owned.length && ` and ${l.owns - l.owned.length} more`}
 								</p>
 							)}

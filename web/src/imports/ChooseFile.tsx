@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { may } from "../house/rights";
+import { Downloads } from "../parts/Downloads";
 import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { send } from "./send";
@@ -92,11 +93,7 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 							<p className="text-quiet">{k.about}</p>
 							<p className="mt-1 flex gap-3 text-[12px]">
 								<span className="text-quiet">A file to fill in:</span>
-								{["csv", "xlsx"].map((form) => (
-									<a key={form} className="link" href={`/api/import-templates/${k.id}/${form}`} download>
-										{form.toUpperCase()}
-									</a>
-								))}
+								<Downloads path={`/api/import-templates/${k.id}`} query={{}} />
 							</p>
 						</li>
 					))}

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { useTo } from "../house/lens";
-import { extent, Name, riskWords } from "./words";
+import { extent, NamedAll, riskWords } from "./words";
 
 /** Puts people together who gain and lose the same, most people first. */
 export function alike(people: Schemas["PersonImpact"][]): Schemas["PersonImpact"][][] {
@@ -18,14 +18,7 @@ const rowsShown = 6;
 export function Names({ people, all }: { people: Schemas["Ref"][]; all?: boolean }) {
 	return (
 		<>
-			{people.slice(0, all ? undefined : namesShown).map((p, i) => (
-				<span key={p.id}>
-					{i > 0 && ", "}
-					<Name kind="user" id={p.id}>
-						{p.name}
-					</Name>
-				</span>
-			))}
+			<NamedAll of={people.slice(0, all ? undefined : namesShown)} />
 			{!all && people.length > namesShown && <b> and {people.length - namesShown} more</b>}
 		</>
 	);

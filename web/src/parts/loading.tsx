@@ -1,9 +1,14 @@
-import type { UseQueryResult } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Refusal } from "../api/client";
 
 /** Shows what a query gives, or that it is on its way, or why it failed and what to do. */
-export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; children: (value: T) => ReactNode }) {
+export function Loaded<T>({
+	query,
+	children,
+}: {
+	query: { data: T | undefined; error: Error | null; refetch: () => unknown };
+	children: (value: T) => ReactNode;
+}) {
 	if (query.data !== undefined) return <>{children(query.data)}</>;
 	if (query.error) return <Failed error={query.error} retry={() => query.refetch()} />;
 	return (

@@ -61,6 +61,15 @@ export const Named = ({ of }: { of: Schemas["Ref"] }) => (
 	</Name>
 );
 
+/** Things by their names, with commas between. */
+export const NamedAll = ({ of }: { of: Schemas["Ref"][] }) =>
+	of.map((r, i) => (
+		<span key={`${r.kind} ${r.id}`}>
+			{i > 0 && ", "}
+			<Named of={r} />
+		</span>
+	));
+
 /** The level of a risk, in its word and colour; nothing for none. */
 export const Risk = ({ level }: { level: number }) =>
 	level > 0 ? <span className={`text-[12px] font-semibold ${level === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[level]}</span> : null;
