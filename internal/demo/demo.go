@@ -94,18 +94,16 @@ func Fill(s *store.Store, now time.Time) error {
 	}
 	first, steps := history(final, now)
 	load := change.Difference(model.Build(&model.Design{}), first)
-	start := now.AddDate(-1, -6, 0)
-	if err := s.Apply(store.Step{Revision: store.Revision{Number: 1, At: start, WhoName: "Signe Halloran", Who: "signe.halloran", Why: "Brought in from the books that were kept before"}, Ops: load}); err != nil {
+	d, err := desk.Open(s, func() time.Time { return now })
+	if err != nil {
 		return err
 	}
-	for i, step := range steps {
-		r := store.Revision{Number: i + 2, At: step.at, Who: step.who, Why: step.why}
-		if u, ok := final.Users.Find(step.who); ok {
-			r.WhoName = u.DisplayName
-		}
-		if err := s.Apply(store.Step{Revision: r, Ops: step.ops}); err != nil {
-			return err
-		}
+	past := []desk.Past{{At: now.AddDate(-1, -6, 0), Who: "signe.halloran", Why: "Brought in from the books that were kept before", Ops: load}}
+	for _, step := range steps {
+		past = append(past, desk.Past{At: step.at, Who: step.who, Why: step.why, Ops: step.ops})
+	}
+	if err := d.Recount(past...); err != nil {
+		return err
 	}
 	if err := reviews(s, final, steps, now); err != nil {
 		return err

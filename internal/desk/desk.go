@@ -9,7 +9,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
@@ -25,6 +24,7 @@ type Desk struct {
 	write   sync.Mutex
 	known   sync.Map // tokens that programs have shown, by hash
 	laid    sync.Map // drafts as they were last laid, by user
+	drafts  sync.Map // the locks under which they are altered, by user
 	past    pastHouses
 	fed     fed
 	imports imports
@@ -129,43 +129,6 @@ func missing(err error, format string, args ...any) error {
 		return refuse(NotFound, format, args...)
 	}
 	return err
-}
-
-// applied describes a revision to make.
-type applied struct {
-	who    Actor
-	name   string // of an operator or program, if who is nobody
-	why    string
-	undoes int
-	along  func(s *store.Store, revision int) error
-}
-
-// apply records a change that has been checked against h as the next revision and swaps the new house in. It must be called
-// with the writer's lock held.
-func (d *Desk) apply(h *house, after *model.Design, ops []change.Op, a applied) (*house, error) {
-	name := a.name
-	if u, ok := h.design().Users.Find(a.who.User); ok {
-		name = u.DisplayName
-	}
-	r := store.Revision{Number: h.revision + 1, At: d.now(), Who: a.who.User, WhoName: name, Why: a.why, Undoes: a.undoes}
-	// What takes long is done before the record is written: readers see the new house as soon as it is acknowledged.
-	next := (&house{revision: r.Number, at: r.At, index: h.index.Update(after)}).inheritLists(h)
-	step := store.Step{Revision: r, Ops: ops}
-	if a.along != nil {
-		step.Along = func(s *store.Store) error { return a.along(s, r.Number) }
-	}
-	err := d.store.Apply(step)
-	if errors.Is(err, store.ErrMoved) {
-		if err := d.reload(); err != nil {
-			return nil, err
-		}
-		return nil, refuse(Conflict, "Somebody else applied a change just now. Look at the draft again, then apply.")
-	}
-	if err != nil {
-		return nil, err
-	}
-	d.enterHouse(next)
-	return next, nil
 }
 
 // problemsOf makes the problems of a change a refusal, in sentences.

@@ -396,6 +396,9 @@ func TestLoad(t *testing.T) {
 	d, _ := open(t)
 	refused(t, d.Load(design(), false, "again"), desk.Conflict, "--replace")
 	smaller := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Other"}, Users: model.Table[*model.User]{{ID: "bea", UserName: "bea", DisplayName: "Bea"}}})
+	refused(t, d.Load(smaller, true, "nobody is left"), desk.NotAllowed, "last live person")
+	boss := &model.Assignment{ID: "boss", Subject: model.Subject{User: "bea"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full}
+	smaller = smaller.With([]model.Edit{{Kind: model.KindAssignment, ID: boss.ID, After: boss}})
 	if err := d.Load(smaller, true, "anew"); err != nil {
 		t.Fatal(err)
 	}

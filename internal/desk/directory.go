@@ -2,7 +2,6 @@ package desk
 
 import (
 	"bytes"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -281,24 +280,25 @@ func (d *Desk) Feed(by string, do func(*Feed) error) (*Known, error) {
 	return f.is, f.err
 }
 
-// feedAll carries out requests one after another and records them together. The writer's lock must be held.
+// feedAll carries out requests one after another and records them together, each as a revision. The writer's lock must be held.
 func (d *Desk) feedAll(list []*feeding) {
 	h, at := d.house.Load(), d.now()
-	design, revision := h.design(), h.revision
+	design := h.design()
 	fresh := map[[2]string]*store.Fed{}
-	var steps []store.Step
+	var acts []act
+	var notes []note
 	var beside []store.Fed // what is kept though the design stays as it is
 	for _, f := range list {
 		f.done, f.err = true, nil
 		f.feed = &Feed{by: f.by, now: at, design: design, known: &Known{h, &d.fed.kept, d}, before: fresh, kept: map[[2]string]*store.Fed{}}
-		if f.err = f.do(f.feed); f.err != nil {
+		if f.err = guarded(func() error { return f.do(f.feed) }); f.err != nil {
 			continue
 		}
 		design = f.feed.design
 		maps.Copy(fresh, f.feed.kept)
 		if ops := change.Compact(f.feed.ops); len(ops) > 0 {
-			revision++
-			steps = append(steps, store.Step{Revision: store.Revision{Number: revision, At: at, WhoName: f.by, Why: f.feed.reason()}, Ops: ops, Along: f.feed.save})
+			acts = append(acts, act{door: ByDirectory, ops: ops})
+			notes = append(notes, note{name: f.by, why: f.feed.reason(), along: f.feed.save})
 			continue
 		}
 		for _, k := range f.feed.kept {
@@ -306,21 +306,19 @@ func (d *Desk) feedAll(list []*feeding) {
 		}
 	}
 	next := h
-	if len(steps) > 0 {
-		next = (&house{revision: revision, at: at, index: h.index.Update(design)}).inheritLists(h)
-		if len(next.index.Owners(at)) == 0 && len(h.index.Owners(at)) > 0 {
-			d.feedSingly(list)
+	var err error
+	if len(acts) > 0 {
+		c := d.check(h, asker{}, acts...)
+		if c.refusal(at, "") != nil && len(list) > 1 { // which one it is shows alone
+			for _, f := range list {
+				d.feedAll([]*feeding{f})
+			}
 			return
 		}
+		next, err = d.apply(c, "", notes...)
 	}
-	err := d.recordFed(steps, beside)
-	switch {
-	case errors.Is(err, store.ErrMoved):
-		if err = d.reload(); err == nil {
-			err = refuse(Conflict, "Somebody else applied a change just now: send the request again.")
-		}
-	case err == nil && next != h:
-		d.enterHouse(next)
+	if err == nil {
+		err = d.store.SaveFed(beside...)
 	}
 	for key, v := range fresh {
 		switch {
@@ -338,28 +336,8 @@ func (d *Desk) feedAll(list []*feeding) {
 	}
 }
 
-// feedSingly finds which of several requests would lock everybody out: that one is refused.
-func (d *Desk) feedSingly(list []*feeding) {
-	if len(list) == 1 {
-		list[0].err = refuse(NotAllowed, "This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner there first.")
-		return
-	}
-	for _, f := range list {
-		d.feedAll([]*feeding{f})
-	}
-}
-
-func (d *Desk) recordFed(steps []store.Step, beside []store.Fed) error {
-	if len(steps) > 0 {
-		if err := d.store.Apply(steps...); err != nil {
-			return err
-		}
-	}
-	return d.store.SaveFed(beside...)
-}
-
 // save keeps what the request has to be kept, within the transaction of its revision.
-func (f *Feed) save(s *store.Store) error {
+func (f *Feed) save(s *store.Store, _ int) error {
 	for key, k := range f.kept {
 		var err error
 		if k == nil {

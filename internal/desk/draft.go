@@ -1,18 +1,17 @@
 package desk
 
 import (
-	"cmp"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
 )
@@ -25,6 +24,19 @@ type edit struct {
 	Undoes int `json:"undoes,omitempty"`
 	// Catalogue: it takes over a version of a catalogue, so what is supplied changes.
 	Catalogue bool `json:"catalogue,omitempty"`
+
+	kept store.DraftEdit // as it lies in the store; without a hash if it does not yet
+}
+
+// door is the way by which the edit changes the design.
+func (e edit) door() Door {
+	switch {
+	case e.Undoes > 0:
+		return ByUndo
+	case e.Catalogue:
+		return ByUpgrade
+	}
+	return ByHand
 }
 
 // DraftEdit is one act in a draft, in sentences.
@@ -104,36 +116,32 @@ func firstOf(reasons []string) []string {
 	return out
 }
 
-// drafted is a draft laid onto the current house.
+// drafted is a draft laid onto the current house: a checked change, with how it came to be.
 type drafted struct {
-	house     *house
+	*checked
 	edits     []edit        // as they were drafted
 	laid      [][]change.Op // what became of each on this house
 	meanwhile [][]Meanwhile // what was applied beneath each
-	refused   [][]string    // why each is not the person's to make
-	ops       []change.Op
-	blocks    []string
-	faults    []string      // those of the blocks that are about what the design would be
-	after     *model.Design // nil if the change is not well-formed
-	index     *index.Index  // of after
-	impact    *change.Impact
+	clashes   []string      // what others changed too, so that one of the two must be chosen
 	// reviews are the names of open reviews that ask about something the draft changes.
-	reviews  []string
-	critical []string
-	stamp    string
-	at       time.Time // when it was laid
-	took     time.Duration
-	shown    *house // the house as it would be; the present one if the draft cannot be applied
+	reviews []string
+	stamp   string
+	began   time.Time // when it was laid
+	took    time.Duration
+	shown   *house // the house as it would be; the present one if the draft cannot be applied
 }
 
-// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time. A large one that takes long is not weighed
-// all the time, but at most a part (one in freshShare) of it.
+// blocks gives what keeps the draft from being applied.
+func (p *drafted) blocks() []string { return append(slices.Clone(p.clashes), p.of(refuses)...) }
+
+// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time. A large one that takes
+// long is not weighed all the time, but at most a part (one in freshShare) of it.
 const (
 	fresh      = 30 * time.Second
 	freshShare = 40
 )
 
-// look lays a person's draft onto a house to show it. Views ask many times for one draft, so what was laid is kept for a while.
+// look lays a person's draft onto a house. Views ask many times for one draft, so what was laid is kept for a while.
 func (d *Desk) look(h *house, who Actor) (*drafted, error) {
 	hash, err := d.store.DraftHash(who.User)
 	if err != nil {
@@ -141,11 +149,22 @@ func (d *Desk) look(h *house, who Actor) (*drafted, error) {
 	}
 	stamp := stampOf(hash, h.revision)
 	if v, ok := d.laid.Load(who.User); ok {
-		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.at) < max(fresh, freshShare*p.took) {
+		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.began) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
-	p, err := d.lay(h, who)
+	kept, err := d.store.Draft(who.User)
+	if err != nil {
+		return nil, err
+	}
+	edits := make([]edit, len(kept))
+	for i, k := range kept {
+		if err := json.Unmarshal(k.Value, &edits[i]); err != nil {
+			return nil, fmt.Errorf("the draft of %s: %w", who.User, err)
+		}
+		edits[i].kept = k
+	}
+	p, err := d.lay(h, who, edits)
 	if err == nil {
 		d.laid.Store(who.User, p)
 	}
@@ -155,34 +174,16 @@ func (d *Desk) look(h *house, who Actor) (*drafted, error) {
 // stampOf names exactly a draft, by its hash, on exactly a revision.
 func stampOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
 
-// lay reads a person's draft and lays it onto a house.
-func (d *Desk) lay(h *house, who Actor) (*drafted, error) {
-	kept, err := d.store.Draft(who.User)
-	if err != nil {
-		return nil, err
-	}
-	return d.layEdits(h, who, kept)
-}
-
-func (d *Desk) layEdits(h *house, who Actor, draft store.Draft) (p *drafted, err error) {
-	p = &drafted{house: h, at: d.now(), stamp: stampOf(draft.Hash, h.revision)}
-	defer func() {
-		if p != nil {
-			p.took = d.now().Sub(p.at)
-		}
-	}()
-	kept := draft.Edits
-	if len(kept) > 0 {
-		if err := json.Unmarshal(kept, &p.edits); err != nil {
-			return nil, err
-		}
-	}
+// lay lays the edits of a draft onto a house, and checks what becomes of them.
+func (d *Desk) lay(h *house, who Actor, edits []edit) (*drafted, error) {
+	p := &drafted{edits: edits, began: d.now()}
 	now := h.design()
 	touched := map[[2]string]bool{}
-	for _, e := range p.edits {
+	var acts []act
+	for _, e := range edits {
 		ops, clashes := change.Rebase(now, e.Ops)
 		for _, c := range clashes {
-			p.blocks = append(p.blocks, upper(c.Message)+": keep yours, or take it out of the draft.")
+			p.clashes = append(p.clashes, upper(c.Message)+": keep yours, or take it out of the draft.")
 		}
 		beneath, err := d.beneath(h, e, clashes, touched)
 		if err != nil {
@@ -190,35 +191,29 @@ func (d *Desk) layEdits(h *house, who Actor, draft store.Draft) (p *drafted, err
 		}
 		p.meanwhile = append(p.meanwhile, beneath)
 		p.laid = append(p.laid, ops)
-		p.ops = append(p.ops, ops...)
+		acts = append(acts, act{door: e.door(), ops: ops})
 		now = change.Lay(now, ops)
 	}
-	p.refused = make([][]string, len(p.edits))
-	p.ops = change.Compact(p.ops)
-	if len(p.ops) == 0 {
-		p.after, p.index, p.impact, p.shown = h.design(), h.index, &change.Impact{}, h
-		return p, nil
+	p.checked = d.check(h, asker{who: who}, acts...)
+	p.shown = h
+	if p.after != nil && len(p.ops) > 0 {
+		p.shown = (&house{revision: h.revision, at: h.at, index: p.index}).inheritLists(h)
+		p.impact() // while one waits for it, not while it is looked at
 	}
-	if p.reviews, err = d.reviewsTouched(p.ops); err != nil {
-		return nil, err
+	var err error
+	p.reviews, err = d.reviewsTouched(p.ops)
+	p.stamp = stampOf(hashOf(edits), h.revision)
+	p.took = d.now().Sub(p.began)
+	return p, err
+}
+
+// hashOf names exactly the edits of a draft.
+func hashOf(edits []edit) string {
+	kept := make([]store.DraftEdit, len(edits))
+	for i, e := range edits {
+		kept[i] = e.kept
 	}
-	after, problems := change.Apply(h.design(), p.ops)
-	for _, x := range model.Errors(problems) {
-		p.faults = append(p.faults, upper(x.Message)+".")
-	}
-	p.blocks = append(p.blocks, p.faults...)
-	if after == nil {
-		p.impact, p.shown = &change.Impact{}, h
-		p.refuseEdits(d, who)
-		return p, nil
-	}
-	p.after, p.index = after, h.index.Update(after)
-	p.shown = (&house{revision: h.revision, at: h.at, index: p.index}).inheritLists(h)
-	p.impact = change.Weigh(h.index, p.index, p.ops, d.now())
-	p.refuseEdits(d, who)
-	p.blocks = append(p.blocks, d.forbidden(h, who, p.impact)...)
-	p.critical = critical(p)
-	return p, nil
+	return store.HashOf(kept)
 }
 
 // beneath tells what others applied to the objects of an edit since it was drafted. Objects in touched are changed by an earlier edit of the
@@ -257,57 +252,15 @@ func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]
 	return out, nil
 }
 
-// refuseEdits tells of each edit why it is not the person's to make.
-func (p *drafted) refuseEdits(d *Desk, who Actor) {
-	for i, ops := range p.laid {
-		p.refused[i] = d.refusals(p.house, who, ops, p.index)
-		if !p.edits[i].Catalogue && p.edits[i].Undoes == 0 {
-			for _, s := range change.EditSupplied(ops) {
-				p.refused[i] = append(p.refused[i], upper(s.Message)+".")
-			}
-		}
-		if p.edits[i].Undoes == 0 && p.after != nil { // what was can come back, until the directory says otherwise
-			p.refused[i] = append(p.refused[i], gainsaid(ops, p.after)...)
-		}
-		p.blocks = append(p.blocks, p.refused[i]...)
-	}
-}
-
-// fieldWords are what fields that directories feed are called.
-var fieldWords = map[string]string{"userName": "user name", "displayName": "name", "email": "e-mail", "userType": "kind", "externalId": "external id", "users": "members", "groups": "nested groups"}
-
 // gainsaid tells which operations change by hand what a directory feeds.
 func gainsaid(ops []change.Op, after *model.Design) (out []string) {
 	for _, o := range ops {
 		var said []string
 		for _, f := range change.Fed(o, after) {
-			said = append(said, cmp.Or(fieldWords[f], f))
+			said = append(said, model.FieldOf(o.Kind, f).Said)
 		}
 		if said != nil {
 			out = append(out, upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+strings.Join(said, ", ")+"). Change it there, or keep this by hand from now on.")
-		}
-	}
-	return out
-}
-
-// critical says why a change needs the password to have been given just now: it hands out full rights, deletes people or delegates.
-func critical(p *drafted) (out []string) {
-	owners := p.house.index.Owners(p.at)
-	for _, u := range p.index.Owners(p.at) {
-		if !slices.Contains(owners, u) {
-			out = append(out, p.shown.ref(model.KindUser, u).Name+" gains full rights in Fachwerk.")
-		}
-	}
-	for _, o := range p.ops {
-		switch before, after := o.Before, o.After; o.Kind {
-		case model.KindDelegation:
-			out = append(out, upper(change.Title(o))+" is changed.")
-		case model.KindUser:
-			was, existed := before.(*model.User)
-			is, exists := after.(*model.User)
-			if existed && was.State != model.UserDeleted && (!exists || is.State == model.UserDeleted) {
-				out = append(out, was.DisplayName+" is deleted.")
-			}
 		}
 	}
 	return out
@@ -320,54 +273,10 @@ func upper(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:]
 }
 
-// refusals tells which operations of a change a person may not make, neither by a right nor by a delegation. After is the index of the design that
-// the whole change makes; nil if that is not well-formed.
-func (d *Desk) refusals(h *house, who Actor, ops []change.Op, after *index.Index) (out []string) {
-	var authority *delegation.Authority
-	told := map[string]bool{}
-	for _, o := range ops {
-		if d.may(h, who, model.RightToEdit(o.Kind)) {
-			continue
-		}
-		if authority == nil {
-			authority = delegation.Of(h.index, who.User, d.now())
-		}
-		var why string
-		if authority.Empty() {
-			why = upper(change.Title(o)) + ": " + d.need(h, who, model.RightToEdit(o.Kind)).Error()
-			if right := model.RightToEdit(o.Kind); told[right] {
-				continue
-			} else {
-				told[right] = true
-			}
-		} else if r := authority.CheckOp(o, after); r != nil {
-			why = r.Reason
-		}
-		if why != "" && !slices.Contains(out, why) {
-			out = append(out, why)
-		}
-	}
-	return out
-}
-
-// forbidden tells what no change may do, whoever makes it: lock everybody out, or hand on rights in Fachwerk that its maker does not hold.
-func (d *Desk) forbidden(h *house, who Actor, impact *change.Impact) (out []string) {
-	if impact.Lockout {
-		out = append(out, "This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first.")
-	}
-	for _, p := range impact.People {
-		for _, g := range p.Gains {
-			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.may(h, who, g.Permission) {
-				out = append(out, h.ref(model.KindUser, p.User).Name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.")
-			}
-		}
-	}
-	return out
-}
-
 // view makes a draft what the sill shows to who sees the design as s.
 func (p *drafted) view(s *sight) *Draft {
-	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: firstOf(p.blocks), Revision: p.house.revision, Stamp: p.stamp, Critical: firstOf(p.critical)}
+	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: firstOf(p.blocks()),
+		Revision: p.house.revision, Stamp: p.stamp, Critical: firstOf(p.of(proves))}
 	shown := s.house
 	names := change.NamesIn(shown.design(), s.present.design())
 	for i, e := range p.edits {
@@ -375,7 +284,7 @@ func (p *drafted) view(s *sight) *Draft {
 		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(told), more, e.Undoes, p.meanwhile[i]})
 	}
 	p.sideEffects(v, s)
-	people := slices.DeleteFunc(slices.Clone(p.impact.People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
+	people := slices.DeleteFunc(slices.Clone(p.impact().People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
 	for _, i := range people {
 		if len(i.Gains) > 0 {
 			v.Gaining++
@@ -400,7 +309,7 @@ func (p *drafted) view(s *sight) *Draft {
 // sideEffects adds what a draft does beside giving and taking permissions.
 func (p *drafted) sideEffects(v *Draft, s *sight) {
 	shown := s.house
-	for _, c := range p.impact.Conflicts {
+	for _, c := range p.impact().Conflicts {
 		in := shown
 		if c.Cleared {
 			in = s.present
@@ -421,7 +330,7 @@ func (p *drafted) sideEffects(v *Draft, s *sight) {
 		}
 		v.Conflicts = append(v.Conflicts, clash)
 	}
-	for _, l := range p.impact.Licences {
+	for _, l := range p.impact().Licences {
 		if !s.knows(model.KindLicence, l.Licence) {
 			continue
 		}
@@ -431,7 +340,7 @@ func (p *drafted) sideEffects(v *Draft, s *sight) {
 		}
 		v.Licences = append(v.Licences, short)
 	}
-	for _, id := range p.impact.Delegations {
+	for _, id := range p.impact().Delegations {
 		if !s.knows(model.KindDelegation, id) {
 			continue
 		}
@@ -454,15 +363,22 @@ func (d *Desk) Draft(who Actor) (*Draft, error) {
 		return nil, err
 	}
 	if s.draft == nil {
-		return (&drafted{house: s.house, impact: &change.Impact{}}).view(s), nil
+		return (&drafted{checked: &checked{house: s.house}}).view(s), nil
 	}
 	return s.draft.view(s), nil
 }
 
+// drafting gives the lock under which a person's draft is altered. Nobody else waits for it.
+func (d *Desk) drafting(user string) *sync.Mutex {
+	lock, _ := d.drafts.LoadOrStore(user, &sync.Mutex{})
+	return lock.(*sync.Mutex)
+}
+
 // alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's to make leaves the draft as it was.
 func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, error) {
-	d.write.Lock()
-	defer d.write.Unlock()
+	lock := d.drafting(who.User)
+	lock.Lock()
+	defer lock.Unlock()
 	h := d.house.Load()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
@@ -470,38 +386,48 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	if _, err := d.see(who); err != nil {
 		return nil, err
 	}
-	kept, err := d.look(h, who)
+	before, err := d.look(h, who)
 	if err != nil {
 		return nil, err
 	}
-	own := *kept // what is kept is looked at by others meanwhile
-	own.edits, own.laid, own.ops = slices.Clone(kept.edits), slices.Clone(kept.laid), slices.Clip(kept.ops)
-	p := &own
-	before := map[string]bool{}
-	for _, e := range p.edits {
-		before[e.ID] = true
-	}
-	sound := p.after != nil
-	if err := step(h, p); err != nil {
+	own := *before // what is kept is looked at by others meanwhile
+	ops := *before.checked
+	own.checked = &ops
+	own.edits, own.laid, own.ops = slices.Clone(before.edits), slices.Clone(before.laid), slices.Clip(before.ops)
+	if err := step(h, &own); err != nil {
 		return nil, err
 	}
-	data, err := json.Marshal(p.edits)
+	for i, e := range own.edits {
+		if e.kept.Hash != "" {
+			continue
+		}
+		value, err := json.Marshal(e)
+		if err != nil {
+			return nil, err
+		}
+		own.edits[i].kept = store.NewDraftEdit(value)
+	}
+	p, err := d.lay(h, who, own.edits)
 	if err != nil {
 		return nil, err
 	}
-	draft := store.Draft{User: who.User, Edits: data, Hash: store.HashOf(data), Updated: d.now()}
-	if p, err = d.layEdits(h, who, draft); err != nil {
-		return nil, err
+	old := map[string]bool{}
+	for _, e := range before.edits {
+		old[e.ID] = true
 	}
 	for i, e := range p.edits {
-		if refused := p.refused[i]; !before[e.ID] && len(refused) > 0 {
+		if refused := p.refusedOf(i); !old[e.ID] && len(refused) > 0 {
 			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: firstOf(refused)}
 		}
 	}
-	if sound && len(p.faults) > 0 {
-		return nil, &Error{Cause: Invalid, Message: p.faults[0], Problems: firstOf(p.faults[1:])}
+	if faults := p.of(refuses, WellFormed); before.after != nil && len(faults) > 0 {
+		return nil, &Error{Cause: Invalid, Message: faults[0], Problems: firstOf(faults[1:])}
 	}
-	if err := d.store.SaveDraft(draft); err != nil {
+	kept := make([]store.DraftEdit, len(p.edits))
+	for i, e := range p.edits {
+		kept[i] = e.kept
+	}
+	if err := d.store.SaveDraft(who.User, kept); err != nil {
 		return nil, err
 	}
 	d.laid.Store(who.User, p)
@@ -559,7 +485,7 @@ func (d *Desk) KeepMine(who Actor, id string) (*Draft, error) {
 		if i < 0 {
 			return refuse(NotFound, "This is not in your draft any longer.")
 		}
-		p.edits[i].Ops = p.laid[i]
+		p.edits[i].Ops, p.edits[i].kept = p.laid[i], store.DraftEdit{}
 		return nil
 	})
 }
@@ -603,9 +529,6 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 	})
 }
 
-// provenFor is how long after giving the password a person may make critical changes.
-const provenFor = 10 * time.Minute
-
 // Applied tells of a change that was applied.
 type Applied struct {
 	Revision int `json:"revision"`
@@ -615,37 +538,46 @@ type Applied struct {
 
 // Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at.
 func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
+	lock := d.drafting(who.User)
+	lock.Lock()
+	defer lock.Unlock()
+	// What takes long is done, and mostly has been, before everybody else has to wait.
+	if h := d.house.Load(); d.acts(h, who) == nil {
+		if _, err := d.look(h, who); err != nil {
+			return nil, err
+		}
+	}
 	d.write.Lock()
 	defer d.write.Unlock()
 	h := d.house.Load()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
-	p, err := d.lay(h, who)
+	p, err := d.look(h, who)
 	if err != nil {
 		return nil, err
 	}
+	c := *p.checked // what is kept was judged when it was laid
+	c.who = who
+	c.judge(d)
+	reason = strings.TrimSpace(reason)
 	switch {
-	case len(p.ops) == 0:
+	case len(c.ops) == 0:
 		return nil, refuse(Invalid, "There is nothing in the draft to apply.")
 	case stamp != p.stamp:
 		return nil, refuse(Conflict, "The draft or the design has changed since you looked. Look at the impact again, then apply.")
-	case len(p.blocks) > 0:
-		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(p.blocks)}
-	case strings.TrimSpace(reason) == "":
+	case len(p.clashes)+len(c.of(refuses)) > 0:
+		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(append(slices.Clone(p.clashes), c.of(refuses)...))}
+	case reason == "":
 		return nil, refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
-	case len(p.critical) > 0 && d.now().Sub(who.Proven) > provenFor:
-		return nil, &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.", Problems: firstOf(p.critical)}
 	}
-	undoes := 0
+	e := note{why: reason, along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
 	if len(p.edits) == 1 {
-		undoes = p.edits[0].Undoes
+		e.undoes = p.edits[0].Undoes
 	}
-	next, err := d.apply(h, p.after, p.ops, applied{who: who, why: strings.TrimSpace(reason), undoes: undoes, along: func(s *store.Store, _ int) error {
-		return s.DropDraft(who.User)
-	}})
+	next, err := d.apply(&c, "", e)
 	if err != nil {
 		return nil, err
 	}
-	return &Applied{next.revision, p.impact.Gaining, p.impact.Losing}, nil
+	return &Applied{next.revision, c.impact().Gaining, c.impact().Losing}, nil
 }

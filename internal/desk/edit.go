@@ -69,28 +69,7 @@ func nameObject(d *model.Design, o model.Object) {
 	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public || model.BuiltIn(o.Kind(), free); n++ {
 		free = fmt.Sprintf("%s-%d", id, n)
 	}
-	switch o := o.(type) {
-	case *model.Licence:
-		o.ID = free
-	case *model.Area:
-		o.ID = free
-	case *model.System:
-		o.ID = free
-	case *model.Set:
-		o.ID = free
-	case *model.Role:
-		o.ID = free
-	case *model.Group:
-		o.ID = free
-	case *model.User:
-		o.ID = free
-	case *model.Assignment:
-		o.ID = free
-	case *model.Conflict:
-		o.ID = free
-	case *model.Delegation:
-		o.ID = free
-	}
+	model.SetIdent(o, free)
 }
 
 // idFrom makes an id of a name, or one at random if the name has nothing that an id can have.
@@ -124,7 +103,7 @@ func (d *Desk) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error
 		i := slices.IndexFunc(out, func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field })
 		if i < 0 {
 			i = len(out)
-			out = append(out, Mention{From: string(r.From.Kind()), Field: r.Field, Refs: []Ref{}, Taken: string(change.TakingOut(r.From.Kind(), r.Field)),
+			out = append(out, Mention{From: string(r.From.Kind()), Field: r.Field, Refs: []Ref{}, Taken: string(model.FieldOf(r.From.Kind(), r.Field).Gone),
 				Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" && r.Field != "system"})
 		}
 		out[i].Count++

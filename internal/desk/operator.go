@@ -2,6 +2,7 @@ package desk
 
 import (
 	"crypto/rand"
+	"fmt"
 	"io"
 	"strings"
 	"time"
@@ -16,6 +17,8 @@ import (
 // operatorName is who the record names for what was done at the command line.
 const operatorName = "Operator"
 
+var operator = asker{name: operatorName}
+
 // Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless it is to be replaced.
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
 	d.write.Lock()
@@ -24,12 +27,7 @@ func (d *Desk) Load(design *model.Design, replace bool, why string) error {
 	if h.revision > 0 && !replace {
 		return refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
 	}
-	return d.replace(h, design, operatorName, why)
-}
-
-func (d *Desk) replace(h *house, design *model.Design, name, why string) error {
-	ops := change.Difference(h.design(), design)
-	_, err := d.apply(h, design, ops, applied{name: name, why: why})
+	_, err := d.apply(d.checkDesign(h, operator, ByReplacement, design), "", note{why: why})
 	return err
 }
 
@@ -53,17 +51,34 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 	return u, d.operate(h, ops, u.DisplayName+" becomes an owner")
 }
 
-// operate checks and applies what an operator does, as one revision. Even an operator does not lock everybody out. The writer's lock must be held.
+// operate applies what an operator does, as one revision. The writer's lock must be held.
 func (d *Desk) operate(h *house, ops []change.Op, why string) error {
-	after, problems := change.Apply(h.design(), ops)
-	if after == nil {
-		return problemsOf(problems)
-	}
-	if at := d.now(); len(h.index.Owners(at)) > 0 && len(h.index.Update(after).Owners(at)) == 0 {
-		return refuse(NotAllowed, "this would take away the last live person who holds every right in Fachwerk")
-	}
-	_, err := d.apply(h, after, ops, applied{name: operatorName, why: why})
+	_, err := d.apply(d.check(h, operator, act{door: ByOperator, ops: ops}), "", note{why: why})
 	return err
+}
+
+// Past is a revision of an invented past.
+type Past struct {
+	At  time.Time
+	Who string // a user's id
+	Why string
+	Ops []change.Op
+}
+
+// Recount records an invented past, as made by the people whom it names, one revision after another. It is refused where there is a design already.
+func (d *Desk) Recount(past ...Past) error {
+	d.write.Lock()
+	defer d.write.Unlock()
+	if h := d.house.Load(); h.revision > 0 {
+		return refuse(Conflict, "the database holds a design already: a past is only invented where there is none")
+	}
+	for _, p := range past {
+		c := d.check(d.house.Load(), asker{who: Actor{User: p.Who}, then: p.At.UTC()}, act{door: ByAccount, ops: p.Ops})
+		if _, err := d.apply(c, "", note{why: p.Why}); err != nil {
+			return fmt.Errorf("%s: %w", p.Why, err)
+		}
+	}
+	return nil
 }
 
 // EffectiveAt writes what everybody holds at an instant (zero: now), in one of the forms of [effective.Forms].

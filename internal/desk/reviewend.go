@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/post"
@@ -49,14 +50,8 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 	if len(ops) == 0 {
 		err = end(d.store, 0)
 	} else {
-		after, problems := change.Apply(h.design(), ops)
-		if after == nil {
-			return nil, problemsOf(problems)
-		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, h.index.Update(after), ops, now)); len(blocks) > 0 {
-			return nil, &Error{Cause: Invalid, Message: "The outcome of this review cannot be applied.", Problems: blocks}
-		}
-		h, err = d.apply(h, after, ops, applied{who: who, why: "Outcome of “" + r.Name + "”", along: end})
+		outcome := d.check(h, asker{who: who}, act{door: ByReview, ops: ops, permits: d.runsReview(h, who)})
+		h, err = d.apply(outcome, "The outcome of this review cannot be applied.", note{why: "Outcome of “" + r.Name + "”", along: end})
 	}
 	if err != nil {
 		return nil, missing(err, "This review is closed already.")
@@ -66,6 +61,47 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 	}
 	v := h.review(r, items, tasks, who, now)
 	return &v, nil
+}
+
+// runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a delegation lets them revoke it.
+func (d *Desk) runsReview(h *house, who Actor) func(change.Op) string {
+	if d.may(h, who, model.RunReviews) {
+		return func(change.Op) string { return "" }
+	}
+	authority := delegation.Of(h.index, who.User, d.now())
+	return func(o change.Op) string {
+		if r := authority.CheckOp(o, nil); r != nil {
+			return r.Reason
+		}
+		return ""
+	}
+}
+
+// settlesTask permits what the owner of a group chose about it; of anybody else, what [Desk.runsReview] permits.
+func (d *Desk) settlesTask(h *house, who Actor, t store.ReviewTask) func(change.Op) string {
+	if t.Owner != who.User {
+		return d.runsReview(h, who)
+	}
+	return func(o change.Op) string {
+		switch before := o.Before.(type) {
+		case *model.Assignment:
+			if o.After == nil && slices.Contains(t.Given, o.ID) {
+				return ""
+			}
+		case *model.Group:
+			after, ok := o.After.(*model.Group)
+			if !ok {
+				break
+			}
+			rest := change.Clone(after)
+			rest.Users = append(slices.Clone(rest.Users), t.User)
+			slices.Sort(rest.Users)
+			if change.Equal(before, rest) {
+				return ""
+			}
+		}
+		return upper(change.Title(o)) + " is not what this task asks about."
+	}
 }
 
 // tasksFor makes a task for every group that gives what was revoked.
@@ -240,20 +276,15 @@ func (d *Desk) Task(who Actor, id int) (*TaskDetail, error) {
 		if err != nil {
 			c.Trouble = err.Error()
 		} else if len(ops) > 0 {
-			after, problems := change.Apply(h.design(), ops)
-			if after == nil {
-				c.Trouble = problemsOf(problems).Problems[0]
-			} else {
-				x := h.index.Update(after)
-				impact := change.Weigh(h.index, x, ops, d.now())
-				c.Sentences, c.Losing = sentences(change.Sentences(ops, change.NamesIn(h.design()))), impact.Losing
-				if blocks := d.forbidden(h, who, impact); len(blocks) > 0 {
-					c.Trouble = blocks[0]
-				}
-				next := &house{index: x}
-				for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
-					c.People = append(c.People, PersonImpact{h.ref(model.KindUser, p.User), next.holdings(p.Gains), h.holdings(p.Losses)})
-				}
+			outcome := d.check(h, asker{who: who}, act{door: ByTask, ops: ops, permits: d.settlesTask(h, who, t)})
+			impact := outcome.impact()
+			c.Sentences, c.Losing = sentences(change.Sentences(ops, change.NamesIn(h.design()))), impact.Losing
+			if blocks := outcome.of(refuses); len(blocks) > 0 {
+				c.Trouble = blocks[0]
+			}
+			next := &house{index: outcome.index}
+			for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
+				c.People = append(c.People, PersonImpact{h.ref(model.KindUser, p.User), next.holdings(p.Gains), h.holdings(p.Losses)})
 			}
 		} else if id != taskLeave {
 			c.Trouble = "Nothing is left to take away: it is gone already."
@@ -315,14 +346,8 @@ func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask
 	if len(ops) == 0 {
 		err = settle(d.store, 0)
 	} else {
-		after, problems := change.Apply(h.design(), ops)
-		if after == nil {
-			return nil, problemsOf(problems)
-		}
-		if blocks := d.forbidden(h, who, change.Weigh(h.index, h.index.Update(after), ops, now)); len(blocks) > 0 {
-			return nil, &Error{Cause: Invalid, Message: blocks[0], Problems: blocks}
-		}
-		h, err = d.apply(h, after, ops, applied{who: who, why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), along: settle})
+		outcome := d.check(h, asker{who: who}, act{door: ByTask, ops: ops, permits: d.settlesTask(h, who, t)})
+		h, err = d.apply(outcome, "This cannot be done.", note{why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), along: settle})
 	}
 	if err != nil {
 		return nil, missing(err, "This is settled already.")

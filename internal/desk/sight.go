@@ -195,7 +195,7 @@ func (d *Desk) Instant(text string) (time.Time, error) {
 		}
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
 	}
-	t, err := time.Parse(time.RFC3339, text)
+	t, err := model.ParseInstant(text)
 	if err != nil {
 		return time.Time{}, refuse(Invalid, "Expected a day like 2026-01-31 to look at, not %q.", text)
 	}

@@ -169,12 +169,13 @@ func (d *Desk) accept(user string) error {
 	}
 	active := change.Clone(u)
 	active.State = model.UserActive
-	ops := []change.Op{change.Put(h.design(), active)}
-	after, problems := change.Apply(h.design(), ops)
-	if after == nil {
-		return problemsOf(problems)
-	}
-	_, err := d.apply(h, after, ops, applied{who: Actor{User: user}, why: "Accepts the invitation"})
+	op := change.Put(h.design(), active)
+	_, err := d.apply(d.check(h, asker{who: Actor{User: user}}, act{door: ByInvitation, ops: []change.Op{op}, permits: func(o change.Op) string {
+		if o.Kind != model.KindUser || o.ID != user {
+			return "Whoever accepts an invitation changes nothing but their own state."
+		}
+		return ""
+	}}), "The invitation cannot be accepted.", note{why: "Accepts the invitation"})
 	return err
 }
 

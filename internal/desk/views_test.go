@@ -241,7 +241,7 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	item := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
 	must[*desk.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	_, err := d.CloseReview(kay, r.ID)
-	refused(t, err, desk.Invalid, "last live person")
+	refused(t, err, desk.NotAllowed, "last live person")
 	if must[*desk.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
 		t.Error("the review is closed all the same")
 	}

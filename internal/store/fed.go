@@ -29,11 +29,11 @@ func (s *Store) SaveFed(list ...Fed) error {
 	if len(list) == 0 {
 		return nil
 	}
-	return s.db.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(list, 500).Error
+	return s.w.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(list, 500).Error
 }
 
 // DropFed forgets what was kept of something.
-func (s *Store) DropFed(kind, id string) error { return s.db.Delete(&Fed{Kind: kind, ID: id}).Error }
+func (s *Store) DropFed(kind, id string) error { return s.w.Delete(&Fed{Kind: kind, ID: id}).Error }
 
 // Span is when something came, and when it was last changed.
 type Span struct{ First, Last time.Time }

@@ -82,7 +82,7 @@ type Letter struct {
 
 // AddReview keeps a new review with its items, and gives its id.
 func (s *Store) AddReview(r Review, items []ReviewItem) (int, error) {
-	err := s.db.Transaction(func(tx *gorm.DB) error {
+	err := s.write(func(tx *gorm.DB) error {
 		if err := tx.Create(&r).Error; err != nil {
 			return err
 		}
@@ -119,7 +119,7 @@ func (s *Store) ReviewItem(id int) (i ReviewItem, err error) { return i, first(s
 
 // DecideAll keeps the decisions on items, or to whom they were handed, all or none; [ErrNotFound] if the review of one is not open.
 func (s *Store) DecideAll(items []ReviewItem) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
+	return s.write(func(tx *gorm.DB) error {
 		for _, i := range items {
 			done := tx.Model(&ReviewItem{}).Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
 				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note").Updates(&i)
@@ -136,8 +136,8 @@ func (s *Store) DecideAll(items []ReviewItem) error {
 
 // CloseReview ends a review, with the items that its fate decides, and what it leaves to do; [ErrNotFound] if it is not open.
 func (s *Store) CloseReview(id int, at time.Time, revision int, fated []ReviewItem, tasks []ReviewTask, letters []Letter) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
-		if err := (&Store{tx}).DecideAll(fated); err != nil {
+	return s.write(func(tx *gorm.DB) error {
+		if err := (&Store{tx, tx}).DecideAll(fated); err != nil {
 			return err
 		}
 		done := tx.Model(&Review{}).Where("id = ? AND closed IS NULL", id).Updates(map[string]any{"closed": at, "revision": revision})
@@ -183,7 +183,7 @@ func (s *Store) Task(id int) (t ReviewTask, err error) { return t, first(s.db, &
 
 // SettleTask keeps what was decided on a task; [ErrNotFound] if it had been settled.
 func (s *Store) SettleTask(t ReviewTask) error {
-	done := s.db.Model(&ReviewTask{}).Where("id = ? AND decision = ''", t.ID).Select("Decision", "Reason", "Decided", "By", "Revision").Updates(&t)
+	done := s.w.Model(&ReviewTask{}).Where("id = ? AND decision = ''", t.ID).Select("Decision", "Reason", "Decided", "By", "Revision").Updates(&t)
 	if done.Error == nil && done.RowsAffected == 0 {
 		return ErrNotFound
 	}
@@ -192,7 +192,7 @@ func (s *Store) SettleTask(t ReviewTask) error {
 
 // Remind puts letters into the outbox and keeps when a review's stragglers were reminded.
 func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
+	return s.write(func(tx *gorm.DB) error {
 		if len(letters) > 0 {
 			if err := tx.CreateInBatches(letters, 200).Error; err != nil {
 				return err
@@ -203,7 +203,7 @@ func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
 }
 
 // Write puts a letter into the outbox.
-func (s *Store) Write(l Letter) error { return s.db.Create(&l).Error }
+func (s *Store) Write(l Letter) error { return s.w.Create(&l).Error }
 
 // Letters gives the letters about a review, latest first.
 func (s *Store) Letters(review int) (out []Letter, err error) {

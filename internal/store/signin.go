@@ -13,10 +13,10 @@ func (s *Store) Credential(user string) (c Credential, err error) {
 }
 
 // SaveCredential keeps a user's password hash in place of an earlier one.
-func (s *Store) SaveCredential(c Credential) error { return s.db.Save(&c).Error }
+func (s *Store) SaveCredential(c Credential) error { return s.w.Save(&c).Error }
 
 // SaveLink keeps a link to set a password.
-func (s *Store) SaveLink(l Link) error { return s.db.Create(&l).Error }
+func (s *Store) SaveLink(l Link) error { return s.w.Create(&l).Error }
 
 // Link looks at a link without using it up; [ErrNotFound] if there is none or it has run out.
 func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
@@ -28,8 +28,8 @@ func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
 
 // UseLink uses a link up and keeps the credential that was set by it, both or neither.
 func (s *Store) UseLink(hash string, now time.Time, c Credential) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
-		if _, err := (&Store{tx}).Link(hash, now); err != nil {
+	return s.write(func(tx *gorm.DB) error {
+		if _, err := (&Store{tx, tx}).Link(hash, now); err != nil {
 			return err
 		}
 		if err := tx.Delete(&Link{Hash: hash}).Error; err != nil {
@@ -40,7 +40,7 @@ func (s *Store) UseLink(hash string, now time.Time, c Credential) error {
 }
 
 // SaveToken keeps a program's token.
-func (s *Store) SaveToken(t Token) error { return s.db.Create(&t).Error }
+func (s *Store) SaveToken(t Token) error { return s.w.Create(&t).Error }
 
 // Token gives a program's token by its hash; [ErrNotFound] if there is none.
 func (s *Store) Token(hash string) (t Token, err error) { return t, first(s.db, &t, "hash = ?", hash) }
@@ -65,11 +65,11 @@ func (s Sessions) Find(token string) ([]byte, bool, error) {
 
 // Commit keeps a session until its expiry.
 func (s Sessions) Commit(token string, data []byte, expiry time.Time) error {
-	if err := s.db.Where("expiry < ?", time.Now().UTC()).Delete(&session{}).Error; err != nil {
+	if err := s.w.Where("expiry < ?", time.Now().UTC()).Delete(&session{}).Error; err != nil {
 		return err
 	}
-	return s.db.Save(&session{token, data, expiry.UTC()}).Error
+	return s.w.Save(&session{token, data, expiry.UTC()}).Error
 }
 
 // Delete ends a session.
-func (s Sessions) Delete(token string) error { return s.db.Delete(&session{Token: token}).Error }
+func (s Sessions) Delete(token string) error { return s.w.Delete(&session{Token: token}).Error }

@@ -3,28 +3,18 @@
 package store
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"time"
 
-	"github.com/glebarez/sqlite"
 	"gorm.io/gorm"
-	"gorm.io/gorm/logger"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 )
-
-// Store is an open database. It can be used by many goroutines at once.
-type Store struct {
-	db *gorm.DB
-}
 
 // object is one object of the current design, in the form of the model file.
 type object struct {
@@ -52,14 +42,6 @@ type operation struct {
 	ObjectID string `gorm:"index:operation_object,priority:2"`
 	Before   []byte
 	After    []byte
-}
-
-// Draft is a person's unapplied changes.
-type Draft struct {
-	User    string `gorm:"primaryKey"`
-	Edits   []byte
-	Hash    string // of the edits; it names exactly them
-	Updated time.Time
 }
 
 // Credential lets a user sign in by password.
@@ -97,42 +79,6 @@ type setting struct {
 	Value string
 }
 
-// Open opens the database in a file, and makes it unless mustExist.
-func Open(file string, mustExist bool) (*Store, error) {
-	if mustExist {
-		if info, err := os.Stat(file); err != nil {
-			return nil, fmt.Errorf("the database %s: %w", file, err)
-		} else if info.IsDir() {
-			return nil, fmt.Errorf("the database %s is a folder", file)
-		}
-	}
-	// FULL: what was acknowledged outlives a loss of power, not only a kill.
-	dsn := "file:" + file + "?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=cache_size(-400000)&_txlock=immediate"
-	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{
-		Logger:                 logger.Default.LogMode(logger.Silent),
-		SkipDefaultTransaction: true,
-		TranslateError:         true,
-		NowFunc:                func() time.Time { return time.Now().UTC() },
-	})
-	if err != nil {
-		return nil, fmt.Errorf("the database %s: %w", file, err)
-	}
-	s := &Store{db}
-	if err := db.AutoMigrate(&object{}, &Revision{}, &operation{}, &Draft{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{}, &ReviewTask{}, &Letter{}, &Fed{}); err != nil {
-		return nil, errors.Join(fmt.Errorf("the database %s: %w", file, err), s.Close())
-	}
-	return s, nil
-}
-
-// Close ends the use of the database.
-func (s *Store) Close() error {
-	db, err := s.db.DB()
-	if err != nil {
-		return err
-	}
-	return db.Close()
-}
-
 // Last gives the number of the last revision, 0 if there is none.
 func (s *Store) Last() (int, error) { return last(s.db) }
 
@@ -143,7 +89,7 @@ func last(db *gorm.DB) (n int, err error) {
 
 // Design reads the current design and the number of its revision.
 func (s *Store) Design() (d *model.Design, revision int, err error) {
-	err = s.db.Transaction(func(tx *gorm.DB) error {
+	err = s.read(func(tx *gorm.DB) error {
 		if revision, err = last(tx); err != nil {
 			return err
 		}
@@ -183,10 +129,10 @@ type Step struct {
 	Along    func(*Store) error
 }
 
-// Apply records revisions one after another and makes their changes to the current design, in one transaction: all or none. It fails with
+// AppendRevisions records revisions one after another and makes their changes to the current design, in one transaction: all or none. It fails with
 // [ErrMoved] unless their numbers are the next ones.
-func (s *Store) Apply(steps ...Step) error {
-	return s.db.Transaction(func(tx *gorm.DB) error {
+func (s *Store) AppendRevisions(steps ...Step) error {
+	return s.write(func(tx *gorm.DB) error {
 		n, err := last(tx)
 		if err != nil {
 			return err
@@ -206,7 +152,7 @@ func (s *Store) Apply(steps ...Step) error {
 				}
 			}
 			if step.Along != nil {
-				if err := step.Along(&Store{tx}); err != nil {
+				if err := step.Along(&Store{tx, tx}); err != nil {
 					return err
 				}
 			}
@@ -434,46 +380,6 @@ func first[T any](db *gorm.DB, to *T, where ...any) error {
 	return db.Take(to, where...).Error
 }
 
-// Draft gives a person's draft; it is empty if there is none.
-func (s *Store) Draft(user string) (d Draft, err error) {
-	err = first(s.db, &d, "user = ?", user)
-	if errors.Is(err, ErrNotFound) {
-		return Draft{User: user}, nil
-	}
-	if d.Hash == "" {
-		d.Hash = HashOf(d.Edits) // an earlier program kept none
-	}
-	return d, err
-}
-
-// DraftHash gives the hash of a person's draft without reading it; empty if there is none.
-func (s *Store) DraftHash(user string) (hash string, err error) {
-	var rows []Draft
-	if err := s.db.Select("user", "hash").Find(&rows, "user = ?", user).Error; err != nil || len(rows) == 0 {
-		return "", err
-	}
-	if rows[0].Hash != "" {
-		return rows[0].Hash, nil
-	}
-	d, err := s.Draft(user)
-	return d.Hash, err
-}
-
-// SaveDraft keeps a person's draft, with its hash.
-func (s *Store) SaveDraft(d Draft) error { return s.db.Save(&d).Error }
-
-// HashOf gives the hash of a draft's edits; empty if there are none.
-func HashOf(edits []byte) string {
-	if len(edits) == 0 {
-		return ""
-	}
-	sum := sha256.Sum256(edits)
-	return hex.EncodeToString(sum[:12])
-}
-
-// DropDraft forgets a person's draft.
-func (s *Store) DropDraft(user string) error { return s.db.Delete(&Draft{User: user}).Error }
-
 // Setting gives a fact about the database; empty if it is not set.
 func (s *Store) Setting(name string) (string, error) {
 	var v setting
@@ -485,7 +391,7 @@ func (s *Store) Setting(name string) (string, error) {
 }
 
 // SetSetting keeps a fact about the database.
-func (s *Store) SetSetting(name, value string) error { return s.db.Save(&setting{name, value}).Error }
+func (s *Store) SetSetting(name, value string) error { return s.w.Save(&setting{name, value}).Error }
 
 // Undone tells which revisions were undone, and by which.
 func (s *Store) Undone() (map[int]int, error) {

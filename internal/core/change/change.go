@@ -3,7 +3,6 @@
 package change
 
 import (
-	"bytes"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -103,12 +102,7 @@ func (o *Op) UnmarshalJSON(data []byte) error {
 }
 
 // Equal tells whether two objects, either of which may be nil, say the same.
-func Equal(a, b model.Object) bool {
-	if a == nil || b == nil {
-		return a == nil && b == nil
-	}
-	return a == b || bytes.Equal(encode(a), encode(b))
-}
+func Equal(a, b model.Object) bool { return model.Same(a, b) }
 
 // encode cannot fail: objects hold only what JSON can write.
 func encode(o model.Object) []byte {
@@ -120,13 +114,7 @@ func encode(o model.Object) []byte {
 }
 
 // Clone is a copy of an object that may be altered before it becomes part of a design.
-func Clone[T model.Object](o T) T {
-	c, err := model.Decode(o.Kind(), encode(o))
-	if err != nil {
-		panic(err)
-	}
-	return c.(T)
-}
+func Clone[T model.Object](o T) T { return model.Clone(o) }
 
 // Invert gives the change that undoes a change.
 func Invert(ops []Op) []Op {
@@ -374,18 +362,27 @@ func lists(values ...any) (b, a, n []string, ok bool) {
 }
 
 func mergeList(before, after, now []string) []string {
+	was, is, there := setOf(before), setOf(after), setOf(now)
 	out := []string{}
 	for _, s := range now {
-		if !slices.Contains(before, s) || slices.Contains(after, s) {
+		if !was[s] || is[s] {
 			out = append(out, s)
 		}
 	}
 	for _, s := range after {
-		if !slices.Contains(before, s) && !slices.Contains(now, s) {
+		if !was[s] && !there[s] {
 			out = append(out, s)
 		}
 	}
 	return out
+}
+
+func setOf(list []string) map[string]bool {
+	set := make(map[string]bool, len(list))
+	for _, s := range list {
+		set[s] = true
+	}
+	return set
 }
 
 // Difference gives the change that makes one design another.

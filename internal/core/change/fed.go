@@ -7,12 +7,6 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// fedFields are what a directory says of a person or group that it feeds, by the names that the model file has.
-var fedFields = map[model.Kind][]string{
-	model.KindUser:  {"userName", "displayName", "email", "title", "department", "userType", "externalId", "manager"},
-	model.KindGroup: {"name", "externalId", "users", "groups"},
-}
-
 // Fed gives the fields by which an operation gainsays the directory that an object comes from. That mentions of what is no longer there go out does not, nor does
 // taking the object over, so that it is kept by hand from then on.
 func Fed(o Op, after *model.Design) (list []string) {
@@ -23,7 +17,11 @@ func Fed(o Op, after *model.Design) (list []string) {
 		return nil // whoever is deleted reports to nobody
 	}
 	was, is := fields(o.Before), fields(o.After)
-	for _, f := range fedFields[o.Kind] {
+	for _, field := range model.Fields(o.Kind) {
+		if !field.Fed {
+			continue
+		}
+		f := field.Name
 		before, now := was[f], is[f]
 		switch f {
 		case "users", "manager":

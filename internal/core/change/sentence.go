@@ -160,44 +160,18 @@ func article(k model.Kind) string {
 	return "a " + k.Word()
 }
 
-// relations are the lists whose changes have sentences of their own: what joins and what leaves, with the texts around.
-type relation struct {
-	kind, field string
-	of          model.Kind
-	joins, cuts [2]string // before the member, and between it and the object
-}
-
-var relations = []relation{
-	{"group", "users", model.KindUser, [2]string{"", " joins "}, [2]string{"", " leaves "}},
-	{"group", "groups", model.KindGroup, [2]string{"", " is nested in "}, [2]string{"", " is no longer nested in "}},
-	{"role", "sets", model.KindSet, [2]string{"", " is included in "}, [2]string{"", " is taken out of "}},
-	{"role", "inherits", model.KindRole, [2]string{"what ", " gives is inherited by "}, [2]string{"what ", " gives is no longer inherited by "}},
-	{"role", "permissions", "permission", [2]string{"", " is put into "}, [2]string{"", " is taken out of "}},
-	{"role", "excludes", "permission", [2]string{"", " is excluded from "}, [2]string{"", " is no longer excluded from "}},
-	{"set", "permissions", "permission", [2]string{"", " is put into "}, [2]string{"", " is taken out of "}},
-	{"user", "licences", model.KindLicence, [2]string{"the licence ", " is given to "}, [2]string{"the licence ", " is taken from "}},
-}
-
 func (t *teller) contents(o Op, before model.Object) {
 	b, a := fields(before), fields(o.After)
 	self := t.name(o.Kind, o.ID)
 	done := map[string]bool{"id": true, "name": o.Before == nil, "userName": o.Before == nil, "displayName": o.Before == nil}
-	for _, r := range relations {
-		if r.kind != string(o.Kind) {
+	for _, f := range model.Fields(o.Kind) {
+		if f.Joins == "" {
 			continue
 		}
-		done[r.field] = true
-		was, is, _, _ := lists(b[r.field], a[r.field], nil)
-		for _, id := range is {
-			if !slices.Contains(was, id) {
-				t.say(r.joins[0], t.name(r.of, id), r.joins[1], self)
-			}
-		}
-		for _, id := range was {
-			if !slices.Contains(is, id) {
-				t.say(r.cuts[0], t.name(r.of, id), r.cuts[1], self)
-			}
-		}
+		done[f.Name] = true
+		was, is := f.Lists(before, o.After)
+		t.members(f.Joins, f.Ref, is, setOf(was), self)
+		t.members(f.Leaves, f.Ref, was, setOf(is), self)
 	}
 	if o.Kind == model.KindSystem {
 		done["permissions"] = true
@@ -208,7 +182,17 @@ func (t *teller) contents(o Op, before model.Object) {
 	}
 	for _, f := range names(a, b) {
 		if !done[f] && !reflect.DeepEqual(a[f], b[f]) {
-			t.say(self, fmt.Sprintf(": %s %s", word(f), t.become(o.Kind, f, b[f], a[f])))
+			t.say(self, fmt.Sprintf(": %s %s", model.FieldOf(o.Kind, f).Said, t.become(o.Kind, f, b[f], a[f])))
+		}
+	}
+}
+
+// members tells of each thing in a list that is not among the others what it does.
+func (t *teller) members(does string, kind model.Kind, list []string, others map[string]bool, self Part) {
+	upTo, after, _ := strings.Cut(does, "|")
+	for _, id := range list {
+		if !others[id] {
+			t.say(upTo, t.name(kind, id), after, self)
 		}
 	}
 }
@@ -231,45 +215,15 @@ func (t *teller) catalogue(self Part, before, after *model.System) {
 	}
 }
 
-// word is a field's name as people say it.
-func word(field string) string {
-	switch field {
-	case "displayName":
-		return "name"
-	case "userName":
-		return "user name"
-	case "externalId":
-		return "external id"
-	case "copyOf":
-		return "original"
-	case "lastUse":
-		return "last use"
-	}
-	return field
-}
-
-// unsaid is what fields mean that say nothing (docs/model-file.md), in words.
-var unsaid = map[model.Kind]map[string]string{
-	model.KindUser:       {"state": "“active”", "source": "“local”", "area": everywhere},
-	model.KindGroup:      {"source": "“local”", "kind": "“static”"},
-	model.KindRole:       {"state": "“active”"},
-	model.KindSet:        {"state": "“active”"},
-	model.KindAssignment: {"area": everywhere, "reach": "“area”", "mode": "“full”"},
-	model.KindConflict:   {"limit": "1", "where": "“same-area”"},
-	model.KindDelegation: {"area": everywhere},
-	model.KindLicence:    {"seats": "unlimited"},
-}
-
-const everywhere = "the whole organisation"
-
 // become tells what becomes of a field; a side that says nothing is nil.
 func (t *teller) become(kind model.Kind, field string, before, after any) string {
-	was, is := unsaid[kind][field], unsaid[kind][field]
+	f := model.FieldOf(kind, field)
+	was, is := f.Means, f.Means
 	if before != nil && before != "" {
-		was = t.show(field, before)
+		was = t.show(f, before)
 	}
 	if after != nil {
-		is = t.show(field, after)
+		is = t.show(f, after)
 	}
 	switch {
 	case is == "":
@@ -280,14 +234,12 @@ func (t *teller) become(kind model.Kind, field string, before, after any) string
 	return "becomes " + is + ", was " + was
 }
 
-var references = map[string]model.Kind{"owner": model.KindUser, "manager": model.KindUser, "area": model.KindArea, "parent": model.KindArea, "licence": model.KindLicence}
-
-func (t *teller) show(field string, v any) string {
+func (t *teller) show(f model.Field, v any) string {
 	if s, ok := v.(string); ok {
-		if kind, refers := references[field]; refers {
-			return cmp.Or(t.names(kind, s), s)
+		if f.Ref != "" {
+			return cmp.Or(t.names(f.Ref, s), s)
 		}
-		if field == "from" || field == "until" {
+		if f.Name == "from" || f.Name == "until" {
 			if at, err := time.Parse(time.RFC3339, s); err == nil {
 				return Day(at)
 			}
@@ -336,7 +288,7 @@ func (t *teller) assignment(o Op) {
 		var changes []string
 		for _, f := range []string{"subject", "role", "set", "area", "reach", "mode", "from", "until", "reason", "contact"} {
 			if !reflect.DeepEqual(b[f], n[f]) {
-				changes = append(changes, word(f)+" "+t.become(model.KindAssignment, f, b[f], n[f]))
+				changes = append(changes, model.FieldOf(model.KindAssignment, f).Said+" "+t.become(model.KindAssignment, f, b[f], n[f]))
 			}
 		}
 		t.say(subject, "’s ", target, place, id, ": "+strings.Join(changes, "; "))

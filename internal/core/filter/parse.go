@@ -308,7 +308,7 @@ func (p *parser) value(a *attribute, op operator, opAt int) value {
 		case exact:
 			v.written = v.text
 		case instant:
-			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil {
+			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil || v.time.UTC().Year() < 1 || v.time.UTC().Year() > 9999 {
 				p.fail(start, "expected an instant like \"2026-01-31T00:00:00Z\" for %q, not %s", a.name, raw)
 			}
 		}

@@ -170,6 +170,9 @@ var forms = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05",
 func instant(text string) (time.Time, error) {
 	for _, f := range forms {
 		if t, err := time.Parse(f, strings.TrimSpace(text)); err == nil {
+			if !model.InYears(t) {
+				return time.Time{}, fmt.Errorf("“%s” lies outside the years 1 to 9999", text)
+			}
 			return t.UTC(), nil
 		}
 	}

@@ -3,10 +3,12 @@ package model
 import (
 	"fmt"
 	"iter"
+	"reflect"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/filter"
 )
@@ -82,6 +84,9 @@ func Check(d *Design) []Problem {
 // CheckChange tells what is wrong with a design that was made from one that nothing was wrong with, by [Design.With]: the errors are those of
 // [Check], though of a cycle another link may be named, and warnings are told only of what has changed. That nothing mentions what is gone must have been seen to.
 func CheckChange(before, after *Design) []Problem {
+	if after.sound {
+		return nil
+	}
 	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) || !slices.Equal(before.Licences, after.Licences) || !slices.Equal(before.Areas, after.Areas) {
 		return Check(after) // all hangs on these
 	}
@@ -272,6 +277,15 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 	case ok && first != i:
 		c.say(a.field("id"), "%q is the id of %s[%d] already: choose another", a.id, a.kind.Plural(), first)
 	}
+}
+
+// instants checks that all instants of an object can be written: that in UTC they lie in the years 1 to 9999.
+func (c *checker) instants(a at, o Object) {
+	eachInstant(reflect.ValueOf(o), a.path, func(path string, t time.Time) {
+		if !t.IsZero() && !InYears(t) {
+			c.problems = append(c.problems, Problem{Kind: a.kind, ID: a.id, Path: path, Message: "expected an instant in the years 1 to 9999 (UTC)"})
+		}
+	})
 }
 
 func (c *checker) name(a at, field, value string) {
@@ -621,6 +635,7 @@ func (c *checker) conflicts() {
 	for i, x := range checked(c, KindConflict, c.d.Conflicts) {
 		a := place(KindConflict, i, x.ID)
 		c.id(a, i, seen)
+		c.instants(a, x)
 		c.name(a, "name", x.Name)
 		for j, item := range x.Items {
 			ia := a.field("items").element(j)
@@ -653,6 +668,7 @@ func (c *checker) delegations() {
 	for i, x := range checked(c, KindDelegation, c.d.Delegations) {
 		a := place(KindDelegation, i, x.ID)
 		c.id(a, i, seen)
+		c.instants(a, x)
 		c.name(a, "name", x.Name)
 		c.subject(a.field("delegate"), x.Delegate)
 		given := 0

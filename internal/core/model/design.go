@@ -1,7 +1,6 @@
 package model
 
 import (
-	"maps"
 	"slices"
 	"strings"
 )
@@ -93,10 +92,18 @@ type Design struct {
 	Delegations  Table[*Delegation]
 
 	built bool // it has what every design has
+	sound bool // [Check] has found no error in it
 }
 
 // ImplicitRoot is the id of the root area of a design whose author named no areas.
 const ImplicitRoot = "root"
+
+// BuildSound is [Build] of what [Check] has found no error in, which then need not be looked at again.
+func BuildSound(d *Design) *Design {
+	d = Build(d)
+	d.sound = true
+	return d
+}
 
 // Build completes lists of objects, in any order, into a design: it fills in defaults, sorts, and adds what every design has. What
 // it is given must have passed [Check]; the objects become the design's own.
@@ -112,16 +119,9 @@ func Build(d *Design) *Design {
 		d.Systems = append(slices.Clip(d.Systems), ownSystem())
 		d.Sets = append(slices.Clip(d.Sets), ownSets()...)
 	}
-	finish(&d.Licences)
-	finish(&d.Areas)
-	finish(&d.Systems)
-	finish(&d.Sets)
-	finish(&d.Roles)
-	finish(&d.Groups)
-	finish(&d.Users)
-	finish(&d.Assignments)
-	finish(&d.Conflicts)
-	finish(&d.Delegations)
+	for _, k := range tables {
+		k.table(d).finish()
+	}
 	root := d.Root()
 	for _, u := range d.Users {
 		dropRoot(u, root)
@@ -164,17 +164,6 @@ func (d *Design) HasImplicitRoot() bool {
 		!slices.ContainsFunc(d.Delegations, func(g *Delegation) bool { return g.People.Area != "" })
 }
 
-func finish[T Object](t *Table[T]) {
-	for _, o := range *t {
-		o.normalise()
-	}
-	if !slices.IsSortedFunc(*t, byID[T]) {
-		slices.SortFunc(*t, byID[T])
-	}
-}
-
-func byID[T Object](a, b T) int { return strings.Compare(a.Ident(), b.Ident()) }
-
 // Root is the id of the root area.
 func (d *Design) Root() string {
 	for _, a := range d.Areas {
@@ -183,175 +172,6 @@ func (d *Design) Root() string {
 		}
 	}
 	return ""
-}
-
-// Get gives the object of a kind with an id, or nil.
-func (d *Design) Get(kind Kind, id string) Object {
-	switch kind {
-	case KindOrganisation:
-		return d.Organisation
-	case KindLicence:
-		return find(d.Licences, id)
-	case KindArea:
-		return find(d.Areas, id)
-	case KindSystem:
-		return find(d.Systems, id)
-	case KindSet:
-		return find(d.Sets, id)
-	case KindRole:
-		return find(d.Roles, id)
-	case KindGroup:
-		return find(d.Groups, id)
-	case KindUser:
-		return find(d.Users, id)
-	case KindAssignment:
-		return find(d.Assignments, id)
-	case KindConflict:
-		return find(d.Conflicts, id)
-	case KindDelegation:
-		return find(d.Delegations, id)
-	}
-	return nil
-}
-
-// find keeps a missing object from becoming an interface that is not nil.
-func find[T Object](t Table[T], id string) Object {
-	if o, ok := t.Find(id); ok {
-		return o
-	}
-	return nil
-}
-
-// All calls do with every object that the design's author made, kind by kind in the order of [Kinds]; what is built in is left out.
-func (d *Design) All(do func(Object)) {
-	if d.Organisation != nil {
-		do(d.Organisation)
-	}
-	each(d.Licences, do)
-	if !d.HasImplicitRoot() {
-		each(d.Areas, do)
-	}
-	each(d.Systems, do)
-	each(d.Sets, do)
-	each(d.Roles, do)
-	each(d.Groups, do)
-	each(d.Users, do)
-	each(d.Assignments, do)
-	each(d.Conflicts, do)
-	each(d.Delegations, do)
-}
-
-func each[T Object](t Table[T], do func(Object)) {
-	for _, o := range t {
-		if !BuiltIn(o.Kind(), o.Ident()) {
-			do(o)
-		}
-	}
-}
-
-// Add puts an object into a design that is being gathered for [Check] and [Build].
-func (d *Design) Add(o Object) {
-	switch o := o.(type) {
-	case *Organisation:
-		d.Organisation = o
-	case *Licence:
-		d.Licences = append(d.Licences, o)
-	case *Area:
-		d.Areas = append(d.Areas, o)
-	case *System:
-		d.Systems = append(d.Systems, o)
-	case *Set:
-		d.Sets = append(d.Sets, o)
-	case *Role:
-		d.Roles = append(d.Roles, o)
-	case *Group:
-		d.Groups = append(d.Groups, o)
-	case *User:
-		d.Users = append(d.Users, o)
-	case *Assignment:
-		d.Assignments = append(d.Assignments, o)
-	case *Conflict:
-		d.Conflicts = append(d.Conflicts, o)
-	case *Delegation:
-		d.Delegations = append(d.Delegations, o)
-	}
-}
-
-// Edit replaces the object of a kind and an id by another, or removes it if After is nil.
-type Edit struct {
-	Kind  Kind
-	ID    string
-	After Object
-}
-
-// With gives the design that results from edits made in order; the receiver stays as it is, and what no edit names
-// is shared. The result has not been checked.
-func (d *Design) With(edits []Edit) *Design {
-	last := map[Kind]map[string]Object{}
-	root := d.Root()
-	for _, e := range edits {
-		if e.After != nil {
-			dropRoot(e.After, root)
-		}
-		if last[e.Kind] == nil {
-			last[e.Kind] = map[string]Object{}
-		}
-		last[e.Kind][e.ID] = e.After
-	}
-	n := *d
-	for kind, edits := range last {
-		switch kind {
-		case KindOrganisation:
-			implicit := n.HasImplicitRoot()
-			n.Organisation, _ = edits[string(KindOrganisation)].(*Organisation)
-			if implicit {
-				n.Areas = nil // made anew below, with the new name
-			}
-		case KindLicence:
-			n.Licences = merge(n.Licences, edits)
-		case KindArea:
-			n.Areas = merge(n.Areas, edits)
-		case KindSystem:
-			n.Systems = merge(n.Systems, edits)
-		case KindSet:
-			n.Sets = merge(n.Sets, edits)
-		case KindRole:
-			n.Roles = merge(n.Roles, edits)
-		case KindGroup:
-			n.Groups = merge(n.Groups, edits)
-		case KindUser:
-			n.Users = merge(n.Users, edits)
-		case KindAssignment:
-			n.Assignments = merge(n.Assignments, edits)
-		case KindConflict:
-			n.Conflicts = merge(n.Conflicts, edits)
-		case KindDelegation:
-			n.Delegations = merge(n.Delegations, edits)
-		}
-	}
-	if n.Organisation == nil {
-		n.Organisation = &Organisation{}
-	}
-	if len(n.Areas) == 0 {
-		n.Areas = Table[*Area]{implicitRoot(&n)}
-	}
-	return &n
-}
-
-func merge[T Object](t Table[T], edits map[string]Object) Table[T] {
-	out := make(Table[T], 0, len(t)+len(edits))
-	for _, id := range slices.Sorted(maps.Keys(edits)) {
-		i, found := t.Position(id)
-		out, t = append(out, t[:i]...), t[i:]
-		if found {
-			t = t[1:]
-		}
-		if o := edits[id]; o != nil {
-			o.normalise()
-			out = append(out, o.(T))
-		}
-	}
-	return append(out, t...)
 }
 
 // Permission finds a permission by its key.

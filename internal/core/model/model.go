@@ -31,28 +31,6 @@ const (
 	KindDelegation   Kind = "delegation"
 )
 
-// Kinds lists every kind in an order in which each refers only to kinds before it, but for users (managers, owners).
-var Kinds = []Kind{KindOrganisation, KindLicence, KindArea, KindSystem, KindSet, KindRole, KindGroup, KindUser, KindAssignment, KindConflict, KindDelegation}
-
-// Plural is the name of a kind's list in a model file; it is also how error paths begin.
-func (k Kind) Plural() string {
-	if k == KindOrganisation {
-		return string(k)
-	}
-	return string(k) + "s"
-}
-
-// Word is the kind in the interface's words.
-func (k Kind) Word() string {
-	switch k {
-	case KindSet:
-		return "permission set"
-	case KindUser:
-		return "person"
-	}
-	return string(k)
-}
-
 // Object is one thing of a design. Its dynamic type is a pointer to one of this package's structs; objects are
 // never altered after they have become part of a design.
 type Object interface {
@@ -75,8 +53,8 @@ type Organisation struct {
 type Licence struct {
 	ID     string   `json:"id"`
 	Name   string   `json:"name"`
-	Seats  *int     `json:"seats,omitempty"`
-	Covers []string `json:"covers,omitempty"`
+	Seats  *int     `json:"seats,omitempty" means:"unlimited"`
+	Covers []string `json:"covers,omitempty" ref:"licence"`
 }
 
 // Area is a place in the organisation's tree. The one area without a parent is the root, the whole organisation.
@@ -84,7 +62,7 @@ type Area struct {
 	ID     string `json:"id"`
 	Name   string `json:"name"`
 	Type   string `json:"kind,omitempty"`
-	Parent string `json:"parent,omitempty"`
+	Parent string `json:"parent,omitempty" ref:"area" gone:"up"`
 }
 
 // System owns permissions.
@@ -94,7 +72,7 @@ type System struct {
 	Description string        `json:"description,omitempty"`
 	Supplier    string        `json:"supplier,omitempty"`
 	Version     string        `json:"version,omitempty"`
-	Licence     string        `json:"licence,omitempty"`
+	Licence     string        `json:"licence,omitempty" ref:"licence"`
 	Permissions []*Permission `json:"permissions"`
 }
 
@@ -108,7 +86,7 @@ type Permission struct {
 	Risk        int      `json:"risk,omitempty"`
 	Span        Span     `json:"span,omitzero"`
 	Implies     []string `json:"implies,omitempty"`
-	Licence     string   `json:"licence,omitempty"`
+	Licence     string   `json:"licence,omitempty" ref:"licence"`
 }
 
 // Parts cuts a permission's key into system, object and action; ok is false if the key has another form.
@@ -121,7 +99,7 @@ func Parts(key string) (system, object, action string, ok bool) {
 
 // CopyOf remembers the set that an own set was begun from.
 type CopyOf struct {
-	Set     string `json:"set"`
+	Set     string `json:"set" ref:"set"`
 	Version string `json:"version,omitempty"`
 }
 
@@ -130,12 +108,12 @@ type Set struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
 	Description string    `json:"description,omitempty"`
-	System      string    `json:"system,omitempty"`
+	System      string    `json:"system,omitempty" ref:"system" gone:"deleted"`
 	Version     string    `json:"version,omitempty"`
-	CopyOf      *CopyOf   `json:"copyOf,omitempty"`
-	Owner       string    `json:"owner,omitempty"`
-	State       Lifecycle `json:"state,omitzero"`
-	Permissions []string  `json:"permissions"`
+	CopyOf      *CopyOf   `json:"copyOf,omitempty" said:"original"`
+	Owner       string    `json:"owner,omitempty" ref:"user"`
+	State       Lifecycle `json:"state,omitzero" means:"“active”"`
+	Permissions []string  `json:"permissions" ref:"permission" joins:"| is put into " leaves:"| is taken out of "`
 }
 
 // Role is a job function.
@@ -143,28 +121,28 @@ type Role struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
 	Description string    `json:"description,omitempty"`
-	Owner       string    `json:"owner,omitempty"`
-	State       Lifecycle `json:"state,omitzero"`
+	Owner       string    `json:"owner,omitempty" ref:"user"`
+	State       Lifecycle `json:"state,omitzero" means:"“active”"`
 	Protected   bool      `json:"protected,omitempty"`
-	Sets        []string  `json:"sets,omitempty"`
-	Inherits    []string  `json:"inherits,omitempty"`
-	Permissions []string  `json:"permissions,omitempty"`
-	Excludes    []string  `json:"excludes,omitempty"`
+	Sets        []string  `json:"sets,omitempty" ref:"set" joins:"| is included in " leaves:"| is taken out of "`
+	Inherits    []string  `json:"inherits,omitempty" ref:"role" joins:"what | gives is inherited by " leaves:"what | gives is no longer inherited by "`
+	Permissions []string  `json:"permissions,omitempty" ref:"permission" joins:"| is put into " leaves:"| is taken out of "`
+	Excludes    []string  `json:"excludes,omitempty" ref:"permission" joins:"| is excluded from " leaves:"| is no longer excluded from "`
 }
 
 // Group is people taken together: listed one by one, or found by a rule.
 type Group struct {
 	ID          string    `json:"id"`
-	Name        string    `json:"name"`
+	Name        string    `json:"name" fed:"yes"`
 	Description string    `json:"description,omitempty"`
-	Owner       string    `json:"owner,omitempty"`
-	ExternalID  string    `json:"externalId,omitempty"`
-	Source      Source    `json:"source,omitzero"`
-	Area        string    `json:"area,omitempty"`
+	Owner       string    `json:"owner,omitempty" ref:"user"`
+	ExternalID  string    `json:"externalId,omitempty" said:"external id" fed:"yes"`
+	Source      Source    `json:"source,omitzero" means:"“local”"`
+	Area        string    `json:"area,omitempty" ref:"area" gone:"up"`
 	Unlisted    Unlisted  `json:"listed,omitzero"`
-	Type        GroupType `json:"kind,omitzero"`
-	Users       []string  `json:"users,omitempty"`
-	Groups      []string  `json:"groups,omitempty"`
+	Type        GroupType `json:"kind,omitzero" means:"“static”"`
+	Users       []string  `json:"users,omitempty" ref:"user" said:"members" fed:"yes" joins:"| joins " leaves:"| leaves "`
+	Groups      []string  `json:"groups,omitempty" ref:"group" said:"nested groups" fed:"yes" joins:"| is nested in " leaves:"| is no longer nested in "`
 	Rule        string    `json:"rule,omitempty"`
 }
 
@@ -178,29 +156,29 @@ type Qualification struct {
 // User is a person with an account.
 type User struct {
 	ID             string               `json:"id"`
-	UserName       string               `json:"userName"`
-	DisplayName    string               `json:"displayName"`
-	Email          string               `json:"email,omitempty"`
-	JobTitle       string               `json:"title,omitempty"`
-	Department     string               `json:"department,omitempty"`
-	UserType       string               `json:"userType,omitempty"`
-	ExternalID     string               `json:"externalId,omitempty"`
-	Area           string               `json:"area,omitempty"`
-	Manager        string               `json:"manager,omitempty"`
-	Licences       []string             `json:"licences,omitempty"`
+	UserName       string               `json:"userName" said:"user name" fed:"yes"`
+	DisplayName    string               `json:"displayName" said:"name" fed:"yes"`
+	Email          string               `json:"email,omitempty" fed:"yes"`
+	JobTitle       string               `json:"title,omitempty" fed:"yes"`
+	Department     string               `json:"department,omitempty" fed:"yes"`
+	UserType       string               `json:"userType,omitempty" said:"kind" fed:"yes"`
+	ExternalID     string               `json:"externalId,omitempty" said:"external id" fed:"yes"`
+	Area           string               `json:"area,omitempty" ref:"area" gone:"up" means:"the whole organisation"`
+	Manager        string               `json:"manager,omitempty" ref:"user" gone:"up" fed:"yes"`
+	Licences       []string             `json:"licences,omitempty" ref:"licence" joins:"the licence | is given to " leaves:"the licence | is taken from "`
 	Qualifications []Qualification      `json:"qualifications,omitempty"`
-	State          UserState            `json:"state,omitzero"`
+	State          UserState            `json:"state,omitzero" means:"“active”"`
 	From           time.Time            `json:"from,omitzero"`
 	Until          time.Time            `json:"until,omitzero"`
-	Source         Source               `json:"source,omitzero"`
-	LastUse        map[string]time.Time `json:"lastUse,omitempty"`
+	Source         Source               `json:"source,omitzero" means:"“local”"`
+	LastUse        map[string]time.Time `json:"lastUse,omitempty" ref:"system" said:"last use"`
 }
 
 // Subject is who gets an assignment, or who a delegate is: a user or a group. The groups [Everyone] and [Public]
 // are built in.
 type Subject struct {
-	User  string `json:"user,omitempty"`
-	Group string `json:"group,omitempty"`
+	User  string `json:"user,omitempty" ref:"user"`
+	Group string `json:"group,omitempty" ref:"group"`
 }
 
 // The groups that every design has: all active users; and these together with whoever is not signed in.
@@ -212,12 +190,12 @@ const (
 // Assignment gives a subject a role or a single set at an area, for a time.
 type Assignment struct {
 	ID      string    `json:"id"`
-	Subject Subject   `json:"subject"`
-	Role    string    `json:"role,omitempty"`
-	Set     string    `json:"set,omitempty"`
-	Area    string    `json:"area,omitempty"`
-	Reach   Reach     `json:"reach,omitzero"`
-	Mode    Mode      `json:"mode,omitzero"`
+	Subject Subject   `json:"subject" gone:"deleted"`
+	Role    string    `json:"role,omitempty" ref:"role" gone:"deleted"`
+	Set     string    `json:"set,omitempty" ref:"set" gone:"deleted"`
+	Area    string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation"`
+	Reach   Reach     `json:"reach,omitzero" means:"“area”"`
+	Mode    Mode      `json:"mode,omitzero" means:"“full”"`
 	From    time.Time `json:"from,omitzero"`
 	Until   time.Time `json:"until,omitzero"`
 	Reason  string    `json:"reason,omitempty"`
@@ -226,13 +204,13 @@ type Assignment struct {
 
 // Item is a permission or a role that a conflict counts.
 type Item struct {
-	Permission string `json:"permission,omitempty"`
-	Role       string `json:"role,omitempty"`
+	Permission string `json:"permission,omitempty" ref:"permission"`
+	Role       string `json:"role,omitempty" ref:"role"`
 }
 
 // Exception lets one person break a conflict until a date.
 type Exception struct {
-	User   string    `json:"user"`
+	User   string    `json:"user" ref:"user"`
 	Until  time.Time `json:"until"`
 	Reason string    `json:"reason"`
 }
@@ -243,31 +221,31 @@ type Conflict struct {
 	Name        string      `json:"name"`
 	Description string      `json:"description,omitempty"`
 	Items       []Item      `json:"items"`
-	Limit       Limit       `json:"limit,omitzero"`
-	Where       Where       `json:"where,omitzero"`
+	Limit       Limit       `json:"limit,omitzero" means:"1"`
+	Where       Where       `json:"where,omitzero" means:"“same-area”"`
 	Exceptions  []Exception `json:"exceptions,omitempty"`
 }
 
 // People says which people a delegation covers: the members of a group, those a filter matches, or those whose home
 // area lies in an area. Exactly one is given.
 type People struct {
-	Group  string `json:"group,omitempty"`
+	Group  string `json:"group,omitempty" ref:"group"`
 	Filter string `json:"filter,omitempty"`
-	Area   string `json:"area,omitempty"`
+	Area   string `json:"area,omitempty" ref:"area"`
 }
 
 // Delegation lets a delegate administer part of the organisation.
 type Delegation struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
-	Delegate    Subject   `json:"delegate"`
-	People      People    `json:"people"`
+	Delegate    Subject   `json:"delegate" gone:"deleted"`
+	People      People    `json:"people" gone:"deleted"`
 	Actions     []string  `json:"actions"`
-	Roles       []string  `json:"roles,omitempty"`
-	Sets        []string  `json:"sets,omitempty"`
-	Groups      []string  `json:"groups,omitempty"`
+	Roles       []string  `json:"roles,omitempty" ref:"role"`
+	Sets        []string  `json:"sets,omitempty" ref:"set"`
+	Groups      []string  `json:"groups,omitempty" ref:"group"`
 	GroupsWhole bool      `json:"groupsWhole,omitempty"`
-	Area        string    `json:"area,omitempty"`
+	Area        string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation"`
 	MaxDays     *int      `json:"maxDays,omitempty"`
 	From        time.Time `json:"from,omitzero"`
 	Until       time.Time `json:"until,omitzero"`
@@ -398,35 +376,6 @@ func (o *Delegation) normalise() {
 	utc(&o.From, &o.Until)
 }
 
-// New gives an empty object of a kind, or an error if there is no such kind.
-func New(kind Kind) (Object, error) {
-	switch kind {
-	case KindOrganisation:
-		return &Organisation{}, nil
-	case KindLicence:
-		return &Licence{}, nil
-	case KindArea:
-		return &Area{}, nil
-	case KindSystem:
-		return &System{}, nil
-	case KindSet:
-		return &Set{}, nil
-	case KindRole:
-		return &Role{}, nil
-	case KindGroup:
-		return &Group{}, nil
-	case KindUser:
-		return &User{}, nil
-	case KindAssignment:
-		return &Assignment{}, nil
-	case KindConflict:
-		return &Conflict{}, nil
-	case KindDelegation:
-		return &Delegation{}, nil
-	}
-	return nil, fmt.Errorf("there is no kind of object %q", kind)
-}
-
 // Decode reads one object of a kind from the JSON that the model file uses for it.
 // Fields that the kind does not have are errors.
 func Decode(kind Kind, data []byte) (Object, error) {
@@ -447,3 +396,18 @@ func Decode(kind Kind, data []byte) (Object, error) {
 func In(t, from, until time.Time) bool {
 	return (from.IsZero() || !t.Before(from)) && (until.IsZero() || t.Before(until))
 }
+
+// ParseInstant reads an instant (RFC 3339). In UTC it lies in the years 1 to 9999, or it could not be written again.
+func ParseInstant(s string) (time.Time, error) {
+	t, err := time.Parse(time.RFC3339, s)
+	if err != nil {
+		return time.Time{}, err
+	}
+	if t = t.UTC(); !InYears(t) {
+		return time.Time{}, fmt.Errorf("%q lies outside the years 1 to 9999", s)
+	}
+	return t, nil
+}
+
+// InYears tells whether an instant lies in the years 1 to 9999 in UTC.
+func InYears(t time.Time) bool { y := t.UTC().Year(); return y >= 1 && y <= 9999 }

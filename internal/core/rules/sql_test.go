@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	_ "github.com/glebarez/sqlite"
+	_ "modernc.org/sqlite"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"

@@ -13,11 +13,11 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/valyala/fastjson"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 )
 
@@ -453,7 +453,7 @@ func (f *fields) circumstances(q *asked, context *fastjson.Value) {
 		return
 	}
 	if at, there := f.text(context, "context", "time"); there {
-		t, err := time.Parse(time.RFC3339, at)
+		t, err := model.ParseInstant(at)
 		if (err != nil || t.IsZero()) && f.err == nil {
 			f.err = fmt.Errorf("context.time: expected an instant like \"2026-01-31T00:00:00Z\", not %q", at)
 		}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -49,7 +50,7 @@ func Read(in io.Reader) (*model.Design, []model.Problem, error) {
 	if len(model.Errors(r.problems)) > 0 {
 		return nil, r.problems, nil
 	}
-	return model.Build(r.design), r.problems, nil
+	return model.BuildSound(r.design), r.problems, nil
 }
 
 type reader struct {
@@ -179,87 +180,80 @@ func (r *reader) list(element func() error) error {
 	return err
 }
 
-func text[T ~string](r *reader, to *T) (bool, error) {
+// text reads a text; nil if something else comes.
+func (r *reader) text() (*string, error) {
 	ok, err := r.expect('"', "a text")
-	if ok {
-		var token jsontext.Token
-		if token, err = r.dec.ReadToken(); err == nil {
-			*to = T(token.String())
-		}
+	if !ok || err != nil {
+		return nil, err
 	}
-	return true, err
+	token, err := r.dec.ReadToken()
+	if err != nil {
+		return nil, err
+	}
+	s := token.String()
+	return &s, nil
 }
 
-func (r *reader) texts(to *[]string) (bool, error) {
+func (r *reader) texts(to *[]string) error {
 	*to = []string{}
-	return true, r.list(func() error {
-		var s string
-		_, err := text(r, &s)
-		*to = append(*to, s)
+	return r.list(func() error {
+		s, err := r.text()
+		if s == nil {
+			s = new(string) // so that positions stay true
+		}
+		*to = append(*to, *s)
 		return err
 	})
 }
 
-// value reads an enumerated text; the empty one, which stands for a default in memory, is not allowed in a file.
-func value[T ~string](r *reader, to *T) (bool, error) {
-	if r.dec.PeekKind() == '"' {
-		_, err := text(r, to)
-		if err == nil && *to == "" {
-			r.say("expected a value, not an empty text")
-		}
-		return true, err
-	}
-	return text(r, to)
-}
-
-func (r *reader) number(what string, parse func(raw string) error) (bool, error) {
+func (r *reader) number(what string, parse func(raw string) error) error {
 	ok, err := r.expect('0', what)
 	if !ok || err != nil {
-		return true, err
+		return err
 	}
 	raw, err := r.dec.ReadValue()
 	if err != nil {
-		return true, err
+		return err
 	}
 	if parse(string(raw)) != nil {
 		r.say("expected " + what + ", not " + string(raw))
 	}
-	return true, nil
+	return nil
 }
 
-func (r *reader) integer(to *int) (bool, error) {
+func (r *reader) integer(to *int) error {
 	return r.number("a whole number", func(raw string) (err error) { *to, err = strconv.Atoi(raw); return err })
 }
 
-func (r *reader) flag(to *bool) (bool, error) {
+func (r *reader) flag(to *bool) error {
 	switch r.dec.PeekKind() {
 	case 't', 'f':
 		token, err := r.dec.ReadToken()
 		if err == nil {
 			*to = token.Bool()
 		}
-		return true, err
+		return err
 	}
 	_, err := r.expect('t', "true or false")
-	return true, err
+	return err
 }
 
-func (r *reader) instant(to *time.Time) (bool, error) {
+func (r *reader) instant(to *time.Time) error {
 	if r.dec.PeekKind() != '"' {
 		_, err := r.expect('"', "an instant like \"2026-01-31T00:00:00Z\"")
-		return true, err
+		return err
 	}
-	var s string
-	if _, err := text(r, &s); err != nil {
-		return true, err
+	s, err := r.text()
+	if err != nil {
+		return err
 	}
-	t, err := time.Parse(time.RFC3339, s)
+	t, err := model.ParseInstant(*s)
 	if err != nil || t.IsZero() {
-		r.say(fmt.Sprintf("expected an instant like \"2026-01-31T00:00:00Z\", not %q", s))
-		return true, nil
+		r.say(fmt.Sprintf("expected an instant like \"2026-01-31T00:00:00Z\", in the years 1 to 9999, not %q", *s))
+		return nil
 	}
-	*to = t.UTC()
-	return true, nil
+	*to = t
+	return nil
 }
 
 func (r *reader) document() error {
@@ -267,14 +261,21 @@ func (r *reader) document() error {
 	err := r.object(func(name string) (bool, error) {
 		switch name {
 		case "format":
-			_, err := text(r, &format)
+			s, err := r.text()
+			if s != nil {
+				format = *s
+			}
 			if err == nil && format != Format && !r.bad["format"] {
 				r.say(fmt.Sprintf("expected %q, not %q", Format, format))
 			}
 			return true, err
 		case "name":
 			r.design.Organisation = &model.Organisation{}
-			return text(r, &r.design.Organisation.Name)
+			s, err := r.text()
+			if s != nil {
+				r.design.Organisation.Name = *s
+			}
+			return true, err
 		}
 		for _, kind := range model.Kinds[1:] {
 			if name == kind.Plural() {
@@ -283,7 +284,7 @@ func (r *reader) document() error {
 					if err != nil {
 						return err
 					}
-					err = r.read(o)
+					err = r.read(reflect.ValueOf(o).Elem())
 					r.design.Add(o) // even a broken one, so that positions stay true
 					return err
 				})

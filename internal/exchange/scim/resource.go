@@ -10,9 +10,9 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"time"
 
 	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/model"
 )
 
 // Error is what is wrong with a request, as RFC 7644 §3.12 has it.
@@ -281,7 +281,7 @@ func (a *Attribute) valued(v any) any {
 		return a.row(v)
 	case string:
 		if a.Type == "dateTime" {
-			at, err := time.Parse(time.RFC3339, v)
+			at, err := model.ParseInstant(v)
 			if err != nil {
 				return nil
 			}

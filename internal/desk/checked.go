@@ -1,0 +1,390 @@
+package desk
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
+)
+
+// Door is the way by which a change comes.
+type Door int
+
+// The doors. What each does about the verdicts on a change, [stances] says.
+const (
+	ByHand        Door = iota // an act of a draft
+	ByUndo                    // an act of a draft that undoes a revision
+	ByUpgrade                 // an act of a draft that takes a version of a catalogue over
+	ByReview                  // the outcome of a review that is closed
+	ByTask                    // what the owner of a group chose for something that a review revoked
+	ByInvitation              // somebody accepts an invitation
+	ByOperator                // the command line
+	ByReplacement             // a model file in place of the whole design
+	ByDirectory               // requests of directories
+	ByAccount                 // the invented past of the demo organisation
+)
+
+// Concern is something that is asked of every change.
+type Concern string
+
+// The concerns, and what a verdict on each says.
+const (
+	WellFormed Concern = "well-formed" // the design would not be well-formed (docs/semantics.md, §10)
+	Permitted  Concern = "permitted"   // neither a right nor a delegation lets the actor do it (§9)
+	Supplied   Concern = "supplied"    // it edits what comes with a system, or is protected (§2)
+	Fed        Concern = "fed"         // it gainsays a directory
+	Lockout    Concern = "lockout"     // nobody would hold every right in Fachwerk any longer (§9)
+	HandedOn   Concern = "handed-on"   // it hands on rights in Fachwerk that the actor does not hold
+	Critical   Concern = "critical"    // it hands out full rights, deletes people or delegates
+)
+
+// stance is what a door does about a verdict.
+type stance int
+
+const (
+	refuses stance = iota // the change is not applied
+	proves                // it is applied once the actor has proven who they are
+	carries               // it is applied all the same
+)
+
+// stances says what each door does about verdicts; a door refuses whatever is not named for it. So a door that is added and forgotten here is shut.
+var stances = map[Door]map[Concern]stance{
+	ByHand:    {Critical: proves},
+	ByUndo:    {Critical: proves, Supplied: carries, Fed: carries}, // what was can come back, until the directory says otherwise
+	ByUpgrade: {Critical: proves, Supplied: carries},
+	ByReview:  {Critical: proves},
+	ByTask:    {Critical: proves},
+	// What an invited person will hold was asked about when it was given.
+	ByInvitation: {Fed: carries, HandedOn: carries, Critical: carries},
+	// Whoever can read the database file holds all of it anyway.
+	ByOperator:    {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
+	ByReplacement: {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
+	ByDirectory:   {Permitted: carries, Fed: carries, HandedOn: carries, Critical: carries},
+	ByAccount:     {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
+}
+
+func (d Door) stance(q Concern) stance { return stances[d][q] }
+
+// act is one thing that somebody does: a revision of its own, or a part of one.
+type act struct {
+	door Door
+	ops  []change.Op
+	// permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and delegations decide.
+	permits func(change.Op) string
+}
+
+// verdict is what stands against a change, or asks for proof.
+type verdict struct {
+	concern Concern
+	act     int // which of the acts it is about; -1: the change as a whole
+	stance  stance
+	message string // a sentence
+}
+
+// checked is a change with every verdict on it: who would make it, by which doors, on which design. Nothing else can be applied, and only [Desk.check] and
+// [Desk.checkDesign] make one.
+type checked struct {
+	house *house // the design that it was checked on
+	asker
+	acts     []act
+	ops      []change.Op   // of all acts, compacted
+	after    *model.Design // nil if it is not well-formed
+	index    *index.Index  // of after
+	at       time.Time     // when the verdicts were given
+	verdicts []verdict
+	weighed  *change.Impact
+}
+
+// asker is who would make a change.
+type asker struct {
+	who  Actor
+	name string    // of an operator or program, if who is nobody
+	then time.Time // when they made it, of an invented past; zero: now
+}
+
+// at is when the change is made.
+func (d *Desk) at(by asker) time.Time {
+	if by.then.IsZero() {
+		return d.now()
+	}
+	return by.then
+}
+
+// check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what needs it.
+func (d *Desk) check(h *house, by asker, acts ...act) *checked {
+	c := &checked{house: h, asker: by, acts: acts}
+	var all []change.Op
+	for _, a := range acts {
+		all = append(all, a.ops...)
+	}
+	var problems []model.Problem
+	if c.ops = change.Compact(all); len(c.ops) == 0 {
+		c.after, c.index = h.design(), h.index
+	} else if c.after, problems = change.Apply(h.design(), c.ops); c.after != nil {
+		c.index = h.index.Update(c.after)
+	}
+	for _, p := range model.Errors(problems) {
+		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, refuses, upper(p.Message) + " (" + p.Path + ")."})
+	}
+	c.judge(d)
+	return c
+}
+
+// checkDesign asks all concerns of a design that is to take the place of another.
+func (d *Desk) checkDesign(h *house, by asker, door Door, design *model.Design) *checked {
+	ops := change.Difference(h.design(), design)
+	c := &checked{house: h, asker: by, acts: []act{{door: door, ops: ops}}, ops: ops, after: design}
+	if problems := model.Errors(model.CheckChange(h.design(), design)); len(problems) > 0 {
+		c.after = nil
+		for _, p := range problems {
+			c.verdicts = append(c.verdicts, verdict{WellFormed, -1, refuses, upper(p.Message) + " (" + p.Path + ")."})
+		}
+	} else {
+		c.index = h.index.Update(design)
+	}
+	c.judge(d)
+	return c
+}
+
+// judge gives the verdicts but for that on form, by the authority of now.
+func (c *checked) judge(d *Desk) {
+	c.at = d.at(c.asker)
+	c.verdicts = slices.DeleteFunc(c.verdicts, func(v verdict) bool { return v.concern != WellFormed })
+	for i, a := range c.acts {
+		c.ask(i, Permitted, func() []string { return d.refusals(c, a) })
+		c.ask(i, Supplied, func() (out []string) {
+			for _, p := range change.EditSupplied(a.ops) {
+				out = append(out, upper(p.Message)+".")
+			}
+			return out
+		})
+		if c.after != nil {
+			c.ask(i, Fed, func() []string { return gainsaid(a.ops, c.after) })
+		}
+	}
+	if c.after == nil || len(c.ops) == 0 {
+		return
+	}
+	c.ask(-1, Lockout, c.lockout)
+	c.ask(-1, HandedOn, func() []string { return d.handedOn(c) })
+	c.ask(-1, Critical, c.critical)
+}
+
+// ask puts a concern about one act, or about the change as a whole, unless every door concerned carries whatever the answer is.
+func (c *checked) ask(i int, q Concern, answers func() []string) {
+	strictest := carries
+	for n, a := range c.acts {
+		if i < 0 || n == i {
+			strictest = min(strictest, a.door.stance(q))
+		}
+	}
+	if strictest == carries {
+		return
+	}
+	for _, message := range answers() {
+		c.verdicts = append(c.verdicts, verdict{q, i, strictest, message})
+	}
+}
+
+// impact is what the change does to people, as of when it was first asked for.
+func (c *checked) impact() *change.Impact {
+	switch {
+	case c.weighed != nil:
+	case c.after == nil || len(c.ops) == 0:
+		c.weighed = &change.Impact{}
+	default:
+		c.weighed = change.Weigh(c.house.index, c.index, c.ops, c.at)
+	}
+	return c.weighed
+}
+
+// of gives the messages of verdicts on some concerns; on all if none is given.
+func (c *checked) of(s stance, concerns ...Concern) (out []string) {
+	for _, v := range c.verdicts {
+		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) && !slices.Contains(out, v.message) {
+			out = append(out, v.message)
+		}
+	}
+	return out
+}
+
+// refusedOf gives what stands against one act.
+func (c *checked) refusedOf(i int) (out []string) {
+	for _, v := range c.verdicts {
+		if v.act == i && v.stance == refuses {
+			out = append(out, v.message)
+		}
+	}
+	return out
+}
+
+// provenFor is how long after giving the password a person may make critical changes.
+const provenFor = 10 * time.Minute
+
+// refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if it can.
+func (c *checked) refusal(now time.Time, message string) *Error {
+	if blocks := c.of(refuses); len(blocks) > 0 {
+		e := &Error{Cause: NotAllowed, Message: message, Problems: firstOf(blocks)}
+		if slices.ContainsFunc(c.verdicts, func(v verdict) bool { return v.concern == WellFormed }) {
+			e.Cause = Invalid
+		}
+		if message == "" {
+			e.Message, e.Problems = blocks[0], firstOf(blocks[1:])
+		}
+		return e
+	}
+	if proofs := c.of(proves); len(proofs) > 0 && now.Sub(c.who.Proven) > provenFor {
+		return &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.",
+			Problems: firstOf(proofs)}
+	}
+	return nil
+}
+
+// refusals tells which operations of an act are not the actor's to make.
+func (d *Desk) refusals(c *checked, a act) (out []string) {
+	add := func(why string) {
+		if why != "" && !slices.Contains(out, why) {
+			out = append(out, why)
+		}
+	}
+	if a.permits != nil {
+		for _, o := range a.ops {
+			add(a.permits(o))
+		}
+		return out
+	}
+	var authority *delegation.Authority
+	told := map[string]bool{}
+	for _, o := range a.ops {
+		right := model.RightToEdit(o.Kind)
+		if d.may(c.house, c.who, right) {
+			continue
+		}
+		if authority == nil {
+			authority = delegation.Of(c.house.index, c.who.User, c.at)
+		}
+		if !authority.Empty() {
+			if r := authority.CheckOp(o, c.index); r != nil {
+				add(r.Reason)
+			}
+			continue
+		}
+		if !told[right] {
+			told[right] = true
+			add(upper(change.Title(o)) + ": " + d.need(c.house, c.who, right).Error())
+		}
+	}
+	return out
+}
+
+// lockout tells if the change would leave nobody with every right in Fachwerk.
+func (c *checked) lockout() []string {
+	if len(c.house.index.Owners(c.at)) > 0 && len(c.index.Owners(c.at)) == 0 {
+		return []string{"This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first."}
+	}
+	return nil
+}
+
+// handedOn tells which rights in Fachwerk the change hands on that the actor does not hold.
+func (d *Desk) handedOn(c *checked) (out []string) {
+	for _, p := range c.impact().People {
+		for _, g := range p.Gains {
+			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.may(c.house, c.who, g.Permission) {
+				name := c.house.ref(model.KindUser, p.User).Name
+				out = append(out, name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.")
+			}
+		}
+	}
+	return out
+}
+
+// critical says why the change needs a fresh proof of who makes it.
+func (c *checked) critical() (out []string) {
+	owners := c.house.index.Owners(c.at)
+	for _, id := range c.index.Owners(c.at) {
+		if u, ok := c.after.Users.Find(id); ok && !slices.Contains(owners, id) {
+			out = append(out, u.DisplayName+" gains full rights in Fachwerk.")
+		}
+	}
+	for _, o := range c.ops {
+		switch before, after := o.Before, o.After; o.Kind {
+		case model.KindDelegation:
+			out = append(out, upper(change.Title(o))+" is changed.")
+		case model.KindUser:
+			was, existed := before.(*model.User)
+			is, exists := after.(*model.User)
+			if existed && was.State != model.UserDeleted && (!exists || is.State == model.UserDeleted) {
+				out = append(out, was.DisplayName+" is deleted.")
+			}
+		}
+	}
+	return out
+}
+
+// note is what the record tells of a revision beside its change.
+type note struct {
+	name   string // of a program, if it is not that of the change
+	why    string
+	undoes int
+	along  func(s *store.Store, revision int) error // what is kept in the same transaction
+}
+
+// apply records a checked change and makes its design the current one: as one revision, or as one for each of its acts if there are as many notes. What it may not do
+// is an [Error] with the message. The writer's lock must be held.
+func (d *Desk) apply(c *checked, message string, notes ...note) (*house, error) {
+	h := c.house
+	if d.house.Load() != h {
+		return nil, errMoved
+	}
+	at := d.at(c.asker)
+	if e := c.refusal(at, message); e != nil {
+		return nil, e
+	}
+	if at.Before(h.at) {
+		at = h.at // a clock that was set back makes no revision older than the one before it
+	}
+	steps := make([]store.Step, len(notes))
+	for i, e := range notes {
+		ops := c.ops
+		if len(notes) > 1 {
+			ops = c.acts[i].ops
+		}
+		r := store.Revision{Number: h.revision + 1 + i, At: at, Who: c.who.User, WhoName: c.name, Why: e.why, Undoes: e.undoes}
+		if e.name != "" {
+			r.WhoName = e.name
+		}
+		for _, d := range []*model.Design{c.after, h.design()} {
+			if u, ok := d.Users.Find(c.who.User); ok {
+				r.WhoName = u.DisplayName
+			}
+		}
+		steps[i] = store.Step{Revision: r, Ops: ops}
+		if e.along != nil {
+			steps[i].Along = func(s *store.Store) error { return e.along(s, r.Number) }
+		}
+	}
+	// Readers see the new house as soon as it is acknowledged, so it is ready before the record is written.
+	next := (&house{revision: h.revision + len(notes), at: at, index: c.index}).inheritLists(h)
+	err := d.store.AppendRevisions(steps...)
+	if errors.Is(err, store.ErrMoved) {
+		if err := d.reload(); err != nil {
+			return nil, err
+		}
+		return nil, errMoved
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the change was not recorded: %w", err)
+	}
+	d.enterHouse(next)
+	return next, nil
+}
+
+// errMoved tells that somebody else applied a change while this one was checked.
+var errMoved = refuse(Conflict, "Somebody else applied a change just now. Look again, then repeat what you did.")

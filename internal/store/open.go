@@ -1,0 +1,229 @@
+package store
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"gorm.io/driver/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+	_ "modernc.org/sqlite" // the SQLite that runs, in Go: the program builds without a C compiler
+)
+
+// Store is an open database. It can be used by many goroutines at once: they read side by side, and write one after another.
+type Store struct {
+	db *gorm.DB // to read
+	w  *gorm.DB // to write; within a transaction, both are that transaction
+}
+
+// applicationID is how a file says that it is a database of Fachwerk: "FACH".
+const applicationID = 0x46414348
+
+// Page caches, in KiB, bounded in sum: one connection that writes, and some that read.
+const (
+	readers     = 6
+	readerCache = 24 << 10
+	writerCache = 96 << 10
+)
+
+// Open opens the database in a file, and makes it unless mustExist. A file that is something else, or was written by a newer program, is refused before anything
+// is written to it; one of an older program is brought up to date, after a copy was put beside it.
+func Open(file string, mustExist bool) (*Store, error) {
+	fail := func(err error) (*Store, error) { return nil, fmt.Errorf("the database %s: %w", file, err) }
+	version, err := recognise(file)
+	switch {
+	case errors.Is(err, fs.ErrNotExist) && !mustExist:
+		if f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL, 0o600); err != nil {
+			return fail(err)
+		} else if err := f.Close(); err != nil {
+			return fail(err)
+		}
+	case err != nil:
+		return fail(err)
+	}
+	// FULL: what was acknowledged outlives a loss of power, not only a kill.
+	w, err := dial(file, 1, writerCache, "journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)")
+	if err != nil {
+		return fail(err)
+	}
+	s := &Store{w, w}
+	if err := s.migrate(file, version); err != nil {
+		_, err = fail(err)
+		return nil, errors.Join(err, s.Close())
+	}
+	if s.db, err = dial(file, readers, readerCache, "query_only(1)"); err != nil {
+		s.db = w
+		_, err = fail(err)
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// dial opens connections to a file, at most so many at once, each with a page cache of so many KiB.
+func dial(file string, connections, cache int, pragmas ...string) (*gorm.DB, error) {
+	path, err := filepath.Abs(file)
+	if err != nil {
+		return nil, err
+	}
+	q := url.Values{"_txlock": {"immediate"}, "_pragma": append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache))}
+	if connections > 1 {
+		q.Set("_txlock", "deferred")
+	}
+	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + q.Encode()
+	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
+		Logger:                 logger.Default.LogMode(logger.Silent),
+		SkipDefaultTransaction: true,
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
+	if err != nil {
+		return nil, err
+	}
+	pool, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	pool.SetMaxOpenConns(connections)
+	pool.SetMaxIdleConns(connections)
+	return db, nil
+}
+
+// sqliteMagic is how a file of SQLite begins.
+const sqliteMagic = "SQLite format 3\x00"
+
+// recognise gives the version of the schema in a file, 0 if nothing is in it yet. It writes nothing.
+func recognise(file string) (version int, err error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return 0, err
+	}
+	head := make([]byte, len(sqliteMagic))
+	n, err := io.ReadFull(f, head)
+	if err := errors.Join(f.Close()); err != nil {
+		return 0, err
+	}
+	if n == 0 && errors.Is(err, io.EOF) {
+		return 0, nil
+	}
+	if !bytes.Equal(head, []byte(sqliteMagic)) {
+		if info, statErr := os.Stat(file); statErr == nil && info.IsDir() {
+			return 0, errors.New("it is a folder: name a file in it")
+		}
+		return 0, errors.New("the file is not a database: it was left as it is")
+	}
+	db, err := dial(file, 1, 1<<10, "query_only(1)")
+	if err != nil {
+		return 0, err
+	}
+	defer (&Store{db, db}).Close()
+	var id int
+	var tables []string
+	if err := errors.Join(db.Raw("PRAGMA application_id").Scan(&id).Error, db.Raw("PRAGMA user_version").Scan(&version).Error,
+		db.Raw("SELECT name FROM sqlite_master WHERE type = 'table'").Scan(&tables).Error); err != nil {
+		return 0, err
+	}
+	all := " " + strings.Join(tables, " ") + " "
+	switch {
+	case id == applicationID && version > len(steps):
+		return 0, fmt.Errorf("it was written by a newer Fachwerk (schema %d; this one knows up to %d): use that one. The file was left as it is", version, len(steps))
+	case id == applicationID:
+		return version, nil
+	case id == 0 && version == 0 && len(tables) == 0:
+		return 0, nil
+	case id == 0 && version == 0 && strings.Contains(all, " objects ") && strings.Contains(all, " revisions ") && strings.Contains(all, " operations "):
+		return 1, nil // the first programs marked nothing
+	}
+	return 0, errors.New("it is the database of another program: name another file. This one was left as it is")
+}
+
+// steps bring a database from one version of the schema to the next; the first makes it out of nothing, or completes what the first programs made.
+var steps = []func(tx *gorm.DB) error{
+	func(tx *gorm.DB) error {
+		return tx.AutoMigrate(&object{}, &Revision{}, &operation{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{},
+			&ReviewTask{}, &Letter{}, &Fed{})
+	},
+	// Drafts are kept act by act.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&DraftEdit{}); err != nil || !tx.Migrator().HasTable("drafts") {
+			return err
+		}
+		var old []struct {
+			User  string
+			Edits []byte
+		}
+		if err := tx.Table("drafts").Select("user", "edits").Find(&old).Error; err != nil {
+			return err
+		}
+		for _, d := range old {
+			edits, err := splitDraft(d.User, d.Edits)
+			if err != nil {
+				return fmt.Errorf("the draft of %s: %w", d.User, err)
+			}
+			if len(edits) == 0 {
+				continue
+			}
+			if err := tx.CreateInBatches(edits, 200).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Migrator().DropTable("drafts")
+	},
+}
+
+// migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put beside the file first.
+func (s *Store) migrate(file string, version int) error {
+	if version == len(steps) {
+		return nil
+	}
+	if version > 0 {
+		copied := fmt.Sprintf("%s.schema-%d", file, version)
+		if _, err := os.Stat(copied); errors.Is(err, fs.ErrNotExist) {
+			if err := s.w.Exec("VACUUM INTO ?", copied).Error; err != nil {
+				return fmt.Errorf("no copy of it can be made, so it was left as it is: %w", err)
+			}
+			if err := os.Chmod(copied, 0o600); err != nil {
+				return err
+			}
+		}
+	}
+	first := version
+	if version == 1 { // what the first programs made may lack a column or a table that later ones of them had
+		first = 0
+	}
+	return s.w.Transaction(func(tx *gorm.DB) error {
+		for _, step := range steps[first:] {
+			if err := step(tx); err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec(fmt.Sprintf("PRAGMA application_id = %d", applicationID)).Error; err != nil {
+			return err
+		}
+		return tx.Exec(fmt.Sprintf("PRAGMA user_version = %d", len(steps))).Error
+	})
+}
+
+// Close ends the use of the database.
+func (s *Store) Close() (err error) {
+	for _, db := range []*gorm.DB{s.db, s.w} {
+		pool, e := db.DB()
+		if e == nil {
+			e = pool.Close()
+		}
+		err = errors.Join(err, e)
+	}
+	return err
+}
+
+// read runs do on the database as it is at one moment.
+func (s *Store) read(do func(tx *gorm.DB) error) error { return s.db.Transaction(do) }
+
+// write runs do in one transaction: all that it writes is kept, or nothing.
+func (s *Store) write(do func(tx *gorm.DB) error) error { return s.w.Transaction(do) }
