@@ -17,8 +17,10 @@ type AreaSheet struct {
 	Path        []Ref       `json:"path" doc:"What it lies in, from the whole organisation down"`
 	Below       []AreaBelow `json:"below" doc:"What lies in it, each after the one that it lies in"`
 	People      int         `json:"people" doc:"At home here or below"`
-	Here        []Grant     `json:"here" doc:"Assignments at this very area"`
-	Above       []Grant     `json:"above" doc:"Assignments at areas that it lies in, which count here too"`
+	Here        []Grant     `json:"here" doc:"Assignments at this very area, at most 500"`
+	HereCount   int         `json:"hereCount" doc:"How many these are"`
+	Above       []Grant     `json:"above" doc:"Assignments at areas that it lies in, which count here too, at most 500"`
+	AboveCount  int         `json:"aboveCount" doc:"How many these are"`
 	Contacts    []Grant     `json:"contacts" doc:"Assignments that name a contact of this area"`
 	Groups      []Ref       `json:"groups" doc:"Groups whose home it is"`
 	Delegations []Ref       `json:"delegations" doc:"Delegations that hold here, or are about the people here"`
@@ -32,6 +34,9 @@ type AreaBelow struct {
 	People int    `json:"people"`
 	Grants int    `json:"grants"`
 }
+
+// grantsShown bounds how many assignments a sheet lists one by one.
+const grantsShown = 500
 
 // Area gives the sheet of an area.
 func (d *Desk) Area(who Actor, id string) (*AreaSheet, error) {
@@ -55,16 +60,22 @@ func (d *Desk) Area(who Actor, id string) (*AreaSheet, error) {
 	}
 	slices.Reverse(a.Path)
 	s.below(a, id, 1)
-	for _, g := range merged(s.design().Assignments, s.present.design().Assignments) {
-		at := areaOr(s.index, g.Area)
-		switch v := s.grant(d, who, g); {
-		case at == id:
-			a.Here = append(a.Here, v)
-			if g.Contact {
-				a.Contacts = append(a.Contacts, v)
+	present := &sight{house: s.present, present: s.present, at: s.at}
+	for _, g := range merged(s.grantsAt(id), present.grantsAt(id)) {
+		a.HereCount++
+		if len(a.Here) < grantsShown {
+			a.Here = append(a.Here, s.grant(d, who, g))
+		}
+		if g.Contact {
+			a.Contacts = append(a.Contacts, s.grant(d, who, g))
+		}
+	}
+	for _, up := range a.Path {
+		for _, g := range merged(s.grantsAt(up.ID), present.grantsAt(up.ID)) {
+			a.AboveCount++
+			if len(a.Above) < grantsShown {
+				a.Above = append(a.Above, s.grant(d, who, g))
 			}
-		case s.index.Covers(at, id):
-			a.Above = append(a.Above, v)
 		}
 	}
 	for _, g := range s.design().Groups {

@@ -177,6 +177,12 @@ func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
 	return v, nil
 }
 
+// seating is who takes the seats of a licence, and who goes without.
+type seating struct {
+	taken   []Seat
+	without []*model.User
+}
+
 // pool counts what [sight.seats] tells, of a licence that the design has.
 func (s *sight) pool(id string) Pool {
 	l, _ := s.design().Licences.Find(id)
@@ -206,6 +212,14 @@ func (s *sight) neededBy(licence string) (out []*model.System) {
 
 // seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it; each by name.
 func (s *sight) seats(licence string) (taken []Seat, without []*model.User) {
+	all := counted(s, "seats of "+licence, func() seating {
+		taken, without := s.seatsNow(licence)
+		return seating{taken, without}
+	})
+	return all.taken, all.without
+}
+
+func (s *sight) seatsNow(licence string) (taken []Seat, without []*model.User) {
 	systems, limit := s.neededBy(licence), s.at.AddDate(0, 0, -idleAfter)
 	for _, u := range s.design().Users {
 		if slices.Contains(u.Licences, licence) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
@@ -218,9 +232,10 @@ func (s *sight) seats(licence string) (taken []Seat, without []*model.User) {
 			seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
 			taken = append(taken, seat)
 		}
-		if slices.Contains(s.index.WaitsFor(u.ID, s.at), licence) {
-			without = append(without, u)
-		}
+	}
+	for _, id := range s.index.Lacking(licence, s.at) {
+		u, _ := s.design().Users.Find(id)
+		without = append(without, u)
 	}
 	byName := func(a, b *model.User) int {
 		return strings.Compare(model.Fold(a.DisplayName), model.Fold(b.DisplayName))
@@ -261,6 +276,19 @@ type PermissionSheet struct {
 }
 
 const holdersShown = 200
+
+// firstByName gives the first of some people by name.
+func (s *sight) firstByName(users []string, most int) []Ref {
+	place := counted(s, "places by name", func() map[string]int {
+		places := make(map[string]int, len(s.design().Users))
+		for i, e := range s.entries(model.KindUser) {
+			places[e.node.ID] = i
+		}
+		return places
+	})
+	sorted := slices.SortedFunc(slices.Values(users), func(a, b string) int { return cmp.Compare(place[a], place[b]) })
+	return s.refs(model.KindUser, sorted[:min(len(sorted), most)])
+}
 
 // Permission gives the sheet of a permission, with who holds it somewhere in an area (empty: anywhere).
 func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error) {
@@ -315,11 +343,7 @@ func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error
 	}
 	holders := s.index.WhoHolds(index.Some{Keys: []string{key}, Area: where}, s.at)
 	v.Holders = len(holders)
-	for _, u := range holders {
-		v.People = append(v.People, s.ref(model.KindUser, u))
-	}
-	slices.SortFunc(v.People, func(a, b Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) })
-	v.People = v.People[:min(len(v.People), holdersShown)]
+	v.People = s.firstByName(holders, holdersShown)
 	return v, nil
 }
 

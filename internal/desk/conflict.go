@@ -66,11 +66,7 @@ func (d *Desk) Conflict(who Actor, id string) (*ConflictSheet, error) {
 	return v, nil
 }
 
-// violations gives every violation there is, found once for each view.
+// violations gives every violation there is.
 func (s *sight) violations() []duty.Violation {
-	if s.broken == nil {
-		list := duty.All(s.index, s.at)
-		s.broken = &list
-	}
-	return *s.broken
+	return counted(s, "violations", func() []duty.Violation { return duty.All(s.index, s.at) })
 }

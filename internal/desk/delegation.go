@@ -117,6 +117,21 @@ func (s *sight) delegation(d *Desk, who Actor, g *model.Delegation) DelegationSh
 	return v
 }
 
+// criticalHeld gives which critical permissions people hold, by who holds any.
+func (s *sight) criticalHeld() map[string][]string {
+	return counted(s, "critical", func() map[string][]string {
+		var keys []string
+		for _, o := range s.design().Systems {
+			for _, p := range o.Permissions {
+				if p.Risk == 3 {
+					keys = append(keys, p.Key)
+				}
+			}
+		}
+		return s.index.HeldAmong(keys, s.at)
+	})
+}
+
 // covers tells what a delegation covers now.
 func (s *sight) covers(g *model.Delegation) Coverage {
 	c := Coverage{People: []Ref{}, Above: []Ref{}, Areas: []Ref{}, Closed: []Ref{}}
@@ -130,10 +145,11 @@ func (s *sight) covers(g *model.Delegation) Coverage {
 	if g.Delegate.Group != "" {
 		delegates = s.index.Members(g.Delegate.Group)
 	}
-	holds := map[string]bool{} // what some delegate holds
+	critical := s.criticalHeld()
+	holds := map[string]bool{} // what some delegate holds of what is critical
 	for _, u := range delegates {
-		for _, h := range s.index.Effective(u, s.at) {
-			holds[h.Permission] = true
+		for _, key := range critical[u] {
+			holds[key] = true
 		}
 	}
 	for _, u := range people {
@@ -144,9 +160,7 @@ func (s *sight) covers(g *model.Delegation) Coverage {
 		if len(c.People) < coveredShown {
 			c.People = append(c.People, s.ref(model.KindUser, u))
 		}
-		if len(c.Above) < coveredShown && slices.ContainsFunc(s.index.Effective(u, s.at), func(h index.Holding) bool {
-			return !holds[h.Permission] && s.riskOf([]string{h.Permission}) == 3
-		}) {
+		if len(c.Above) < coveredShown && slices.ContainsFunc(critical[u], func(key string) bool { return !holds[key] }) {
 			c.Above = append(c.Above, s.ref(model.KindUser, u))
 		}
 	}

@@ -25,6 +25,7 @@ type Desk struct {
 	known   sync.Map // tokens that programs have shown, by hash
 	laid    sync.Map // drafts as they were last laid, by user
 	drafts  sync.Map // the locks under which they are altered, by user
+	asked   sync.Map // what open reviews ask about, by id
 	past    pastHouses
 	fed     fed
 	imports imports

@@ -211,12 +211,13 @@ func (d *Desk) AssignMany(who Actor, subjects, targets []End, terms JoinTerms) (
 			return err
 		}
 		var ops []change.Op
+		given := grantsGiven(base, subjects...)
 		for _, s := range subjects {
 			for _, t := range targets {
 				if !isSubject(s) || !isGrantable(t) {
 					return refuse(Invalid, "A role or permission set is assigned to a person or group, not a %s to a %s.", model.Kind(t.Kind).Word(), model.Kind(s.Kind).Word())
 				}
-				op, err := assign(base, pair{s, t}, terms)
+				op, err := assign(base, given, pair{s, t}, terms)
 				var e *Error
 				if errors.As(err, &e) && e.Cause == Conflict {
 					continue

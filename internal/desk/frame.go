@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -103,22 +104,54 @@ func (d *Desk) connect(who Actor, v View) (*connection, error) {
 	if c.focus == nil {
 		return c, nil
 	}
-	now := s.at
-	var pictures [2]*index.Picture
-	found := false
-	for i, x := range []*index.Index{c.house.index, h.index} {
-		if i == 1 && !drafted {
-			continue
+	// One look at the frame asks for the beams and for each bay, all of them of the same connection.
+	c = counted(s, "connection "+v.Focus+" "+v.Second+" "+v.Where, func() *connection {
+		var pictures [2]*index.Picture
+		var wait sync.WaitGroup
+		for i, x := range []*index.Index{c.house.index, h.index} {
+			if i == 0 || drafted {
+				wait.Go(func() { pictures[i], _ = x.Connect(*c.focus, c.second, v.Where, s.at) })
+			}
 		}
-		if picture, ok := x.Connect(*c.focus, c.second, v.Where, now); ok {
-			pictures[i], found = picture, true
+		wait.Wait()
+		if pictures[0] == nil && pictures[1] == nil {
+			return nil
 		}
+		c.merge(h, pictures[0], pictures[1], drafted)
+		c.nearestFirst()
+		return c
+	})
+	if c == nil {
+		focus, _ := parseNode(v.Focus)
+		return nil, refuse(NotFound, "There is no %s %q.", focus.Kind.Word(), focus.ID)
 	}
-	if !found {
-		return nil, refuse(NotFound, "There is no %s %q.", c.focus.Kind.Word(), c.focus.ID)
-	}
-	c.merge(h, pictures[0], pictures[1], drafted)
 	return c, nil
+}
+
+// nearestFirst leaves only the beams between what most passes through, if there are too many to draw.
+func (c *connection) nearestFirst() {
+	if len(c.beams) <= mostBeams {
+		return
+	}
+	place := map[index.Node]int{}
+	for _, nodes := range c.nodes {
+		for i, n := range nodes {
+			place[n.Node] = i
+		}
+	}
+	type placed struct {
+		far  int
+		beam Beam
+	}
+	list := make([]placed, len(c.beams))
+	for i, b := range c.beams {
+		list[i] = placed{max(place[index.Node{Kind: model.Kind(b.From.Kind), ID: b.From.ID}], place[index.Node{Kind: model.Kind(b.To.Kind), ID: b.To.ID}]), b}
+	}
+	slices.SortStableFunc(list, func(a, b placed) int { return cmp.Compare(a.far, b.far) })
+	for i := range mostBeams {
+		c.beams[i] = list[i].beam
+	}
+	c.beams = c.beams[:mostBeams]
 }
 
 // merge puts the drafted picture and the present one together.
@@ -200,19 +233,6 @@ func (d *Desk) Picture(who Actor, v View) (*Picture, error) {
 	if c.second != nil {
 		r := c.house.ref(c.second.Kind, c.second.ID)
 		p.Second = &r
-	}
-	if len(p.Beams) > mostBeams {
-		place := map[index.Node]int{}
-		for _, nodes := range c.nodes {
-			for i, n := range nodes {
-				place[n.Node] = i
-			}
-		}
-		far := func(b Beam) int {
-			return max(place[index.Node{Kind: model.Kind(b.From.Kind), ID: b.From.ID}], place[index.Node{Kind: model.Kind(b.To.Kind), ID: b.To.ID}])
-		}
-		slices.SortStableFunc(p.Beams, func(a, b Beam) int { return cmp.Compare(far(a), far(b)) })
-		p.Beams = p.Beams[:mostBeams]
 	}
 	if p.Beams == nil {
 		p.Beams = []Beam{}

@@ -82,7 +82,7 @@ func join(d *model.Design, p pair, terms JoinTerms) (change.Op, error) {
 		return change.Op{}, refuse(Invalid, "A thing cannot be joined to itself.")
 	}
 	if isSubject(p.upper) && isGrantable(p.lower) {
-		return assign(d, p, terms)
+		return assign(d, grantsGiven(d, p.upper), p, terms)
 	}
 	return member(d, p, func(list *[]string, id string) error {
 		if slices.Contains(*list, id) {
@@ -101,7 +101,27 @@ func isGrantable(e End) bool {
 	return e.Kind == string(model.KindRole) || e.Kind == string(model.KindSet)
 }
 
-func assign(d *model.Design, p pair, terms JoinTerms) (change.Op, error) {
+// grantsGiven gives what some subjects are assigned already.
+func grantsGiven(d *model.Design, subjects ...End) map[model.GrantKey]bool {
+	of := map[model.Subject]bool{}
+	for _, e := range subjects {
+		if e.Kind == string(model.KindUser) {
+			of[model.Subject{User: e.ID}] = true
+		} else {
+			of[model.Subject{Group: e.ID}] = true
+		}
+	}
+	given := map[model.GrantKey]bool{}
+	for _, a := range d.Assignments {
+		if of[a.Subject] {
+			given[a.Key()] = true
+		}
+	}
+	return given
+}
+
+// assign gives one end of a pair what the other gives, unless it is given already.
+func assign(d *model.Design, given map[model.GrantKey]bool, p pair, terms JoinTerms) (change.Op, error) {
 	a := &model.Assignment{Area: terms.Area, Reach: model.Reach(terms.Reach), Mode: model.Mode(terms.Mode), Reason: strings.TrimSpace(terms.Reason)}
 	if a.Area == d.Root() {
 		a.Area = ""
@@ -134,11 +154,8 @@ func assign(d *model.Design, p pair, terms JoinTerms) (change.Op, error) {
 	} else {
 		a.Set = p.lower.ID
 	}
-	for _, other := range d.Assignments {
-		if other.Subject == a.Subject && other.Role == a.Role && other.Set == a.Set && other.Area == a.Area && other.Reach == a.Reach &&
-			other.Mode == a.Mode && other.From.Equal(a.From) && other.Until.Equal(a.Until) {
-			return change.Op{}, refuse(Conflict, "This is assigned already, on the same terms.")
-		}
+	if given[a.Key()] {
+		return change.Op{}, refuse(Conflict, "This is assigned already, on the same terms.")
 	}
 	a.ID = "a-" + strings.ToLower(rand.Text()[:12])
 	return change.Put(d, a), nil

@@ -41,13 +41,13 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 		return nil, refuse(NotFound, "there is no user %q", user)
 	}
 	u, _ := h.design().Users.Find(id)
+	owner := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
 	for _, a := range h.design().Assignments {
-		if a.Subject.User == id && a.Set == model.SetOwner && a.Area == "" && a.Reach == model.ReachArea && a.Mode == model.Full && a.From.IsZero() && a.Until.IsZero() {
+		if a.Key() == owner.Key() {
 			return u, nil
 		}
 	}
-	a := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
-	ops := []change.Op{change.Put(h.design(), a)}
+	ops := []change.Op{change.Put(h.design(), owner)}
 	return u, d.operate(h, ops, u.DisplayName+" becomes an owner")
 }
 

@@ -26,7 +26,7 @@ func (d *Desk) ReviewReport(who Actor, id int) (*report.Review, error) {
 			return nil, err
 		}
 	}
-	v := h.review(r, items, tasks, who, d.now())
+	v := h.review(r, countsOf(r, items, tasks, who), who, d.now())
 	out := &report.Review{Organisation: h.design().Organisation.Name, Name: r.Name, About: plain(v.About), Deciders: v.Deciders, Opener: v.Opener.Name, Opened: r.Opened, Due: r.Due, Revision: r.Revision, Written: d.now(), Fate: "stays as it is"}
 	if v.Fate == decisionRevoke {
 		out.Fate = "is revoked"

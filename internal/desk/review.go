@@ -141,28 +141,37 @@ func (h *house) targetOf(i review.Item) Ref {
 	return h.ref(kind, id)
 }
 
-func (h *house) review(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, who Actor, now time.Time) Review {
-	v := Review{ID: r.ID, Name: r.Name, About: h.scopeWords(scopeOf(r)), Deciders: h.deciderWords(r), Fate: cmp.Or(r.Fate, decisionKeep), Opener: h.ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due,
-		Overdue: r.Closed == nil && now.After(r.Due), Reminded: r.Reminded, Closed: r.Closed, Revision: r.Revision, Items: len(items)}
+// countsOf counts what [store.Store.ReviewCounts] does, of one review.
+func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, who Actor) store.ReviewCount {
+	n := store.ReviewCount{Items: len(items), Tasks: len(tasks)}
 	for _, i := range items {
 		switch i.Decision {
 		case decisionKeep:
-			v.Kept++
+			n.Kept++
 		case decisionRevoke:
-			v.Revoked++
+			n.Revoked++
 		}
 		if i.Reviewer == who.eyes() {
-			v.Mine++
-			if i.Decision == "" && r.Closed == nil {
-				v.Waiting++
+			n.Mine++
+			if i.Decision == "" {
+				n.Waiting++
 			}
 		}
 	}
 	for _, t := range tasks {
-		v.Tasks++
 		if t.Decision != "" {
-			v.Settled++
+			n.Settled++
 		}
+	}
+	return n
+}
+
+func (h *house) review(r store.Review, n store.ReviewCount, who Actor, now time.Time) Review {
+	v := Review{ID: r.ID, Name: r.Name, About: h.scopeWords(scopeOf(r)), Deciders: h.deciderWords(r), Fate: cmp.Or(r.Fate, decisionKeep),
+		Opener: h.ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due, Overdue: r.Closed == nil && now.After(r.Due), Reminded: r.Reminded,
+		Closed: r.Closed, Revision: r.Revision, Items: n.Items, Kept: n.Kept, Revoked: n.Revoked, Mine: n.Mine, Tasks: n.Tasks, Settled: n.Settled}
+	if r.Closed == nil {
+		v.Waiting = n.Waiting
 	}
 	return v
 }
@@ -245,29 +254,42 @@ func (d *Desk) Reviews(who Actor, where string) ([]Review, error) {
 	if err != nil {
 		return nil, err
 	}
+	counts, err := d.store.ReviewCounts(who.eyes(), now)
+	if err != nil {
+		return nil, err
+	}
+	var there map[int]bool // the reviews with people at home there
+	if where != "" {
+		if there, err = d.reviewsOf(func(user string) bool { return h.homeIn(user, where) }); err != nil {
+			return nil, err
+		}
+	}
 	out := []Review{}
 	for _, r := range list {
-		items, err := d.store.ReviewItems(r.ID, "")
-		if err != nil {
-			return nil, err
-		}
-		tasks, err := d.store.Tasks(r.ID, "")
-		if err != nil {
-			return nil, err
-		}
-		if now.Before(r.Opened) {
+		if now.Before(r.Opened) || where != "" && !there[r.ID] {
 			continue
 		}
-		r, items, tasks = asOf(now, r, items, tasks)
-		if where != "" && !slices.ContainsFunc(items, func(i store.ReviewItem) bool { return h.homeIn(i.User, where) }) {
-			continue
+		r, _, _ = asOf(now, r, nil, nil)
+		n := counts[r.ID]
+		if r.Closed == nil { // tasks come with the end
+			n.Tasks, n.Settled, n.OwnTasks = 0, 0, 0
 		}
-		v := h.review(r, items, tasks, who, now)
-		if all || v.Mine > 0 || r.Opener == who.eyes() || slices.ContainsFunc(tasks, func(t store.ReviewTask) bool { return t.Owner == who.eyes() }) {
+		v := h.review(r, n, who, now)
+		if all || v.Mine > 0 || r.Opener == who.eyes() || n.OwnTasks > 0 {
 			out = append(out, v)
 		}
 	}
 	return out, nil
+}
+
+// reviewsOf gives the reviews with an item about somebody who fits.
+func (d *Desk) reviewsOf(fits func(user string) bool) (map[int]bool, error) {
+	people, err := d.store.Reviewed()
+	out := map[int]bool{}
+	for review, users := range people {
+		out[review] = slices.ContainsFunc(users, fits)
+	}
+	return out, err
 }
 
 // mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it through a delegation.
@@ -296,7 +318,7 @@ func (d *Desk) Review(who Actor, id int, where string) (*ReviewDetail, error) {
 		return nil, refuse(NotFound, "Review %d was opened later, on %s.", id, r.Opened.Format("2 January 2006"))
 	}
 	r, items, tasks = asOf(now, r, items, tasks)
-	v := &ReviewDetail{Review: h.review(r, items, tasks, who, now), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
+	v := &ReviewDetail{Review: h.review(r, countsOf(r, items, tasks, who), who, now), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
 	v.All = d.may(h, who, model.ViewReviews) || v.MayRun
 	for _, t := range tasks {
 		if v.All || t.Owner == who.eyes() {
@@ -513,30 +535,54 @@ func (d *Desk) staysBy(h *house, i review.Item, stays []index.Holding) []Ref {
 	return out
 }
 
+// asked is what a review asks about. It does not change while the review is open, so it is read once.
+type asked struct {
+	about       map[Ref]bool // roles and sets
+	assignments map[string]bool
+}
+
+func (d *Desk) askedBy(r store.Review) (*asked, error) {
+	if v, ok := d.asked.Load(r.ID); ok {
+		return v.(*asked), nil
+	}
+	items, err := d.store.ReviewItems(r.ID, "")
+	if err != nil {
+		return nil, err
+	}
+	a := &asked{map[Ref]bool{}, map[string]bool{}}
+	for _, i := range items {
+		kind, id := itemOf(r, i).Target()
+		a.about[Ref{Kind: string(kind), ID: id}] = true
+		for _, list := range [][]string{i.Direct, i.Given} {
+			for _, id := range list {
+				a.assignments[id] = true
+			}
+		}
+	}
+	d.asked.Store(r.ID, a)
+	return a, nil
+}
+
 // reviewsTouched names the open reviews that ask about something that a change touches.
 func (d *Desk) reviewsTouched(ops []change.Op) (names []string, err error) {
+	if len(ops) == 0 {
+		return nil, nil
+	}
 	list, err := d.store.Reviews()
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range list {
 		if r.Closed != nil {
+			d.asked.Delete(r.ID)
 			continue
 		}
-		items, err := d.store.ReviewItems(r.ID, "")
+		a, err := d.askedBy(r)
 		if err != nil {
 			return nil, err
 		}
-		about, assignments := map[Ref]bool{}, map[string]bool{}
-		for _, i := range items {
-			kind, id := itemOf(r, i).Target()
-			about[Ref{Kind: string(kind), ID: id}] = true
-			for _, a := range slices.Concat(i.Direct, i.Given) {
-				assignments[a] = true
-			}
-		}
 		if slices.ContainsFunc(ops, func(o change.Op) bool {
-			return about[Ref{Kind: string(o.Kind), ID: o.ID}] || o.Kind == model.KindAssignment && assignments[o.ID]
+			return a.about[Ref{Kind: string(o.Kind), ID: o.ID}] || o.Kind == model.KindAssignment && a.assignments[o.ID]
 		}) {
 			names = append(names, r.Name)
 		}

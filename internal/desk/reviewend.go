@@ -59,7 +59,7 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 	if r, items, tasks, err = d.reviewParts(id); err != nil {
 		return nil, err
 	}
-	v := h.review(r, items, tasks, who, now)
+	v := h.review(r, countsOf(r, items, tasks, who), who, now)
 	return &v, nil
 }
 

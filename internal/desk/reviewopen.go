@@ -74,6 +74,10 @@ func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *Rev
 	var items []store.ReviewItem
 	people := map[string]bool{}
 	reach := map[string]bool{}
+	decider := map[string]struct { // of each person's items, where it does not hang on what these are about
+		who   string
+		first bool
+	}{}
 	others := append([]string{who.User}, h.index.Owners(now)...)
 	for _, i := range review.Items(h.index, scope, now) {
 		if !whole {
@@ -87,9 +91,14 @@ func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *Rev
 				continue
 			}
 		}
-		reviewer, first := review.Reviewer(h.index, i, deciders, now, others...)
+		d, known := decider[i.User]
+		if !known || deciders.By == review.ByOwner {
+			d.who, d.first = review.Reviewer(h.index, i, deciders, now, others...)
+			decider[i.User] = d
+		}
+		reviewer, first := d.who, d.first
 		if reviewer == "" {
-			if u := h.ref(model.KindUser, i.User); !slices.Contains(p.Nobody, u) {
+			if u := h.ref(model.KindUser, i.User); len(p.Nobody) == 0 || p.Nobody[len(p.Nobody)-1] != u { // a person's items come together
 				p.Nobody = append(p.Nobody, u)
 			}
 		} else if !first {
@@ -112,8 +121,9 @@ func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
 	if err != nil {
 		return nil, err
 	}
+	scales := review.NewScales(h.index, d.now())
 	for _, i := range items {
-		e := review.Weigh(h.index, itemOf(store.Review{}, i), d.now())
+		e := scales.Weigh(itemOf(store.Review{}, i))
 		if len(e.Doubts(d.now())) > 0 {
 			p.Doubtful++
 		}
@@ -159,17 +169,27 @@ func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
 	if r.ID, err = d.store.AddReview(r, items); err != nil {
 		return nil, err
 	}
-	v := h.review(r, items, nil, who, d.now())
+	v := h.review(r, countsOf(r, items, nil, who), who, d.now())
 	return &v, nil
 }
 
 // gather keeps the evidence with new items.
 func (d *Desk) gather(h *house, items []store.ReviewItem) error {
 	now := d.now()
+	scales := review.NewScales(h.index, now)
 	joinings := map[string]map[string]store.Revision{}
+	var direct []string
+	for _, i := range items {
+		direct = append(direct, i.Direct...)
+	}
+	given, err := d.store.FirstOn(model.KindAssignment, direct...)
+	if err != nil {
+		return err
+	}
+	above := h.nesting()
 	for n := range items {
 		i := &items[n]
-		w := review.Weigh(h.index, itemOf(store.Review{}, *i), now)
+		w := scales.Weigh(itemOf(store.Review{}, *i))
 		e := Evidence{Used: w.Used, LastUse: optional(w.LastUse), Peers: w.Peers, Alike: w.Alike, Gives: w.Gives, Risk: w.Risk, Conflicts: []Ref{}, Doubts: append([]string{}, w.Doubts(now)...)}
 		if !w.LastUse.IsZero() {
 			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
@@ -177,7 +197,7 @@ func (d *Desk) gather(h *house, items []store.ReviewItem) error {
 		for _, c := range w.Conflicts {
 			e.Conflicts = append(e.Conflicts, h.ref(model.KindConflict, c))
 		}
-		if err := d.sinceWhen(h, i, &e, joinings); err != nil {
+		if err := d.sinceWhen(h, i, &e, given, joinings, above); err != nil {
 			return err
 		}
 		data, err := json.Marshal(e)
@@ -190,7 +210,8 @@ func (d *Desk) gather(h *house, items []store.ReviewItem) error {
 }
 
 // sinceWhen reads from the record since when an item is held, and who gave it and why.
-func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, joinings map[string]map[string]store.Revision) error {
+func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, given map[string]store.Revision, joinings map[string]map[string]store.Revision,
+	above func(group string) map[string]bool) error {
 	tell := func(r store.Revision, why string) {
 		if e.Since == nil || r.At.Before(*e.Since) {
 			at := r.At
@@ -198,21 +219,16 @@ func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, joinings ma
 		}
 	}
 	for _, id := range i.Direct {
-		r, err := d.store.FirstOn(model.KindAssignment, id)
-		if errors.Is(err, store.ErrNotFound) {
-			continue
+		if r, known := given[id]; known {
+			a, _ := h.design().Assignments.Find(id)
+			tell(r, a.Reason)
 		}
-		if err != nil {
-			return err
-		}
-		a, _ := h.design().Assignments.Find(id)
-		tell(r, a.Reason)
 	}
 	if len(i.Direct) > 0 {
 		return nil
 	}
 	for _, g := range h.index.GroupsOf(i.User) { // the listings by which the person is in the groups
-		if !g.Direct || !slices.ContainsFunc(i.Groups, func(given string) bool { return slices.Contains(h.above(g.Group), given) }) {
+		if !g.Direct || !slices.ContainsFunc(i.Groups, func(given string) bool { return above(g.Group)[given] }) {
 			continue
 		}
 		if joinings[g.Group] == nil {
@@ -229,15 +245,31 @@ func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, joinings ma
 	return nil
 }
 
-// above gives a group with all groups that nest it.
-func (h *house) above(group string) []string {
-	out := []string{group}
-	for n := 0; n < len(out); n++ {
-		for _, g := range h.design().Groups {
-			if slices.Contains(g.Groups, out[n]) && !slices.Contains(out, g.ID) {
-				out = append(out, g.ID)
-			}
+// nesting gives a group with all groups that nest it, whichever is asked for.
+func (h *house) nesting() func(group string) map[string]bool {
+	in := map[string][]string{}
+	for _, g := range h.design().Groups {
+		for _, c := range g.Groups {
+			in[c] = append(in[c], g.ID)
 		}
 	}
-	return out
+	known := map[string]map[string]bool{}
+	return func(group string) map[string]bool {
+		if all, ok := known[group]; ok {
+			return all
+		}
+		all := map[string]bool{group: true}
+		for todo := []string{group}; len(todo) > 0; {
+			g := todo[len(todo)-1]
+			todo = todo[:len(todo)-1]
+			for _, up := range in[g] {
+				if !all[up] {
+					all[up] = true
+					todo = append(todo, up)
+				}
+			}
+		}
+		known[group] = all
+		return all
+	}
 }

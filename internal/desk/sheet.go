@@ -71,8 +71,12 @@ func (s *sight) grantsOf(kind model.Kind, id string) []*model.Assignment {
 // merged gives the first list, and after it those of the second that the first has not.
 func merged(now, before []*model.Assignment) []*model.Assignment {
 	out := slices.Clone(now)
+	there := make(map[string]bool, len(now))
+	for _, a := range now {
+		there[a.ID] = true
+	}
 	for _, a := range before {
-		if !slices.ContainsFunc(now, func(b *model.Assignment) bool { return a.ID == b.ID }) {
+		if !there[a.ID] {
 			out = append(out, a)
 		}
 	}

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -92,7 +91,6 @@ type sight struct {
 	whole     bool
 	authority *delegation.Authority // what a delegate may do; of somebody who sees the whole, nil
 	draft     *drafted              // nil while another day or other eyes are looked through
-	broken    *[]duty.Violation     // once they have been asked for
 }
 
 // see opens the design to somebody's eyes.

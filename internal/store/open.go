@@ -73,7 +73,7 @@ func dial(file string, connections, cache int, pragmas ...string) (*gorm.DB, err
 	if err != nil {
 		return nil, err
 	}
-	q := url.Values{"_txlock": {"immediate"}, "_pragma": append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache))}
+	q := url.Values{"_txlock": {"immediate"}, "_time_format": {"sqlite"}, "_pragma": append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache))}
 	if connections > 1 {
 		q.Set("_txlock", "deferred")
 	}

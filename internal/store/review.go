@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"time"
 
 	"gorm.io/gorm"
@@ -102,16 +103,85 @@ func (s *Store) Reviews() (out []Review, err error) {
 	return out, s.db.Order("id desc").Find(&out).Error
 }
 
+// ReviewCount is how far a review has come, and what of it is one person's.
+type ReviewCount struct {
+	Review                   int
+	Items, Kept, Revoked     int
+	Mine, Waiting            int // the person's items, and those of them that are not decided
+	Tasks, Settled, OwnTasks int
+}
+
+// ReviewCounts counts the items and tasks of every review as they stood at an instant, by review.
+func (s *Store) ReviewCounts(person string, at time.Time) (map[int]ReviewCount, error) {
+	var items, tasks []ReviewCount
+	at = at.UTC()
+	out := map[int]ReviewCount{}
+	err := s.read(func(tx *gorm.DB) error {
+		if err := tx.Raw(`SELECT review, count(*) AS items, sum(decision = 'keep' AND done) AS kept, sum(decision = 'revoke' AND done) AS revoked,
+			sum(reviewer = ?) AS mine, sum(reviewer = ? AND NOT (decision <> '' AND done)) AS waiting
+			FROM (SELECT review, decision, reviewer, (decided IS NULL OR decided <= ?) AS done FROM review_items) GROUP BY review`, person, person, at).Scan(&items).Error; err != nil {
+			return err
+		}
+		return tx.Raw(`SELECT review, count(*) AS tasks, sum(decision <> '' AND (decided IS NULL OR decided <= ?)) AS settled, sum(owner = ?) AS own_tasks
+			FROM review_tasks GROUP BY review`, at, person).Scan(&tasks).Error
+	})
+	for _, n := range items {
+		out[n.Review] = n
+	}
+	for _, t := range tasks {
+		n := out[t.Review]
+		n.Tasks, n.Settled, n.OwnTasks = t.Tasks, t.Settled, t.OwnTasks
+		out[t.Review] = n
+	}
+	return out, err
+}
+
+// Reviewed gives the people whom the items of each review are about.
+func (s *Store) Reviewed() (map[int][]string, error) {
+	var rows []ReviewItem
+	err := s.db.Model(&ReviewItem{}).Distinct("review", "user").Find(&rows).Error
+	out := map[int][]string{}
+	for _, r := range rows {
+		out[r.Review] = append(out[r.Review], r.User)
+	}
+	return out, err
+}
+
 // Review gives one review; [ErrNotFound] if there is none of that id.
 func (s *Store) Review(id int) (r Review, err error) { return r, first(s.db, &r, "id = ?", id) }
 
 // ReviewItems gives a review's items, or with a reviewer only that person's.
 func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err error) {
-	q := s.db.Where("review = ?", review).Order("id")
+	q := s.db.Model(&ReviewItem{}).Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given", "evidence", "decision",
+		"reason", "decided", "by").Where("review = ?", review).Order("id")
 	if reviewer != "" {
 		q = q.Where("reviewer = ?", reviewer)
 	}
-	return out, q.Find(&out).Error
+	rows, err := q.Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() { // by hand: there can be very many
+		var i ReviewItem
+		var direct, groups, given []byte
+		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct, &groups, &given, &i.Evidence, &i.Decision,
+			&i.Reason, &i.Decided, &i.By); err != nil {
+			return nil, err
+		}
+		for _, list := range []struct {
+			text []byte
+			to   *[]string
+		}{{direct, &i.Direct}, {groups, &i.Groups}, {given, &i.Given}} {
+			if len(list.text) > 0 {
+				if err := json.Unmarshal(list.text, list.to); err != nil {
+					return nil, err
+				}
+			}
+		}
+		out = append(out, i)
+	}
+	return out, rows.Err()
 }
 
 // ReviewItem gives one item; [ErrNotFound] if there is none of that id.

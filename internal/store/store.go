@@ -323,9 +323,49 @@ func (s *Store) RevisionAt(at time.Time) (n int, err error) {
 	return n, err
 }
 
-// FirstOn gives the revision that an object came with; [ErrNotFound] if there is none.
-func (s *Store) FirstOn(kind model.Kind, id string) (r Revision, err error) {
-	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND (before IS NULL OR length(before) = 0))", string(kind), id).Take(&r).Error
+// FirstOn gives the revisions that some objects of a kind last came with, by their ids; of all of the kind that an operation is kept of, if there are more than can be
+// asked for by name.
+func (s *Store) FirstOn(kind model.Kind, ids ...string) (map[string]Revision, error) {
+	out := map[string]Revision{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	q := s.db.Model(&operation{}).Select("object_id, max(revision) AS revision").Where("kind = ? AND (before IS NULL OR length(before) = 0)", string(kind)).Group("object_id")
+	if len(ids) <= named {
+		q = q.Where("object_id IN ?", ids)
+	}
+	var rows []struct {
+		ObjectID string
+		Revision int
+	}
+	if err := q.Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	revisions := s.revisions()
+	for _, r := range rows {
+		one, err := revisions(r.Revision)
+		if err != nil {
+			return nil, err
+		}
+		out[r.ObjectID] = one
+	}
+	return out, nil
+}
+
+// named is how many things a query names one by one.
+const named = 500
+
+// revisions gives revisions by number, each read once.
+func (s *Store) revisions() func(n int) (Revision, error) {
+	known := map[int]Revision{}
+	return func(n int) (Revision, error) {
+		if r, ok := known[n]; ok {
+			return r, nil
+		}
+		r, err := s.Revision(n)
+		known[n] = r
+		return r, err
+	}
 }
 
 // Joinings gives, for each user listed in a group, the last revision that listed them.
@@ -353,17 +393,14 @@ func (s *Store) Joinings(group string) (map[string]Revision, error) {
 			}
 		}
 	}
-	revisions := map[int]Revision{}
+	revisions := s.revisions()
 	out := map[string]Revision{}
 	for u, n := range at {
-		if _, known := revisions[n]; !known {
-			r, err := s.Revision(n)
-			if err != nil {
-				return nil, err
-			}
-			revisions[n] = r
+		r, err := revisions(n)
+		if err != nil {
+			return nil, err
 		}
-		out[u] = revisions[n]
+		out[u] = r
 	}
 	return out, nil
 }

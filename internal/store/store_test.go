@@ -256,8 +256,8 @@ func TestTheRecordIsSearched(t *testing.T) {
 	if _, err := s.LastOn(model.KindGroup, "crew", 5); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("after the last: %v", err)
 	}
-	if r, err := s.FirstOn(model.KindAssignment, "a1"); err != nil || r.Number != 4 {
-		t.Errorf("a1 came with %d, %v", r.Number, err)
+	if r, err := s.FirstOn(model.KindAssignment, "a1", "ghost"); err != nil || len(r) != 1 || r["a1"].Number != 4 {
+		t.Errorf("a1 came with %v, %v", r, err)
 	}
 	joined, err := s.Joinings("crew")
 	if err != nil || joined["cy"].Number != 3 || joined["bea"].Number != 2 {

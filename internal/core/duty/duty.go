@@ -2,7 +2,10 @@
 package duty
 
 import (
+	"maps"
+	"runtime"
 	"slices"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/index"
@@ -11,7 +14,7 @@ import (
 
 // Violation is a conflict that a person breaks.
 type Violation struct {
-	User     string // only where violations of many are told
+	User     string
 	Conflict string
 	Area     string       // where the items meet; empty for a conflict that counts anywhere
 	Items    []model.Item // those held there, in the order of the conflict
@@ -21,7 +24,10 @@ type Violation struct {
 // Of gives the conflicts that a user breaks at t, each once, at the first area where its items meet, in the order of the design. Someone
 // who is not live holds nothing, so breaks nothing.
 func Of(x *index.Index, user string, t time.Time) []Violation {
-	conflicts := x.Design().Conflicts
+	return of(x, user, x.Design().Conflicts, t)
+}
+
+func of(x *index.Index, user string, conflicts []*model.Conflict, t time.Time) []Violation {
 	if len(conflicts) == 0 || !x.Live(user, t) {
 		return nil
 	}
@@ -43,7 +49,7 @@ func Of(x *index.Index, user string, t time.Time) []Violation {
 		if held == nil {
 			continue
 		}
-		v := Violation{Conflict: c.ID, Area: area, Items: held}
+		v := Violation{User: user, Conflict: c.ID, Area: area, Items: held}
 		for _, e := range c.Exceptions {
 			v.Excepted = v.Excepted || e.User == user && t.Before(e.Until)
 		}
@@ -90,14 +96,37 @@ func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (stri
 	return "", nil
 }
 
-// All gives every violation of every user at t, by user and then by conflict.
+// All gives every violation of every user at t, by user and then by conflict. It costs what it takes to find the holders of each item; only those who
+// hold enough of them are looked at one by one.
 func All(x *index.Index, t time.Time) []Violation {
-	var out []Violation
-	for _, u := range x.Design().Users {
-		for _, v := range Of(x, u.ID, t) {
-			v.User = u.ID
-			out = append(out, v)
+	suspects := map[string][]*model.Conflict{}
+	for _, c := range x.Design().Conflicts {
+		held := map[string]int{}
+		for _, i := range c.Items {
+			kind, id := model.KindRole, i.Role
+			if id == "" {
+				kind, id = index.KindPermission, i.Permission
+			}
+			for _, u := range x.Holders(kind, id, t) {
+				held[u]++
+			}
+		}
+		for u, n := range held {
+			if n > int(c.Limit) {
+				suspects[u] = append(suspects[u], c)
+			}
 		}
 	}
-	return out
+	users := slices.Sorted(maps.Keys(suspects))
+	parts := make([][]Violation, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	for n := range parts {
+		wait.Go(func() {
+			for _, u := range users[len(users)*n/len(parts) : len(users)*(n+1)/len(parts)] {
+				parts[n] = append(parts[n], of(x, u, suspects[u], t)...)
+			}
+		})
+	}
+	wait.Wait()
+	return slices.Concat(parts...)
 }

@@ -1,7 +1,10 @@
 package index
 
 import (
+	"maps"
+	"runtime"
 	"slices"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/model"
@@ -48,6 +51,76 @@ func (x *Index) WhoHolds(q Some, t time.Time) []string {
 	if !ok {
 		return nil
 	}
+	return s.who(s.held)
+}
+
+// Lacking gives the live people to whom a grant in force at t gives less than it carries since they lack a licence, by id: those of whom [Index.WaitsFor]
+// names it.
+func (x *Index) Lacking(licence string, t time.Time) []string {
+	l, ok := x.design.Licences.Position(licence)
+	if !ok {
+		return nil
+	}
+	needing := x.bits()
+	for p := range x.permissions {
+		if slices.ContainsFunc(x.implied[p], func(q int) bool { return x.licenceOf[q] == l }) {
+			needing.Set(uint(p))
+		}
+	}
+	s := some{x, wordsOf(needing.Words(), nil), x.markOf(needing), 0, t}
+	s.at, _ = x.area("")
+	return s.who(func(u int) bool { return !x.holdsLicence(u, l) })
+}
+
+// HeldAmong gives, for every live person who effectively holds some of the permissions at t, which these are, by id.
+func (x *Index) HeldAmong(keys []string, t time.Time) map[string][]string {
+	s, ok := x.some(Some{Keys: keys}, t)
+	if !ok || len(s.words) == 0 {
+		return nil
+	}
+	users := x.design.Users
+	parts := make([]map[string][]string, runtime.GOMAXPROCS(0))
+	var wait sync.WaitGroup
+	for n := range parts {
+		wait.Go(func() {
+			found := map[string][]string{}
+			held := x.bits()
+			for u := len(users) * n / len(parts); u < len(users)*(n+1)/len(parts); u++ {
+				if !x.live(u, t) {
+					continue
+				}
+				licensed, words := x.licensed(u).Words(), held.Words()
+				some := false
+				x.grantsIn(u, &s.systems, func(g *grant) bool {
+					if g.in(t) {
+						carried := x.shapes[g.shape].words
+						for _, w := range s.words {
+							if b := carried[w.at] & w.bits & licensed[w.at]; b != 0 {
+								words[w.at] |= b
+								some = true
+							}
+						}
+					}
+					return true
+				})
+				if some {
+					found[users[u].ID] = x.keysOf(held)
+					held.ClearAll()
+				}
+			}
+			parts[n] = found
+		})
+	}
+	wait.Wait()
+	for _, p := range parts[1:] {
+		maps.Copy(parts[0], p)
+	}
+	return parts[0]
+}
+
+// who gives the live people to whom grants in force carry some of the permissions and who fit, by id.
+func (s *some) who(fits func(u int) bool) []string {
+	x := s.Index
 	found := x.reach()
 	each := func(of *contents, grants []grant) {
 		exact := of.exact.Words()
@@ -68,7 +141,7 @@ func (x *Index) WhoHolds(q Some, t time.Time) []string {
 	}
 	all := found.people()
 	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
-		if !x.live(int(u), t) || !s.held(int(u)) {
+		if !x.live(int(u), s.t) || !fits(int(u)) {
 			all.Clear(u)
 		}
 	}

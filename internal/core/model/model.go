@@ -202,6 +202,27 @@ type Assignment struct {
 	Contact bool      `json:"contact,omitempty"`
 }
 
+// GrantKey is what an assignment gives to whom, where, how far and how long. Two assignments with the same key are the same grant.
+type GrantKey struct {
+	Subject     Subject
+	Role, Set   string
+	Area        string
+	Reach       Reach
+	Mode        Mode
+	From, Until int64 // seconds since 1970, or 0
+}
+
+// Key gives what the assignment gives.
+func (o *Assignment) Key() GrantKey {
+	seconds := func(t time.Time) int64 {
+		if t.IsZero() {
+			return 0
+		}
+		return t.Unix()
+	}
+	return GrantKey{o.Subject, o.Role, o.Set, o.Area, cmp.Or(o.Reach, ReachArea), cmp.Or(o.Mode, Full), seconds(o.From), seconds(o.Until)}
+}
+
 // Item is a permission or a role that a conflict counts.
 type Item struct {
 	Permission string `json:"permission,omitempty" ref:"permission"`

@@ -204,24 +204,83 @@ type Evidence struct {
 	Conflicts []string  // conflicts that the person breaks, to which it adds
 }
 
-// Weigh gathers the evidence for an item at t.
-func Weigh(x *index.Index, i Item, t time.Time) Evidence {
-	d := x.Design()
-	kind, id := i.Target()
-	keys := x.Content(kind, id)
-	e := Evidence{Gives: len(keys)}
-	systems := map[string]bool{}
-	for _, key := range keys {
-		p, _ := d.Permission(key)
-		e.Risk = max(e.Risk, p.Risk)
-		system, _, _ := strings.Cut(key, ":")
-		systems[system] = true
+// Scales gather the evidence for items of one design at one instant. What items have in common is found out once. They are for one goroutine.
+type Scales struct {
+	x        *index.Index
+	t        time.Time
+	targets  map[Target]*target
+	peers    map[post]int    // how many live people have it
+	posts    map[string]post // of people, by id
+	breaches map[string][]duty.Violation
+}
+
+// Target is what an item is about.
+type Target struct {
+	Kind model.Kind
+	ID   string
+}
+
+// target is what there is to know of one for all its items.
+type target struct {
+	keys    []string
+	risk    int
+	systems []string
+	holders []string     // by id
+	alike   map[post]int // how many of the people in a post hold it
+}
+
+// post is what peers have in common.
+type post struct{ title, department string }
+
+// NewScales gives scales for the items of a design at t.
+func NewScales(x *index.Index, t time.Time) *Scales {
+	s := &Scales{x: x, t: t, targets: map[Target]*target{}, peers: map[post]int{}, posts: map[string]post{}, breaches: map[string][]duty.Violation{}}
+	for _, u := range x.Design().Users {
+		p := postOf(u)
+		s.posts[u.ID] = p
+		if p.title != "" && x.Live(u.ID, t) {
+			s.peers[p]++
+		}
 	}
-	u, ok := d.Users.Find(i.User)
+	for _, v := range duty.All(x, t) {
+		s.breaches[v.User] = append(s.breaches[v.User], v)
+	}
+	return s
+}
+
+func postOf(u *model.User) post { return post{u.JobTitle, u.Department} }
+
+func (s *Scales) target(i Item) *target {
+	kind, id := i.Target()
+	at := Target{kind, id}
+	if known := s.targets[at]; known != nil {
+		return known
+	}
+	w := &target{keys: s.x.Content(kind, id), alike: map[post]int{}}
+	for _, key := range w.keys {
+		p, _ := s.x.Design().Permission(key)
+		w.risk = max(w.risk, p.Risk)
+		if system, _, _ := strings.Cut(key, ":"); !slices.Contains(w.systems, system) {
+			w.systems = append(w.systems, system)
+		}
+	}
+	w.holders = s.x.Holders(kind, id, s.t)
+	for _, h := range w.holders {
+		w.alike[s.posts[h]]++
+	}
+	s.targets[at] = w
+	return w
+}
+
+// Weigh gathers the evidence for an item.
+func (s *Scales) Weigh(i Item) Evidence {
+	w := s.target(i)
+	e := Evidence{Gives: len(w.keys), Risk: w.risk}
+	u, ok := s.x.Design().Users.Find(i.User)
 	if !ok {
 		return e
 	}
-	for system := range systems {
+	for _, system := range w.systems {
 		if at, used := u.LastUse[system]; used {
 			e.Used = true
 			if at.After(e.LastUse) {
@@ -229,19 +288,22 @@ func Weigh(x *index.Index, i Item, t time.Time) Evidence {
 			}
 		}
 	}
-	holders := x.Holders(kind, id, t)
-	for _, p := range d.Users {
-		if p.ID == u.ID || u.JobTitle == "" || p.JobTitle != u.JobTitle || p.Department != u.Department || !x.Live(p.ID, t) {
-			continue
+	if p := postOf(u); p.title != "" {
+		e.Peers, e.Alike = s.peers[p], w.alike[p]
+		if s.x.Live(u.ID, s.t) {
+			e.Peers--
 		}
-		e.Peers++
-		if _, has := slices.BinarySearch(holders, p.ID); has {
-			e.Alike++
+		if _, holds := slices.BinarySearch(w.holders, u.ID); holds {
+			e.Alike--
 		}
 	}
-	for _, v := range duty.Of(x, i.User, t) {
+	for _, v := range s.breaches[u.ID] {
 		if slices.ContainsFunc(v.Items, func(c model.Item) bool {
-			return c.Role != "" && c.Role == i.Role || c.Permission != "" && slices.Contains(keys, c.Permission)
+			if c.Permission == "" {
+				return c.Role == i.Role
+			}
+			_, gives := slices.BinarySearch(w.keys, c.Permission)
+			return gives
 		}) {
 			e.Conflicts = append(e.Conflicts, v.Conflict)
 		}

@@ -112,17 +112,17 @@ func TestReviewer(t *testing.T) {
 
 func TestEvidence(t *testing.T) {
 	x := index.Compile(design(t))
-	ann := review.Weigh(x, review.Item{User: "ann", Role: "r"}, now)
+	ann := review.NewScales(x, now).Weigh(review.Item{User: "ann", Role: "r"})
 	if ann.Gives != 2 || ann.Risk != 3 || !ann.Used || ann.Peers != 4 || ann.Alike != 2 || len(ann.Conflicts) != 0 {
 		t.Errorf("about ann: %+v", ann)
 	}
 	if doubts := ann.Doubts(now); !slices.Equal(doubts, []string{"not used for 100 days"}) {
 		t.Errorf("against ann: %q", doubts)
 	}
-	if doubts := review.Weigh(x, review.Item{User: "bea", Role: "r"}, now).Doubts(now); len(doubts) != 0 {
+	if doubts := review.NewScales(x, now).Weigh(review.Item{User: "bea", Role: "r"}).Doubts(now); len(doubts) != 0 {
 		t.Errorf("against bea: %q", doubts)
 	}
-	cy := review.Weigh(x, review.Item{User: "cy", Role: "other"}, now)
+	cy := review.NewScales(x, now).Weigh(review.Item{User: "cy", Role: "other"})
 	if cy.Used || !slices.Equal(cy.Conflicts, []string{"c"}) {
 		t.Errorf("about cy: %+v", cy)
 	}

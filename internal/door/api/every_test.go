@@ -17,9 +17,9 @@ import (
 
 // operation is one of those that the API's own description tells of.
 type operation struct {
-	method, path string
-	parameters   []parameter
-	body         map[string]any
+	id, method, path string
+	parameters       []parameter
+	body             map[string]any
 }
 
 type parameter struct {
@@ -37,8 +37,19 @@ func everyOperation(t *testing.T, address string) (out []operation, schemas map[
 		t.Fatal(err)
 	}
 	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return readOperations(t, data)
+}
+
+// readOperations reads a description of the API.
+func readOperations(tb testing.TB, data []byte) (out []operation, schemas map[string]any) {
+	tb.Helper()
 	var doc struct {
 		Paths map[string]map[string]struct {
+			ID          string      `json:"operationId"`
 			Parameters  []parameter `json:"parameters"`
 			RequestBody struct {
 				Content map[string]struct {
@@ -50,21 +61,17 @@ func everyOperation(t *testing.T, address string) (out []operation, schemas map[
 			Schemas map[string]any `json:"schemas"`
 		} `json:"components"`
 	}
-	data, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
 	if err := json.Unmarshal(data, &doc); err != nil {
-		t.Fatal(err)
+		tb.Fatal(err)
 	}
 	for _, path := range slices.Sorted(maps.Keys(doc.Paths)) {
 		for _, method := range slices.Sorted(maps.Keys(doc.Paths[path])) {
 			o := doc.Paths[path][method]
-			out = append(out, operation{strings.ToUpper(method), path, o.Parameters, o.RequestBody.Content["application/json"].Schema})
+			out = append(out, operation{o.ID, strings.ToUpper(method), path, o.Parameters, o.RequestBody.Content["application/json"].Schema})
 		}
 	}
 	if len(out) < 60 {
-		t.Fatalf("the description tells of %d operations only", len(out))
+		tb.Fatalf("the description tells of %d operations only", len(out))
 	}
 	return out, doc.Components.Schemas
 }

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"maps"
 	"net/http"
-	"reflect"
 	"slices"
 	"strings"
 
@@ -138,15 +137,21 @@ func (a *Attribute) read(where string, v any) (any, error) {
 		list = []any{v} // a single value is often sent alone
 	}
 	out := []any{}
-	first := -1 // the primary value
+	seen := map[string]bool{} // what has been there already, as JSON
+	first := -1               // the primary value
 	for i, v := range list {
 		one, err := a.one(fmt.Sprintf("%s[%d]", where, i), v)
 		if err != nil {
 			return nil, err
 		}
-		if one == nil || slices.ContainsFunc(out, func(o any) bool { return reflect.DeepEqual(o, one) }) && len(list) < 1000 {
+		if one == nil {
 			continue
 		}
+		text, err := json.Marshal(one)
+		if err != nil || seen[string(text)] {
+			continue
+		}
+		seen[string(text)] = true
 		if m, is := one.(map[string]any); is && m["primary"] == true {
 			if first >= 0 {
 				return nil, Bad("invalidValue", "%s: only one value can be primary", where)

@@ -1,0 +1,255 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
+	"fachwerk/internal/generate"
+	"fachwerk/internal/store"
+)
+
+// sample is a request to measure an operation by.
+type sample struct {
+	query string
+	body  any
+	once  bool   // it changes something, so that it is asked once only
+	in    string // what the parameter in the path is
+}
+
+// samples has a request for every operation of the API, by its id. An operation that has none makes the benchmark fail.
+func samples(d *model.Design, holder string) map[string]sample {
+	role, set, group, system, licence, area := d.Roles[3], d.Sets[40], largest(d), d.Systems[9], d.Licences[2], d.Areas[7]
+	key := system.Permissions[4].Key
+	person := d.Users[777]
+	end := func(kind model.Kind, id string) map[string]any { return map[string]any{"kind": kind, "id": id} }
+	put := func(o model.Object) sample {
+		data, _ := json.Marshal(o)
+		var after map[string]any
+		_ = json.Unmarshal(data, &after)
+		name := "name"
+		if o.Kind() == model.KindUser {
+			name = "displayName"
+		}
+		if o.Kind() == model.KindAssignment {
+			name = "reason"
+		}
+		after[name] = "Otherwise"
+		return sample{body: map[string]any{"before": json.RawMessage(data), "after": after}}
+	}
+	version, _ := json.Marshal(map[string]any{"id": system.ID, "name": system.Name, "version": "99", "permissions": system.Permissions[:len(system.Permissions)-1]})
+	upgrade := map[string]any{"name": "next.json", "data": version}
+	return map[string]sample{
+		"signInPage": {}, "signIn": {body: map[string]string{"userName": "nobody", "password": "nothing"}}, "signOut": {once: true}, "me": {},
+		"prove": {body: map[string]string{"password": "wrong"}}, "welcome": {in: "none"},
+		"setPassword": {in: "none", body: map[string]string{"password": "none at all"}},
+		"areas":       {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
+		"draft": {}, "takeOut": {in: "none"}, "keepMine": {in: "none"}, "discard": {once: true},
+		"join":   {body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)}, once: true},
+		"cut":    {body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)}, once: true},
+		"undo":   {body: map[string]any{"revision": 2}, once: true},
+		"apply":  {once: true, body: map[string]any{"reason": "test", "stamp": "stale"}},
+		"list":   {in: "user", query: "q=" + url.QueryEscape(`title eq "Title 3"`) + "&sort=department&limit=100"},
+		"find":   {query: "q=" + url.QueryEscape("who can view object 3")},
+		"person": {in: person.ID}, "trace": {in: person.ID, query: "permission=" + url.QueryEscape(key)},
+		"invite": {in: person.ID, body: map[string]any{}}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group}, "area": {in: area.ID},
+		"system": {in: system.ID}, "permission": {in: key}, "delegations": {}, "delegation": {in: "d1"},
+		"tryDelegation": {body: d.Delegations[0]}, "licence": {in: licence.ID}, "conflict": {in: "c1"},
+		"mentions":  {in: "area/" + area.ID},
+		"delete":    {body: map[string]any{"kind": "role", "id": role.ID}, once: true},
+		"tick":      {body: map[string]any{"kind": "role", "id": role.ID, "keys": []string{key}, "give": true}, once: true},
+		"assign":    {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
+		"tidy":      {body: map[string]any{"group": group}, once: true},
+		"tryRule":   {body: map[string]any{"rule": `department eq "Department 3" and title sw "Title 1"`}},
+		"putPerson": put(person), "putGroup": put(d.Groups[5]), "putRole": put(role), "putSet": put(set), "putArea": put(area),
+		"putSystem": put(system), "putLicence": put(licence), "putAssignment": put(d.Assignments[500]), "putConflict": put(d.Conflicts[0]),
+		"putDelegation": put(d.Delegations[0]),
+		"history":       {query: "limit=50"}, "revision": {in: "4"},
+		"reviews": {}, "openReview": {body: map[string]any{"name": "Another", "role": role.ID, "fallback": d.Users[9].ID}, once: true},
+		"previewReview": {body: map[string]any{"area": area.ID}},
+		"review":        {in: "1"}, "closeReview": {in: "2", once: true}, "remind": {in: "3", once: true},
+		"reviewItem": {in: "1"}, "decide": {body: map[string]any{"items": []int{1, 2, 3}, "decision": "keep"}},
+		"handOn": {in: "5", body: map[string]any{"to": d.Users[5].ID, "note": "yours"}}, "colleagues": {query: "q=ann"}, "tasks": {}, "task": {in: "1"},
+		"settleTask": {in: "1", body: map[string]any{"choice": "leave", "reason": "test"}},
+		"fit":        {body: map[string]any{"like": person.ID, "roles": true, "sets": true}},
+		"whoCan":     {query: "what=" + url.QueryEscape(key)}, "compare": {query: "thing=user:" + person.ID + "&thing=user:" + d.Users[778].ID},
+		"capabilities": {query: "system=" + system.ID}, "timeline": {in: person.ID},
+		"repairs": {in: holder, query: "permission=" + url.QueryEscape(key)},
+		"repair":  {body: map[string]any{"user": holder, "permission": key, "repair": "none"}},
+		"import":  {in: "none"}, "alterImport": {in: "none", body: map[string]any{}},
+		"correctImport": {in: "none", body: map[string]any{"row": 0, "column": 0, "text": ""}}, "draftImport": {in: "none"}, "closeImport": {in: "none"},
+		"upgrade": {body: upgrade}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
+	}
+}
+
+// wholes are the operations that answer with everything there is, as a file. How long they take is as long as that is.
+var wholes = []string{"exportList", "exportSheet", "exportHistory", "reviewReport", "exportReview", "exportReviews", "exportWho", "exportCapabilities", "exportComparison",
+	"effectivecsv", "effectivejsonl", "exportPeopleAndGroups", "exportModel", "followHistory", "beginImport"}
+
+func largest(d *model.Design) string {
+	g := slices.MaxFunc(d.Groups, func(a, b *model.Group) int { return len(a.Users) - len(b.Users) })
+	return g.ID
+}
+
+func ends(d *model.Design, n int) (out []map[string]any) {
+	for _, u := range d.Users[len(d.Users)/2:][:n] {
+		out = append(out, map[string]any{"kind": "user", "id": u.ID})
+	}
+	return out
+}
+
+func targets(d *model.Design, n int) (out []map[string]any) {
+	for _, r := range d.Roles[10:][:n] {
+		out = append(out, map[string]any{"kind": "role", "id": r.ID})
+	}
+	return out
+}
+
+// BenchmarkOperations asks every operation that the API describes, by somebody who sees all of a large organisation and has a draft of 1,000 rows, while five large
+// reviews are open: how long it takes the first time, and after that. FACHWERK_PEOPLE says how many people; 100,000 if it is not set.
+func BenchmarkOperations(b *testing.B) {
+	people, _ := strconv.Atoi(os.Getenv("FACHWERK_PEOPLE"))
+	if people == 0 {
+		people = 100_000
+	}
+	design := generate.Design(generate.Options{Users: people, Seed: 1})
+	boss := design.Users[0].ID
+	limit := 2
+	edits := []model.Edit{}
+	for _, o := range []model.Object{
+		&model.Conflict{ID: "c1", Name: "A conflict", Items: []model.Item{{Role: design.Roles[1].ID}, {Role: design.Roles[2].ID}}},
+		&model.Delegation{ID: "d1", Name: "A delegation", Delegate: model.Subject{User: design.Users[3].ID}, People: model.People{Area: design.Areas[7].ID},
+			Actions: []string{"assign"}, Roles: []string{design.Roles[1].ID}, MaxDays: &limit},
+	} {
+		edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident(), After: o})
+	}
+	design = design.With(edits)
+	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer s.Close()
+	d, err := desk.Open(s, func() time.Time { return generate.Day })
+	if err != nil {
+		b.Fatal(err)
+	}
+	if err := d.Load(design, false, "test"); err != nil {
+		b.Fatal(err)
+	}
+	if _, err := d.MakeOwner(boss); err != nil {
+		b.Fatal(err)
+	}
+	token, err := d.MakeToken("bench", "api", boss)
+	if err != nil {
+		b.Fatal(err)
+	}
+	handler, _ := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}})
+	ask := func(method, path string, body any) (int, []byte, time.Duration) {
+		var in bytes.Buffer
+		if body != nil {
+			if err := json.NewEncoder(&in).Encode(body); err != nil {
+				b.Fatal(err)
+			}
+		}
+		r := httptest.NewRequest(method, "http://127.0.0.1"+path, &in)
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Authorization", "Bearer "+token)
+		w := httptest.NewRecorder()
+		began := time.Now()
+		handler.ServeHTTP(w, r)
+		return w.Code, w.Body.Bytes(), time.Since(began)
+	}
+	// A group of 15,000 that grows, so that the record has such a change.
+	group, _ := design.Groups.Find(largest(design))
+	big := model.Clone(group)
+	for _, u := range design.Users[:min(15_000, people)] {
+		if !slices.Contains(big.Users, u.ID) {
+			big.Users = append(big.Users, u.ID)
+		}
+	}
+	who := desk.Actor{User: boss, Proven: generate.Day}
+	draft, err := d.Put(who, group, big)
+	if err != nil {
+		b.Fatal(err)
+	}
+	if _, err := d.Apply(who, "it grows", draft.Stamp); err != nil {
+		b.Fatal(err)
+	}
+	for i := range 5 {
+		began := time.Now()
+		r, err := d.OpenReview(who, desk.NewReview{Name: fmt.Sprintf("Review %d", i), Role: design.Roles[i].ID, Fallback: design.Users[9].ID})
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Logf("a review of %d items opens in %v", r.Items, time.Since(began))
+	}
+	if status, text, took := ask("POST", "/api/draft/assign", map[string]any{"subjects": ends(design, 1000), "targets": targets(design, 1)}); status != http.StatusOK {
+		b.Fatalf("drafting: %d %s", status, text)
+	} else {
+		b.Logf("1,000 rows are drafted in %v", took)
+	}
+	made := samples(d.Design(), design.Users[778].ID)
+	var operations []operation
+	status, text, _ := ask("GET", "/api/openapi.json", nil)
+	if status != http.StatusOK {
+		b.Fatal(status)
+	}
+	operations, _ = readOperations(b, text)
+	slices.SortStableFunc(operations, func(x, y operation) int { return boolToInt(made[x.id].once) - boolToInt(made[y.id].once) })
+	for _, o := range operations {
+		c, known := made[o.id]
+		if slices.Contains(wholes, o.id) {
+			continue
+		}
+		if !known {
+			b.Errorf("%s (%s %s) has no sample to be measured by", o.id, o.method, o.path)
+			continue
+		}
+		path := o.path
+		for _, p := range strings.Split(c.in, "/") {
+			if i, j := strings.IndexByte(path, '{'), strings.IndexByte(path, '}'); i >= 0 {
+				path = path[:i] + url.PathEscape(p) + path[j+1:]
+			}
+		}
+		if c.query != "" {
+			path += "?" + c.query
+		}
+		b.Run(o.id, func(b *testing.B) {
+			status, answer, first := ask(o.method, path, c.body)
+			if status >= 500 {
+				b.Fatalf("%s %s: %d %s", o.method, path, status, answer)
+			}
+			if status >= 300 {
+				b.Logf("%d %.200s", status, answer)
+			}
+			if !c.once {
+				for b.Loop() {
+					ask(o.method, path, c.body)
+				}
+			}
+			b.ReportMetric(float64(first.Microseconds())/1000, "first-ms")
+			b.ReportMetric(float64(status), "status")
+		})
+	}
+}
+
+func boolToInt(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
