@@ -104,7 +104,7 @@ func follow(ctx context.Context, d *desk.Desk) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			if err := d.Follow(); err != nil {
+			if err := desk.Guarded(d.Follow); err != nil {
 				slog.Error("cannot read the database", "error", err)
 			}
 		}
@@ -116,7 +116,7 @@ func remind(ctx context.Context, d *desk.Desk) {
 	tick := time.NewTicker(10 * time.Minute)
 	defer tick.Stop()
 	for {
-		if err := d.RemindDue(); err != nil {
+		if err := desk.Guarded(d.RemindDue); err != nil {
 			slog.Error("cannot remind", "error", err)
 		}
 		select {

@@ -291,7 +291,7 @@ func (d *Desk) feedAll(list []*feeding) {
 	for _, f := range list {
 		f.done, f.err = true, nil
 		f.feed = &Feed{by: f.by, now: at, design: design, known: &Known{h, &d.fed.kept, d}, before: fresh, kept: map[[2]string]*store.Fed{}}
-		if f.err = guarded(func() error { return f.do(f.feed) }); f.err != nil {
+		if f.err = Guarded(func() error { return f.do(f.feed) }); f.err != nil {
 			continue
 		}
 		design = f.feed.design

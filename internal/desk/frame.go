@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"slices"
 	"strings"
-	"sync"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -107,13 +107,15 @@ func (d *Desk) connect(who Actor, v View) (*connection, error) {
 	// One look at the frame asks for the beams and for each bay, all of them of the same connection.
 	c = counted(s, "connection "+v.Focus+" "+v.Second+" "+v.Where, func() *connection {
 		var pictures [2]*index.Picture
-		var wait sync.WaitGroup
-		for i, x := range []*index.Index{c.house.index, h.index} {
-			if i == 0 || drafted {
-				wait.Go(func() { pictures[i], _ = x.Connect(*c.focus, c.second, v.Where, s.at) })
-			}
+		both := []*index.Index{c.house.index, h.index}
+		if !drafted {
+			both = both[:1]
 		}
-		wait.Wait()
+		fan.Out(len(both), func(_, from, to int) {
+			for i := from; i < to; i++ {
+				pictures[i], _ = both[i].Connect(*c.focus, c.second, v.Where, s.at)
+			}
+		})
 		if pictures[0] == nil && pictures[1] == nil {
 			return nil
 		}

@@ -256,8 +256,7 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 	run := im.run
 	im.ready, im.done, im.failure = make(chan struct{}), 0, ""
 	ready := im.ready
-	house, file, kind, columns, options, how := s.house, im.file, im.kind, im.columns, im.options, im.how
-	fixes := maps.Clone(im.fixes)
+	t := trying{im, run, read, before, s.house, im.file, im.kind, im.columns, im.options, im.how, maps.Clone(im.fixes)}
 	going := func(done int) bool {
 		im.Lock()
 		defer im.Unlock()
@@ -266,37 +265,65 @@ func (d *Desk) begin(who Actor, im *importing, read bool) error {
 	}
 	go func() {
 		defer close(ready)
-		var failure string
-		if read || file == nil {
-			var err error
-			if file, err = rows.Read(im.name, im.data, how); err != nil {
-				failure = upper(err.Error()) + "."
-				if errors.Is(err, rows.ErrCatalogue) {
-					failure += " Bring a catalogue in under Catalogue, New version; an operator loads a whole design."
-				}
+		if Guarded(func() error { t.make(going); return nil }) != nil {
+			im.Lock()
+			defer im.Unlock()
+			if im.run == run {
+				im.failure = "The file cannot be tried: something unforeseen is in it. The server's log says more; nothing was changed."
 			}
-		}
-		var trial *intake.Trial
-		var cells [][]string
-		if failure == "" && going(0) {
-			cells = fixed(file.Rows, fixes)
-			if kind == "" {
-				kind = intake.Guess(house.design(), file.Header, cells, nil)
-			}
-			if len(columns) != len(file.Header) {
-				columns = intake.Match(house.design(), kind, file.Header, cells, before[kind])
-			}
-			options.Columns, options.Lines = columns, file.Lines
-			trial, _ = intake.Try(house.design(), kind, cells, options, going)
-		}
-		alike := wrongCells(cells, trial)
-		im.Lock()
-		defer im.Unlock()
-		if im.run == run {
-			im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = file, cells, kind, columns, trial, alike, house, failure
 		}
 	}()
 	return nil
+}
+
+// trying is a trial that is to be made of a file, as the file stood when it began.
+type trying struct {
+	im      *importing
+	run     int
+	read    bool // the file is to be read anew
+	before  map[intake.Kind]map[string]string
+	house   *house
+	file    *rows.File
+	kind    intake.Kind
+	columns []string
+	options intake.Options
+	how     rows.Reading
+	fixes   map[[2]int]string
+}
+
+// make makes the trial, for as long as it is wanted.
+func (t *trying) make(going func(done int) bool) {
+	failure := ""
+	if t.read || t.file == nil {
+		var err error
+		if t.file, err = rows.Read(t.im.name, t.im.data, t.how); err != nil {
+			failure = upper(err.Error()) + "."
+			if errors.Is(err, rows.ErrCatalogue) {
+				failure += " Bring a catalogue in under Catalogue, New version; an operator loads a whole design."
+			}
+		}
+	}
+	var trial *intake.Trial
+	var cells [][]string
+	if failure == "" && going(0) {
+		design := t.house.design()
+		cells = fixed(t.file.Rows, t.fixes)
+		if t.kind == "" {
+			t.kind = intake.Guess(design, t.file.Header, cells, nil)
+		}
+		if len(t.columns) != len(t.file.Header) {
+			t.columns = intake.Match(design, t.kind, t.file.Header, cells, t.before[t.kind])
+		}
+		t.options.Columns, t.options.Lines = t.columns, t.file.Lines
+		trial, _ = intake.Try(design, t.kind, cells, t.options, going)
+	}
+	alike := wrongCells(cells, trial)
+	im := t.im
+	im.Lock()
+	defer im.Unlock()
+	if im.run == t.run {
+		im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = t.file, cells, t.kind, t.columns, trial, alike, t.house, failure
+	}
 }
 
 // settingColumns is how it is remembered which columns of a kind of file hold which fields, by what heads them.

@@ -79,7 +79,10 @@ func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *Rev
 		first bool
 	}{}
 	others := append([]string{who.User}, h.index.Owners(now)...)
-	for _, i := range review.Items(h.index, scope, now) {
+	for at, i := range review.Items(h.index, scope, now) {
+		if at%1000 == 0 && who.gone() != nil { // superseded: a preview is asked for with every key
+			return nil, nil, nil, who.gone()
+		}
 		if !whole {
 			may, known := reach[i.User]
 			if !known {
@@ -122,7 +125,10 @@ func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
 		return nil, err
 	}
 	scales := review.NewScales(h.index, d.now())
-	for _, i := range items {
+	for n, i := range items {
+		if n%1000 == 0 && who.gone() != nil {
+			return nil, who.gone()
+		}
 		e := scales.Weigh(itemOf(store.Review{}, i))
 		if len(e.Doubts(d.now())) > 0 {
 			p.Doubtful++

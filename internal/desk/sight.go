@@ -2,6 +2,7 @@ package desk
 
 import (
 	"cmp"
+	"context"
 	"strings"
 	"sync"
 	"time"
@@ -18,6 +19,16 @@ type Actor struct {
 	As     string    // whose eyes are looked through; empty: one's own
 	When   time.Time // the instant that is looked at; zero: now
 	Proven time.Time // when the person last gave a password; zero for a program
+	// Within is the request that it is done in: once it is over, nobody waits for an answer any longer. Nil: there is no end to it.
+	Within context.Context
+}
+
+// gone tells that nobody waits for the answer any longer, so that long work can stop.
+func (who Actor) gone() error {
+	if who.Within == nil {
+		return nil
+	}
+	return who.Within.Err()
 }
 
 // eyes is whose sight counts.

@@ -2,12 +2,12 @@ package desk
 
 import (
 	"fmt"
-	"runtime"
 	"slices"
 	"sync"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -48,16 +48,11 @@ func (s *sight) holderCount(kind model.Kind, id string) int {
 
 // countHolders counts the holders of many at once.
 func (s *sight) countHolders(kind model.Kind, rows []entry) {
-	var wait sync.WaitGroup
-	parts := runtime.GOMAXPROCS(0)
-	for n := range parts {
-		wait.Go(func() {
-			for _, e := range rows[len(rows)*n/parts : len(rows)*(n+1)/parts] {
-				s.holderCount(kind, e.node.ID)
-			}
-		})
-	}
-	wait.Wait()
+	fan.Out(len(rows), func(_, from, to int) {
+		for _, e := range rows[from:to] {
+			s.holderCount(kind, e.node.ID)
+		}
+	})
 }
 
 // seatsUsed counts the seats that people hold, by licence.

@@ -2,11 +2,10 @@ package desk
 
 import (
 	"cmp"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/table"
@@ -124,17 +123,12 @@ func (s *sight) answering(ask WhoAsk) (a *answering, ref Ref, err error) {
 	a.users = counted(s, "who "+ask.What+" "+ask.Where, func() []whoCan {
 		ids := s.index.WhoHolds(a.some, s.at)
 		out := make([]whoCan, len(ids))
-		var wait sync.WaitGroup
-		parts := runtime.GOMAXPROCS(0)
-		for n := range parts {
-			wait.Go(func() {
-				for i := len(ids) * n / parts; i < len(ids)*(n+1)/parts; i++ {
-					out[i].user, _ = s.design().Users.Find(ids[i])
-					out[i].held, out[i].by = s.index.HeldOf(ids[i], a.some, s.at)
-				}
-			})
-		}
-		wait.Wait()
+		fan.Out(len(ids), func(_, from, to int) {
+			for i := from; i < to; i++ {
+				out[i].user, _ = s.design().Users.Find(ids[i])
+				out[i].held, out[i].by = s.index.HeldOf(ids[i], a.some, s.at)
+			}
+		})
 		return out
 	})
 	return a, ref, nil

@@ -3,11 +3,10 @@ package duty
 
 import (
 	"maps"
-	"runtime"
 	"slices"
-	"sync"
 	"time"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -118,15 +117,11 @@ func All(x *index.Index, t time.Time) []Violation {
 		}
 	}
 	users := slices.Sorted(maps.Keys(suspects))
-	parts := make([][]Violation, runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
-	for n := range parts {
-		wait.Go(func() {
-			for _, u := range users[len(users)*n/len(parts) : len(users)*(n+1)/len(parts)] {
-				parts[n] = append(parts[n], of(x, u, suspects[u], t)...)
-			}
-		})
-	}
-	wait.Wait()
+	parts := make([][]Violation, fan.Parts())
+	fan.Out(len(users), func(p, from, to int) {
+		for _, u := range users[from:to] {
+			parts[p] = append(parts[p], of(x, u, suspects[u], t)...)
+		}
+	})
 	return slices.Concat(parts...)
 }

@@ -2,13 +2,13 @@ package index
 
 import (
 	mathbits "math/bits"
-	"runtime"
 	"slices"
 	"sync"
 	"time"
 
 	"github.com/bits-and-blooms/bitset"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 )
 
@@ -41,17 +41,13 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 		}
 	})
 	// Several parts at once; each keeps its order.
-	parts := make([][]Difference, runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
-	for n := range parts {
-		wait.Go(func() {
-			w := worker{comparison: &c}
-			for _, p := range pairs[len(pairs)*n/len(parts) : len(pairs)*(n+1)/len(parts)] {
-				parts[n] = append(parts[n], w.compare(p.i, p.j))
-			}
-		})
-	}
-	wait.Wait()
+	parts := make([][]Difference, fan.Parts())
+	fan.Out(len(pairs), func(n, from, to int) {
+		w := worker{comparison: &c}
+		for _, p := range pairs[from:to] {
+			parts[n] = append(parts[n], w.compare(p.i, p.j))
+		}
+	})
 	return slices.Concat(parts...)
 }
 

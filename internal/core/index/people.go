@@ -2,10 +2,10 @@ package index
 
 import (
 	"cmp"
-	"runtime"
 	"slices"
 	"sync"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
 )
@@ -557,30 +557,23 @@ func (u *update) climb(shift moves, nested bool) {
 			was = append(was, people.edit(j).groups) // edited here, since several write below at once
 		}
 	}
-	workers := runtime.GOMAXPROCS(0)
-	var wait sync.WaitGroup
-	for n := range workers {
-		wait.Go(func() {
-			seen := make([]int32, groups.n) // by whom last
-			var memory []int32
-			for k, j := range stale[len(stale)*n/workers : len(stale)*(n+1)/workers] {
-				start := len(memory)
-				for _, d := range people.at(int(j)).direct {
-					for _, g := range groups.at(int(d)).above {
-						if seen[g] != int32(k)+1 {
-							seen[g] = int32(k) + 1
-							memory = append(memory, g)
-						}
+	fan.Out(len(stale), func(_, from, to int) {
+		seen := make([]int32, groups.n) // by whom last
+		var memory []int32
+		for k, j := range stale[from:to] {
+			for _, d := range people.at(int(j)).direct {
+				for _, g := range groups.at(int(d)).above {
+					if seen[g] != int32(k)+1 {
+						seen[g] = int32(k) + 1
+						memory = append(memory, g)
 					}
 				}
-				all := memory[start:]
-				slices.Sort(all)
-				people.at(int(j)).groups = slices.Clone(all)
-				memory = memory[:0]
 			}
-		})
-	}
-	wait.Wait()
+			slices.Sort(memory)
+			people.at(int(j)).groups = slices.Clone(memory)
+			memory = memory[:0]
+		}
+	})
 	for k, j := range stale {
 		for _, g := range was[k] {
 			groups.edit(int(g)).size--

@@ -2,11 +2,10 @@ package index
 
 import (
 	"maps"
-	"runtime"
 	"slices"
-	"sync"
 	"time"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 )
 
@@ -79,39 +78,35 @@ func (x *Index) HeldAmong(keys []string, t time.Time) map[string][]string {
 		return nil
 	}
 	users := x.design.Users
-	parts := make([]map[string][]string, runtime.GOMAXPROCS(0))
-	var wait sync.WaitGroup
-	for n := range parts {
-		wait.Go(func() {
-			found := map[string][]string{}
-			held := x.bits()
-			for u := len(users) * n / len(parts); u < len(users)*(n+1)/len(parts); u++ {
-				if !x.live(u, t) {
-					continue
-				}
-				licensed, words := x.licensed(u).Words(), held.Words()
-				some := false
-				x.grantsIn(u, &s.systems, func(g *grant) bool {
-					if g.in(t) {
-						carried := x.shapes[g.shape].words
-						for _, w := range s.words {
-							if b := carried[w.at] & w.bits & licensed[w.at]; b != 0 {
-								words[w.at] |= b
-								some = true
-							}
+	parts := make([]map[string][]string, fan.Parts())
+	fan.Out(len(users), func(p, from, to int) {
+		found := map[string][]string{}
+		held := x.bits()
+		for u := from; u < to; u++ {
+			if !x.live(u, t) {
+				continue
+			}
+			licensed, words := x.licensed(u).Words(), held.Words()
+			some := false
+			x.grantsIn(u, &s.systems, func(g *grant) bool {
+				if g.in(t) {
+					carried := x.shapes[g.shape].words
+					for _, w := range s.words {
+						if b := carried[w.at] & w.bits & licensed[w.at]; b != 0 {
+							words[w.at] |= b
+							some = true
 						}
 					}
-					return true
-				})
-				if some {
-					found[users[u].ID] = x.keysOf(held)
-					held.ClearAll()
 				}
+				return true
+			})
+			if some {
+				found[users[u].ID] = x.keysOf(held)
+				held.ClearAll()
 			}
-			parts[n] = found
-		})
-	}
-	wait.Wait()
+		}
+		parts[p] = found
+	})
 	for _, p := range parts[1:] {
 		maps.Copy(parts[0], p)
 	}

@@ -113,6 +113,9 @@ func limitSignIn(next http.Handler) http.Handler {
 // failure makes an error of the desk a problem document.
 func failure(err error) error {
 	var e *desk.Error
+	if errors.Is(err, context.Canceled) {
+		return huma.NewError(statusGone, "Nobody waits for this answer any longer.")
+	}
 	if !errors.As(err, &e) {
 		slog.Error("request failed", "error", err)
 		return huma.Error500InternalServerError("Something went wrong in Fachwerk; the log of the server says more. Nothing was changed.")
@@ -129,6 +132,9 @@ func failure(err error) error {
 	return problem
 }
 
+// statusGone answers a request that its client has given up; nobody sees it.
+const statusGone = 499
+
 // provenProblem is the type of the problem that the password must be given again.
 const provenProblem = "urn:fachwerk:problem:password-needed"
 
@@ -142,7 +148,7 @@ func actor(ctx context.Context) desk.Actor {
 
 // identify finds who acts: the session's user, or the user that a token acts as; and how they look.
 func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
-	who := desk.Actor{As: ctx.Query("as")}
+	who := desk.Actor{As: ctx.Query("as"), Within: ctx.Context()}
 	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
 		if t, valid := a.desk.Program(text, "api"); valid {
 			who.User = t.User

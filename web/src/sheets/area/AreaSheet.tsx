@@ -90,7 +90,7 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 				<div className="min-h-0 overflow-auto px-[18px] py-3">
 					<Part
 						title={`Granted at ${ref.name}`}
-						count={sheet.here.length}
+						count={sheet.hereCount}
 						act={
 							mayEither(me, "assignment:edit", "assign") &&
 							sheet.draft !== "gone" && (
@@ -100,11 +100,16 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 							)
 						}
 					>
-						<Grants grants={sheet.here} from="area" empty="Nothing is granted at this very area." />
+						<Grants grants={sheet.here} total={sheet.hereCount} from="area" empty="Nothing is granted at this very area." />
 					</Part>
 					{sheet.path.length > 0 && (
-						<Part title="Granted above, so it counts here too" count={sheet.above.length}>
-							<Grants grants={sheet.above} from="area" empty="Nothing is granted above that reaches down here." />
+						<Part title="Granted above, so it counts here too" count={sheet.aboveCount}>
+							<Grants
+								grants={sheet.above}
+								total={sheet.aboveCount}
+								from="area"
+								empty="Nothing is granted above that reaches down here."
+							/>
 						</Part>
 					)}
 				</div>

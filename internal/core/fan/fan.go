@@ -1,0 +1,35 @@
+// Package fan does work in several parts at once.
+package fan
+
+import (
+	"fmt"
+	"runtime"
+	"runtime/debug"
+	"sync"
+)
+
+// Parts is how many parts run at once.
+func Parts() int { return runtime.GOMAXPROCS(0) }
+
+// Out calls do for each of [Parts] parts of n things, side by side: part number p is about those from from up to, not including, to. It returns when all are done. A
+// panic in a part becomes one of the caller's, who can recover from it, with the stack that it had.
+func Out(n int, do func(p, from, to int)) {
+	parts := Parts()
+	var wait sync.WaitGroup
+	var once sync.Once
+	var failed error
+	for p := range parts {
+		wait.Go(func() {
+			defer func() {
+				if r := recover(); r != nil {
+					once.Do(func() { failed = fmt.Errorf("%v\n%s", r, debug.Stack()) })
+				}
+			}()
+			do(p, n*p/parts, n*(p+1)/parts)
+		})
+	}
+	wait.Wait()
+	if failed != nil {
+		panic(failed)
+	}
+}
