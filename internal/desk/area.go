@@ -39,7 +39,7 @@ type AreaBelow struct {
 const grantsShown = 500
 
 // Area gives the sheet of an area.
-func (d *Desk) Area(who Actor, id string) (*AreaSheet, error) {
+func (d *Viewer) Area(who Actor, id string) (*AreaSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -72,7 +72,7 @@ type BundleSheet struct {
 }
 
 // Bundle gives the sheet of a role or set; if an area is given, with those grants only that count somewhere there.
-func (d *Desk) Bundle(who Actor, kind model.Kind, id, where string) (*BundleSheet, error) {
+func (d *Viewer) Bundle(who Actor, kind model.Kind, id, where string) (*BundleSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -30,7 +30,7 @@ type Capabilities struct {
 
 // Capabilities gives the table of what each licence, role and set can do in a system. Kinds says which are wanted: licence, role, set (supplied) and own (own sets);
 // all but the last if it is empty.
-func (d *Desk) Capabilities(who Actor, system string, kinds []string) (*Capabilities, error) {
+func (d *Viewer) Capabilities(who Actor, system string, kinds []string) (*Capabilities, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -84,7 +84,7 @@ func (d *Desk) Capabilities(who Actor, system string, kinds []string) (*Capabili
 }
 
 // CapabilityTable gives the same for other programs.
-func (d *Desk) CapabilityTable(who Actor, system string, kinds []string) (*table.Table, error) {
+func (d *Viewer) CapabilityTable(who Actor, system string, kinds []string) (*table.Table, error) {
 	c, err := d.Capabilities(who, system, kinds)
 	if err != nil {
 		return nil, err

@@ -60,7 +60,7 @@ type SystemSheet struct {
 const idleAfter = 90
 
 // System gives the sheet of a system.
-func (d *Desk) System(who Actor, id string) (*SystemSheet, error) {
+func (d *Viewer) System(who Actor, id string) (*SystemSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -148,7 +148,7 @@ type Seat struct {
 }
 
 // Licence gives the sheet of a licence.
-func (d *Desk) Licence(who Actor, id string) (*LicenceSheet, error) {
+func (d *Viewer) Licence(who Actor, id string) (*LicenceSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -291,7 +291,7 @@ func (s *sight) firstByName(users []string, most int) []Ref {
 }
 
 // Permission gives the sheet of a permission, with who holds it somewhere in an area (empty: anywhere).
-func (d *Desk) Permission(who Actor, key, where string) (*PermissionSheet, error) {
+func (d *Viewer) Permission(who Actor, key, where string) (*PermissionSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

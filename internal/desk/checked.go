@@ -112,7 +112,7 @@ type asker struct {
 // at is when the change is made.
 func (d *Desk) at(by asker) time.Time {
 	if by.then.IsZero() {
-		return d.now()
+		return d.Now()
 	}
 	return by.then
 }
@@ -340,7 +340,7 @@ type note struct {
 // is an [Error] with the message. The writer's lock must be held.
 func (d *Desk) apply(c *checked, message string, notes ...note) (*house, error) {
 	h := c.house
-	if d.house.Load() != h {
+	if d.present() != h {
 		return nil, errMoved
 	}
 	at := d.at(c.asker)

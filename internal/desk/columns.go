@@ -3,7 +3,6 @@ package desk
 import (
 	"cmp"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -81,15 +80,6 @@ func (s *sight) optionalRef(kind model.Kind, id string) Ref {
 		return Ref{}
 	}
 	return s.ref(kind, id)
-}
-
-// grouped writes a number with commas.
-func grouped(n int) string {
-	s := strconv.Itoa(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }
 
 func lifecycleCell(state model.Lifecycle) Cell {
@@ -325,15 +315,6 @@ var allColumns = func() map[model.Kind][]column {
 	}
 	return m
 }()
-
-// names lists things by name.
-func (h *house) names(kind model.Kind, ids []string) string {
-	out := make([]string, len(ids))
-	for i, id := range ids {
-		out[i] = h.ref(kind, id).Name
-	}
-	return strings.Join(out, ", ")
-}
 
 // examples are filters for each list, to learn from.
 var examples = map[model.Kind][]string{

@@ -60,7 +60,7 @@ type side struct {
 
 // Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times. A thing is named kind:id, or kind:id@day. Unless
 // all is asked for, only what differs is given.
-func (d *Desk) Compare(who Actor, things []string, all bool) (*Comparison, error) {
+func (d *Viewer) Compare(who Actor, things []string, all bool) (*Comparison, error) {
 	if len(things) < 2 || len(things) > mostCompared {
 		return nil, refuse(Invalid, "Choose two to eight things to compare, not %d.", len(things))
 	}
@@ -113,7 +113,7 @@ func (d *Desk) Compare(who Actor, things []string, all bool) (*Comparison, error
 }
 
 // side looks at one thing.
-func (d *Desk) side(who Actor, thing string) (s side, err error) {
+func (d *Viewer) side(who Actor, thing string) (s side, err error) {
 	kind, id, _ := strings.Cut(thing, ":")
 	id, day, dated := strings.Cut(id, "@")
 	if !slices.Contains([]model.Kind{model.KindUser, model.KindGroup, model.KindRole, model.KindSet, model.KindLicence}, model.Kind(kind)) {
@@ -198,7 +198,7 @@ func (s *sight) holdingsOf(e End) (out []index.Holding) {
 }
 
 // CompareTable is a comparison as a table: permissions as rows, things as columns.
-func (d *Desk) CompareTable(who Actor, things []string, all bool) (*table.Table, error) {
+func (d *Viewer) CompareTable(who Actor, things []string, all bool) (*table.Table, error) {
 	c, err := d.Compare(who, things, all)
 	if err != nil {
 		return nil, err

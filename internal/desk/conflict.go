@@ -35,7 +35,7 @@ type Breaker struct {
 }
 
 // Conflict gives the sheet of a conflict.
-func (d *Desk) Conflict(who Actor, id string) (*ConflictSheet, error) {
+func (d *Viewer) Conflict(who Actor, id string) (*ConflictSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

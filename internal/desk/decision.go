@@ -1,11 +1,13 @@
 package desk
 
 import (
+	"io"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/exchange/effective"
 )
 
 // Question is what a program asks: may this user do this to this record at this time?
@@ -26,7 +28,7 @@ type Answer struct {
 }
 
 // settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the design does not have.
-func (d *Desk) settle(q *Question) (h *house, user string, known bool, err error) {
+func (d *Viewer) settle(q *Question) (h *house, user string, known bool, err error) {
 	if h, err = d.houseAt(&q.Time); err != nil {
 		return nil, "", false, err
 	}
@@ -39,10 +41,10 @@ func (d *Desk) settle(q *Question) (h *house, user string, known bool, err error
 
 // houseAt gives the house of an instant: that of now for one that is coming and, since nothing else is known, for one before the record begins. No
 // instant at all means now.
-func (d *Desk) houseAt(t *time.Time) (*house, error) {
-	h := d.house.Load()
+func (d *Viewer) houseAt(t *time.Time) (*house, error) {
+	h := d.present()
 	if t.IsZero() {
-		*t = d.now()
+		*t = d.Now()
 		return h, nil
 	}
 	if !t.Before(h.at) {
@@ -51,11 +53,11 @@ func (d *Desk) houseAt(t *time.Time) (*house, error) {
 	if first, err := d.firstAt(); err != nil || t.Before(first) {
 		return h, err
 	}
-	return d.past.at(d, *t)
+	return d.past.at(d.Desk, *t)
 }
 
 // firstAt gives the instant when the record begins.
-func (d *Desk) firstAt() (time.Time, error) {
+func (d *Viewer) firstAt() (time.Time, error) {
 	if at := d.began.Load(); at != nil {
 		return *at, nil
 	}
@@ -68,7 +70,7 @@ func (d *Desk) firstAt() (time.Time, error) {
 }
 
 // WhoMay gives the ids of all users who may do what a question asks, sorted; the question's own user takes no part.
-func (d *Desk) WhoMay(q Question) ([]string, error) {
+func (d *Viewer) WhoMay(q Question) ([]string, error) {
 	h, _, _, err := d.settle(&q)
 	out := []string{}
 	if err != nil || q.Anonymous || !q.Known {
@@ -84,7 +86,7 @@ func (d *Desk) WhoMay(q Question) ([]string, error) {
 
 // WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted; the question's own
 // record takes no part.
-func (d *Desk) WhereMay(q Question) ([]string, error) {
+func (d *Viewer) WhereMay(q Question) ([]string, error) {
 	h, user, known, err := d.settle(&q)
 	out := []string{}
 	if err != nil || !known {
@@ -100,7 +102,7 @@ func (d *Desk) WhereMay(q Question) ([]string, error) {
 
 // WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's record, sorted; the question's
 // own permission takes no part.
-func (d *Desk) WhatMay(q Question, kind string) ([]string, error) {
+func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
 	h, user, known, err := d.settle(&q)
 	out := []string{}
 	if err != nil {
@@ -120,7 +122,7 @@ func (d *Desk) WhatMay(q Question, kind string) ([]string, error) {
 }
 
 // Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
-func (d *Desk) Ask(q Question, explain bool) (a Answer, err error) {
+func (d *Viewer) Ask(q Question, explain bool) (a Answer, err error) {
 	h, user, known, err := d.settle(&q)
 	if err != nil {
 		return a, err
@@ -148,4 +150,13 @@ func (d *Desk) Ask(q Question, explain bool) (a Answer, err error) {
 }
 
 // Design gives the current design, for an operator or a program that writes it out.
-func (d *Desk) Design() *model.Design { return d.house.Load().design() }
+func (d *Viewer) Design() *model.Design { return d.present().design() }
+
+// EffectiveAt writes what everybody holds at an instant (zero: now), in one of the forms of [effective.Forms].
+func (d *Viewer) EffectiveAt(at time.Time, form string, to io.Writer) error {
+	h, err := d.houseAt(&at)
+	if err != nil {
+		return err
+	}
+	return effective.Write(to, form, h.index, at)
+}

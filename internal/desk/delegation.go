@@ -49,7 +49,7 @@ type Coverage struct {
 const coveredShown = 100
 
 // Delegations gives every delegation that somebody sees, by name.
-func (d *Desk) Delegations(who Actor) ([]DelegationSheet, error) {
+func (d *Viewer) Delegations(who Actor) ([]DelegationSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -70,7 +70,7 @@ func (d *Desk) Delegations(who Actor) ([]DelegationSheet, error) {
 }
 
 // Delegation gives one delegation.
-func (d *Desk) Delegation(who Actor, id string) (*DelegationSheet, error) {
+func (d *Viewer) Delegation(who Actor, id string) (*DelegationSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -91,7 +91,7 @@ func (s *sight) refs(kind model.Kind, ids []string) []Ref {
 	return out
 }
 
-func (s *sight) delegation(d *Desk, who Actor, g *model.Delegation) DelegationSheet {
+func (s *sight) delegation(d *Viewer, who Actor, g *model.Delegation) DelegationSheet {
 	v := DelegationSheet{Ref: Ref{string(model.KindDelegation), g.ID, g.Name}, Delegation: g, Delegate: s.subject(g.Delegate), Delegates: 1, Actions: g.Actions, Roles: s.refs(model.KindRole, g.Roles), Sets: s.refs(model.KindSet, g.Sets), Groups: s.refs(model.KindGroup, g.Groups),
 		Area: s.area(g.Area), Whole: g.Area == "", Force: "now", Draft: s.drafted(index.Node{Kind: model.KindDelegation, ID: g.ID}), May: d.editable(s, who, model.KindDelegation), Mine: g.Delegate.User == who.eyes() || g.Delegate.Group != "" && s.index.InGroup(who.eyes(), g.Delegate.Group)}
 	if g.Delegate.Group != "" {
@@ -198,7 +198,7 @@ func (s *sight) covers(g *model.Delegation) Coverage {
 }
 
 // TryDelegation tells what a delegation would cover, as it is written.
-func (d *Desk) TryDelegation(who Actor, g *model.Delegation) (*Coverage, error) {
+func (d *Viewer) TryDelegation(who Actor, g *model.Delegation) (*Coverage, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

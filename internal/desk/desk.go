@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
@@ -17,22 +18,16 @@ import (
 // Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and never wait, writers take
 // turns.
 type Desk struct {
-	store   *store.Store
-	now     func() time.Time
-	house   atomic.Pointer[house]
-	moved   moved
-	write   sync.Mutex
-	known   sync.Map // tokens that programs have shown, by hash
-	laid    sync.Map // drafts as they were last laid, by user
-	drafts  sync.Map // the locks under which they are altered, by user
-	asked   sync.Map // what open reviews ask about, by id
-	past    pastHouses
-	fed     fed
-	imports imports
-	queue   sync.Mutex
-	feeds   []*feeding                // requests of directories that wait for the writer's lock; queue guards them
-	began   atomic.Pointer[time.Time] // when the record begins
-	demo    bool
+	store  *store.Store
+	clock  func() time.Time
+	house  atomic.Pointer[house]
+	moved  moved
+	write  sync.Mutex
+	laid   sync.Map // drafts as they were last laid, by user
+	drafts sync.Map // the locks under which they are altered, by user
+	past   pastHouses
+	// touched names the open reviews that ask about something that a change touches.
+	touched func(ops []change.Op) ([]string, error)
 }
 
 // house is one revision of the design, ready for questions.
@@ -52,14 +47,12 @@ func (h *house) design() *model.Design { return h.index.Design() }
 
 // Open makes a desk that serves what is in a store. now tells the time.
 func Open(s *store.Store, now func() time.Time) (*Desk, error) {
-	d := &Desk{store: s, now: func() time.Time { return now().UTC() }}
-	demo, err := s.Setting(settingDemo)
-	if err != nil {
-		return nil, err
-	}
-	d.demo = demo != ""
+	d := &Desk{store: s, clock: func() time.Time { return now().UTC() }}
 	return d, d.reload()
 }
+
+// present is the current house.
+func (d *Desk) present() *house { return d.house.Load() }
 
 // reload takes the store's current revision in.
 func (d *Desk) reload() error {
@@ -91,7 +84,7 @@ func (d *Desk) Follow() error {
 	d.write.Lock()
 	defer d.write.Unlock()
 	n, err := d.store.Last()
-	if err != nil || n == d.house.Load().revision {
+	if err != nil || n == d.present().revision {
 		return err
 	}
 	return d.reload()
@@ -139,4 +132,41 @@ func problemsOf(problems []model.Problem) *Error {
 		e.Problems = append(e.Problems, p.Message+" ("+p.Path+")")
 	}
 	return e
+}
+
+// moved lets programs wait for the next revision.
+type moved struct {
+	sync.Mutex
+	next   chan struct{} // closed when there is one
+	closed bool
+}
+
+func (m *moved) tell() {
+	m.Lock()
+	defer m.Unlock()
+	if m.next != nil {
+		close(m.next)
+		m.next = nil
+	}
+}
+
+// wait gives a channel that is closed with the next revision; nil if the desk is closed.
+func (m *moved) wait() <-chan struct{} {
+	m.Lock()
+	defer m.Unlock()
+	if m.closed {
+		return nil
+	}
+	if m.next == nil {
+		m.next = make(chan struct{})
+	}
+	return m.next
+}
+
+// Close lets go of whoever follows the revisions.
+func (d *Desk) Close() {
+	d.moved.Lock()
+	d.moved.closed = true
+	d.moved.Unlock()
+	d.moved.tell()
 }

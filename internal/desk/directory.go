@@ -33,7 +33,7 @@ func (f *fed) keep(key [2]string, k store.Fed) {
 	}
 }
 
-func (d *Desk) allFed() (*sync.Map, error) {
+func (d *Keeper) allFed() (*sync.Map, error) {
 	d.fed.once.Do(func() {
 		list, err := d.store.AllFed()
 		d.fed.gone = map[string]struct{}{}
@@ -49,13 +49,13 @@ func (d *Desk) allFed() (*sync.Map, error) {
 type Known struct {
 	*house
 	fed  *sync.Map
-	desk *Desk
+	desk *Keeper
 }
 
 // Known gives what there is to directories.
-func (d *Desk) Known() (*Known, error) {
+func (d *Keeper) Known() (*Known, error) {
 	kept, err := d.allFed()
-	return &Known{d.house.Load(), kept, d}, err
+	return &Known{d.present(), kept, d}, err
 }
 
 // Design gives the design.
@@ -260,7 +260,7 @@ type feeding struct {
 
 // Feed carries out a request of a directory, by the name of its token, as one revision: whole or, if do gives an error, not at all. It gives the design after
 // it. Requests that come while others are being written are recorded together, so do may be called again, on another design.
-func (d *Desk) Feed(by string, do func(*Feed) error) (*Known, error) {
+func (d *Keeper) Feed(by string, do func(*Feed) error) (*Known, error) {
 	if _, err := d.allFed(); err != nil {
 		return nil, err
 	}
@@ -281,8 +281,8 @@ func (d *Desk) Feed(by string, do func(*Feed) error) (*Known, error) {
 }
 
 // feedAll carries out requests one after another and records them together, each as a revision. The writer's lock must be held.
-func (d *Desk) feedAll(list []*feeding) {
-	h, at := d.house.Load(), d.now()
+func (d *Keeper) feedAll(list []*feeding) {
+	h, at := d.present(), d.Now()
 	design := h.design()
 	fresh := map[[2]string]*store.Fed{}
 	var acts []act
@@ -350,26 +350,4 @@ func (f *Feed) save(s *store.Store, _ int) error {
 		}
 	}
 	return nil
-}
-
-// fedLock says what a directory keeps of a person or group, and which one, since when it was last heard of them.
-func (d *Desk) fedLock(kind model.Kind, id, what, instead string) *Lock {
-	lock := &Lock{Why: "The directory keeps this " + kind.Word() + ": " + what, Instead: instead}
-	k, err := d.Known()
-	if err != nil {
-		return lock // then it is only less telling
-	}
-	f, ok := k.Fed(kind, id)
-	if !ok {
-		return lock
-	}
-	on := f.Updated.Format("2 January 2006")
-	lock.Directory, lock.Gone = f.By, f.Gone
-	if f.Gone {
-		lock.Why = "The directory “" + f.By + "” has deleted this " + kind.Word() + ", on " + on + "."
-		lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on and activate it."
-	} else {
-		lock.Why = "The directory “" + f.By + "” keeps this " + kind.Word() + " (last heard of on " + on + "): " + what
-	}
-	return lock
 }

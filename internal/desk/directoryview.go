@@ -46,7 +46,7 @@ type Directories struct {
 }
 
 // Directories gives what directories keep here, and whom they have deleted; if not all, only those to whom something is still tied.
-func (d *Desk) Directories(who Actor, all bool, offset, limit int) (*Directories, error) {
+func (d *Keeper) Directories(who Actor, all bool, offset, limit int) (*Directories, error) {
 	if _, err := d.enter(who, model.ViewDesign); err != nil {
 		return nil, err
 	}

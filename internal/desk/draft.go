@@ -149,7 +149,7 @@ func (d *Desk) look(h *house, who Actor) (*drafted, error) {
 	}
 	stamp := stampOf(hash, h.revision)
 	if v, ok := d.laid.Load(who.User); ok {
-		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.now().Sub(p.began) < max(fresh, freshShare*p.took) {
+		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
@@ -176,7 +176,7 @@ func stampOf(hash string, revision int) string { return hash + "-" + strconv.Ito
 
 // lay lays the edits of a draft onto a house, and checks what becomes of them.
 func (d *Desk) lay(h *house, who Actor, edits []edit) (*drafted, error) {
-	p := &drafted{edits: edits, began: d.now()}
+	p := &drafted{edits: edits, began: d.Now()}
 	now := h.design()
 	touched := map[[2]string]bool{}
 	var acts []act
@@ -201,9 +201,11 @@ func (d *Desk) lay(h *house, who Actor, edits []edit) (*drafted, error) {
 		p.impact() // while one waits for it, not while it is looked at
 	}
 	var err error
-	p.reviews, err = d.reviewsTouched(p.ops)
+	if d.touched != nil {
+		p.reviews, err = d.touched(p.ops)
+	}
 	p.stamp = stampOf(hashOf(edits), h.revision)
-	p.took = d.now().Sub(p.began)
+	p.took = d.Now().Sub(p.began)
 	return p, err
 }
 
@@ -379,7 +381,7 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	lock := d.drafting(who.User)
 	lock.Lock()
 	defer lock.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -542,14 +544,14 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	lock.Lock()
 	defer lock.Unlock()
 	// What takes long is done, and mostly has been, before everybody else has to wait.
-	if h := d.house.Load(); d.acts(h, who) == nil {
+	if h := d.present(); d.acts(h, who) == nil {
 		if _, err := d.look(h, who); err != nil {
 			return nil, err
 		}
 	}
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}

@@ -1,12 +1,8 @@
 package desk
 
 import (
-	"cmp"
-	"crypto/rand"
 	"errors"
-	"fmt"
 	"slices"
-	"strings"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/filter"
@@ -16,7 +12,7 @@ import (
 
 // Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked at as before. What others drafted or applied to
 // it since is merged; where both changed the same, it is refused.
-func (d *Desk) Put(who Actor, before, after model.Object) (*Draft, error) {
+func (d *Editor) Put(who Actor, before, after model.Object) (*Draft, error) {
 	after = change.Clone(after)
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
@@ -53,30 +49,6 @@ func (d *Desk) Put(who Actor, before, after model.Object) (*Draft, error) {
 	})
 }
 
-// nameObject gives a new object an id that is made from its name, or at random if it has none.
-func nameObject(d *model.Design, o model.Object) {
-	id := ""
-	switch o.(type) {
-	case *model.Assignment:
-		id = "a-" + strings.ToLower(rand.Text()[:12])
-	default:
-		id = idFrom(o.Title())
-	}
-	if u, is := o.(*model.User); is && u.UserName != "" {
-		id = idFrom(u.UserName)
-	}
-	free := id
-	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public || model.BuiltIn(o.Kind(), free); n++ {
-		free = fmt.Sprintf("%s-%d", id, n)
-	}
-	model.SetIdent(o, free)
-}
-
-// idFrom makes an id of a name, or one at random if the name has nothing that an id can have.
-func idFrom(name string) string {
-	return cmp.Or(model.IDFrom(name), "x-"+strings.ToLower(rand.Text()[:8]))
-}
-
 // Mention is what stands in one field of one kind of object and names a thing that is to be deleted.
 type Mention struct {
 	From    string `json:"from"`
@@ -90,7 +62,7 @@ type Mention struct {
 const mentionsShown = 50
 
 // Mentions gives everything that names an object, by field: what a delete must deal with.
-func (d *Desk) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error) {
+func (d *Editor) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -114,23 +86,6 @@ func (d *Desk) Mentions(who Actor, kind model.Kind, id string) ([]Mention, error
 	return out, nil
 }
 
-// mentioned names an object; an assignment by who gets what.
-func (h *house) mentioned(o model.Object) Ref {
-	ref := h.ref(o.Kind(), o.Ident())
-	if a, is := o.(*model.Assignment); is {
-		ref.Name = h.subject(a.Subject).Name + " – " + h.target(a).Name + ", " + h.terms(a).Note
-	}
-	return ref
-}
-
-// subject names who an assignment or a delegation is for.
-func (h *house) subject(s model.Subject) Ref {
-	if s.User != "" {
-		return h.ref(model.KindUser, s.User)
-	}
-	return h.ref(model.KindGroup, s.Group)
-}
-
 // MentionChoice says what becomes of the mentions in one field of one kind of object.
 type MentionChoice struct {
 	From  string `json:"from"`
@@ -139,7 +94,7 @@ type MentionChoice struct {
 }
 
 // Delete drafts the deletion of an object, with what becomes of everything that mentions it.
-func (d *Desk) Delete(who Actor, kind model.Kind, id string, choices []MentionChoice) (*Draft, error) {
+func (d *Editor) Delete(who Actor, kind model.Kind, id string, choices []MentionChoice) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		gone := base.Get(kind, id)
@@ -164,7 +119,7 @@ func (d *Desk) Delete(who Actor, kind model.Kind, id string, choices []MentionCh
 }
 
 // Tick drafts that a set or role gives some permissions, or no longer does.
-func (d *Desk) Tick(who Actor, kind model.Kind, id string, keys []string, give bool) (*Draft, error) {
+func (d *Editor) Tick(who Actor, kind model.Kind, id string, keys []string, give bool) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		x := p.shown.index
@@ -204,7 +159,7 @@ func (d *Desk) Tick(who Actor, kind model.Kind, id string, keys []string, give b
 
 // AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who has one already on these terms keeps it; if all do, it
 // is refused.
-func (d *Desk) AssignMany(who Actor, subjects, targets []End, terms JoinTerms) (*Draft, error) {
+func (d *Editor) AssignMany(who Actor, subjects, targets []End, terms JoinTerms) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		if err := exists(base, slices.Concat(subjects, targets)...); err != nil {
@@ -236,33 +191,8 @@ func (d *Desk) AssignMany(who Actor, subjects, targets []End, terms JoinTerms) (
 	})
 }
 
-// redundant gives the assignments by hand of a group's members that the group gives them too, on terms as wide.
-func redundant(x *index.Index, group string) (out []*model.Assignment) {
-	given := x.GrantsTo(group)
-	for _, a := range x.Design().Assignments {
-		if a.Subject.User == "" || !x.InGroup(a.Subject.User, group) {
-			continue
-		}
-		if slices.ContainsFunc(given, func(g *model.Assignment) bool {
-			return g.Role == a.Role && g.Set == a.Set && x.Includes(index.Holding{Area: areaOr(x, g.Area), Reach: g.Reach}, index.Holding{Area: areaOr(x, a.Area), Reach: a.Reach}) &&
-				(g.Mode == model.Full || a.Mode == model.ReadOnly) &&
-				(g.From.IsZero() || !a.From.IsZero() && !g.From.After(a.From)) && (g.Until.IsZero() || !a.Until.IsZero() && !g.Until.Before(a.Until))
-		}) {
-			out = append(out, a)
-		}
-	}
-	return out
-}
-
-func areaOr(x *index.Index, area string) string {
-	if area == "" {
-		return x.Design().Root()
-	}
-	return area
-}
-
 // Tidy drafts that what members of a group hold by hand goes away, where the group gives the same.
-func (d *Desk) Tidy(who Actor, group string) (*Draft, error) {
+func (d *Editor) Tidy(who Actor, group string) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		if p.base().Get(model.KindGroup, group) == nil {
 			return refuse(NotFound, "There is no group %q.", group)
@@ -290,7 +220,7 @@ type Rule struct {
 const rulePeople = 100
 
 // TryRule tells whom a rule matches, as it is typed.
-func (d *Desk) TryRule(who Actor, text string) (*Rule, error) {
+func (d *Editor) TryRule(who Actor, text string) (*Rule, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -311,13 +241,4 @@ func (d *Desk) TryRule(who Actor, text string) (*Rule, error) {
 		}
 	}
 	return r, nil
-}
-
-// troubleIn gives what is wrong with a filter's text, and where, in characters.
-func troubleIn(text string, err error) (string, int) {
-	var e *filter.Error
-	if !errors.As(err, &e) {
-		return err.Error(), 0
-	}
-	return upper(e.Message) + ".", len([]rune(text[:min(e.Offset, len(text))]))
 }

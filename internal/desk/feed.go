@@ -3,7 +3,6 @@ package desk
 import (
 	"context"
 	"io"
-	"sync"
 	"time"
 
 	"fachwerk/internal/core/model"
@@ -12,50 +11,13 @@ import (
 	"fachwerk/internal/exchange/modelfile"
 )
 
-// moved lets programs wait for the next revision.
-type moved struct {
-	sync.Mutex
-	next   chan struct{} // closed when there is one
-	closed bool
-}
-
-func (m *moved) tell() {
-	m.Lock()
-	defer m.Unlock()
-	if m.next != nil {
-		close(m.next)
-		m.next = nil
-	}
-}
-
-// wait gives a channel that is closed with the next revision; nil if the desk is closed.
-func (m *moved) wait() <-chan struct{} {
-	m.Lock()
-	defer m.Unlock()
-	if m.closed {
-		return nil
-	}
-	if m.next == nil {
-		m.next = make(chan struct{})
-	}
-	return m.next
-}
-
-// Close lets go of whoever follows the revisions.
-func (d *Desk) Close() {
-	d.moved.Lock()
-	d.moved.closed = true
-	d.moved.Unlock()
-	d.moved.tell()
-}
-
 // feedSize is how many revisions are read at once.
 const feedSize = 100
 
 // Changes gives the revisions after a number, earliest first, at most limit of them, each with its operations: who has the design of that number and carries
 // these out has the design of the last of them.
-func (d *Desk) Changes(who Actor, after, limit int) ([]Revision, error) {
-	h := d.house.Load()
+func (d *Viewer) Changes(who Actor, after, limit int) ([]Revision, error) {
+	h := d.present()
 	for _, right := range []string{model.ViewHistory, model.ViewDesign} {
 		if err := d.need(h, who, right); err != nil {
 			return nil, err
@@ -88,7 +50,7 @@ const idle = 15 * time.Second
 
 // FollowChanges hands over each revision after a number, those that are there and those that come, until the context ends, the desk is closed, or one cannot be handed
 // over. Every 15 seconds without any it tells so.
-func (d *Desk) FollowChanges(ctx context.Context, who Actor, after int, each func(Revision) error, nothing func() error) error {
+func (d *Viewer) FollowChanges(ctx context.Context, who Actor, after int, each func(Revision) error, nothing func() error) error {
 	tick := time.NewTicker(idle)
 	defer tick.Stop()
 	for {
@@ -123,19 +85,19 @@ func (d *Desk) FollowChanges(ctx context.Context, who Actor, after int, each fun
 }
 
 // Effective writes what everybody holds at the instant that is looked at, in one of the forms of [effective.Forms].
-func (d *Desk) Effective(who Actor, form string, to io.Writer) error {
+func (d *Viewer) Effective(who Actor, form string, to io.Writer) error {
 	s, err := d.see(who)
 	if err != nil {
 		return err
 	}
 	if !s.whole {
-		return d.need(d.house.Load(), who, model.ViewDesign)
+		return d.need(d.present(), who, model.ViewDesign)
 	}
 	return effective.Write(to, form, s.present.index, s.at)
 }
 
 // LDIF writes people and groups as they are at the instant that is looked at.
-func (d *Desk) LDIF(who Actor, to io.Writer) error {
+func (d *Viewer) LDIF(who Actor, to io.Writer) error {
 	s, err := d.see(who)
 	if err != nil {
 		return err
@@ -144,7 +106,7 @@ func (d *Desk) LDIF(who Actor, to io.Writer) error {
 }
 
 // Model writes the design of the instant that is looked at as a model file.
-func (d *Desk) Model(who Actor, to io.Writer) error {
+func (d *Viewer) Model(who Actor, to io.Writer) error {
 	s, err := d.see(who)
 	if err != nil {
 		return err
@@ -153,4 +115,4 @@ func (d *Desk) Model(who Actor, to io.Writer) error {
 }
 
 // MayExport refuses whoever does not see the whole design, before anything is written.
-func (d *Desk) MayExport(who Actor) error { return d.need(d.house.Load(), who, model.ViewDesign) }
+func (d *Viewer) MayExport(who Actor) error { return d.need(d.present(), who, model.ViewDesign) }

@@ -26,7 +26,7 @@ var findable = []model.Kind{model.KindUser, model.KindRole, model.KindGroup, mod
 
 // Find gives what fits the words that somebody types, best first: things by any of their words, and answers to questions like "who can override gates at
 // Terminal 1" or "why can't Noor edit rates".
-func (d *Desk) Find(who Actor, text string) ([]Found, error) {
+func (d *Viewer) Find(who Actor, text string) ([]Found, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -42,7 +42,7 @@ type Fitting struct {
 }
 
 // Fit tells which roles and sets fit a need most closely.
-func (d *Desk) Fit(who Actor, ask FitAsk) (*FitAnswer, error) {
+func (d *Viewer) Fit(who Actor, ask FitAsk) (*FitAnswer, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -43,7 +43,7 @@ type GroupSheet struct {
 const membersShown = 2000
 
 // Group gives the sheet of a group; if an area is given, with those grants only that count somewhere there.
-func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
+func (d *Viewer) Group(who Actor, id, where string) (*GroupSheet, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -98,7 +98,7 @@ func (d *Desk) Group(who Actor, id, where string) (*GroupSheet, error) {
 	return g, nil
 }
 
-func (d *Desk) describe(s *sight, g *GroupSheet) {
+func (d *Viewer) describe(s *sight, g *GroupSheet) {
 	if g.Group.Owner != "" {
 		r := s.ref(model.KindUser, g.Group.Owner)
 		g.Owner = &r
@@ -157,4 +157,22 @@ func (s *sight) members(g *GroupSheet, id string) {
 	slices.SortStableFunc(g.Members, func(a, b GroupMember) int {
 		return strings.Compare(model.Fold(a.User.Name), model.Fold(b.User.Name))
 	})
+}
+
+// redundant gives the assignments by hand of a group's members that the group gives them too, on terms as wide.
+func redundant(x *index.Index, group string) (out []*model.Assignment) {
+	given := x.GrantsTo(group)
+	for _, a := range x.Design().Assignments {
+		if a.Subject.User == "" || !x.InGroup(a.Subject.User, group) {
+			continue
+		}
+		if slices.ContainsFunc(given, func(g *model.Assignment) bool {
+			return g.Role == a.Role && g.Set == a.Set && x.Includes(index.Holding{Area: areaOr(x, g.Area), Reach: g.Reach}, index.Holding{Area: areaOr(x, a.Area), Reach: a.Reach}) &&
+				(g.Mode == model.Full || a.Mode == model.ReadOnly) &&
+				(g.From.IsZero() || !a.From.IsZero() && !g.From.After(a.From)) && (g.Until.IsZero() || !a.Until.IsZero() && !g.Until.Before(a.Until))
+		}) {
+			out = append(out, a)
+		}
+	}
+	return out
 }

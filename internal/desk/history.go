@@ -59,7 +59,7 @@ func (q *HistorySearch) notAfter(day time.Time) {
 }
 
 // History gives a page of the record, latest first.
-func (d *Desk) History(who Actor, q HistorySearch) ([]Revision, error) {
+func (d *Viewer) History(who Actor, q HistorySearch) ([]Revision, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
@@ -115,7 +115,7 @@ type RevisionDetail struct {
 const objectsTold = 500
 
 // RevisionDetail gives what a revision changed, before and after.
-func (d *Desk) RevisionDetail(who Actor, number int) (*RevisionDetail, error) {
+func (d *Viewer) RevisionDetail(who Actor, number int) (*RevisionDetail, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
@@ -180,7 +180,7 @@ func fieldChanges(before, after []byte) []FieldChange {
 }
 
 // HistoryTable gives the record, one row for each sentence, latest first. It is read as it is written.
-func (d *Desk) HistoryTable(who Actor, q HistorySearch) (*table.Table, error) {
+func (d *Viewer) HistoryTable(who Actor, q HistorySearch) (*table.Table, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err

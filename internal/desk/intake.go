@@ -174,8 +174,8 @@ const (
 )
 
 // MayImport refuses whoever does not see the whole design: a trial tells of all of it.
-func (d *Desk) MayImport(who Actor) error {
-	h := d.house.Load()
+func (d *Intake) MayImport(who Actor) error {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return err
 	}
@@ -183,7 +183,7 @@ func (d *Desk) MayImport(who Actor) error {
 }
 
 // BeginImport takes a file in and tries it. Kind may be empty, and is then recognised.
-func (d *Desk) BeginImport(who Actor, name, kind string, data []byte) (*Import, error) {
+func (d *Intake) BeginImport(who Actor, name, kind string, data []byte) (*Import, error) {
 	if err := d.MayImport(who); err != nil {
 		return nil, err
 	}
@@ -198,7 +198,7 @@ func (d *Desk) BeginImport(who Actor, name, kind string, data []byte) (*Import, 
 	var own []*importing
 	for id, o := range d.imports.open {
 		switch {
-		case d.now().Sub(o.touched) > importLife:
+		case d.Now().Sub(o.touched) > importLife:
 			delete(d.imports.open, id)
 		case o.who == who.User:
 			own = append(own, o)
@@ -210,7 +210,7 @@ func (d *Desk) BeginImport(who Actor, name, kind string, data []byte) (*Import, 
 		own = own[1:]
 	}
 	d.imports.open[im.id] = im
-	d.imports.touch(im, d.now())
+	d.imports.touch(im, d.Now())
 	d.imports.Unlock()
 	im.Lock()
 	defer im.Unlock()
@@ -226,7 +226,7 @@ func (im *importing) working() *Import {
 }
 
 // imported finds a file of somebody's.
-func (d *Desk) imported(who Actor, id string) (*importing, error) {
+func (d *Intake) imported(who Actor, id string) (*importing, error) {
 	if err := d.MayImport(who); err != nil {
 		return nil, err
 	}
@@ -236,12 +236,12 @@ func (d *Desk) imported(who Actor, id string) (*importing, error) {
 	if im == nil || im.who != who.User {
 		return nil, refuse(NotFound, "This file is not open any longer: choose it again.")
 	}
-	d.imports.touch(im, d.now())
+	d.imports.touch(im, d.Now())
 	return im, nil
 }
 
 // begin begins a new trial in place of the one that is made, if any; read, if the file is to be read anew. The file's lock must be held.
-func (d *Desk) begin(who Actor, im *importing, read bool) error {
+func (d *Intake) begin(who Actor, im *importing, read bool) error {
 	s, err := d.see(who)
 	if err != nil {
 		return err
@@ -344,13 +344,13 @@ func fixed(all [][]string, fixes map[[2]int]string) [][]string {
 }
 
 // Import gives a window into a file that is tried: the rows of a verdict (empty: all) that have some words. While it is being tried, it waits a little for that.
-func (d *Desk) Import(who Actor, id, verdict, words string, offset, limit int) (*Import, error) {
+func (d *Intake) Import(who Actor, id, verdict, words string, offset, limit int) (*Import, error) {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return nil, err
 	}
 	im.Lock()
-	if im.trial != nil && im.house.revision != d.house.Load().revision { // somebody has applied something since
+	if im.trial != nil && im.house.revision != d.present().revision { // somebody has applied something since
 		if err := d.begin(who, im, false); err != nil {
 			im.Unlock()
 			return nil, err
@@ -435,7 +435,7 @@ func (im *importing) row(i int) ImportRow {
 }
 
 // describeImport tells of a trial as a whole.
-func (d *Desk) describeImport(v *Import, im *importing) {
+func (d *Intake) describeImport(v *Import, im *importing) {
 	v.Kind, v.Reading, v.Sheets = string(im.kind), im.file.Reading, append(v.Sheets, im.file.Sheets...)
 	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share, im.trial.Stop, len(im.fixes), len(im.trial.Leaving)
 	for _, f := range intake.Fields(im.kind) {
@@ -469,7 +469,7 @@ func (d *Desk) describeImport(v *Import, im *importing) {
 }
 
 // AlterImport takes a file otherwise.
-func (d *Desk) AlterImport(who Actor, id string, how ImportHow) error {
+func (d *Intake) AlterImport(who Actor, id string, how ImportHow) error {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return err
@@ -491,7 +491,7 @@ func (d *Desk) AlterImport(who Actor, id string, how ImportHow) error {
 	}
 	if how.Roles != nil || how.NoRoles {
 		for _, r := range how.Roles {
-			if d.house.Load().design().Get(model.KindRole, r) == nil {
+			if d.present().design().Get(model.KindRole, r) == nil {
 				return refuse(NotFound, "There is no role %q.", r)
 			}
 		}
@@ -510,7 +510,7 @@ func (d *Desk) AlterImport(who Actor, id string, how ImportHow) error {
 }
 
 // CorrectImport corrects a cell of a file, here and not in the file; if alike, in every row in which it is wrong by the same text.
-func (d *Desk) CorrectImport(who Actor, id string, row, column int, text string, alike bool) error {
+func (d *Intake) CorrectImport(who Actor, id string, row, column int, text string, alike bool) error {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return err
@@ -535,7 +535,7 @@ func (d *Desk) CorrectImport(who Actor, id string, row, column int, text string,
 }
 
 // CloseImport closes a file; a trial that is being made ends.
-func (d *Desk) CloseImport(who Actor, id string) error {
+func (d *Intake) CloseImport(who Actor, id string) error {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return err
@@ -550,7 +550,7 @@ func (d *Desk) CloseImport(who Actor, id string) error {
 }
 
 // DraftImport puts what the rows do into the draft, as one act. Rows with errors stay out.
-func (d *Desk) DraftImport(who Actor, id string) (*Draft, error) {
+func (d *Intake) DraftImport(who Actor, id string) (*Draft, error) {
 	im, err := d.imported(who, id)
 	if err != nil {
 		return nil, err
@@ -583,7 +583,7 @@ func (d *Desk) DraftImport(who Actor, id string) (*Draft, error) {
 }
 
 // remembered gives which columns of a kind of file held which fields, by what headed them.
-func (d *Desk) remembered(k intake.Kind) (map[string]string, error) {
+func (d *Intake) remembered(k intake.Kind) (map[string]string, error) {
 	kept := map[string]string{}
 	text, err := d.store.Setting(settingColumns + string(k))
 	if err == nil && text != "" {
@@ -593,7 +593,7 @@ func (d *Desk) remembered(k intake.Kind) (map[string]string, error) {
 }
 
 // rememberColumns keeps which columns held what, for the next file of the kind.
-func (d *Desk) rememberColumns(im *importing) error {
+func (d *Intake) rememberColumns(im *importing) error {
 	kept, err := d.remembered(im.kind)
 	if err != nil {
 		return err
@@ -614,7 +614,7 @@ func (d *Desk) rememberColumns(im *importing) error {
 const kindCatalogue = "catalogue"
 
 // ImportTemplate gives a file of a kind to fill in, with an example; also for a catalogue that is a table.
-func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
+func (d *Intake) ImportTemplate(who Actor, kind string) (*table.Table, error) {
 	if err := d.MayImport(who); err != nil {
 		return nil, err
 	}
@@ -627,7 +627,7 @@ func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
 	}
 	t := &table.Table{Name: kind}
 	var row []any
-	examples := intake.Examples(d.house.Load().design(), intake.Kind(kind))
+	examples := intake.Examples(d.present().design(), intake.Kind(kind))
 	for i, f := range fields {
 		t.Columns = append(t.Columns, table.Column{Title: f.Title, Width: 22})
 		row = append(row, examples[i])
@@ -637,10 +637,10 @@ func (d *Desk) ImportTemplate(who Actor, kind string) (*table.Table, error) {
 }
 
 // ImportFile tries a file for an operator and, if it is to be applied and nothing is wrong with it, applies it as one revision.
-func (d *Desk) ImportFile(name string, data []byte, kind string, how rows.Reading, columns map[string]string, o intake.Options, apply bool) (*intake.Trial, *rows.File, error) {
+func (d *Intake) ImportFile(name string, data []byte, kind string, how rows.Reading, columns map[string]string, o intake.Options, apply bool) (*intake.Trial, *rows.File, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	file, err := rows.Read(name, data, how)
 	if err != nil {
 		return nil, nil, err

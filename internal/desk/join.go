@@ -3,7 +3,6 @@ package desk
 import (
 	"crypto/rand"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -11,14 +10,6 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
-
-func itoa(n int) string { return strconv.Itoa(n) }
-
-// End names one end of a beam.
-type End struct {
-	Kind string `json:"kind" enum:"user,group,role,set,permission"`
-	ID   string `json:"id" minLength:"1"`
-}
 
 // JoinTerms is how far and how long an assignment counts; other beams have no terms.
 type JoinTerms struct {
@@ -42,27 +33,8 @@ func arrange(a, b End) pair {
 	return pair{a, b}
 }
 
-// exists refuses ends that a design does not have.
-func exists(d *model.Design, ends ...End) error {
-	for _, e := range ends {
-		found := false
-		switch model.Kind(e.Kind) {
-		case index.KindPermission:
-			_, found = d.Permission(e.ID)
-		case model.KindGroup:
-			found = e.ID == model.Everyone || e.ID == model.Public || d.Get(model.KindGroup, e.ID) != nil
-		default:
-			found = d.Get(model.Kind(e.Kind), e.ID) != nil
-		}
-		if !found {
-			return refuse(NotFound, "There is no %s %q.", model.Kind(e.Kind).Word(), e.ID)
-		}
-	}
-	return nil
-}
-
 // Join puts a beam between two things into the draft: a membership, a nesting, an inclusion, or an assignment on terms.
-func (d *Desk) Join(who Actor, a, b End, terms JoinTerms) (*Draft, error) {
+func (d *Editor) Join(who Actor, a, b End, terms JoinTerms) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		if err := exists(base, a, b); err != nil {
@@ -219,7 +191,7 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 
 // Cut takes the beam between two things out, in the draft. With an assignment's id only that one; otherwise all
 // assignments between the two.
-func (d *Desk) Cut(who Actor, a, b End, assignment string) (*Draft, error) {
+func (d *Editor) Cut(who Actor, a, b End, assignment string) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		base := p.base()
 		if err := exists(base, a, b); err != nil {

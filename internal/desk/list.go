@@ -68,7 +68,7 @@ type Listing struct {
 }
 
 // List gives a window into the list of a kind.
-func (d *Desk) List(who Actor, q Listing) (*List, error) {
+func (d *Viewer) List(who Actor, q Listing) (*List, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -131,7 +131,7 @@ func (d *Desk) List(who Actor, q Listing) (*List, error) {
 }
 
 // ListTable gives everything that a list has, as it is filtered and sorted, for other programs.
-func (d *Desk) ListTable(who Actor, q Listing) (*table.Table, error) {
+func (d *Viewer) ListTable(who Actor, q Listing) (*table.Table, error) {
 	q.Offset, q.Limit = 0, math.MaxInt32
 	l, err := d.List(who, q)
 	if err != nil {
@@ -346,17 +346,6 @@ func (s *sight) suppliedBy(system string) (out []*model.Set) {
 	return out
 }
 
-// people says in words whom a delegation is about.
-func (h *house) people(p model.People) string {
-	switch {
-	case p.Group != "":
-		return "members of " + h.ref(model.KindGroup, p.Group).Name
-	case p.Filter != "":
-		return "people with " + p.Filter
-	}
-	return "people of " + h.area(p.Area).Name
-}
-
 // coverage counts the people whom a delegation is about.
 func (s *sight) coverage(g *model.Delegation) int { return len(delegation.Covered(s.index, g)) }
 
@@ -381,4 +370,13 @@ func (s *sight) breakers(conflict string) (out []duty.Violation) {
 		}
 	}
 	return out
+}
+
+// mentioned names an object; an assignment by who gets what.
+func (h *house) mentioned(o model.Object) Ref {
+	ref := h.ref(o.Kind(), o.Ident())
+	if a, is := o.(*model.Assignment); is {
+		ref.Name = h.subject(a.Subject).Name + " – " + h.target(a).Name + ", " + h.terms(a).Note
+	}
+	return ref
 }

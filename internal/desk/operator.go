@@ -3,13 +3,11 @@ package desk
 import (
 	"crypto/rand"
 	"fmt"
-	"io"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/exchange/effective"
 )
 
 // What an operator does at the command line needs no right: whoever can read the database file holds all of it anyway.
@@ -23,7 +21,7 @@ var operator = asker{name: operatorName}
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	if h.revision > 0 && !replace {
 		return refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
 	}
@@ -35,7 +33,7 @@ func (d *Desk) Load(design *model.Design, replace bool, why string) error {
 func (d *Desk) MakeOwner(user string) (*model.User, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	id, ok := h.index.UserID(user)
 	if !ok {
 		return nil, refuse(NotFound, "there is no user %q", user)
@@ -69,11 +67,11 @@ type Past struct {
 func (d *Desk) Recount(past ...Past) error {
 	d.write.Lock()
 	defer d.write.Unlock()
-	if h := d.house.Load(); h.revision > 0 {
+	if h := d.present(); h.revision > 0 {
 		return refuse(Conflict, "the database holds a design already: a past is only invented where there is none")
 	}
 	for _, p := range past {
-		c := d.check(d.house.Load(), asker{who: Actor{User: p.Who}, then: p.At.UTC()}, act{door: ByAccount, ops: p.Ops})
+		c := d.check(d.present(), asker{who: Actor{User: p.Who}, then: p.At.UTC()}, act{door: ByAccount, ops: p.Ops})
 		if _, err := d.apply(c, "", note{why: p.Why}); err != nil {
 			return fmt.Errorf("%s: %w", p.Why, err)
 		}
@@ -81,20 +79,11 @@ func (d *Desk) Recount(past ...Past) error {
 	return nil
 }
 
-// EffectiveAt writes what everybody holds at an instant (zero: now), in one of the forms of [effective.Forms].
-func (d *Desk) EffectiveAt(at time.Time, form string, to io.Writer) error {
-	h, err := d.houseAt(&at)
-	if err != nil {
-		return err
-	}
-	return effective.Write(to, form, h.index, at)
-}
-
 // Revision gives the number of the last revision.
-func (d *Desk) Revision() int { return d.house.Load().revision }
+func (d *Desk) Revision() int { return d.present().revision }
 
 // Empty tells whether the desk holds no design yet.
-func (d *Desk) Empty() bool { return d.house.Load().revision == 0 }
+func (d *Desk) Empty() bool { return d.present().revision == 0 }
 
 // Live tells whether a user is live now.
-func (d *Desk) Live(user string) bool { return d.house.Load().index.Live(user, d.now()) }
+func (d *Desk) Live(user string) bool { return d.present().index.Live(user, d.Now()) }

@@ -79,7 +79,7 @@ type Brick struct {
 }
 
 // Person gives a person's sheet, with the wall of what counts in an area (empty: anywhere).
-func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
+func (d *Viewer) Person(who Actor, user, where string) (*Person, error) {
 	s, err := d.seePerson(who, user)
 	if err != nil {
 		return nil, err
@@ -138,7 +138,7 @@ func (d *Desk) Person(who Actor, user, where string) (*Person, error) {
 }
 
 // memberships lists the groups of a person, those too that the draft takes away.
-func (d *Desk) memberships(s *sight, who Actor, p *Person) {
+func (d *Viewer) memberships(s *sight, who Actor, p *Person) {
 	user := p.User.ID
 	add := func(h, other *house, draft string) {
 		for _, g := range h.index.GroupsOf(user) {
@@ -162,7 +162,7 @@ func (d *Desk) memberships(s *sight, who Actor, p *Person) {
 }
 
 // mayDoTo tells what somebody may do to a person, by rights or by delegations.
-func (d *Desk) mayDoTo(s *sight, who Actor, u *model.User) []string {
+func (d *Viewer) mayDoTo(s *sight, who Actor, u *model.User) []string {
 	out := []string{}
 	if s.draft == nil {
 		return out
@@ -339,7 +339,7 @@ type Trace struct {
 }
 
 // Trace tells by which ways a person holds a permission, or why not; asked for in an area (empty: anywhere).
-func (d *Desk) Trace(who Actor, user, permission, where string) (*Trace, error) {
+func (d *Viewer) Trace(who Actor, user, permission, where string) (*Trace, error) {
 	h, err := d.seePerson(who, user)
 	if err != nil {
 		return nil, err

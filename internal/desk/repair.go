@@ -37,7 +37,7 @@ type Repair struct {
 const extraShown = 20
 
 // Repairs tells by which changes a person would come to hold a permission in an area (empty: where they work).
-func (d *Desk) Repairs(who Actor, user, permission, where string) (*Repairs, error) {
+func (d *Viewer) Repairs(who Actor, user, permission, where string) (*Repairs, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -100,9 +100,9 @@ func nameOf(ops []change.Op) string {
 }
 
 // DraftRepair puts a repair into a draft.
-func (d *Desk) DraftRepair(who Actor, user, permission, where, id string) (*Draft, error) {
+func (d *Viewer) DraftRepair(who Actor, user, permission, where, id string) (*Draft, error) {
 	return d.alter(who, func(h *house, p *drafted) error {
-		found, _, err := p.shown.repairs(user, permission, where, d.now())
+		found, _, err := p.shown.repairs(user, permission, where, d.Now())
 		if err != nil {
 			return err
 		}

@@ -12,8 +12,8 @@ import (
 )
 
 // ReviewReport gathers what became of a review, item by item.
-func (d *Desk) ReviewReport(who Actor, id int) (*report.Review, error) {
-	h := d.house.Load()
+func (d *Reviewer) ReviewReport(who Actor, id int) (*report.Review, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -26,8 +26,8 @@ func (d *Desk) ReviewReport(who Actor, id int) (*report.Review, error) {
 			return nil, err
 		}
 	}
-	v := h.review(r, countsOf(r, items, tasks, who), who, d.now())
-	out := &report.Review{Organisation: h.design().Organisation.Name, Name: r.Name, About: plain(v.About), Deciders: v.Deciders, Opener: v.Opener.Name, Opened: r.Opened, Due: r.Due, Revision: r.Revision, Written: d.now(), Fate: "stays as it is"}
+	v := h.review(r, countsOf(r, items, tasks, who), who, d.Now())
+	out := &report.Review{Organisation: h.design().Organisation.Name, Name: r.Name, About: plain(v.About), Deciders: v.Deciders, Opener: v.Opener.Name, Opened: r.Opened, Due: r.Due, Revision: r.Revision, Written: d.Now(), Fate: "stays as it is"}
 	if v.Fate == decisionRevoke {
 		out.Fate = "is revoked"
 	}
@@ -52,7 +52,7 @@ func (d *Desk) ReviewReport(who Actor, id int) (*report.Review, error) {
 }
 
 // ReviewsTable gives the reviews that [Desk.Reviews] gives, one row each.
-func (d *Desk) ReviewsTable(who Actor, where string) (*table.Table, error) {
+func (d *Reviewer) ReviewsTable(who Actor, where string) (*table.Table, error) {
 	list, err := d.Reviews(who, where)
 	if err != nil {
 		return nil, err
@@ -73,7 +73,7 @@ func (d *Desk) ReviewsTable(who Actor, where string) (*table.Table, error) {
 	return t, nil
 }
 
-func (d *Desk) reportItem(h *house, r store.Review, i store.ReviewItem, number int, who Actor) report.Item {
+func (d *Reviewer) reportItem(h *house, r store.Review, i store.ReviewItem, number int, who Actor) report.Item {
 	v := d.item(h, r, i, who)
 	row := report.Item{Number: number, Person: v.User.Name, Note: v.Note, Access: v.Target.Name, Reviewer: v.Reviewer.Name, Reason: v.Reason, Decision: report.Undecided}
 	var held []string

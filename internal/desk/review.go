@@ -236,12 +236,12 @@ func (h *house) deciderWords(r store.Review) string {
 }
 
 // waiting counts the items that wait for a person's decision.
-func (d *Desk) waiting(who Actor) (int, error) { return d.store.Waiting(who.eyes()) }
+func (d *Reviewer) waiting(who Actor) (int, error) { return d.store.Waiting(who.eyes()) }
 
 // Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them. If an area is given,
 // only those with items of people at home there. On a past day, each is as it stood then.
-func (d *Desk) Reviews(who Actor, where string) ([]Review, error) {
-	h := d.house.Load()
+func (d *Reviewer) Reviews(who Actor, where string) ([]Review, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -283,7 +283,7 @@ func (d *Desk) Reviews(who Actor, where string) ([]Review, error) {
 }
 
 // reviewsOf gives the reviews with an item about somebody who fits.
-func (d *Desk) reviewsOf(fits func(user string) bool) (map[int]bool, error) {
+func (d *Reviewer) reviewsOf(fits func(user string) bool) (map[int]bool, error) {
 	people, err := d.store.Reviewed()
 	out := map[int]bool{}
 	for review, users := range people {
@@ -293,16 +293,16 @@ func (d *Desk) reviewsOf(fits func(user string) bool) (map[int]bool, error) {
 }
 
 // mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it through a delegation.
-func (d *Desk) mayRunReview(h *house, who Actor, r store.Review) bool {
+func (d *Reviewer) mayRunReview(h *house, who Actor, r store.Review) bool {
 	if d.acts(h, who) != nil {
 		return false
 	}
-	return d.may(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.index, who.User, d.now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
+	return d.may(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.index, who.User, d.Now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
 }
 
 // Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it stood then.
-func (d *Desk) Review(who Actor, id int, where string) (*ReviewDetail, error) {
-	h := d.house.Load()
+func (d *Reviewer) Review(who Actor, id int, where string) (*ReviewDetail, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -394,7 +394,7 @@ func (h *house) homeIn(user, area string) bool {
 }
 
 // reviewParts reads all that is kept of a review.
-func (d *Desk) reviewParts(id int) (r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, err error) {
+func (d *Reviewer) reviewParts(id int) (r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, err error) {
 	if r, err = d.store.Review(id); err != nil {
 		return r, nil, nil, missing(err, "There is no review %d.", id)
 	}
@@ -438,15 +438,7 @@ func (h *house) stragglers(items []store.ReviewItem) []Straggler {
 	return out
 }
 
-func (h *house) optional(kind model.Kind, id string) *Ref {
-	if id == "" {
-		return nil
-	}
-	r := h.ref(kind, id)
-	return &r
-}
-
-func (d *Desk) item(h *house, r store.Review, i store.ReviewItem, who Actor) ReviewItem {
+func (d *Reviewer) item(h *house, r store.Review, i store.ReviewItem, who Actor) ReviewItem {
 	it := itemOf(r, i)
 	v := ReviewItem{ID: i.ID, User: h.ref(model.KindUser, i.User), Note: h.note(index.Node{Kind: model.KindUser, ID: i.User}), Target: h.targetOf(it), Reviewer: h.ref(model.KindUser, i.Reviewer), Mine: i.Reviewer == who.eyes(),
 		HandedBy: h.optional(model.KindUser, i.HandedBy), HandNote: i.Note, ByHand: len(i.Direct) > 0, Groups: []Ref{}, Decision: i.Decision, Reason: i.Reason, By: h.optional(model.KindUser, i.By), Decided: i.Decided}
@@ -474,8 +466,8 @@ func (d *Desk) item(h *house, r store.Review, i store.ReviewItem, who Actor) Rev
 }
 
 // ReviewItem gives an item with what a revocation would really do.
-func (d *Desk) ReviewItem(who Actor, id int) (*ItemDetail, error) {
-	h := d.house.Load()
+func (d *Reviewer) ReviewItem(who Actor, id int) (*ItemDetail, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -491,7 +483,7 @@ func (d *Desk) ReviewItem(who Actor, id int) (*ItemDetail, error) {
 		return nil, refuse(NotAllowed, "This item is for %s to decide.", h.ref(model.KindUser, i.Reviewer).Name)
 	}
 	v := &ItemDetail{Item: d.item(h, r, i, who), Direct: []Terms{}, Given: []Grant{}, Loses: []Holding{}, Stays: []Holding{}, StaysBy: []Ref{}, LosesAll: []Holding{}}
-	s := &sight{house: h, present: h, at: d.now()}
+	s := &sight{house: h, present: h, at: d.Now()}
 	for _, id := range i.Direct {
 		if a, ok := h.design().Assignments.Find(id); ok {
 			v.Direct = append(v.Direct, h.terms(a))
@@ -499,23 +491,23 @@ func (d *Desk) ReviewItem(who Actor, id int) (*ItemDetail, error) {
 	}
 	for _, id := range i.Given {
 		if a, ok := h.design().Assignments.Find(id); ok {
-			v.Given = append(v.Given, s.grant(d, who, a))
+			v.Given = append(v.Given, s.grant(d.Viewer, who, a))
 		}
 	}
 	it := itemOf(r, i)
-	goes, stays := review.Outcome(h.index, it, i.Direct, d.now())
+	goes, stays := review.Outcome(h.index, it, i.Direct, d.Now())
 	v.Loses, v.Stays = h.holdings(goes), h.holdings(stays)
-	all, _ := review.Outcome(h.index, it, slices.Concat(i.Direct, i.Given), d.now())
+	all, _ := review.Outcome(h.index, it, slices.Concat(i.Direct, i.Given), d.Now())
 	v.LosesAll = h.holdings(all)
 	v.StaysBy = d.staysBy(h, it, stays)
 	return v, nil
 }
 
 // staysBy names by what something of an item stays when its direct assignments are gone.
-func (d *Desk) staysBy(h *house, i review.Item, stays []index.Holding) []Ref {
+func (d *Reviewer) staysBy(h *house, i review.Item, stays []index.Holding) []Ref {
 	out := []Ref{}
 	for _, s := range stays {
-		ways, _ := h.index.Trace(i.User, s.Permission, nil, d.now())
+		ways, _ := h.index.Trace(i.User, s.Permission, nil, d.Now())
 		for _, w := range ways {
 			if w.Assignment == nil || slices.Contains(i.Direct, w.Assignment.ID) {
 				continue
@@ -541,7 +533,7 @@ type asked struct {
 	assignments map[string]bool
 }
 
-func (d *Desk) askedBy(r store.Review) (*asked, error) {
+func (d *Reviewer) askedBy(r store.Review) (*asked, error) {
 	if v, ok := d.asked.Load(r.ID); ok {
 		return v.(*asked), nil
 	}
@@ -564,7 +556,7 @@ func (d *Desk) askedBy(r store.Review) (*asked, error) {
 }
 
 // reviewsTouched names the open reviews that ask about something that a change touches.
-func (d *Desk) reviewsTouched(ops []change.Op) (names []string, err error) {
+func (d *Reviewer) reviewsTouched(ops []change.Op) (names []string, err error) {
 	if len(ops) == 0 {
 		return nil, nil
 	}

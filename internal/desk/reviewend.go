@@ -16,10 +16,10 @@ import (
 
 // CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what is undecided the fate that was chosen, and
 // leaves tasks to the owners of groups for what these give.
-func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
+func (d *Reviewer) CloseReview(who Actor, id int) (*Review, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -33,7 +33,7 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 	if r.Closed != nil {
 		return nil, refuse(Conflict, "This review is closed already.")
 	}
-	now := d.now()
+	now := d.Now()
 	ops := review.Revoke(h.design(), revokedOf(r, items))
 	var fated []store.ReviewItem
 	for i := range items {
@@ -64,11 +64,11 @@ func (d *Desk) CloseReview(who Actor, id int) (*Review, error) {
 }
 
 // runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a delegation lets them revoke it.
-func (d *Desk) runsReview(h *house, who Actor) func(change.Op) string {
+func (d *Reviewer) runsReview(h *house, who Actor) func(change.Op) string {
 	if d.may(h, who, model.RunReviews) {
 		return func(change.Op) string { return "" }
 	}
-	authority := delegation.Of(h.index, who.User, d.now())
+	authority := delegation.Of(h.index, who.User, d.Now())
 	return func(o change.Op) string {
 		if r := authority.CheckOp(o, nil); r != nil {
 			return r.Reason
@@ -78,7 +78,7 @@ func (d *Desk) runsReview(h *house, who Actor) func(change.Op) string {
 }
 
 // settlesTask permits what the owner of a group chose about it; of anybody else, what [Desk.runsReview] permits.
-func (d *Desk) settlesTask(h *house, who Actor, t store.ReviewTask) func(change.Op) string {
+func (d *Reviewer) settlesTask(h *house, who Actor, t store.ReviewTask) func(change.Op) string {
 	if t.Owner != who.User {
 		return d.runsReview(h, who)
 	}
@@ -105,8 +105,8 @@ func (d *Desk) settlesTask(h *house, who Actor, t store.ReviewTask) func(change.
 }
 
 // tasksFor makes a task for every group that gives what was revoked.
-func (d *Desk) tasksFor(h *house, r store.Review, items []store.ReviewItem) (out []store.ReviewTask) {
-	now := d.now()
+func (d *Reviewer) tasksFor(h *house, r store.Review, items []store.ReviewItem) (out []store.ReviewTask) {
+	now := d.Now()
 	for _, i := range items {
 		if i.Decision != decisionRevoke {
 			continue
@@ -136,7 +136,7 @@ func (d *Desk) tasksFor(h *house, r store.Review, items []store.ReviewItem) (out
 }
 
 // taskLetters tells the owners of groups of their tasks.
-func (d *Desk) taskLetters(h *house, r store.Review, tasks []store.ReviewTask) (out []store.Letter) {
+func (d *Reviewer) taskLetters(h *house, r store.Review, tasks []store.ReviewTask) (out []store.Letter) {
 	type key struct{ owner, group string }
 	count := map[key]int{}
 	var order []key
@@ -150,7 +150,7 @@ func (d *Desk) taskLetters(h *house, r store.Review, tasks []store.ReviewTask) (
 	for _, k := range order {
 		if u, ok := h.design().Users.Find(k.owner); ok {
 			l := post.Task(h.design().Organisation.Name, u.DisplayName, r.Name, h.ref(model.KindGroup, k.group).Name, count[k])
-			out = append(out, store.Letter{Written: d.now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+			out = append(out, store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
 		}
 	}
 	return out
@@ -198,7 +198,7 @@ const (
 	taskLeave  = "leave"
 )
 
-func (d *Desk) task(h *house, r store.Review, t store.ReviewTask, who Actor) ReviewTask {
+func (d *Reviewer) task(h *house, r store.Review, t store.ReviewTask, who Actor) ReviewTask {
 	v := ReviewTask{ID: t.ID, Review: t.Review, Name: r.Name, Item: t.Item, User: h.ref(model.KindUser, t.User), Target: h.targetOf(review.Item{Role: t.Role, Set: t.Set}), Group: h.ref(model.KindGroup, t.Group), Owner: h.ref(model.KindUser, t.Owner),
 		Mine: t.Owner == who.eyes(), Decision: t.Decision, Reason: t.Reason, By: h.optional(model.KindUser, t.By), Decided: t.Decided, Revision: t.Revision}
 	v.May = t.Decision == "" && d.acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
@@ -209,8 +209,8 @@ func (d *Desk) task(h *house, r store.Review, t store.ReviewTask, who Actor) Rev
 }
 
 // Tasks gives the tasks that wait for somebody as the owner of groups.
-func (d *Desk) Tasks(who Actor) ([]ReviewTask, error) {
-	h := d.house.Load()
+func (d *Reviewer) Tasks(who Actor) ([]ReviewTask, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -230,7 +230,7 @@ func (d *Desk) Tasks(who Actor) ([]ReviewTask, error) {
 }
 
 // openTask gives a task to somebody who may settle it, or see it.
-func (d *Desk) openTask(h *house, who Actor, id int) (store.ReviewTask, store.Review, error) {
+func (d *Reviewer) openTask(h *house, who Actor, id int) (store.ReviewTask, store.Review, error) {
 	t, err := d.store.Task(id)
 	if err != nil {
 		return t, store.Review{}, missing(err, "There is no task %d.", id)
@@ -260,8 +260,8 @@ func taskOps(h *house, t store.ReviewTask, choice string) ([]change.Op, error) {
 const taskPeopleShown = 50
 
 // Task gives a task with the ways to settle it, each with its impact.
-func (d *Desk) Task(who Actor, id int) (*TaskDetail, error) {
-	h := d.house.Load()
+func (d *Reviewer) Task(who Actor, id int) (*TaskDetail, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -296,10 +296,10 @@ func (d *Desk) Task(who Actor, id int) (*TaskDetail, error) {
 
 // SettleTask settles a task as the owner of its group: takes the person out, takes the grant off the group, or leaves it for a reason. What it takes away is one
 // revision. Taking the grant off settles all tasks about the same grant.
-func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask, error) {
+func (d *Reviewer) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -321,7 +321,7 @@ func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask
 	if err != nil {
 		return nil, err
 	}
-	now := d.now()
+	now := d.Now()
 	settled := []store.ReviewTask{t}
 	if choice == taskGrant {
 		all, err := d.store.Tasks(t.Review, "")
@@ -360,8 +360,8 @@ func (d *Desk) SettleTask(who Actor, id int, choice, reason string) (*ReviewTask
 }
 
 // Remind puts a letter for each straggler of a review into the outbox, and tells how many.
-func (d *Desk) Remind(who Actor, id int) (int, error) {
-	h := d.house.Load()
+func (d *Reviewer) Remind(who Actor, id int) (int, error) {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return 0, err
 	}
@@ -378,9 +378,9 @@ func (d *Desk) Remind(who Actor, id int) (int, error) {
 	return d.remind(h, r, items)
 }
 
-func (d *Desk) remind(h *house, r store.Review, items []store.ReviewItem) (int, error) {
+func (d *Reviewer) remind(h *house, r store.Review, items []store.ReviewItem) (int, error) {
 	var letters []store.Letter
-	now := d.now()
+	now := d.Now()
 	for _, s := range h.stragglers(items) {
 		u, ok := h.design().Users.Find(s.Reviewer.ID)
 		if !ok || s.Waiting == 0 {
@@ -399,14 +399,14 @@ const (
 )
 
 // RemindDue reminds the stragglers of every open review whose end is near or past, unless that was done lately.
-func (d *Desk) RemindDue() error {
-	h := d.house.Load()
+func (d *Reviewer) RemindDue() error {
+	h := d.present()
 	list, err := d.store.Reviews()
 	if err != nil {
 		return err
 	}
 	for _, r := range list {
-		if r.Closed != nil || d.now().Before(r.Due.Add(-remindBefore)) || r.Reminded != nil && d.now().Before(r.Reminded.Add(remindAgain)) {
+		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) || r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
 			continue
 		}
 		items, err := d.store.ReviewItems(r.ID, "")

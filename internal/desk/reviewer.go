@@ -9,7 +9,7 @@ import (
 )
 
 // Decide keeps a reviewer's decision on an item: "keep", "revoke" with a reason, or "" to take the decision back.
-func (d *Desk) Decide(who Actor, item int, decision, reason string) (*ReviewItem, error) {
+func (d *Reviewer) Decide(who Actor, item int, decision, reason string) (*ReviewItem, error) {
 	list, err := d.DecideMany(who, []int{item}, decision, reason)
 	if err != nil {
 		return nil, err
@@ -19,8 +19,8 @@ func (d *Desk) Decide(who Actor, item int, decision, reason string) (*ReviewItem
 
 // DecideMany keeps one decision on several items, which must be alike: the same role or set, held by the same kind of way, with the same weight against it.
 // Either all are decided or none.
-func (d *Desk) DecideMany(who Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
-	h := d.house.Load()
+func (d *Reviewer) DecideMany(who Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -28,7 +28,7 @@ func (d *Desk) DecideMany(who Actor, ids []int, decision, reason string) ([]Revi
 	if decision == decisionRevoke && reason == "" {
 		return nil, refuse(Invalid, "Say why it is revoked: whoever loses it will ask.")
 	}
-	now := d.now()
+	now := d.Now()
 	var items []store.ReviewItem
 	out := []ReviewItem{}
 	like := ""
@@ -69,8 +69,8 @@ func (d *Desk) DecideMany(who Actor, ids []int, decision, reason string) ([]Revi
 }
 
 // HandOn gives an item to somebody else to decide, with a word why; never to the person whom it is about.
-func (d *Desk) HandOn(who Actor, item int, to, note string) (*ReviewItem, error) {
-	h := d.house.Load()
+func (d *Reviewer) HandOn(who Actor, item int, to, note string) (*ReviewItem, error) {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -90,7 +90,7 @@ func (d *Desk) HandOn(who Actor, item int, to, note string) (*ReviewItem, error)
 		return nil, refuse(NotFound, "This review is closed: its decisions stand.")
 	case to == i.User:
 		return nil, refuse(Invalid, "Nobody decides about their own access, so it cannot be handed to %s.", name)
-	case !h.index.Live(to, d.now()):
+	case !h.index.Live(to, d.Now()):
 		return nil, refuse(Invalid, "%s is not live, so could not decide it.", name)
 	case to == i.Reviewer:
 		return nil, refuse(Invalid, "%s has it already.", name)
@@ -113,8 +113,8 @@ type Colleague struct {
 const colleaguesShown = 20
 
 // Colleagues finds live people by words, for a reviewer who would hand an item on: a reviewer need not see the design, but knows people's names.
-func (d *Desk) Colleagues(who Actor, words string) ([]Colleague, error) {
-	h := d.house.Load()
+func (d *Reviewer) Colleagues(who Actor, words string) ([]Colleague, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -131,7 +131,7 @@ func (d *Desk) Colleagues(who Actor, words string) ([]Colleague, error) {
 		if len(out) == colleaguesShown {
 			break
 		}
-		if e.node.ID != who.eyes() && h.index.Live(e.node.ID, d.now()) && !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.sort, w) }) {
+		if e.node.ID != who.eyes() && h.index.Live(e.node.ID, d.Now()) && !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.sort, w) }) {
 			out = append(out, Colleague{h.ref(model.KindUser, e.node.ID), h.note(e.node)})
 		}
 	}

@@ -50,13 +50,13 @@ type ReviewPreview struct {
 }
 
 // prepare selects the items of a review and finds who decides each; nothing may be open to whom.
-func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *ReviewPreview, error) {
-	h := d.house.Load()
+func (d *Reviewer) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *ReviewPreview, error) {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, nil, nil, err
 	}
 	whole := d.may(h, who, model.RunReviews)
-	authority := delegation.Of(h.index, who.User, d.now())
+	authority := delegation.Of(h.index, who.User, d.Now())
 	if !whole && !slices.ContainsFunc(authority.Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) }) {
 		return nil, nil, nil, d.need(h, who, model.RunReviews)
 	}
@@ -69,7 +69,7 @@ func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *Rev
 		}
 		return nil, nil, nil, refuse(NotFound, "%s.", upper(err.Error()))
 	}
-	now := d.now()
+	now := d.Now()
 	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
 	var items []store.ReviewItem
 	people := map[string]bool{}
@@ -119,18 +119,18 @@ func (d *Desk) prepare(who Actor, n NewReview) (*house, []store.ReviewItem, *Rev
 }
 
 // PreviewReview tells what opening a review would ask, and whom.
-func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
+func (d *Reviewer) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
 	h, items, p, err := d.prepare(who, n)
 	if err != nil {
 		return nil, err
 	}
-	scales := review.NewScales(h.index, d.now())
+	scales := review.NewScales(h.index, d.Now())
 	for n, i := range items {
 		if n%1000 == 0 && who.gone() != nil {
 			return nil, who.gone()
 		}
 		e := scales.Weigh(itemOf(store.Review{}, i))
-		if len(e.Doubts(d.now())) > 0 {
+		if len(e.Doubts(d.Now())) > 0 {
 			p.Doubtful++
 		}
 	}
@@ -138,7 +138,7 @@ func (d *Desk) PreviewReview(who Actor, n NewReview) (*ReviewPreview, error) {
 }
 
 // OpenReview opens a review.
-func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
+func (d *Reviewer) OpenReview(who Actor, n NewReview) (*Review, error) {
 	h, items, p, err := d.prepare(who, n)
 	switch {
 	case err != nil:
@@ -162,9 +162,9 @@ func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
 		name = "Review of " + about
 	}
 	r := store.Review{Name: name, System: scope.System, Role: scope.Role, Set: scope.Set, Group: scope.Group, Area: scope.Area, Risk: scope.Risk, Filter: scope.Filter,
-		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.now(), Due: d.now().AddDate(0, 0, 21)}
+		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.Now(), Due: d.Now().AddDate(0, 0, 21)}
 	if n.Due != nil {
-		if !n.Due.After(d.now()) {
+		if !n.Due.After(d.Now()) {
 			return nil, refuse(Invalid, "The review would be due before it opens: choose a later day.")
 		}
 		r.Due = n.Due.UTC()
@@ -175,13 +175,13 @@ func (d *Desk) OpenReview(who Actor, n NewReview) (*Review, error) {
 	if r.ID, err = d.store.AddReview(r, items); err != nil {
 		return nil, err
 	}
-	v := h.review(r, countsOf(r, items, nil, who), who, d.now())
+	v := h.review(r, countsOf(r, items, nil, who), who, d.Now())
 	return &v, nil
 }
 
 // gather keeps the evidence with new items.
-func (d *Desk) gather(h *house, items []store.ReviewItem) error {
-	now := d.now()
+func (d *Reviewer) gather(h *house, items []store.ReviewItem) error {
+	now := d.Now()
 	scales := review.NewScales(h.index, now)
 	joinings := map[string]map[string]store.Revision{}
 	var direct []string
@@ -216,7 +216,7 @@ func (d *Desk) gather(h *house, items []store.ReviewItem) error {
 }
 
 // sinceWhen reads from the record since when an item is held, and who gave it and why.
-func (d *Desk) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, given map[string]store.Revision, joinings map[string]map[string]store.Revision,
+func (d *Reviewer) sinceWhen(h *house, i *store.ReviewItem, e *Evidence, given map[string]store.Revision, joinings map[string]map[string]store.Revision,
 	above func(group string) map[string]bool) error {
 	tell := func(r store.Revision, why string) {
 		if e.Since == nil || r.At.Before(*e.Since) {

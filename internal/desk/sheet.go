@@ -48,7 +48,7 @@ func (s *sight) either(kind model.Kind, id string) model.Object {
 }
 
 // editable tells whether somebody may edit objects of a kind, here and now.
-func (d *Desk) editable(s *sight, who Actor, kind model.Kind) bool {
+func (d *Viewer) editable(s *sight, who Actor, kind model.Kind) bool {
 	return s.draft != nil && d.may(s.present, who, model.RightToEdit(kind))
 }
 
@@ -84,7 +84,7 @@ func merged(now, before []*model.Assignment) []*model.Assignment {
 }
 
 // grant tells of an assignment; the viewer is who.
-func (s *sight) grant(d *Desk, who Actor, a *model.Assignment) Grant {
+func (s *sight) grant(d *Viewer, who Actor, a *model.Assignment) Grant {
 	h := s.house
 	g := Grant{Force: "now", May: d.mayRevoke(s, who, a)}
 	if a.From.After(s.at) {
@@ -122,4 +122,25 @@ func (s *sight) given(list []index.Holding) []WallPanel {
 		}
 	}
 	return s.panels(bricks)
+}
+
+// fedLock says what a directory keeps of a person or group, and which one, since when it was last heard of them.
+func (d *Viewer) fedLock(kind model.Kind, id, what, instead string) *Lock {
+	lock := &Lock{Why: "The directory keeps this " + kind.Word() + ": " + what, Instead: instead}
+	if d.fedBy == nil {
+		return lock
+	}
+	f, ok := d.fedBy(kind, id)
+	if !ok {
+		return lock // then it is only less telling
+	}
+	on := f.Updated.Format("2 January 2006")
+	lock.Directory, lock.Gone = f.By, f.Gone
+	if f.Gone {
+		lock.Why = "The directory “" + f.By + "” has deleted this " + kind.Word() + ", on " + on + "."
+		lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on and activate it."
+	} else {
+		lock.Why = "The directory “" + f.By + "” keeps this " + kind.Word() + " (last heard of on " + on + "): " + what
+	}
+	return lock
 }

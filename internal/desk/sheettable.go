@@ -10,7 +10,7 @@ import (
 
 // SheetTable gives what a sheet is mainly about, for other programs: what a person holds, what a role or set gives, who is in a group, who has a licence, what a
 // system's catalogue has.
-func (d *Desk) SheetTable(who Actor, kind model.Kind, id string) (*table.Table, error) {
+func (d *Viewer) SheetTable(who Actor, kind model.Kind, id string) (*table.Table, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -36,18 +36,18 @@ func (who Actor) eyes() string { return cmp.Or(who.As, who.User) }
 
 // may tells whether a person holds a right of Fachwerk's own system.
 func (d *Desk) may(h *house, who Actor, right string) bool {
-	return who.User != "" && h.index.Allowed(who.eyes(), right, index.Record{}, d.now())
+	return who.User != "" && h.index.Allowed(who.eyes(), right, index.Record{}, d.Now())
 }
 
 // signedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole design themselves.
 func (d *Desk) signedIn(h *house, who Actor) error {
-	if who.User == "" || !h.index.Live(who.User, d.now()) {
+	if who.User == "" || !h.index.Live(who.User, d.Now()) {
 		return refuse(NotSignedIn, "Sign in first.")
 	}
 	if who.As == "" {
 		return nil
 	}
-	if !h.index.Allowed(who.User, model.ViewDesign, index.Record{}, d.now()) {
+	if !h.index.Allowed(who.User, model.ViewDesign, index.Record{}, d.Now()) {
 		return refuse(NotAllowed, "Only who sees the whole design may see it as somebody else.")
 	}
 	if h.design().Get(model.KindUser, who.As) == nil {
@@ -90,7 +90,7 @@ func (d *Desk) acts(h *house, who Actor) error {
 
 // enter gives the current house to someone who holds a right.
 func (d *Desk) enter(who Actor, right string) (*house, error) {
-	h := d.house.Load()
+	h := d.present()
 	return h, d.need(h, who, right)
 }
 
@@ -106,14 +106,14 @@ type sight struct {
 
 // see opens the design to somebody's eyes.
 func (d *Desk) see(who Actor) (*sight, error) {
-	h := d.house.Load()
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
-	s := &sight{house: h, present: h, at: d.now(), whole: d.may(h, who, model.ViewDesign)}
+	s := &sight{house: h, present: h, at: d.Now(), whole: d.may(h, who, model.ViewDesign)}
 	if !who.When.IsZero() {
 		s.at = who.When
-		if s.at.Before(d.now()) {
+		if s.at.Before(d.Now()) {
 			past, err := d.past.at(d, s.at)
 			if err != nil {
 				return nil, err
@@ -175,9 +175,9 @@ func (d *Desk) seePerson(who Actor, user string) (*sight, error) {
 	if err == nil {
 		return s, nil
 	}
-	h := d.house.Load()
-	if who.When.IsZero() && who.eyes() == user && h.index.Live(user, d.now()) && d.signedIn(h, who) == nil {
-		return &sight{house: h, present: h, at: d.now()}, nil
+	h := d.present()
+	if who.When.IsZero() && who.eyes() == user && h.index.Live(user, d.Now()) && d.signedIn(h, who) == nil {
+		return &sight{house: h, present: h, at: d.Now()}, nil
 	}
 	return nil, err
 }
@@ -185,13 +185,13 @@ func (d *Desk) seePerson(who Actor, user string) (*sight, error) {
 // instant is what somebody looks at: now, or another day.
 func (d *Desk) instant(who Actor) time.Time {
 	if who.When.IsZero() {
-		return d.now()
+		return d.Now()
 	}
 	return who.When
 }
 
 // Now is the desk's present instant.
-func (d *Desk) Now() time.Time { return d.now() }
+func (d *Desk) Now() time.Time { return d.clock() }
 
 // Instant reads what is looked at: an instant (RFC 3339), a day, which means its end, or nothing, which means now. Today is now too.
 func (d *Desk) Instant(text string) (time.Time, error) {
@@ -199,7 +199,7 @@ func (d *Desk) Instant(text string) (time.Time, error) {
 		return time.Time{}, nil
 	}
 	if day, err := time.Parse(time.DateOnly, text); err == nil {
-		if day.Equal(d.now().Truncate(24 * time.Hour)) {
+		if day.Equal(d.Now().Truncate(24 * time.Hour)) {
 			return time.Time{}, nil
 		}
 		return day.AddDate(0, 0, 1).Add(-time.Second), nil
@@ -228,7 +228,7 @@ func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
 	if err != nil {
 		return nil, err
 	}
-	if h := d.house.Load(); h.revision == n {
+	if h := d.present(); h.revision == n {
 		return h, nil
 	}
 	if n == 0 {
@@ -241,7 +241,7 @@ func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
 			return h, nil
 		}
 	}
-	now := d.house.Load()
+	now := d.present()
 	design, n, err := d.store.DesignAt(now.design(), now.revision, t)
 	if err != nil {
 		return nil, err
@@ -267,6 +267,14 @@ func (p *pastHouses) known(t time.Time) *house {
 		if !t.Before(h.at) && t.Before(h.until) {
 			return h
 		}
+	}
+	return nil
+}
+
+// hasArea refuses an area that somebody does not see; empty is the whole organisation.
+func (h *house) hasArea(id string) error {
+	if id != "" && h.design().Get(model.KindArea, id) == nil {
+		return refuse(NotFound, "There is no area %q.", id)
 	}
 	return nil
 }

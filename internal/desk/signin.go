@@ -68,8 +68,8 @@ func passwordFits(hash, password string) bool {
 var decoy = hashPassword("nobody has this")
 
 // SignIn finds the person with a user name and password. It does not tell which of the two was wrong.
-func (d *Desk) SignIn(name, password string) (Actor, error) {
-	h := d.house.Load()
+func (d *Accounts) SignIn(name, password string) (Actor, error) {
+	h := d.present()
 	wrong := refuse(NotSignedIn, "The name or the password is not right.")
 	hash := decoy
 	id, known := h.index.UserID(strings.TrimSpace(name))
@@ -87,15 +87,15 @@ func (d *Desk) SignIn(name, password string) (Actor, error) {
 	if len(password) > maxPassword || !passwordFits(hash, password) || !known {
 		return Actor{}, wrong
 	}
-	if !h.index.Live(id, d.now()) {
+	if !h.index.Live(id, d.Now()) {
 		return Actor{}, refuse(NotSignedIn, "This account is not active. Ask your access administrator.")
 	}
 	return Actor{User: id}, nil
 }
 
 // Prove checks the password of somebody who is signed in, before a critical change.
-func (d *Desk) Prove(who Actor, password string) error {
-	h := d.house.Load()
+func (d *Accounts) Prove(who Actor, password string) error {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return err
 	}
@@ -117,9 +117,9 @@ func hashSecret(text string) string {
 }
 
 // PasswordLink gives the secret of a link by which a user can set a password, once within the hour.
-func (d *Desk) PasswordLink(user string) (string, error) {
+func (d *Accounts) PasswordLink(user string) (string, error) {
 	text, hash := secret()
-	return text, d.store.SaveLink(store.Link{Hash: hash, User: user, Expires: d.now().Add(linkLife)})
+	return text, d.store.SaveLink(store.Link{Hash: hash, User: user, Expires: d.Now().Add(linkLife)})
 }
 
 // Welcome is what the page behind a password link shows.
@@ -130,12 +130,12 @@ type Welcome struct {
 }
 
 // Welcome looks at a password link.
-func (d *Desk) Welcome(link string) (*Welcome, error) {
-	l, err := d.store.Link(hashSecret(link), d.now())
+func (d *Accounts) Welcome(link string) (*Welcome, error) {
+	l, err := d.store.Link(hashSecret(link), d.Now())
 	if err != nil {
 		return nil, missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
-	u, ok := d.house.Load().design().Users.Find(l.User)
+	u, ok := d.present().design().Users.Find(l.User)
 	if !ok {
 		return nil, refuse(NotFound, "The person whom this link was made for is no longer there.")
 	}
@@ -143,8 +143,8 @@ func (d *Desk) Welcome(link string) (*Welcome, error) {
 }
 
 // SetPassword uses a link up to set a password, and signs its user in.
-func (d *Desk) SetPassword(link, password string) (Actor, error) {
-	l, err := d.store.Link(hashSecret(link), d.now())
+func (d *Accounts) SetPassword(link, password string) (Actor, error) {
+	l, err := d.store.Link(hashSecret(link), d.Now())
 	if err != nil {
 		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
@@ -152,17 +152,17 @@ func (d *Desk) SetPassword(link, password string) (Actor, error) {
 		return Actor{}, refuse(Invalid, "A password has at least %d characters and at most %d bytes; this one has %d characters.", MinPassword, maxPassword, n)
 	}
 	c := store.Credential{User: l.User, Hash: hashPassword(password)}
-	if err := d.store.UseLink(hashSecret(link), d.now(), c); err != nil {
+	if err := d.store.UseLink(hashSecret(link), d.Now(), c); err != nil {
 		return Actor{}, missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
 	return Actor{User: l.User}, d.accept(l.User)
 }
 
 // accept makes somebody active who was invited and has now come, as a revision of their own.
-func (d *Desk) accept(user string) error {
+func (d *Accounts) accept(user string) error {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
+	h := d.present()
 	u, ok := h.design().Users.Find(user)
 	if !ok || u.State != model.UserInvited {
 		return nil
@@ -192,8 +192,8 @@ type Invitation struct {
 
 // Invite makes a link by which somebody who is invited sets a password and so becomes active, and puts a letter with it into the outbox. A link that was made before
 // stays good until it runs out.
-func (d *Desk) Invite(who Actor, user, base string) (*Invitation, error) {
-	h := d.house.Load()
+func (d *Accounts) Invite(who Actor, user, base string) (*Invitation, error) {
+	h := d.present()
 	if err := d.acts(h, who); err != nil {
 		return nil, err
 	}
@@ -202,7 +202,7 @@ func (d *Desk) Invite(who Actor, user, base string) (*Invitation, error) {
 		return nil, refuse(NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
 	}
 	if !d.may(h, who, model.EditPeople) {
-		if r := delegation.Of(h.index, who.User, d.now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
+		if r := delegation.Of(h.index, who.User, d.Now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
 			return nil, refuse(NotAllowed, "%s", r.Reason)
 		}
 	}
@@ -210,13 +210,13 @@ func (d *Desk) Invite(who Actor, user, base string) (*Invitation, error) {
 		return nil, refuse(Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
 	}
 	text, hash := secret()
-	until := d.now().Add(invitationLife)
+	until := d.Now().Add(invitationLife)
 	if err := d.store.SaveLink(store.Link{Hash: hash, User: user, Expires: until}); err != nil {
 		return nil, err
 	}
 	path := "/welcome/" + text
 	letter := post.Invitation(h.design().Organisation.Name, u.DisplayName, h.ref(model.KindUser, who.User).Name, base+path, until)
-	if err := d.store.Write(store.Letter{Written: d.now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
+	if err := d.store.Write(store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
 		return nil, err
 	}
 	return &Invitation{h.ref(model.KindUser, u.ID), path, until, u.Email}, nil
@@ -226,20 +226,20 @@ func (d *Desk) Invite(who Actor, user, base string) (*Invitation, error) {
 var Purposes = []string{"decisions", "scim", "api"}
 
 // MakeToken makes a token for a program and gives its secret, which is not kept. One for the application's API acts as a user.
-func (d *Desk) MakeToken(name, purpose, user string) (string, error) {
+func (d *Accounts) MakeToken(name, purpose, user string) (string, error) {
 	text, hash := secret()
 	if purpose == "api" {
-		id, ok := d.house.Load().index.UserID(user)
+		id, ok := d.present().index.UserID(user)
 		if !ok {
 			return "", refuse(Invalid, "There is no user %q for the token to act as.", user)
 		}
 		user = id
 	}
-	return text, d.store.SaveToken(store.Token{Hash: hash, Name: name, Purpose: purpose, User: user, Made: d.now()})
+	return text, d.store.SaveToken(store.Token{Hash: hash, Name: name, Purpose: purpose, User: user, Made: d.Now()})
 }
 
 // Program finds the token that a program shows, if it is for a purpose.
-func (d *Desk) Program(text, purpose string) (store.Token, bool) {
+func (d *Accounts) Program(text, purpose string) (store.Token, bool) {
 	hash := hashSecret(text)
 	v, ok := d.known.Load(hash)
 	if !ok {
@@ -270,8 +270,8 @@ type SignInPage struct {
 }
 
 // SignInPage gives what the sign-in page shows.
-func (d *Desk) SignInPage() *SignInPage {
-	design := d.house.Load().design()
+func (d *Accounts) SignInPage() *SignInPage {
+	design := d.present().design()
 	p := &SignInPage{Organisation: design.Organisation.Name, Demo: []DemoSignIn{}, Empty: len(design.Users) == 0}
 	if d.demo {
 		p.Demo, p.DemoPassword = demoSignIns(design), DemoPassword
@@ -318,8 +318,8 @@ type Me struct {
 }
 
 // Me gives what the interface knows of who is signed in.
-func (d *Desk) Me(who Actor) (*Me, error) {
-	h := d.house.Load()
+func (d *Accounts) Me(who Actor) (*Me, error) {
+	h := d.present()
 	if err := d.signedIn(h, who); err != nil {
 		return nil, err
 	}
@@ -327,9 +327,9 @@ func (d *Desk) Me(who Actor) (*Me, error) {
 	me := &Me{User: h.ref(model.KindUser, u.ID), SignedIn: h.ref(model.KindUser, who.User), Organisation: h.design().Organisation.Name, Rights: []string{}, Delegated: []string{}, Revision: h.revision, Current: h.revision}
 	at := h.at
 	if !who.When.IsZero() {
-		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.now())
+		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.Now())
 		if !me.Coming {
-			past, err := d.past.at(d, who.When)
+			past, err := d.past.at(d.Desk, who.When)
 			if err != nil {
 				return nil, err
 			}
@@ -345,14 +345,14 @@ func (d *Desk) Me(who Actor) (*Me, error) {
 			me.Rights = append(me.Rights, p.Key)
 		}
 	}
-	for _, g := range delegation.Of(h.index, who.eyes(), d.now()).Delegations() {
+	for _, g := range delegation.Of(h.index, who.eyes(), d.Now()).Delegations() {
 		for _, action := range g.Actions {
 			if !slices.Contains(me.Delegated, action) {
 				me.Delegated = append(me.Delegated, action)
 			}
 		}
 	}
-	waiting, err := d.waiting(who)
+	waiting, err := d.store.Waiting(who.eyes())
 	if err != nil {
 		return nil, err
 	}

@@ -52,7 +52,7 @@ const mostTurned = 400
 type bandKey struct{ target, group, where string }
 
 // Timeline tells what a person has had since an instant, and will have until another.
-func (d *Desk) Timeline(who Actor, user string, from, until time.Time) (*Timeline, error) {
+func (d *Viewer) Timeline(who Actor, user string, from, until time.Time) (*Timeline, error) {
 	h, err := d.enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
@@ -63,7 +63,7 @@ func (d *Desk) Timeline(who Actor, user string, from, until time.Time) (*Timelin
 	if h.design().Get(model.KindUser, user) == nil {
 		return nil, refuse(NotFound, "There is no person %q.", user)
 	}
-	now := d.now()
+	now := d.Now()
 	if !from.Before(until) {
 		return nil, refuse(Invalid, "The time that is looked at must begin before it ends.")
 	}

@@ -86,12 +86,12 @@ func weighUpgrade(d *model.Design, f UpgradeFile) (*upgrade.Catalogue, *upgrade.
 }
 
 // Upgrade tells what a version of a catalogue would change, before it is taken over.
-func (d *Desk) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
+func (d *Intake) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
 	}
-	if err := d.need(d.house.Load(), who, model.RightToEdit(model.KindSystem)); err != nil {
+	if err := d.need(d.present(), who, model.RightToEdit(model.KindSystem)); err != nil {
 		return nil, err
 	}
 	u, _, err := s.upgrade(f)
@@ -99,11 +99,11 @@ func (d *Desk) Upgrade(who Actor, f UpgradeFile) (*Upgrade, error) {
 }
 
 // ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and nothing stands against it, applies it as one revision.
-func (d *Desk) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
+func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
 	d.write.Lock()
 	defer d.write.Unlock()
-	h := d.house.Load()
-	s := &sight{house: h, present: h, at: d.now(), whole: true}
+	h := d.present()
+	s := &sight{house: h, present: h, at: d.Now(), whole: true}
 	u, ops, err := s.upgrade(f)
 	if err != nil || !apply || len(u.Faults) > 0 || len(ops) == 0 {
 		return u, err
@@ -242,7 +242,7 @@ func (s *sight) upgraded(u *Upgrade, c *upgrade.Catalogue, r *upgrade.Report) {
 }
 
 // DraftUpgrade puts a version of a catalogue into the draft, as one act.
-func (d *Desk) DraftUpgrade(who Actor, f UpgradeFile) (*Draft, error) {
+func (d *Intake) DraftUpgrade(who Actor, f UpgradeFile) (*Draft, error) {
 	return d.alter(who, func(_ *house, p *drafted) error {
 		_, r, err := weighUpgrade(p.base(), f)
 		switch {

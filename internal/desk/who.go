@@ -65,7 +65,7 @@ type Share struct {
 const commonShown = 12
 
 // WhoCan tells who can do something.
-func (d *Desk) WhoCan(who Actor, ask WhoAsk) (*WhoCan, error) {
+func (d *Viewer) WhoCan(who Actor, ask WhoAsk) (*WhoCan, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err
@@ -262,7 +262,7 @@ func wholeness(h Holding) int {
 }
 
 // WhoTable is who can do something, as a table of all of them.
-func (d *Desk) WhoTable(who Actor, ask WhoAsk) (*table.Table, error) {
+func (d *Viewer) WhoTable(who Actor, ask WhoAsk) (*table.Table, error) {
 	s, err := d.see(who)
 	if err != nil {
 		return nil, err

@@ -2,11 +2,15 @@ package desk
 
 import (
 	"cmp"
+	"crypto/rand"
+	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -214,4 +218,117 @@ func count(n int, one, many string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
+}
+
+// optional names an object, or nothing.
+func (h *house) optional(kind model.Kind, id string) *Ref {
+	if id == "" {
+		return nil
+	}
+	r := h.ref(kind, id)
+	return &r
+}
+
+func areaOr(x *index.Index, area string) string {
+	if area == "" {
+		return x.Design().Root()
+	}
+	return area
+}
+
+// subject names who an assignment or a delegation is for.
+func (h *house) subject(s model.Subject) Ref {
+	if s.User != "" {
+		return h.ref(model.KindUser, s.User)
+	}
+	return h.ref(model.KindGroup, s.Group)
+}
+
+// troubleIn gives what is wrong with a filter's text, and where, in characters.
+func troubleIn(text string, err error) (string, int) {
+	var e *filter.Error
+	if !errors.As(err, &e) {
+		return err.Error(), 0
+	}
+	return upper(e.Message) + ".", len([]rune(text[:min(e.Offset, len(text))]))
+}
+
+// nameObject gives a new object an id that is made from its name, or at random if it has none.
+func nameObject(d *model.Design, o model.Object) {
+	id := ""
+	switch o.(type) {
+	case *model.Assignment:
+		id = "a-" + strings.ToLower(rand.Text()[:12])
+	default:
+		id = idFrom(o.Title())
+	}
+	if u, is := o.(*model.User); is && u.UserName != "" {
+		id = idFrom(u.UserName)
+	}
+	free := id
+	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public || model.BuiltIn(o.Kind(), free); n++ {
+		free = fmt.Sprintf("%s-%d", id, n)
+	}
+	model.SetIdent(o, free)
+}
+
+// idFrom makes an id of a name, or one at random if the name has nothing that an id can have.
+func idFrom(name string) string {
+	return cmp.Or(model.IDFrom(name), "x-"+strings.ToLower(rand.Text()[:8]))
+}
+
+// End names one end of a beam.
+type End struct {
+	Kind string `json:"kind" enum:"user,group,role,set,permission"`
+	ID   string `json:"id" minLength:"1"`
+}
+
+// exists refuses ends that a design does not have.
+func exists(d *model.Design, ends ...End) error {
+	for _, e := range ends {
+		found := false
+		switch model.Kind(e.Kind) {
+		case index.KindPermission:
+			_, found = d.Permission(e.ID)
+		case model.KindGroup:
+			found = e.ID == model.Everyone || e.ID == model.Public || d.Get(model.KindGroup, e.ID) != nil
+		default:
+			found = d.Get(model.Kind(e.Kind), e.ID) != nil
+		}
+		if !found {
+			return refuse(NotFound, "There is no %s %q.", model.Kind(e.Kind).Word(), e.ID)
+		}
+	}
+	return nil
+}
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// names lists things by name.
+func (h *house) names(kind model.Kind, ids []string) string {
+	out := make([]string, len(ids))
+	for i, id := range ids {
+		out[i] = h.ref(kind, id).Name
+	}
+	return strings.Join(out, ", ")
+}
+
+// people says in words whom a delegation is about.
+func (h *house) people(p model.People) string {
+	switch {
+	case p.Group != "":
+		return "members of " + h.ref(model.KindGroup, p.Group).Name
+	case p.Filter != "":
+		return "people with " + p.Filter
+	}
+	return "people of " + h.area(p.Area).Name
+}
+
+// grouped writes a number with commas.
+func grouped(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
 }

@@ -1,0 +1,97 @@
+package desk
+
+import (
+	"cmp"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"slices"
+	"strings"
+)
+
+// entry is a thing of a bay or list, with the folded words that it is found by.
+type entry struct {
+	node  index.Node
+	name  string
+	sort  string // the folded name
+	words string
+	place uint // of a person: in the design's table
+}
+
+// has tells whether an entry has all of some folded words.
+func (e entry) has(words []string) bool {
+	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(e.words, w) })
+}
+
+// entries gives every thing of a kind in the order of names; made when first asked for, and kept with the house.
+func (h *house) entries(kind model.Kind) []entry {
+	h.listing.Lock()
+	defer h.listing.Unlock()
+	if h.lists == nil {
+		h.lists = map[model.Kind][]entry{}
+	}
+	if h.lists[kind] == nil {
+		h.lists[kind] = h.list(kind)
+	}
+	return h.lists[kind]
+}
+
+func (h *house) list(kind model.Kind) []entry {
+	out := []entry{}
+	add := func(id, name string, words ...string) {
+		out = append(out, entry{index.Node{Kind: kind, ID: id}, name, model.Fold(name), model.Fold(strings.Join(append(words, id, name), " ")), 0})
+	}
+	d := h.design()
+	switch kind {
+	case model.KindUser:
+		for i, u := range d.Users {
+			if u.State != model.UserDeleted {
+				add(u.ID, u.DisplayName, u.UserName, u.Email, u.JobTitle, u.Department, h.area(u.Area).Name, string(u.State))
+				out[len(out)-1].place = uint(i)
+			}
+		}
+	case model.KindGroup:
+		for _, g := range d.Groups {
+			add(g.ID, g.Name, g.Description)
+		}
+		add(model.Everyone, h.index.GroupName(model.Everyone))
+		add(model.Public, h.index.GroupName(model.Public))
+	case model.KindRole:
+		for _, r := range d.Roles {
+			add(r.ID, r.Name, r.Description)
+		}
+	case model.KindSet:
+		for _, s := range d.Sets {
+			add(s.ID, s.Name, s.System, s.Description)
+		}
+	case index.KindPermission:
+		for _, s := range d.Systems {
+			for _, p := range s.Permissions {
+				add(p.Key, p.Key, p.Label, p.Description, p.Module, risks[p.Risk])
+			}
+		}
+	case model.KindArea:
+		for _, a := range d.Areas {
+			add(a.ID, a.Name, a.Type)
+		}
+	case model.KindSystem:
+		for _, s := range d.Systems {
+			add(s.ID, s.Name, s.Description, s.Supplier)
+		}
+	case model.KindLicence:
+		for _, l := range d.Licences {
+			add(l.ID, l.Name)
+		}
+	case model.KindConflict:
+		for _, c := range d.Conflicts {
+			add(c.ID, c.Name, c.Description)
+		}
+	case model.KindDelegation:
+		for _, g := range d.Delegations {
+			add(g.ID, g.Name, h.subject(g.Delegate).Name, strings.Join(g.Actions, " "), h.people(g.People), h.names(model.KindRole, g.Roles), h.names(model.KindSet, g.Sets), h.names(model.KindGroup, g.Groups), h.area(g.Area).Name)
+		}
+	}
+	slices.SortFunc(out, func(a, b entry) int {
+		return cmp.Or(strings.Compare(a.sort, b.sort), strings.Compare(a.node.ID, b.node.ID))
+	})
+	return out
+}
