@@ -2,6 +2,8 @@
 package e2e
 
 import (
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -10,7 +12,6 @@ import (
 	"time"
 
 	"fachwerk/e2e/browser"
-	"fachwerk/internal/desk"
 )
 
 var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
@@ -52,7 +53,7 @@ type steps struct {
 	t *testing.T
 	*browser.Page
 	url  string
-	desk *desk.Desk
+	desk *rooms.Desk
 }
 
 func (s *steps) must(err error) {
@@ -65,7 +66,7 @@ func (s *steps) must(err error) {
 	}
 }
 
-func (s *steps) signIn(user string)          { s.t.Helper(); s.must(s.SignIn(user, desk.DemoPassword)) }
+func (s *steps) signIn(user string)          { s.t.Helper(); s.must(s.SignIn(user, account.DemoPassword)) }
 func (s *steps) open(path string)            { s.t.Helper(); s.must(s.Open(path)) }
 func (s *steps) see(selector, text string)   { s.t.Helper(); s.must(s.See(selector, text)) }
 func (s *steps) gone(selector, text string)  { s.t.Helper(); s.must(s.Gone(selector, text)) }
@@ -210,7 +211,7 @@ func TestByKeyboardAlone(t *testing.T) {
 	s.wait("document.querySelector('input[autocomplete=username]')")
 	s.must(s.Type("User name", "signe.halloran"))
 	s.press("\t")
-	s.press(desk.DemoPassword, browser.Enter)
+	s.press(account.DemoPassword, browser.Enter)
 	s.see("h2", "Permission sets")
 
 	s.typeInto("Filter groups", "berth office")

@@ -2,6 +2,8 @@ package main
 
 import (
 	"errors"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"os"
 	"slices"
@@ -11,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/exchange/effective"
 	"fachwerk/internal/exchange/modelfile"
@@ -21,12 +22,12 @@ import (
 )
 
 // openDesk opens a database file with a desk on it; the caller closes the store.
-func openDesk(file string, mustExist bool) (*desk.Desk, *store.Store, error) {
+func openDesk(file string, mustExist bool) (*rooms.Desk, *store.Store, error) {
 	s, err := store.Open(file, mustExist)
 	if err != nil {
 		return nil, nil, err
 	}
-	d, err := desk.Open(s, time.Now)
+	d, err := rooms.Open(s, time.Now)
 	if err != nil {
 		return nil, nil, errors.Join(err, s.Close())
 	}
@@ -34,7 +35,7 @@ func openDesk(file string, mustExist bool) (*desk.Desk, *store.Store, error) {
 }
 
 // withDesk runs do on a database file.
-func withDesk(file string, mustExist bool, do func(d *desk.Desk) error) error {
+func withDesk(file string, mustExist bool, do func(d *rooms.Desk) error) error {
 	d, s, err := openDesk(file, mustExist)
 	if err != nil {
 		return err
@@ -106,7 +107,7 @@ func loadCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return withDesk(*db, false, func(k *desk.Desk) error { return k.Load(d, *replace, "Loaded from a model file") })
+		return withDesk(*db, false, func(k *rooms.Desk) error { return k.Load(d, *replace, "Loaded from a model file") })
 	}
 	return c
 }
@@ -118,7 +119,7 @@ func exportCommand() *cobra.Command {
 		if err := require(cmd, "db"); err != nil {
 			return err
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error {
+		return withDesk(*db, true, func(k *rooms.Desk) error {
 			if k.Empty() {
 				return fmt.Errorf("the database %s holds no design yet: load one first", *db)
 			}
@@ -140,7 +141,7 @@ func effectiveCommand() *cobra.Command {
 		if !slices.Contains(effective.Forms, *form) {
 			return usageError{fmt.Errorf("--form: expected %s, not %q", strings.Join(effective.Forms, " or "), *form)}
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error {
+		return withDesk(*db, true, func(k *rooms.Desk) error {
 			t, err := k.Instant(*at)
 			if err != nil {
 				return usageError{fmt.Errorf("--at: %w", err)}
@@ -161,13 +162,13 @@ func tokenCommand() *cobra.Command {
 		if err := require(cmd, "db", "name", "for"); err != nil {
 			return err
 		}
-		if !slices.Contains(desk.Purposes, *purpose) {
-			return usageError{fmt.Errorf("--for: expected %s, not %q", strings.Join(desk.Purposes, ", "), *purpose)}
+		if !slices.Contains(account.Purposes, *purpose) {
+			return usageError{fmt.Errorf("--for: expected %s, not %q", strings.Join(account.Purposes, ", "), *purpose)}
 		}
 		if *user == "" {
 			*user = *name
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error {
+		return withDesk(*db, true, func(k *rooms.Desk) error {
 			text, err := k.MakeToken(*name, *purpose, *user)
 			if err == nil {
 				fmt.Println(text)
@@ -187,7 +188,7 @@ func ownerCommand() *cobra.Command {
 		if err := require(cmd, "db", "user"); err != nil {
 			return err
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error {
+		return withDesk(*db, true, func(k *rooms.Desk) error {
 			u, err := k.MakeOwner(*user)
 			if err != nil {
 				return err

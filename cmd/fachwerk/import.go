@@ -3,6 +3,8 @@ package main
 import (
 	"bytes"
 	"errors"
+	deskintake "fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"os"
@@ -13,7 +15,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/core/intake"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/rows"
 )
 
@@ -47,8 +48,8 @@ func importCommand() *cobra.Command {
 			return err
 		}
 		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") && !bytes.HasPrefix(bytes.TrimSpace(data), []byte("[")) {
-			return withDesk(*db, true, func(k *desk.Desk) error {
-				u, err := k.ImportCatalogue(desk.UpgradeFile{Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version}, *apply)
+			return withDesk(*db, true, func(k *rooms.Desk) error {
+				u, err := k.ImportCatalogue(deskintake.UpgradeFile{Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version}, *apply)
 				if u != nil {
 					if e := tellUpgrade(cmd.OutOrStdout(), u, *apply && err == nil); e != nil {
 						return e
@@ -66,7 +67,7 @@ func importCommand() *cobra.Command {
 		if how.Delimiter == `\t` {
 			how.Delimiter = "\t"
 		}
-		return withDesk(*db, true, func(k *desk.Desk) error {
+		return withDesk(*db, true, func(k *rooms.Desk) error {
 			trial, file, err := k.ImportFile(filepath.Base(args[0]), data, *kind, how, *columns, o, *apply)
 			if err != nil {
 				return err
@@ -81,11 +82,11 @@ func importCommand() *cobra.Command {
 const catalogueKind = "catalogue"
 
 // tellUpgrade writes what a version of a catalogue changes, a line each; faults to standard error.
-func tellUpgrade(w io.Writer, u *desk.Upgrade, applied bool) error {
+func tellUpgrade(w io.Writer, u *deskintake.Upgrade, applied bool) error {
 	lines := []string{fmt.Sprintf("%s: %s → %s", u.System.ID, u.From, u.To)}
 	for _, list := range []struct {
 		word string
-		of   []desk.UpgradePermission
+		of   []deskintake.UpgradePermission
 	}{{"goes away", u.Goes}, {"is renamed", u.Renamed}, {"changes", u.Alters}, {"is new", u.Comes}} {
 		for _, p := range list.of {
 			line := p.Key

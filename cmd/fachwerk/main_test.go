@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/account"
 	"fmt"
 	"io"
 	"net/http"
@@ -16,8 +17,6 @@ import (
 	"sync"
 	"syscall"
 	"testing"
-
-	"fachwerk/internal/desk"
 )
 
 // binary is the program, built once for all tests.
@@ -192,7 +191,7 @@ func (s *served) client(t *testing.T, user string) *http.Client {
 		t.Fatal(err)
 	}
 	c := &http.Client{Jar: jar}
-	s.call(t, c, "POST", "/api/session", map[string]string{"userName": user, "password": desk.DemoPassword})
+	s.call(t, c, "POST", "/api/session", map[string]string{"userName": user, "password": account.DemoPassword})
 	return c
 }
 

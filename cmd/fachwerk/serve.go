@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"errors"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"log/slog"
 	"net"
@@ -47,7 +48,7 @@ func serve(db, addr string, withDemo bool) error {
 		if err := demo.Fill(s, time.Now()); err != nil {
 			return err
 		}
-		if d, err = desk.Open(s, time.Now); err != nil {
+		if d, err = rooms.Open(s, time.Now); err != nil {
 			return err
 		}
 	}
@@ -96,7 +97,7 @@ func boundMemory() (opened func()) {
 }
 
 // follow takes in what other commands apply to the same database while the server runs.
-func follow(ctx context.Context, d *desk.Desk) {
+func follow(ctx context.Context, d *rooms.Desk) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	for {
@@ -112,7 +113,7 @@ func follow(ctx context.Context, d *desk.Desk) {
 }
 
 // remind puts the reminders that are due into the outbox.
-func remind(ctx context.Context, d *desk.Desk) {
+func remind(ctx context.Context, d *rooms.Desk) {
 	tick := time.NewTicker(10 * time.Minute)
 	defer tick.Stop()
 	for {

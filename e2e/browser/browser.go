@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net"
 	"net/http"
@@ -25,7 +26,6 @@ import (
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 	"fachwerk/web"
@@ -35,7 +35,7 @@ import (
 const patience = 20 * time.Second
 
 // Demo serves the demo organisation, as of a day, on a port of its own until stop is called. It gives the desk too that is served.
-func Demo(folder string, day time.Time) (url string, served *desk.Desk, stop func() error, err error) {
+func Demo(folder string, day time.Time) (url string, served *rooms.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "demo.db"), false)
 	if err != nil {
 		return "", nil, nil, err
@@ -47,7 +47,7 @@ func Demo(folder string, day time.Time) (url string, served *desk.Desk, stop fun
 }
 
 // Serve serves a design, as [Demo] does the demo organisation.
-func Serve(folder string, day time.Time, design *model.Design) (url string, served *desk.Desk, stop func() error, err error) {
+func Serve(folder string, day time.Time, design *model.Design) (url string, served *rooms.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "served.db"), false)
 	if err != nil {
 		return "", nil, nil, err
@@ -62,10 +62,10 @@ func Serve(folder string, day time.Time, design *model.Design) (url string, serv
 	return url, served, stop, nil
 }
 
-func serve(s *store.Store, day time.Time) (url string, served *desk.Desk, stop func() error, err error) {
+func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop func() error, err error) {
 	// The clock starts on the given day, and goes on from there.
 	began := time.Now()
-	d, err := desk.Open(s, func() time.Time { return day.Add(time.Since(began)) })
+	d, err := rooms.Open(s, func() time.Time { return day.Add(time.Since(began)) })
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}

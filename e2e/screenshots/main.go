@@ -4,6 +4,7 @@ package main
 import (
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/account"
 	"fmt"
 	"net/url"
 	"os"
@@ -13,7 +14,6 @@ import (
 	"fachwerk/e2e/browser"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 )
 
 // day is the day of all pictures.
@@ -169,7 +169,7 @@ func run(folder string) (err error) {
 	err = browser.Steps(
 		func() error { return page.Open("/") },
 		func() error { return page.See("button", "Signe Halloran") },
-		func() error { return page.SignIn("signe.halloran", desk.DemoPassword) },
+		func() error { return page.SignIn("signe.halloran", account.DemoPassword) },
 	)
 	if err != nil {
 		return err
@@ -177,7 +177,7 @@ func run(folder string) (err error) {
 	if err := take(page, folder, ofOwner); err != nil {
 		return err
 	}
-	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", desk.DemoPassword) }); err != nil {
+	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", account.DemoPassword) }); err != nil {
 		return err
 	}
 	return take(page, folder, ofManager)

@@ -3,6 +3,8 @@
 package demo
 
 import (
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -94,7 +96,7 @@ func Fill(s *store.Store, now time.Time) error {
 	}
 	first, steps := history(final, now)
 	load := change.Difference(model.Build(&model.Design{}), first)
-	d, err := desk.Open(s, func() time.Time { return now })
+	d, err := rooms.Open(s, func() time.Time { return now })
 	if err != nil {
 		return err
 	}
@@ -111,5 +113,5 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := fed(s, final, now); err != nil {
 		return err
 	}
-	return desk.PrepareDemo(s)
+	return account.PrepareDemo(s)
 }

@@ -2,6 +2,8 @@ package demo
 
 import (
 	"cmp"
+	deskreview "fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"slices"
 	"time"
@@ -125,7 +127,7 @@ var pastReviews = []struct{ name, role, area string }{
 // fed tells which directory keeps the people and groups of directories, and that those of them who are deactivated were deleted there.
 func fed(s *store.Store, final *model.Design, now time.Time) error {
 	const directory = "Harbour directory"
-	d, err := desk.Open(s, func() time.Time { return now.AddDate(-1, -6, 0) })
+	d, err := rooms.Open(s, func() time.Time { return now.AddDate(-1, -6, 0) })
 	if err != nil {
 		return err
 	}
@@ -175,12 +177,12 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 	}
 	// The open one is opened as a person would, so that its items come with their evidence.
 	opened := now.AddDate(0, 0, -5)
-	d, err := desk.Open(s, func() time.Time { return opened })
+	d, err := rooms.Open(s, func() time.Time { return opened })
 	if err != nil {
 		return err
 	}
 	due := now.AddDate(0, 0, 16)
-	r, err := d.OpenReview(desk.Actor{User: "signe.halloran"}, desk.NewReview{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Fallback: "ruben.adeyemi", Due: &due})
+	r, err := d.OpenReview(desk.Actor{User: "signe.halloran"}, deskreview.NewReview{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Fallback: "ruben.adeyemi", Due: &due})
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,8 @@ package desk_test
 import (
 	"bytes"
 	"errors"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"fmt"
 	"path/filepath"
 	"strconv"
@@ -33,7 +35,7 @@ func BenchmarkFind(b *testing.B) {
 
 func BenchmarkList(b *testing.B) {
 	d := benchDesk(b)
-	for name, q := range map[string]desk.Listing{"words": {Kind: model.KindUser, Query: "gate terminal"}, "filter": {Kind: model.KindUser, Query: `title co "clerk"`}, "sorted by a count": {Kind: model.KindRole, Sort: "holders", Down: true}} {
+	for name, q := range map[string]view.Listing{"words": {Kind: model.KindUser, Query: "gate terminal"}, "filter": {Kind: model.KindUser, Query: `title co "clerk"`}, "sorted by a count": {Kind: model.KindRole, Sort: "holders", Down: true}} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				q.Limit = 100
@@ -45,7 +47,7 @@ func BenchmarkList(b *testing.B) {
 	}
 }
 
-func benchDesk(b *testing.B) *desk.Desk {
+func benchDesk(b *testing.B) *rooms.Desk {
 	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
 	if err != nil {
 		b.Fatal(err)
@@ -54,7 +56,7 @@ func benchDesk(b *testing.B) *desk.Desk {
 	if err := demo.Fill(s, today); err != nil {
 		b.Fatal(err)
 	}
-	d, err := desk.Open(s, func() time.Time { return today })
+	d, err := rooms.Open(s, func() time.Time { return today })
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -69,7 +71,7 @@ func BenchmarkLarge(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer s.Close()
-	d, err := desk.Open(s, func() time.Time { return generate.Day })
+	d, err := rooms.Open(s, func() time.Time { return generate.Day })
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -84,26 +86,26 @@ func BenchmarkLarge(b *testing.B) {
 		name string
 		ask  func() error
 	}{
-		{"people", func() error { return second(d.List(who, desk.Listing{Kind: model.KindUser, Limit: 100})) }},
+		{"people", func() error { return second(d.List(who, view.Listing{Kind: model.KindUser, Limit: 100})) }},
 		{"people by words", func() error {
-			return second(d.List(who, desk.Listing{Kind: model.KindUser, Query: "saoirse vald", Limit: 100}))
+			return second(d.List(who, view.Listing{Kind: model.KindUser, Query: "saoirse vald", Limit: 100}))
 		}},
 		{"people by a filter", func() error {
-			return second(d.List(who, desk.Listing{Kind: model.KindUser, Query: `title eq "Title 3" and state eq "active"`, Limit: 100}))
+			return second(d.List(who, view.Listing{Kind: model.KindUser, Query: `title eq "Title 3" and state eq "active"`, Limit: 100}))
 		}},
 		{"people sorted", func() error {
-			return second(d.List(who, desk.Listing{Kind: model.KindUser, Sort: "department", Limit: 100}))
+			return second(d.List(who, view.Listing{Kind: model.KindUser, Sort: "department", Limit: 100}))
 		}},
 		{"roles by holders", func() error {
-			return second(d.List(who, desk.Listing{Kind: model.KindRole, Sort: "holders", Down: true, Limit: 100}))
+			return second(d.List(who, view.Listing{Kind: model.KindRole, Sort: "holders", Down: true, Limit: 100}))
 		}},
 		{"find a person", func() error { return second(d.Find(who, "saoirse vald")) }},
 		{"find a letter", func() error { return second(d.Find(who, "s")) }},
 		{"ask who can", func() error { return second(d.Find(who, "who can view object 3")) }},
-		{"who can", func() error { return second(d.WhoCan(who, desk.WhoAsk{What: key, Limit: 100})) }},
+		{"who can", func() error { return second(d.WhoCan(who, view.WhoAsk{What: key, Limit: 100})) }},
 		{"a person", func() error { return second(d.Person(who, design.Users[777].ID, "")) }},
 		{"closest fit", func() error {
-			return second(d.Fit(who, desk.FitAsk{Like: design.Users[777].ID, Roles: true, Sets: true}))
+			return second(d.Fit(who, view.FitAsk{Like: design.Users[777].ID, Roles: true, Sets: true}))
 		}},
 	} {
 		b.Run(c.name, func(b *testing.B) {

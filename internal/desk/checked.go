@@ -49,7 +49,7 @@ const (
 type stance int
 
 const (
-	refuses stance = iota // the change is not applied
+	Refuses stance = iota // the change is not applied
 	proves                // it is applied once the actor has proven who they are
 	carries               // it is applied all the same
 )
@@ -72,12 +72,12 @@ var stances = map[Door]map[Concern]stance{
 
 func (d Door) stance(q Concern) stance { return stances[d][q] }
 
-// act is one thing that somebody does: a revision of its own, or a part of one.
-type act struct {
-	door Door
-	ops  []change.Op
+// Act is one thing that somebody does: a revision of its own, or a part of one.
+type Act struct {
+	Door Door
+	Ops  []change.Op
 	// permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and delegations decide.
-	permits func(change.Op) string
+	Permits func(change.Op) string
 }
 
 // verdict is what stands against a change, or asks for proof.
@@ -91,63 +91,63 @@ type verdict struct {
 // checked is a change with every verdict on it: who would make it, by which doors, on which design. Nothing else can be applied, and only [Desk.check] and
 // [Desk.checkDesign] make one.
 type checked struct {
-	house *house // the design that it was checked on
-	asker
-	acts     []act
-	ops      []change.Op   // of all acts, compacted
-	after    *model.Design // nil if it is not well-formed
-	index    *index.Index  // of after
+	house *House // the design that it was checked on
+	Asker
+	acts     []Act
+	Ops      []change.Op   // of all acts, compacted
+	After    *model.Design // nil if it is not well-formed
+	Index    *index.Index  // of after
 	at       time.Time     // when the verdicts were given
 	verdicts []verdict
 	weighed  *change.Impact
 }
 
-// asker is who would make a change.
-type asker struct {
-	who  Actor
+// Asker is who would make a change.
+type Asker struct {
+	Who  Actor
 	name string    // of an operator or program, if who is nobody
 	then time.Time // when they made it, of an invented past; zero: now
 }
 
 // at is when the change is made.
-func (d *Desk) at(by asker) time.Time {
+func (d *Desk) at(by Asker) time.Time {
 	if by.then.IsZero() {
 		return d.Now()
 	}
 	return by.then
 }
 
-// check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what needs it.
-func (d *Desk) check(h *house, by asker, acts ...act) *checked {
-	c := &checked{house: h, asker: by, acts: acts}
+// Check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what needs it.
+func (d *Desk) Check(h *House, by Asker, acts ...Act) *checked {
+	c := &checked{house: h, Asker: by, acts: acts}
 	var all []change.Op
 	for _, a := range acts {
-		all = append(all, a.ops...)
+		all = append(all, a.Ops...)
 	}
 	var problems []model.Problem
-	if c.ops = change.Compact(all); len(c.ops) == 0 {
-		c.after, c.index = h.design(), h.index
-	} else if c.after, problems = change.Apply(h.design(), c.ops); c.after != nil {
-		c.index = h.index.Update(c.after)
+	if c.Ops = change.Compact(all); len(c.Ops) == 0 {
+		c.After, c.Index = h.Design(), h.Index
+	} else if c.After, problems = change.Apply(h.Design(), c.Ops); c.After != nil {
+		c.Index = h.Index.Update(c.After)
 	}
 	for _, p := range model.Errors(problems) {
-		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, refuses, upper(p.Message) + " (" + p.Path + ")."})
+		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
 	}
 	c.judge(d)
 	return c
 }
 
 // checkDesign asks all concerns of a design that is to take the place of another.
-func (d *Desk) checkDesign(h *house, by asker, door Door, design *model.Design) *checked {
-	ops := change.Difference(h.design(), design)
-	c := &checked{house: h, asker: by, acts: []act{{door: door, ops: ops}}, ops: ops, after: design}
-	if problems := model.Errors(model.CheckChange(h.design(), design)); len(problems) > 0 {
-		c.after = nil
+func (d *Desk) checkDesign(h *House, by Asker, door Door, design *model.Design) *checked {
+	ops := change.Difference(h.Design(), design)
+	c := &checked{house: h, Asker: by, acts: []Act{{Door: door, Ops: ops}}, Ops: ops, After: design}
+	if problems := model.Errors(model.CheckChange(h.Design(), design)); len(problems) > 0 {
+		c.After = nil
 		for _, p := range problems {
-			c.verdicts = append(c.verdicts, verdict{WellFormed, -1, refuses, upper(p.Message) + " (" + p.Path + ")."})
+			c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
 		}
 	} else {
-		c.index = h.index.Update(design)
+		c.Index = h.Index.Update(design)
 	}
 	c.judge(d)
 	return c
@@ -155,21 +155,21 @@ func (d *Desk) checkDesign(h *house, by asker, door Door, design *model.Design) 
 
 // judge gives the verdicts but for that on form, by the authority of now.
 func (c *checked) judge(d *Desk) {
-	c.at = d.at(c.asker)
+	c.at = d.at(c.Asker)
 	c.verdicts = slices.DeleteFunc(c.verdicts, func(v verdict) bool { return v.concern != WellFormed })
 	for i, a := range c.acts {
 		c.ask(i, Permitted, func() []string { return d.refusals(c, a) })
 		c.ask(i, Supplied, func() (out []string) {
-			for _, p := range change.EditSupplied(a.ops) {
-				out = append(out, upper(p.Message)+".")
+			for _, p := range change.EditSupplied(a.Ops) {
+				out = append(out, Upper(p.Message)+".")
 			}
 			return out
 		})
-		if c.after != nil {
-			c.ask(i, Fed, func() []string { return gainsaid(a.ops, c.after) })
+		if c.After != nil {
+			c.ask(i, Fed, func() []string { return gainsaid(a.Ops, c.After) })
 		}
 	}
-	if c.after == nil || len(c.ops) == 0 {
+	if c.After == nil || len(c.Ops) == 0 {
 		return
 	}
 	c.ask(-1, Lockout, c.lockout)
@@ -182,7 +182,7 @@ func (c *checked) ask(i int, q Concern, answers func() []string) {
 	strictest := carries
 	for n, a := range c.acts {
 		if i < 0 || n == i {
-			strictest = min(strictest, a.door.stance(q))
+			strictest = min(strictest, a.Door.stance(q))
 		}
 	}
 	if strictest == carries {
@@ -193,20 +193,20 @@ func (c *checked) ask(i int, q Concern, answers func() []string) {
 	}
 }
 
-// impact is what the change does to people, as of when it was first asked for.
-func (c *checked) impact() *change.Impact {
+// Impact is what the change does to people, as of when it was first asked for.
+func (c *checked) Impact() *change.Impact {
 	switch {
 	case c.weighed != nil:
-	case c.after == nil || len(c.ops) == 0:
+	case c.After == nil || len(c.Ops) == 0:
 		c.weighed = &change.Impact{}
 	default:
-		c.weighed = change.Weigh(c.house.index, c.index, c.ops, c.at)
+		c.weighed = change.Weigh(c.house.Index, c.Index, c.Ops, c.at)
 	}
 	return c.weighed
 }
 
-// of gives the messages of verdicts on some concerns; on all if none is given.
-func (c *checked) of(s stance, concerns ...Concern) (out []string) {
+// Of gives the messages of verdicts on some concerns; on all if none is given.
+func (c *checked) Of(s stance, concerns ...Concern) (out []string) {
 	for _, v := range c.verdicts {
 		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) && !slices.Contains(out, v.message) {
 			out = append(out, v.message)
@@ -218,7 +218,7 @@ func (c *checked) of(s stance, concerns ...Concern) (out []string) {
 // refusedOf gives what stands against one act.
 func (c *checked) refusedOf(i int) (out []string) {
 	for _, v := range c.verdicts {
-		if v.act == i && v.stance == refuses {
+		if v.act == i && v.stance == Refuses {
 			out = append(out, v.message)
 		}
 	}
@@ -228,9 +228,9 @@ func (c *checked) refusedOf(i int) (out []string) {
 // provenFor is how long after giving the password a person may make critical changes.
 const provenFor = 10 * time.Minute
 
-// refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if it can.
-func (c *checked) refusal(now time.Time, message string) *Error {
-	if blocks := c.of(refuses); len(blocks) > 0 {
+// Refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if it can.
+func (c *checked) Refusal(now time.Time, message string) *Error {
+	if blocks := c.Of(Refuses); len(blocks) > 0 {
 		e := &Error{Cause: NotAllowed, Message: message, Problems: firstOf(blocks)}
 		if slices.ContainsFunc(c.verdicts, func(v verdict) bool { return v.concern == WellFormed }) {
 			e.Cause = Invalid
@@ -240,7 +240,7 @@ func (c *checked) refusal(now time.Time, message string) *Error {
 		}
 		return e
 	}
-	if proofs := c.of(proves); len(proofs) > 0 && now.Sub(c.who.Proven) > provenFor {
+	if proofs := c.Of(proves); len(proofs) > 0 && now.Sub(c.Who.Proven) > provenFor {
 		return &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.",
 			Problems: firstOf(proofs)}
 	}
@@ -248,37 +248,37 @@ func (c *checked) refusal(now time.Time, message string) *Error {
 }
 
 // refusals tells which operations of an act are not the actor's to make.
-func (d *Desk) refusals(c *checked, a act) (out []string) {
+func (d *Desk) refusals(c *checked, a Act) (out []string) {
 	add := func(why string) {
 		if why != "" && !slices.Contains(out, why) {
 			out = append(out, why)
 		}
 	}
-	if a.permits != nil {
-		for _, o := range a.ops {
-			add(a.permits(o))
+	if a.Permits != nil {
+		for _, o := range a.Ops {
+			add(a.Permits(o))
 		}
 		return out
 	}
 	var authority *delegation.Authority
 	told := map[string]bool{}
-	for _, o := range a.ops {
+	for _, o := range a.Ops {
 		right := model.RightToEdit(o.Kind)
-		if d.may(c.house, c.who, right) {
+		if d.May(c.house, c.Who, right) {
 			continue
 		}
 		if authority == nil {
-			authority = delegation.Of(c.house.index, c.who.User, c.at)
+			authority = delegation.Of(c.house.Index, c.Who.User, c.at)
 		}
 		if !authority.Empty() {
-			if r := authority.CheckOp(o, c.index); r != nil {
+			if r := authority.CheckOp(o, c.Index); r != nil {
 				add(r.Reason)
 			}
 			continue
 		}
 		if !told[right] {
 			told[right] = true
-			add(upper(change.Title(o)) + ": " + d.need(c.house, c.who, right).Error())
+			add(Upper(change.Title(o)) + ": " + d.Need(c.house, c.Who, right).Error())
 		}
 	}
 	return out
@@ -286,7 +286,7 @@ func (d *Desk) refusals(c *checked, a act) (out []string) {
 
 // lockout tells if the change would leave nobody with every right in Fachwerk.
 func (c *checked) lockout() []string {
-	if len(c.house.index.Owners(c.at)) > 0 && len(c.index.Owners(c.at)) == 0 {
+	if len(c.house.Index.Owners(c.at)) > 0 && len(c.Index.Owners(c.at)) == 0 {
 		return []string{"This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first."}
 	}
 	return nil
@@ -294,10 +294,10 @@ func (c *checked) lockout() []string {
 
 // handedOn tells which rights in Fachwerk the change hands on that the actor does not hold.
 func (d *Desk) handedOn(c *checked) (out []string) {
-	for _, p := range c.impact().People {
+	for _, p := range c.Impact().People {
 		for _, g := range p.Gains {
-			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.may(c.house, c.who, g.Permission) {
-				name := c.house.ref(model.KindUser, p.User).Name
+			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.May(c.house, c.Who, g.Permission) {
+				name := c.house.Ref(model.KindUser, p.User).Name
 				out = append(out, name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.")
 			}
 		}
@@ -307,16 +307,16 @@ func (d *Desk) handedOn(c *checked) (out []string) {
 
 // critical says why the change needs a fresh proof of who makes it.
 func (c *checked) critical() (out []string) {
-	owners := c.house.index.Owners(c.at)
-	for _, id := range c.index.Owners(c.at) {
-		if u, ok := c.after.Users.Find(id); ok && !slices.Contains(owners, id) {
+	owners := c.house.Index.Owners(c.at)
+	for _, id := range c.Index.Owners(c.at) {
+		if u, ok := c.After.Users.Find(id); ok && !slices.Contains(owners, id) {
 			out = append(out, u.DisplayName+" gains full rights in Fachwerk.")
 		}
 	}
-	for _, o := range c.ops {
+	for _, o := range c.Ops {
 		switch before, after := o.Before, o.After; o.Kind {
 		case model.KindDelegation:
-			out = append(out, upper(change.Title(o))+" is changed.")
+			out = append(out, Upper(change.Title(o))+" is changed.")
 		case model.KindUser:
 			was, existed := before.(*model.User)
 			is, exists := after.(*model.User)
@@ -328,51 +328,51 @@ func (c *checked) critical() (out []string) {
 	return out
 }
 
-// note is what the record tells of a revision beside its change.
-type note struct {
-	name   string // of a program, if it is not that of the change
-	why    string
+// Note is what the record tells of a revision beside its change.
+type Note struct {
+	Name   string // of a program, if it is not that of the change
+	Why    string
 	undoes int
-	along  func(s *store.Store, revision int) error // what is kept in the same transaction
+	Along  func(s *store.Store, revision int) error // what is kept in the same transaction
 }
 
-// apply records a checked change and makes its design the current one: as one revision, or as one for each of its acts if there are as many notes. What it may not do
+// Commit records a checked change and makes its design the current one: as one revision, or as one for each of its acts if there are as many notes. What it may not do
 // is an [Error] with the message. The writer's lock must be held.
-func (d *Desk) apply(c *checked, message string, notes ...note) (*house, error) {
+func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error) {
 	h := c.house
-	if d.present() != h {
+	if d.Present() != h {
 		return nil, errMoved
 	}
-	at := d.at(c.asker)
-	if e := c.refusal(at, message); e != nil {
+	at := d.at(c.Asker)
+	if e := c.Refusal(at, message); e != nil {
 		return nil, e
 	}
-	if at.Before(h.at) {
-		at = h.at // a clock that was set back makes no revision older than the one before it
+	if at.Before(h.At) {
+		at = h.At // a clock that was set back makes no revision older than the one before it
 	}
 	steps := make([]store.Step, len(notes))
 	for i, e := range notes {
-		ops := c.ops
+		ops := c.Ops
 		if len(notes) > 1 {
-			ops = c.acts[i].ops
+			ops = c.acts[i].Ops
 		}
-		r := store.Revision{Number: h.revision + 1 + i, At: at, Who: c.who.User, WhoName: c.name, Why: e.why, Undoes: e.undoes}
-		if e.name != "" {
-			r.WhoName = e.name
+		r := store.Revision{Number: h.Revision + 1 + i, At: at, Who: c.Who.User, WhoName: c.name, Why: e.Why, Undoes: e.undoes}
+		if e.Name != "" {
+			r.WhoName = e.Name
 		}
-		for _, d := range []*model.Design{c.after, h.design()} {
-			if u, ok := d.Users.Find(c.who.User); ok {
+		for _, d := range []*model.Design{c.After, h.Design()} {
+			if u, ok := d.Users.Find(c.Who.User); ok {
 				r.WhoName = u.DisplayName
 			}
 		}
 		steps[i] = store.Step{Revision: r, Ops: ops}
-		if e.along != nil {
-			steps[i].Along = func(s *store.Store) error { return e.along(s, r.Number) }
+		if e.Along != nil {
+			steps[i].Along = func(s *store.Store) error { return e.Along(s, r.Number) }
 		}
 	}
 	// Readers see the new house as soon as it is acknowledged, so it is ready before the record is written.
-	next := (&house{revision: h.revision + len(notes), at: at, index: c.index}).inheritLists(h)
-	err := d.store.AppendRevisions(steps...)
+	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index}).inheritLists(h)
+	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.reload(); err != nil {
 			return nil, err
@@ -387,4 +387,4 @@ func (d *Desk) apply(c *checked, message string, notes ...note) (*house, error) 
 }
 
 // errMoved tells that somebody else applied a change while this one was checked.
-var errMoved = refuse(Conflict, "Somebody else applied a change just now. Look again, then repeat what you did.")
+var errMoved = Refuse(Conflict, "Somebody else applied a change just now. Look again, then repeat what you did.")

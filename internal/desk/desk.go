@@ -18,73 +18,73 @@ import (
 // Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and never wait, writers take
 // turns.
 type Desk struct {
-	store  *store.Store
+	Store  *store.Store
 	clock  func() time.Time
-	house  atomic.Pointer[house]
-	moved  moved
-	write  sync.Mutex
+	house  atomic.Pointer[House]
+	Moved  moved
+	Write  sync.Mutex
 	laid   sync.Map // drafts as they were last laid, by user
 	drafts sync.Map // the locks under which they are altered, by user
-	past   pastHouses
-	// touched names the open reviews that ask about something that a change touches.
-	touched func(ops []change.Op) ([]string, error)
+	Past   pastHouses
+	// Touched names the open reviews that ask about something that a change touches.
+	Touched func(ops []change.Op) ([]string, error)
 }
 
-// house is one revision of the design, ready for questions.
-type house struct {
-	revision int
-	at       time.Time // when it was applied; zero if there is no revision yet
+// House is one revision of the design, ready for questions.
+type House struct {
+	Revision int
+	At       time.Time // when it was applied; zero if there is no revision yet
 	until    time.Time // when the next one was applied, of a house of the past
-	index    *index.Index
+	Index    *index.Index
 
 	tallies tallies
 	listing sync.Mutex
-	lists   map[model.Kind][]entry
+	lists   map[model.Kind][]Entry
 	parts   sync.Map // what delegates see of it, by user and delegations
 }
 
-func (h *house) design() *model.Design { return h.index.Design() }
+func (h *House) Design() *model.Design { return h.Index.Design() }
 
 // Open makes a desk that serves what is in a store. now tells the time.
 func Open(s *store.Store, now func() time.Time) (*Desk, error) {
-	d := &Desk{store: s, clock: func() time.Time { return now().UTC() }}
+	d := &Desk{Store: s, clock: func() time.Time { return now().UTC() }}
 	return d, d.reload()
 }
 
-// present is the current house.
-func (d *Desk) present() *house { return d.house.Load() }
+// Present is the current house.
+func (d *Desk) Present() *House { return d.house.Load() }
 
 // reload takes the store's current revision in.
 func (d *Desk) reload() error {
-	design, n, err := d.store.Design()
+	design, n, err := d.Store.Design()
 	if err != nil {
 		return err
 	}
-	h := &house{revision: n, index: index.Compile(design)}
+	h := &House{Revision: n, Index: index.Compile(design)}
 	if n > 0 {
-		r, err := d.store.Revision(n)
+		r, err := d.Store.Revision(n)
 		if err != nil {
 			return err
 		}
-		h.at = r.At
+		h.At = r.At
 	}
 	d.enterHouse(h)
 	return nil
 }
 
 // enterHouse makes a house the current one, and tells those who wait for it.
-func (d *Desk) enterHouse(h *house) {
+func (d *Desk) enterHouse(h *House) {
 	d.house.Store(h)
 	d.laid.Clear() // all were laid on the house before
-	d.moved.tell()
+	d.Moved.tell()
 }
 
 // Follow takes in what another process has applied to the same database, if anything.
 func (d *Desk) Follow() error {
-	d.write.Lock()
-	defer d.write.Unlock()
-	n, err := d.store.Last()
-	if err != nil || n == d.present().revision {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	n, err := d.Store.Last()
+	if err != nil || n == d.Present().Revision {
 		return err
 	}
 	return d.reload()
@@ -113,21 +113,21 @@ type Error struct {
 
 func (e *Error) Error() string { return e.Message }
 
-func refuse(c Cause, format string, args ...any) *Error {
+func Refuse(c Cause, format string, args ...any) *Error {
 	return &Error{Cause: c, Message: fmt.Sprintf(format, args...)}
 }
 
-// missing makes the store's "no such row" a refusal.
-func missing(err error, format string, args ...any) error {
+// Missing makes the store's "no such row" a refusal.
+func Missing(err error, format string, args ...any) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return refuse(NotFound, format, args...)
+		return Refuse(NotFound, format, args...)
 	}
 	return err
 }
 
-// problemsOf makes the problems of a change a refusal, in sentences.
-func problemsOf(problems []model.Problem) *Error {
-	e := refuse(Invalid, "The change cannot be applied.")
+// ProblemsOf makes the problems of a change a refusal, in sentences.
+func ProblemsOf(problems []model.Problem) *Error {
+	e := Refuse(Invalid, "The change cannot be applied.")
 	for _, p := range model.Errors(problems) {
 		e.Problems = append(e.Problems, p.Message+" ("+p.Path+")")
 	}
@@ -150,8 +150,8 @@ func (m *moved) tell() {
 	}
 }
 
-// wait gives a channel that is closed with the next revision; nil if the desk is closed.
-func (m *moved) wait() <-chan struct{} {
+// Wait gives a channel that is closed with the next revision; nil if the desk is closed.
+func (m *moved) Wait() <-chan struct{} {
 	m.Lock()
 	defer m.Unlock()
 	if m.closed {
@@ -165,8 +165,8 @@ func (m *moved) wait() <-chan struct{} {
 
 // Close lets go of whoever follows the revisions.
 func (d *Desk) Close() {
-	d.moved.Lock()
-	d.moved.closed = true
-	d.moved.Unlock()
-	d.moved.tell()
+	d.Moved.Lock()
+	d.Moved.closed = true
+	d.Moved.Unlock()
+	d.Moved.tell()
 }

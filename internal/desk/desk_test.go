@@ -2,6 +2,11 @@ package desk_test
 
 import (
 	"errors"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -45,7 +50,7 @@ var (
 	stranger                    = desk.Actor{}
 )
 
-func open(t *testing.T) (*desk.Desk, *store.Store) {
+func open(t *testing.T) (*rooms.Desk, *store.Store) {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
@@ -59,9 +64,9 @@ func open(t *testing.T) (*desk.Desk, *store.Store) {
 	return d, s
 }
 
-func reopen(t *testing.T, s *store.Store) *desk.Desk {
+func reopen(t *testing.T, s *store.Store) *rooms.Desk {
 	t.Helper()
-	d, err := desk.Open(s, func() time.Time { return now })
+	d, err := rooms.Open(s, func() time.Time { return now })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -94,7 +99,7 @@ func refused(t *testing.T, err error, cause desk.Cause, says string) {
 	}
 }
 
-func applyAll(t *testing.T, d *desk.Desk, who desk.Actor) *desk.Applied {
+func applyAll(t *testing.T, d *rooms.Desk, who desk.Actor) *desk.Applied {
 	t.Helper()
 	draft := must[*desk.Draft](t)(d.Draft(who))
 	return must[*desk.Applied](t)(d.Apply(who, "a test", draft.Stamp))
@@ -117,8 +122,8 @@ func told(draft *desk.Draft) (out []string) {
 	return out
 }
 
-func allowed(d *desk.Desk, user, permission, area string) bool {
-	q := desk.Question{User: user, Known: true, Permission: permission}
+func allowed(d *rooms.Desk, user, permission, area string) bool {
+	q := view.Question{User: user, Known: true, Permission: permission}
 	q.Record.Area = area
 	a, err := d.Ask(q, false)
 	return err == nil && a.Allowed
@@ -151,16 +156,16 @@ func TestWhoMayWhat(t *testing.T) {
 		ask  func(who desk.Actor) error
 		may  []desk.Actor
 	}{
-		{"see the frame", func(w desk.Actor) error { _, err := d.Bay(w, "user", desk.View{}, "", 0, 10); return err }, []desk.Actor{bea, kay, eve}},
-		{"see a picture", func(w desk.Actor) error { _, err := d.Picture(w, desk.View{Focus: "role:clerk"}); return err }, []desk.Actor{bea, kay, eve}},
+		{"see the frame", func(w desk.Actor) error { _, err := d.Bay(w, "user", view.View{}, "", 0, 10); return err }, []desk.Actor{bea, kay, eve}},
+		{"see a picture", func(w desk.Actor) error { _, err := d.Picture(w, view.View{Focus: "role:clerk"}); return err }, []desk.Actor{bea, kay, eve}},
 		{"see another's sheet", func(w desk.Actor) error { _, err := d.Person(w, "ann", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
 		{"see another's trace", func(w desk.Actor) error { _, err := d.Trace(w, "ann", "s:gate:view", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
-		{"see the history", func(w desk.Actor) error { _, err := d.History(w, desk.HistorySearch{Limit: 10}); return err }, []desk.Actor{bea, kay, eve}},
+		{"see the history", func(w desk.Actor) error { _, err := d.History(w, view.HistorySearch{Limit: 10}); return err }, []desk.Actor{bea, kay, eve}},
 		{"draft", func(w desk.Actor) error {
-			_, err := d.Join(w, end("user", "dan"), end("group", "crew"), desk.JoinTerms{})
+			_, err := d.Join(w, end("user", "dan"), end("group", "crew"), edit.JoinTerms{})
 			return err
 		}, []desk.Actor{bea, kay}},
-		{"plan a review", func(w desk.Actor) error { _, err := d.PreviewReview(w, desk.NewReview{Role: "night"}); return err }, []desk.Actor{bea, kay}},
+		{"plan a review", func(w desk.Actor) error { _, err := d.PreviewReview(w, review.NewReview{Role: "night"}); return err }, []desk.Actor{bea, kay}},
 		{"see areas", func(w desk.Actor) error { _, err := d.Areas(w); return err }, []desk.Actor{bea, kay, eve, ann, cy, dan}},
 		{"know oneself", func(w desk.Actor) error { _, err := d.Me(w); return err }, []desk.Actor{bea, kay, eve, ann, cy, dan}},
 	} {
@@ -171,7 +176,7 @@ func TestWhoMayWhat(t *testing.T) {
 			}
 		}
 	}
-	_, err := d.Join(eve, end("user", "dan"), end("group", "crew"), desk.JoinTerms{})
+	_, err := d.Join(eve, end("user", "dan"), end("group", "crew"), edit.JoinTerms{})
 	refused(t, err, desk.NotAllowed, "fachwerk:design:edit")
 }
 
@@ -179,18 +184,18 @@ func TestJoinAndCut(t *testing.T) {
 	until := now.AddDate(0, 1, 0)
 	for _, c := range []struct {
 		a, b  desk.End
-		terms desk.JoinTerms
+		terms edit.JoinTerms
 		want  string
 	}{
-		{end("user", "dan"), end("group", "crew"), desk.JoinTerms{}, "Dan joins Crew"},
-		{end("group", "crew"), end("user", "dan"), desk.JoinTerms{}, "Dan joins Crew"}, // from either end
-		{end("group", "fed"), end("group", "crew"), desk.JoinTerms{}, "Fed is nested in Crew"},
-		{end("role", "clerk"), end("user", "dan"), desk.JoinTerms{Area: "t2", Reach: "own", Mode: "read-only", Until: &until}, "Dan gets Clerk at Terminal 2, for their own records, read-only, until 4 April 2026 12:00"},
-		{end("group", "everyone"), end("set", "see"), desk.JoinTerms{Area: "top"}, "Everyone gets See over the whole organisation"},
-		{end("role", "night"), end("role", "clerk"), desk.JoinTerms{}, "what Clerk gives is inherited by Night"},
-		{end("set", "open"), end("role", "clerk"), desk.JoinTerms{}, "Open is included in Clerk"},
-		{end("permission", "s:gate:open"), end("role", "clerk"), desk.JoinTerms{}, "s:gate:open is put into Clerk"},
-		{end("set", "see"), end("permission", "s:gate:open"), desk.JoinTerms{}, "s:gate:open is put into See"},
+		{end("user", "dan"), end("group", "crew"), edit.JoinTerms{}, "Dan joins Crew"},
+		{end("group", "crew"), end("user", "dan"), edit.JoinTerms{}, "Dan joins Crew"}, // from either end
+		{end("group", "fed"), end("group", "crew"), edit.JoinTerms{}, "Fed is nested in Crew"},
+		{end("role", "clerk"), end("user", "dan"), edit.JoinTerms{Area: "t2", Reach: "own", Mode: "read-only", Until: &until}, "Dan gets Clerk at Terminal 2, for their own records, read-only, until 4 April 2026 12:00"},
+		{end("group", "everyone"), end("set", "see"), edit.JoinTerms{Area: "top"}, "Everyone gets See over the whole organisation"},
+		{end("role", "night"), end("role", "clerk"), edit.JoinTerms{}, "what Clerk gives is inherited by Night"},
+		{end("set", "open"), end("role", "clerk"), edit.JoinTerms{}, "Open is included in Clerk"},
+		{end("permission", "s:gate:open"), end("role", "clerk"), edit.JoinTerms{}, "s:gate:open is put into Clerk"},
+		{end("set", "see"), end("permission", "s:gate:open"), edit.JoinTerms{}, "s:gate:open is put into See"},
 	} {
 		d, _ := open(t)
 		draft := must[*desk.Draft](t)(d.Join(bea, c.a, c.b, c.terms))
@@ -209,25 +214,25 @@ func TestWhatCannotBeJoined(t *testing.T) {
 	early := now.AddDate(0, -1, 0)
 	for _, c := range []struct {
 		a, b  desk.End
-		terms desk.JoinTerms
+		terms edit.JoinTerms
 		cause desk.Cause
 		says  string
 	}{
-		{end("user", "dan"), end("user", "cy"), desk.JoinTerms{}, desk.Invalid, "put both into a group"},
-		{end("user", "dan"), end("permission", "s:gate:view"), desk.JoinTerms{}, desk.Invalid, "assign a role or a permission set"},
-		{end("set", "see"), end("set", "open"), desk.JoinTerms{}, desk.Invalid, "Nothing runs between"},
-		{end("user", "cy"), end("group", "crew"), desk.JoinTerms{}, desk.Conflict, "joined already"},
-		{end("user", "dan"), end("group", "rule"), desk.JoinTerms{}, desk.Invalid, "by a rule"},
-		{end("user", "dan"), end("group", "fed"), desk.JoinTerms{}, desk.Invalid, "from the directory"},
-		{end("user", "dan"), end("group", "everyone"), desk.JoinTerms{}, desk.Invalid, "built in"},
-		{end("group", "everyone"), end("group", "crew"), desk.JoinTerms{}, desk.Invalid, "built-in group cannot be nested"},
-		{end("role", "fixed"), end("set", "see"), desk.JoinTerms{}, desk.NotAllowed, "protected"},
-		{end("set", "supplied"), end("permission", "s:gate:open"), desk.JoinTerms{}, desk.NotAllowed, "supplied with its system"},
-		{end("role", "clerk"), end("role", "clerk"), desk.JoinTerms{}, desk.Invalid, "to itself"},
-		{end("user", "zed"), end("group", "crew"), desk.JoinTerms{}, desk.NotFound, "no person"},
-		{end("user", "dan"), end("role", "clerk"), desk.JoinTerms{Area: "moon"}, desk.NotFound, "no area"},
-		{end("user", "dan"), end("role", "clerk"), desk.JoinTerms{From: &now, Until: &early}, desk.Invalid, "end before it begins"},
-		{end("user", "dan"), end("role", "night"), desk.JoinTerms{Area: "t1"}, desk.Conflict, "assigned already"},
+		{end("user", "dan"), end("user", "cy"), edit.JoinTerms{}, desk.Invalid, "put both into a group"},
+		{end("user", "dan"), end("permission", "s:gate:view"), edit.JoinTerms{}, desk.Invalid, "assign a role or a permission set"},
+		{end("set", "see"), end("set", "open"), edit.JoinTerms{}, desk.Invalid, "Nothing runs between"},
+		{end("user", "cy"), end("group", "crew"), edit.JoinTerms{}, desk.Conflict, "joined already"},
+		{end("user", "dan"), end("group", "rule"), edit.JoinTerms{}, desk.Invalid, "by a rule"},
+		{end("user", "dan"), end("group", "fed"), edit.JoinTerms{}, desk.Invalid, "from the directory"},
+		{end("user", "dan"), end("group", "everyone"), edit.JoinTerms{}, desk.Invalid, "built in"},
+		{end("group", "everyone"), end("group", "crew"), edit.JoinTerms{}, desk.Invalid, "built-in group cannot be nested"},
+		{end("role", "fixed"), end("set", "see"), edit.JoinTerms{}, desk.NotAllowed, "protected"},
+		{end("set", "supplied"), end("permission", "s:gate:open"), edit.JoinTerms{}, desk.NotAllowed, "supplied with its system"},
+		{end("role", "clerk"), end("role", "clerk"), edit.JoinTerms{}, desk.Invalid, "to itself"},
+		{end("user", "zed"), end("group", "crew"), edit.JoinTerms{}, desk.NotFound, "no person"},
+		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{Area: "moon"}, desk.NotFound, "no area"},
+		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{From: &now, Until: &early}, desk.Invalid, "end before it begins"},
+		{end("user", "dan"), end("role", "night"), edit.JoinTerms{Area: "t1"}, desk.Conflict, "assigned already"},
 	} {
 		_, err := d.Join(bea, c.a, c.b, c.terms)
 		refused(t, err, c.cause, c.says)
@@ -240,7 +245,7 @@ func TestWhatCannotBeJoined(t *testing.T) {
 		t.Errorf("what was refused left %q in the draft", told(draft))
 	}
 	// A cycle is found when the draft is laid, which then stays as it was.
-	_, err = d.Join(bea, end("role", "clerk"), end("role", "lead"), desk.JoinTerms{})
+	_, err = d.Join(bea, end("role", "clerk"), end("role", "lead"), edit.JoinTerms{})
 	refused(t, err, desk.Invalid, "cycle of inherited roles")
 	if draft := must[*desk.Draft](t)(d.Draft(bea)); len(draft.Edits) != 0 {
 		t.Errorf("what was refused left %q in the draft", told(draft))
@@ -249,12 +254,12 @@ func TestWhatCannotBeJoined(t *testing.T) {
 
 func TestDraftLookApplyUndo(t *testing.T) {
 	d, s := open(t)
-	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
 	if allowed(d, "dan", "s:gate:view", "t2") {
 		t.Fatal("dan is allowed more than the example says")
 	}
 	d = reopen(t, s) // a draft outlives the server
-	draft := must[*desk.Draft](t)(d.Join(bea, end("group", "crew"), end("role", "clerk"), desk.JoinTerms{Area: "t2"}))
+	draft := must[*desk.Draft](t)(d.Join(bea, end("group", "crew"), end("role", "clerk"), edit.JoinTerms{Area: "t2"}))
 	if draft.Gaining != 2 || draft.Losing != 0 || len(draft.People) != 2 || len(draft.Blocks) != 0 {
 		t.Fatalf("the impact is %+v", draft)
 	}
@@ -282,7 +287,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 		t.Error("what was acknowledged is lost")
 	}
 
-	history := must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 10}))
+	history := must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 10}))
 	if len(history) != 2 || history[0].Number != 2 || history[0].Who != "Bea" || history[0].Why != "a test" || len(history[0].Sentences) != 2 {
 		t.Fatalf("the history is %+v", history)
 	}
@@ -297,7 +302,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 	if allowed(d, "dan", "s:gate:view", "t2") {
 		t.Error("undone, dan is still allowed")
 	}
-	history = must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 10}))
+	history = must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 10}))
 	if history[0].Undoes != 2 || history[1].UndoneBy != 3 {
 		t.Errorf("the history does not tell of the undo: %+v", history[:2])
 	}
@@ -309,8 +314,8 @@ func TestDraftLookApplyUndo(t *testing.T) {
 
 func TestTakeOutAndDiscard(t *testing.T) {
 	d, _ := open(t)
-	first := must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
-	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("group", "crew"), desk.JoinTerms{}))
+	first := must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("group", "crew"), edit.JoinTerms{}))
 	draft := must[*desk.Draft](t)(d.TakeOut(bea, first.Edits[0].ID)) // of two on the same group
 	if got := told(draft); !slices.Equal(got, []string{"Ann joins Crew"}) || len(draft.Blocks) > 0 {
 		t.Errorf("what is left is %q, blocked by %q", got, draft.Blocks)
@@ -324,8 +329,8 @@ func TestTakeOutAndDiscard(t *testing.T) {
 
 func TestTwoDraftsOnOneThing(t *testing.T) {
 	d, _ := open(t)
-	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
-	must[*desk.Draft](t)(d.Join(kay, end("user", "ann"), end("group", "crew"), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(kay, end("user", "ann"), end("group", "crew"), edit.JoinTerms{}))
 	stale := must[*desk.Draft](t)(d.Draft(bea)).Stamp
 	applyAll(t, d, kay)
 	_, err := d.Apply(bea, "why", stale)
@@ -353,7 +358,7 @@ func TestNobodyIsLockedOutAndNobodyRaisesThemselves(t *testing.T) {
 	_, err := d.Apply(bea, "why", draft.Stamp)
 	refused(t, err, desk.Invalid, "last live person")
 	// kay may assign, but not what kay does not hold.
-	draft = must[*desk.Draft](t)(d.Join(kay, end("user", "kay"), end("set", model.SetOwner), desk.JoinTerms{}))
+	draft = must[*desk.Draft](t)(d.Join(kay, end("user", "kay"), end("set", model.SetOwner), edit.JoinTerms{}))
 	if len(draft.Blocks) == 0 || !strings.Contains(strings.Join(draft.Blocks, " "), "cannot hand it on") {
 		t.Errorf("the blocks are %q", draft.Blocks)
 	}
@@ -361,8 +366,8 @@ func TestNobodyIsLockedOutAndNobodyRaisesThemselves(t *testing.T) {
 	refused(t, err, desk.Invalid, model.EditDelegations)
 	// Nor by the way of a role that somebody else holds.
 	must[*desk.Draft](t)(d.Discard(kay))
-	must[*desk.Draft](t)(d.Join(kay, end("role", "night"), end("permission", model.ManageTokens), desk.JoinTerms{}))
-	must[*desk.Draft](t)(d.Join(kay, end("user", "cy"), end("role", "night"), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(kay, end("role", "night"), end("permission", model.ManageTokens), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(kay, end("user", "cy"), end("role", "night"), edit.JoinTerms{}))
 	draft = must[*desk.Draft](t)(d.Draft(kay))
 	if !strings.Contains(strings.Join(draft.Blocks, " "), "Cy would gain "+model.ManageTokens) {
 		t.Errorf("the blocks are %q", draft.Blocks)
@@ -376,17 +381,17 @@ func TestAnotherProcessIsFollowed(t *testing.T) {
 	if err != nil || u.ID != "ann" {
 		t.Fatal(u, err)
 	}
-	if _, err := other.MakeOwner("ann"); err != nil || must[*desk.Me](t)(other.Me(ann)).Revision != 2 {
+	if _, err := other.MakeOwner("ann"); err != nil || must[*account.Me](t)(other.Me(ann)).Revision != 2 {
 		t.Errorf("making an owner twice: %v", err)
 	}
 	// A draft that was looked at before must be looked at again.
-	draft := must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
+	draft := must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
 	_, err = d.Apply(bea, "why", draft.Stamp)
 	refused(t, err, desk.Conflict, "Somebody else")
 	if err := d.Follow(); err != nil {
 		t.Fatal(err)
 	}
-	if me := must[*desk.Me](t)(d.Me(ann)); me.Revision != 2 || len(me.Rights) < 8 {
+	if me := must[*account.Me](t)(d.Me(ann)); me.Revision != 2 || len(me.Rights) < 8 {
 		t.Errorf("followed, ann is %+v", me)
 	}
 	applyAll(t, d, bea)
@@ -411,7 +416,7 @@ func TestTokens(t *testing.T) {
 	d, _ := open(t)
 	for purpose, user := range map[string]string{"decisions": "", "scim": "", "api": "bea"} {
 		text := must[string](t)(d.MakeToken("test", purpose, user))
-		for _, p := range desk.Purposes {
+		for _, p := range account.Purposes {
 			token, ok := d.Program(text, p)
 			if ok != (p == purpose) || ok && token.User != user {
 				t.Errorf("a token for %s is good for %s: %v", purpose, p, ok)

@@ -1,6 +1,8 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
@@ -30,7 +32,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 
 	// The directory speaks again: by one revision, in its name, that can be undone by hand.
 	before := d.Revision()
-	_, err = d.Feed("Harbour directory", func(f *desk.Feed) error {
+	_, err = d.Feed("Harbour directory", func(f *directory.Feed) error {
 		u, _ := f.Design().Users.Find("noor.tamsin")
 		again := change.Clone(u)
 		again.JobTitle, again.Source = "Clerk", model.Directory
@@ -40,7 +42,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 	if err != nil || d.Revision() != before+1 {
 		t.Fatalf("%v, revision %d after %d", err, d.Revision(), before)
 	}
-	p := must[*desk.Person](t)(d.Person(signe, "noor.tamsin", ""))
+	p := must[*view.Person](t)(d.Person(signe, "noor.tamsin", ""))
 	if p.Object.JobTitle != "Clerk" || p.Lock == nil || !strings.Contains(p.Lock.Why, "“Harbour directory” keeps this person (last heard of on 23 November 2026)") {
 		t.Errorf("the sheet says %q, %+v", p.Object.JobTitle, p.Lock)
 	}
@@ -54,19 +56,19 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 func TestWhomADirectoryDeletes(t *testing.T) {
 	d, _ := openDemo(t)
 	leave := func(id string) error {
-		_, err := d.Feed("Harbour directory", func(f *desk.Feed) error { return f.Leave(id) })
+		_, err := d.Feed("Harbour directory", func(f *directory.Feed) error { return f.Leave(id) })
 		return err
 	}
 	if err := leave("noor.tamsin"); err != nil {
 		t.Fatal(err)
 	}
-	p := must[*desk.Person](t)(d.Person(signe, "noor.tamsin", ""))
+	p := must[*view.Person](t)(d.Person(signe, "noor.tamsin", ""))
 	if p.State != "deactivated" || len(p.Assignments) == 0 && len(p.Groups) == 0 || p.Lock == nil || !strings.Contains(p.Lock.Why, "has deleted this person") {
 		t.Errorf("the sheet is %s %+v", p.State, p.Lock)
 	}
 	refused(t, leave("nobody"), desk.NotFound, "no user")
 	remove := func(id string) error {
-		_, err := d.Feed("Harbour directory", func(f *desk.Feed) error { return f.Remove(id) })
+		_, err := d.Feed("Harbour directory", func(f *directory.Feed) error { return f.Remove(id) })
 		return err
 	}
 	refused(t, remove("nothing"), desk.NotFound, "no group")
@@ -79,7 +81,7 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	// A request is whole or not at all.
 	before := d.Revision()
-	_, err := d.Feed("Harbour directory", func(f *desk.Feed) error {
+	_, err := d.Feed("Harbour directory", func(f *directory.Feed) error {
 		if err := f.Leave("tomasz.oyelaran"); err != nil {
 			return err
 		}
@@ -94,9 +96,9 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 // What directories keep, and whom they have deleted with what is still tied to them; a draft is marked, and leaves the figures as they are.
 func TestDirectories(t *testing.T) {
 	d, s := openDemo(t)
-	look := func(all bool, offset, limit int) *desk.Directories {
+	look := func(all bool, offset, limit int) *directory.Directories {
 		t.Helper()
-		return must[*desk.Directories](t)(d.Directories(signe, all, offset, limit))
+		return must[*directory.Directories](t)(d.Directories(signe, all, offset, limit))
 	}
 	v := look(false, 0, 100)
 	if len(v.Directories) != 1 || v.Directories[0].Name != "Harbour directory" || v.Directories[0].Made == nil || v.Directories[0].People < 300 || v.Directories[0].Groups != 24 || v.Directories[0].Gone != 3 || v.Total != 3 || v.Left != 3 {
@@ -112,7 +114,7 @@ func TestDirectories(t *testing.T) {
 	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil { // of somebody who is not here counts nothing
 		t.Fatal(err)
 	}
-	_, err := d.Feed("Ferry office", func(f *desk.Feed) error {
+	_, err := d.Feed("Ferry office", func(f *directory.Feed) error {
 		u, _ := f.Design().Users.Find("mireille.aster")
 		u = change.Clone(u)
 		u.Source = model.Directory

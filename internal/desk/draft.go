@@ -102,7 +102,7 @@ type Short struct {
 
 // impactShown bounds how many people a draft lists one by one, sentencesShown what is told of each act, reasonsShown the reasons against it.
 const (
-	impactShown    = 200
+	ImpactShown    = 200
 	sentencesShown = 30
 	reasonsShown   = 50
 )
@@ -111,15 +111,15 @@ const (
 func firstOf(reasons []string) []string {
 	out := append([]string{}, reasons[:min(len(reasons), reasonsShown)]...)
 	if more := len(reasons) - len(out); more > 0 {
-		out = append(out, "And "+grouped(more)+" more.")
+		out = append(out, "And "+Grouped(more)+" more.")
 	}
 	return out
 }
 
-// drafted is a draft laid onto the current house: a checked change, with how it came to be.
-type drafted struct {
+// Drafted is a draft laid onto the current house: a checked change, with how it came to be.
+type Drafted struct {
 	*checked
-	edits     []edit        // as they were drafted
+	Edits     []edit        // as they were drafted
 	laid      [][]change.Op // what became of each on this house
 	meanwhile [][]Meanwhile // what was applied beneath each
 	clashes   []string      // what others changed too, so that one of the two must be chosen
@@ -128,11 +128,11 @@ type drafted struct {
 	stamp   string
 	began   time.Time // when it was laid
 	took    time.Duration
-	shown   *house // the house as it would be; the present one if the draft cannot be applied
+	Shown   *House // the house as it would be; the present one if the draft cannot be applied
 }
 
 // blocks gives what keeps the draft from being applied.
-func (p *drafted) blocks() []string { return append(slices.Clone(p.clashes), p.of(refuses)...) }
+func (p *Drafted) blocks() []string { return append(slices.Clone(p.clashes), p.Of(Refuses)...) }
 
 // fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time. A large one that takes
 // long is not weighed all the time, but at most a part (one in freshShare) of it.
@@ -142,18 +142,18 @@ const (
 )
 
 // look lays a person's draft onto a house. Views ask many times for one draft, so what was laid is kept for a while.
-func (d *Desk) look(h *house, who Actor) (*drafted, error) {
-	hash, err := d.store.DraftHash(who.User)
+func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
+	hash, err := d.Store.DraftHash(who.User)
 	if err != nil {
 		return nil, err
 	}
-	stamp := stampOf(hash, h.revision)
+	stamp := stampOf(hash, h.Revision)
 	if v, ok := d.laid.Load(who.User); ok {
-		if p := v.(*drafted); p.stamp == stamp && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
+		if p := v.(*Drafted); p.stamp == stamp && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
-	kept, err := d.store.Draft(who.User)
+	kept, err := d.Store.Draft(who.User)
 	if err != nil {
 		return nil, err
 	}
@@ -175,15 +175,15 @@ func (d *Desk) look(h *house, who Actor) (*drafted, error) {
 func stampOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
 
 // lay lays the edits of a draft onto a house, and checks what becomes of them.
-func (d *Desk) lay(h *house, who Actor, edits []edit) (*drafted, error) {
-	p := &drafted{edits: edits, began: d.Now()}
-	now := h.design()
+func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
+	p := &Drafted{Edits: edits, began: d.Now()}
+	now := h.Design()
 	touched := map[[2]string]bool{}
-	var acts []act
+	var acts []Act
 	for _, e := range edits {
 		ops, clashes := change.Rebase(now, e.Ops)
 		for _, c := range clashes {
-			p.clashes = append(p.clashes, upper(c.Message)+": keep yours, or take it out of the draft.")
+			p.clashes = append(p.clashes, Upper(c.Message)+": keep yours, or take it out of the draft.")
 		}
 		beneath, err := d.beneath(h, e, clashes, touched)
 		if err != nil {
@@ -191,20 +191,20 @@ func (d *Desk) lay(h *house, who Actor, edits []edit) (*drafted, error) {
 		}
 		p.meanwhile = append(p.meanwhile, beneath)
 		p.laid = append(p.laid, ops)
-		acts = append(acts, act{door: e.door(), ops: ops})
+		acts = append(acts, Act{Door: e.door(), Ops: ops})
 		now = change.Lay(now, ops)
 	}
-	p.checked = d.check(h, asker{who: who}, acts...)
-	p.shown = h
-	if p.after != nil && len(p.ops) > 0 {
-		p.shown = (&house{revision: h.revision, at: h.at, index: p.index}).inheritLists(h)
-		p.impact() // while one waits for it, not while it is looked at
+	p.checked = d.Check(h, Asker{Who: who}, acts...)
+	p.Shown = h
+	if p.After != nil && len(p.Ops) > 0 {
+		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index}).inheritLists(h)
+		p.Impact() // while one waits for it, not while it is looked at
 	}
 	var err error
-	if d.touched != nil {
-		p.reviews, err = d.touched(p.ops)
+	if d.Touched != nil {
+		p.reviews, err = d.Touched(p.Ops)
 	}
-	p.stamp = stampOf(hashOf(edits), h.revision)
+	p.stamp = stampOf(hashOf(edits), h.Revision)
 	p.took = d.Now().Sub(p.began)
 	return p, err
 }
@@ -220,7 +220,7 @@ func hashOf(edits []edit) string {
 
 // beneath tells what others applied to the objects of an edit since it was drafted. Objects in touched are changed by an earlier edit of the
 // same draft, which tells it.
-func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]string]bool) ([]Meanwhile, error) {
+func (d *Desk) beneath(h *House, e edit, clashes []change.Clash, touched map[[2]string]bool) ([]Meanwhile, error) {
 	out := []Meanwhile{}
 	for _, o := range e.Ops {
 		key := [2]string{string(o.Kind), o.ID}
@@ -228,21 +228,21 @@ func (d *Desk) beneath(h *house, e edit, clashes []change.Clash, touched map[[2]
 			continue
 		}
 		touched[key] = true
-		now := h.design().Get(o.Kind, o.ID)
+		now := h.Design().Get(o.Kind, o.ID)
 		if change.Equal(now, o.Before) {
 			continue
 		}
-		m := Meanwhile{Object: h.ref(o.Kind, o.ID), Clashes: []string{}}
+		m := Meanwhile{Object: h.Ref(o.Kind, o.ID), Clashes: []string{}}
 		if o.After != nil && m.Object.Name == o.ID {
 			m.Object.Name = o.After.Title()
 		}
-		m.Sentences = sentences(change.Sentences([]change.Op{{Kind: o.Kind, ID: o.ID, Before: o.Before, After: now}}, change.NamesIn(h.design())))
+		m.Sentences = Sentences(change.Sentences([]change.Op{{Kind: o.Kind, ID: o.ID, Before: o.Before, After: now}}, change.NamesIn(h.Design())))
 		for _, c := range clashes {
 			if c.Kind == o.Kind && c.ID == o.ID {
-				m.Clashes = append(m.Clashes, upper(c.Message))
+				m.Clashes = append(m.Clashes, Upper(c.Message))
 			}
 		}
-		r, err := d.store.LastOn(o.Kind, o.ID, 0)
+		r, err := d.Store.LastOn(o.Kind, o.ID, 0)
 		switch {
 		case err == nil:
 			m.Revision, m.Who, m.At = r.Number, r.WhoName, &r.At
@@ -262,13 +262,13 @@ func gainsaid(ops []change.Op, after *model.Design) (out []string) {
 			said = append(said, model.FieldOf(o.Kind, f).Said)
 		}
 		if said != nil {
-			out = append(out, upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+strings.Join(said, ", ")+"). Change it there, or keep this by hand from now on.")
+			out = append(out, Upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+strings.Join(said, ", ")+"). Change it there, or keep this by hand from now on.")
 		}
 	}
 	return out
 }
 
-func upper(s string) string {
+func Upper(s string) string {
 	if s == "" {
 		return s
 	}
@@ -276,17 +276,17 @@ func upper(s string) string {
 }
 
 // view makes a draft what the sill shows to who sees the design as s.
-func (p *drafted) view(s *sight) *Draft {
+func (p *Drafted) view(s *Sight) *Draft {
 	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: firstOf(p.blocks()),
-		Revision: p.house.revision, Stamp: p.stamp, Critical: firstOf(p.of(proves))}
-	shown := s.house
-	names := change.NamesIn(shown.design(), s.present.design())
-	for i, e := range p.edits {
+		Revision: p.house.Revision, Stamp: p.stamp, Critical: firstOf(p.Of(proves))}
+	shown := s.House
+	names := change.NamesIn(shown.Design(), s.Present.Design())
+	for i, e := range p.Edits {
 		told, more := change.FirstSentences(p.laid[i], names, sentencesShown)
-		v.Edits = append(v.Edits, DraftEdit{e.ID, sentences(told), more, e.Undoes, p.meanwhile[i]})
+		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, p.meanwhile[i]})
 	}
 	p.sideEffects(v, s)
-	people := slices.DeleteFunc(slices.Clone(p.impact().People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
+	people := slices.DeleteFunc(slices.Clone(p.Impact().People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
 	for _, i := range people {
 		if len(i.Gains) > 0 {
 			v.Gaining++
@@ -298,76 +298,76 @@ func (p *drafted) view(s *sight) *Draft {
 	slices.SortStableFunc(people, func(a, b change.PersonImpact) int {
 		return len(b.Gains) + len(b.Losses) - len(a.Gains) - len(a.Losses)
 	})
-	for _, i := range people[:min(len(people), impactShown)] {
-		name := shown.ref(model.KindUser, i.User)
+	for _, i := range people[:min(len(people), ImpactShown)] {
+		name := shown.Ref(model.KindUser, i.User)
 		if name.Name == name.ID {
-			name = s.present.ref(model.KindUser, i.User)
+			name = s.Present.Ref(model.KindUser, i.User)
 		}
-		v.People = append(v.People, PersonImpact{name, shown.holdings(i.Gains), s.present.holdings(i.Losses)})
+		v.People = append(v.People, PersonImpact{name, shown.Holdings(i.Gains), s.Present.Holdings(i.Losses)})
 	}
 	return v
 }
 
 // sideEffects adds what a draft does beside giving and taking permissions.
-func (p *drafted) sideEffects(v *Draft, s *sight) {
-	shown := s.house
-	for _, c := range p.impact().Conflicts {
+func (p *Drafted) sideEffects(v *Draft, s *Sight) {
+	shown := s.House
+	for _, c := range p.Impact().Conflicts {
 		in := shown
 		if c.Cleared {
-			in = s.present
+			in = s.Present
 		}
-		if len(v.Conflicts) == impactShown {
+		if len(v.Conflicts) == ImpactShown {
 			break
 		}
 		if !s.knows(model.KindUser, c.User) || !s.knows(model.KindConflict, c.Conflict) {
 			continue
 		}
-		clash := Clash{User: in.ref(model.KindUser, c.User), Conflict: in.ref(model.KindConflict, c.Conflict), Items: []string{}, Cleared: c.Cleared, Excepted: c.Excepted}
+		clash := Clash{User: in.Ref(model.KindUser, c.User), Conflict: in.Ref(model.KindConflict, c.Conflict), Items: []string{}, Cleared: c.Cleared, Excepted: c.Excepted}
 		for _, i := range c.Items {
 			if i.Role != "" {
-				clash.Items = append(clash.Items, in.ref(model.KindRole, i.Role).Name)
+				clash.Items = append(clash.Items, in.Ref(model.KindRole, i.Role).Name)
 			} else {
 				clash.Items = append(clash.Items, i.Permission)
 			}
 		}
 		v.Conflicts = append(v.Conflicts, clash)
 	}
-	for _, l := range p.impact().Licences {
+	for _, l := range p.Impact().Licences {
 		if !s.knows(model.KindLicence, l.Licence) {
 			continue
 		}
-		short := Short{Licence: shown.ref(model.KindLicence, l.Licence), Seats: l.Seats, Used: l.Used, Waiting: []Ref{}, Lacking: len(l.Waiting)}
-		for _, u := range l.Waiting[:min(len(l.Waiting), impactShown)] {
-			short.Waiting = append(short.Waiting, shown.ref(model.KindUser, u))
+		short := Short{Licence: shown.Ref(model.KindLicence, l.Licence), Seats: l.Seats, Used: l.Used, Waiting: []Ref{}, Lacking: len(l.Waiting)}
+		for _, u := range l.Waiting[:min(len(l.Waiting), ImpactShown)] {
+			short.Waiting = append(short.Waiting, shown.Ref(model.KindUser, u))
 		}
 		v.Licences = append(v.Licences, short)
 	}
-	for _, id := range p.impact().Delegations {
+	for _, id := range p.Impact().Delegations {
 		if !s.knows(model.KindDelegation, id) {
 			continue
 		}
-		v.Touches = append(v.Touches, shown.ref(model.KindDelegation, id))
+		v.Touches = append(v.Touches, shown.Ref(model.KindDelegation, id))
 	}
-	if s.whole {
+	if s.Whole {
 		v.Reviews = append(v.Reviews, p.reviews...)
 	}
 }
 
 // knows tells whether somebody sees an object at all, as it is or as it would be.
-func (s *sight) knows(kind model.Kind, id string) bool {
-	return s.house.design().Get(kind, id) != nil || s.present.design().Get(kind, id) != nil
+func (s *Sight) knows(kind model.Kind, id string) bool {
+	return s.House.Design().Get(kind, id) != nil || s.Present.Design().Get(kind, id) != nil
 }
 
 // Draft gives a person's draft. While another day or other eyes are looked through, there is none.
 func (d *Desk) Draft(who Actor) (*Draft, error) {
-	s, err := d.see(who)
+	s, err := d.See(who)
 	if err != nil {
 		return nil, err
 	}
-	if s.draft == nil {
-		return (&drafted{checked: &checked{house: s.house}}).view(s), nil
+	if s.Draft == nil {
+		return (&Drafted{checked: &checked{house: s.House}}).view(s), nil
 	}
-	return s.draft.view(s), nil
+	return s.Draft.view(s), nil
 }
 
 // drafting gives the lock under which a person's draft is altered. Nobody else waits for it.
@@ -376,16 +376,16 @@ func (d *Desk) drafting(user string) *sync.Mutex {
 	return lock.(*sync.Mutex)
 }
 
-// alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's to make leaves the draft as it was.
-func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, error) {
+// Alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's to make leaves the draft as it was.
+func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, error) {
 	lock := d.drafting(who.User)
 	lock.Lock()
 	defer lock.Unlock()
-	h := d.present()
-	if err := d.acts(h, who); err != nil {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
-	if _, err := d.see(who); err != nil {
+	if _, err := d.See(who); err != nil {
 		return nil, err
 	}
 	before, err := d.look(h, who)
@@ -395,11 +395,11 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 	own := *before // what is kept is looked at by others meanwhile
 	ops := *before.checked
 	own.checked = &ops
-	own.edits, own.laid, own.ops = slices.Clone(before.edits), slices.Clone(before.laid), slices.Clip(before.ops)
+	own.Edits, own.laid, own.Ops = slices.Clone(before.Edits), slices.Clone(before.laid), slices.Clip(before.Ops)
 	if err := step(h, &own); err != nil {
 		return nil, err
 	}
-	for i, e := range own.edits {
+	for i, e := range own.Edits {
 		if e.kept.Hash != "" {
 			continue
 		}
@@ -407,40 +407,40 @@ func (d *Desk) alter(who Actor, step func(h *house, p *drafted) error) (*Draft, 
 		if err != nil {
 			return nil, err
 		}
-		own.edits[i].kept = store.NewDraftEdit(value)
+		own.Edits[i].kept = store.NewDraftEdit(value)
 	}
-	p, err := d.lay(h, who, own.edits)
+	p, err := d.lay(h, who, own.Edits)
 	if err != nil {
 		return nil, err
 	}
 	old := map[string]bool{}
-	for _, e := range before.edits {
+	for _, e := range before.Edits {
 		old[e.ID] = true
 	}
-	for i, e := range p.edits {
+	for i, e := range p.Edits {
 		if refused := p.refusedOf(i); !old[e.ID] && len(refused) > 0 {
 			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: firstOf(refused)}
 		}
 	}
-	if faults := p.of(refuses, WellFormed); before.after != nil && len(faults) > 0 {
+	if faults := p.Of(Refuses, WellFormed); before.After != nil && len(faults) > 0 {
 		return nil, &Error{Cause: Invalid, Message: faults[0], Problems: firstOf(faults[1:])}
 	}
-	kept := make([]store.DraftEdit, len(p.edits))
-	for i, e := range p.edits {
+	kept := make([]store.DraftEdit, len(p.Edits))
+	for i, e := range p.Edits {
 		kept[i] = e.kept
 	}
-	if err := d.store.SaveDraft(who.User, kept); err != nil {
+	if err := d.Store.SaveDraft(who.User, kept); err != nil {
 		return nil, err
 	}
 	d.laid.Store(who.User, p)
 	return d.Draft(who)
 }
 
-// add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves nothing behind.
-func (p *drafted) add(undoes int, ops ...change.Op) {
-	p.edits = append(p.edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
+// Add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves nothing behind.
+func (p *Drafted) Add(undoes int, ops ...change.Op) {
+	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
-	p.ops = append(p.ops, ops...)
+	p.Ops = append(p.Ops, ops...)
 	if len(ops) != 1 {
 		return
 	}
@@ -459,22 +459,22 @@ func (p *drafted) add(undoes int, ops ...change.Op) {
 	}
 	if len(all) > 1 && len(change.Compact(all)) == 0 {
 		for _, i := range slices.Backward(ofThis) {
-			p.edits, p.laid = slices.Delete(p.edits, i, i+1), slices.Delete(p.laid, i, i+1)
+			p.Edits, p.laid = slices.Delete(p.Edits, i, i+1), slices.Delete(p.laid, i, i+1)
 		}
 	}
 }
 
-// base is the design that the next act in a draft starts from.
-func (p *drafted) base() *model.Design { return change.Lay(p.house.design(), p.ops) }
+// Base is the design that the next act in a draft starts from.
+func (p *Drafted) Base() *model.Design { return change.Lay(p.house.Design(), p.Ops) }
 
 // TakeOut takes one act out of a draft; later ones are laid anew.
 func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {
-	return d.alter(who, func(_ *house, p *drafted) error {
-		i := slices.IndexFunc(p.edits, func(e edit) bool { return e.ID == id })
+	return d.Alter(who, func(_ *House, p *Drafted) error {
+		i := slices.IndexFunc(p.Edits, func(e edit) bool { return e.ID == id })
 		if i < 0 {
-			return refuse(NotFound, "This is not in your draft any longer.")
+			return Refuse(NotFound, "This is not in your draft any longer.")
 		}
-		p.edits = slices.Delete(p.edits, i, i+1)
+		p.Edits = slices.Delete(p.Edits, i, i+1)
 		return nil
 	})
 }
@@ -482,51 +482,51 @@ func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {
 // KeepMine settles what others applied beneath an act of the draft: the act is drafted anew on what is there now, and where both changed the
 // same, the person's own value stands.
 func (d *Desk) KeepMine(who Actor, id string) (*Draft, error) {
-	return d.alter(who, func(_ *house, p *drafted) error {
-		i := slices.IndexFunc(p.edits, func(e edit) bool { return e.ID == id })
+	return d.Alter(who, func(_ *House, p *Drafted) error {
+		i := slices.IndexFunc(p.Edits, func(e edit) bool { return e.ID == id })
 		if i < 0 {
-			return refuse(NotFound, "This is not in your draft any longer.")
+			return Refuse(NotFound, "This is not in your draft any longer.")
 		}
-		p.edits[i].Ops, p.edits[i].kept = p.laid[i], store.DraftEdit{}
+		p.Edits[i].Ops, p.Edits[i].kept = p.laid[i], store.DraftEdit{}
 		return nil
 	})
 }
 
 // Discard empties a draft.
 func (d *Desk) Discard(who Actor) (*Draft, error) {
-	return d.alter(who, func(_ *house, p *drafted) error {
-		p.edits = nil
+	return d.Alter(who, func(_ *House, p *Drafted) error {
+		p.Edits = nil
 		return nil
 	})
 }
 
 // DraftUndo puts the inverse of a revision into the draft. It is refused if something later touched the same objects (docs/semantics.md, §10).
 func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
-	return d.alter(who, func(h *house, p *drafted) error {
-		r, err := d.store.Revision(revision)
+	return d.Alter(who, func(h *House, p *Drafted) error {
+		r, err := d.Store.Revision(revision)
 		if err != nil {
-			return missing(err, "There is no revision %d.", revision)
+			return Missing(err, "There is no revision %d.", revision)
 		}
-		later, err := d.store.LaterOn(revision)
+		later, err := d.Store.LaterOn(revision)
 		if err != nil {
 			return err
 		}
 		if len(later) > 0 {
-			e := refuse(Conflict, "Revision %d cannot be undone: later revisions touched the same things. Undo these first.", revision)
+			e := Refuse(Conflict, "Revision %d cannot be undone: later revisions touched the same things. Undo these first.", revision)
 			for _, t := range later {
-				name := h.ref(t.Kind, t.ObjectID).Name
-				e.Problems = append(e.Problems, "Revision "+itoa(t.Revision)+" changed the "+t.Kind.Word()+" “"+name+"” after it.")
+				name := h.Ref(t.Kind, t.ObjectID).Name
+				e.Problems = append(e.Problems, "Revision "+Itoa(t.Revision)+" changed the "+t.Kind.Word()+" “"+name+"” after it.")
 			}
 			return e
 		}
-		if slices.ContainsFunc(p.edits, func(e edit) bool { return e.Undoes == r.Number }) {
-			return refuse(Conflict, "The undo of revision %d is in your draft already.", revision)
+		if slices.ContainsFunc(p.Edits, func(e edit) bool { return e.Undoes == r.Number }) {
+			return Refuse(Conflict, "The undo of revision %d is in your draft already.", revision)
 		}
-		ops, err := d.store.Change(revision, 0)
+		ops, err := d.Store.Change(revision, 0)
 		if err != nil {
 			return err
 		}
-		p.add(r.Number, change.Invert(ops)...)
+		p.Add(r.Number, change.Invert(ops)...)
 		return nil
 	})
 }
@@ -544,15 +544,15 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	lock.Lock()
 	defer lock.Unlock()
 	// What takes long is done, and mostly has been, before everybody else has to wait.
-	if h := d.present(); d.acts(h, who) == nil {
+	if h := d.Present(); d.Acts(h, who) == nil {
 		if _, err := d.look(h, who); err != nil {
 			return nil, err
 		}
 	}
-	d.write.Lock()
-	defer d.write.Unlock()
-	h := d.present()
-	if err := d.acts(h, who); err != nil {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
 	p, err := d.look(h, who)
@@ -560,26 +560,26 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 		return nil, err
 	}
 	c := *p.checked // what is kept was judged when it was laid
-	c.who = who
+	c.Who = who
 	c.judge(d)
 	reason = strings.TrimSpace(reason)
 	switch {
-	case len(c.ops) == 0:
-		return nil, refuse(Invalid, "There is nothing in the draft to apply.")
+	case len(c.Ops) == 0:
+		return nil, Refuse(Invalid, "There is nothing in the draft to apply.")
 	case stamp != p.stamp:
-		return nil, refuse(Conflict, "The draft or the design has changed since you looked. Look at the impact again, then apply.")
-	case len(p.clashes)+len(c.of(refuses)) > 0:
-		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(append(slices.Clone(p.clashes), c.of(refuses)...))}
+		return nil, Refuse(Conflict, "The draft or the design has changed since you looked. Look at the impact again, then apply.")
+	case len(p.clashes)+len(c.Of(Refuses)) > 0:
+		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(append(slices.Clone(p.clashes), c.Of(Refuses)...))}
 	case reason == "":
-		return nil, refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
+		return nil, Refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
 	}
-	e := note{why: reason, along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
-	if len(p.edits) == 1 {
-		e.undoes = p.edits[0].Undoes
+	e := Note{Why: reason, Along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
+	if len(p.Edits) == 1 {
+		e.undoes = p.Edits[0].Undoes
 	}
-	next, err := d.apply(&c, "", e)
+	next, err := d.Commit(&c, "", e)
 	if err != nil {
 		return nil, err
 	}
-	return &Applied{next.revision, c.impact().Gaining, c.impact().Losing}, nil
+	return &Applied{next.Revision, c.Impact().Gaining, c.Impact().Losing}, nil
 }

@@ -1,6 +1,9 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"fmt"
 	"strings"
 	"testing"
@@ -22,7 +25,7 @@ func TestALargeActIsToldInShort(t *testing.T) {
 	for i := range 300 {
 		fmt.Fprintf(&rows, "Ilse Marrow %d;ilse%d@x.example;Gate clerk;active\n", i, i)
 	}
-	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte(rows.String())))
+	im := must[*intake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte(rows.String())))
 	tried(t, d, im.ID, "")
 	draft := must[*desk.Draft](t)(d.DraftImport(signe, im.ID))
 	if e := draft.Edits[0]; len(e.Sentences) != 30 || e.More != 570 || draft.Gaining != 300 || len(draft.People) != 200 {
@@ -33,9 +36,9 @@ func TestALargeActIsToldInShort(t *testing.T) {
 		t.Errorf("there are %d people", n)
 	}
 	// So are the reasons against it.
-	auditor := must[*desk.Import](t)(d.BeginImport(oona, "y.csv", "people", []byte(strings.ReplaceAll(rows.String(), "Ilse", "Else"))))
+	auditor := must[*intake.Import](t)(d.BeginImport(oona, "y.csv", "people", []byte(strings.ReplaceAll(rows.String(), "Ilse", "Else"))))
 	for {
-		if v := must[*desk.Import](t)(d.Import(oona, auditor.ID, "", "", 0, 1)); v.State == "ready" {
+		if v := must[*intake.Import](t)(d.Import(oona, auditor.ID, "", "", 0, 1)); v.State == "ready" {
 			break
 		}
 	}
@@ -49,7 +52,7 @@ func TestALargeActIsToldInShort(t *testing.T) {
 // A file is laid on what there is when it is drafted, also if that is no longer what it was tried on: what came meanwhile is not made twice.
 func TestADraftBeneathAFile(t *testing.T) {
 	d, _ := openDemo(t)
-	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\nBo Two;bo@x.example;Gate clerk\n")))
+	im := must[*intake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\nBo Two;bo@x.example;Gate clerk\n")))
 	tried(t, d, im.ID, "")
 	edda := desk.Actor{User: "edda.rosenvik"}
 	draft := must[*desk.Draft](t)(d.Put(edda, nil, &model.User{UserName: "ad", DisplayName: "Ad One", Email: "ad@x.example", State: model.UserActive, Source: model.Local}))
@@ -108,7 +111,7 @@ func TestADraftIsWeighedAnewAfterAWhile(t *testing.T) {
 	if err := demo.Fill(s, today); err != nil {
 		t.Fatal(err)
 	}
-	d := must[*desk.Desk](t)(desk.Open(s, func() time.Time { return now }))
+	d := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return now }))
 	a := &model.Assignment{Subject: model.Subject{User: "noor.tamsin"}, Role: "night-cover", Area: "terminal-2", Reach: model.ReachArea, Mode: model.Full, Until: today.Add(time.Minute)}
 	if draft := must[*desk.Draft](t)(d.Put(signe, nil, a)); draft.Gaining != 1 {
 		t.Fatalf("%d gain", draft.Gaining)
@@ -132,7 +135,7 @@ func TestTablesOfListsAreTyped(t *testing.T) {
 		t.Fatalf("no column %q in %v", title, tab.Columns)
 		return 0
 	}
-	people := must[*table.Table](t)(d.ListTable(signe, desk.Listing{Kind: model.KindUser, Query: `userType eq "seasonal"`}))
+	people := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindUser, Query: `userType eq "seasonal"`}))
 	if len(people.Rows) == 0 {
 		t.Fatal("there is no seasonal staff")
 	}
@@ -144,13 +147,13 @@ func TestTablesOfListsAreTyped(t *testing.T) {
 			t.Errorf("%v is in %T groups", r[1], r[column(people, "groups")])
 		}
 	}
-	licences := must[*table.Table](t)(d.ListTable(signe, desk.Listing{Kind: model.KindLicence}))
+	licences := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindLicence}))
 	for _, r := range licences.Rows {
 		if _, is := r[column(licences, "seats")].(int); !is && r[column(licences, "seats")] != "unlimited" {
 			t.Errorf("%v has %v seats", r[1], r[column(licences, "seats")])
 		}
 	}
-	delegations := must[*table.Table](t)(d.ListTable(signe, desk.Listing{Kind: model.KindDelegation, Query: "night cover", Columns: []string{"delegate", "actions", "people", "roles", "groups", "whole", "area", "days", "until"}}))
+	delegations := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindDelegation, Query: "night cover", Columns: []string{"delegate", "actions", "people", "roles", "groups", "whole", "area", "days", "until"}}))
 	found := false
 	for _, r := range delegations.Rows {
 		if r[1] == "Nights at Terminal 1" {

@@ -1,6 +1,10 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
@@ -11,9 +15,9 @@ import (
 	"fachwerk/internal/desk"
 )
 
-func roleOf(t *testing.T, d *desk.Desk, who desk.Actor, id string) *model.Role {
+func roleOf(t *testing.T, d *rooms.Desk, who desk.Actor, id string) *model.Role {
 	t.Helper()
-	return must[*desk.BundleSheet](t)(d.Bundle(who, model.KindRole, id, "")).Role
+	return must[*view.BundleSheet](t)(d.Bundle(who, model.KindRole, id, "")).Role
 }
 
 func TestPuttingObjects(t *testing.T) {
@@ -108,8 +112,8 @@ func TestTwoWhoTouchTheSame(t *testing.T) {
 
 func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 	d, _ := open(t)
-	mentions := must[[]desk.Mention](t)(d.Mentions(bea, model.KindRole, "clerk"))
-	byField := map[string]desk.Mention{}
+	mentions := must[[]edit.Mention](t)(d.Mentions(bea, model.KindRole, "clerk"))
+	byField := map[string]edit.Mention{}
 	for _, m := range mentions {
 		byField[m.From+"."+m.Field] = m
 	}
@@ -119,7 +123,7 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 	if m := byField["role.inherits"]; m.Count != 1 || m.Taken != "out" || m.Refs[0].Name != "Lead" {
 		t.Errorf("what inherits: %+v", m)
 	}
-	draft := must[*desk.Draft](t)(d.Delete(bea, model.KindRole, "clerk", []desk.MentionChoice{{From: "assignment", Field: "role", To: "night"}}))
+	draft := must[*desk.Draft](t)(d.Delete(bea, model.KindRole, "clerk", []edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}}))
 	if draft.Losing != 0 || draft.Gaining != 0 || len(draft.Blocks) != 0 {
 		t.Errorf("night instead of clerk: %d lose, %d gain, %q", draft.Losing, draft.Gaining, draft.Blocks)
 	}
@@ -143,7 +147,7 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 		_, err := d.Delete(bea, c.kind, c.id, nil)
 		refused(t, err, c.cause, c.says)
 	}
-	_, err := d.Delete(bea, model.KindRole, "night", []desk.MentionChoice{{From: "assignment", Field: "role", To: "night"}})
+	_, err := d.Delete(bea, model.KindRole, "night", []edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}})
 	refused(t, err, desk.Invalid, "in its own place")
 	_, err = d.Mentions(bea, model.KindRole, "none")
 	refused(t, err, desk.NotFound, "no role")
@@ -182,7 +186,7 @@ func TestCriticalChangesAskForThePassword(t *testing.T) {
 			must[*desk.Draft](t)(d.Discard(bea))
 		}
 	}
-	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
 	if draft := must[*desk.Draft](t)(d.Draft(bea)); len(draft.Critical) != 0 {
 		t.Errorf("a membership is critical: %q", draft.Critical)
 	}
@@ -191,44 +195,44 @@ func TestCriticalChangesAskForThePassword(t *testing.T) {
 
 func TestAssigningMany(t *testing.T) {
 	d, _ := open(t)
-	draft := must[*desk.Draft](t)(d.AssignMany(bea, []desk.End{end("user", "cy"), end("user", "dan"), end("group", "all")}, []desk.End{end("role", "night"), end("set", "see")}, desk.JoinTerms{Area: "t1"}))
+	draft := must[*desk.Draft](t)(d.AssignMany(bea, []desk.End{end("user", "cy"), end("user", "dan"), end("group", "all")}, []desk.End{end("role", "night"), end("set", "see")}, edit.JoinTerms{Area: "t1"}))
 	if len(draft.Edits) != 1 || len(told(draft)) != 4 { // cy and dan have night at t1 already
 		t.Errorf("drafted: %q", told(draft))
 	}
-	_, err := d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, desk.JoinTerms{Area: "t1"})
+	_, err := d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "t1"})
 	refused(t, err, desk.Conflict, "already")
-	_, err = d.AssignMany(bea, []desk.End{end("role", "night")}, []desk.End{end("user", "cy")}, desk.JoinTerms{})
+	_, err = d.AssignMany(bea, []desk.End{end("role", "night")}, []desk.End{end("user", "cy")}, edit.JoinTerms{})
 	refused(t, err, desk.Invalid, "assigned to a person or group")
-	_, err = d.AssignMany(bea, []desk.End{end("user", "zed")}, []desk.End{end("role", "night")}, desk.JoinTerms{})
+	_, err = d.AssignMany(bea, []desk.End{end("user", "zed")}, []desk.End{end("role", "night")}, edit.JoinTerms{})
 	refused(t, err, desk.NotFound, "no person")
-	_, err = d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, desk.JoinTerms{Area: "moon"})
+	_, err = d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "moon"})
 	refused(t, err, desk.NotFound, "no area")
 }
 
 // The delegates of the demo see their part, may do what is delegated, and are refused the rest with the rule and the object named.
 func TestDelegates(t *testing.T) {
 	d, _ := openDemo(t)
-	if l := must[*desk.List](t)(d.List(ruben, desk.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
+	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
 		t.Errorf("Ruben sees %d people", l.Total)
 	}
-	if l := must[*desk.List](t)(d.List(ruben, desk.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(rowNames(l), []string{"Berth planner", "Gate clerk", "Night cover", "Quay hand"}) {
+	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(rowNames(l), []string{"Berth planner", "Gate clerk", "Night cover", "Quay hand"}) {
 		t.Errorf("he may assign %v", rowNames(l))
 	}
-	if l := must[*desk.List](t)(d.List(ruben, desk.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(rowNames(l), "Ruben Adeyemi") || l.Total != 140 {
+	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(rowNames(l), "Ruben Adeyemi") || l.Total != 140 {
 		t.Errorf("he may assign to %d", l.Total)
 	}
 	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")), second(d.Bundle(ruben, model.KindRole, "payments-lead", "")), second(d.Area(ruben, "ferries")), second(d.Group(ruben, "payments-office", "")), second(d.Delegation(ruben, "ticketing"))} {
 		refused(t, err, desk.NotFound, "no ")
 	}
-	_, err := d.History(ruben, desk.HistorySearch{Limit: 1})
+	_, err := d.History(ruben, view.HistorySearch{Limit: 1})
 	refused(t, err, desk.NotAllowed, "See the history")
-	mine := must[[]desk.DelegationSheet](t)(d.Delegations(ruben))
+	mine := must[[]view.DelegationSheet](t)(d.Delegations(ruben))
 	if len(mine) != 1 || !mine[0].Mine || mine[0].May || mine[0].Covers.Count != 140 || mine[0].Covers.Gives != 39 {
 		t.Errorf("what he may do: %+v", mine)
 	}
 	until := today.AddDate(0, 2, 0)
 	give := func(who desk.Actor, user, role, area string, until *time.Time) error {
-		return second(d.AssignMany(who, []desk.End{end("user", user)}, []desk.End{end("role", role)}, desk.JoinTerms{Area: area, Until: until}))
+		return second(d.AssignMany(who, []desk.End{end("user", user)}, []desk.End{end("role", role)}, edit.JoinTerms{Area: area, Until: until}))
 	}
 	if err := give(ruben, "noor.tamsin", "night-cover", "terminal-2", &until); err != nil {
 		t.Fatal(err)
@@ -237,7 +241,7 @@ func TestDelegates(t *testing.T) {
 	if draft.Gaining != 1 || len(draft.People) != 1 || len(draft.Blocks) != 0 {
 		t.Errorf("his draft: %+v", draft)
 	}
-	p := must[*desk.Person](t)(d.Person(ruben, "noor.tamsin", ""))
+	p := must[*view.Person](t)(d.Person(ruben, "noor.tamsin", ""))
 	if len(p.Assignments) != 1 || p.Assignments[0].Draft != "new" || !slices.Contains(p.May, "assign") || slices.Contains(p.May, "lock") || p.Whole {
 		t.Errorf("Noor's sheet as he drafts: %+v %v", p.Assignments, p.May)
 	}
@@ -254,7 +258,7 @@ func TestDelegates(t *testing.T) {
 		{give(ruben, "noor.tamsin", "gate-clerk", "ferries", &until), "Ferries lies outside"},
 		{give(ruben, "noor.tamsin", "quay-hand", "terminal-2", nil), "at most 90 days"},
 		{give(ruben, "ruben.adeyemi", "gate-clerk", "north-harbour", &until), "Nobody acts on themselves"},
-		{second(d.Join(ruben, end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{})), "membership"},
+		{second(d.Join(ruben, end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{})), "membership"},
 		{second(d.Cut(ruben, end("group", "north-gate-crew"), end("role", "gate-clerk"), "")), "is a group"},
 		{second(d.Put(ruben, nil, &model.Role{Name: "Mine"})), "cannot be changed through a delegation"},
 		{second(d.Put(ruben, nil, &model.Delegation{Name: "D", Delegate: model.Subject{User: "noor.tamsin"}, People: model.People{Area: "terminal-2"}, Actions: []string{"lock"}})), "cannot be changed through a delegation"},
@@ -270,18 +274,18 @@ func TestDelegates(t *testing.T) {
 	must[*desk.Draft](t)(d.Put(ruben, nil, &model.User{UserName: "new.hand", DisplayName: "New Hand", Area: "terminal-1", State: model.UserInvited}))
 	must[*desk.Draft](t)(d.Discard(ruben))
 	// The ticketing lead changes members where she could assign what the group gives; the service desk locks.
-	if !must[*desk.GroupSheet](t)(d.Group(lucia, "ticket-office", "")).MayAdd || must[*desk.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
+	if !must[*view.GroupSheet](t)(d.Group(lucia, "ticket-office", "")).MayAdd || must[*view.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
 		t.Error("the ticketing lead is offered the wrong groups")
 	}
-	joined := must[*desk.List](t)(d.List(lucia, desk.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
-	must[*desk.Draft](t)(d.Join(lucia, end("user", joined), end("group", "ticket-office"), desk.JoinTerms{}))
-	desk8 := must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindUser, Query: `title eq "Service desk"`, Limit: 1})).Rows[0].ID
+	joined := must[*view.List](t)(d.List(lucia, view.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
+	must[*desk.Draft](t)(d.Join(lucia, end("user", joined), end("group", "ticket-office"), edit.JoinTerms{}))
+	desk8 := must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Query: `title eq "Service desk"`, Limit: 1})).Rows[0].ID
 	service := desk.Actor{User: desk8}
-	clerk := must[*desk.Person](t)(d.Person(service, "esperance.brisk", ""))
+	clerk := must[*view.Person](t)(d.Person(service, "esperance.brisk", ""))
 	locked := change.Clone(clerk.Object)
 	locked.State = model.UserLocked
 	must[*desk.Draft](t)(d.Put(service, clerk.Object, locked))
-	critical := must[*desk.Person](t)(d.Person(service, "tomasz.oyelaran", ""))
+	critical := must[*view.Person](t)(d.Person(service, "tomasz.oyelaran", ""))
 	if len(critical.May) != 0 {
 		t.Errorf("on somebody who holds something critical, the service desk is offered %v", critical.May)
 	}
@@ -295,14 +299,14 @@ func TestDelegates(t *testing.T) {
 	_, err = d.Put(service, clerk.Object, gone)
 	refused(t, err, desk.NotAllowed, "deactivate")
 	// A delegation that covers reviews opens one over its people.
-	r := must[*desk.Review](t)(d.OpenReview(ruben, desk.NewReview{Role: "night-cover"}))
-	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
-	if !detail.All || !detail.MayRun || r.Items == 0 || slices.ContainsFunc(detail.Items, func(i desk.ReviewItem) bool { return i.User.ID == ruben.User }) {
+	r := must[*review.Review](t)(d.OpenReview(ruben, review.NewReview{Role: "night-cover"}))
+	detail := must[*review.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
+	if !detail.All || !detail.MayRun || r.Items == 0 || slices.ContainsFunc(detail.Items, func(i review.ReviewItem) bool { return i.User.ID == ruben.User }) {
 		t.Errorf("his review: %+v", r)
 	}
-	_, err = d.OpenReview(lucia, desk.NewReview{Role: "night-cover"})
+	_, err = d.OpenReview(lucia, review.NewReview{Role: "night-cover"})
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	try := must[*desk.Coverage](t)(d.TryDelegation(signe, &model.Delegation{ID: "t", People: model.People{Filter: `area eq "nowhere`}}))
+	try := must[*view.Coverage](t)(d.TryDelegation(signe, &model.Delegation{ID: "t", People: model.People{Filter: `area eq "nowhere`}}))
 	if try.Trouble == "" {
 		t.Error("a broken filter of a delegation is not told")
 	}

@@ -6,6 +6,8 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/view"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,7 +22,7 @@ import (
 )
 
 // replay carries the operations of revisions out on nothing, as a program that follows the record does.
-func replay(t *testing.T, list []desk.Revision) *model.Design {
+func replay(t *testing.T, list []view.Revision) *model.Design {
 	t.Helper()
 	objects := map[[2]string]model.Object{}
 	for _, r := range list {
@@ -57,16 +59,16 @@ func written(t *testing.T, d *model.Design) string {
 
 func TestWhoFollowsTheRecordHasTheDesign(t *testing.T) {
 	d, s := openDemo(t)
-	var all []desk.Revision
+	var all []view.Revision
 	for after := 0; ; {
-		page := must[[]desk.Revision](t)(d.Changes(signe, after, 7))
+		page := must[[]view.Revision](t)(d.Changes(signe, after, 7))
 		if len(page) == 0 {
 			break
 		}
 		all = append(all, page...)
 		after = page[len(page)-1].Number
 	}
-	if len(all) != d.Revision() || !slices.IsSortedFunc(all, func(a, b desk.Revision) int { return a.Number - b.Number }) {
+	if len(all) != d.Revision() || !slices.IsSortedFunc(all, func(a, b view.Revision) int { return a.Number - b.Number }) {
 		t.Fatalf("%d revisions of %d", len(all), d.Revision())
 	}
 	if got, want := written(t, replay(t, all)), written(t, d.Design()); got != want {
@@ -94,7 +96,7 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 	heard, ended := make(chan int), make(chan error)
 	began := d.Revision()
 	go func() {
-		ended <- d.FollowChanges(ctx, signe, began-2, func(r desk.Revision) error { heard <- r.Number; return nil }, func() error { return nil })
+		ended <- d.FollowChanges(ctx, signe, began-2, func(r view.Revision) error { heard <- r.Number; return nil }, func() error { return nil })
 	}()
 	next := func(want int) {
 		t.Helper()
@@ -110,7 +112,7 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 	next(began - 1)
 	next(began)
 	for i := range 3 {
-		if _, err := d.Feed("Harbour directory", func(f *desk.Feed) error {
+		if _, err := d.Feed("Harbour directory", func(f *directory.Feed) error {
 			u, _ := f.Design().Users.Find("noor.tamsin")
 			u = change.Clone(u)
 			u.JobTitle = fmt.Sprint("Clerk ", i)
@@ -126,7 +128,7 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 		t.Error(err)
 	}
 	failure := errors.New("no")
-	if err := d.FollowChanges(context.Background(), signe, 0, func(desk.Revision) error { return failure }, nil); !errors.Is(err, failure) {
+	if err := d.FollowChanges(context.Background(), signe, 0, func(view.Revision) error { return failure }, nil); !errors.Is(err, failure) {
 		t.Errorf("who cannot be told is told on: %v", err)
 	}
 	go func() { ended <- d.FollowChanges(context.Background(), signe, d.Revision(), nil, nil) }()
@@ -138,7 +140,7 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 
 func TestEffectiveIsWrittenOut(t *testing.T) {
 	d, _ := openDemo(t)
-	x := must[*desk.Known](t)(d.Known()).Index()
+	x := must[*directory.Known](t)(d.Known()).Index()
 	var want []string
 	for _, u := range d.Design().Users {
 		for _, h := range x.Effective(u.ID, today) {
@@ -183,7 +185,7 @@ func TestEffectiveIsWrittenOut(t *testing.T) {
 
 func TestListsAreTables(t *testing.T) {
 	d, _ := openDemo(t)
-	l, err := d.ListTable(signe, desk.Listing{Kind: model.KindRole, Query: "gate", Sort: "holders", Down: true})
+	l, err := d.ListTable(signe, view.Listing{Kind: model.KindRole, Query: "gate", Sort: "holders", Down: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -203,10 +205,10 @@ func TestListsAreTables(t *testing.T) {
 		}
 		last = n
 	}
-	people := must[*table.Table](t)(d.ListTable(signe, desk.Listing{Kind: model.KindUser}))
+	people := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindUser}))
 	if len(people.Rows) != 420 {
 		t.Errorf("%d people", len(people.Rows))
 	}
-	_, err = d.ListTable(signe, desk.Listing{Kind: model.KindUser, Query: `title eq`})
+	_, err = d.ListTable(signe, view.Listing{Kind: model.KindUser, Query: `title eq`})
 	refused(t, err, desk.Invalid, "filter")
 }

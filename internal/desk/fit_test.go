@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/view"
 	"slices"
 	"testing"
 
@@ -10,7 +11,7 @@ import (
 func TestFit(t *testing.T) {
 	d, _ := openDemo(t)
 	need := []string{"quaybook:gate:admit", "quaybook:gate:override", "quaybook:barrier:open", " quaybook:gate-log:export", "quaybook:ghost:open", ""}
-	a := must[*desk.FitAnswer](t)(d.Fit(signe, desk.FitAsk{Need: need, Roles: true}))
+	a := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Need: need, Roles: true}))
 	if len(a.Need) != 7 || !slices.Equal(a.Unknown, []string{"quaybook:ghost:open"}) {
 		t.Errorf("needed are %v, unknown %v", a.Need, a.Unknown)
 	}
@@ -21,12 +22,12 @@ func TestFit(t *testing.T) {
 		if slices.ContainsFunc(f.Bundles, func(b desk.Ref) bool { return b.Kind != "role" }) {
 			t.Errorf("a set was used: %v", f.Bundles)
 		}
-		if !slices.IsSortedFunc(f.Excess, func(a, b desk.FitPermission) int { return b.Risk - a.Risk }) || len(f.Excess) > 0 && f.Risk != f.Excess[0].Risk {
+		if !slices.IsSortedFunc(f.Excess, func(a, b view.FitPermission) int { return b.Risk - a.Risk }) || len(f.Excess) > 0 && f.Risk != f.Excess[0].Risk {
 			t.Errorf("too much is %v, up to %d", f.Excess, f.Risk)
 		}
 	}
 	// Like a person, without some; the role that is proposed can be drafted.
-	like := must[*desk.FitAnswer](t)(d.Fit(signe, desk.FitAsk{Like: "noor.tamsin", Without: []string{"gangway:departure:view", "gangway:timetable:view"}, Roles: true, Sets: true}))
+	like := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Like: "noor.tamsin", Without: []string{"gangway:departure:view", "gangway:timetable:view"}, Roles: true, Sets: true}))
 	if len(like.Need) != 29 || len(like.Fits) == 0 || len(like.Fits[0].Missing) != 0 {
 		t.Fatalf("like Noor, %d are needed, and %+v fits", len(like.Need), like.Fits)
 	}
@@ -36,13 +37,13 @@ func TestFit(t *testing.T) {
 	if len(draft.Edits) != 1 || len(draft.Blocks) > 0 {
 		t.Errorf("the draft is %+v", draft)
 	}
-	c := must[*desk.Comparison](t)(d.Compare(signe, []string{"role:like-noor", "user:noor.tamsin"}, true))
+	c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:like-noor", "user:noor.tamsin"}, true))
 	if c.Things[0].Permissions != 29 {
 		t.Errorf("the drafted role gives %d permissions", c.Things[0].Permissions)
 	}
-	_, err := d.Fit(signe, desk.FitAsk{Like: "ghost", Roles: true})
+	_, err := d.Fit(signe, view.FitAsk{Like: "ghost", Roles: true})
 	refused(t, err, desk.NotFound, "no person")
-	if none := must[*desk.FitAnswer](t)(d.Fit(signe, desk.FitAsk{Need: need})); len(none.Fits) != 0 {
+	if none := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Need: need})); len(none.Fits) != 0 {
 		t.Errorf("without roles and sets, %v fits", none.Fits)
 	}
 }

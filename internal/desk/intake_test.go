@@ -1,6 +1,9 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/directory"
+	deskintake "fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,10 +17,10 @@ import (
 )
 
 // tried waits until a file has been tried, and gives all its rows of a verdict.
-func tried(t *testing.T, d *desk.Desk, id, verdict string) *desk.Import {
+func tried(t *testing.T, d *rooms.Desk, id, verdict string) *deskintake.Import {
 	t.Helper()
 	for began := time.Now(); time.Since(began) < time.Minute; {
-		if v := must[*desk.Import](t)(d.Import(signe, id, verdict, "", 0, 500)); v.State != "working" {
+		if v := must[*deskintake.Import](t)(d.Import(signe, id, verdict, "", 0, 500)); v.State != "working" {
 			return v
 		}
 	}
@@ -28,7 +31,7 @@ func tried(t *testing.T, d *desk.Desk, id, verdict string) *desk.Import {
 func TestAFileIsBroughtIn(t *testing.T) {
 	d, _ := openDemo(t)
 	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy Lorne;cy@x.example;Terminal 3;Gate clerk\n"
-	im := must[*desk.Import](t)(d.BeginImport(signe, "starters.csv", "", []byte(text)))
+	im := must[*deskintake.Import](t)(d.BeginImport(signe, "starters.csv", "", []byte(text)))
 	v := tried(t, d, im.ID, "")
 	if v.State != "ready" || v.Kind != "people" || v.Counts["create"] != 1 || v.Counts["error"] != 1 || v.Match != 2 || v.Reading.Delimiter != ";" || v.Effect["new user"] != 1 || v.Effect["new assignment"] != 1 || v.Rows[1].Line != 3 {
 		t.Fatalf("tried: %+v", v)
@@ -42,19 +45,19 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	if err := d.CorrectImport(signe, im.ID, 1, 3, "Terminal 1", false); err != nil {
 		t.Fatal(err)
 	}
-	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || !slices.Equal(v.Rows[1].Fixed, []desk.ImportFix{{Column: 3, Was: "Terminal 3"}}) || v.Rows[1].Cells[3] != "Terminal 1" {
+	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || !slices.Equal(v.Rows[1].Fixed, []deskintake.ImportFix{{Column: 3, Was: "Terminal 3"}}) || v.Rows[1].Cells[3] != "Terminal 1" {
 		t.Errorf("mended: %+v", v)
 	}
 	// The kind and the columns can be said otherwise.
 	groups := "groups"
-	if err := d.AlterImport(signe, im.ID, desk.ImportHow{Kind: &groups}); err != nil {
+	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Kind: &groups}); err != nil {
 		t.Fatal(err)
 	}
 	if v = tried(t, d, im.ID, ""); v.Kind != "groups" || v.Stop != "" && !strings.Contains(v.Stop, "holds the field") {
 		t.Errorf("as groups: %+v", v)
 	}
 	people := "people"
-	if err := d.AlterImport(signe, im.ID, desk.ImportHow{Kind: &people, Columns: []string{"", "displayName", "email", "area", "roles"}}); err != nil {
+	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Kind: &people, Columns: []string{"", "displayName", "email", "area", "roles"}}); err != nil {
 		t.Fatal(err)
 	}
 	if v = tried(t, d, im.ID, ""); v.Columns[0].Field != "" || v.Counts["create"] != 2 {
@@ -77,7 +80,7 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 {
 		t.Errorf("after the undo: %+v", v.Counts)
 	}
-	again := must[*desk.Import](t)(d.BeginImport(signe, "more.csv", "", []byte(text)))
+	again := must[*deskintake.Import](t)(d.BeginImport(signe, "more.csv", "", []byte(text)))
 	if v = tried(t, d, again.ID, ""); v.Columns[0].Field != "" || v.Columns[1].Field != "displayName" {
 		t.Errorf("remembered: %+v", v.Columns)
 	}
@@ -91,7 +94,7 @@ func TestAFileIsBroughtIn(t *testing.T) {
 // The same mistake in many rows is mended once, only where it is one; and what was mended can be taken back.
 func TestTheSameMistakeInManyRows(t *testing.T) {
 	d, _ := openDemo(t)
-	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n")))
+	im := must[*deskintake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n")))
 	v := tried(t, d, im.ID, "")
 	if v.Counts["error"] != 5 || v.Rows[0].Faults[0].Alike != 4 || v.Rows[2].Faults[0].Alike != 2 {
 		t.Fatalf("tried: %+v", v.Rows)
@@ -113,7 +116,7 @@ func TestTheSameMistakeInManyRows(t *testing.T) {
 	mend(3, 1, v.Rows[3].Fixed[0].Was, true, 2) // one alone is taken back
 	mend(3, 1, "Terminal 2", true, 1)
 	mend(4, 2, "Gate clerk", false, 0)
-	if v.Fixes != 7 || v.Rows[4].Fixed[1] != (desk.ImportFix{Column: 2}) {
+	if v.Fixes != 7 || v.Rows[4].Fixed[1] != (deskintake.ImportFix{Column: 2}) {
 		t.Errorf("at the end: %+v", v.Rows)
 	}
 }
@@ -127,29 +130,29 @@ func TestWhoBringsWhatIn(t *testing.T) {
 	refused(t, err, desk.NotSignedIn, "")
 	_, err = d.BeginImport(signe, "x.csv", "ships", []byte("Name\nx"))
 	refused(t, err, desk.Invalid, "ships")
-	im := must[*desk.Import](t)(d.BeginImport(signe, "x.csv", "", []byte("Name\nx")))
+	im := must[*deskintake.Import](t)(d.BeginImport(signe, "x.csv", "", []byte("Name\nx")))
 	_, err = d.Import(desk.Actor{User: "oona.brandvold"}, im.ID, "", "", 0, 10)
 	refused(t, err, desk.NotFound, "")
 	refused(t, d.CorrectImport(signe, im.ID, 99, 0, "x", false), desk.NotFound, "no such cell")
-	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Roles: []string{"ghost"}}), desk.NotFound, "ghost")
+	refused(t, d.AlterImport(signe, im.ID, deskintake.ImportHow{Roles: []string{"ghost"}}), desk.NotFound, "ghost")
 	tried(t, d, im.ID, "")
-	refused(t, d.AlterImport(signe, im.ID, desk.ImportHow{Columns: []string{"a", "b"}}), desk.Invalid, "number of columns")
+	refused(t, d.AlterImport(signe, im.ID, deskintake.ImportHow{Columns: []string{"a", "b"}}), desk.Invalid, "number of columns")
 	_, err = d.DraftImport(signe, im.ID)
 	refused(t, err, desk.Invalid, "changes nothing")
 	// The auditor sees everything, so may try a file; but what it does is not theirs to draft.
 	oona := desk.Actor{User: "oona.brandvold"}
-	theirs := must[*desk.Import](t)(d.BeginImport(oona, "x.csv", "people", []byte("Name;Role\nNew One;Gate clerk")))
+	theirs := must[*deskintake.Import](t)(d.BeginImport(oona, "x.csv", "people", []byte("Name;Role\nNew One;Gate clerk")))
 	for v := theirs; v.State == "working"; {
-		v = must[*desk.Import](t)(d.Import(oona, theirs.ID, "", "", 0, 10))
+		v = must[*deskintake.Import](t)(d.Import(oona, theirs.ID, "", "", 0, 10))
 	}
 	_, err = d.DraftImport(oona, theirs.ID)
 	refused(t, err, desk.NotAllowed, "")
-	broken := must[*desk.Import](t)(d.BeginImport(signe, "x.xlsx", "", []byte("PK\x03\x04")))
+	broken := must[*deskintake.Import](t)(d.BeginImport(signe, "x.xlsx", "", []byte("PK\x03\x04")))
 	if v := tried(t, d, broken.ID, ""); v.State != "failed" || !strings.Contains(v.Error, "workbook") {
 		t.Errorf("what cannot be read: %+v", v)
 	}
 	for i := range 4 {
-		must[*desk.Import](t)(d.BeginImport(signe, fmt.Sprint(i), "", []byte("Name\nx")))
+		must[*deskintake.Import](t)(d.BeginImport(signe, fmt.Sprint(i), "", []byte("Name\nx")))
 	}
 	_, err = d.Import(signe, im.ID, "", "", 0, 10)
 	refused(t, err, desk.NotFound, "choose it again")
@@ -180,7 +183,7 @@ func TestAnOperatorBringsIn(t *testing.T) {
 		t.Errorf("again: %v, revision %d", trial.Counts, d.Revision())
 	}
 	locking := "User name;Name;State\n"
-	for _, id := range must[*desk.Known](t)(d.Known()).Index().Owners(today) {
+	for _, id := range must[*directory.Known](t)(d.Known()).Index().Owners(today) {
 		u, _ := d.Design().Users.Find(id)
 		locking += u.UserName + ";" + u.DisplayName + ";locked\n"
 	}

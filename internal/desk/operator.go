@@ -15,43 +15,43 @@ import (
 // operatorName is who the record names for what was done at the command line.
 const operatorName = "Operator"
 
-var operator = asker{name: operatorName}
+var operator = Asker{name: operatorName}
 
 // Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless it is to be replaced.
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
-	d.write.Lock()
-	defer d.write.Unlock()
-	h := d.present()
-	if h.revision > 0 && !replace {
-		return refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	if h.Revision > 0 && !replace {
+		return Refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
 	}
-	_, err := d.apply(d.checkDesign(h, operator, ByReplacement, design), "", note{why: why})
+	_, err := d.Commit(d.checkDesign(h, operator, ByReplacement, design), "", Note{Why: why})
 	return err
 }
 
 // MakeOwner gives a user every right in Fachwerk over the whole organisation, unless they hold these already.
 func (d *Desk) MakeOwner(user string) (*model.User, error) {
-	d.write.Lock()
-	defer d.write.Unlock()
-	h := d.present()
-	id, ok := h.index.UserID(user)
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	id, ok := h.Index.UserID(user)
 	if !ok {
-		return nil, refuse(NotFound, "there is no user %q", user)
+		return nil, Refuse(NotFound, "there is no user %q", user)
 	}
-	u, _ := h.design().Users.Find(id)
+	u, _ := h.Design().Users.Find(id)
 	owner := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
-	for _, a := range h.design().Assignments {
+	for _, a := range h.Design().Assignments {
 		if a.Key() == owner.Key() {
 			return u, nil
 		}
 	}
-	ops := []change.Op{change.Put(h.design(), owner)}
-	return u, d.operate(h, ops, u.DisplayName+" becomes an owner")
+	ops := []change.Op{change.Put(h.Design(), owner)}
+	return u, d.Operate(h, ops, u.DisplayName+" becomes an owner")
 }
 
-// operate applies what an operator does, as one revision. The writer's lock must be held.
-func (d *Desk) operate(h *house, ops []change.Op, why string) error {
-	_, err := d.apply(d.check(h, operator, act{door: ByOperator, ops: ops}), "", note{why: why})
+// Operate applies what an operator does, as one revision. The writer's lock must be held.
+func (d *Desk) Operate(h *House, ops []change.Op, why string) error {
+	_, err := d.Commit(d.Check(h, operator, Act{Door: ByOperator, Ops: ops}), "", Note{Why: why})
 	return err
 }
 
@@ -65,14 +65,14 @@ type Past struct {
 
 // Recount records an invented past, as made by the people whom it names, one revision after another. It is refused where there is a design already.
 func (d *Desk) Recount(past ...Past) error {
-	d.write.Lock()
-	defer d.write.Unlock()
-	if h := d.present(); h.revision > 0 {
-		return refuse(Conflict, "the database holds a design already: a past is only invented where there is none")
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	if h := d.Present(); h.Revision > 0 {
+		return Refuse(Conflict, "the database holds a design already: a past is only invented where there is none")
 	}
 	for _, p := range past {
-		c := d.check(d.present(), asker{who: Actor{User: p.Who}, then: p.At.UTC()}, act{door: ByAccount, ops: p.Ops})
-		if _, err := d.apply(c, "", note{why: p.Why}); err != nil {
+		c := d.Check(d.Present(), Asker{Who: Actor{User: p.Who}, then: p.At.UTC()}, Act{Door: ByAccount, Ops: p.Ops})
+		if _, err := d.Commit(c, "", Note{Why: p.Why}); err != nil {
 			return fmt.Errorf("%s: %w", p.Why, err)
 		}
 	}
@@ -80,10 +80,10 @@ func (d *Desk) Recount(past ...Past) error {
 }
 
 // Revision gives the number of the last revision.
-func (d *Desk) Revision() int { return d.present().revision }
+func (d *Desk) Revision() int { return d.Present().Revision }
 
 // Empty tells whether the desk holds no design yet.
-func (d *Desk) Empty() bool { return d.present().revision == 0 }
+func (d *Desk) Empty() bool { return d.Present().Revision == 0 }
 
 // Live tells whether a user is live now.
-func (d *Desk) Live(user string) bool { return d.present().index.Live(user, d.Now()) }
+func (d *Desk) Live(user string) bool { return d.Present().Index.Live(user, d.Now()) }

@@ -2,6 +2,8 @@ package desk_test
 
 import (
 	"bytes"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/review"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,9 +14,9 @@ import (
 	"fachwerk/internal/exchange/table"
 )
 
-func itemAbout(t *testing.T, r *desk.ReviewDetail, user string) desk.ReviewItem {
+func itemAbout(t *testing.T, r *review.ReviewDetail, user string) review.ReviewItem {
 	t.Helper()
-	i := slices.IndexFunc(r.Items, func(i desk.ReviewItem) bool { return i.User.ID == user })
+	i := slices.IndexFunc(r.Items, func(i review.ReviewItem) bool { return i.User.ID == user })
 	if i < 0 {
 		t.Fatalf("no item is about %s", user)
 	}
@@ -23,54 +25,54 @@ func itemAbout(t *testing.T, r *desk.ReviewDetail, user string) desk.ReviewItem 
 
 func TestWhatAReviewAsks(t *testing.T) {
 	d, _ := openDemo(t)
-	preview := func(n desk.NewReview) *desk.ReviewPreview {
+	preview := func(n review.NewReview) *review.ReviewPreview {
 		t.Helper()
-		return must[*desk.ReviewPreview](t)(d.PreviewReview(signe, n))
+		return must[*review.ReviewPreview](t)(d.PreviewReview(signe, n))
 	}
 	for name, c := range map[string]struct {
-		ask   desk.NewReview
+		ask   review.NewReview
 		about string
 	}{
-		"a system":  {desk.NewReview{System: "tallyroom"}, "what gives something of Tallyroom"},
-		"a set":     {desk.NewReview{Set: "gate-override"}, "the permission set Gate override"},
-		"a group":   {desk.NewReview{Group: "north-gate-crew"}, "what comes by the group North gate crew"},
-		"an area":   {desk.NewReview{Area: "ms-gannet"}, "all access at MS Gannet"},
-		"a risk":    {desk.NewReview{Risk: 3, Area: "finance"}, "what is of critical risk at Finance"},
-		"a filter":  {desk.NewReview{Filter: `userType eq "contractor"`}, `all access, of people with userType eq "contractor"`},
-		"all of it": {desk.NewReview{Role: "gate-clerk", System: "quaybook", Risk: 2, Area: "terminal-1", Filter: `title eq "Gate clerk"`}, `the role Gate clerk, what gives something of Quaybook, what is of high risk or more at Terminal 1, of people with title eq "Gate clerk"`},
+		"a system":  {review.NewReview{System: "tallyroom"}, "what gives something of Tallyroom"},
+		"a set":     {review.NewReview{Set: "gate-override"}, "the permission set Gate override"},
+		"a group":   {review.NewReview{Group: "north-gate-crew"}, "what comes by the group North gate crew"},
+		"an area":   {review.NewReview{Area: "ms-gannet"}, "all access at MS Gannet"},
+		"a risk":    {review.NewReview{Risk: 3, Area: "finance"}, "what is of critical risk at Finance"},
+		"a filter":  {review.NewReview{Filter: `userType eq "contractor"`}, `all access, of people with userType eq "contractor"`},
+		"all of it": {review.NewReview{Role: "gate-clerk", System: "quaybook", Risk: 2, Area: "terminal-1", Filter: `title eq "Gate clerk"`}, `the role Gate clerk, what gives something of Quaybook, what is of high risk or more at Terminal 1, of people with title eq "Gate clerk"`},
 	} {
 		p := preview(c.ask)
 		if p.Items == 0 || p.People == 0 || len(p.Reviewers) == 0 || text(p.About) != c.about {
 			t.Errorf("by %s: %d items about %q", name, p.Items, text(p.About))
 		}
 	}
-	if p := preview(desk.NewReview{Filter: "title eq"}); p.Trouble == "" || p.Items != 0 {
+	if p := preview(review.NewReview{Filter: "title eq"}); p.Trouble == "" || p.Items != 0 {
 		t.Errorf("a broken filter: %+v", p)
 	}
-	byOwner := preview(desk.NewReview{Role: "gate-clerk", By: "owner"})
+	byOwner := preview(review.NewReview{Role: "gate-clerk", By: "owner"})
 	if len(byOwner.Reviewers) != 1 || byOwner.Reviewers[0].Reviewer.Name != "Mireille Aster" {
 		t.Errorf("decided by the owner: %+v", byOwner.Reviewers)
 	}
-	byOne := preview(desk.NewReview{Role: "gate-clerk", By: "person", Person: "tomasz.oyelaran", Fallback: "ruben.adeyemi"})
+	byOne := preview(review.NewReview{Role: "gate-clerk", By: "person", Person: "tomasz.oyelaran", Fallback: "ruben.adeyemi"})
 	if len(byOne.Reviewers) != 2 || byOne.Fallback != 1 { // he does not decide about himself
 		t.Errorf("decided by one: %+v, %d by the fallback", byOne.Reviewers, byOne.Fallback)
 	}
-	for says, n := range map[string]desk.NewReview{"no role": {Role: "x"}, "no system": {System: "x"}, "no group": {Group: "x"}, "no area": {Area: "x"}, "no permission set": {Set: "x"}} {
+	for says, n := range map[string]review.NewReview{"no role": {Role: "x"}, "no system": {System: "x"}, "no group": {Group: "x"}, "no area": {Area: "x"}, "no permission set": {Set: "x"}} {
 		_, err := d.PreviewReview(signe, n)
 		refused(t, err, desk.NotFound, says)
 	}
-	_, err := d.OpenReview(signe, desk.NewReview{Role: "gate-clerk", By: "person"})
+	_, err := d.OpenReview(signe, review.NewReview{Role: "gate-clerk", By: "person"})
 	refused(t, err, desk.Invalid, "which person")
-	_, err = d.OpenReview(signe, desk.NewReview{Filter: "title eq"})
+	_, err = d.OpenReview(signe, review.NewReview{Filter: "title eq"})
 	refused(t, err, desk.Invalid, "cannot be read")
-	_, err = d.OpenReview(signe, desk.NewReview{Role: "storm-watch"})
+	_, err = d.OpenReview(signe, review.NewReview{Role: "storm-watch"})
 	refused(t, err, desk.Invalid, "nothing to review")
 }
 
 func TestEvidenceOfItems(t *testing.T) {
 	d, _ := openDemo(t)
-	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
-	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
+	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
+	detail := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	tomasz := itemAbout(t, detail, "tomasz.oyelaran")
 	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 || e.Risk != 2 || !tomasz.ByHand || len(tomasz.Groups) != 1 {
 		t.Errorf("about Tomasz: %+v %+v", tomasz, tomasz.Evidence)
@@ -84,7 +86,7 @@ func TestEvidenceOfItems(t *testing.T) {
 	if idle == 0 {
 		t.Error("nobody has been idle")
 	}
-	inside := must[*desk.ItemDetail](t)(d.ReviewItem(signe, tomasz.ID))
+	inside := must[*review.ItemDetail](t)(d.ReviewItem(signe, tomasz.ID))
 	if len(inside.Direct) != 1 || len(inside.Given) != 1 || len(inside.Loses) != 0 || len(inside.Stays) == 0 || len(inside.LosesAll) == 0 || !slices.ContainsFunc(inside.StaysBy, func(r desk.Ref) bool { return r.Name == "North gate crew" }) {
 		t.Errorf("if revoked from Tomasz: loses %d, stays %d by %+v, with the owner's help loses %d", len(inside.Loses), len(inside.Stays), inside.StaysBy, len(inside.LosesAll))
 	}
@@ -92,10 +94,10 @@ func TestEvidenceOfItems(t *testing.T) {
 
 func TestDecidingManyAndHandingOn(t *testing.T) {
 	d, _ := openDemo(t)
-	if there, gone := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]desk.Review](t)(d.Reviews(signe, "ferries")); len(there.Items)+there.Elsewhere != there.Review.Items || there.Elsewhere == 0 || len(gone) != 1 || gone[0].ID != 2 {
+	if there, gone := must[*review.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]review.Review](t)(d.Reviews(signe, "ferries")); len(there.Items)+there.Elsewhere != there.Review.Items || there.Elsewhere == 0 || len(gone) != 1 || gone[0].ID != 2 {
 		t.Errorf("at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v", len(there.Items), there.Elsewhere, gone)
 	}
-	detail := must[*desk.ReviewDetail](t)(d.Review(mireille, 3, ""))
+	detail := must[*review.ReviewDetail](t)(d.Review(mireille, 3, ""))
 	byLike := map[string][]int{}
 	for _, i := range detail.Items {
 		byLike[i.Like] = append(byLike[i.Like], i.ID)
@@ -109,14 +111,14 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	}
 	_, err := d.DecideMany(mireille, all, "keep", "")
 	refused(t, err, desk.Invalid, "not like the others")
-	if me := must[*desk.Me](t)(d.Me(mireille)); me.Waiting != len(detail.Items) {
+	if me := must[*account.Me](t)(d.Me(mireille)); me.Waiting != len(detail.Items) {
 		t.Error("what was refused decided something")
 	}
 	like := itemAbout(t, detail, "kofi.ostrov").Like
-	if done := must[[]desk.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(done) != len(byLike[like]) || done[0].Decision != "keep" || done[0].By.ID != mireille.User {
+	if done := must[[]review.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(done) != len(byLike[like]) || done[0].Decision != "keep" || done[0].By.ID != mireille.User {
 		t.Errorf("decided together: %+v", done)
 	}
-	must[[]desk.ReviewItem](t)(d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", "")) // taking back needs no likeness
+	must[[]review.ReviewItem](t)(d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", "")) // taking back needs no likeness
 	item := itemAbout(t, detail, "tomasz.oyelaran")
 	for _, c := range []struct {
 		who   desk.Actor
@@ -129,15 +131,15 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 		_, err := d.HandOn(c.who, item.ID, c.to, "")
 		refused(t, err, c.cause, c.says)
 	}
-	must[*desk.ReviewItem](t)(d.Decide(mireille, item.ID, "keep", ""))
-	handed := must[*desk.ReviewItem](t)(d.HandOn(mireille, item.ID, "ruben.adeyemi", "he knows better"))
+	must[*review.ReviewItem](t)(d.Decide(mireille, item.ID, "keep", ""))
+	handed := must[*review.ReviewItem](t)(d.HandOn(mireille, item.ID, "ruben.adeyemi", "he knows better"))
 	if handed.Reviewer.ID != ruben.User || handed.HandedBy.ID != mireille.User || handed.HandNote != "he knows better" || handed.Decision != "" {
 		t.Errorf("handed on: %+v", handed)
 	}
 	_, err = d.Decide(mireille, item.ID, "keep", "")
 	refused(t, err, desk.NotAllowed, "for Ruben Adeyemi to decide")
-	must[*desk.ReviewItem](t)(d.Decide(ruben, item.ID, "keep", ""))
-	if found := must[[]desk.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 || found[0].User.ID != ruben.User {
+	must[*review.ReviewItem](t)(d.Decide(ruben, item.ID, "keep", ""))
+	if found := must[[]review.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 || found[0].User.ID != ruben.User {
 		t.Errorf("found: %+v", found)
 	}
 	_, err = d.Colleagues(lucia, "ruben")
@@ -148,30 +150,30 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 // figures are its items.
 func TestFromOpeningToReport(t *testing.T) {
 	d, _ := openDemo(t)
-	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Name: "Gates", Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User, Fate: "revoke"}))
+	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Name: "Gates", Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User, Fate: "revoke"}))
 	if r.Fate != "revoke" || r.Deciders != "Ruben Adeyemi" {
 		t.Errorf("opened as %+v", r)
 	}
-	detail := must[*desk.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
+	detail := must[*review.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
 	undecided := []string{"tomasz.oyelaran", "kofi.ostrov"}
 	revoked := []string{"deniz.eriksrud", "ingrid.nakawa"}
 	for _, i := range detail.Items {
 		switch {
 		case slices.Contains(revoked, i.User.ID):
-			must[*desk.ReviewItem](t)(d.Decide(ruben, i.ID, "revoke", "moved to the quay"))
+			must[*review.ReviewItem](t)(d.Decide(ruben, i.ID, "revoke", "moved to the quay"))
 		case !slices.Contains(undecided, i.User.ID):
-			must[*desk.ReviewItem](t)(d.Decide(ruben, i.ID, "keep", ""))
+			must[*review.ReviewItem](t)(d.Decide(ruben, i.ID, "keep", ""))
 		}
 	}
 	n := must[int](t)(d.Remind(signe, r.ID))
-	detail = must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
+	detail = must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User || !strings.Contains(detail.Letters[0].Body, "2 of your") || detail.Review.Reminded == nil {
 		t.Errorf("%d reminders: %+v", n, detail.Letters)
 	}
 	if err := d.RemindDue(); err != nil { // not yet, nor twice
 		t.Fatal(err)
 	}
-	if again := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 1 {
+	if again := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 1 {
 		t.Errorf("reminded %d times", len(again.Letters))
 	}
 	if len(detail.Outcome) != 2 || detail.ToOwners != 4 || detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
@@ -179,7 +181,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	_, err := d.CloseReview(ruben, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	closed := must[*desk.Review](t)(d.CloseReview(signe, r.ID))
+	closed := must[*review.Review](t)(d.CloseReview(signe, r.ID))
 	if closed.Revision != 61 || closed.Revoked != 4 || closed.Tasks != 4 || closed.Settled != 0 {
 		t.Errorf("closed as %+v", closed)
 	}
@@ -188,14 +190,14 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 
 	// The owner of the crew has four tasks.
-	if me := must[*desk.Me](t)(d.Me(mireille)); me.Tasks != 4 {
+	if me := must[*account.Me](t)(d.Me(mireille)); me.Tasks != 4 {
 		t.Errorf("%d tasks wait for the owner of the crew", me.Tasks)
 	}
-	tasks := must[[]desk.ReviewTask](t)(d.Tasks(mireille))
-	about := func(user string) desk.ReviewTask {
-		return tasks[slices.IndexFunc(tasks, func(t desk.ReviewTask) bool { return t.User.ID == user })]
+	tasks := must[[]review.ReviewTask](t)(d.Tasks(mireille))
+	about := func(user string) review.ReviewTask {
+		return tasks[slices.IndexFunc(tasks, func(t review.ReviewTask) bool { return t.User.ID == user })]
 	}
-	task := must[*desk.TaskDetail](t)(d.Task(mireille, about("tomasz.oyelaran").ID))
+	task := must[*review.TaskDetail](t)(d.Task(mireille, about("tomasz.oyelaran").ID))
 	if len(task.Choices) != 3 || task.Choices[0].Losing != 1 || task.Choices[1].Losing < 15 || task.Choices[2].Losing != 0 || task.Task.Why != "Undecided at the end; that was its fate" {
 		t.Errorf("the choices are %+v", task.Choices)
 	}
@@ -205,7 +207,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "Mireille Aster to settle")
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "")
 	refused(t, err, desk.Invalid, "Say why")
-	if done := must[*desk.ReviewTask](t)(d.SettleTask(mireille, task.Task.ID, "person", "")); done.Revision != 62 || done.Decision != "person" {
+	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, task.Task.ID, "person", "")); done.Revision != 62 || done.Decision != "person" {
 		t.Errorf("settled as %+v", done)
 	}
 	if allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") || !allowed(d, "kofi.ostrov", "quaybook:gate:admit", "terminal-1") {
@@ -213,14 +215,14 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "no")
 	refused(t, err, desk.Conflict, "settled already")
-	must[*desk.ReviewTask](t)(d.SettleTask(mireille, about("kofi.ostrov").ID, "leave", "still needed for a week"))
-	if done := must[*desk.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant", "")); done.Revision != 63 {
+	must[*review.ReviewTask](t)(d.SettleTask(mireille, about("kofi.ostrov").ID, "leave", "still needed for a week"))
+	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant", "")); done.Revision != 63 {
 		t.Errorf("the grant taken off: %+v", done)
 	}
 	if allowed(d, "yusuf.wexley", "quaybook:gate:admit", "terminal-1") {
 		t.Error("the grant is still on the group")
 	}
-	if left := must[[]desk.ReviewTask](t)(d.Tasks(mireille)); len(left) != 0 { // Deniz came by the same grant
+	if left := must[[]review.ReviewTask](t)(d.Tasks(mireille)); len(left) != 0 { // Deniz came by the same grant
 		t.Errorf("%d tasks are left", len(left))
 	}
 
@@ -254,22 +256,22 @@ func TestFromOpeningToReport(t *testing.T) {
 func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	d, _ := openDemo(t)
 	soon := today.AddDate(0, 0, 2)
-	r := must[*desk.Review](t)(d.OpenReview(signe, desk.NewReview{Role: "night-cover", Due: &soon}))
+	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "night-cover", Due: &soon}))
 	for range 2 {
 		if err := d.RemindDue(); err != nil {
 			t.Fatal(err)
 		}
 	}
-	detail := must[*desk.ReviewDetail](t)(d.Review(signe, r.ID, ""))
+	detail := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	if len(detail.Letters) != len(detail.Reviewers) {
 		t.Errorf("%d letters to %d reviewers", len(detail.Letters), len(detail.Reviewers))
 	}
-	if other := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "")); len(other.Letters) != 0 {
+	if other := must[*review.ReviewDetail](t)(d.Review(signe, 3, "")); len(other.Letters) != 0 {
 		t.Error("a review with time left is reminded of")
 	}
 	_, err := d.Remind(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	must[*desk.Review](t)(d.CloseReview(signe, r.ID))
+	must[*review.Review](t)(d.CloseReview(signe, r.ID))
 	_, err = d.Remind(signe, r.ID)
 	refused(t, err, desk.Conflict, "closed")
 }

@@ -1,6 +1,11 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -22,7 +27,7 @@ var (
 )
 
 // openDemo serves the demo organisation.
-func openDemo(t *testing.T) (*desk.Desk, *store.Store) {
+func openDemo(t *testing.T) (*rooms.Desk, *store.Store) {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
@@ -32,24 +37,24 @@ func openDemo(t *testing.T) (*desk.Desk, *store.Store) {
 	if err := demo.Fill(s, today); err != nil {
 		t.Fatal(err)
 	}
-	d, err := desk.Open(s, func() time.Time { return today })
+	d, err := rooms.Open(s, func() time.Time { return today })
 	if err != nil {
 		t.Fatal(err)
 	}
 	return d, s
 }
 
-func rowNames(l *desk.List) (out []string) {
+func rowNames(l *view.List) (out []string) {
 	for _, r := range l.Rows {
 		out = append(out, r.Name)
 	}
 	return out
 }
 
-func cell(t *testing.T, l *desk.List, row, column string) desk.Cell {
+func cell(t *testing.T, l *view.List, row, column string) view.Cell {
 	t.Helper()
-	c := slices.IndexFunc(l.Columns, func(c desk.ListColumn) bool { return c.ID == column })
-	r := slices.IndexFunc(l.Rows, func(r desk.ListRow) bool { return r.ID == row })
+	c := slices.IndexFunc(l.Columns, func(c view.ListColumn) bool { return c.ID == column })
+	r := slices.IndexFunc(l.Rows, func(r view.ListRow) bool { return r.ID == row })
 	if c < 1 || r < 0 {
 		t.Fatalf("there is no column %q or no row %q", column, row)
 	}
@@ -58,80 +63,80 @@ func cell(t *testing.T, l *desk.List, row, column string) desk.Cell {
 
 func TestLists(t *testing.T) {
 	d, _ := openDemo(t)
-	list := func(q desk.Listing) *desk.List {
+	list := func(q view.Listing) *view.List {
 		t.Helper()
 		if q.Limit == 0 {
 			q.Limit = 500
 		}
-		return must[*desk.List](t)(d.List(signe, q))
+		return must[*view.List](t)(d.List(signe, q))
 	}
 	for kind, total := range map[model.Kind]int{model.KindUser: 420, model.KindGroup: 62, model.KindRole: 45, model.KindSet: 106, "permission": 238, model.KindArea: 24, model.KindSystem: 8, model.KindDelegation: 9, model.KindConflict: 12, model.KindLicence: 5} {
-		l := list(desk.Listing{Kind: kind})
-		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" || !slices.IsSortedFunc(l.Rows, func(a, b desk.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }) {
+		l := list(view.Listing{Kind: kind})
+		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" || !slices.IsSortedFunc(l.Rows, func(a, b view.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }) {
 			t.Errorf("the list of %ss has %d, shows %d, sorted by name: want %d", kind, l.Total, len(l.Rows), total)
 		}
 		var all []string
 		for _, c := range l.Offered {
 			all = append(all, c.ID)
 		}
-		if full := list(desk.Listing{Kind: kind, Columns: all}); len(full.Columns) != len(all)+1 || len(full.Rows[0].Cells) != len(all) || len(all) < len(l.Columns) {
+		if full := list(view.Listing{Kind: kind, Columns: all}); len(full.Columns) != len(all)+1 || len(full.Rows[0].Cells) != len(all) || len(all) < len(l.Columns) {
 			t.Errorf("of %ss, %d columns are offered and %d come, with %d cells", kind, len(all), len(full.Columns)-1, len(full.Rows[0].Cells))
 		}
 		for _, c := range append(l.Columns[:1:1], l.Offered...) { // every column sorts, both ways, and can be named in a filter
-			up, down := list(desk.Listing{Kind: kind, Sort: c.ID}), list(desk.Listing{Kind: kind, Sort: c.ID, Down: true})
+			up, down := list(view.Listing{Kind: kind, Sort: c.ID}), list(view.Listing{Kind: kind, Sort: c.ID, Down: true})
 			if len(up.Rows) != total || len(down.Rows) != total {
 				t.Errorf("sorted by %s, the list of %ss loses rows", c.ID, kind)
 			}
 			if kind != model.KindUser {
-				if f := list(desk.Listing{Kind: kind, Query: c.ID + " pr"}); !f.Filter || f.Trouble != "" {
+				if f := list(view.Listing{Kind: kind, Query: c.ID + " pr"}); !f.Filter || f.Trouble != "" {
 					t.Errorf("%s pr over %ss: %+v", c.ID, kind, f.Trouble)
 				}
 			}
 		}
 		for _, e := range l.Examples {
-			if f := list(desk.Listing{Kind: kind, Query: e}); !f.Filter || f.Trouble != "" {
+			if f := list(view.Listing{Kind: kind, Query: e}); !f.Filter || f.Trouble != "" {
 				t.Errorf("the example %s over %ss: %s", e, kind, f.Trouble)
 			}
 		}
 	}
-	if l := list(desk.Listing{Kind: model.KindUser, Columns: []string{"licences", "state"}}); len(l.Columns) != 3 || l.Columns[1].ID != "state" || l.Columns[2].ID != "licences" || !l.Columns[2].Spare || cell(t, l, "tomasz.oyelaran", "licences").Text != "Quaybook Standard" {
+	if l := list(view.Listing{Kind: model.KindUser, Columns: []string{"licences", "state"}}); len(l.Columns) != 3 || l.Columns[1].ID != "state" || l.Columns[2].ID != "licences" || !l.Columns[2].Spare || cell(t, l, "tomasz.oyelaran", "licences").Text != "Quaybook Standard" {
 		t.Errorf("of the chosen columns come %+v", l.Columns)
 	}
-	if l := list(desk.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter || !slices.Contains(rowNames(l), "Gate clerk") || l.Matching >= l.Total {
+	if l := list(view.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter || !slices.Contains(rowNames(l), "Gate clerk") || l.Matching >= l.Total {
 		t.Errorf("by words: %v", rowNames(l))
 	}
-	if l := list(desk.Listing{Kind: model.KindRole, Query: `holders eq 0 and risk ge 2`}); !l.Filter || len(l.Rows) == 0 || !slices.Contains(rowNames(l), "Storm watch") {
+	if l := list(view.Listing{Kind: model.KindRole, Query: `holders eq 0 and risk ge 2`}); !l.Filter || len(l.Rows) == 0 || !slices.Contains(rowNames(l), "Storm watch") {
 		t.Errorf("by a filter: %v", rowNames(l))
 	}
-	l := list(desk.Listing{Kind: model.KindUser, Query: `title co "crane" and nonsense`})
+	l := list(view.Listing{Kind: model.KindUser, Query: `title co "crane" and nonsense`})
 	if !l.Filter || l.Matching != 0 || !strings.Contains(l.Trouble, "nonsense") || l.At != len(`title co "crane" and `) {
 		t.Errorf("a broken filter: %+v", l)
 	}
-	l = list(desk.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
+	l = list(view.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
 	if l.Rows[0].Name != "Everyone’s basics" || cell(t, l, "basics", "holders").Text != "412" {
 		t.Errorf("held most: %v", rowNames(l)[:3])
 	}
-	if got := cell(t, l, "gate-clerk", "owner"); got != (desk.Cell{Text: "Mireille Aster", Kind: "user", ID: "mireille.aster"}) {
+	if got := cell(t, l, "gate-clerk", "owner"); got != (view.Cell{Text: "Mireille Aster", Kind: "user", ID: "mireille.aster"}) {
 		t.Errorf("the owner of the gate clerk is %+v", got)
 	}
-	there := list(desk.Listing{Kind: model.KindUser, Where: "terminal-1", Limit: 10, Offset: 55})
+	there := list(view.Listing{Kind: model.KindUser, Where: "terminal-1", Limit: 10, Offset: 55})
 	if there.Total != 62 || len(there.Rows) != 7 {
 		t.Errorf("the end of those at home at Terminal 1: %d of %d", len(there.Rows), there.Total)
 	}
-	if l := list(desk.Listing{Kind: model.KindRole, Where: "ms-fulmar"}); slices.Contains(rowNames(l), "Gate clerk") || !slices.Contains(rowNames(l), "Deck crew") {
+	if l := list(view.Listing{Kind: model.KindRole, Where: "ms-fulmar"}); slices.Contains(rowNames(l), "Gate clerk") || !slices.Contains(rowNames(l), "Deck crew") {
 		t.Errorf("roles that count aboard: %v", rowNames(l))
 	}
-	_, err := d.List(signe, desk.Listing{Kind: "song", Limit: 1})
+	_, err := d.List(signe, view.Listing{Kind: "song", Limit: 1})
 	refused(t, err, desk.NotFound, "no list")
-	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Sort: "colour", Limit: 1})
+	_, err = d.List(signe, view.Listing{Kind: model.KindRole, Sort: "colour", Limit: 1})
 	refused(t, err, desk.Invalid, "no column")
-	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Columns: []string{"colour"}, Limit: 1})
+	_, err = d.List(signe, view.Listing{Kind: model.KindRole, Columns: []string{"colour"}, Limit: 1})
 	refused(t, err, desk.Invalid, `no column "colour" to show`)
-	_, err = d.List(signe, desk.Listing{Kind: model.KindRole, Where: "moon", Limit: 1})
+	_, err = d.List(signe, view.Listing{Kind: model.KindRole, Where: "moon", Limit: 1})
 	refused(t, err, desk.NotFound, "no area")
 }
 
-func brick(b *desk.BundleSheet, key string) desk.LayerBrick {
+func brick(b *view.BundleSheet, key string) view.LayerBrick {
 	for _, s := range b.Systems {
 		for _, c := range s.Courses {
 			for _, x := range c.Bricks {
@@ -141,28 +146,28 @@ func brick(b *desk.BundleSheet, key string) desk.LayerBrick {
 			}
 		}
 	}
-	return desk.LayerBrick{}
+	return view.LayerBrick{}
 }
 
 func TestRoleSheet(t *testing.T) {
 	d, _ := openDemo(t)
-	b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
+	b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
 	if len(b.Layers) != 3 || b.Layers[0].Ref.Name != "Quaybook administrator" || b.Layers[0].Gives != 35 || b.Given != 50 || b.Holders != 8 || len(b.Grants) != 8 || !b.May || b.Lock != nil {
 		t.Errorf("the sheet says %+v", b)
 	}
 	if x := brick(b, "quaybook:tariff:publish"); x.State != "excluded" || x.Layers[0].ID != "quaybook-administrator" {
 		t.Errorf("what is kept out: %+v", x)
 	}
-	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 || !slices.ContainsFunc(b.Dangerous, func(d desk.LayerBrick) bool { return d.Key == x.Key }) {
+	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 || !slices.ContainsFunc(b.Dangerous, func(d view.LayerBrick) bool { return d.Key == x.Key }) {
 		t.Errorf("what is dangerous: %+v", x)
 	}
-	if b := must[*desk.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager", "")); b.May || b.Grants[0].May {
+	if b := must[*view.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager", "")); b.May || b.Grants[0].May {
 		t.Error("the auditor is offered an edit")
 	}
 	// Ticking: what is kept out is let in, what a layer gives is kept out, what nothing gives becomes its own.
 	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:tariff:publish", "hoistkeeper:crane:view"}, true))
 	draft := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false))
-	b = must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
+	b = must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
 	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"}, "hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"}, "quaybook:gate:admit": {"given", ""}} {
 		if x := brick(b, key); x.State != want[0] || x.Draft != want[1] {
 			t.Errorf("%s is %s %s, want %v", key, x.State, x.Draft, want)
@@ -179,18 +184,18 @@ func TestRoleSheet(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "supplied")
 	_, err = d.Tick(signe, model.KindRole, "site-manager", []string{"no:such:thing"}, true)
 	refused(t, err, desk.NotFound, "No system has")
-	whole, there := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "")), must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "terminal-1"))
+	whole, there := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "")), must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "terminal-1"))
 	if whole.Elsewhere != 0 || there.Elsewhere == 0 || len(there.Grants)+there.Elsewhere != len(whole.Grants) || there.Holders != whole.Holders {
 		t.Errorf("at Terminal 1 %d grants count, %d elsewhere, of %d", len(there.Grants), there.Elsewhere, len(whole.Grants))
 	}
 	_, err = d.Bundle(signe, model.KindRole, "gate-clerk", "moon")
 	refused(t, err, desk.NotFound, "no area")
-	if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates", "")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
+	if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates", "")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
 		t.Errorf("the supplied set offers %+v", b.Lock)
 	}
 	drifted := 0
-	for _, r := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
-		if b := must[*desk.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
+	for _, r := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
+		if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
 			drifted++
 		}
 	}
@@ -203,24 +208,24 @@ func TestRoleSheet(t *testing.T) {
 
 func TestGroupSheet(t *testing.T) {
 	d, _ := openDemo(t)
-	g := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
+	g := must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
 	if g.Size != 22 || len(g.Members) != 22 || g.Members[0].Way != "listed" || !g.MayAdd || len(g.NestedIn) != 1 || g.NestedIn[0].Name != "Gate crews" || len(g.Redundant) != 4 {
 		t.Errorf("the sheet says %+v", g)
 	}
 	if len(g.Grants) != 2 || g.Grants[0].By != nil || g.Grants[1].By == nil || g.Grants[1].By.Name != "Operations" {
 		t.Errorf("its grants are %+v", g.Grants)
 	}
-	crews := must[*desk.GroupSheet](t)(d.Group(signe, "gate-crews", ""))
-	if i := slices.IndexFunc(crews.Members, func(m desk.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 || crews.Members[i].Way != "nested" || crews.Members[i].Via.Name != "Terminal 2 gate crew" {
+	crews := must[*view.GroupSheet](t)(d.Group(signe, "gate-crews", ""))
+	if i := slices.IndexFunc(crews.Members, func(m view.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 || crews.Members[i].Way != "nested" || crews.Members[i].Via.Name != "Terminal 2 gate crew" {
 		t.Errorf("Noor is in the gate crews by %+v", crews.Members)
 	}
-	if far := must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", "ferries")); len(far.Grants)+far.Elsewhere != 2 || far.Elsewhere != 1 || far.Size != 22 {
+	if far := must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", "ferries")); len(far.Grants)+far.Elsewhere != 2 || far.Elsewhere != 1 || far.Size != 22 {
 		t.Errorf("of its grants, on the ferries count %+v", far.Grants)
 	}
-	if rule := must[*desk.GroupSheet](t)(d.Group(signe, "contractors", "")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
+	if rule := must[*view.GroupSheet](t)(d.Group(signe, "contractors", "")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
 		t.Errorf("a group by rule: %+v", rule.Lock)
 	}
-	if all := must[*desk.GroupSheet](t)(d.Group(signe, model.Everyone, "")); all.Group != nil || all.Size != 413 || all.Lock == nil {
+	if all := must[*view.GroupSheet](t)(d.Group(signe, model.Everyone, "")); all.Group != nil || all.Size != 413 || all.Lock == nil {
 		t.Errorf("everyone: %d %+v", all.Size, all.Lock)
 	}
 	draft := must[*desk.Draft](t)(d.Tidy(signe, "north-gate-crew"))
@@ -228,8 +233,8 @@ func TestGroupSheet(t *testing.T) {
 		t.Errorf("tidying takes away %d, %q", draft.Losing, told(draft))
 	}
 	must[*desk.Draft](t)(d.Cut(signe, end("user", "tomasz.oyelaran"), end("group", "north-gate-crew"), ""))
-	must[*desk.Draft](t)(d.Join(signe, end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{}))
-	g = must[*desk.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
+	must[*desk.Draft](t)(d.Join(signe, end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{}))
+	g = must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
 	marks := map[string]string{}
 	for _, m := range g.Members {
 		marks[m.User.ID] = m.Draft
@@ -239,11 +244,11 @@ func TestGroupSheet(t *testing.T) {
 	}
 	_, err := d.Tidy(signe, "north-gate-crew")
 	refused(t, err, desk.Conflict, "Nobody holds by hand")
-	r := must[*desk.Rule](t)(d.TryRule(signe, `title eq "Gate clerk" and area eq "terminal-1"`))
+	r := must[*edit.Rule](t)(d.TryRule(signe, `title eq "Gate clerk" and area eq "terminal-1"`))
 	if r.Count != 21 && r.Count != 22 || r.Trouble != "" {
 		t.Errorf("the rule matches %d", r.Count)
 	}
-	if r := must[*desk.Rule](t)(d.TryRule(signe, `títle`)); r.Trouble == "" || r.At != 0 {
+	if r := must[*edit.Rule](t)(d.TryRule(signe, `títle`)); r.Trouble == "" || r.At != 0 {
 		t.Errorf("a broken rule: %+v", r)
 	}
 	_, err = d.Group(signe, "none", "")
@@ -252,43 +257,43 @@ func TestGroupSheet(t *testing.T) {
 
 func TestOtherSheets(t *testing.T) {
 	d, _ := openDemo(t)
-	a := must[*desk.AreaSheet](t)(d.Area(signe, "north-harbour"))
+	a := must[*view.AreaSheet](t)(d.Area(signe, "north-harbour"))
 	if len(a.Path) != 1 || len(a.Below) != 3 || a.Below[0].Depth != 1 || a.People != 141 || len(a.Here) == 0 || len(a.Above) == 0 || len(a.Delegations) != 1 {
 		t.Errorf("the area's sheet says %+v", a)
 	}
-	if t1 := must[*desk.AreaSheet](t)(d.Area(signe, "terminal-1")); len(t1.Contacts) != 2 {
+	if t1 := must[*view.AreaSheet](t)(d.Area(signe, "terminal-1")); len(t1.Contacts) != 2 {
 		t.Errorf("the contacts of Terminal 1 are %+v", t1.Contacts)
 	}
-	s := must[*desk.SystemSheet](t)(d.System(signe, "hoistkeeper"))
+	s := must[*view.SystemSheet](t)(d.System(signe, "hoistkeeper"))
 	if len(s.Modules) == 0 || len(s.Sets) == 0 || len(s.Roles) == 0 || len(s.Pools) != 1 || *s.Pools[0].Seats != s.Pools[0].Used || s.Pools[0].Lacking != 2 {
 		t.Errorf("the system's sheet says %+v", s.Pools)
 	}
-	seats := must[*desk.LicenceSheet](t)(d.Licence(signe, "gangway-till"))
+	seats := must[*view.LicenceSheet](t)(d.Licence(signe, "gangway-till"))
 	if n := seats.Pool.Idle; n == 0 || len(seats.Taken) != seats.Pool.Used || !seats.Taken[n-1].Idle || seats.Taken[n].Idle || seats.Taken[0].LastUse == nil || n > 1 && seats.Taken[0].LastUse.After(*seats.Taken[1].LastUse) {
 		t.Errorf("the seats are %+v", seats.Taken)
 	}
-	if full := must[*desk.LicenceSheet](t)(d.Licence(signe, "hoistkeeper-seat")); len(full.Without) != 2 || full.Without[0].Name > full.Without[1].Name || len(full.Systems) != 1 {
+	if full := must[*view.LicenceSheet](t)(d.Licence(signe, "hoistkeeper-seat")); len(full.Without) != 2 || full.Without[0].Name > full.Without[1].Name || len(full.Systems) != 1 {
 		t.Errorf("without a seat go %+v", full.Without)
 	}
 	idle := 0
 	for _, system := range []string{"quaybook", "ladingbook", "gangway"} {
-		for _, p := range must[*desk.SystemSheet](t)(d.System(signe, system)).Pools {
+		for _, p := range must[*view.SystemSheet](t)(d.System(signe, system)).Pools {
 			idle += p.Idle
 		}
 	}
 	if idle != 11 {
 		t.Errorf("%d seats were not used for ninety days, want 11", idle)
 	}
-	p := must[*desk.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", ""))
+	p := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", ""))
 	if p.Holders != 17 || len(p.People) != 17 || p.Risk != 3 || len(p.Implies) == 0 || len(p.Roles) == 0 || len(p.Sets) == 0 || p.Licence == nil {
 		t.Errorf("the permission's sheet says %+v", p)
 	}
-	if there := must[*desk.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders || there.Holders == 0 {
+	if there := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders || there.Holders == 0 {
 		t.Errorf("at Terminal 1 %d hold it, of %d", there.Holders, p.Holders)
 	}
 	broken, excepted := 0, 0
-	for _, r := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindConflict, Limit: 50})).Rows {
-		c := must[*desk.ConflictSheet](t)(d.Conflict(signe, r.ID))
+	for _, r := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindConflict, Limit: 50})).Rows {
+		c := must[*view.ConflictSheet](t)(d.Conflict(signe, r.ID))
 		for _, b := range c.Breakers {
 			broken++
 			if b.Excepted {
@@ -299,7 +304,7 @@ func TestOtherSheets(t *testing.T) {
 	if broken < 2 || excepted != 1 {
 		t.Errorf("%d conflicts are broken, %d with an exception", broken, excepted)
 	}
-	for _, g := range must[[]desk.DelegationSheet](t)(d.Delegations(signe)) { // a group that is handed over hands on what it holds
+	for _, g := range must[[]view.DelegationSheet](t)(d.Delegations(signe)) { // a group that is handed over hands on what it holds
 		if g.Delegation.GroupsWhole && (g.Covers.Gives == 0 || g.Covers.Risk != 3 || len(g.Covers.Closed) != 0) {
 			t.Errorf("%s covers %d permissions up to risk %d", g.Ref.Name, g.Covers.Gives, g.Covers.Risk)
 		}
@@ -311,7 +316,7 @@ func TestOtherSheets(t *testing.T) {
 
 func TestCompare(t *testing.T) {
 	d, _ := openDemo(t)
-	rows := func(c *desk.Comparison) (keys []string) {
+	rows := func(c *view.Comparison) (keys []string) {
 		for _, s := range c.Systems {
 			for _, o := range s.Objects {
 				for _, r := range o.Rows {
@@ -321,21 +326,21 @@ func TestCompare(t *testing.T) {
 		}
 		return keys
 	}
-	c := must[*desk.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
+	c := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
 	if len(c.Systems) != 1 || len(rows(c)) != 4 || c.Differ != 4 || c.Same != 28 {
 		t.Errorf("Tomasz and Noor differ in %v, and have %d alike", rows(c), c.Same)
 	}
-	if all := must[*desk.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(rows(all)) != 32 {
+	if all := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(rows(all)) != 32 {
 		t.Errorf("with what is alike, these are %d rows", len(rows(all)))
 	}
-	if c := must[*desk.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 || len(c.Systems) > 1 {
+	if c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 || len(c.Systems) > 1 {
 		t.Errorf("two nearly equal roles differ in %+v", c.Systems)
 	}
 	// Each person at two times, beside a licence.
-	licence := "licence:" + must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindLicence, Limit: 1})).Rows[0].ID
+	licence := "licence:" + must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindLicence, Limit: 1})).Rows[0].ID
 	differ := 0
-	for _, u := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindUser, Limit: 60})).Rows {
-		c = must[*desk.Comparison](t)(d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false))
+	for _, u := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Limit: 60})).Rows {
+		c = must[*view.Comparison](t)(d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false))
 		if len(c.Things) != 3 || c.Things[0].Day != "2026-10-01" || c.Things[0].When == nil || c.Things[1].When != nil || c.Things[2].Permissions == 0 {
 			t.Fatalf("the things are %+v", c.Things)
 		}
@@ -358,9 +363,9 @@ func TestCompare(t *testing.T) {
 
 func TestWhoCan(t *testing.T) {
 	d, _ := openDemo(t)
-	ask := func(what, where, by string) *desk.WhoCan {
+	ask := func(what, where, by string) *view.WhoCan {
 		t.Helper()
-		return must[*desk.WhoCan](t)(d.WhoCan(signe, desk.WhoAsk{What: what, Where: where, By: by, Limit: 100}))
+		return must[*view.WhoCan](t)(d.WhoCan(signe, view.WhoAsk{What: what, Where: where, By: by, Limit: 100}))
 	}
 	one := ask("quaybook:gate:override", "terminal-1", "")
 	if one.Total != 11 || len(one.Rows) != 11 || one.Permissions != 1 || one.What.Kind != "permission" {
@@ -386,11 +391,11 @@ func TestWhoCan(t *testing.T) {
 			}
 		}
 	}
-	table := must[*table.Table](t)(d.WhoTable(signe, desk.WhoAsk{What: "quaybook:gate:override", Where: "terminal-1"}))
+	table := must[*table.Table](t)(d.WhoTable(signe, view.WhoAsk{What: "quaybook:gate:override", Where: "terminal-1"}))
 	if len(table.Rows) != 11 || table.Rows[0][5] != 1 || table.Rows[0][7] == "" {
 		t.Errorf("the table is %+v", table.Rows)
 	}
-	for _, bad := range []desk.WhoAsk{{What: "quaybook:ghost"}, {What: "ghost"}, {What: "quaybook", Where: "moon"}} {
+	for _, bad := range []view.WhoAsk{{What: "quaybook:ghost"}, {What: "ghost"}, {What: "quaybook", Where: "moon"}} {
 		_, err := d.WhoCan(signe, bad)
 		refused(t, err, desk.NotFound, "There is no")
 	}
@@ -400,7 +405,7 @@ func second[T any](_ T, err error) error { return err }
 
 func TestFinder(t *testing.T) {
 	d, _ := openDemo(t)
-	find := func(text string) []desk.Found { t.Helper(); return must[[]desk.Found](t)(d.Find(signe, text)) }
+	find := func(text string) []view.Found { t.Helper(); return must[[]view.Found](t)(d.Find(signe, text)) }
 	for text, want := range map[string]string{
 		"tomasz oye": "Tomasz Oyelaran", "gate clerk": "Gate clerk", "terminal 1": "Terminal 1", "quaybook:gate:override": "quaybook:gate:override", "night cov": "Night cover", "ticketing on all": "Ticketing on all lines", "hoistkeeper": "Hoistkeeper",
 	} {
@@ -428,11 +433,11 @@ func TestFinder(t *testing.T) {
 	if got := find("who can override gates at Terminal 1"); got[0].Note != "11 people" {
 		t.Errorf("the answer in short is %q", got[0].Note)
 	}
-	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(got[1:], func(f desk.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" }) {
+	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(got[1:], func(f view.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" }) {
 		t.Errorf("of two called Tomasz, one is not offered: %+v", got)
 	}
 	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz", "compare", "compare noor", "compare noor with noor", "compare noor with zzz", "compare ?", "compare , and ?", "closest fit for", "closest fit for zzz", "what fits and and"} {
-		if got := find(text); slices.ContainsFunc(got, func(f desk.Found) bool { return f.Kind == "question" }) {
+		if got := find(text); slices.ContainsFunc(got, func(f view.Found) bool { return f.Kind == "question" }) {
 			t.Errorf("%q is taken for a question: %+v", text, got)
 		}
 	}
@@ -455,35 +460,35 @@ func TestOtherDays(t *testing.T) {
 		t.Error("no day is taken for one")
 	}
 	// Revision 58, on 26 October, gave Tomasz the set of his own.
-	before, after := must[*desk.Person](t)(d.Person(when("2026-10-25"), "tomasz.oyelaran", "")), must[*desk.Person](t)(d.Person(when("2026-10-26"), "tomasz.oyelaran", ""))
+	before, after := must[*view.Person](t)(d.Person(when("2026-10-25"), "tomasz.oyelaran", "")), must[*view.Person](t)(d.Person(when("2026-10-26"), "tomasz.oyelaran", ""))
 	if len(before.Assignments)+1 != len(after.Assignments) || len(before.May) != 0 || before.Assignments[0].May {
 		t.Errorf("before he had %d by hand, after %d; offered: %v", len(before.Assignments), len(after.Assignments), before.May)
 	}
-	me := must[*desk.Me](t)(d.Me(when("2026-10-25")))
+	me := must[*account.Me](t)(d.Me(when("2026-10-25")))
 	if me.Revision != 57 || me.Current != 60 || me.Day == "" || me.Coming {
 		t.Errorf("on that day: %+v", me)
 	}
-	if l := must[*desk.List](t)(d.List(when("2025-07-01"), desk.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 && must[*desk.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
+	if l := must[*view.List](t)(d.List(when("2025-07-01"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 && must[*account.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
 		t.Error("the past is the present")
 	}
 	// What ends by itself is gone on a coming day.
-	ends := must[*desk.Person](t)(d.Person(when("2027-03-24"), "tomasz.oyelaran", ""))
-	if i := slices.IndexFunc(ends.Assignments, func(g desk.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" || !must[*desk.Me](t)(d.Me(when("2027-03-24"))).Coming {
+	ends := must[*view.Person](t)(d.Person(when("2027-03-24"), "tomasz.oyelaran", ""))
+	if i := slices.IndexFunc(ends.Assignments, func(g view.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" || !must[*account.Me](t)(d.Me(when("2027-03-24"))).Coming {
 		t.Errorf("in March his night cover is %+v", ends.Assignments[i])
 	}
 	_, err := d.Me(when("2020-01-01"))
 	refused(t, err, desk.NotFound, "Nothing had been built yet")
-	_, err = d.Join(when("2026-10-25"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{})
+	_, err = d.Join(when("2026-10-25"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{})
 	refused(t, err, desk.NotAllowed, "another day")
-	if list := must[[]desk.Revision](t)(d.History(when("2026-10-25"), desk.HistorySearch{Limit: 1})); list[0].Number != 57 {
+	if list := must[[]view.Revision](t)(d.History(when("2026-10-25"), view.HistorySearch{Limit: 1})); list[0].Number != 57 {
 		t.Errorf("that day knew revision %d", list[0].Number)
 	}
 	// Reviews are as they stood then: not yet opened, open, and with the decisions of that day.
-	if list := must[[]desk.Review](t)(d.Reviews(when("2026-06-20"), "")); len(list) != 2 || list[0].Closed != nil || list[0].Revision != 0 || list[1].Closed == nil || list[0].Overdue {
+	if list := must[[]review.Review](t)(d.Reviews(when("2026-06-20"), "")); len(list) != 2 || list[0].Closed != nil || list[0].Revision != 0 || list[1].Closed == nil || list[0].Overdue {
 		t.Errorf("in June the reviews were %+v", list)
 	}
-	opened := must[*desk.ReviewDetail](t)(d.Review(signe, 3, "")).Review
-	first := must[*desk.ReviewDetail](t)(d.Review(when(opened.Opened.Format(time.DateOnly)), 3, ""))
+	opened := must[*review.ReviewDetail](t)(d.Review(signe, 3, "")).Review
+	first := must[*review.ReviewDetail](t)(d.Review(when(opened.Opened.Format(time.DateOnly)), 3, ""))
 	if first.Review.Kept != 0 || opened.Kept == 0 || first.Review.Items != opened.Items || first.MayRun {
 		t.Errorf("on its first day %d items were kept, now %d", first.Review.Kept, opened.Kept)
 	}
@@ -497,54 +502,54 @@ func TestOtherDays(t *testing.T) {
 func TestOtherEyes(t *testing.T) {
 	d, _ := openDemo(t)
 	as := func(user string) desk.Actor { return desk.Actor{User: signe.User, As: user} }
-	me := must[*desk.Me](t)(d.Me(as("ruben.adeyemi")))
+	me := must[*account.Me](t)(d.Me(as("ruben.adeyemi")))
 	if me.User.ID != "ruben.adeyemi" || me.SignedIn.ID != signe.User || len(me.Rights) != 0 || !slices.Contains(me.Delegated, "assign") {
 		t.Errorf("as Ruben: %+v", me)
 	}
-	if l := must[*desk.List](t)(d.List(as("ruben.adeyemi"), desk.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
+	if l := must[*view.List](t)(d.List(as("ruben.adeyemi"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
 		t.Errorf("Ruben sees %d people, want those of North Harbour", l.Total)
 	}
-	p := must[*desk.Person](t)(d.Person(as("ruben.adeyemi"), "tomasz.oyelaran", ""))
+	p := must[*view.Person](t)(d.Person(as("ruben.adeyemi"), "tomasz.oyelaran", ""))
 	if len(p.May) != 0 || p.Assignments[0].May {
 		t.Error("through other eyes something is offered")
 	}
-	_, err := d.History(as("ruben.adeyemi"), desk.HistorySearch{Limit: 1})
+	_, err := d.History(as("ruben.adeyemi"), view.HistorySearch{Limit: 1})
 	refused(t, err, desk.NotAllowed, "Ruben Adeyemi does not see this")
-	_, err = d.Join(as("ruben.adeyemi"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), desk.JoinTerms{})
+	_, err = d.Join(as("ruben.adeyemi"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{})
 	refused(t, err, desk.NotAllowed, "seeing this as Ruben Adeyemi")
 	_, err = d.Me(desk.Actor{User: "ruben.adeyemi", As: signe.User})
 	refused(t, err, desk.NotAllowed, "whole design")
 	_, err = d.Me(as("nobody"))
 	refused(t, err, desk.NotFound, "no person")
-	if me := must[*desk.Me](t)(d.Me(as("tomasz.oyelaran"))); len(me.Rights)+len(me.Delegated) != 0 {
+	if me := must[*account.Me](t)(d.Me(as("tomasz.oyelaran"))); len(me.Rights)+len(me.Delegated) != 0 {
 		t.Errorf("as Tomasz: %+v", me)
 	}
-	_, err = d.List(as("tomasz.oyelaran"), desk.Listing{Kind: model.KindUser, Limit: 1})
+	_, err = d.List(as("tomasz.oyelaran"), view.Listing{Kind: model.KindUser, Limit: 1})
 	refused(t, err, desk.NotAllowed, "Tomasz Oyelaran does not see this")
-	if own := must[*desk.Person](t)(d.Person(as("tomasz.oyelaran"), "tomasz.oyelaran", "")); len(own.Systems) == 0 {
+	if own := must[*view.Person](t)(d.Person(as("tomasz.oyelaran"), "tomasz.oyelaran", "")); len(own.Systems) == 0 {
 		t.Error("as Tomasz, his own sheet is empty")
 	}
 }
 
 func TestHistoryInDetail(t *testing.T) {
 	d, _ := openDemo(t)
-	v := must[*desk.RevisionDetail](t)(d.RevisionDetail(oona, 60))
-	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 || v.Objects[0].Fields[0] != (desk.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
+	v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 60))
+	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 || v.Objects[0].Fields[0] != (view.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
 		t.Errorf("revision 60 in detail: %+v", v)
 	}
-	if v := must[*desk.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 || v.Objects[1].What != "added" {
+	if v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 || v.Objects[1].What != "added" {
 		t.Errorf("the first revision tells %d objects and %d more", len(v.Objects), v.More)
 	}
-	list := must[[]desk.Revision](t)(d.History(oona, desk.HistorySearch{User: "tomasz.oyelaran", Limit: 50}))
-	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r desk.Revision) bool { return r.Number == 58 }) {
+	list := must[[]view.Revision](t)(d.History(oona, view.HistorySearch{User: "tomasz.oyelaran", Limit: 50}))
+	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r view.Revision) bool { return r.Number == 58 }) {
 		t.Errorf("about Tomasz there are %d revisions", len(list))
 	}
-	held := func(who desk.Actor, q desk.HistorySearch) table.Table {
+	held := func(who desk.Actor, q view.HistorySearch) table.Table {
 		t.Helper()
 		return must[table.Table](t)(must[*table.Table](t)(d.HistoryTable(who, q)).Held())
 	}
-	record := held(oona, desk.HistorySearch{Kind: "group"})
-	twice := must[*table.Table](t)(d.HistoryTable(oona, desk.HistorySearch{}))
+	record := held(oona, view.HistorySearch{Kind: "group"})
+	twice := must[*table.Table](t)(d.HistoryTable(oona, view.HistorySearch{}))
 	if first, second := must[table.Table](t)(twice.Held()), must[table.Table](t)(twice.Held()); len(first.Rows) != len(second.Rows) || len(first.Rows) < 400 {
 		t.Errorf("read twice, it has %d and %d rows", len(first.Rows), len(second.Rows))
 	}
@@ -553,19 +558,19 @@ func TestHistoryInDetail(t *testing.T) {
 	}
 	past := oona
 	past.When = today.AddDate(0, 0, -30)
-	for _, row := range held(past, desk.HistorySearch{}).Rows {
+	for _, row := range held(past, view.HistorySearch{}).Rows {
 		if row[1].(time.Time).After(past.When.Add(time.Second)) {
 			t.Fatalf("a month ago, %v was not known yet", row)
 		}
 	}
 	refused(t, second(d.RevisionDetail(oona, 999)), desk.NotFound, "no revision")
-	refused(t, second(d.HistoryTable(mireille, desk.HistorySearch{})), desk.NotAllowed, "history")
+	refused(t, second(d.HistoryTable(mireille, view.HistorySearch{})), desk.NotAllowed, "history")
 }
 
 func TestRepairs(t *testing.T) {
 	d, _ := openDemo(t)
 	const noor, override = "noor.tamsin", "quaybook:gate:override"
-	r := must[*desk.Repairs](t)(d.Repairs(signe, noor, override, ""))
+	r := must[*view.Repairs](t)(d.Repairs(signe, noor, override, ""))
 	if r.At.ID != "terminal-2" || r.Whole || len(r.Repairs) < 3 {
 		t.Fatalf("the repairs are %+v", r)
 	}
@@ -576,14 +581,14 @@ func TestRepairs(t *testing.T) {
 	if last.Extras == 0 || last.Risk == 0 || len(last.Extra) == 0 {
 		t.Errorf("the largest is %+v", last)
 	}
-	if whole := must[*desk.Repairs](t)(d.Repairs(signe, noor, "quaybook:integration:view", "")); !whole.Whole {
+	if whole := must[*view.Repairs](t)(d.Repairs(signe, noor, "quaybook:integration:view", "")); !whole.Whole {
 		t.Errorf("what cannot be limited is repaired at %s", whole.At.Name)
 	}
 	draft := must[*desk.Draft](t)(d.DraftRepair(signe, noor, override, "", r.Repairs[0].ID))
 	if got := told(draft); len(got) != 1 || got[0] != "Noor Tamsin gets Night cover at Terminal 2" || draft.Gaining != 1 {
 		t.Errorf("the draft says %v, and %d gain", got, draft.Gaining)
 	}
-	if r := must[*desk.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {
+	if r := must[*view.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {
 		t.Errorf("with the repair in the draft, %d more are offered", len(r.Repairs))
 	}
 	_, err := d.DraftRepair(signe, noor, override, "", r.Repairs[1].ID)

@@ -23,138 +23,138 @@ type Actor struct {
 	Within context.Context
 }
 
-// gone tells that nobody waits for the answer any longer, so that long work can stop.
-func (who Actor) gone() error {
+// Gone tells that nobody waits for the answer any longer, so that long work can stop.
+func (who Actor) Gone() error {
 	if who.Within == nil {
 		return nil
 	}
 	return who.Within.Err()
 }
 
-// eyes is whose sight counts.
-func (who Actor) eyes() string { return cmp.Or(who.As, who.User) }
+// Eyes is whose sight counts.
+func (who Actor) Eyes() string { return cmp.Or(who.As, who.User) }
 
-// may tells whether a person holds a right of Fachwerk's own system.
-func (d *Desk) may(h *house, who Actor, right string) bool {
-	return who.User != "" && h.index.Allowed(who.eyes(), right, index.Record{}, d.Now())
+// May tells whether a person holds a right of Fachwerk's own system.
+func (d *Desk) May(h *House, who Actor, right string) bool {
+	return who.User != "" && h.Index.Allowed(who.Eyes(), right, index.Record{}, d.Now())
 }
 
-// signedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole design themselves.
-func (d *Desk) signedIn(h *house, who Actor) error {
-	if who.User == "" || !h.index.Live(who.User, d.Now()) {
-		return refuse(NotSignedIn, "Sign in first.")
+// SignedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole design themselves.
+func (d *Desk) SignedIn(h *House, who Actor) error {
+	if who.User == "" || !h.Index.Live(who.User, d.Now()) {
+		return Refuse(NotSignedIn, "Sign in first.")
 	}
 	if who.As == "" {
 		return nil
 	}
-	if !h.index.Allowed(who.User, model.ViewDesign, index.Record{}, d.Now()) {
-		return refuse(NotAllowed, "Only who sees the whole design may see it as somebody else.")
+	if !h.Index.Allowed(who.User, model.ViewDesign, index.Record{}, d.Now()) {
+		return Refuse(NotAllowed, "Only who sees the whole design may see it as somebody else.")
 	}
-	if h.design().Get(model.KindUser, who.As) == nil {
-		return refuse(NotFound, "There is no person %q to see as.", who.As)
+	if h.Design().Get(model.KindUser, who.As) == nil {
+		return Refuse(NotFound, "There is no person %q to see as.", who.As)
 	}
 	return nil
 }
 
-// need refuses unless the person holds the right.
-func (d *Desk) need(h *house, who Actor, right string) error {
-	if err := d.signedIn(h, who); err != nil {
+// Need refuses unless the person holds the right.
+func (d *Desk) Need(h *House, who Actor, right string) error {
+	if err := d.SignedIn(h, who); err != nil {
 		return err
 	}
-	if !d.may(h, who, right) {
+	if !d.May(h, who, right) {
 		label := right
-		if p, ok := h.design().Permission(right); ok {
+		if p, ok := h.Design().Permission(right); ok {
 			label = p.Label
 		}
 		if who.As != "" {
-			return refuse(NotAllowed, "%s does not see this: it needs the right “%s” (%s) in Fachwerk.", h.ref(model.KindUser, who.As).Name, label, right)
+			return Refuse(NotAllowed, "%s does not see this: it needs the right “%s” (%s) in Fachwerk.", h.Ref(model.KindUser, who.As).Name, label, right)
 		}
-		return refuse(NotAllowed, "This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.", label, right)
+		return Refuse(NotAllowed, "This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.", label, right)
 	}
 	return nil
 }
 
-// acts refuses whoever would change something while looking at another day or through the eyes of others.
-func (d *Desk) acts(h *house, who Actor) error {
-	if err := d.signedIn(h, who); err != nil {
+// Acts refuses whoever would change something while looking at another day or through the eyes of others.
+func (d *Desk) Acts(h *House, who Actor) error {
+	if err := d.SignedIn(h, who); err != nil {
 		return err
 	}
 	switch {
 	case who.As != "":
-		return refuse(NotAllowed, "You are seeing this as %s. Go back to your own eyes to change anything.", h.ref(model.KindUser, who.As).Name)
+		return Refuse(NotAllowed, "You are seeing this as %s. Go back to your own eyes to change anything.", h.Ref(model.KindUser, who.As).Name)
 	case !who.When.IsZero():
-		return refuse(NotAllowed, "You are looking at another day. Go back to now to change anything.")
+		return Refuse(NotAllowed, "You are looking at another day. Go back to now to change anything.")
 	}
 	return nil
 }
 
-// enter gives the current house to someone who holds a right.
-func (d *Desk) enter(who Actor, right string) (*house, error) {
-	h := d.present()
-	return h, d.need(h, who, right)
+// Enter gives the current house to someone who holds a right.
+func (d *Desk) Enter(who Actor, right string) (*House, error) {
+	h := d.Present()
+	return h, d.Need(h, who, right)
 }
 
-// sight is what somebody sees of the design: a house, with their draft laid on it, at an instant. A delegate's house is smaller.
-type sight struct {
-	*house
-	present   *house // without the draft
-	at        time.Time
-	whole     bool
-	authority *delegation.Authority // what a delegate may do; of somebody who sees the whole, nil
-	draft     *drafted              // nil while another day or other eyes are looked through
+// Sight is what somebody sees of the design: a house, with their draft laid on it, at an instant. A delegate's house is smaller.
+type Sight struct {
+	*House
+	Present   *House // without the draft
+	At        time.Time
+	Whole     bool
+	Authority *delegation.Authority // what a delegate may do; of somebody who sees the whole, nil
+	Draft     *Drafted              // nil while another day or other eyes are looked through
 }
 
-// see opens the design to somebody's eyes.
-func (d *Desk) see(who Actor) (*sight, error) {
-	h := d.present()
-	if err := d.signedIn(h, who); err != nil {
+// See opens the design to somebody's eyes.
+func (d *Desk) See(who Actor) (*Sight, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	s := &sight{house: h, present: h, at: d.Now(), whole: d.may(h, who, model.ViewDesign)}
+	s := &Sight{House: h, Present: h, At: d.Now(), Whole: d.May(h, who, model.ViewDesign)}
 	if !who.When.IsZero() {
-		s.at = who.When
-		if s.at.Before(d.Now()) {
-			past, err := d.past.at(d, s.at)
+		s.At = who.When
+		if s.At.Before(d.Now()) {
+			past, err := d.Past.At(d, s.At)
 			if err != nil {
 				return nil, err
 			}
-			s.house, s.present = past, past
+			s.House, s.Present = past, past
 		}
 	} else if who.As == "" {
 		p, err := d.look(h, who)
 		if err != nil {
 			return nil, err
 		}
-		s.draft, s.house = p, p.shown
+		s.Draft, s.House = p, p.Shown
 	}
-	if s.whole {
+	if s.Whole {
 		return s, nil
 	}
 	var some bool
-	if s.present, s.authority, some = s.present.partFor(who.eyes(), s.at); !some {
-		return nil, d.need(h, who, model.ViewDesign)
+	if s.Present, s.Authority, some = s.Present.partFor(who.Eyes(), s.At); !some {
+		return nil, d.Need(h, who, model.ViewDesign)
 	}
-	if s.house, _, some = s.house.partFor(who.eyes(), s.at); !some {
-		s.house = s.present
+	if s.House, _, some = s.House.partFor(who.Eyes(), s.At); !some {
+		s.House = s.Present
 	}
 	return s, nil
 }
 
-// mayRevoke tells whether somebody may take an assignment away, by a right or by a delegation.
-func (d *Desk) mayRevoke(s *sight, who Actor, a *model.Assignment) bool {
-	if s.draft == nil {
+// MayRevoke tells whether somebody may take an assignment away, by a right or by a delegation.
+func (d *Desk) MayRevoke(s *Sight, who Actor, a *model.Assignment) bool {
+	if s.Draft == nil {
 		return false
 	}
-	if d.may(s.present, who, model.EditAssignments) {
+	if d.May(s.Present, who, model.EditAssignments) {
 		return true
 	}
-	u, ok := s.present.design().Users.Find(a.Subject.User)
-	return ok && s.authority != nil && s.authority.Check(delegation.Act{Action: delegation.Revoke, User: u, Assignment: a}) == nil
+	u, ok := s.Present.Design().Users.Find(a.Subject.User)
+	return ok && s.Authority != nil && s.Authority.Check(delegation.Act{Action: delegation.Revoke, User: u, Assignment: a}) == nil
 }
 
 // partFor gives what a delegate sees of a house, and what they may do; false if nothing is delegated to them.
-func (h *house) partFor(user string, t time.Time) (*house, *delegation.Authority, bool) {
-	a := delegation.Of(h.index, user, t)
+func (h *House) partFor(user string, t time.Time) (*House, *delegation.Authority, bool) {
+	a := delegation.Of(h.Index, user, t)
 	if a.Empty() {
 		return nil, nil, false
 	}
@@ -164,26 +164,26 @@ func (h *house) partFor(user string, t time.Time) (*house, *delegation.Authority
 	}
 	v, ok := h.parts.Load(strings.Join(key, " "))
 	if !ok {
-		v, _ = h.parts.LoadOrStore(strings.Join(key, " "), &house{revision: h.revision, at: h.at, index: index.Compile(a.Part())})
+		v, _ = h.parts.LoadOrStore(strings.Join(key, " "), &House{Revision: h.Revision, At: h.At, Index: index.Compile(a.Part())})
 	}
-	return v.(*house), a, true
+	return v.(*House), a, true
 }
 
-// seePerson opens the design to somebody who looks at one person. Everybody may look at themselves.
-func (d *Desk) seePerson(who Actor, user string) (*sight, error) {
-	s, err := d.see(who)
+// SeePerson opens the design to somebody who looks at one person. Everybody may look at themselves.
+func (d *Desk) SeePerson(who Actor, user string) (*Sight, error) {
+	s, err := d.See(who)
 	if err == nil {
 		return s, nil
 	}
-	h := d.present()
-	if who.When.IsZero() && who.eyes() == user && h.index.Live(user, d.Now()) && d.signedIn(h, who) == nil {
-		return &sight{house: h, present: h, at: d.Now()}, nil
+	h := d.Present()
+	if who.When.IsZero() && who.Eyes() == user && h.Index.Live(user, d.Now()) && d.SignedIn(h, who) == nil {
+		return &Sight{House: h, Present: h, At: d.Now()}, nil
 	}
 	return nil, err
 }
 
-// instant is what somebody looks at: now, or another day.
-func (d *Desk) instant(who Actor) time.Time {
+// Looked is what somebody looks at: now, or another day.
+func (d *Desk) Looked(who Actor) time.Time {
 	if who.When.IsZero() {
 		return d.Now()
 	}
@@ -206,7 +206,7 @@ func (d *Desk) Instant(text string) (time.Time, error) {
 	}
 	t, err := model.ParseInstant(text)
 	if err != nil {
-		return time.Time{}, refuse(Invalid, "Expected a day like 2026-01-31 to look at, not %q.", text)
+		return time.Time{}, Refuse(Invalid, "Expected a day like 2026-01-31 to look at, not %q.", text)
 	}
 	return t.UTC(), nil
 }
@@ -214,43 +214,43 @@ func (d *Desk) Instant(text string) (time.Time, error) {
 // pastHouses keeps the houses of past days that were looked at last.
 type pastHouses struct {
 	sync.Mutex
-	list []*house
+	list []*House
 }
 
 const pastKept = 4
 
-// at gives the house as it was at an instant.
-func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
+// At gives the house as it was at an instant.
+func (p *pastHouses) At(d *Desk, t time.Time) (*House, error) {
 	if h := p.known(t); h != nil {
 		return h, nil
 	}
-	n, err := d.store.RevisionAt(t)
+	n, err := d.Store.RevisionAt(t)
 	if err != nil {
 		return nil, err
 	}
-	if h := d.present(); h.revision == n {
+	if h := d.Present(); h.Revision == n {
 		return h, nil
 	}
 	if n == 0 {
-		return nil, refuse(NotFound, "Nothing had been built yet on %s: the record begins later.", t.Format("2 January 2006"))
+		return nil, Refuse(NotFound, "Nothing had been built yet on %s: the record begins later.", t.Format("2 January 2006"))
 	}
 	p.Lock()
 	defer p.Unlock()
 	for _, h := range p.list {
-		if h.revision == n {
+		if h.Revision == n {
 			return h, nil
 		}
 	}
-	now := d.present()
-	design, n, err := d.store.DesignAt(now.design(), now.revision, t)
+	now := d.Present()
+	design, n, err := d.Store.DesignAt(now.Design(), now.Revision, t)
 	if err != nil {
 		return nil, err
 	}
-	h := &house{revision: n, index: now.index.Update(design)}
-	if r, err := d.store.Revision(n); err == nil {
-		h.at = r.At
+	h := &House{Revision: n, Index: now.Index.Update(design)}
+	if r, err := d.Store.Revision(n); err == nil {
+		h.At = r.At
 	}
-	if r, err := d.store.Revision(n + 1); err == nil {
+	if r, err := d.Store.Revision(n + 1); err == nil {
 		h.until = r.At
 	}
 	if p.list = append(p.list, h); len(p.list) > pastKept {
@@ -260,21 +260,21 @@ func (p *pastHouses) at(d *Desk, t time.Time) (*house, error) {
 }
 
 // known gives the house of an instant if it was looked at before.
-func (p *pastHouses) known(t time.Time) *house {
+func (p *pastHouses) known(t time.Time) *House {
 	p.Lock()
 	defer p.Unlock()
 	for _, h := range p.list {
-		if !t.Before(h.at) && t.Before(h.until) {
+		if !t.Before(h.At) && t.Before(h.until) {
 			return h
 		}
 	}
 	return nil
 }
 
-// hasArea refuses an area that somebody does not see; empty is the whole organisation.
-func (h *house) hasArea(id string) error {
-	if id != "" && h.design().Get(model.KindArea, id) == nil {
-		return refuse(NotFound, "There is no area %q.", id)
+// HasArea refuses an area that somebody does not see; empty is the whole organisation.
+func (h *House) HasArea(id string) error {
+	if id != "" && h.Design().Get(model.KindArea, id) == nil {
+		return Refuse(NotFound, "There is no area %q.", id)
 	}
 	return nil
 }

@@ -27,9 +27,9 @@ func (t *tallies) at(at time.Time) *sync.Map {
 	return t.known
 }
 
-// counted gives what is told of a house under a name, and counts it the first time.
-func counted[T any](s *sight, name string, count func() T) T {
-	known := s.tallies.at(s.at)
+// Counted gives what is told of a house under a name, and counts it the first time.
+func Counted[T any](s *Sight, name string, count func() T) T {
+	known := s.tallies.at(s.At)
 	v, ok := known.Load(name)
 	if !ok {
 		v, _ = known.LoadOrStore(name, sync.OnceValue(count))
@@ -38,10 +38,10 @@ func counted[T any](s *sight, name string, count func() T) T {
 }
 
 // inheritLists takes over the lists of another house for those kinds that are the same in both.
-func (h *house) inheritLists(from *house) *house {
+func (h *House) inheritLists(from *House) *House {
 	from.listing.Lock()
 	defer from.listing.Unlock()
-	a, b := from.design(), h.design()
+	a, b := from.Design(), h.Design()
 	if !slices.Equal(a.Areas, b.Areas) {
 		return h
 	}
@@ -49,7 +49,7 @@ func (h *house) inheritLists(from *house) *house {
 		model.KindUser: slices.Equal(a.Users, b.Users), model.KindGroup: slices.Equal(a.Groups, b.Groups), model.KindRole: slices.Equal(a.Roles, b.Roles),
 		model.KindSet: slices.Equal(a.Sets, b.Sets), index.KindPermission: slices.Equal(a.Systems, b.Systems), model.KindArea: true,
 	}
-	h.lists = map[model.Kind][]entry{}
+	h.lists = map[model.Kind][]Entry{}
 	for kind, list := range from.lists {
 		if same[kind] {
 			h.lists[kind] = list

@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/view"
 	"slices"
 	"testing"
 	"time"
@@ -14,10 +15,10 @@ func TestTimeline(t *testing.T) {
 	d, _ := openDemo(t)
 	from, until := today.AddDate(-1, 0, 0), today.AddDate(0, 6, 0)
 	ended, began := 0, 0
-	for _, u := range must[*desk.List](t)(d.List(signe, desk.Listing{Kind: model.KindUser, Limit: 30})).Rows {
+	for _, u := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Limit: 30})).Rows {
 		user := u.ID
-		line := must[*desk.Timeline](t)(d.Timeline(signe, user, from, until))
-		if len(line.Bands) == 0 && must[*desk.Person](t)(d.Person(signe, user, "")).Live {
+		line := must[*view.Timeline](t)(d.Timeline(signe, user, from, until))
+		if len(line.Bands) == 0 && must[*view.Person](t)(d.Person(signe, user, "")).Live {
 			t.Errorf("%s has never had anything", user)
 		}
 		for _, b := range line.Bands {
@@ -39,7 +40,7 @@ func TestTimeline(t *testing.T) {
 		for day := from.AddDate(0, 0, 1); day.Before(until); day = day.AddDate(0, 0, 31) {
 			at := signe
 			at.When = day
-			person := must[*desk.Person](t)(d.Person(at, user, ""))
+			person := must[*view.Person](t)(d.Person(at, user, ""))
 			var want, got []string
 			for _, g := range person.Assignments {
 				if g.By == nil && (g.Terms.From == nil || !day.Before(*g.Terms.From)) && (g.Terms.Until == nil || day.Before(*g.Terms.Until)) && person.State == string(model.UserActive) {
@@ -51,7 +52,7 @@ func TestTimeline(t *testing.T) {
 					if !day.Before(s.From) && (s.Until == nil || day.Before(*s.Until)) {
 						if b.Group == nil {
 							got = append(got, b.Target.Name)
-						} else if !slices.ContainsFunc(person.Groups, func(g desk.Membership) bool { return g.Group == *b.Group }) {
+						} else if !slices.ContainsFunc(person.Groups, func(g view.Membership) bool { return g.Group == *b.Group }) {
 							t.Errorf("on %s %s was not in %s", day.Format(time.DateOnly), user, b.Group.Name)
 						}
 					}

@@ -2,6 +2,10 @@ package desk_test
 
 import (
 	"encoding/json"
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
@@ -14,7 +18,7 @@ import (
 )
 
 // newer is the next version of a system's catalogue, as its supplier would send it.
-func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.System, sets []*model.Set)) []byte {
+func newer(t *testing.T, d *rooms.Desk, version string, alter func(s *model.System, sets []*model.Set)) []byte {
 	t.Helper()
 	q, _ := d.Design().Systems.Find("quaybook")
 	s := change.Clone(q)
@@ -37,7 +41,7 @@ func newer(t *testing.T, d *desk.Desk, version string, alter func(s *model.Syste
 
 func TestANewVersionOfACatalogue(t *testing.T) {
 	d, _ := openDemo(t)
-	file := desk.UpgradeFile{Name: "quaybook.json", Data: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
+	file := intake.UpgradeFile{Name: "quaybook.json", Data: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
 		for _, p := range s.Permissions {
 			if p.Key == "quaybook:gate:override" {
 				p.Key = "quaybook:gate:bypass"
@@ -53,11 +57,11 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 			}
 		}
 	})}
-	u := must[*desk.Upgrade](t)(d.Upgrade(signe, file))
+	u := must[*intake.Upgrade](t)(d.Upgrade(signe, file))
 	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 || u.Renamed[0].Holders != 17 || len(u.Sets) != 1 || len(u.Faults) != 0 || u.Gaining == 0 || !u.Changes || len(u.Doubts) != 0 {
 		t.Fatalf("it changes %+v", u)
 	}
-	if !slices.ContainsFunc(u.Resting, func(r desk.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 }) || !slices.ContainsFunc(u.Roles, func(r desk.UpgradeRole) bool {
+	if !slices.ContainsFunc(u.Resting, func(r intake.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 }) || !slices.ContainsFunc(u.Roles, func(r intake.UpgradeRole) bool {
 		return r.Ref.ID == "night-cover" && len(r.Gains) == 1 && len(r.Losses) == 1
 	}) {
 		t.Errorf("resting on it: %+v, %+v", u.Resting, u.Roles)
@@ -74,11 +78,11 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 	}
 	before := d.Design()
 	applied := must[*desk.Applied](t)(d.Apply(signe, "Quaybook 9", draft.Stamp))
-	known := must[*desk.Known](t)(d.Known())
+	known := must[*directory.Known](t)(d.Known())
 	if !known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:bypass", index.Record{Area: "terminal-1"}, today) || known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:override", index.Record{Area: "terminal-1"}, today) {
 		t.Error("who could override gates cannot bypass them")
 	}
-	again := must[*desk.Upgrade](t)(d.Upgrade(signe, file))
+	again := must[*intake.Upgrade](t)(d.Upgrade(signe, file))
 	if again.Changes || len(again.Misled) != 1 {
 		t.Errorf("again: %+v", again)
 	}
@@ -94,20 +98,20 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 func TestWhatIsNoUpgrade(t *testing.T) {
 	d, _ := openDemo(t)
 	for text, says := range map[string]string{"": "empty", "{}": "one system", "key\nnonsense": "line 2"} {
-		_, err := d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte(text), System: "quaybook"})
+		_, err := d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte(text), System: "quaybook"})
 		refused(t, err, desk.Invalid, says)
 	}
-	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, desk.UpgradeFile{Name: "x", Data: []byte("key\nx:a:b")})
+	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, intake.UpgradeFile{Name: "x", Data: []byte("key\nx:a:b")})
 	refused(t, err, desk.NotAllowed, "catalogue")
-	old := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
+	old := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
 	if len(old.Doubts) != 1 || !strings.Contains(old.Doubts[0], "lower version") {
 		t.Errorf("a lower version: %q", old.Doubts)
 	}
-	part := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte("key\nquaybook:gate:admit\nquaybook:gate:view")}))
+	part := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key\nquaybook:gate:admit\nquaybook:gate:view")}))
 	if len(part.Doubts) != 2 || !strings.Contains(part.Doubts[0], "does not tell its version") || !strings.Contains(part.Doubts[1], "lacks 33 of the 35 permissions") {
 		t.Errorf("a part: %q", part.Doubts)
 	}
-	u := must[*desk.Upgrade](t)(d.Upgrade(signe, desk.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}))
+	u := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}))
 	if len(u.Faults) == 0 || !u.New {
 		t.Errorf("a cycle: %+v", u)
 	}
@@ -115,8 +119,8 @@ func TestWhatIsNoUpgrade(t *testing.T) {
 
 func TestCapabilities(t *testing.T) {
 	d, _ := openDemo(t)
-	x := must[*desk.Known](t)(d.Known()).Index()
-	c := must[*desk.Capabilities](t)(d.Capabilities(signe, "quaybook", nil))
+	x := must[*directory.Known](t)(d.Known()).Index()
+	c := must[*view.Capabilities](t)(d.Capabilities(signe, "quaybook", nil))
 	if len(c.Rows) != 35 || len(c.Columns) < 10 {
 		t.Fatalf("%d by %d", len(c.Rows), len(c.Columns))
 	}
@@ -143,7 +147,7 @@ func TestCapabilities(t *testing.T) {
 	if !seen["licence"] || !seen["role"] || !seen["set"] {
 		t.Errorf("the columns are of %v", seen)
 	}
-	own := must[*desk.Capabilities](t)(d.Capabilities(signe, "quaybook", []string{"own"}))
+	own := must[*view.Capabilities](t)(d.Capabilities(signe, "quaybook", []string{"own"}))
 	for _, col := range own.Columns {
 		if s, ok := d.Design().Sets.Find(col.Ref.ID); !ok || s.System != "" {
 			t.Errorf("among own sets: %+v", col)

@@ -1,6 +1,10 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
@@ -10,7 +14,7 @@ import (
 	"fachwerk/internal/desk"
 )
 
-func names(rows []desk.Row) (out []string) {
+func names(rows []view.Row) (out []string) {
 	for _, r := range rows {
 		out = append(out, r.Name)
 	}
@@ -19,40 +23,40 @@ func names(rows []desk.Row) (out []string) {
 
 func TestBays(t *testing.T) {
 	d, _ := open(t)
-	bay := must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{}, "", 0, 100))
+	bay := must[*view.Bay](t)(d.Bay(bea, "user", view.View{}, "", 0, 100))
 	if bay.Total != 7 || bay.Matching != 7 || bay.Connected != 0 || !slices.IsSorted(names(bay.Rows)) {
 		t.Errorf("without a focus: %+v", bay)
 	}
-	bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{Focus: "role:night"}, "", 0, 100))
+	bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Focus: "role:night"}, "", 0, 100))
 	if bay.Connected != 2 || !slices.Equal(names(bay.Rows)[:2], []string{"Cy", "Dan"}) || !bay.Rows[0].Connected || bay.Rows[2].Connected {
 		t.Errorf("those joined to the focus are not on top: %v", names(bay.Rows))
 	}
-	bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{Focus: "role:night"}, "TERMINAL 1", 0, 100)) // cy's home
+	bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Focus: "role:night"}, "TERMINAL 1", 0, 100)) // cy's home
 	if bay.Total != 7 || !slices.Equal(names(bay.Rows), []string{"Cy"}) {
 		t.Errorf("filtered: %v", names(bay.Rows))
 	}
-	if bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{Where: "t1"}, "", 0, 100)); !slices.Equal(names(bay.Rows), []string{"Cy"}) || bay.Total != 7 {
+	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Where: "t1"}, "", 0, 100)); !slices.Equal(names(bay.Rows), []string{"Cy"}) || bay.Total != 7 {
 		t.Errorf("at home at Terminal 1: %v", names(bay.Rows))
 	}
-	if bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{}, "", 5, 100)); len(bay.Rows) != 2 {
+	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{}, "", 5, 100)); len(bay.Rows) != 2 {
 		t.Errorf("the window from 5 has %d rows", len(bay.Rows))
 	}
-	if bay = must[*desk.Bay](t)(d.Bay(bea, "user", desk.View{}, "", 99, 100)); len(bay.Rows) != 0 {
+	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{}, "", 99, 100)); len(bay.Rows) != 0 {
 		t.Errorf("the window beyond the end has %d rows", len(bay.Rows))
 	}
-	_, err := d.Bay(bea, "area", desk.View{}, "", 0, 10)
+	_, err := d.Bay(bea, "area", view.View{}, "", 0, 10)
 	refused(t, err, desk.NotFound, "no bay")
-	for _, v := range []desk.View{{Focus: "nonsense"}, {Focus: "area:t1"}} {
+	for _, v := range []view.View{{Focus: "nonsense"}, {Focus: "area:t1"}} {
 		_, err := d.Bay(bea, "user", v, "", 0, 10)
 		refused(t, err, desk.Invalid, "kind:id")
 	}
-	_, err = d.Bay(bea, "user", desk.View{Focus: "role:none"}, "", 0, 10)
+	_, err = d.Bay(bea, "user", view.View{Focus: "role:none"}, "", 0, 10)
 	refused(t, err, desk.NotFound, "no role")
-	_, err = d.Bay(bea, "user", desk.View{Where: "moon"}, "", 0, 10)
+	_, err = d.Bay(bea, "user", view.View{Where: "moon"}, "", 0, 10)
 	refused(t, err, desk.NotFound, "no area")
 }
 
-func beams(p *desk.Picture) (out []string) {
+func beams(p *view.Picture) (out []string) {
 	for _, b := range p.Beams {
 		out = append(out, strings.TrimSpace(b.From.ID+" "+b.Relation+" "+b.To.ID+" "+b.Draft))
 	}
@@ -62,41 +66,41 @@ func beams(p *desk.Picture) (out []string) {
 
 func TestPictures(t *testing.T) {
 	d, _ := open(t)
-	p := must[*desk.Picture](t)(d.Picture(bea, desk.View{Focus: "user:cy"}))
+	p := must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy"}))
 	want := []string{"clerk includes see", "crew assigned clerk", "crew nested all", "cy assigned night", "cy member crew", "cy member everyone", "cy member public", "night includes open", "open gives s:gate:open", "open gives s:gate:view", "see gives s:gate:view"}
 	if got := beams(p); !slices.Equal(got, want) {
 		t.Errorf("the beams around cy are\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	p = must[*desk.Picture](t)(d.Picture(bea, desk.View{Focus: "user:cy", Second: "permission:s:gate:open"}))
+	p = must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy", Second: "permission:s:gate:open"}))
 	if got := beams(p); !slices.Equal(got, []string{"cy assigned night", "night includes open", "open gives s:gate:open"}) || p.Apart {
 		t.Errorf("the paths are %v", got)
 	}
-	p = must[*desk.Picture](t)(d.Picture(bea, desk.View{Focus: "permission:s:gate:open", Second: "user:ann"}))
+	p = must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "permission:s:gate:open", Second: "user:ann"}))
 	if !p.Apart || len(p.Beams) != 0 {
 		t.Errorf("ann has a path to the gate: %v", beams(p))
 	}
 	// At Terminal 2 nothing counts that was given at Terminal 1.
-	p = must[*desk.Picture](t)(d.Picture(bea, desk.View{Focus: "user:cy", Where: "t2"}))
+	p = must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy", Where: "t2"}))
 	if p.Counts["permission"] != 0 || p.Counts["role"] != 0 {
 		t.Errorf("at Terminal 2: %v", p.Counts)
 	}
 	// What is drafted shows as such, what is cut stays in sight.
 	must[*desk.Draft](t)(d.Cut(bea, end("user", "cy"), end("role", "night"), ""))
-	must[*desk.Draft](t)(d.Join(bea, end("user", "cy"), end("role", "lead"), desk.JoinTerms{}))
-	got := beams(must[*desk.Picture](t)(d.Picture(bea, desk.View{Focus: "user:cy"})))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "cy"), end("role", "lead"), edit.JoinTerms{}))
+	got := beams(must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy"})))
 	for _, want := range []string{"cy assigned night cut", "cy assigned lead new", "crew assigned clerk"} {
 		if !slices.Contains(got, want) {
 			t.Errorf("the drafted picture lacks %q: %v", want, got)
 		}
 	}
-	if other := beams(must[*desk.Picture](t)(d.Picture(eve, desk.View{Focus: "user:cy"}))); slices.Contains(other, "cy assigned lead new") {
+	if other := beams(must[*view.Picture](t)(d.Picture(eve, view.View{Focus: "user:cy"}))); slices.Contains(other, "cy assigned lead new") {
 		t.Error("eve sees what bea drafts")
 	}
 }
 
 func TestPersonSheet(t *testing.T) {
 	d, _ := open(t)
-	p := must[*desk.Person](t)(d.Person(eve, "cy", ""))
+	p := must[*view.Person](t)(d.Person(eve, "cy", ""))
 	if p.Manager == nil || p.Manager.Name != "Ann" || !p.Live || p.Area.Name != "Terminal 1" || len(p.Assignments) != 1 || len(p.Groups) != 4 {
 		t.Errorf("the sheet is %+v", p)
 	}
@@ -108,7 +112,7 @@ func TestPersonSheet(t *testing.T) {
 	if first.Action != "view" || first.State != "held" || first.Note != "Terminal 1" || second.Action != "open" || second.Risk != 3 {
 		t.Errorf("the bricks are %+v %+v", first, second)
 	}
-	if p = must[*desk.Person](t)(d.Person(cy, "cy", "t2")); p.Systems[0].Held != 0 {
+	if p = must[*view.Person](t)(d.Person(cy, "cy", "t2")); p.Systems[0].Held != 0 {
 		t.Errorf("at Terminal 2, cy sees %+v", p.Systems[0])
 	}
 	_, err := d.Person(bea, "zed", "")
@@ -119,19 +123,19 @@ func TestPersonSheet(t *testing.T) {
 
 func TestTraces(t *testing.T) {
 	d, _ := open(t)
-	trace := must[*desk.Trace](t)(d.Trace(bea, "cy", "s:gate:view", ""))
+	trace := must[*view.Trace](t)(d.Trace(bea, "cy", "s:gate:view", ""))
 	if len(trace.Ways) != 2 || len(trace.WhyNot) != 0 || len(trace.Held) != 1 {
 		t.Fatalf("the trace is %+v", trace)
 	}
-	hand := slices.IndexFunc(trace.Ways, func(w desk.Way) bool { return w.Cut != nil })
+	hand := slices.IndexFunc(trace.Ways, func(w view.Way) bool { return w.Cut != nil })
 	if hand < 0 || trace.Ways[hand].Cut.Assignment != "cy-night" {
 		t.Errorf("the way by hand is not to be cut: %+v", trace.Ways)
 	}
-	trace = must[*desk.Trace](t)(d.Trace(bea, "cy", "s:gate:view", "t2"))
+	trace = must[*view.Trace](t)(d.Trace(bea, "cy", "s:gate:view", "t2"))
 	if len(trace.WhyNot) != 1 || trace.WhyNot[0].Obstacle != string(index.OutOfReach) || trace.WhyNot[0].Way == nil {
 		t.Errorf("at Terminal 2: %+v", trace.WhyNot)
 	}
-	trace = must[*desk.Trace](t)(d.Trace(bea, "ann", "s:gate:open", ""))
+	trace = must[*view.Trace](t)(d.Trace(bea, "ann", "s:gate:open", ""))
 	if len(trace.WhyNot) != 1 || trace.WhyNot[0].Obstacle != string(index.NotAssigned) {
 		t.Errorf("ann: %+v", trace.WhyNot)
 	}
@@ -141,25 +145,25 @@ func TestTraces(t *testing.T) {
 
 func TestReviewFromOpeningToOutcome(t *testing.T) {
 	d, s := open(t)
-	preview := must[*desk.ReviewPreview](t)(d.PreviewReview(bea, desk.NewReview{Role: "night"}))
+	preview := must[*review.ReviewPreview](t)(d.PreviewReview(bea, review.NewReview{Role: "night"}))
 	if preview.Items != 2 || preview.ByHand != 2 || preview.Fallback != 0 || len(preview.Reviewers) != 1 || preview.Reviewers[0].Reviewer.Name != "Ann" {
 		t.Errorf("the preview is %+v", preview)
 	}
-	r := must[*desk.Review](t)(d.OpenReview(bea, desk.NewReview{Role: "night"}))
-	if me := must[*desk.Me](t)(d.Me(ann)); me.Waiting != 2 {
+	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "night"}))
+	if me := must[*account.Me](t)(d.Me(ann)); me.Waiting != 2 {
 		t.Errorf("%d items wait for ann", me.Waiting)
 	}
-	if list := must[[]desk.Review](t)(d.Reviews(cy, "")); len(list) != 0 {
+	if list := must[[]review.Review](t)(d.Reviews(cy, "")); len(list) != 0 {
 		t.Error("cy sees a review that asks about cy")
 	}
 	_, err := d.Review(cy, r.ID, "")
 	refused(t, err, desk.NotAllowed, "See reviews")
-	detail := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID, ""))
+	detail := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, ""))
 	if len(detail.Items) != 2 || detail.MayRun || !detail.Items[0].Mine {
 		t.Fatalf("ann sees %+v", detail)
 	}
 	one := detail.Items[0]
-	if inside := must[*desk.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 || len(inside.Loses) != 1 || inside.Loses[0].Permission != "s:gate:open" ||
+	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 || len(inside.Loses) != 1 || inside.Loses[0].Permission != "s:gate:open" ||
 		len(inside.Stays) != 1 || inside.Stays[0].Permission != "s:gate:view" || len(inside.StaysBy) != 1 || inside.StaysBy[0].Name != "Crew" {
 		t.Errorf("if revoked, cy loses %+v: seeing the gate stays %+v by the crew %+v", inside.Loses, inside.Stays, inside.StaysBy)
 	}
@@ -169,22 +173,22 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "for Ann to decide")
 	_, err = d.Decide(ann, one.ID, "revoke", " ")
 	refused(t, err, desk.Invalid, "Say why")
-	must[*desk.ReviewItem](t)(d.Decide(ann, one.ID, "revoke", "no nights any longer"))
-	must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", "a slip"))
-	if item := must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" || item.By != nil {
+	must[*review.ReviewItem](t)(d.Decide(ann, one.ID, "revoke", "no nights any longer"))
+	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", "a slip"))
+	if item := must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" || item.By != nil {
 		t.Errorf("taken back, the decision is %+v", item)
 	}
-	must[*desk.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
+	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
 	_, err = d.CloseReview(ann, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	if outcome := must[*desk.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 || text(outcome[0]) != "Cy loses Night at Terminal 1" {
+	if outcome := must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 || text(outcome[0]) != "Cy loses Night at Terminal 1" {
 		t.Errorf("the outcome would be %v", outcome)
 	}
 	draft := must[*desk.Draft](t)(d.Cut(kay, end("user", "dan"), end("role", "night"), ""))
 	if !slices.Equal(draft.Reviews, []string{"Review of Night"}) {
 		t.Errorf("the draft touches the reviews %v", draft.Reviews)
 	}
-	closed := must[*desk.Review](t)(d.CloseReview(kay, r.ID))
+	closed := must[*review.Review](t)(d.CloseReview(kay, r.ID))
 	if closed.Revision != 2 || closed.Kept != 1 || closed.Revoked != 1 || closed.Closed == nil {
 		t.Errorf("closed as %+v", closed)
 	}
@@ -195,7 +199,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	refused(t, err, desk.NotFound, "closed")
 	_, err = d.CloseReview(kay, r.ID)
 	refused(t, err, desk.Conflict, "closed already")
-	if history := must[[]desk.Revision](t)(d.History(eve, desk.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
+	if history := must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
 		t.Errorf("the history says %q", history[0].Why)
 	}
 	if d = reopen(t, s); allowed(d, "cy", "s:gate:open", "t1") {
@@ -205,13 +209,13 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 
 func TestReviewersAreNeverThemselves(t *testing.T) {
 	d, _ := open(t)
-	must[*desk.Draft](t)(d.Join(bea, end("user", "bea"), end("role", "night"), desk.JoinTerms{}))
-	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("role", "night"), desk.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "bea"), end("role", "night"), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("role", "night"), edit.JoinTerms{}))
 	applyAll(t, d, bea)
-	_, err := d.OpenReview(bea, desk.NewReview{Role: "night"})
+	_, err := d.OpenReview(bea, review.NewReview{Role: "night"})
 	refused(t, err, desk.Invalid, "Nobody but Bea")
-	r := must[*desk.Review](t)(d.OpenReview(kay, desk.NewReview{Role: "night"}))
-	for _, i := range must[*desk.ReviewDetail](t)(d.Review(kay, r.ID, "")).Items {
+	r := must[*review.Review](t)(d.OpenReview(kay, review.NewReview{Role: "night"}))
+	for _, i := range must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Items {
 		if i.Reviewer.ID == i.User.ID {
 			t.Errorf("%s decides about themselves", i.User.Name)
 		}
@@ -219,12 +223,12 @@ func TestReviewersAreNeverThemselves(t *testing.T) {
 			t.Errorf("ann has no manager, so the opener decides, not %s", i.Reviewer.Name)
 		}
 	}
-	_, err = d.OpenReview(bea, desk.NewReview{Role: "none"})
+	_, err = d.OpenReview(bea, review.NewReview{Role: "none"})
 	refused(t, err, desk.NotFound, "no role")
-	_, err = d.OpenReview(bea, desk.NewReview{Role: "lead"})
+	_, err = d.OpenReview(bea, review.NewReview{Role: "lead"})
 	refused(t, err, desk.Invalid, "nothing to review")
 	early := now.AddDate(0, 0, -1)
-	_, err = d.OpenReview(kay, desk.NewReview{Role: "night", Due: &early})
+	_, err = d.OpenReview(kay, review.NewReview{Role: "night", Due: &early})
 	refused(t, err, desk.Invalid, "due before it opens")
 }
 
@@ -237,12 +241,12 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	if err := d.Load(full, true, "test"); err != nil {
 		t.Fatal(err)
 	}
-	r := must[*desk.Review](t)(d.OpenReview(bea, desk.NewReview{Role: "boss"}))
-	item := must[*desk.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
-	must[*desk.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
+	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "boss"}))
+	item := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
+	must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	_, err := d.CloseReview(kay, r.ID)
 	refused(t, err, desk.NotAllowed, "last live person")
-	if must[*desk.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
+	if must[*review.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
 		t.Error("the review is closed all the same")
 	}
 }

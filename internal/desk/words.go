@@ -53,38 +53,38 @@ type Terms struct {
 	Note    string     `json:"note" doc:"All of it in a few words"`
 }
 
-func (h *house) ref(kind model.Kind, id string) Ref {
+func (h *House) Ref(kind model.Kind, id string) Ref {
 	name := ""
 	switch kind {
 	case model.KindGroup:
-		name = h.index.GroupName(id)
+		name = h.Index.GroupName(id)
 	case index.KindPermission:
 		name = id
 	default:
-		if o := h.design().Get(kind, id); o != nil {
+		if o := h.Design().Get(kind, id); o != nil {
 			name = o.Title()
 		}
 	}
 	return Ref{string(kind), id, cmp.Or(name, id)}
 }
 
-// area names an area; an empty id means the root.
-func (h *house) area(id string) Ref { return h.ref(model.KindArea, cmp.Or(id, h.design().Root())) }
+// Area names an area; an empty id means the root.
+func (h *House) Area(id string) Ref { return h.Ref(model.KindArea, cmp.Or(id, h.Design().Root())) }
 
-func (h *house) holdings(list []index.Holding) []Holding {
+func (h *House) Holdings(list []index.Holding) []Holding {
 	out := make([]Holding, len(list))
 	for i, x := range list {
-		out[i] = Holding{Permission: x.Permission, Area: h.area(x.Area), Reach: string(x.Reach),
-			Whole: x.Area == h.design().Root() && x.Reach == model.ReachArea}
-		if p, ok := h.design().Permission(x.Permission); ok {
+		out[i] = Holding{Permission: x.Permission, Area: h.Area(x.Area), Reach: string(x.Reach),
+			Whole: x.Area == h.Design().Root() && x.Reach == model.ReachArea}
+		if p, ok := h.Design().Permission(x.Permission); ok {
 			out[i].Label, out[i].Risk = p.Label, p.Risk
 		}
 	}
 	return out
 }
 
-func (h *house) terms(a *model.Assignment) Terms {
-	t := Terms{ID: a.ID, Area: h.area(a.Area), Whole: a.Area == "", Reach: string(a.Reach), Mode: string(a.Mode), From: optional(a.From), Until: optional(a.Until), Reason: a.Reason, Contact: a.Contact}
+func (h *House) Terms(a *model.Assignment) Terms {
+	t := Terms{ID: a.ID, Area: h.Area(a.Area), Whole: a.Area == "", Reach: string(a.Reach), Mode: string(a.Mode), From: Optional(a.From), Until: Optional(a.Until), Reason: a.Reason, Contact: a.Contact}
 	notes := []string{"whole organisation"}
 	if a.Area != "" {
 		notes[0] = t.Area.Name
@@ -108,14 +108,14 @@ func (h *house) terms(a *model.Assignment) Terms {
 	return t
 }
 
-func optional(t time.Time) *time.Time {
+func Optional(t time.Time) *time.Time {
 	if t.IsZero() {
 		return nil
 	}
 	return &t
 }
 
-func sentences(list []change.Sentence) [][]Part {
+func Sentences(list []change.Sentence) [][]Part {
 	out := make([][]Part, len(list))
 	for i, s := range list {
 		out[i] = make([]Part, len(s))
@@ -127,11 +127,11 @@ func sentences(list []change.Sentence) [][]Part {
 }
 
 // risks are the words for the levels of risk.
-var risks = []string{"", "elevated", "high", "critical"}
+var Risks = []string{"", "elevated", "high", "critical"}
 
-// note says in a few words what a thing in a bay is.
-func (h *house) note(n index.Node) string {
-	d := h.design()
+// Note says in a few words what a thing in a bay is.
+func (h *House) Note(n index.Node) string {
+	d := h.Design()
 	switch n.Kind {
 	case model.KindUser:
 		if u, ok := d.Users.Find(n.ID); ok {
@@ -139,7 +139,7 @@ func (h *house) note(n index.Node) string {
 			if u.JobTitle != "" {
 				notes = append(notes, u.JobTitle)
 			}
-			return strings.Join(append(notes, h.area(u.Area).Name), " · ")
+			return strings.Join(append(notes, h.Area(u.Area).Name), " · ")
 		}
 	case model.KindGroup:
 		notes := []string{}
@@ -193,68 +193,68 @@ func (h *house) note(n index.Node) string {
 	return ""
 }
 
-// size says how many people are in a group, or how many permissions a role or set gives; empty for other things.
-func (h *house) size(n index.Node) string {
+// Size says how many people are in a group, or how many permissions a role or set gives; empty for other things.
+func (h *House) Size(n index.Node) string {
 	switch n.Kind {
 	case model.KindGroup:
-		return count(h.index.Size(n.ID), "person", "people")
+		return Count(h.Index.Size(n.ID), "person", "people")
 	case model.KindRole, model.KindSet:
-		return count(len(h.index.Content(n.Kind, n.ID)), "permission", "permissions")
+		return Count(len(h.Index.Content(n.Kind, n.ID)), "permission", "permissions")
 	}
 	return ""
 }
 
-// summary is a thing's note with its size.
-func (h *house) summary(n index.Node) string {
-	note, size := h.note(n), h.size(n)
+// Summary is a thing's note with its size.
+func (h *House) Summary(n index.Node) string {
+	note, size := h.Note(n), h.Size(n)
 	if note == "" || size == "" {
 		return note + size
 	}
 	return note + " · " + size
 }
 
-func count(n int, one, many string) string {
+func Count(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// optional names an object, or nothing.
-func (h *house) optional(kind model.Kind, id string) *Ref {
+// Optional names an object, or nothing.
+func (h *House) Optional(kind model.Kind, id string) *Ref {
 	if id == "" {
 		return nil
 	}
-	r := h.ref(kind, id)
+	r := h.Ref(kind, id)
 	return &r
 }
 
-func areaOr(x *index.Index, area string) string {
+func AreaOr(x *index.Index, area string) string {
 	if area == "" {
 		return x.Design().Root()
 	}
 	return area
 }
 
-// subject names who an assignment or a delegation is for.
-func (h *house) subject(s model.Subject) Ref {
+// Subject names who an assignment or a delegation is for.
+func (h *House) Subject(s model.Subject) Ref {
 	if s.User != "" {
-		return h.ref(model.KindUser, s.User)
+		return h.Ref(model.KindUser, s.User)
 	}
-	return h.ref(model.KindGroup, s.Group)
+	return h.Ref(model.KindGroup, s.Group)
 }
 
-// troubleIn gives what is wrong with a filter's text, and where, in characters.
-func troubleIn(text string, err error) (string, int) {
+// TroubleIn gives what is wrong with a filter's text, and where, in characters.
+func TroubleIn(text string, err error) (string, int) {
 	var e *filter.Error
 	if !errors.As(err, &e) {
 		return err.Error(), 0
 	}
-	return upper(e.Message) + ".", len([]rune(text[:min(e.Offset, len(text))]))
+	return Upper(e.Message) + ".", len([]rune(text[:min(e.Offset, len(text))]))
 }
 
-// nameObject gives a new object an id that is made from its name, or at random if it has none.
-func nameObject(d *model.Design, o model.Object) {
+// NameObject gives a new object an id that is made from its name, or at random if it has none.
+func NameObject(d *model.Design, o model.Object) {
 	id := ""
 	switch o.(type) {
 	case *model.Assignment:
@@ -283,8 +283,8 @@ type End struct {
 	ID   string `json:"id" minLength:"1"`
 }
 
-// exists refuses ends that a design does not have.
-func exists(d *model.Design, ends ...End) error {
+// Exists refuses ends that a design does not have.
+func Exists(d *model.Design, ends ...End) error {
 	for _, e := range ends {
 		found := false
 		switch model.Kind(e.Kind) {
@@ -296,36 +296,36 @@ func exists(d *model.Design, ends ...End) error {
 			found = d.Get(model.Kind(e.Kind), e.ID) != nil
 		}
 		if !found {
-			return refuse(NotFound, "There is no %s %q.", model.Kind(e.Kind).Word(), e.ID)
+			return Refuse(NotFound, "There is no %s %q.", model.Kind(e.Kind).Word(), e.ID)
 		}
 	}
 	return nil
 }
 
-func itoa(n int) string { return strconv.Itoa(n) }
+func Itoa(n int) string { return strconv.Itoa(n) }
 
-// names lists things by name.
-func (h *house) names(kind model.Kind, ids []string) string {
+// Names lists things by name.
+func (h *House) Names(kind model.Kind, ids []string) string {
 	out := make([]string, len(ids))
 	for i, id := range ids {
-		out[i] = h.ref(kind, id).Name
+		out[i] = h.Ref(kind, id).Name
 	}
 	return strings.Join(out, ", ")
 }
 
-// people says in words whom a delegation is about.
-func (h *house) people(p model.People) string {
+// People says in words whom a delegation is about.
+func (h *House) People(p model.People) string {
 	switch {
 	case p.Group != "":
-		return "members of " + h.ref(model.KindGroup, p.Group).Name
+		return "members of " + h.Ref(model.KindGroup, p.Group).Name
 	case p.Filter != "":
 		return "people with " + p.Filter
 	}
-	return "people of " + h.area(p.Area).Name
+	return "people of " + h.Area(p.Area).Name
 }
 
-// grouped writes a number with commas.
-func grouped(n int) string {
+// Grouped writes a number with commas.
+func Grouped(n int) string {
 	s := strconv.Itoa(n)
 	for i := len(s) - 3; i > 0; i -= 3 {
 		s = s[:i] + "," + s[i:]

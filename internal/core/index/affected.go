@@ -1,6 +1,7 @@
 package index
 
 import (
+	"maps"
 	mathbits "math/bits"
 	"slices"
 	"sync"
@@ -28,7 +29,7 @@ type Difference struct {
 func Differences(before, after *Index, watched []string, t time.Time) []Difference {
 	b, a := before.design, after.design
 	if !alike(b, a) {
-		return differencesOfAll(before, after, t)
+		return differencesAcross(before, after, t)
 	}
 	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched)}
 	c.gather()
@@ -51,22 +52,207 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	return slices.Concat(parts...)
 }
 
-// differencesOfAll compares everybody permission by permission, for designs whose permissions or areas are not the same.
-func differencesOfAll(before, after *Index, t time.Time) (out []Difference) {
-	model.EachPair(before.design.Users, after.design.Users, func(i, j int) {
-		id := ""
-		if j >= 0 {
-			id = after.design.Users[j].ID
-		} else {
-			id = before.design.Users[i].ID
+// differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes have other numbers for these. Whose account, groups,
+// assignments or areas changed is compared whole; who may only be concerned since permissions are others, by these alone.
+func differencesAcross(before, after *Index, t time.Time) []Difference {
+	c := crossing{before: before, after: after, t: t, whole: map[string]bool{}, keys: map[string]bool{}}
+	c.accounts()
+	c.places()
+	c.grants()
+	c.permissions()
+	keys := slices.Sorted(maps.Keys(c.keys))
+	byKeys := map[string]bool{}
+	for _, x := range []*Index{before, after} {
+		for _, u := range append(x.WhoHolds(Some{Keys: keys}, t), c.reached(x)...) {
+			byKeys[u] = true
 		}
-		was, is := before.Widest(id, t), after.Widest(id, t)
-		d := Difference{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is), Watched: true}
-		waited := before.WaitsFor(id, t)
-		d.Waits = slices.DeleteFunc(after.WaitsFor(id, t), func(l string) bool { return slices.Contains(waited, l) })
-		out = append(out, d)
+	}
+	for u := range c.whole {
+		delete(byKeys, u)
+	}
+	users := slices.AppendSeq(slices.Collect(maps.Keys(c.whole)), maps.Keys(byKeys))
+	slices.Sort(users)
+	parts := make([][]Difference, fan.Parts())
+	fan.Out(len(users), func(p, from, to int) {
+		for _, id := range users[from:to] {
+			var was, is []Holding
+			if c.whole[id] {
+				was, is = before.Widest(id, t), after.Widest(id, t)
+			} else {
+				was, _ = before.HeldOf(id, Some{Keys: keys}, t)
+				is, _ = after.HeldOf(id, Some{Keys: keys}, t)
+			}
+			d := Difference{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is), Watched: true}
+			waited := before.WaitsFor(id, t)
+			d.Waits = slices.DeleteFunc(after.WaitsFor(id, t), func(l string) bool { return slices.Contains(waited, l) })
+			parts[p] = append(parts[p], d)
+		}
 	})
-	return out
+	return slices.Concat(parts...)
+}
+
+// crossing gathers who can be concerned by a change across permissions, licences and areas.
+type crossing struct {
+	before, after *Index
+	t             time.Time
+	whole         map[string]bool // people to be compared whole
+	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
+	bundles       []Node          // roles and sets that give others
+}
+
+func (c *crossing) subject(x *Index, s model.Subject) {
+	if s.User != "" {
+		c.whole[s.User] = true
+		return
+	}
+	for _, u := range x.Members(s.Group) {
+		c.whole[u] = true
+	}
+}
+
+// accounts takes in those who changed themselves, and the members of groups that did.
+func (c *crossing) accounts() {
+	b, a := c.before.design, c.after.design
+	model.EachChange(b.Users, a.Users, func(i, j int) {
+		if i >= 0 {
+			c.whole[b.Users[i].ID] = true
+		}
+		if j >= 0 {
+			c.whole[a.Users[j].ID] = true
+		}
+	})
+	model.EachChange(b.Groups, a.Groups, func(i, j int) {
+		if i >= 0 {
+			c.subject(c.before, model.Subject{Group: b.Groups[i].ID})
+		}
+		if j >= 0 {
+			c.subject(c.after, model.Subject{Group: a.Groups[j].ID})
+		}
+	})
+}
+
+// places takes in those who are given something at an area that lies elsewhere now.
+func (c *crossing) places() {
+	b, a := c.before.design, c.after.design
+	if slices.Equal(b.Areas, a.Areas) {
+		return
+	}
+	path := func(d *model.Design, id string) (out []string) {
+		for range len(d.Areas) {
+			x, ok := d.Areas.Find(id)
+			if !ok {
+				return append(out, "")
+			}
+			if out = append(out, id); x.Parent == "" {
+				break
+			}
+			id = x.Parent
+		}
+		return out
+	}
+	moved := map[string]bool{} // by id; what lies below what moved has another path, too
+	for _, list := range []model.Table[*model.Area]{b.Areas, a.Areas} {
+		for _, x := range list {
+			if !slices.Equal(path(b, x.ID), path(a, x.ID)) {
+				moved[x.ID] = true
+				for _, d := range []*model.Design{b, a} {
+					for _, up := range path(d, x.ID) { // what lies above covers more or less than before
+						if up != d.Root() {
+							moved[up] = true
+						}
+					}
+				}
+			}
+		}
+	}
+	rootMoved := b.Root() != a.Root()
+	for _, x := range []*Index{c.before, c.after} {
+		for _, g := range x.design.Assignments {
+			if moved[g.Area] || g.Area == "" && rootMoved {
+				c.subject(x, g.Subject)
+			}
+		}
+	}
+}
+
+// grants takes in those to whom something is assigned otherwise.
+func (c *crossing) grants() {
+	b, a := c.before.design, c.after.design
+	model.EachChange(b.Assignments, a.Assignments, func(i, j int) {
+		if i >= 0 {
+			c.subject(c.before, b.Assignments[i].Subject)
+		}
+		if j >= 0 {
+			c.subject(c.after, a.Assignments[j].Subject)
+		}
+	})
+}
+
+// permissions finds which permissions are not the same, or are given otherwise by roles and sets.
+func (c *crossing) permissions() {
+	b, a := c.before.design, c.after.design
+	licences := !slices.EqualFunc(b.Licences, a.Licences, func(l, m *model.Licence) bool { return l.ID == m.ID && slices.Equal(l.Covers, m.Covers) })
+	of := func(d *model.Design) map[string]*model.Permission {
+		m := map[string]*model.Permission{}
+		for _, s := range d.Systems {
+			for _, p := range s.Permissions {
+				q := *p
+				if q.Licence == "" {
+					q.Licence = s.Licence
+				}
+				m[q.Key] = &q
+			}
+		}
+		return m
+	}
+	was, is := of(b), of(a)
+	for _, m := range []map[string]*model.Permission{was, is} {
+		for key, p := range m {
+			o, q := was[key], is[key]
+			if o == nil || q == nil || o.Class != q.Class || o.Span != q.Span || o.Licence != q.Licence || !slices.Equal(o.Implies, q.Implies) || licences && p.Licence != "" {
+				c.keys[key] = true
+			}
+		}
+	}
+	differ := func(kind model.Kind, id string) {
+		before, after := c.before.Content(kind, id), c.after.Content(kind, id)
+		if slices.Equal(before, after) {
+			return
+		}
+		c.bundles = append(c.bundles, Node{kind, id})
+		for _, pair := range [][2][]string{{before, after}, {after, before}} {
+			for _, key := range pair[0] {
+				if _, both := slices.BinarySearch(pair[1], key); !both {
+					c.keys[key] = true
+				}
+			}
+		}
+	}
+	for _, d := range []*model.Design{b, a} {
+		for _, r := range d.Roles {
+			differ(model.KindRole, r.ID)
+		}
+		for _, s := range d.Sets {
+			differ(model.KindSet, s.ID)
+		}
+	}
+	// What needs a licence needs it for all that it implies.
+	for _, x := range []*Index{c.before, c.after} {
+		for _, key := range x.Standing(slices.Collect(maps.Keys(c.keys))) {
+			c.keys[key] = true
+		}
+	}
+}
+
+// reached gives those whom a role or set reaches that gives other permissions than before.
+func (c *crossing) reached(x *Index) []string {
+	all := x.reach()
+	for _, n := range c.bundles {
+		if users := x.holders(n.Kind, n.ID, c.t); users != nil {
+			all.users.InPlaceUnion(users)
+		}
+	}
+	return x.idsOf(all.users)
 }
 
 // Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are of. Both lists are

@@ -106,9 +106,12 @@ func (x *Index) Update(d *model.Design) *Index {
 	return &y
 }
 
-// alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the same numbers for these.
+// alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the same numbers for these. What areas and licences are
+// called, and how many seats there are, makes no difference.
 func alike(a, b *model.Design) bool {
-	return slices.Equal(a.Systems, b.Systems) && slices.Equal(a.Licences, b.Licences) && slices.Equal(a.Areas, b.Areas)
+	return slices.Equal(a.Systems, b.Systems) &&
+		slices.EqualFunc(a.Licences, b.Licences, func(l, m *model.Licence) bool { return l == m || l.ID == m.ID && slices.Equal(l.Covers, m.Covers) }) &&
+		slices.EqualFunc(a.Areas, b.Areas, func(c, d *model.Area) bool { return c == d || c.ID == d.ID && c.Parent == d.Parent })
 }
 
 // update makes an index of another. Its steps build on each other, in the order in which they stand in [Index.Update].

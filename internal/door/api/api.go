@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/rooms"
 	"log/slog"
 	"net"
 	"net/http"
@@ -26,7 +27,7 @@ import (
 
 // API serves the application's API of one desk.
 type API struct {
-	desk     *desk.Desk
+	desk     *rooms.Desk
 	sessions *scs.SessionManager
 	huma     huma.API
 }
@@ -44,7 +45,7 @@ const (
 )
 
 // New makes the API and puts it on a router. Sessions are kept in sessions.
-func New(r chi.Router, d *desk.Desk, sessions scs.Store, version string) *API {
+func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
 	a := &API{desk: d, sessions: scs.New()}
 	a.sessions.Store = sessions
 	a.sessions.Lifetime, a.sessions.IdleTimeout = sessionLife, sessionIdle

@@ -3,6 +3,8 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -14,14 +16,13 @@ import (
 	"time"
 
 	"fachwerk/internal/demo"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 )
 
 var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 
-func serve(t *testing.T) (string, *desk.Desk) {
+func serve(t *testing.T) (string, *rooms.Desk) {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
@@ -30,7 +31,7 @@ func serve(t *testing.T) (string, *desk.Desk) {
 	if err := demo.Fill(s, day); err != nil {
 		t.Fatal(err)
 	}
-	d, err := desk.Open(s, func() time.Time { return day })
+	d, err := rooms.Open(s, func() time.Time { return day })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -94,7 +95,7 @@ func (b *browser) send(method, path string, body any) (int, map[string]any, http
 
 func (b *browser) signIn(user string) {
 	b.t.Helper()
-	if status, v, _ := b.send("POST", "/api/session", map[string]string{"userName": user, "password": desk.DemoPassword}); status != http.StatusOK {
+	if status, v, _ := b.send("POST", "/api/session", map[string]string{"userName": user, "password": account.DemoPassword}); status != http.StatusOK {
 		b.t.Fatalf("%s is not let in: %d %v", user, status, v)
 	}
 }
@@ -109,7 +110,7 @@ func TestSessions(t *testing.T) {
 	if status, v, _ = b.send("POST", "/api/session", map[string]string{"userName": "signe.halloran", "password": "wrong"}); status != http.StatusUnauthorized {
 		t.Errorf("a wrong password: %d %v", status, v)
 	}
-	_, _, header = b.send("POST", "/api/session", map[string]string{"userName": "Signe.Halloran", "password": desk.DemoPassword})
+	_, _, header = b.send("POST", "/api/session", map[string]string{"userName": "Signe.Halloran", "password": account.DemoPassword})
 	if cookie := header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") || !strings.Contains(cookie, "SameSite=Lax") {
 		t.Errorf("the cookie is %q", cookie)
 	}

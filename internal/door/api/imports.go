@@ -3,6 +3,8 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/intake"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -30,7 +32,7 @@ func (a *API) imports() {
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
 	huma.Register(a.huma, huma.Operation{OperationID: "beginImport", Method: http.MethodPost, Path: "/api/imports", Summary: "Try a file: CSV, a workbook, LDIF or JSON Lines", Middlewares: huma.Middlewares{a.identify, a.importersOnly}, MaxBodyBytes: MaxImport},
-		func(ctx context.Context, in *beginInput) (*body[*desk.Import], error) {
+		func(ctx context.Context, in *beginInput) (*body[*intake.Import], error) {
 			return answer(a.desk.BeginImport(actor(ctx), in.Name, in.Kind, in.RawBody))
 		})
 	type windowInput struct {
@@ -41,12 +43,12 @@ func (a *API) imports() {
 		Limit   int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(a, operation{id: "import", method: http.MethodGet, path: "/api/imports/{id}", summary: "A file that is tried, with a window into its rows and what each would do"},
-		func(ctx context.Context, in *windowInput) (*body[*desk.Import], error) {
+		func(ctx context.Context, in *windowInput) (*body[*intake.Import], error) {
 			return answer(a.desk.Import(actor(ctx), in.ID, in.Verdict, in.Words, in.Offset, in.Limit))
 		})
 	type alterInput struct {
 		ImportInput
-		Body desk.ImportHow
+		Body intake.ImportHow
 	}
 	on(a, operation{id: "alterImport", method: http.MethodPatch, path: "/api/imports/{id}", summary: "Take a file otherwise: how it is read, what its columns hold"},
 		func(ctx context.Context, in *alterInput) (*none, error) {
@@ -73,9 +75,9 @@ func (a *API) imports() {
 		func(ctx context.Context, in *ImportInput) (*none, error) {
 			return nothing(a.desk.CloseImport(actor(ctx), in.ID))
 		})
-	type upgradeInput struct{ Body desk.UpgradeFile }
+	type upgradeInput struct{ Body intake.UpgradeFile }
 	on(a, operation{id: "upgrade", method: http.MethodPost, path: "/api/upgrades", summary: "What a version of a system's catalogue would change", most: MaxCatalogue},
-		func(ctx context.Context, in *upgradeInput) (*body[*desk.Upgrade], error) {
+		func(ctx context.Context, in *upgradeInput) (*body[*intake.Upgrade], error) {
 			return answer(a.desk.Upgrade(actor(ctx), in.Body))
 		})
 	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: MaxCatalogue},
@@ -88,7 +90,7 @@ func (a *API) imports() {
 		Limit  int  `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(a, operation{id: "directories", method: http.MethodGet, path: "/api/directories", summary: "What directories keep, and a window into the people whom they have deleted"},
-		func(ctx context.Context, in *directoriesInput) (*body[*desk.Directories], error) {
+		func(ctx context.Context, in *directoriesInput) (*body[*directory.Directories], error) {
 			return answer(a.desk.Directories(actor(ctx), in.All, in.Offset, in.Limit))
 		})
 	type templateInput struct {

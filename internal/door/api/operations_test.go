@@ -3,6 +3,8 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -143,7 +145,7 @@ func BenchmarkOperations(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer s.Close()
-	d, err := desk.Open(s, func() time.Time { return generate.Day })
+	d, err := rooms.Open(s, func() time.Time { return generate.Day })
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -191,7 +193,7 @@ func BenchmarkOperations(b *testing.B) {
 	}
 	for i := range 5 {
 		began := time.Now()
-		r, err := d.OpenReview(who, desk.NewReview{Name: fmt.Sprintf("Review %d", i), Role: design.Roles[i].ID, Fallback: design.Users[9].ID})
+		r, err := d.OpenReview(who, review.NewReview{Name: fmt.Sprintf("Review %d", i), Role: design.Roles[i].ID, Fallback: design.Users[9].ID})
 		if err != nil {
 			b.Fatal(err)
 		}

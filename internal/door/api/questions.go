@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"fachwerk/internal/desk/view"
 	"fmt"
 	"io"
 	"net/http"
@@ -37,9 +38,9 @@ func (a *API) questions() {
 	a.repairs()
 	a.timelines()
 	a.exports()
-	type fitInput struct{ Body desk.FitAsk }
+	type fitInput struct{ Body view.FitAsk }
 	on(a, operation{id: "fit", method: http.MethodPost, path: "/api/fit", summary: "Which roles and sets, alone or up to three together, fit a need most closely"},
-		func(ctx context.Context, in *fitInput) (*body[*desk.FitAnswer], error) {
+		func(ctx context.Context, in *fitInput) (*body[*view.FitAnswer], error) {
 			return answer(a.desk.Fit(actor(ctx), in.Body))
 		})
 	type whoInput struct {
@@ -48,8 +49,8 @@ func (a *API) questions() {
 		Limit  int `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(a, operation{id: "whoCan", method: http.MethodGet, path: "/api/who", summary: "Who can do something, by which ways, and what these people have in common"},
-		func(ctx context.Context, in *whoInput) (*body[*desk.WhoCan], error) {
-			return answer(a.desk.WhoCan(actor(ctx), desk.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit}))
+		func(ctx context.Context, in *whoInput) (*body[*view.WhoCan], error) {
+			return answer(a.desk.WhoCan(actor(ctx), view.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit}))
 		})
 	type whoTableInput struct {
 		WhoInput
@@ -57,11 +58,11 @@ func (a *API) questions() {
 	}
 	on(a, operation{id: "exportWho", method: http.MethodGet, path: "/api/who/{form}", summary: "Everybody who can do something, as a table"},
 		func(ctx context.Context, in *whoTableInput) (*huma.StreamResponse, error) {
-			t, err := a.desk.WhoTable(actor(ctx), desk.WhoAsk{What: in.What, Where: in.Where, By: in.By})
+			t, err := a.desk.WhoTable(actor(ctx), view.WhoAsk{What: in.What, Where: in.Where, By: in.By})
 			return tableAs(in.Form, "fachwerk-who-can", t, err)
 		})
 	on(a, operation{id: "compare", method: http.MethodGet, path: "/api/compare", summary: "How things differ in what they hold or give"},
-		func(ctx context.Context, in *CompareInput) (*body[*desk.Comparison], error) {
+		func(ctx context.Context, in *CompareInput) (*body[*view.Comparison], error) {
 			return answer(a.desk.Compare(actor(ctx), in.Thing, in.All))
 		})
 	type capabilityInput struct {
@@ -69,7 +70,7 @@ func (a *API) questions() {
 		Kinds  []string `query:"kind,explode" maxItems:"4" enum:"licence,role,set,own" doc:"Which columns: licences, roles, supplied sets, own sets; all but the last if absent"`
 	}
 	on(a, operation{id: "capabilities", method: http.MethodGet, path: "/api/capabilities", summary: "What each licence, role and set can do in a system"},
-		func(ctx context.Context, in *capabilityInput) (*body[*desk.Capabilities], error) {
+		func(ctx context.Context, in *capabilityInput) (*body[*view.Capabilities], error) {
 			return answer(a.desk.Capabilities(actor(ctx), in.System, in.Kinds))
 		})
 	type capabilityTableInput struct {
@@ -125,7 +126,7 @@ func (a *API) timelines() {
 		Until time.Time `query:"until" doc:"In three months if absent"`
 	}
 	on(a, operation{id: "timeline", method: http.MethodGet, path: "/api/people/{id}/timeline", summary: "A person's access over time: what began and ended, and by which revision"},
-		func(ctx context.Context, in *timelineInput) (*body[*desk.Timeline], error) {
+		func(ctx context.Context, in *timelineInput) (*body[*view.Timeline], error) {
 			if in.From.IsZero() {
 				in.From = a.desk.Now().AddDate(-1, 0, 0)
 			}
@@ -143,7 +144,7 @@ func (a *API) repairs() {
 		Permission string `query:"permission" required:"true"`
 	}
 	on(a, operation{id: "repairs", method: http.MethodGet, path: "/api/people/{id}/repairs", summary: "The smallest changes by which a person would hold a permission, with what else each does"},
-		func(ctx context.Context, in *repairsInput) (*body[*desk.Repairs], error) {
+		func(ctx context.Context, in *repairsInput) (*body[*view.Repairs], error) {
 			return answer(a.desk.Repairs(actor(ctx), in.ID, in.Permission, in.Where))
 		})
 	type repairInput struct {

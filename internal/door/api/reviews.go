@@ -2,12 +2,12 @@ package api
 
 import (
 	"context"
+	"fachwerk/internal/desk/review"
 	"fmt"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/report"
 )
 
@@ -28,24 +28,24 @@ func (a *API) reviews() {
 		WhereInput
 	}
 	on(a, operation{id: "reviews", method: http.MethodGet, path: "/api/reviews", summary: "Reviews, latest first"},
-		func(ctx context.Context, in *WhereInput) (*body[[]desk.Review], error) {
+		func(ctx context.Context, in *WhereInput) (*body[[]review.Review], error) {
 			return answer(a.desk.Reviews(actor(ctx), in.Where))
 		})
-	type newInput struct{ Body desk.NewReview }
+	type newInput struct{ Body review.NewReview }
 	on(a, operation{id: "openReview", method: http.MethodPost, path: "/api/reviews", summary: "Open a review"},
-		func(ctx context.Context, in *newInput) (*body[*desk.Review], error) {
+		func(ctx context.Context, in *newInput) (*body[*review.Review], error) {
 			return answer(a.desk.OpenReview(actor(ctx), in.Body))
 		})
 	on(a, operation{id: "previewReview", method: http.MethodPost, path: "/api/reviews/preview", summary: "What opening a review would ask, and whom"},
-		func(ctx context.Context, in *newInput) (*body[*desk.ReviewPreview], error) {
+		func(ctx context.Context, in *newInput) (*body[*review.ReviewPreview], error) {
 			return answer(a.desk.PreviewReview(actor(ctx), in.Body))
 		})
 	on(a, operation{id: "review", method: http.MethodGet, path: "/api/reviews/{id}", summary: "A review with the items that you may see"},
-		func(ctx context.Context, in *oneInput) (*body[*desk.ReviewDetail], error) {
+		func(ctx context.Context, in *oneInput) (*body[*review.ReviewDetail], error) {
 			return answer(a.desk.Review(actor(ctx), in.ID, in.Where))
 		})
 	on(a, operation{id: "closeReview", method: http.MethodPost, path: "/api/reviews/{id}/close", summary: "Close a review and apply its outcome"},
-		func(ctx context.Context, in *NumberInput) (*body[*desk.Review], error) {
+		func(ctx context.Context, in *NumberInput) (*body[*review.Review], error) {
 			return answer(a.desk.CloseReview(actor(ctx), in.ID))
 		})
 	type reminded struct {
@@ -86,7 +86,7 @@ func (a *API) reviews() {
 			return tableAs(in.Form, "fachwerk-reviews", t, err)
 		})
 	on(a, operation{id: "reviewItem", method: http.MethodGet, path: "/api/review-items/{id}", summary: "An item with what a revocation would really do"},
-		func(ctx context.Context, in *NumberInput) (*body[*desk.ItemDetail], error) {
+		func(ctx context.Context, in *NumberInput) (*body[*review.ItemDetail], error) {
 			return answer(a.desk.ReviewItem(actor(ctx), in.ID))
 		})
 	type decideInput struct {
@@ -97,7 +97,7 @@ func (a *API) reviews() {
 		}
 	}
 	on(a, operation{id: "decide", method: http.MethodPost, path: "/api/review-items/decisions", summary: "Decide items, or take decisions back"},
-		func(ctx context.Context, in *decideInput) (*body[[]desk.ReviewItem], error) {
+		func(ctx context.Context, in *decideInput) (*body[[]review.ReviewItem], error) {
 			return answer(a.desk.DecideMany(actor(ctx), in.Body.Items, in.Body.Decision, in.Body.Reason))
 		})
 	type handInput struct {
@@ -108,22 +108,22 @@ func (a *API) reviews() {
 		}
 	}
 	on(a, operation{id: "handOn", method: http.MethodPost, path: "/api/review-items/{id}/hand", summary: "Give an item to somebody else to decide"},
-		func(ctx context.Context, in *handInput) (*body[*desk.ReviewItem], error) {
+		func(ctx context.Context, in *handInput) (*body[*review.ReviewItem], error) {
 			return answer(a.desk.HandOn(actor(ctx), in.ID, in.Body.To, in.Body.Note))
 		})
 	type colleaguesInput struct {
 		Words string `query:"q" maxLength:"200"`
 	}
 	on(a, operation{id: "colleagues", method: http.MethodGet, path: "/api/colleagues", summary: "People to whom an item can be handed"},
-		func(ctx context.Context, in *colleaguesInput) (*body[[]desk.Colleague], error) {
+		func(ctx context.Context, in *colleaguesInput) (*body[[]review.Colleague], error) {
 			return answer(a.desk.Colleagues(actor(ctx), in.Words))
 		})
 	on(a, operation{id: "tasks", method: http.MethodGet, path: "/api/review-tasks", summary: "Tasks that wait for you as the owner of a group"},
-		func(ctx context.Context, _ *struct{}) (*body[[]desk.ReviewTask], error) {
+		func(ctx context.Context, _ *struct{}) (*body[[]review.ReviewTask], error) {
 			return answer(a.desk.Tasks(actor(ctx)))
 		})
 	on(a, operation{id: "task", method: http.MethodGet, path: "/api/review-tasks/{id}", summary: "A task with the ways to settle it, each with its impact"},
-		func(ctx context.Context, in *NumberInput) (*body[*desk.TaskDetail], error) {
+		func(ctx context.Context, in *NumberInput) (*body[*review.TaskDetail], error) {
 			return answer(a.desk.Task(actor(ctx), in.ID))
 		})
 	type settleInput struct {
@@ -134,7 +134,7 @@ func (a *API) reviews() {
 		}
 	}
 	on(a, operation{id: "settleTask", method: http.MethodPost, path: "/api/review-tasks/{id}", summary: "Settle a task"},
-		func(ctx context.Context, in *settleInput) (*body[*desk.ReviewTask], error) {
+		func(ctx context.Context, in *settleInput) (*body[*review.ReviewTask], error) {
 			return answer(a.desk.SettleTask(actor(ctx), in.ID, in.Body.Choice, in.Body.Reason))
 		})
 }

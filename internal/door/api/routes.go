@@ -2,6 +2,9 @@ package api
 
 import (
 	"context"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/view"
 	"net/http"
 
 	"fachwerk/internal/desk"
@@ -14,7 +17,7 @@ type Looking struct {
 	Where  string `query:"where" doc:"An area; the whole organisation if absent"`
 }
 
-func (v Looking) view() desk.View { return desk.View{Focus: v.Focus, Second: v.Second, Where: v.Where} }
+func (v Looking) view() view.View { return view.View{Focus: v.Focus, Second: v.Second, Where: v.Where} }
 
 func (a *API) register() {
 	a.signIn()
@@ -30,7 +33,7 @@ func (a *API) register() {
 
 func (a *API) signIn() {
 	on(a, operation{id: "signInPage", method: http.MethodGet, path: "/api/sign-in", summary: "What the sign-in page shows", public: true},
-		func(context.Context, *struct{}) (*body[*desk.SignInPage], error) {
+		func(context.Context, *struct{}) (*body[*account.SignInPage], error) {
 			return answer(a.desk.SignInPage(), nil)
 		})
 	type signInInput struct {
@@ -40,14 +43,14 @@ func (a *API) signIn() {
 		}
 	}
 	on(a, operation{id: "signIn", method: http.MethodPost, path: "/api/session", summary: "Sign in", public: true},
-		func(ctx context.Context, in *signInInput) (*body[*desk.Me], error) {
+		func(ctx context.Context, in *signInInput) (*body[*account.Me], error) {
 			who, err := a.desk.SignIn(in.Body.UserName, in.Body.Password)
 			return a.enter(ctx, who, err)
 		})
 	on(a, operation{id: "signOut", method: http.MethodDelete, path: "/api/session", summary: "Sign out", public: true},
 		func(ctx context.Context, _ *struct{}) (*none, error) { return nil, a.sessions.Destroy(ctx) })
 	on(a, operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
-		func(ctx context.Context, _ *struct{}) (*body[*desk.Me], error) {
+		func(ctx context.Context, _ *struct{}) (*body[*account.Me], error) {
 			return answer(a.desk.Me(actor(ctx)))
 		})
 	type proveInput struct {
@@ -67,7 +70,7 @@ func (a *API) signIn() {
 		Link string `path:"link"`
 	}
 	on(a, operation{id: "welcome", method: http.MethodGet, path: "/api/welcome/{link}", summary: "Whom a password link is for", public: true},
-		func(_ context.Context, in *WelcomeInput) (*body[*desk.Welcome], error) {
+		func(_ context.Context, in *WelcomeInput) (*body[*account.Welcome], error) {
 			return answer(a.desk.Welcome(in.Link))
 		})
 	type passwordInput struct {
@@ -77,14 +80,14 @@ func (a *API) signIn() {
 		}
 	}
 	on(a, operation{id: "setPassword", method: http.MethodPost, path: "/api/welcome/{link}", summary: "Set a password and sign in", public: true},
-		func(ctx context.Context, in *passwordInput) (*body[*desk.Me], error) {
+		func(ctx context.Context, in *passwordInput) (*body[*account.Me], error) {
 			who, err := a.desk.SetPassword(in.Link, in.Body.Password)
 			return a.enter(ctx, who, err)
 		})
 }
 
 // enter begins a session, under a new token so that none can be planted.
-func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*desk.Me], error) {
+func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*account.Me], error) {
 	if err != nil {
 		return nil, failure(err)
 	}
@@ -97,17 +100,17 @@ func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*desk
 	}
 	a.sessions.Put(ctx, sessionUser, who.User)
 	a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
-	return &body[*desk.Me]{me}, nil
+	return &body[*account.Me]{me}, nil
 }
 
 func (a *API) frame() {
 	on(a, operation{id: "areas", method: http.MethodGet, path: "/api/areas", summary: "All areas, each after the one that it lies in"},
-		func(ctx context.Context, _ *struct{}) (*body[[]desk.Area], error) {
+		func(ctx context.Context, _ *struct{}) (*body[[]view.Area], error) {
 			return answer(a.desk.Areas(actor(ctx)))
 		})
 	type pictureInput struct{ Looking }
 	on(a, operation{id: "picture", method: http.MethodGet, path: "/api/frame", summary: "The beams around a focus"},
-		func(ctx context.Context, in *pictureInput) (*body[*desk.Picture], error) {
+		func(ctx context.Context, in *pictureInput) (*body[*view.Picture], error) {
 			return answer(a.desk.Picture(actor(ctx), in.view()))
 		})
 	type bayInput struct {
@@ -118,7 +121,7 @@ func (a *API) frame() {
 		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(a, operation{id: "bay", method: http.MethodGet, path: "/api/frame/{kind}", summary: "A window into one of the frame's lists"},
-		func(ctx context.Context, in *bayInput) (*body[*desk.Bay], error) {
+		func(ctx context.Context, in *bayInput) (*body[*view.Bay], error) {
 			return answer(a.desk.Bay(actor(ctx), in.Kind, in.view(), in.Words, in.Offset, in.Limit))
 		})
 }
@@ -147,7 +150,7 @@ func (a *API) draft() {
 		Body struct {
 			From  desk.End       `json:"from"`
 			To    desk.End       `json:"to"`
-			Terms desk.JoinTerms `json:"terms,omitempty"`
+			Terms edit.JoinTerms `json:"terms,omitempty"`
 		}
 	}
 	on(a, operation{id: "join", method: http.MethodPost, path: "/api/draft/join", summary: "Draft a beam between two things"},

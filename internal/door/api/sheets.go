@@ -3,6 +3,9 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/view"
 	"io"
 	"log/slog"
 	"net/http"
@@ -45,7 +48,7 @@ func (a *API) sheets() {
 	}
 	on(a, operation{id: "exportList", method: http.MethodGet, path: "/api/lists/{kind}/{form}", summary: "The list of a kind of thing, as it is filtered and sorted, as a table"},
 		func(ctx context.Context, in *listTableInput) (*huma.StreamResponse, error) {
-			t, err := a.desk.ListTable(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where})
+			t, err := a.desk.ListTable(actor(ctx), view.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where})
 			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
 		})
 	type sheetTableInput struct {
@@ -59,18 +62,18 @@ func (a *API) sheets() {
 			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
 		})
 	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
-		func(ctx context.Context, in *listInput) (*body[*desk.List], error) {
-			return answer(a.desk.List(actor(ctx), desk.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
+		func(ctx context.Context, in *listInput) (*body[*view.List], error) {
+			return answer(a.desk.List(actor(ctx), view.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
 		})
 	type findInput struct {
 		Text string `query:"q" maxLength:"300"`
 	}
 	on(a, operation{id: "find", method: http.MethodGet, path: "/api/find", summary: "Things by any of their words, and questions with their answers in short"},
-		func(ctx context.Context, in *findInput) (*body[[]desk.Found], error) {
+		func(ctx context.Context, in *findInput) (*body[[]view.Found], error) {
 			return answer(a.desk.Find(actor(ctx), in.Text))
 		})
 	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.Person], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.Person], error) {
 			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))
 		})
 	type traceInput struct {
@@ -78,7 +81,7 @@ func (a *API) sheets() {
 		Permission string `query:"permission" required:"true"`
 	}
 	on(a, operation{id: "trace", method: http.MethodGet, path: "/api/people/{id}/trace", summary: "By which ways a person holds a permission, or why not"},
-		func(ctx context.Context, in *traceInput) (*body[*desk.Trace], error) {
+		func(ctx context.Context, in *traceInput) (*body[*view.Trace], error) {
 			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
 		})
 	type inviteInput struct {
@@ -88,52 +91,52 @@ func (a *API) sheets() {
 		}
 	}
 	on(a, operation{id: "invite", method: http.MethodPost, path: "/api/people/{id}/invitation", summary: "A link for somebody who is invited, and a letter with it"},
-		func(ctx context.Context, in *inviteInput) (*body[*desk.Invitation], error) {
+		func(ctx context.Context, in *inviteInput) (*body[*account.Invitation], error) {
 			return answer(a.desk.Invite(actor(ctx), in.ID, in.Body.Base))
 		})
 	on(a, operation{id: "role", method: http.MethodGet, path: "/api/roles/{id}", summary: "A role's sheet: stack, wall, holders"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.BundleSheet], error) {
 			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID, in.Where))
 		})
 	on(a, operation{id: "set", method: http.MethodGet, path: "/api/sets/{id}", summary: "A permission set's sheet: wall, holders, drift"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.BundleSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.BundleSheet], error) {
 			return answer(a.desk.Bundle(actor(ctx), model.KindSet, in.ID, in.Where))
 		})
 	on(a, operation{id: "group", method: http.MethodGet, path: "/api/groups/{id}", summary: "A group's sheet: members, nesting, rule, grants"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.GroupSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.GroupSheet], error) {
 			return answer(a.desk.Group(actor(ctx), in.ID, in.Where))
 		})
 	on(a, operation{id: "area", method: http.MethodGet, path: "/api/areas/{id}", summary: "An area's sheet: the tree, what is granted there and from above, contacts"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.AreaSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.AreaSheet], error) {
 			return answer(a.desk.Area(actor(ctx), in.ID))
 		})
 	on(a, operation{id: "system", method: http.MethodGet, path: "/api/systems/{id}", summary: "A system's sheet: its catalogue, sets and licences"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.SystemSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.SystemSheet], error) {
 			return answer(a.desk.System(actor(ctx), in.ID))
 		})
 	on(a, operation{id: "permission", method: http.MethodGet, path: "/api/permissions/{id}", summary: "A permission's sheet: what gives it and who holds it"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.PermissionSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.PermissionSheet], error) {
 			return answer(a.desk.Permission(actor(ctx), in.ID, in.Where))
 		})
 	on(a, operation{id: "delegations", method: http.MethodGet, path: "/api/delegations", summary: "All delegations that the viewer sees, with what each covers now"},
-		func(ctx context.Context, _ *struct{}) (*body[[]desk.DelegationSheet], error) {
+		func(ctx context.Context, _ *struct{}) (*body[[]view.DelegationSheet], error) {
 			return answer(a.desk.Delegations(actor(ctx)))
 		})
 	on(a, operation{id: "delegation", method: http.MethodGet, path: "/api/delegations/{id}", summary: "A delegation with what it covers now"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.DelegationSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.DelegationSheet], error) {
 			return answer(a.desk.Delegation(actor(ctx), in.ID))
 		})
 	type tryInput struct{ Body model.Delegation }
 	on(a, operation{id: "tryDelegation", method: http.MethodPost, path: "/api/delegations/try", summary: "What a delegation would cover, as it is written"},
-		func(ctx context.Context, in *tryInput) (*body[*desk.Coverage], error) {
+		func(ctx context.Context, in *tryInput) (*body[*view.Coverage], error) {
 			return answer(a.desk.TryDelegation(actor(ctx), &in.Body))
 		})
 	on(a, operation{id: "licence", method: http.MethodGet, path: "/api/licences/{id}", summary: "A licence's sheet: its seats, and what needs it"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.LicenceSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.LicenceSheet], error) {
 			return answer(a.desk.Licence(actor(ctx), in.ID))
 		})
 	on(a, operation{id: "conflict", method: http.MethodGet, path: "/api/conflicts/{id}", summary: "A conflict's sheet: who breaks it, and who may"},
-		func(ctx context.Context, in *PlaceInput) (*body[*desk.ConflictSheet], error) {
+		func(ctx context.Context, in *PlaceInput) (*body[*view.ConflictSheet], error) {
 			return answer(a.desk.Conflict(actor(ctx), in.ID))
 		})
 }
@@ -156,14 +159,14 @@ func (a *API) objects() {
 		ID   string `path:"id"`
 	}
 	on(a, operation{id: "mentions", method: http.MethodGet, path: "/api/mentions/{kind}/{id}", summary: "Everything that names an object: what a delete must deal with"},
-		func(ctx context.Context, in *mentionsInput) (*body[[]desk.Mention], error) {
+		func(ctx context.Context, in *mentionsInput) (*body[[]edit.Mention], error) {
 			return answer(a.desk.Mentions(actor(ctx), model.Kind(in.Kind), in.ID))
 		})
 	type deleteInput struct {
 		Body struct {
 			Kind    string               `json:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
 			ID      string               `json:"id" minLength:"1"`
-			Choices []desk.MentionChoice `json:"choices,omitempty"`
+			Choices []edit.MentionChoice `json:"choices,omitempty"`
 		}
 	}
 	on(a, operation{id: "delete", method: http.MethodPost, path: "/api/draft/delete", summary: "Draft the deletion of an object, and what becomes of what names it"},
@@ -186,7 +189,7 @@ func (a *API) objects() {
 		Body struct {
 			Subjects []desk.End     `json:"subjects" minItems:"1" maxItems:"2000"`
 			Targets  []desk.End     `json:"targets" minItems:"1" maxItems:"200"`
-			Terms    desk.JoinTerms `json:"terms,omitempty"`
+			Terms    edit.JoinTerms `json:"terms,omitempty"`
 		}
 	}
 	on(a, operation{id: "assign", method: http.MethodPost, path: "/api/draft/assign", summary: "Draft that each of some people and groups gets each of some roles and sets"},
@@ -208,7 +211,7 @@ func (a *API) objects() {
 		}
 	}
 	on(a, operation{id: "tryRule", method: http.MethodPost, path: "/api/rules/try", summary: "Whom a rule matches, as it is typed"},
-		func(ctx context.Context, in *ruleInput) (*body[*desk.Rule], error) {
+		func(ctx context.Context, in *ruleInput) (*body[*edit.Rule], error) {
 			return answer(a.desk.TryRule(actor(ctx), in.Body.Rule))
 		})
 }
@@ -246,8 +249,8 @@ type HistoryInput struct {
 	Until time.Time `query:"until"`
 }
 
-func (in HistoryInput) search() desk.HistorySearch {
-	return desk.HistorySearch{Kind: in.Kind, ID: in.ID, User: in.User, Who: in.Who, Words: in.Words, From: in.From, Until: in.Until}
+func (in HistoryInput) search() view.HistorySearch {
+	return view.HistorySearch{Kind: in.Kind, ID: in.ID, User: in.User, Who: in.Who, Words: in.Words, From: in.From, Until: in.Until}
 }
 
 func (a *API) history() {
@@ -258,7 +261,7 @@ func (a *API) history() {
 		After  int `query:"after" minimum:"-1" default:"-1" doc:"If given: all revisions above this number, earliest first, with their operations"`
 	}
 	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first; or what came after a revision, to follow it"},
-		func(ctx context.Context, in *historyInput) (*body[[]desk.Revision], error) {
+		func(ctx context.Context, in *historyInput) (*body[[]view.Revision], error) {
 			if in.After >= 0 {
 				return answer(a.desk.Changes(actor(ctx), in.After, in.Limit))
 			}
@@ -286,7 +289,7 @@ func (a *API) history() {
 		Number int `path:"number" minimum:"1"`
 	}
 	on(a, operation{id: "revision", method: http.MethodGet, path: "/api/revisions/{number}", summary: "What a revision changed, before and after"},
-		func(ctx context.Context, in *revisionInput) (*body[*desk.RevisionDetail], error) {
+		func(ctx context.Context, in *revisionInput) (*body[*view.RevisionDetail], error) {
 			return answer(a.desk.RevisionDetail(actor(ctx), in.Number))
 		})
 	type exportInput struct {
@@ -315,7 +318,7 @@ func (a *API) follow(to huma.Context, who desk.Actor, after int) {
 	if write(": revisions after "+strconv.Itoa(after)+"\n\n") != nil {
 		return
 	}
-	err := a.desk.FollowChanges(to.Context(), who, after, func(r desk.Revision) error {
+	err := a.desk.FollowChanges(to.Context(), who, after, func(r view.Revision) error {
 		data, err := json.Marshal(r)
 		if err != nil {
 			return err

@@ -6,6 +6,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"fmt"
 	"io"
 	"mime"
@@ -18,7 +20,6 @@ import (
 	"github.com/valyala/fastjson"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 )
 
 const (
@@ -27,7 +28,7 @@ const (
 )
 
 // Mount puts the decision API of a desk on a router.
-func Mount(r chi.Router, d *desk.Desk) {
+func Mount(r chi.Router, d *rooms.Desk) {
 	s := &server{d}
 	r.Get("/.well-known/authzen-configuration", s.configuration)
 	r.Route("/access/v1", func(r chi.Router) {
@@ -47,7 +48,7 @@ func Mount(r chi.Router, d *desk.Desk) {
 	})
 }
 
-type server struct{ desk *desk.Desk }
+type server struct{ desk *rooms.Desk }
 
 // echoID gives a request's X-Request-ID back (AuthZEN 1.0, §10.1.3).
 func echoID(next http.Handler) http.Handler {
@@ -356,7 +357,7 @@ type parts struct{ subjectID, action, resourceID bool }
 
 // asked is what a request asks.
 type asked struct {
-	desk.Question
+	view.Question
 	kind, action string // the permission's, apart; which may be open in a search
 	explain      bool
 }
@@ -493,7 +494,7 @@ func known(id string) string {
 }
 
 // reasons writes the trace or the why-not of an answer.
-func reasons(a desk.Answer) []map[string]any {
+func reasons(a view.Answer) []map[string]any {
 	out := []map[string]any{}
 	for _, w := range a.Ways {
 		out = append(out, map[string]any{"kind": "way", "steps": steps(w)})
@@ -508,7 +509,7 @@ func reasons(a desk.Answer) []map[string]any {
 	return out
 }
 
-func steps(w desk.Way) []map[string]string {
+func steps(w view.Way) []map[string]string {
 	out := make([]map[string]string, len(w.Joints))
 	for i, j := range w.Joints {
 		out[i] = map[string]string{"kind": j.Kind, "id": j.ID, "name": j.Name}

@@ -2,6 +2,7 @@ package authzen_test
 
 import (
 	"encoding/json"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -16,7 +17,6 @@ import (
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -52,7 +52,7 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 		t.Fatal(err)
 	}
 	c := caller{t: t, clock: &clock{at: now}}
-	d, err := desk.Open(s, func() time.Time { return c.clock.at })
+	d, err := rooms.Open(s, func() time.Time { return c.clock.at })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -76,7 +76,7 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 
 type caller struct {
 	t                 *testing.T
-	desk              *desk.Desk
+	desk              *rooms.Desk
 	clock             *clock
 	url, token, wrong string
 }

@@ -1,6 +1,7 @@
 package authzen_test
 
 import (
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -11,7 +12,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -25,7 +25,7 @@ func BenchmarkDoor(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer s.Close()
-	k, err := desk.Open(s, time.Now)
+	k, err := rooms.Open(s, time.Now)
 	if err != nil {
 		b.Fatal(err)
 	}

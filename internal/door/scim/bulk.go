@@ -2,6 +2,7 @@ package scim
 
 import (
 	"encoding/json"
+	"fachwerk/internal/desk/directory"
 	"fmt"
 	"net/http"
 	"regexp"
@@ -9,7 +10,6 @@ import (
 	"strings"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/scim"
 )
 
@@ -42,7 +42,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var done []map[string]any
-	_, err = s.feed(r, func(f *desk.Feed) error {
+	_, err = s.feed(r, func(f *directory.Feed) error {
 		done = (&bulking{f: f, base: base(r), ids: map[string]string{}}).all(in.Operations, in.FailOnErrors)
 		return nil
 	})
@@ -55,7 +55,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 
 // bulking is a bulk request while it is carried out.
 type bulking struct {
-	f    *desk.Feed
+	f    *directory.Feed
 	base string
 	ids  map[string]string // of what was made, by bulkId
 }

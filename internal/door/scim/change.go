@@ -1,18 +1,18 @@
 package scim
 
 import (
+	"fachwerk/internal/desk/directory"
 	"net/http"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/scim"
 )
 
 // create makes a person or group of what was sent. A person whom the directory had deleted and who is the same by external id or user name is brought back.
-func create(f *desk.Feed, k kind, sent scim.Resource) (id string, err error) {
+func create(f *directory.Feed, k kind, sent scim.Resource) (id string, err error) {
 	if k.Type == scim.Groups {
 		return putGroup(f, sent, &model.Group{})
 	}
@@ -30,12 +30,12 @@ func create(f *desk.Feed, k kind, sent scim.Resource) (id string, err error) {
 	return putUser(f, sent, was)
 }
 
-func putUser(f *desk.Feed, r scim.Resource, was *model.User) (string, error) {
+func putUser(f *directory.Feed, r scim.Resource, was *model.User) (string, error) {
 	u, extra := scim.ToUser(r, was)
 	return f.Put(u, extra.Bytes())
 }
 
-func putGroup(f *desk.Feed, r scim.Resource, was *model.Group) (string, error) {
+func putGroup(f *directory.Feed, r scim.Resource, was *model.Group) (string, error) {
 	d := f.Design()
 	g, err := scim.ToGroup(r, was, func(id string) (user, group bool) {
 		u, ok := d.Users.Find(id)
@@ -58,7 +58,7 @@ func listedGroup(g *model.Group, id string) bool {
 }
 
 // put makes of an object what a resource says.
-func put(f *desk.Feed, o model.Object, r scim.Resource) error {
+func put(f *directory.Feed, o model.Object, r scim.Resource) error {
 	var err error
 	switch o := o.(type) {
 	case *model.User:
@@ -70,7 +70,7 @@ func put(f *desk.Feed, o model.Object, r scim.Resource) error {
 }
 
 // current gives what a request is about, if it is of a version that the request allows.
-func current(f *desk.Feed, k kind, id, ifMatch string) (model.Object, error) {
+func current(f *directory.Feed, k kind, id, ifMatch string) (model.Object, error) {
 	o, err := there(f, k.of[0], id)
 	if err == nil && ifMatch != "" && !listedIn(ifMatch, version(f, o)) {
 		return nil, &scim.Error{Status: http.StatusPreconditionFailed, Detail: "It has changed since you read it: read it again."}
@@ -79,7 +79,7 @@ func current(f *desk.Feed, k kind, id, ifMatch string) (model.Object, error) {
 }
 
 // replace makes of what is there what was sent.
-func replace(f *desk.Feed, k kind, id, ifMatch string, sent scim.Resource) error {
+func replace(f *directory.Feed, k kind, id, ifMatch string, sent scim.Resource) error {
 	o, err := current(f, k, id, ifMatch)
 	if err != nil {
 		return err
@@ -87,7 +87,7 @@ func replace(f *desk.Feed, k kind, id, ifMatch string, sent scim.Resource) error
 	return put(f, o, sent)
 }
 
-func patch(f *desk.Feed, k kind, id, ifMatch string, operations []byte) error {
+func patch(f *directory.Feed, k kind, id, ifMatch string, operations []byte) error {
 	o, err := current(f, k, id, ifMatch)
 	if err != nil {
 		return err
@@ -99,7 +99,7 @@ func patch(f *desk.Feed, k kind, id, ifMatch string, operations []byte) error {
 	return put(f, o, r)
 }
 
-func remove(f *desk.Feed, k kind, id, ifMatch string) error {
+func remove(f *directory.Feed, k kind, id, ifMatch string) error {
 	if _, err := current(f, k, id, ifMatch); err != nil {
 		return err
 	}
@@ -110,7 +110,7 @@ func remove(f *desk.Feed, k kind, id, ifMatch string) error {
 }
 
 // feed carries out a request that changes something.
-func (s *server) feed(r *http.Request, do func(f *desk.Feed) error) (*desk.Known, error) {
+func (s *server) feed(r *http.Request, do func(f *directory.Feed) error) (*directory.Known, error) {
 	name, _ := s.token(r)
 	return s.desk.Feed(name, do)
 }
@@ -123,7 +123,7 @@ func (s *server) create(k kind) http.HandlerFunc {
 			return
 		}
 		var id string
-		now, err := s.feed(r, func(f *desk.Feed) (err error) {
+		now, err := s.feed(r, func(f *directory.Feed) (err error) {
 			id, err = create(f, k, sent)
 			return err
 		})
@@ -150,7 +150,7 @@ func (s *server) replace(k kind) http.HandlerFunc {
 			fail(w, err)
 			return
 		}
-		s.changed(w, r, k, func(f *desk.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) })
+		s.changed(w, r, k, func(f *directory.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) })
 	}
 }
 
@@ -161,14 +161,14 @@ func (s *server) patch(k kind) http.HandlerFunc {
 			fail(w, err)
 			return
 		}
-		s.changed(w, r, k, func(f *desk.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) })
+		s.changed(w, r, k, func(f *directory.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) })
 	}
 }
 
 // changed carries out a change of one resource and answers with what became of it.
-func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func(f *desk.Feed, id string) error) {
+func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func(f *directory.Feed, id string) error) {
 	id := chi.URLParam(r, "id")
-	now, err := s.feed(r, func(f *desk.Feed) error { return do(f, id) })
+	now, err := s.feed(r, func(f *directory.Feed) error { return do(f, id) })
 	if err != nil {
 		fail(w, err)
 		return
@@ -178,7 +178,7 @@ func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func
 
 func (s *server) remove(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.feed(r, func(f *desk.Feed) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
+		if _, err := s.feed(r, func(f *directory.Feed) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
 			fail(w, err)
 			return
 		}

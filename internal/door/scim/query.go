@@ -2,6 +2,7 @@ package scim
 
 import (
 	"encoding/json"
+	"fachwerk/internal/desk/directory"
 	"fmt"
 	"hash/fnv"
 	"net/http"
@@ -14,7 +15,6 @@ import (
 
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/scim"
 	"fachwerk/internal/store"
 )
@@ -130,7 +130,7 @@ func resource(k known, o model.Object, whole bool) scim.Resource {
 
 // viewer makes answers.
 type viewer struct {
-	*desk.Known
+	*directory.Known
 	base   string
 	choice scim.Choice
 }
@@ -412,7 +412,7 @@ func (s *server) get(k kind) http.HandlerFunc {
 }
 
 // show answers with one resource.
-func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *desk.Known, id string, status int) {
+func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *directory.Known, id string, status int) {
 	q, err := fromURL(r)
 	if err != nil {
 		fail(w, err)

@@ -5,6 +5,7 @@ package scim
 import (
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/rooms"
 	"io"
 	"mime"
 	"net/http"
@@ -21,12 +22,12 @@ import (
 const Root = "/scim/v2"
 
 type server struct {
-	desk    *desk.Desk
+	desk    *rooms.Desk
 	maxBody int64
 }
 
 // Mount puts the server into a router. No request may be larger than maxBody bytes.
-func Mount(r chi.Router, d *desk.Desk, maxBody int64) {
+func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
 	s := &server{d, maxBody}
 	r.Route(Root, func(r chi.Router) {
 		r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -2,6 +2,7 @@ package scim_test
 
 import (
 	"encoding/json"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"net/http"
@@ -12,14 +13,13 @@ import (
 	"time"
 
 	"fachwerk/internal/core/index"
-	"fachwerk/internal/desk"
 )
 
 // directory is a program that provisions.
 type directory struct {
 	t          *testing.T
 	url, token string
-	desk       *desk.Desk
+	desk       *rooms.Desk
 }
 
 func begin(t *testing.T) *directory {

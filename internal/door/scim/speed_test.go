@@ -2,6 +2,7 @@ package scim_test
 
 import (
 	"bytes"
+	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"net/http"
@@ -13,7 +14,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 )
@@ -79,13 +79,13 @@ func BenchmarkFirstSync(b *testing.B) {
 var client = &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 16}}
 
 // empty serves a design with nobody in it but an owner, and makes a token for directories.
-func empty(tb testing.TB) (url, token string, d *desk.Desk) {
+func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 	tb.Helper()
 	s, err := store.Open(filepath.Join(tb.TempDir(), "x.db"), false)
 	if err != nil {
 		tb.Fatal(err)
 	}
-	d, err = desk.Open(s, time.Now)
+	d, err = rooms.Open(s, time.Now)
 	if err != nil {
 		tb.Fatal(err)
 	}

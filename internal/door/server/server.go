@@ -2,13 +2,13 @@
 package server
 
 import (
+	"fachwerk/internal/desk/rooms"
 	"io/fs"
 	"net/http"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/api"
 	"fachwerk/internal/door/authzen"
 	"fachwerk/internal/door/scim"
@@ -24,7 +24,7 @@ const maxBody = 8 << 20
 
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
 // description.
-func New(d *desk.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
+func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"compress/gzip"
+	"fachwerk/internal/desk/rooms"
 	"io"
 	"io/fs"
 	"net/http"
@@ -13,7 +14,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/desk"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 )
@@ -25,7 +25,7 @@ var frontEnd = fstest.MapFS{"index.html": {Data: []byte(page)}, "mark.svg": {Dat
 // house is a server with the desk behind it.
 type house struct {
 	*httptest.Server
-	desk *desk.Desk
+	desk *rooms.Desk
 }
 
 // made makes an owner of an empty house, and a token by which a program acts as them.
@@ -52,7 +52,7 @@ func serve(t *testing.T, files fs.FS) house {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, err := desk.Open(s, time.Now)
+	d, err := rooms.Open(s, time.Now)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1564,8 +1564,13 @@ export interface components {
             type?: string;
         };
         AreaSheet: {
-            /** @description Assignments at areas that it lies in, which count here too */
+            /** @description Assignments at areas that it lies in, which count here too, at most 500 */
             above: components["schemas"]["Grant"][];
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            aboveCount: number;
             area: components["schemas"]["DesignArea"];
             /** @description What lies in it, each after the one that it lies in */
             below: components["schemas"]["AreaBelow"][];
@@ -1577,8 +1582,13 @@ export interface components {
             draft?: "new" | "changed" | "gone";
             /** @description Groups whose home it is */
             groups: components["schemas"]["Ref"][];
-            /** @description Assignments at this very area */
+            /** @description Assignments at this very area, at most 500 */
             here: components["schemas"]["Grant"][];
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            hereCount: number;
             may: boolean;
             /** @description What it lies in, from the whole organisation down */
             path: components["schemas"]["Ref"][];

@@ -1,0 +1,246 @@
+package edit
+
+import (
+	"errors"
+	"slices"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
+)
+
+// Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked at as before. What others drafted or applied to
+// it since is merged; where both changed the same, it is refused.
+func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, error) {
+	after = change.Clone(after)
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		if before == nil {
+			if after.Ident() == "" {
+				desk.NameObject(base, after)
+			}
+			if base.Get(after.Kind(), after.Ident()) != nil {
+				return desk.Refuse(desk.Conflict, "There is a %s with the id %q already: choose another.", after.Kind().Word(), after.Ident())
+			}
+			p.Add(0, change.Put(base, after))
+			return nil
+		}
+		before = change.Clone(before)
+		if before.Ident() != after.Ident() {
+			return desk.Refuse(desk.Invalid, "An id stays what it is: %q cannot become %q.", before.Ident(), after.Ident())
+		}
+		if base.Get(after.Kind(), after.Ident()) == nil {
+			return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
+		}
+		ops, clashes := change.Rebase(base, []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}})
+		if len(clashes) > 0 {
+			e := desk.Refuse(desk.Conflict, "While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.")
+			for _, c := range clashes {
+				e.Problems = append(e.Problems, desk.Upper(c.Message)+".")
+			}
+			return e
+		}
+		if len(ops) == 0 {
+			return desk.Refuse(desk.Invalid, "Nothing was changed.")
+		}
+		p.Add(0, ops...)
+		return nil
+	})
+}
+
+// Mention is what stands in one field of one kind of object and names a thing that is to be deleted.
+type Mention struct {
+	From    string     `json:"from"`
+	Field   string     `json:"field"`
+	Count   int        `json:"count"`
+	Refs    []desk.Ref `json:"refs" doc:"At most 50 of them"`
+	Taken   string     `json:"taken" enum:"out,up,deleted" doc:"What becomes of them if the mention is taken out: it goes; it moves to what lies above; they are deleted too"`
+	Instead bool       `json:"instead" doc:"Another thing of the same kind can be named instead"`
+}
+
+const mentionsShown = 50
+
+// Mentions gives everything that names an object, by field: what a delete must deal with.
+func (d *Editor) Mentions(who desk.Actor, kind model.Kind, id string) ([]Mention, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	if view.Either(s, kind, id) == nil {
+		return nil, desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
+	}
+	out := []Mention{}
+	for _, r := range s.Design().References(kind, id) {
+		i := slices.IndexFunc(out, func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field })
+		if i < 0 {
+			i = len(out)
+			out = append(out, Mention{From: string(r.From.Kind()), Field: r.Field, Refs: []desk.Ref{}, Taken: string(model.FieldOf(r.From.Kind(), r.Field).Gone),
+				Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" && r.Field != "system"})
+		}
+		out[i].Count++
+		if len(out[i].Refs) < mentionsShown {
+			out[i].Refs = append(out[i].Refs, view.Mentioned(s.House, r.From))
+		}
+	}
+	return out, nil
+}
+
+// MentionChoice says what becomes of the mentions in one field of one kind of object.
+type MentionChoice struct {
+	From  string `json:"from"`
+	Field string `json:"field"`
+	To    string `json:"to,omitempty" doc:"The id of what is named instead; taken out if absent"`
+}
+
+// Delete drafts the deletion of an object, with what becomes of everything that mentions it.
+func (d *Editor) Delete(who desk.Actor, kind model.Kind, id string, choices []MentionChoice) (*desk.Draft, error) {
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		gone := base.Get(kind, id)
+		switch {
+		case gone == nil:
+			return desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
+		case kind == model.KindOrganisation || kind == model.KindArea && id == base.Root():
+			return desk.Refuse(desk.Invalid, "The whole organisation cannot be deleted.")
+		case model.BuiltIn(kind, id):
+			return desk.Refuse(desk.Invalid, "The %s “%s” is built in and cannot be deleted.", kind.Word(), gone.Title())
+		}
+		var list []change.Choice
+		for _, c := range choices {
+			if c.To == id {
+				return desk.Refuse(desk.Invalid, "What is deleted cannot be named in its own place.")
+			}
+			list = append(list, change.Choice{From: model.Kind(c.From), Field: c.Field, To: c.To})
+		}
+		p.Add(0, change.Release(base, kind, id, list)...)
+		return nil
+	})
+}
+
+// Tick drafts that a set or role gives some permissions, or no longer does.
+func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string, give bool) (*desk.Draft, error) {
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		x := p.Shown.Index
+		if p.After == nil {
+			return desk.Refuse(desk.Conflict, "The draft cannot be applied as it stands: take out what blocks it first.")
+		}
+		for _, k := range keys {
+			if _, ok := base.Permission(k); !ok {
+				return desk.Refuse(desk.NotFound, "No system has a permission %q.", k)
+			}
+		}
+		var after model.Object
+		switch kind {
+		case model.KindSet:
+			s, ok := base.Sets.Find(id)
+			if !ok {
+				return desk.Refuse(desk.NotFound, "There is no permission set %q.", id)
+			}
+			after = change.TickSet(x, s, keys, give)
+		case model.KindRole:
+			r, ok := base.Roles.Find(id)
+			if !ok {
+				return desk.Refuse(desk.NotFound, "There is no role %q.", id)
+			}
+			after = change.TickRole(x, r, keys, give)
+		default:
+			return desk.Refuse(desk.Invalid, "Only sets and roles give permissions.")
+		}
+		op := change.Put(base, after)
+		if change.Equal(op.Before, op.After) {
+			return desk.Refuse(desk.Invalid, "That is so already.")
+		}
+		p.Add(0, op)
+		return nil
+	})
+}
+
+// AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who has one already on these terms keeps it; if all do, it
+// is refused.
+func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		if err := desk.Exists(base, slices.Concat(subjects, targets)...); err != nil {
+			return err
+		}
+		var ops []change.Op
+		given := grantsGiven(base, subjects...)
+		for _, s := range subjects {
+			for _, t := range targets {
+				if !isSubject(s) || !isGrantable(t) {
+					return desk.Refuse(desk.Invalid, "A role or permission set is assigned to a person or group, not a %s to a %s.", model.Kind(t.Kind).Word(), model.Kind(s.Kind).Word())
+				}
+				op, err := assign(base, given, pair{s, t}, terms)
+				var e *desk.Error
+				if errors.As(err, &e) && e.Cause == desk.Conflict {
+					continue
+				}
+				if err != nil {
+					return err
+				}
+				ops = append(ops, op)
+			}
+		}
+		if len(ops) == 0 {
+			return desk.Refuse(desk.Conflict, "All of them have all of this already, on the same terms.")
+		}
+		p.Add(0, ops...)
+		return nil
+	})
+}
+
+// Tidy drafts that what members of a group hold by hand goes away, where the group gives the same.
+func (d *Editor) Tidy(who desk.Actor, group string) (*desk.Draft, error) {
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		if p.Base().Get(model.KindGroup, group) == nil {
+			return desk.Refuse(desk.NotFound, "There is no group %q.", group)
+		}
+		var ops []change.Op
+		for _, a := range view.Redundant(p.Shown.Index, group) {
+			ops = append(ops, change.Delete(a))
+		}
+		if len(ops) == 0 {
+			return desk.Refuse(desk.Conflict, "Nobody holds by hand what this group gives.")
+		}
+		p.Add(0, ops...)
+		return nil
+	})
+}
+
+// Rule tells whom a rule matches, or what is wrong with it.
+type Rule struct {
+	Count   int        `json:"count"`
+	People  []desk.Ref `json:"people" doc:"At most 100, by name"`
+	Trouble string     `json:"trouble,omitempty" doc:"What is wrong with it"`
+	At      int        `json:"at" doc:"Where the trouble begins, in characters from 0"`
+}
+
+const rulePeople = 100
+
+// TryRule tells whom a rule matches, as it is typed.
+func (d *Editor) TryRule(who desk.Actor, text string) (*Rule, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	r := &Rule{People: []desk.Ref{}}
+	f, err := filter.Parse(text)
+	if err != nil {
+		r.Trouble, r.At = desk.TroubleIn(text, err)
+		return r, nil
+	}
+	for _, u := range s.Design().Users {
+		if u.State == model.UserDeleted || !f.Match(index.Person(s.Design(), u)) {
+			continue
+		}
+		r.Count++
+		if len(r.People) < rulePeople {
+			r.People = append(r.People, s.Ref(model.KindUser, u.ID))
+		}
+	}
+	return r, nil
+}

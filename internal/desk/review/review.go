@@ -1,0 +1,585 @@
+package review
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
+	"fachwerk/internal/store"
+)
+
+// Review is a campaign to confirm access, with how far it has come.
+type Review struct {
+	ID       int         `json:"id"`
+	Name     string      `json:"name"`
+	About    []desk.Part `json:"about" doc:"What it asks about, in words"`
+	Deciders string      `json:"deciders" doc:"Who decides, in words"`
+	Fate     string      `json:"fate" enum:"keep,revoke" doc:"What becomes of what is undecided at the end"`
+	Opener   desk.Ref    `json:"opener"`
+	Opened   time.Time   `json:"opened"`
+	Due      time.Time   `json:"due"`
+	Overdue  bool        `json:"overdue"`
+	Reminded *time.Time  `json:"reminded,omitempty"`
+	Closed   *time.Time  `json:"closed,omitempty"`
+	Revision int         `json:"revision,omitempty" doc:"The revision that closing made, if any"`
+	Items    int         `json:"items"`
+	Kept     int         `json:"kept"`
+	Revoked  int         `json:"revoked"`
+	Mine     int         `json:"mine" doc:"How many of the items are yours to decide"`
+	Waiting  int         `json:"waiting" doc:"How many of these you have not decided"`
+	Tasks    int         `json:"tasks" doc:"How many tasks closing left to the owners of groups"`
+	Settled  int         `json:"settled" doc:"How many of these are settled"`
+}
+
+// Evidence is what helps to decide an item, as it stood when the review was opened.
+type Evidence struct {
+	Since     *time.Time `json:"since,omitempty" doc:"Since when it is held, if the record tells"`
+	GivenBy   string     `json:"givenBy,omitempty" doc:"Who gave it, or put the person into the group"`
+	GivenWhy  string     `json:"givenWhy,omitempty"`
+	Used      bool       `json:"used" doc:"Whether any use of its systems is known"`
+	LastUse   *time.Time `json:"lastUse,omitempty"`
+	IdleDays  int        `json:"idleDays" doc:"How many days ago that was"`
+	Peers     int        `json:"peers" doc:"Live people with the same title and department"`
+	Alike     int        `json:"alike" doc:"How many of these have it"`
+	Gives     int        `json:"gives" doc:"How many permissions it gives"`
+	Risk      int        `json:"risk"`
+	Conflicts []desk.Ref `json:"conflicts"`
+	Doubts    []string   `json:"doubts" doc:"What speaks against keeping it"`
+}
+
+// ReviewItem asks whether a person should keep a role or set.
+type ReviewItem struct {
+	ID       int        `json:"id"`
+	User     desk.Ref   `json:"user"`
+	Note     string     `json:"note" doc:"Title and home area of the person"`
+	Target   desk.Ref   `json:"target"`
+	Reviewer desk.Ref   `json:"reviewer"`
+	Mine     bool       `json:"mine"`
+	HandedBy *desk.Ref  `json:"handedBy,omitempty"`
+	HandNote string     `json:"handNote,omitempty"`
+	ByHand   bool       `json:"byHand" doc:"Given to the person directly, so that a revocation takes it away by itself"`
+	Groups   []desk.Ref `json:"groups" doc:"Groups that give it; what becomes of that is for their owners"`
+	Evidence *Evidence  `json:"evidence,omitempty"`
+	Decision string     `json:"decision" enum:",keep,revoke"`
+	Reason   string     `json:"reason,omitempty"`
+	By       *desk.Ref  `json:"by,omitempty"`
+	Decided  *time.Time `json:"decided,omitempty"`
+	Fated    bool       `json:"fated" doc:"Nobody decided; the fate chosen at opening did"`
+	Like     string     `json:"like" doc:"Items with the same value are alike, and can be decided together"`
+}
+
+// ItemDetail is an item with what a revocation would really do.
+type ItemDetail struct {
+	Item     ReviewItem     `json:"item"`
+	Direct   []desk.Terms   `json:"direct" doc:"Assignments to the person, which go away if it is revoked"`
+	Given    []view.Grant   `json:"given" doc:"Assignments to groups, which stay"`
+	Loses    []desk.Holding `json:"loses" doc:"What really goes away if it is revoked"`
+	Stays    []desk.Holding `json:"stays" doc:"What of the role or set stays by another way"`
+	StaysBy  []desk.Ref     `json:"staysBy" doc:"The groups, roles and sets by which it stays"`
+	LosesAll []desk.Holding `json:"losesAll" doc:"What goes away if the owners of the groups take it away too"`
+}
+
+// Straggler is a reviewer with what is missing.
+type Straggler struct {
+	Reviewer desk.Ref `json:"reviewer"`
+	Items    int      `json:"items"`
+	Waiting  int      `json:"waiting"`
+}
+
+// ReviewDetail is a review with those items that its viewer may see.
+type ReviewDetail struct {
+	Review    Review        `json:"review"`
+	Items     []ReviewItem  `json:"items"`
+	Elsewhere int           `json:"elsewhere" doc:"How many items are left out, since their people are at home outside the area"`
+	MayRun    bool          `json:"mayRun" doc:"The viewer may remind, and close it"`
+	All       bool          `json:"all" doc:"The viewer sees all items, not only their own"`
+	Outcome   [][]desk.Part `json:"outcome" doc:"What closing it now would do, in sentences"`
+	ToOwners  int           `json:"toOwners" doc:"How many tasks closing it now would leave to the owners of groups"`
+	Reviewers []Straggler   `json:"reviewers" doc:"Those with most missing first"`
+	Tasks     []ReviewTask  `json:"tasks"`
+	Letters   []Letter      `json:"letters" doc:"What went into the outbox, latest first"`
+}
+
+// Letter is a mail in the outbox.
+type Letter struct {
+	Written time.Time `json:"written"`
+	To      desk.Ref  `json:"to"`
+	Address string    `json:"address,omitempty"`
+	Subject string    `json:"subject"`
+	Body    string    `json:"body"`
+}
+
+// The decisions on an item.
+const (
+	decisionKeep   = "keep"
+	decisionRevoke = "revoke"
+)
+
+func scopeOf(r store.Review) review.Scope {
+	return review.Scope{System: r.System, Role: r.Role, Set: r.Set, Group: r.Group, Area: r.Area, Risk: r.Risk, Filter: r.Filter}
+}
+
+// itemOf makes what is kept an item of the core; items of old reviews are about their review's role.
+func itemOf(r store.Review, i store.ReviewItem) review.Item {
+	out := review.Item{User: i.User, Role: i.Role, Set: i.Set, Direct: i.Direct, Groups: i.Groups, Given: i.Given}
+	if out.Role == "" && out.Set == "" {
+		out.Role = r.Role
+	}
+	return out
+}
+
+func targetOf(h *desk.House, i review.Item) desk.Ref {
+	kind, id := i.Target()
+	return h.Ref(kind, id)
+}
+
+// countsOf counts what [store.Store.ReviewCounts] does, of one review.
+func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, who desk.Actor) store.ReviewCount {
+	n := store.ReviewCount{Items: len(items), Tasks: len(tasks)}
+	for _, i := range items {
+		switch i.Decision {
+		case decisionKeep:
+			n.Kept++
+		case decisionRevoke:
+			n.Revoked++
+		}
+		if i.Reviewer == who.Eyes() {
+			n.Mine++
+			if i.Decision == "" {
+				n.Waiting++
+			}
+		}
+	}
+	for _, t := range tasks {
+		if t.Decision != "" {
+			n.Settled++
+		}
+	}
+	return n
+}
+
+func progressOf(h *desk.House, r store.Review, n store.ReviewCount, who desk.Actor, now time.Time) Review {
+	v := Review{ID: r.ID, Name: r.Name, About: scopeWords(h, scopeOf(r)), Deciders: deciderWords(h, r), Fate: cmp.Or(r.Fate, decisionKeep),
+		Opener: h.Ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due, Overdue: r.Closed == nil && now.After(r.Due), Reminded: r.Reminded,
+		Closed: r.Closed, Revision: r.Revision, Items: n.Items, Kept: n.Kept, Revoked: n.Revoked, Mine: n.Mine, Tasks: n.Tasks, Settled: n.Settled}
+	if r.Closed == nil {
+		v.Waiting = n.Waiting
+	}
+	return v
+}
+
+// scopeWords says what a review asks about.
+func scopeWords(h *desk.House, s review.Scope) []desk.Part {
+	named := func(r desk.Ref) desk.Part { return desk.Part{Text: r.Name, Kind: r.Kind, ID: r.ID} }
+	out := []desk.Part{}
+	say := func(parts ...desk.Part) {
+		if len(out) > 0 {
+			out = append(out, desk.Part{Text: ", "})
+		}
+		out = append(out, parts...)
+	}
+	if s.Role != "" {
+		say(desk.Part{Text: "the role "}, named(h.Ref(model.KindRole, s.Role)))
+	}
+	if s.Set != "" {
+		say(desk.Part{Text: "the permission set "}, named(h.Ref(model.KindSet, s.Set)))
+	}
+	if s.System != "" {
+		say(desk.Part{Text: "what gives something of "}, named(h.Ref(model.KindSystem, s.System)))
+	}
+	if s.Group != "" {
+		say(desk.Part{Text: "what comes by the group "}, named(h.Ref(model.KindGroup, s.Group)))
+	}
+	if s.Risk > 0 {
+		say(desk.Part{Text: "what is of " + desk.Risks[s.Risk] + " risk"})
+		if s.Risk < 3 {
+			out[len(out)-1].Text += " or more"
+		}
+	}
+	if len(out) == 0 {
+		say(desk.Part{Text: "all access"})
+	}
+	if s.Area != "" {
+		out = append(out, desk.Part{Text: " at "}, named(h.Area(s.Area)))
+	}
+	if s.Filter != "" {
+		out = append(out, desk.Part{Text: ", of people with "}, desk.Part{Text: s.Filter, Kind: "filter"})
+	}
+	return out
+}
+
+func plain(parts []desk.Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString(p.Text)
+	}
+	return b.String()
+}
+
+// deciderWords says who decides a review.
+func deciderWords(h *desk.House, r store.Review) string {
+	switch r.DecidedBy {
+	case review.ByOwner:
+		return "the owners of the roles, sets and groups"
+	case review.ByPerson:
+		return h.Ref(model.KindUser, r.Person).Name
+	}
+	return "the managers"
+}
+
+// waiting counts the items that wait for a person's decision.
+func (d *Reviewer) waiting(who desk.Actor) (int, error) { return d.Store.Waiting(who.Eyes()) }
+
+// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them. If an area is given,
+// only those with items of people at home there. On a past day, each is as it stood then.
+func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	if err := h.HasArea(where); err != nil {
+		return nil, err
+	}
+	now := d.Looked(who)
+	all := d.May(h, who, model.ViewReviews)
+	list, err := d.Store.Reviews()
+	if err != nil {
+		return nil, err
+	}
+	counts, err := d.Store.ReviewCounts(who.Eyes(), now)
+	if err != nil {
+		return nil, err
+	}
+	var there map[int]bool // the reviews with people at home there
+	if where != "" {
+		if there, err = d.reviewsOf(func(user string) bool { return homeIn(h, user, where) }); err != nil {
+			return nil, err
+		}
+	}
+	out := []Review{}
+	for _, r := range list {
+		if now.Before(r.Opened) || where != "" && !there[r.ID] {
+			continue
+		}
+		r, _, _ = asOf(now, r, nil, nil)
+		n := counts[r.ID]
+		if r.Closed == nil { // tasks come with the end
+			n.Tasks, n.Settled, n.OwnTasks = 0, 0, 0
+		}
+		v := progressOf(h, r, n, who, now)
+		if all || v.Mine > 0 || r.Opener == who.Eyes() || n.OwnTasks > 0 {
+			out = append(out, v)
+		}
+	}
+	return out, nil
+}
+
+// reviewsOf gives the reviews with an item about somebody who fits.
+func (d *Reviewer) reviewsOf(fits func(user string) bool) (map[int]bool, error) {
+	people, err := d.Store.Reviewed()
+	out := map[int]bool{}
+	for review, users := range people {
+		out[review] = slices.ContainsFunc(users, fits)
+	}
+	return out, err
+}
+
+// mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it through a delegation.
+func (d *Reviewer) mayRunReview(h *desk.House, who desk.Actor, r store.Review) bool {
+	if d.Acts(h, who) != nil {
+		return false
+	}
+	return d.May(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.Index, who.User, d.Now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
+}
+
+// Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it stood then.
+func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	if err := h.HasArea(where); err != nil {
+		return nil, err
+	}
+	r, items, tasks, err := d.reviewParts(id)
+	if err != nil {
+		return nil, err
+	}
+	now := d.Looked(who)
+	if now.Before(r.Opened) {
+		return nil, desk.Refuse(desk.NotFound, "Review %d was opened later, on %s.", id, r.Opened.Format("2 January 2006"))
+	}
+	r, items, tasks = asOf(now, r, items, tasks)
+	v := &ReviewDetail{Review: progressOf(h, r, countsOf(r, items, tasks, who), who, now), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]desk.Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
+	v.All = d.May(h, who, model.ViewReviews) || v.MayRun
+	for _, t := range tasks {
+		if v.All || t.Owner == who.Eyes() {
+			v.Tasks = append(v.Tasks, d.task(h, r, t, who))
+		}
+	}
+	if !v.All {
+		if v.Review.Mine == 0 && len(v.Tasks) == 0 {
+			return nil, d.Need(h, who, model.ViewReviews)
+		}
+		items = slices.DeleteFunc(items, func(i store.ReviewItem) bool { return i.Reviewer != who.Eyes() })
+	}
+	for _, i := range items {
+		if homeIn(h, i.User, where) {
+			v.Items = append(v.Items, d.item(h, r, i, who))
+		} else {
+			v.Elsewhere++
+		}
+	}
+	if !v.All {
+		return v, nil
+	}
+	v.Reviewers = stragglers(h, items)
+	letters, err := d.Store.Letters(id)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range letters {
+		if l.Written.After(now) {
+			continue
+		}
+		v.Letters = append(v.Letters, Letter{l.Written, h.Ref(model.KindUser, l.User), l.To, l.Subject, l.Body})
+	}
+	if v.MayRun && r.Closed == nil {
+		revoked := revokedOf(r, items)
+		v.Outcome = desk.Sentences(change.Sentences(review.Revoke(h.Design(), revoked), change.NamesIn(h.Design())))
+		for _, i := range revoked {
+			v.ToOwners += len(i.Groups)
+		}
+	}
+	return v, nil
+}
+
+// asOf gives a review as it stood at an instant.
+func asOf(t time.Time, r store.Review, items []store.ReviewItem, tasks []store.ReviewTask) (store.Review, []store.ReviewItem, []store.ReviewTask) {
+	later := func(when *time.Time) bool { return when != nil && when.After(t) }
+	if later(r.Reminded) {
+		r.Reminded = nil
+	}
+	if later(r.Closed) {
+		r.Closed, r.Revision, tasks = nil, 0, nil
+	}
+	for i := range items {
+		if later(items[i].Decided) {
+			items[i].Decision, items[i].Reason, items[i].Decided, items[i].By = "", "", nil, ""
+		}
+	}
+	for i := range tasks {
+		if later(tasks[i].Decided) {
+			tasks[i].Decision, tasks[i].Reason, tasks[i].Decided, tasks[i].By, tasks[i].Revision = "", "", nil, "", 0
+		}
+	}
+	return r, items, tasks
+}
+
+// homeIn tells whether a person is at home in an area; an empty area has everybody.
+func homeIn(h *desk.House, user, area string) bool {
+	if area == "" {
+		return true
+	}
+	u, ok := h.Design().Users.Find(user)
+	return ok && h.Index.Covers(area, u.Area)
+}
+
+// reviewParts reads all that is kept of a review.
+func (d *Reviewer) reviewParts(id int) (r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, err error) {
+	if r, err = d.Store.Review(id); err != nil {
+		return r, nil, nil, desk.Missing(err, "There is no review %d.", id)
+	}
+	if items, err = d.Store.ReviewItems(id, ""); err != nil {
+		return r, nil, nil, err
+	}
+	tasks, err = d.Store.Tasks(id, "")
+	return r, items, tasks, err
+}
+
+// revokedOf gives the items that are revoked, by decision or, if that is the fate of the review, by nobody's.
+func revokedOf(r store.Review, items []store.ReviewItem) (out []review.Item) {
+	for _, i := range items {
+		if i.Decision == decisionRevoke || i.Decision == "" && r.Fate == decisionRevoke {
+			out = append(out, itemOf(r, i))
+		}
+	}
+	return out
+}
+
+func stragglers(h *desk.House, items []store.ReviewItem) []Straggler {
+	byReviewer := map[string]*Straggler{}
+	for _, i := range items {
+		s := byReviewer[i.Reviewer]
+		if s == nil {
+			s = &Straggler{Reviewer: h.Ref(model.KindUser, i.Reviewer)}
+			byReviewer[i.Reviewer] = s
+		}
+		s.Items++
+		if i.Decision == "" {
+			s.Waiting++
+		}
+	}
+	out := []Straggler{}
+	for _, s := range byReviewer {
+		out = append(out, *s)
+	}
+	slices.SortFunc(out, func(a, b Straggler) int {
+		return cmp.Or(b.Waiting-a.Waiting, strings.Compare(a.Reviewer.Name, b.Reviewer.Name))
+	})
+	return out
+}
+
+func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who desk.Actor) ReviewItem {
+	it := itemOf(r, i)
+	v := ReviewItem{ID: i.ID, User: h.Ref(model.KindUser, i.User), Note: h.Note(index.Node{Kind: model.KindUser, ID: i.User}), Target: targetOf(h, it), Reviewer: h.Ref(model.KindUser, i.Reviewer), Mine: i.Reviewer == who.Eyes(),
+		HandedBy: h.Optional(model.KindUser, i.HandedBy), HandNote: i.Note, ByHand: len(i.Direct) > 0, Groups: []desk.Ref{}, Decision: i.Decision, Reason: i.Reason, By: h.Optional(model.KindUser, i.By), Decided: i.Decided}
+	v.Fated = r.Closed != nil && i.By == ""
+	for _, g := range i.Groups {
+		v.Groups = append(v.Groups, h.Ref(model.KindGroup, g))
+	}
+	if len(i.Evidence) > 0 {
+		e := &Evidence{}
+		if json.Unmarshal(i.Evidence, e) == nil {
+			v.Evidence = e
+		}
+	}
+	// Alike are those who have the same by the same kind of way, with the same weight against it.
+	way := "group"
+	if v.ByHand {
+		way = "hand"
+	}
+	doubts := ""
+	if v.Evidence != nil {
+		doubts = fmt.Sprint(v.Evidence.Risk, len(v.Evidence.Conflicts) > 0, len(v.Evidence.Doubts) > 0)
+	}
+	v.Like = strings.Join([]string{v.Target.Kind, v.Target.ID, way, doubts}, " ")
+	return v
+}
+
+// ReviewItem gives an item with what a revocation would really do.
+func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	i, err := d.Store.ReviewItem(id)
+	if err != nil {
+		return nil, desk.Missing(err, "There is no review item %d.", id)
+	}
+	r, err := d.Store.Review(i.Review)
+	if err != nil {
+		return nil, err
+	}
+	if i.Reviewer != who.Eyes() && i.HandedBy != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+		return nil, desk.Refuse(desk.NotAllowed, "This item is for %s to decide.", h.Ref(model.KindUser, i.Reviewer).Name)
+	}
+	v := &ItemDetail{Item: d.item(h, r, i, who), Direct: []desk.Terms{}, Given: []view.Grant{}, Loses: []desk.Holding{}, Stays: []desk.Holding{}, StaysBy: []desk.Ref{}, LosesAll: []desk.Holding{}}
+	s := &desk.Sight{House: h, Present: h, At: d.Now()}
+	for _, id := range i.Direct {
+		if a, ok := h.Design().Assignments.Find(id); ok {
+			v.Direct = append(v.Direct, h.Terms(a))
+		}
+	}
+	for _, id := range i.Given {
+		if a, ok := h.Design().Assignments.Find(id); ok {
+			v.Given = append(v.Given, view.GrantOf(s, d.Viewer, who, a))
+		}
+	}
+	it := itemOf(r, i)
+	goes, stays := review.Outcome(h.Index, it, i.Direct, d.Now())
+	v.Loses, v.Stays = h.Holdings(goes), h.Holdings(stays)
+	all, _ := review.Outcome(h.Index, it, slices.Concat(i.Direct, i.Given), d.Now())
+	v.LosesAll = h.Holdings(all)
+	v.StaysBy = d.staysBy(h, it, stays)
+	return v, nil
+}
+
+// staysBy names by what something of an item stays when its direct assignments are gone.
+func (d *Reviewer) staysBy(h *desk.House, i review.Item, stays []index.Holding) []desk.Ref {
+	out := []desk.Ref{}
+	for _, s := range stays {
+		ways, _ := h.Index.Trace(i.User, s.Permission, nil, d.Now())
+		for _, w := range ways {
+			if w.Assignment == nil || slices.Contains(i.Direct, w.Assignment.ID) {
+				continue
+			}
+			by := view.Target(h, w.Assignment)
+			if w.Assignment.Subject.Group != "" {
+				by = h.Ref(model.KindGroup, w.Assignment.Subject.Group)
+			}
+			if !slices.Contains(out, by) {
+				out = append(out, by)
+			}
+		}
+		if len(out) > 20 {
+			break
+		}
+	}
+	return out
+}
+
+// asked is what a review asks about. It does not change while the review is open, so it is read once.
+type asked struct {
+	about       map[desk.Ref]bool // roles and sets
+	assignments map[string]bool
+}
+
+func (d *Reviewer) askedBy(r store.Review) (*asked, error) {
+	if v, ok := d.asked.Load(r.ID); ok {
+		return v.(*asked), nil
+	}
+	items, err := d.Store.ReviewItems(r.ID, "")
+	if err != nil {
+		return nil, err
+	}
+	a := &asked{map[desk.Ref]bool{}, map[string]bool{}}
+	for _, i := range items {
+		kind, id := itemOf(r, i).Target()
+		a.about[desk.Ref{Kind: string(kind), ID: id}] = true
+		for _, list := range [][]string{i.Direct, i.Given} {
+			for _, id := range list {
+				a.assignments[id] = true
+			}
+		}
+	}
+	d.asked.Store(r.ID, a)
+	return a, nil
+}
+
+// reviewsTouched names the open reviews that ask about something that a change touches.
+func (d *Reviewer) reviewsTouched(ops []change.Op) (names []string, err error) {
+	if len(ops) == 0 {
+		return nil, nil
+	}
+	list, err := d.Store.Reviews()
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range list {
+		if r.Closed != nil {
+			d.asked.Delete(r.ID)
+			continue
+		}
+		a, err := d.askedBy(r)
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(ops, func(o change.Op) bool {
+			return a.about[desk.Ref{Kind: string(o.Kind), ID: o.ID}] || o.Kind == model.KindAssignment && a.assignments[o.ID]
+		}) {
+			names = append(names, r.Name)
+		}
+	}
+	return names, nil
+}

@@ -1,0 +1,422 @@
+package review
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/post"
+	"fachwerk/internal/store"
+)
+
+// CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what is undecided the fate that was chosen, and
+// leaves tasks to the owners of groups for what these give.
+func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	r, items, _, err := d.reviewParts(id)
+	if err != nil {
+		return nil, err
+	}
+	if !d.mayRunReview(h, who, r) {
+		return nil, d.Need(h, who, model.RunReviews)
+	}
+	if r.Closed != nil {
+		return nil, desk.Refuse(desk.Conflict, "This review is closed already.")
+	}
+	now := d.Now()
+	ops := review.Revoke(h.Design(), revokedOf(r, items))
+	var fated []store.ReviewItem
+	for i := range items {
+		if items[i].Decision == "" && r.Fate == decisionRevoke {
+			items[i].Decision, items[i].Reason, items[i].Decided = decisionRevoke, "Undecided at the end; that was its fate", &now
+			fated = append(fated, items[i])
+		}
+	}
+	tasks := d.tasksFor(h, r, items)
+	letters := d.taskLetters(h, r, tasks)
+	end := func(s *store.Store, revision int) error {
+		return s.CloseReview(id, now, revision, fated, tasks, letters)
+	}
+	if len(ops) == 0 {
+		err = end(d.Store, 0)
+	} else {
+		outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByReview, Ops: ops, Permits: d.runsReview(h, who)})
+		h, err = d.Commit(outcome, "The outcome of this review cannot be applied.", desk.Note{Why: "Outcome of “" + r.Name + "”", Along: end})
+	}
+	if err != nil {
+		return nil, desk.Missing(err, "This review is closed already.")
+	}
+	if r, items, tasks, err = d.reviewParts(id); err != nil {
+		return nil, err
+	}
+	v := progressOf(h, r, countsOf(r, items, tasks, who), who, now)
+	return &v, nil
+}
+
+// runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a delegation lets them revoke it.
+func (d *Reviewer) runsReview(h *desk.House, who desk.Actor) func(change.Op) string {
+	if d.May(h, who, model.RunReviews) {
+		return func(change.Op) string { return "" }
+	}
+	authority := delegation.Of(h.Index, who.User, d.Now())
+	return func(o change.Op) string {
+		if r := authority.CheckOp(o, nil); r != nil {
+			return r.Reason
+		}
+		return ""
+	}
+}
+
+// settlesTask permits what the owner of a group chose about it; of anybody else, what [Desk.runsReview] permits.
+func (d *Reviewer) settlesTask(h *desk.House, who desk.Actor, t store.ReviewTask) func(change.Op) string {
+	if t.Owner != who.User {
+		return d.runsReview(h, who)
+	}
+	return func(o change.Op) string {
+		switch before := o.Before.(type) {
+		case *model.Assignment:
+			if o.After == nil && slices.Contains(t.Given, o.ID) {
+				return ""
+			}
+		case *model.Group:
+			after, ok := o.After.(*model.Group)
+			if !ok {
+				break
+			}
+			rest := change.Clone(after)
+			rest.Users = append(slices.Clone(rest.Users), t.User)
+			slices.Sort(rest.Users)
+			if change.Equal(before, rest) {
+				return ""
+			}
+		}
+		return desk.Upper(change.Title(o)) + " is not what this task asks about."
+	}
+}
+
+// tasksFor makes a task for every group that gives what was revoked.
+func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewItem) (out []store.ReviewTask) {
+	now := d.Now()
+	for _, i := range items {
+		if i.Decision != decisionRevoke {
+			continue
+		}
+		it := itemOf(r, i)
+		for _, group := range i.Groups {
+			owner := ""
+			if g, ok := h.Design().Groups.Find(group); ok {
+				owner = g.Owner
+			}
+			for _, c := range slices.Concat([]string{owner, r.Fallback, r.Opener}, h.Index.Owners(now)) {
+				if c != "" && c != i.User && h.Index.Live(c, now) {
+					owner = c
+					break
+				}
+			}
+			t := store.ReviewTask{Review: r.ID, Item: i.ID, User: i.User, Role: it.Role, Set: it.Set, Group: group, Owner: owner}
+			for _, id := range i.Given {
+				if a, ok := h.Design().Assignments.Find(id); ok && a.Subject.Group == group {
+					t.Given = append(t.Given, id)
+				}
+			}
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// taskLetters tells the owners of groups of their tasks.
+func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.ReviewTask) (out []store.Letter) {
+	type key struct{ owner, group string }
+	count := map[key]int{}
+	var order []key
+	for _, t := range tasks {
+		k := key{t.Owner, t.Group}
+		if count[k] == 0 {
+			order = append(order, k)
+		}
+		count[k]++
+	}
+	for _, k := range order {
+		if u, ok := h.Design().Users.Find(k.owner); ok {
+			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, h.Ref(model.KindGroup, k.group).Name, count[k])
+			out = append(out, store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+		}
+	}
+	return out
+}
+
+// ReviewTask asks the owner of a group what becomes of what was revoked but comes by the group.
+type ReviewTask struct {
+	ID       int        `json:"id"`
+	Review   int        `json:"review"`
+	Name     string     `json:"name" doc:"Of the review"`
+	Item     int        `json:"item"`
+	User     desk.Ref   `json:"user"`
+	Target   desk.Ref   `json:"target"`
+	Group    desk.Ref   `json:"group"`
+	Owner    desk.Ref   `json:"owner"`
+	Mine     bool       `json:"mine"`
+	May      bool       `json:"may" doc:"The viewer may settle it"`
+	Why      string     `json:"why,omitempty" doc:"Why it was revoked"`
+	Decision string     `json:"decision" enum:",person,grant,leave"`
+	Reason   string     `json:"reason,omitempty"`
+	By       *desk.Ref  `json:"by,omitempty"`
+	Decided  *time.Time `json:"decided,omitempty"`
+	Revision int        `json:"revision,omitempty"`
+}
+
+// TaskChoice is one way to settle a task, with its impact.
+type TaskChoice struct {
+	ID        string              `json:"id" enum:"person,grant,leave"`
+	Sentences [][]desk.Part       `json:"sentences"`
+	Trouble   string              `json:"trouble,omitempty" doc:"Why it cannot be done"`
+	Losing    int                 `json:"losing"`
+	People    []desk.PersonImpact `json:"people" doc:"Who gains or loses, at most 50"`
+}
+
+// TaskDetail is a task with the ways to settle it.
+type TaskDetail struct {
+	Task    ReviewTask   `json:"task"`
+	Choices []TaskChoice `json:"choices"`
+}
+
+// The ways to settle a task.
+const (
+	taskPerson = "person"
+	taskGrant  = "grant"
+	taskLeave  = "leave"
+)
+
+func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who desk.Actor) ReviewTask {
+	v := ReviewTask{ID: t.ID, Review: t.Review, Name: r.Name, Item: t.Item, User: h.Ref(model.KindUser, t.User), Target: targetOf(h, review.Item{Role: t.Role, Set: t.Set}), Group: h.Ref(model.KindGroup, t.Group), Owner: h.Ref(model.KindUser, t.Owner),
+		Mine: t.Owner == who.Eyes(), Decision: t.Decision, Reason: t.Reason, By: h.Optional(model.KindUser, t.By), Decided: t.Decided, Revision: t.Revision}
+	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
+	if i, err := d.Store.ReviewItem(t.Item); err == nil {
+		v.Why = i.Reason
+	}
+	return v
+}
+
+// Tasks gives the tasks that wait for somebody as the owner of groups.
+func (d *Reviewer) Tasks(who desk.Actor) ([]ReviewTask, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	list, err := d.Store.Tasks(0, who.Eyes())
+	if err != nil {
+		return nil, err
+	}
+	out := []ReviewTask{}
+	for _, t := range list {
+		r, err := d.Store.Review(t.Review)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, d.task(h, r, t, who))
+	}
+	return out, nil
+}
+
+// openTask gives a task to somebody who may settle it, or see it.
+func (d *Reviewer) openTask(h *desk.House, who desk.Actor, id int) (store.ReviewTask, store.Review, error) {
+	t, err := d.Store.Task(id)
+	if err != nil {
+		return t, store.Review{}, desk.Missing(err, "There is no task %d.", id)
+	}
+	r, err := d.Store.Review(t.Review)
+	if err == nil && t.Owner != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+		err = desk.Refuse(desk.NotAllowed, "This is for %s, who owns the group.", h.Ref(model.KindUser, t.Owner).Name)
+	}
+	return t, r, err
+}
+
+// taskOps gives the change that settles a task.
+func taskOps(h *desk.House, t store.ReviewTask, choice string) ([]change.Op, error) {
+	switch choice {
+	case taskPerson:
+		ops, err := review.TakePersonOut(h.Index, t.User, t.Group)
+		if err != nil {
+			return nil, desk.Refuse(desk.Invalid, "%s cannot be taken out of %s here: %s.", h.Ref(model.KindUser, t.User).Name, h.Ref(model.KindGroup, t.Group).Name, err)
+		}
+		return ops, nil
+	case taskGrant:
+		return review.TakeGrantOff(h.Design(), t.Given), nil
+	}
+	return nil, nil
+}
+
+const taskPeopleShown = 50
+
+// Task gives a task with the ways to settle it, each with its impact.
+func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	t, r, err := d.openTask(h, who, id)
+	if err != nil {
+		return nil, err
+	}
+	v := &TaskDetail{Task: d.task(h, r, t, who), Choices: []TaskChoice{}}
+	for _, id := range []string{taskPerson, taskGrant, taskLeave} {
+		c := TaskChoice{ID: id, Sentences: [][]desk.Part{}, People: []desk.PersonImpact{}}
+		ops, err := taskOps(h, t, id)
+		if err != nil {
+			c.Trouble = err.Error()
+		} else if len(ops) > 0 {
+			outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByTask, Ops: ops, Permits: d.settlesTask(h, who, t)})
+			impact := outcome.Impact()
+			c.Sentences, c.Losing = desk.Sentences(change.Sentences(ops, change.NamesIn(h.Design()))), impact.Losing
+			if blocks := outcome.Of(desk.Refuses); len(blocks) > 0 {
+				c.Trouble = blocks[0]
+			}
+			next := &desk.House{Index: outcome.Index}
+			for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
+				c.People = append(c.People, desk.PersonImpact{User: h.Ref(model.KindUser, p.User), Gains: next.Holdings(p.Gains), Losses: h.Holdings(p.Losses)})
+			}
+		} else if id != taskLeave {
+			c.Trouble = "Nothing is left to take away: it is gone already."
+		}
+		v.Choices = append(v.Choices, c)
+	}
+	return v, nil
+}
+
+// SettleTask settles a task as the owner of its group: takes the person out, takes the grant off the group, or leaves it for a reason. What it takes away is one
+// revision. Taking the grant off settles all tasks about the same grant.
+func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*ReviewTask, error) {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	t, r, err := d.openTask(h, who, id)
+	if err != nil {
+		return nil, err
+	}
+	reason = strings.TrimSpace(reason)
+	switch {
+	case !d.task(h, r, t, who).May:
+		if t.Decision != "" {
+			return nil, desk.Refuse(desk.Conflict, "This is settled already.")
+		}
+		return nil, desk.Refuse(desk.NotAllowed, "This is for %s to settle, who owns the group.", h.Ref(model.KindUser, t.Owner).Name)
+	case choice == taskLeave && reason == "":
+		return nil, desk.Refuse(desk.Invalid, "Say why it is left: it was revoked, and the report will tell.")
+	}
+	ops, err := taskOps(h, t, choice)
+	if err != nil {
+		return nil, err
+	}
+	now := d.Now()
+	settled := []store.ReviewTask{t}
+	if choice == taskGrant {
+		all, err := d.Store.Tasks(t.Review, "")
+		if err != nil {
+			return nil, err
+		}
+		for _, o := range all {
+			if o.ID != t.ID && o.Decision == "" && o.Group == t.Group && slices.Equal(o.Given, t.Given) {
+				settled = append(settled, o)
+			}
+		}
+	}
+	settle := func(s *store.Store, revision int) error {
+		for _, o := range settled {
+			o.Decision, o.Reason, o.By, o.Decided, o.Revision = choice, reason, who.User, &now, revision
+			if err := s.SettleTask(o); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if len(ops) == 0 {
+		err = settle(d.Store, 0)
+	} else {
+		outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByTask, Ops: ops, Permits: d.settlesTask(h, who, t)})
+		h, err = d.Commit(outcome, "This cannot be done.", desk.Note{Why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), Along: settle})
+	}
+	if err != nil {
+		return nil, desk.Missing(err, "This is settled already.")
+	}
+	if t, err = d.Store.Task(id); err != nil {
+		return nil, err
+	}
+	v := d.task(h, r, t, who)
+	return &v, nil
+}
+
+// Remind puts a letter for each straggler of a review into the outbox, and tells how many.
+func (d *Reviewer) Remind(who desk.Actor, id int) (int, error) {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return 0, err
+	}
+	r, items, _, err := d.reviewParts(id)
+	if err != nil {
+		return 0, err
+	}
+	if !d.mayRunReview(h, who, r) {
+		return 0, d.Need(h, who, model.RunReviews)
+	}
+	if r.Closed != nil {
+		return 0, desk.Refuse(desk.Conflict, "This review is closed: nobody is missing any longer.")
+	}
+	return d.remind(h, r, items)
+}
+
+func (d *Reviewer) remind(h *desk.House, r store.Review, items []store.ReviewItem) (int, error) {
+	var letters []store.Letter
+	now := d.Now()
+	for _, s := range stragglers(h, items) {
+		u, ok := h.Design().Users.Find(s.Reviewer.ID)
+		if !ok || s.Waiting == 0 {
+			continue
+		}
+		l := post.Reminder(h.Design().Organisation.Name, u.DisplayName, r.Name, s.Waiting, s.Items, r.Due, now.After(r.Due))
+		letters = append(letters, store.Letter{Written: now, User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+	}
+	return len(letters), d.Store.Remind(r.ID, now, letters)
+}
+
+// When reminders go out by themselves: in the last days, and again after some time.
+const (
+	remindBefore = 3 * 24 * time.Hour
+	remindAgain  = 2 * 24 * time.Hour
+)
+
+// RemindDue reminds the stragglers of every open review whose end is near or past, unless that was done lately.
+func (d *Reviewer) RemindDue() error {
+	h := d.Present()
+	list, err := d.Store.Reviews()
+	if err != nil {
+		return err
+	}
+	for _, r := range list {
+		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) || r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
+			continue
+		}
+		items, err := d.Store.ReviewItems(r.ID, "")
+		if err != nil {
+			return err
+		}
+		if _, err := d.remind(h, r, items); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,140 @@
+package review
+
+import (
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// Decide keeps a reviewer's decision on an item: "keep", "revoke" with a reason, or "" to take the decision back.
+func (d *Reviewer) Decide(who desk.Actor, item int, decision, reason string) (*ReviewItem, error) {
+	list, err := d.DecideMany(who, []int{item}, decision, reason)
+	if err != nil {
+		return nil, err
+	}
+	return &list[0], nil
+}
+
+// DecideMany keeps one decision on several items, which must be alike: the same role or set, held by the same kind of way, with the same weight against it.
+// Either all are decided or none.
+func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	reason = strings.TrimSpace(reason)
+	if decision == decisionRevoke && reason == "" {
+		return nil, desk.Refuse(desk.Invalid, "Say why it is revoked: whoever loses it will ask.")
+	}
+	now := d.Now()
+	var items []store.ReviewItem
+	out := []ReviewItem{}
+	like := ""
+	for n, id := range ids {
+		i, err := d.Store.ReviewItem(id)
+		if err != nil {
+			return nil, desk.Missing(err, "There is no review item %d.", id)
+		}
+		if i.Reviewer != who.User {
+			return nil, desk.Refuse(desk.NotAllowed, "The item about %s is for %s to decide.", h.Ref(model.KindUser, i.User).Name, h.Ref(model.KindUser, i.Reviewer).Name)
+		}
+		if i.User == who.User {
+			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
+		}
+		r, err := d.Store.Review(i.Review)
+		if err != nil {
+			return nil, err
+		}
+		if r.Closed != nil {
+			return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
+		}
+		v := d.item(h, r, i, who)
+		if n > 0 && v.Like != like && decision != "" {
+			return nil, desk.Refuse(desk.Invalid, "The item about %s is not like the others: decide it by itself.", v.User.Name)
+		}
+		like = v.Like
+		i.Decision, i.Reason, i.By, i.Decided = decision, reason, who.User, &now
+		if decision == "" {
+			i.Reason, i.By, i.Decided = "", "", nil
+		}
+		items = append(items, i)
+		out = append(out, d.item(h, r, i, who))
+	}
+	if err := d.Store.DecideAll(items); err != nil {
+		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
+	}
+	return out, nil
+}
+
+// HandOn gives an item to somebody else to decide, with a word why; never to the person whom it is about.
+func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewItem, error) {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	i, err := d.Store.ReviewItem(item)
+	if err != nil {
+		return nil, desk.Missing(err, "There is no review item %d.", item)
+	}
+	r, err := d.Store.Review(i.Review)
+	if err != nil {
+		return nil, err
+	}
+	name := h.Ref(model.KindUser, to).Name
+	switch {
+	case i.Reviewer != who.User && !d.mayRunReview(h, who, r):
+		return nil, desk.Refuse(desk.NotAllowed, "This item is for %s to decide or hand on.", h.Ref(model.KindUser, i.Reviewer).Name)
+	case r.Closed != nil:
+		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
+	case to == i.User:
+		return nil, desk.Refuse(desk.Invalid, "Nobody decides about their own access, so it cannot be handed to %s.", name)
+	case !h.Index.Live(to, d.Now()):
+		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide it.", name)
+	case to == i.Reviewer:
+		return nil, desk.Refuse(desk.Invalid, "%s has it already.", name)
+	}
+	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
+	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil
+	if err := d.Store.DecideAll([]store.ReviewItem{i}); err != nil {
+		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
+	}
+	v := d.item(h, r, i, who)
+	return &v, nil
+}
+
+// Colleague is somebody to whom an item can be handed.
+type Colleague struct {
+	User desk.Ref `json:"user"`
+	Note string   `json:"note"`
+}
+
+const colleaguesShown = 20
+
+// Colleagues finds live people by words, for a reviewer who would hand an item on: a reviewer need not see the design, but knows people's names.
+func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	mine, err := d.Store.Waiting(who.Eyes())
+	if err != nil {
+		return nil, err
+	}
+	if mine == 0 && !d.May(h, who, model.ViewReviews) {
+		return nil, desk.Refuse(desk.NotAllowed, "No item waits for you, so there is none to hand on.")
+	}
+	out := []Colleague{}
+	wanted := strings.Fields(model.Fold(words))
+	for _, e := range h.Entries(model.KindUser) {
+		if len(out) == colleaguesShown {
+			break
+		}
+		if e.Node.ID != who.Eyes() && h.Index.Live(e.Node.ID, d.Now()) && !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.Sort, w) }) {
+			out = append(out, Colleague{h.Ref(model.KindUser, e.Node.ID), h.Note(e.Node)})
+		}
+	}
+	return out, nil
+}

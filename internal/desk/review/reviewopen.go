@@ -1,0 +1,282 @@
+package review
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// NewReview says what to review, and who decides.
+type NewReview struct {
+	Name     string     `json:"name,omitempty" maxLength:"200" doc:"Named after what it asks about if absent"`
+	System   string     `json:"system,omitempty" doc:"Only roles and sets that give something of this system"`
+	Role     string     `json:"role,omitempty"`
+	Set      string     `json:"set,omitempty"`
+	Group    string     `json:"group,omitempty" doc:"Only what comes by this group"`
+	Area     string     `json:"area,omitempty" doc:"Only assignments that count somewhere in this area"`
+	Risk     int        `json:"risk,omitempty" minimum:"0" maximum:"3" doc:"Only what gives something of at least this risk"`
+	Filter   string     `json:"filter,omitempty" maxLength:"20000" doc:"Only people whom this filter matches (RFC 7644)"`
+	By       string     `json:"by,omitempty" enum:",manager,owner,person" doc:"Who decides; the managers if absent"`
+	Person   string     `json:"person,omitempty" doc:"Who decides, if it is one person"`
+	Fallback string     `json:"fallback,omitempty" doc:"Who decides where there is nobody else; the opener if absent"`
+	Fate     string     `json:"fate,omitempty" enum:",keep,revoke" doc:"What becomes of what is undecided at the end; kept if absent"`
+	Due      *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
+}
+
+func (n NewReview) scope() review.Scope {
+	return review.Scope{System: n.System, Role: n.Role, Set: n.Set, Group: n.Group, Area: n.Area, Risk: n.Risk, Filter: strings.TrimSpace(n.Filter)}
+}
+
+// ReviewPreview is what opening a review would ask, and whom.
+type ReviewPreview struct {
+	About     []desk.Part `json:"about"`
+	Items     int         `json:"items"`
+	People    int         `json:"people" doc:"How many people these are about"`
+	ByHand    int         `json:"byHand" doc:"How many items would go away by themselves if revoked"`
+	Doubtful  int         `json:"doubtful" doc:"Against how many items something speaks"`
+	Reviewers []Straggler `json:"reviewers"`
+	Fallback  int         `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
+	Nobody    []desk.Ref  `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
+	Trouble   string      `json:"trouble,omitempty" doc:"What is wrong with the filter"`
+	At        int         `json:"at"`
+}
+
+// prepare selects the items of a review and finds who decides each; nothing may be open to whom.
+func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.ReviewItem, *ReviewPreview, error) {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, nil, nil, err
+	}
+	whole := d.May(h, who, model.RunReviews)
+	authority := delegation.Of(h.Index, who.User, d.Now())
+	if !whole && !slices.ContainsFunc(authority.Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) }) {
+		return nil, nil, nil, d.Need(h, who, model.RunReviews)
+	}
+	scope := n.scope()
+	p := &ReviewPreview{About: scopeWords(h, scope), Reviewers: []Straggler{}, Nobody: []desk.Ref{}}
+	if err := scope.Check(h.Design()); err != nil {
+		if scope.Filter != "" && strings.Contains(err.Error(), "filter") {
+			p.Trouble, p.At = desk.TroubleIn(scope.Filter, errors.Unwrap(err))
+			return h, nil, p, nil
+		}
+		return nil, nil, nil, desk.Refuse(desk.NotFound, "%s.", desk.Upper(err.Error()))
+	}
+	now := d.Now()
+	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
+	var items []store.ReviewItem
+	people := map[string]bool{}
+	reach := map[string]bool{}
+	decider := map[string]struct { // of each person's items, where it does not hang on what these are about
+		who   string
+		first bool
+	}{}
+	others := append([]string{who.User}, h.Index.Owners(now)...)
+	for at, i := range review.Items(h.Index, scope, now) {
+		if at%1000 == 0 && who.Gone() != nil { // superseded: a preview is asked for with every key
+			return nil, nil, nil, who.Gone()
+		}
+		if !whole {
+			may, known := reach[i.User]
+			if !known {
+				u, _ := h.Design().Users.Find(i.User)
+				may = authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
+				reach[i.User] = may
+			}
+			if !may {
+				continue
+			}
+		}
+		d, known := decider[i.User]
+		if !known || deciders.By == review.ByOwner {
+			d.who, d.first = review.Reviewer(h.Index, i, deciders, now, others...)
+			decider[i.User] = d
+		}
+		reviewer, first := d.who, d.first
+		if reviewer == "" {
+			if u := h.Ref(model.KindUser, i.User); len(p.Nobody) == 0 || p.Nobody[len(p.Nobody)-1] != u { // a person's items come together
+				p.Nobody = append(p.Nobody, u)
+			}
+		} else if !first {
+			p.Fallback++
+		}
+		people[i.User] = true
+		if len(i.Direct) > 0 {
+			p.ByHand++
+		}
+		items = append(items, store.ReviewItem{User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given})
+	}
+	p.Items, p.People = len(items), len(people)
+	p.Reviewers = stragglers(h, items)
+	return h, items, p, nil
+}
+
+// PreviewReview tells what opening a review would ask, and whom.
+func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, error) {
+	h, items, p, err := d.prepare(who, n)
+	if err != nil {
+		return nil, err
+	}
+	scales := review.NewScales(h.Index, d.Now())
+	for n, i := range items {
+		if n%1000 == 0 && who.Gone() != nil {
+			return nil, who.Gone()
+		}
+		e := scales.Weigh(itemOf(store.Review{}, i))
+		if len(e.Doubts(d.Now())) > 0 {
+			p.Doubtful++
+		}
+	}
+	return p, nil
+}
+
+// OpenReview opens a review.
+func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
+	h, items, p, err := d.prepare(who, n)
+	switch {
+	case err != nil:
+		return nil, err
+	case p.Trouble != "":
+		return nil, desk.Refuse(desk.Invalid, "The filter over people cannot be read: %s", p.Trouble)
+	case n.By == review.ByPerson && h.Design().Get(model.KindUser, n.Person) == nil:
+		return nil, desk.Refuse(desk.Invalid, "Say which person decides.")
+	case len(items) == 0:
+		return nil, desk.Refuse(desk.Invalid, "Nobody has anything of that, so there is nothing to review.")
+	case len(p.Nobody) > 0:
+		return nil, desk.Refuse(desk.Invalid, "Nobody but %s could decide about %s: name a fallback, or give them a manager first.", p.Nobody[0].Name, p.Nobody[0].Name)
+	}
+	scope := n.scope()
+	name := strings.TrimSpace(n.Name)
+	if name == "" {
+		about := plain(scopeWords(h, scope))
+		if scope == (review.Scope{Role: scope.Role, Area: scope.Area}) && scope.Role != "" {
+			about = strings.TrimPrefix(about, "the role ")
+		}
+		name = "Review of " + about
+	}
+	r := store.Review{Name: name, System: scope.System, Role: scope.Role, Set: scope.Set, Group: scope.Group, Area: scope.Area, Risk: scope.Risk, Filter: scope.Filter,
+		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.Now(), Due: d.Now().AddDate(0, 0, 21)}
+	if n.Due != nil {
+		if !n.Due.After(d.Now()) {
+			return nil, desk.Refuse(desk.Invalid, "The review would be due before it opens: choose a later day.")
+		}
+		r.Due = n.Due.UTC()
+	}
+	if err := d.gather(h, items); err != nil {
+		return nil, err
+	}
+	if r.ID, err = d.Store.AddReview(r, items); err != nil {
+		return nil, err
+	}
+	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())
+	return &v, nil
+}
+
+// gather keeps the evidence with new items.
+func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
+	now := d.Now()
+	scales := review.NewScales(h.Index, now)
+	joinings := map[string]map[string]store.Revision{}
+	var direct []string
+	for _, i := range items {
+		direct = append(direct, i.Direct...)
+	}
+	given, err := d.Store.FirstOn(model.KindAssignment, direct...)
+	if err != nil {
+		return err
+	}
+	above := nesting(h)
+	for n := range items {
+		i := &items[n]
+		w := scales.Weigh(itemOf(store.Review{}, *i))
+		e := Evidence{Used: w.Used, LastUse: desk.Optional(w.LastUse), Peers: w.Peers, Alike: w.Alike, Gives: w.Gives, Risk: w.Risk, Conflicts: []desk.Ref{}, Doubts: append([]string{}, w.Doubts(now)...)}
+		if !w.LastUse.IsZero() {
+			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
+		}
+		for _, c := range w.Conflicts {
+			e.Conflicts = append(e.Conflicts, h.Ref(model.KindConflict, c))
+		}
+		if err := d.sinceWhen(h, i, &e, given, joinings, above); err != nil {
+			return err
+		}
+		data, err := json.Marshal(e)
+		if err != nil {
+			return err
+		}
+		i.Evidence = data
+	}
+	return nil
+}
+
+// sinceWhen reads from the record since when an item is held, and who gave it and why.
+func (d *Reviewer) sinceWhen(h *desk.House, i *store.ReviewItem, e *Evidence, given map[string]store.Revision, joinings map[string]map[string]store.Revision,
+	above func(group string) map[string]bool) error {
+	tell := func(r store.Revision, why string) {
+		if e.Since == nil || r.At.Before(*e.Since) {
+			at := r.At
+			e.Since, e.GivenBy, e.GivenWhy = &at, r.WhoName, cmp.Or(why, r.Why)
+		}
+	}
+	for _, id := range i.Direct {
+		if r, known := given[id]; known {
+			a, _ := h.Design().Assignments.Find(id)
+			tell(r, a.Reason)
+		}
+	}
+	if len(i.Direct) > 0 {
+		return nil
+	}
+	for _, g := range h.Index.GroupsOf(i.User) { // the listings by which the person is in the groups
+		if !g.Direct || !slices.ContainsFunc(i.Groups, func(given string) bool { return above(g.Group)[given] }) {
+			continue
+		}
+		if joinings[g.Group] == nil {
+			list, err := d.Store.Joinings(g.Group)
+			if err != nil {
+				return err
+			}
+			joinings[g.Group] = list
+		}
+		if r, ok := joinings[g.Group][i.User]; ok {
+			tell(r, "")
+		}
+	}
+	return nil
+}
+
+// nesting gives a group with all groups that nest it, whichever is asked for.
+func nesting(h *desk.House) func(group string) map[string]bool {
+	in := map[string][]string{}
+	for _, g := range h.Design().Groups {
+		for _, c := range g.Groups {
+			in[c] = append(in[c], g.ID)
+		}
+	}
+	known := map[string]map[string]bool{}
+	return func(group string) map[string]bool {
+		if all, ok := known[group]; ok {
+			return all
+		}
+		all := map[string]bool{group: true}
+		for todo := []string{group}; len(todo) > 0; {
+			g := todo[len(todo)-1]
+			todo = todo[:len(todo)-1]
+			for _, up := range in[g] {
+				if !all[up] {
+					all[up] = true
+					todo = append(todo, up)
+				}
+			}
+		}
+		known[group] = all
+		return all
+	}
+}

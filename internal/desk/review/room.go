@@ -1,0 +1,21 @@
+// Package review is access reviews: opening them, deciding their items, closing them, and the tasks that they leave.
+package review
+
+import (
+	"sync"
+
+	"fachwerk/internal/desk/view"
+)
+
+// Reviewer runs reviews.
+type Reviewer struct {
+	*view.Viewer
+	asked sync.Map // what open reviews ask about, by id
+}
+
+// New makes the room beside that of what is looked at. Drafts tell from then on which reviews they touch.
+func New(v *view.Viewer) *Reviewer {
+	r := &Reviewer{Viewer: v}
+	v.Touched = r.reviewsTouched
+	return r
+}

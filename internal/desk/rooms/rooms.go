@@ -1,0 +1,40 @@
+// Package rooms opens all rooms of a desk together, for the doors, which call them.
+package rooms
+
+import (
+	"time"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/view"
+	"fachwerk/internal/store"
+)
+
+// Desk is a desk with all its rooms.
+type Desk struct {
+	*desk.Desk
+	*view.Viewer
+	*edit.Editor
+	*review.Reviewer
+	*intake.Intake
+	*directory.Keeper
+	*account.Accounts
+}
+
+// Open makes a desk that serves what is in a store, with all its rooms. now tells the time.
+func Open(s *store.Store, now func() time.Time) (*Desk, error) {
+	k, err := desk.Open(s, now)
+	if err != nil {
+		return nil, err
+	}
+	v := view.New(k)
+	accounts, err := account.New(v)
+	if err != nil {
+		return nil, err
+	}
+	return &Desk{k, v, edit.New(v), review.New(v), intake.New(v), directory.New(v), accounts}, nil
+}

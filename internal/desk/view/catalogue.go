@@ -1,0 +1,354 @@
+package view
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// CatalogueBrick is a permission in a system's catalogue.
+type CatalogueBrick struct {
+	Key         string `json:"key"`
+	Action      string `json:"action"`
+	Label       string `json:"label,omitempty"`
+	Description string `json:"description,omitempty"`
+	Class       string `json:"class" enum:"read,write,admin"`
+	Risk        int    `json:"risk"`
+	Whole       bool   `json:"whole" doc:"Cannot be limited to an area"`
+	Holders     int    `json:"holders"`
+}
+
+// CatalogueCourse is an object of a system.
+type CatalogueCourse struct {
+	Object string           `json:"object"`
+	Bricks []CatalogueBrick `json:"bricks"`
+}
+
+// CatalogueModule is a module of a system.
+type CatalogueModule struct {
+	Name    string            `json:"name"`
+	Courses []CatalogueCourse `json:"courses"`
+}
+
+// Pool is a licence with its seats.
+type Pool struct {
+	Licence desk.Ref   `json:"licence"`
+	Seats   *int       `json:"seats,omitempty"`
+	Used    int        `json:"used"`
+	Idle    int        `json:"idle" doc:"Seats whose holder has not used the system for 90 days"`
+	Covers  []desk.Ref `json:"covers"`
+	Lacking int        `json:"lacking" doc:"People whom a grant gives less than it carries, since they have no seat"`
+}
+
+// SystemSheet is the sheet of a system: its catalogue.
+type SystemSheet struct {
+	Ref     desk.Ref          `json:"ref"`
+	System  *model.System     `json:"system"`
+	May     bool              `json:"may" doc:"The viewer may edit it"`
+	Draft   string            `json:"draft,omitempty" enum:"new,changed,gone"`
+	Modules []CatalogueModule `json:"modules"`
+	Sets    []Layer           `json:"sets" doc:"Supplied with it"`
+	Pools   []Pool            `json:"pools"`
+	Roles   []Layer           `json:"roles" doc:"Roles that give something of it, most first; Gives counts only this system's"`
+}
+
+// idleAfter is after how many days without use a seat counts as idle.
+const idleAfter = 90
+
+// System gives the sheet of a system.
+func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	o, ok := Either(s, model.KindSystem, id).(*model.System)
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "There is no system %q.", id)
+	}
+	v := &SystemSheet{Ref: desk.Ref{Kind: string(model.KindSystem), ID: id, Name: o.Name}, System: o, May: d.editable(s, who, model.KindSystem) && id != model.OwnSystem, Draft: Drafted(s, index.Node{Kind: model.KindSystem, ID: id}), Modules: []CatalogueModule{}, Sets: []Layer{}, Pools: []Pool{}, Roles: []Layer{}}
+	licences := []string{}
+	needs := func(l string) {
+		if l != "" && !slices.Contains(licences, l) {
+			licences = append(licences, l)
+		}
+	}
+	needs(o.Licence)
+	for _, p := range o.Permissions {
+		needs(p.Licence)
+		_, object, action, _ := model.Parts(p.Key)
+		i := slices.IndexFunc(v.Modules, func(m CatalogueModule) bool { return m.Name == p.Module })
+		if i < 0 {
+			i = len(v.Modules)
+			v.Modules = append(v.Modules, CatalogueModule{Name: p.Module})
+		}
+		m := &v.Modules[i]
+		if len(m.Courses) == 0 || m.Courses[len(m.Courses)-1].Object != object {
+			m.Courses = append(m.Courses, CatalogueCourse{Object: object})
+		}
+		c := &m.Courses[len(m.Courses)-1]
+		c.Bricks = append(c.Bricks, CatalogueBrick{p.Key, action, p.Label, p.Description, string(p.Class), p.Risk, p.Span == model.SpanOrganisation, HolderCount(s, index.KindPermission, p.Key)})
+	}
+	for _, m := range v.Modules {
+		for _, c := range m.Courses {
+			slices.SortStableFunc(c.Bricks, func(a, b CatalogueBrick) int {
+				return cmp.Or(cmp.Compare(classRank[a.Class], classRank[b.Class]), cmp.Compare(a.Risk, b.Risk))
+			})
+		}
+	}
+	for _, l := range s.Design().Licences {
+		if slices.ContainsFunc(l.Covers, func(c string) bool { return slices.Contains(licences, c) }) {
+			needs(l.ID)
+		}
+	}
+	for _, l := range licences {
+		v.Pools = append(v.Pools, pool(s, l))
+	}
+	for _, o := range suppliedBy(s, id) {
+		v.Sets = append(v.Sets, layer(s, model.KindSet, o.ID))
+	}
+	for _, r := range s.Design().Roles {
+		n := 0
+		for _, k := range s.Index.Content(model.KindRole, r.ID) {
+			if strings.HasPrefix(k, id+":") {
+				n++
+			}
+		}
+		if n > 0 {
+			l := layer(s, model.KindRole, r.ID)
+			l.Gives = n
+			v.Roles = append(v.Roles, l)
+		}
+	}
+	slices.SortStableFunc(v.Roles, func(a, b Layer) int { return b.Gives - a.Gives })
+	return v, nil
+}
+
+// LicenceSheet is a licence with its seats.
+type LicenceSheet struct {
+	Ref     desk.Ref       `json:"ref"`
+	Licence *model.Licence `json:"licence"`
+	Pool    Pool           `json:"pool"`
+	May     bool           `json:"may" doc:"The viewer may edit it"`
+	Draft   string         `json:"draft,omitempty" enum:"new,changed,gone"`
+	Systems []desk.Ref     `json:"systems" doc:"Systems that need it, or some permission of which does"`
+	Taken   []Seat         `json:"taken" doc:"At most 200, the longest idle first"`
+	Without []desk.Ref     `json:"without" doc:"Who holds something that needs it, and has no seat; at most 200"`
+}
+
+// Seat is a licence in somebody's hands.
+type Seat struct {
+	User    desk.Ref   `json:"user"`
+	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
+	Idle    bool       `json:"idle" doc:"That is more than 90 days ago"`
+	user    *model.User
+}
+
+// Licence gives the sheet of a licence.
+func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	l, ok := Either(s, model.KindLicence, id).(*model.Licence)
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "There is no licence %q.", id)
+	}
+	v := &LicenceSheet{Ref: desk.Ref{Kind: string(model.KindLicence), ID: id, Name: l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: Drafted(s, index.Node{Kind: model.KindLicence, ID: id}), Systems: []desk.Ref{}, Taken: []Seat{}, Without: []desk.Ref{}}
+	for _, o := range neededBy(s, id) {
+		v.Systems = append(v.Systems, s.Ref(model.KindSystem, o.ID))
+	}
+	if s.Design().Get(model.KindLicence, id) != nil {
+		v.Pool = pool(s, id)
+		taken, without := seats(s, id)
+		for _, seat := range taken[:min(len(taken), holdersShown)] {
+			seat.User = s.Ref(model.KindUser, seat.user.ID)
+			v.Taken = append(v.Taken, seat)
+		}
+		for _, u := range without[:min(len(without), holdersShown)] {
+			v.Without = append(v.Without, s.Ref(model.KindUser, u.ID))
+		}
+	} else {
+		v.Pool = Pool{Licence: v.Ref, Seats: l.Seats, Covers: []desk.Ref{}}
+	}
+	return v, nil
+}
+
+// seating is who takes the seats of a licence, and who goes without.
+type seating struct {
+	taken   []Seat
+	without []*model.User
+}
+
+// pool counts what [sight.seats] tells, of a licence that the design has.
+func pool(s *desk.Sight, id string) Pool {
+	l, _ := s.Design().Licences.Find(id)
+	p := Pool{Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: seatsUsed(s)[id], Covers: []desk.Ref{}}
+	for _, c := range l.Covers {
+		p.Covers = append(p.Covers, s.Ref(model.KindLicence, c))
+	}
+	taken, without := seats(s, id)
+	for _, seat := range taken {
+		if seat.Idle {
+			p.Idle++
+		}
+	}
+	p.Lacking = len(without)
+	return p
+}
+
+// neededBy gives the systems that need a licence, or some permission of which does.
+func neededBy(s *desk.Sight, licence string) (out []*model.System) {
+	for _, o := range s.Design().Systems {
+		if o.Licence == licence || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == licence }) {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it; each by name.
+func seats(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
+	all := desk.Counted(s, "seats of "+licence, func() seating {
+		taken, without := seatsNow(s, licence)
+		return seating{taken, without}
+	})
+	return all.taken, all.without
+}
+
+func seatsNow(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
+	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -idleAfter)
+	for _, u := range s.Design().Users {
+		if slices.Contains(u.Licences, licence) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
+			seat := Seat{user: u}
+			for _, o := range systems {
+				if used, ok := u.LastUse[o.ID]; ok && (seat.LastUse == nil || used.After(*seat.LastUse)) {
+					seat.LastUse = &used
+				}
+			}
+			seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
+			taken = append(taken, seat)
+		}
+	}
+	for _, id := range s.Index.Lacking(licence, s.At) {
+		u, _ := s.Design().Users.Find(id)
+		without = append(without, u)
+	}
+	byName := func(a, b *model.User) int {
+		return strings.Compare(model.Fold(a.DisplayName), model.Fold(b.DisplayName))
+	}
+	slices.SortFunc(without, byName)
+	slices.SortFunc(taken, func(a, b Seat) int {
+		if a.Idle && b.Idle {
+			return cmp.Or(a.LastUse.Compare(*b.LastUse), byName(a.user, b.user))
+		}
+		return cmp.Or(cmp.Compare(boolRank(b.Idle), boolRank(a.Idle)), byName(a.user, b.user))
+	})
+	return taken, without
+}
+
+// PermissionSheet is the sheet of a permission.
+type PermissionSheet struct {
+	Ref        desk.Ref      `json:"ref"`
+	System     desk.Ref      `json:"system"`
+	Object     string        `json:"object"`
+	Action     string        `json:"action"`
+	Label      string        `json:"label,omitempty"`
+	About      string        `json:"about,omitempty"`
+	Module     string        `json:"module,omitempty"`
+	Class      string        `json:"class"`
+	Risk       int           `json:"risk"`
+	Whole      bool          `json:"whole" doc:"Cannot be limited to an area"`
+	Licence    *desk.Ref     `json:"licence,omitempty"`
+	Catalogue  *model.System `json:"catalogue" doc:"The system with all its permissions, as it is edited"`
+	May        bool          `json:"may" doc:"The viewer may edit it"`
+	Implies    []desk.Ref    `json:"implies" doc:"What it cannot do without, all the way down"`
+	ImpliedBy  []desk.Ref    `json:"impliedBy" doc:"What cannot do without it"`
+	Sets       []Layer       `json:"sets" doc:"Sets that give it"`
+	Roles      []Layer       `json:"roles" doc:"Roles that give it"`
+	ExcludedBy []desk.Ref    `json:"excludedBy" doc:"Roles that keep it out"`
+	Conflicts  []desk.Ref    `json:"conflicts"`
+	Holders    int           `json:"holders"`
+	People     []desk.Ref    `json:"people" doc:"Who holds it, at most 200, by name"`
+}
+
+const holdersShown = 200
+
+// firstByName gives the first of some people by name.
+func firstByName(s *desk.Sight, users []string, most int) []desk.Ref {
+	place := desk.Counted(s, "places by name", func() map[string]int {
+		places := make(map[string]int, len(s.Design().Users))
+		for i, e := range s.Entries(model.KindUser) {
+			places[e.Node.ID] = i
+		}
+		return places
+	})
+	sorted := slices.SortedFunc(slices.Values(users), func(a, b string) int { return cmp.Compare(place[a], place[b]) })
+	return refs(s, model.KindUser, sorted[:min(len(sorted), most)])
+}
+
+// Permission gives the sheet of a permission, with who holds it somewhere in an area (empty: anywhere).
+func (d *Viewer) Permission(who desk.Actor, key, where string) (*PermissionSheet, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.HasArea(where); err != nil {
+		return nil, err
+	}
+	p, ok := s.Design().Permission(key)
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "No system has a permission %q.", key)
+	}
+	system, object, action, _ := model.Parts(key)
+	v := &PermissionSheet{Ref: s.Ref(index.KindPermission, key), System: s.Ref(model.KindSystem, system), Object: object, Action: action, Label: p.Label, About: p.Description, Module: p.Module, Class: string(p.Class), Risk: p.Risk, Whole: p.Span == model.SpanOrganisation,
+		Implies: []desk.Ref{}, ImpliedBy: []desk.Ref{}, Sets: []Layer{}, Roles: []Layer{}, ExcludedBy: []desk.Ref{}, Conflicts: []desk.Ref{}, People: []desk.Ref{}}
+	owner, _ := s.Design().Systems.Find(system)
+	v.Catalogue, v.May = owner, d.editable(s, who, model.KindSystem) && system != model.OwnSystem
+	if l := cmp.Or(p.Licence, owner.Licence); l != "" {
+		r := s.Ref(model.KindLicence, l)
+		v.Licence = &r
+	}
+	for _, k := range s.Index.Closure([]string{key}) {
+		if k != key {
+			v.Implies = append(v.Implies, s.Ref(index.KindPermission, k))
+		}
+	}
+	for _, k := range s.Index.Standing([]string{key}) {
+		if k != key {
+			v.ImpliedBy = append(v.ImpliedBy, s.Ref(index.KindPermission, k))
+		}
+	}
+	gives := map[string]bool{}
+	for _, n := range s.Index.Giving(key) {
+		if n.Kind == model.KindSet {
+			v.Sets = append(v.Sets, layer(s, n.Kind, n.ID))
+		} else {
+			gives[n.ID] = true
+			v.Roles = append(v.Roles, layer(s, n.Kind, n.ID))
+		}
+	}
+	for _, o := range s.Design().Roles {
+		if len(o.Excludes) > 0 && !gives[o.ID] && slices.Contains(s.Index.Standing(o.Excludes), key) {
+			v.ExcludedBy = append(v.ExcludedBy, s.Ref(model.KindRole, o.ID))
+		}
+	}
+	for _, c := range s.Design().Conflicts {
+		if slices.ContainsFunc(c.Items, func(i model.Item) bool { return i.Permission == key }) {
+			v.Conflicts = append(v.Conflicts, s.Ref(model.KindConflict, c.ID))
+		}
+	}
+	holders := s.Index.WhoHolds(index.Some{Keys: []string{key}, Area: where}, s.At)
+	v.Holders = len(holders)
+	v.People = firstByName(s, holders, holdersShown)
+	return v, nil
+}
+
+// holdsAt tells whether somebody holds a permission somewhere in an area.
+func holdsAt(s *desk.Sight, user, key, where string) bool {
+	return len(s.Index.HeldAt(user, key, where, s.At)) > 0
+}

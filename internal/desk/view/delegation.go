@@ -1,0 +1,209 @@
+package view
+
+import (
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// DelegationSheet is a delegation with what it covers now.
+type DelegationSheet struct {
+	Ref        desk.Ref          `json:"ref"`
+	Delegation *model.Delegation `json:"delegation"`
+	Delegate   desk.Ref          `json:"delegate"`
+	Delegates  int               `json:"delegates" doc:"How many people it makes delegates"`
+	Actions    []string          `json:"actions"`
+	People     []desk.Part       `json:"people" doc:"Whom it is about, in words"`
+	Roles      []desk.Ref        `json:"roles"`
+	Sets       []desk.Ref        `json:"sets"`
+	Groups     []desk.Ref        `json:"groups"`
+	Area       desk.Ref          `json:"area"`
+	Whole      bool              `json:"whole" doc:"It holds over the whole organisation"`
+	Terms      string            `json:"terms" doc:"From and until when it holds, in words; empty if it always does"`
+	Force      string            `json:"force" enum:"now,coming,ended"`
+	Draft      string            `json:"draft,omitempty" enum:"new,changed,gone"`
+	May        bool              `json:"may" doc:"The viewer may edit it"`
+	Mine       bool              `json:"mine" doc:"It is given to the viewer"`
+	Covers     Coverage          `json:"covers"`
+}
+
+// Coverage is what a delegation covers now.
+type Coverage struct {
+	Trouble string     `json:"trouble,omitempty" doc:"What is wrong with its filter"`
+	At      int        `json:"at"`
+	Count   int        `json:"count" doc:"How many people it is about"`
+	People  []desk.Ref `json:"people" doc:"At most 100 of them, by name"`
+	Above   []desk.Ref `json:"above" doc:"Those of them who hold a critical permission that no delegate of it holds, so are out of reach; at most 100"`
+	Areas   []desk.Ref `json:"areas" doc:"The areas that it holds in"`
+	Gives   int        `json:"gives" doc:"How many permissions its roles and sets give, and the groups whose members may be changed"`
+	Risk    int        `json:"risk" doc:"The greatest risk among these"`
+	// Closed are those of its groups whose members cannot be changed, since they hold what could not be assigned.
+	Closed []desk.Ref `json:"closed"`
+}
+
+const coveredShown = 100
+
+// Delegations gives every delegation that somebody sees, by name.
+func (d *Viewer) Delegations(who desk.Actor) ([]DelegationSheet, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	out := []DelegationSheet{}
+	for _, g := range s.Design().Delegations {
+		out = append(out, delegationSheet(s, d, who, g))
+	}
+	for _, g := range s.Present.Design().Delegations {
+		if s.Design().Get(model.KindDelegation, g.ID) == nil {
+			out = append(out, delegationSheet(s, d, who, g))
+		}
+	}
+	slices.SortStableFunc(out, func(a, b DelegationSheet) int {
+		return strings.Compare(model.Fold(a.Ref.Name), model.Fold(b.Ref.Name))
+	})
+	return out, nil
+}
+
+// Delegation gives one delegation.
+func (d *Viewer) Delegation(who desk.Actor, id string) (*DelegationSheet, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	g, ok := Either(s, model.KindDelegation, id).(*model.Delegation)
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "There is no delegation %q.", id)
+	}
+	v := delegationSheet(s, d, who, g)
+	return &v, nil
+}
+
+func refs(s *desk.Sight, kind model.Kind, ids []string) []desk.Ref {
+	out := make([]desk.Ref, len(ids))
+	for i, id := range ids {
+		out[i] = s.Ref(kind, id)
+	}
+	return out
+}
+
+func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegation) DelegationSheet {
+	v := DelegationSheet{Ref: desk.Ref{Kind: string(model.KindDelegation), ID: g.ID, Name: g.Name}, Delegation: g, Delegate: s.Subject(g.Delegate), Delegates: 1, Actions: g.Actions, Roles: refs(s, model.KindRole, g.Roles), Sets: refs(s, model.KindSet, g.Sets), Groups: refs(s, model.KindGroup, g.Groups),
+		Area: s.Area(g.Area), Whole: g.Area == "", Force: "now", Draft: Drafted(s, index.Node{Kind: model.KindDelegation, ID: g.ID}), May: d.editable(s, who, model.KindDelegation), Mine: g.Delegate.User == who.Eyes() || g.Delegate.Group != "" && s.Index.InGroup(who.Eyes(), g.Delegate.Group)}
+	if g.Delegate.Group != "" {
+		v.Delegates = s.Index.Size(g.Delegate.Group)
+	}
+	if g.From.After(s.At) {
+		v.Force = "coming"
+	} else if !model.In(s.At, g.From, g.Until) {
+		v.Force = "ended"
+	}
+	v.Terms = strings.TrimPrefix(strings.TrimPrefix(s.Terms(&model.Assignment{From: g.From, Until: g.Until}).Note, "whole organisation"), " · ")
+	switch {
+	case g.People.Group != "":
+		r := s.Ref(model.KindGroup, g.People.Group)
+		v.People = []desk.Part{{Text: "the members of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
+	case g.People.Filter != "":
+		v.People = []desk.Part{{Text: "people with "}, {Text: g.People.Filter, Kind: "filter"}}
+	default:
+		r := s.Area(g.People.Area)
+		v.People = []desk.Part{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
+	}
+	v.Covers = covers(s, g)
+	return v
+}
+
+// criticalHeld gives which critical permissions people hold, by who holds any.
+func criticalHeld(s *desk.Sight) map[string][]string {
+	return desk.Counted(s, "critical", func() map[string][]string {
+		var keys []string
+		for _, o := range s.Design().Systems {
+			for _, p := range o.Permissions {
+				if p.Risk == 3 {
+					keys = append(keys, p.Key)
+				}
+			}
+		}
+		return s.Index.HeldAmong(keys, s.At)
+	})
+}
+
+// covers tells what a delegation covers now.
+func covers(s *desk.Sight, g *model.Delegation) Coverage {
+	c := Coverage{People: []desk.Ref{}, Above: []desk.Ref{}, Areas: []desk.Ref{}, Closed: []desk.Ref{}}
+	if g.People.Filter != "" {
+		if _, err := filter.Parse(g.People.Filter); err != nil {
+			c.Trouble, c.At = desk.TroubleIn(g.People.Filter, err)
+		}
+	}
+	people := delegation.Covered(s.Index, g)
+	delegates := []string{g.Delegate.User}
+	if g.Delegate.Group != "" {
+		delegates = s.Index.Members(g.Delegate.Group)
+	}
+	critical := criticalHeld(s)
+	holds := map[string]bool{} // what some delegate holds of what is critical
+	for _, u := range delegates {
+		for _, key := range critical[u] {
+			holds[key] = true
+		}
+	}
+	for _, u := range people {
+		if g.Delegate.User == u {
+			continue // nobody acts on themselves
+		}
+		c.Count++
+		if len(c.People) < coveredShown {
+			c.People = append(c.People, s.Ref(model.KindUser, u))
+		}
+		if len(c.Above) < coveredShown && slices.ContainsFunc(critical[u], func(key string) bool { return !holds[key] }) {
+			c.Above = append(c.Above, s.Ref(model.KindUser, u))
+		}
+	}
+	byName := func(a, b desk.Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }
+	slices.SortStableFunc(c.People, byName)
+	slices.SortStableFunc(c.Above, byName)
+	for _, a := range s.Design().Areas {
+		if s.Index.Covers(g.Area, a.ID) {
+			c.Areas = append(c.Areas, s.Ref(model.KindArea, a.ID))
+		}
+	}
+	var keys []string
+	for _, r := range g.Roles {
+		keys = append(keys, s.Index.Content(model.KindRole, r)...)
+	}
+	for _, o := range g.Sets {
+		keys = append(keys, s.Index.Content(model.KindSet, o)...)
+	}
+	if slices.Contains(g.Actions, delegation.Membership) {
+		for _, id := range g.Groups {
+			grants := s.Index.GrantsTo(id)
+			if !g.GroupsWhole && !delegation.Assignable(s.Index, g, grants, s.At) {
+				c.Closed = append(c.Closed, s.Ref(model.KindGroup, id))
+				continue
+			}
+			for _, h := range s.Index.Carried(grants, s.At) {
+				keys = append(keys, h.Permission)
+			}
+		}
+	}
+	slices.Sort(keys)
+	keys = slices.Compact(keys)
+	c.Gives, c.Risk = len(keys), riskOf(s.House, keys)
+	return c
+}
+
+// TryDelegation tells what a delegation would cover, as it is written.
+func (d *Viewer) TryDelegation(who desk.Actor, g *model.Delegation) (*Coverage, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	c := covers(s, change.Clone(g))
+	return &c, nil
+}

@@ -1,0 +1,97 @@
+package view
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// Found is something that the finder offers: a thing, or a question with its answer in short.
+type Found struct {
+	Kind  string `json:"kind" doc:"Of a thing; \"question\" otherwise"`
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	Note  string `json:"note"`
+	To    string `json:"to" doc:"Where in the interface it is, as a path; empty for a thing, whose kind and id say so"`
+	score int
+}
+
+const mostFound = 40
+
+// findable are the kinds of thing that can be found, those first that are looked for most.
+var findable = []model.Kind{model.KindUser, model.KindRole, model.KindGroup, model.KindSet, index.KindPermission, model.KindArea, model.KindSystem, model.KindDelegation, model.KindConflict, model.KindLicence}
+
+// Find gives what fits the words that somebody types, best first: things by any of their words, and answers to questions like "who can override gates at
+// Terminal 1" or "why can't Noor edit rates".
+func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	words := strings.Fields(model.Fold(text))
+	if len(words) == 0 {
+		return []Found{}, nil
+	}
+	out := questions(s, words)
+	for rank, kind := range findable {
+		for _, e := range s.Entries(kind) {
+			if e.Has(words) {
+				out = append(out, Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(findable) - rank})
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Found) int { return cmp.Compare(b.score, a.score) })
+	out = out[:min(len(out), mostFound)]
+	for i := range out {
+		if out[i].Kind != "question" {
+			out[i].Note = brief(s, model.Kind(out[i].Kind), out[i].ID)
+		}
+	}
+	return out, nil
+}
+
+// score tells how well a thing that has all the words fits: a name that is or begins with what was typed before one that has a word which does, before the rest.
+func score(e desk.Entry, words []string) int {
+	typed := strings.Join(words, " ")
+	switch {
+	case e.Sort == typed || model.Fold(e.Node.ID) == typed:
+		return 5
+	case strings.HasPrefix(e.Sort, typed):
+		return 4
+	}
+	parts := strings.FieldsFunc(e.Sort, func(r rune) bool { return strings.ContainsRune(" -.:_’", r) })
+	begins, within := 0, 0
+	for _, w := range words {
+		if slices.ContainsFunc(parts, func(p string) bool { return strings.HasPrefix(p, w) }) {
+			begins++
+		} else if strings.Contains(e.Sort, w) {
+			within++
+		}
+	}
+	switch {
+	case begins == len(words):
+		return 3
+	case begins+within == len(words):
+		return 2
+	}
+	return 1
+}
+
+// brief says in a few words what a thing is.
+func brief(s *desk.Sight, kind model.Kind, id string) string {
+	switch o := s.Design().Get(kind, id).(type) {
+	case *model.Area:
+		return strings.TrimSpace(o.Type + " · " + desk.Count(atHome(s, id), "person", "people"))
+	case *model.System:
+		return desk.Count(len(o.Permissions), "permission", "permissions")
+	case *model.Delegation:
+		return "to " + s.Subject(o.Delegate).Name
+	case *model.Conflict:
+		return strings.Join(items(s.House, o.Items), " + ")
+	}
+	return s.Summary(index.Node{Kind: kind, ID: id})
+}

@@ -1,0 +1,383 @@
+package view
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/duty"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
+)
+
+// ListColumn is a column of a list. Its id is the attribute that a filter names.
+type ListColumn struct {
+	ID      string `json:"id"`
+	Name    string `json:"name"`
+	Numeric bool   `json:"numeric"`
+	Spare   bool   `json:"spare" doc:"Shown only if it is asked for"`
+}
+
+// Cell is what stands in one column of a row.
+type Cell struct {
+	Text string `json:"text"`
+	Kind string `json:"kind,omitempty" doc:"If it names a thing: its kind"`
+	ID   string `json:"id,omitempty"`
+	Tone string `json:"tone,omitempty" enum:"good,bad,warn,quiet"`
+	// typed is what a table for other programs has in place of the text: a number or an instant.
+	typed any
+}
+
+// ListRow is one thing of a list.
+type ListRow struct {
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+	Cells []Cell `json:"cells" doc:"One for each column but the name"`
+	Draft string `json:"draft,omitempty" enum:"new,changed,gone" doc:"What the draft makes of it"`
+}
+
+// List is a window into a list.
+type List struct {
+	Columns  []ListColumn `json:"columns" doc:"Those of the cells; the first is the name"`
+	Offered  []ListColumn `json:"offered" doc:"All that can be asked for"`
+	Total    int          `json:"total"`
+	Matching int          `json:"matching"`
+	Rows     []ListRow    `json:"rows"`
+	Filter   bool         `json:"filter" doc:"What was typed was understood as a filter (RFC 7644), not as words"`
+	Trouble  string       `json:"trouble,omitempty" doc:"What is wrong with the filter"`
+	At       int          `json:"at" doc:"Where the trouble begins, in characters from 0"`
+	Examples []string     `json:"examples" doc:"Filters that this list understands"`
+}
+
+// Listing is what a list is asked for.
+type Listing struct {
+	Kind          model.Kind
+	Query         string   // words, or a filter
+	Columns       []string // the columns to show, by id, besides the name; those that are not spare if empty
+	Sort          string   // a column's id; by name if empty
+	Down          bool     // the greatest first
+	Where         string   // an area
+	Mine          string   // only those that a delegate may do this to, as in [model.DelegableActions]
+	Offset, Limit int
+}
+
+// List gives a window into the list of a kind.
+func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	kinds, ok := allColumns[q.Kind]
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "There is no list of %q.", q.Kind)
+	}
+	if err := s.HasArea(q.Where); err != nil {
+		return nil, err
+	}
+	l := &List{Columns: []ListColumn{{ID: "name", Name: "Name"}}, Offered: []ListColumn{}, Rows: []ListRow{}, Examples: examples[q.Kind]}
+	for _, id := range q.Columns {
+		if !slices.ContainsFunc(kinds, func(c column) bool { return c.id == id }) {
+			return nil, desk.Refuse(desk.Invalid, "The list has no column %q to show.", id)
+		}
+	}
+	var shown []column
+	for i, c := range kinds {
+		told := ListColumn{c.id, c.name, c.kind == filter.Number && c.id != "risk", i >= len(columns[q.Kind])}
+		l.Offered = append(l.Offered, told)
+		if slices.Contains(q.Columns, c.id) || len(q.Columns) == 0 && !told.Spare {
+			shown, l.Columns = append(shown, c), append(l.Columns, told)
+		}
+	}
+	fits, err := fits(s, q, l)
+	if err != nil {
+		return nil, err
+	}
+	all, err := inOrder(s, q, kinds)
+	if err != nil {
+		return nil, err
+	}
+	found := all
+	if l.Total = len(all); q.Query != "" || q.Where != "" || q.Mine != "" {
+		l.Total, found = 0, nil
+		for _, e := range all {
+			if !inArea(s, e.Node, q.Where) || !mine(s, e.Node, q.Mine) {
+				continue
+			}
+			l.Total++
+			if fits(e) {
+				found = append(found, e)
+			}
+		}
+	}
+	l.Matching = len(found)
+	found = found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))]
+	if slices.ContainsFunc(shown, func(c column) bool { return c.id == "holders" }) {
+		countHolders(s, q.Kind, found)
+	}
+	for _, e := range found {
+		r := ListRow{ID: e.Node.ID, Name: e.Name, Cells: make([]Cell, len(shown)), Draft: Drafted(s, e.Node)}
+		for i, c := range shown {
+			r.Cells[i] = c.cell(s, e.Node.ID)
+		}
+		l.Rows = append(l.Rows, r)
+	}
+	return l, nil
+}
+
+// ListTable gives everything that a list has, as it is filtered and sorted, for other programs.
+func (d *Viewer) ListTable(who desk.Actor, q Listing) (*table.Table, error) {
+	q.Offset, q.Limit = 0, math.MaxInt32
+	l, err := d.List(who, q)
+	if err != nil {
+		return nil, err
+	}
+	if l.Trouble != "" {
+		return nil, desk.Refuse(desk.Invalid, "The filter cannot be read: %s.", l.Trouble)
+	}
+	t := &table.Table{Name: q.Kind.Plural(), Columns: []table.Column{{Title: "id", Width: 24}}}
+	for _, c := range l.Columns {
+		width := 22.0
+		switch {
+		case c.ID == "name":
+			width = 32
+		case c.ID == "description":
+			width = 60
+		case c.Numeric:
+			width = 12
+		}
+		t.Columns = append(t.Columns, table.Column{Title: strings.ToLower(c.Name), Width: width})
+	}
+	for _, r := range l.Rows {
+		row := []any{r.ID, r.Name}
+		for _, c := range r.Cells {
+			row = append(row, cmp.Or(c.typed, any(c.Text)))
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t, nil
+}
+
+// fits tells words from a filter, and gives what finds the rows.
+func fits(s *desk.Sight, q Listing, l *List) (func(e desk.Entry) bool, error) {
+	schema, text := schemas[q.Kind], strings.TrimSpace(q.Query)
+	if l.Filter = schema.Looks(text); !l.Filter {
+		words := strings.Fields(model.Fold(text))
+		return func(e desk.Entry) bool { return e.Has(words) }, nil
+	}
+	f, err := schema.Parse(text)
+	if err != nil {
+		l.Trouble, l.At = desk.TroubleIn(text, err)
+		return func(desk.Entry) bool { return false }, nil
+	}
+	if q.Kind == model.KindUser {
+		return matching(s, f), nil
+	}
+	byID := map[string]column{}
+	for _, c := range allColumns[q.Kind] {
+		byID[c.id] = c
+	}
+	return func(e desk.Entry) bool {
+		return f.MatchRow(func(name string) []any {
+			switch name {
+			case "name":
+				return []any{e.Name}
+			}
+			v := byID[name].of(s, e.Node.ID)
+			if v == nil {
+				return nil
+			}
+			return []any{v}
+		})
+	}, nil
+}
+
+// inOrder gives all rows in the order that is asked for.
+func inOrder(s *desk.Sight, q Listing, kinds []column) ([]desk.Entry, error) {
+	all := s.Entries(q.Kind)
+	if q.Sort != "" && q.Sort != "name" {
+		i := slices.IndexFunc(kinds, func(c column) bool { return c.id == q.Sort })
+		if i < 0 {
+			return nil, desk.Refuse(desk.Invalid, "The list has no column %q to sort by.", q.Sort)
+		}
+		return sorted(s, q.Kind, kinds[i], q.Down), nil
+	}
+	if q.Down {
+		all = slices.Clone(all)
+		slices.Reverse(all)
+	}
+	return all, nil
+}
+
+// order gives rows, which come by name, in the order of a column.
+func order(s *desk.Sight, rows []desk.Entry, c column, down bool) []desk.Entry {
+	type keyed struct {
+		desk.Entry
+		num  float64
+		text string
+	}
+	list := make([]keyed, len(rows))
+	for j, e := range rows {
+		list[j].Entry = e
+		switch v := c.of(s, e.Node.ID).(type) {
+		case float64:
+			list[j].num = v
+		case time.Time:
+			if list[j].num = float64(v.Unix()); v.IsZero() {
+				list[j].num = float64(1 << 60) // no end comes last
+			}
+		default:
+			list[j].text = model.Fold(c.cell(s, e.Node.ID).Text)
+		}
+	}
+	slices.SortStableFunc(list, func(a, b keyed) int {
+		order := cmp.Or(cmp.Compare(a.num, b.num), strings.Compare(a.text, b.text))
+		if down {
+			return -order
+		}
+		return order
+	})
+	out := make([]desk.Entry, len(rows))
+	for j := range list {
+		out[j] = list[j].Entry
+	}
+	return out
+}
+
+// inArea tells whether a thing has to do with an area: people who are at home there, groups that can be used there, roles and sets of which an assignment counts
+// there, areas in it or around it.
+func inArea(s *desk.Sight, n index.Node, where string) bool {
+	if where == "" {
+		return true
+	}
+	switch n.Kind {
+	case model.KindUser:
+		return s.Index.Covers(where, object[*model.User](s, n.ID).Area)
+	case model.KindGroup:
+		return near(s, object[*model.Group](s, n.ID).Area, where)
+	case model.KindArea:
+		return near(s, n.ID, where)
+	case model.KindDelegation:
+		return near(s, object[*model.Delegation](s, n.ID).Area, where)
+	case model.KindRole, model.KindSet:
+		return slices.ContainsFunc(s.Index.GrantsOf(n.Kind, n.ID), func(a *model.Assignment) bool { return near(s, a.Area, where) })
+	}
+	return true
+}
+
+// near tells whether something that counts in one area counts somewhere in another; an empty area to look at has everything.
+func near(s *desk.Sight, area, where string) bool {
+	return where == "" || s.Index.Covers(area, where) || s.Index.Covers(where, area)
+}
+
+// mine tells whether a delegate may do something to or with a thing: act on a person, assign a role or set, change the members of a group. Whoever holds the right
+// themselves may do it to all.
+func mine(s *desk.Sight, n index.Node, action string) bool {
+	if action == "" || s.Whole || s.Authority == nil {
+		return true
+	}
+	for _, g := range s.Authority.Delegations() {
+		if !slices.Contains(g.Actions, action) {
+			continue
+		}
+		switch n.Kind {
+		case model.KindRole:
+			if slices.Contains(g.Roles, n.ID) {
+				return true
+			}
+		case model.KindSet:
+			if slices.Contains(g.Sets, n.ID) {
+				return true
+			}
+		case model.KindGroup:
+			if slices.Contains(g.Groups, n.ID) {
+				return true
+			}
+		case model.KindArea:
+			if s.Index.Covers(g.Area, n.ID) {
+				return true
+			}
+		case model.KindUser:
+			if u, ok := s.Design().Users.Find(n.ID); ok && s.Authority.Reaches(action, u) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Drafted tells what somebody's draft makes of a thing.
+func Drafted(s *desk.Sight, n index.Node) string {
+	if s.Present == s.House {
+		return ""
+	}
+	before, after := s.Present.Design().Get(n.Kind, n.ID), s.Design().Get(n.Kind, n.ID)
+	switch {
+	case n.Kind == index.KindPermission || before == nil && after == nil:
+		return ""
+	case before == nil:
+		return "new"
+	case after == nil || deleted(after) && !deleted(before):
+		return "gone"
+	case !change.Equal(before, after):
+		return "changed"
+	}
+	return ""
+}
+
+// deleted tells whether an object is a person who is deleted: the record keeps them.
+func deleted(o model.Object) bool {
+	u, is := o.(*model.User)
+	return is && u.State == model.UserDeleted
+}
+
+// suppliedBy gives the sets that are supplied with a system.
+func suppliedBy(s *desk.Sight, system string) (out []*model.Set) {
+	for _, o := range s.Design().Sets {
+		if o.System == system {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// coverage counts the people whom a delegation is about.
+func coverage(s *desk.Sight, g *model.Delegation) int { return len(delegation.Covered(s.Index, g)) }
+
+// items names what a conflict counts.
+func items(h *desk.House, list []model.Item) []string {
+	out := []string{}
+	for _, i := range list {
+		if i.Role != "" {
+			out = append(out, h.Ref(model.KindRole, i.Role).Name)
+		} else {
+			out = append(out, i.Permission)
+		}
+	}
+	return out
+}
+
+// breakers gives who breaks a conflict, with or without an exception.
+func breakers(s *desk.Sight, conflict string) (out []duty.Violation) {
+	for _, v := range violations(s) {
+		if v.Conflict == conflict {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// Mentioned names an object; an assignment by who gets what.
+func Mentioned(h *desk.House, o model.Object) desk.Ref {
+	ref := h.Ref(o.Kind(), o.Ident())
+	if a, is := o.(*model.Assignment); is {
+		ref.Name = h.Subject(a.Subject).Name + " – " + Target(h, a).Name + ", " + h.Terms(a).Note
+	}
+	return ref
+}

@@ -1,0 +1,100 @@
+package view
+
+import (
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
+	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fmt"
+	"sync"
+)
+
+// HolderCount is how many people a role, set or permission reaches.
+func HolderCount(s *desk.Sight, kind model.Kind, id string) int {
+	return desk.Counted(s, "holders "+string(kind)+" "+id, func() int { return s.Index.HolderCount(kind, id, s.At) })
+}
+
+// countHolders counts the holders of many at once.
+func countHolders(s *desk.Sight, kind model.Kind, rows []desk.Entry) {
+	fan.Out(len(rows), func(_, from, to int) {
+		for _, e := range rows[from:to] {
+			HolderCount(s, kind, e.Node.ID)
+		}
+	})
+}
+
+// seatsUsed counts the seats that people hold, by licence.
+func seatsUsed(s *desk.Sight) map[string]int {
+	return desk.Counted(s, "seats", func() map[string]int { return change.SeatsUsed(s.Design()) })
+}
+
+// atHome counts the people whose home lies in an area.
+func atHome(s *desk.Sight, area string) int {
+	return desk.Counted(s, "at home", func() map[string]int {
+		direct := map[string]int{}
+		for _, u := range s.Design().Users {
+			if u.State != model.UserDeleted {
+				direct[desk.AreaOr(s.Index, u.Area)]++
+			}
+		}
+		all := map[string]int{}
+		for id, n := range direct {
+			for range len(s.Design().Areas) { // upward, to the root
+				all[id] += n
+				a, ok := s.Design().Areas.Find(id)
+				if !ok || a.Parent == "" {
+					break
+				}
+				id = a.Parent
+			}
+		}
+		return all
+	})[area]
+}
+
+// grantsAt gives the assignments at an area itself.
+func grantsAt(s *desk.Sight, area string) []*model.Assignment {
+	return desk.Counted(s, "grants by area", func() map[string][]*model.Assignment {
+		all := map[string][]*model.Assignment{}
+		for _, a := range s.Design().Assignments {
+			id := desk.AreaOr(s.Index, a.Area)
+			all[id] = append(all[id], a)
+		}
+		return all
+	})[area]
+}
+
+// crowd is everybody, arranged so that a filter finds its people without looking at each.
+type crowd struct {
+	sync.Mutex
+	*filter.Crowd
+}
+
+// matching gives what tells whether a filter over people matches somebody.
+func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
+	c := desk.Counted(s, "crowd", func() *crowd {
+		d := s.Design()
+		people := make([]*filter.Person, len(d.Users))
+		for i, u := range d.Users {
+			people[i] = index.Person(d, u)
+		}
+		return &crowd{Crowd: filter.NewCrowd(people)}
+	})
+	c.Lock()
+	defer c.Unlock()
+	found := c.Match(f)
+	return func(e desk.Entry) bool { return found.Test(e.Place) }
+}
+
+// sorted gives all rows of a list in the order of a column.
+func sorted(s *desk.Sight, kind model.Kind, c column, down bool) []desk.Entry {
+	return desk.Counted(s, fmt.Sprint("order ", kind, " ", c.id, " ", down), func() []desk.Entry {
+		all := s.Entries(kind)
+		if c.id == "holders" {
+			countHolders(s, kind, all)
+		}
+		return order(s, all, c, down)
+	})
+}
