@@ -1,6 +1,7 @@
 package change
 
 import (
+	"maps"
 	"slices"
 	"time"
 
@@ -92,14 +93,16 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 	if len(b.Conflicts)+len(a.Conflicts) == 0 {
 		return
 	}
+	of := func(id string) (was, is []duty.Violation) { return duty.Of(before, id, t), duty.Of(after, id, t) }
 	if !slices.Equal(b.Conflicts, a.Conflicts) { // then also those whose permissions stay can be concerned
-		watched = nil
-		for _, u := range a.Users {
-			watched = append(watched, u.ID)
-		}
+		was, is := duty.ByPerson(before, t), duty.ByPerson(after, t)
+		both := maps.Clone(was)
+		maps.Copy(both, is)
+		watched = slices.Sorted(maps.Keys(both))
+		of = func(id string) ([]duty.Violation, []duty.Violation) { return was[id], is[id] }
 	}
 	for _, id := range watched {
-		was, is := duty.Of(before, id, t), duty.Of(after, id, t)
+		was, is := of(id)
 		tell := func(list, others []duty.Violation, cleared bool) {
 			for _, v := range list {
 				same := func(o duty.Violation) bool { return o.Conflict == v.Conflict && o.Excepted == v.Excepted }

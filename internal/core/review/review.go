@@ -234,16 +234,13 @@ type post struct{ title, department string }
 
 // NewScales gives scales for the items of a design at t.
 func NewScales(x *index.Index, t time.Time) *Scales {
-	s := &Scales{x: x, t: t, targets: map[Target]*target{}, peers: map[post]int{}, posts: map[string]post{}, breaches: map[string][]duty.Violation{}}
+	s := &Scales{x: x, t: t, targets: map[Target]*target{}, peers: map[post]int{}, posts: map[string]post{}, breaches: duty.ByPerson(x, t)}
 	for _, u := range x.Design().Users {
 		p := postOf(u)
 		s.posts[u.ID] = p
 		if p.title != "" && x.Live(u.ID, t) {
 			s.peers[p]++
 		}
-	}
-	for _, v := range duty.All(x, t) {
-		s.breaches[v.User] = append(s.breaches[v.User], v)
 	}
 	return s
 }

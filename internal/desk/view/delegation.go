@@ -118,6 +118,31 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 	return v
 }
 
+// coveredBy gives the people whom a delegation is about, as [delegation.Covered] does; by area without looking at everybody.
+func coveredBy(s *desk.Sight, g *model.Delegation) []string {
+	if g.People.Area == "" {
+		return delegation.Covered(s.Index, g)
+	}
+	at := desk.Counted(s, "people by home", func() map[string][]string {
+		out := map[string][]string{}
+		for _, u := range s.Design().Users {
+			if u.State != model.UserDeleted {
+				home := desk.AreaOr(s.Index, u.Area)
+				out[home] = append(out[home], u.ID)
+			}
+		}
+		return out
+	})
+	var out []string
+	for _, a := range s.Design().Areas {
+		if s.Index.Covers(g.People.Area, a.ID) {
+			out = append(out, at[a.ID]...)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // criticalHeld gives which critical permissions people hold, by who holds any.
 func criticalHeld(s *desk.Sight) map[string][]string {
 	return desk.Counted(s, "critical", func() map[string][]string {
@@ -141,7 +166,7 @@ func covers(s *desk.Sight, g *model.Delegation) Coverage {
 			c.Trouble, c.At = desk.TroubleIn(g.People.Filter, err)
 		}
 	}
-	people := delegation.Covered(s.Index, g)
+	people := coveredBy(s, g)
 	delegates := []string{g.Delegate.User}
 	if g.Delegate.Group != "" {
 		delegates = s.Index.Members(g.Delegate.Group)

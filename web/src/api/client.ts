@@ -1,4 +1,4 @@
-import { hashKey, QueryClient } from "@tanstack/react-query";
+import { QueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
@@ -18,19 +18,15 @@ export class Refusal extends Error {
 
 const client = createClient<paths>({ baseUrl: "/" });
 
-/** How the design is looked at, beside the area: on which day, and through whose eyes. The address says so; every question carries it. */
-export const lens = () => {
-	const params = new URLSearchParams(window.location.search);
-	return { when: params.get("when"), as: params.get("as") };
-};
-
+/** What is done is done as the address tells it at that moment: whoever looks at another day, or through other eyes, is refused. */
 client.use({
 	onRequest({ request }) {
-		const { when, as } = lens();
-		if (!when && !as) return undefined;
+		const here = new URLSearchParams(window.location.search);
 		const url = new URL(request.url);
-		if (when) url.searchParams.set("when", when);
-		if (as) url.searchParams.set("as", as);
+		for (const name of ["when", "as"]) {
+			const value = here.get(name);
+			if (value) url.searchParams.set(name, value);
+		}
 		return new Request(url, request);
 	},
 });
@@ -62,13 +58,15 @@ export async function data<T>(call: Promise<{ data?: T; error?: unknown; respons
 	return result.data as T;
 }
 
+/** For what is done. What is asked goes through `useAsk`, which says how it is looked at. */
 export const api = client;
+
+/** For what is asked. */
+export const questions = createClient<paths>({ baseUrl: "/" });
 
 export const queries = new QueryClient({
 	defaultOptions: {
 		queries: {
-			// What is seen on another day, or through other eyes, is another thing.
-			queryKeyHashFn: (key) => hashKey([lens(), ...key]),
 			staleTime: 10_000,
 			retry: (count, error) => !(error instanceof Refusal && error.status > 0) && count < 2,
 			refetchOnWindowFocus: true,

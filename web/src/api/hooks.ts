@@ -1,4 +1,5 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueryClient } from "@tanstack/react-query";
+import { type Ask, keep, useAsk, useLens } from "./ask";
 import { api, data, type Schemas } from "./client";
 
 /** Everything that depends on the design or the draft is under this key, so that one change refreshes all of it. */
@@ -8,20 +9,26 @@ export type Lookup = { focus?: string; second?: string; where?: string };
 
 /** Who is signed in; asked again now and then, so that what others apply is noticed. */
 export const useMe = () =>
-	useQuery({ queryKey: ["me"], queryFn: () => data(api.GET("/api/me")), retry: false, refetchInterval: 15_000, placeholderData: keepPreviousData });
+	useAsk({
+		queryKey: ["me"],
+		queryFn: (ask: Ask) => data(ask.GET("/api/me")),
+		retry: false,
+		refetchInterval: 15_000,
+		placeholderData: keepPreviousData,
+	});
 
-export const useAreas = () => useQuery({ queryKey: [...design, "areas"], queryFn: () => data(api.GET("/api/areas")) });
+export const useAreas = () => useAsk({ queryKey: [...design, "areas"], queryFn: (ask: Ask) => data(ask.GET("/api/areas")) });
 
 export const usePicture = (view: Lookup) =>
-	useQuery({
+	useAsk({
 		queryKey: [...design, "picture", view],
-		queryFn: () => data(api.GET("/api/frame", { params: { query: view } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/frame", { params: { query: view } })),
 		placeholderData: keepPreviousData,
 	});
 
 export const bayQuery = (kind: Schemas["End"]["kind"], view: Lookup, q: string, page: number, size: number) => ({
 	queryKey: [...design, "bay", kind, view, q, page, size],
-	queryFn: () => data(api.GET("/api/frame/{kind}", { params: { path: { kind }, query: { ...view, q, offset: page * size, limit: size } } })),
+	queryFn: (ask: Ask) => data(ask.GET("/api/frame/{kind}", { params: { path: { kind }, query: { ...view, q, offset: page * size, limit: size } } })),
 });
 
 export type ListKind = "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
@@ -39,14 +46,14 @@ export type ListView = {
 
 export const listQuery = (kind: ListKind, view: ListView) => ({
 	queryKey: [...design, "list", kind, view],
-	queryFn: () => data(api.GET("/api/lists/{kind}", { params: { path: { kind }, query: view } })),
+	queryFn: (ask: Ask) => data(ask.GET("/api/lists/{kind}", { params: { path: { kind }, query: view } })),
 	placeholderData: keepPreviousData,
 });
 
-export const useDraft = (enabled = true) => useQuery({ queryKey: [...design, "draft"], queryFn: () => data(api.GET("/api/draft")), enabled });
+export const useDraft = (enabled = true) => useAsk({ queryKey: [...design, "draft"], queryFn: (ask: Ask) => data(ask.GET("/api/draft")), enabled });
 
 /** A sheet: what was shown of the same thing stays until it has come anew. */
-const sheet = <T extends { ref: { id: string } }>(room: string, id: string, where: string | undefined, get: () => Promise<T>) => ({
+const sheet = <T extends { ref: { id: string } }>(room: string, id: string, where: string | undefined, get: (ask: Ask) => Promise<T>) => ({
 	queryKey: [...design, room, id, where],
 	queryFn: get,
 	placeholderData: (before: T | undefined) => (before?.ref.id === id ? before : undefined),
@@ -55,61 +62,62 @@ const sheet = <T extends { ref: { id: string } }>(room: string, id: string, wher
 const at = (id: string, where?: string) => ({ params: { path: { id }, query: { where } } });
 
 export const useBundle = (kind: "role" | "set", id: string, where?: string) =>
-	useQuery(
-		sheet(kind, id, where, () =>
-			kind === "role" ? data(api.GET("/api/roles/{id}", at(id, where))) : data(api.GET("/api/sets/{id}", at(id, where))),
+	useAsk(
+		sheet(kind, id, where, (ask) =>
+			kind === "role" ? data(ask.GET("/api/roles/{id}", at(id, where))) : data(ask.GET("/api/sets/{id}", at(id, where))),
 		),
 	);
-export const useGroup = (id: string, where?: string) => useQuery(sheet("group", id, where, () => data(api.GET("/api/groups/{id}", at(id, where)))));
-export const useArea = (id: string) => useQuery(sheet("area", id, undefined, () => data(api.GET("/api/areas/{id}", at(id)))));
-export const useSystem = (id: string) => useQuery(sheet("system", id, undefined, () => data(api.GET("/api/systems/{id}", at(id)))));
+export const useGroup = (id: string, where?: string) => useAsk(sheet("group", id, where, (ask) => data(ask.GET("/api/groups/{id}", at(id, where)))));
+export const useArea = (id: string) => useAsk(sheet("area", id, undefined, (ask) => data(ask.GET("/api/areas/{id}", at(id)))));
+export const useSystem = (id: string) => useAsk(sheet("system", id, undefined, (ask) => data(ask.GET("/api/systems/{id}", at(id)))));
 export const usePermission = (id: string, where?: string) =>
-	useQuery(sheet("permission", id, where, () => data(api.GET("/api/permissions/{id}", at(id, where)))));
-export const useLicence = (id: string) => useQuery(sheet("licence", id, undefined, () => data(api.GET("/api/licences/{id}", at(id)))));
-export const useConflict = (id: string) => useQuery(sheet("conflict", id, undefined, () => data(api.GET("/api/conflicts/{id}", at(id)))));
+	useAsk(sheet("permission", id, where, (ask) => data(ask.GET("/api/permissions/{id}", at(id, where)))));
+export const useLicence = (id: string) => useAsk(sheet("licence", id, undefined, (ask) => data(ask.GET("/api/licences/{id}", at(id)))));
+export const useConflict = (id: string) => useAsk(sheet("conflict", id, undefined, (ask) => data(ask.GET("/api/conflicts/{id}", at(id)))));
 
 export const usePerson = (id: string, where?: string) =>
-	useQuery({
+	useAsk({
 		queryKey: [...design, "person", id, where],
-		queryFn: () => data(api.GET("/api/people/{id}", { params: { path: { id }, query: { where } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}", { params: { path: { id }, query: { where } } })),
 		placeholderData: (before) => (before?.user.id === id ? before : undefined),
 	});
 
 export const useTrace = (id: string, permission: string | null, where?: string) =>
-	useQuery({
+	useAsk({
 		queryKey: [...design, "trace", id, permission, where],
-		queryFn: () => data(api.GET("/api/people/{id}/trace", { params: { path: { id }, query: { permission: permission ?? "", where } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}/trace", { params: { path: { id }, query: { permission: permission ?? "", where } } })),
 		enabled: permission !== null,
 	});
 
 export const useReviews = (where?: string) =>
-	useQuery({ queryKey: [...design, "reviews", where], queryFn: () => data(api.GET("/api/reviews", { params: { query: { where } } })) });
+	useAsk({ queryKey: [...design, "reviews", where], queryFn: (ask: Ask) => data(ask.GET("/api/reviews", { params: { query: { where } } })) });
 
 export const useReview = (id: number, where?: string) =>
-	useQuery({
+	useAsk({
 		queryKey: [...design, "review", id, where],
-		queryFn: () => data(api.GET("/api/reviews/{id}", { params: { path: { id }, query: { where } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}", { params: { path: { id }, query: { where } } })),
 	});
 
 export const useReviewItem = (id: number | undefined) =>
-	useQuery({
+	useAsk({
 		queryKey: [...design, "review-item", id],
-		queryFn: () => data(api.GET("/api/review-items/{id}", { params: { path: { id: id ?? 0 } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/review-items/{id}", { params: { path: { id: id ?? 0 } } })),
 		enabled: id !== undefined,
 	});
 
-export const useTasks = () => useQuery({ queryKey: [...design, "tasks"], queryFn: () => data(api.GET("/api/review-tasks")) });
+export const useTasks = () => useAsk({ queryKey: [...design, "tasks"], queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks")) });
 
 export const useTask = (id: number) =>
-	useQuery({ queryKey: [...design, "task", id], queryFn: () => data(api.GET("/api/review-tasks/{id}", { params: { path: { id } } })) });
+	useAsk({ queryKey: [...design, "task", id], queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks/{id}", { params: { path: { id } } })) });
 
 /** Runs a change of the draft and shows the draft that results; what else is on the screen follows. */
 export function useDrafting<A>(run: (argument: A) => Promise<Schemas["Draft"]>) {
 	const cache = useQueryClient();
+	const lens = useLens();
 	return useMutation({
 		mutationFn: run,
 		onSuccess: (draft) => {
-			cache.setQueryData([...design, "draft"], draft);
+			keep(cache, [...design, "draft"], lens, draft);
 			cache.invalidateQueries({ queryKey: design, predicate: (q) => q.queryKey[1] !== "draft" });
 		},
 	});

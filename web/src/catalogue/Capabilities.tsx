@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design, listQuery } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
@@ -24,12 +24,12 @@ export function Capabilities() {
 	const [params] = useSearchParams();
 	const set = useSet(false);
 	const { setAside } = useHouse();
-	const systems = useQuery(listQuery("system", { limit: 500 }));
+	const systems = useAsk(listQuery("system", { limit: 500 }));
 	const system = params.get("system") ?? systems.data?.rows.find((r) => r.id !== "fachwerk")?.id ?? systems.data?.rows[0]?.id;
 	const shown = (params.get("kinds") ?? "licence,role,set").split(",").filter((k): k is Kind => kinds.some((x) => x.id === k));
-	const query = useQuery({
+	const query = useAsk({
 		queryKey: [...design, "capabilities", system, shown],
-		queryFn: () => data(api.GET("/api/capabilities", { params: { query: { system: system ?? "", kind: shown } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/capabilities", { params: { query: { system: system ?? "", kind: shown } } })),
 		enabled: !!system,
 		placeholderData: (before) => before,
 	});

@@ -1,6 +1,7 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
+import { useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { listQuery, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
@@ -141,7 +142,7 @@ const inBase64 = (file: globalThis.File) =>
 
 /** What a catalogue looks like, and which are here. */
 function Opening() {
-	const systems = useQuery(listQuery("system", { columns: ["version", "permissions", "sets"], limit: 100 }));
+	const systems = useAsk(listQuery("system", { columns: ["version", "permissions", "sets"], limit: 100 }));
 	return (
 		<div className="min-h-0 overflow-auto">
 			<section aria-label="What it looks like">

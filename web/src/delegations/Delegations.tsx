@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo, useTyped } from "../house/lens";
@@ -23,7 +23,7 @@ export function Delegations() {
 	const [editing, setEditing] = useState<Schemas["DelegationSheet"] | "new" | null>(null);
 	const [copying, setCopying] = useState<Schemas["DelegationSheet"] | null>(null);
 	const [deleting, setDeleting] = useState<Schemas["Ref"] | null>(null);
-	const query = useQuery({ queryKey: [...design, "delegations"], queryFn: () => data(api.GET("/api/delegations")) });
+	const query = useAsk({ queryKey: [...design, "delegations"], queryFn: (ask: Ask) => data(ask.GET("/api/delegations")) });
 	const [typed, type] = useTyped("q");
 	const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
 	const all = may(me, "design:view");

@@ -1,6 +1,7 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design, putDelegation, useAreas, useDrafting } from "../api/hooks";
 import { Bracket } from "../parts/Bracket";
 import { dateOf, instantOf } from "../parts/fields";
@@ -58,9 +59,9 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 	};
 	const ready = !!delegate && actions.length > 0 && (by === "filter" ? filter.trim() !== "" : !!peopleIn);
 	const tried = useDeferredValue(after);
-	const coverage = useQuery({
+	const coverage = useAsk({
 		queryKey: [...design, "try-delegation", tried],
-		queryFn: () => data(api.POST("/api/delegations/try", { body: { ...tried, name: tried.name || "new" } })),
+		queryFn: (ask: Ask) => data(ask.POST("/api/delegations/try", { body: { ...tried, name: tried.name || "new" } })),
 		enabled: by === "filter" ? filter.trim() !== "" : !!peopleIn,
 		placeholderData: keepPreviousData,
 	});

@@ -1,7 +1,8 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, paged, useLens } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet } from "../house/lens";
@@ -18,9 +19,11 @@ export function DirectoriesPage() {
 	const [params] = useSearchParams();
 	const set = useSet(false);
 	const all = params.get("view") === "all";
+	const lens = useLens();
 	const pages = useInfiniteQuery({
-		queryKey: [...design, "directories", all],
-		queryFn: ({ pageParam }) => data(api.GET("/api/directories", { params: { query: { all: all || undefined, offset: pageParam, limit: size } } })),
+		...paged(lens, [...design, "directories", all], (ask: Ask, offset: number) =>
+			data(ask.GET("/api/directories", { params: { query: { all: all || undefined, offset, limit: size } } })),
+		),
 		initialPageParam: 0,
 		getNextPageParam: (last, before) => (last.leavers.length === size ? before.length * size : undefined),
 	});

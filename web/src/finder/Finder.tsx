@@ -1,8 +1,9 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, data } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
@@ -73,9 +74,9 @@ function Search({ onClose }: { onClose: () => void }) {
 	const to = useTo();
 	const acts = useActs();
 	const q = text.trim();
-	const found = useQuery({
+	const found = useAsk({
 		queryKey: [...design, "find", q],
-		queryFn: () => data(api.GET("/api/find", { params: { query: { q } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/find", { params: { query: { q } } })),
 		enabled: q !== "",
 		placeholderData: keepPreviousData,
 	});

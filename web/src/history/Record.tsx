@@ -1,6 +1,7 @@
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, paged, useAsk, useLens } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design, draftUndo, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet } from "../house/lens";
@@ -20,9 +21,11 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 	const set = useSet(false);
 	const undo = useDrafting(draftUndo);
 	const [open, setOpen] = useState<number | null>(null);
+	const lens = useLens();
 	const pages = useInfiniteQuery({
-		queryKey: [...design, "history", search],
-		queryFn: ({ pageParam }) => data(api.GET("/api/revisions", { params: { query: { ...search, before: pageParam, limit: pageSize } } })),
+		...paged(lens, [...design, "history", search], (ask: Ask, before: number) =>
+			data(ask.GET("/api/revisions", { params: { query: { ...search, before, limit: pageSize } } })),
+		),
 		initialPageParam: 0,
 		getNextPageParam: (last) => (last.length === pageSize ? last[last.length - 1].number : undefined),
 	});
@@ -111,9 +114,9 @@ const cutShort = (text: string) => (text.length > longest ? `${text.slice(0, lon
 
 /** What a revision made of each object, field by field. */
 function Detail({ number }: { number: number }) {
-	const detail = useQuery({
+	const detail = useAsk({
 		queryKey: [...design, "revision", number],
-		queryFn: () => data(api.GET("/api/revisions/{number}", { params: { path: { number } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/revisions/{number}", { params: { path: { number } } })),
 	});
 	return (
 		<Loaded query={detail}>

@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
+import type { Ask } from "../api/ask";
 import { api, data, Refusal, type Schemas } from "../api/client";
 import { useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
@@ -50,7 +51,8 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 	const { first, stale, error, retry, rowAt, need } = usePages(
 		(page) => ({
 			queryKey: ["import", id, version, verdict, q, page],
-			queryFn: () => data(api.GET("/api/imports/{id}", { params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } } })),
+			queryFn: (ask: Ask) =>
+				data(ask.GET("/api/imports/{id}", { params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } } })),
 		}),
 		size,
 	);

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design, draftDelete, type ListKind, useDrafting } from "../api/hooks";
 import { useTo } from "../house/lens";
 import { Board } from "./dialog";
@@ -48,9 +48,9 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 	const to = useTo();
 	const remove = useDrafting(draftDelete);
 	const [instead, setInstead] = useState<Record<string, Schemas["Ref"] | undefined>>({});
-	const mentions = useQuery({
+	const mentions = useAsk({
 		queryKey: [...design, "mentions", kind, of.id],
-		queryFn: () => data(api.GET("/api/mentions/{kind}/{id}", { params: { path: { kind, id: of.id } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/mentions/{kind}/{id}", { params: { path: { kind, id: of.id } } })),
 	});
 	const owned = (m: Schemas["Mention"]) => m.field === "owner" || m.field === "manager";
 	return (

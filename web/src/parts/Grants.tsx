@@ -12,12 +12,15 @@ export function Grants({
 	from,
 	empty,
 	elsewhere = 0,
+	total = grants.length,
 }: {
 	grants: Schemas["Grant"][];
 	from: "subject" | "target" | "area";
 	empty: string;
 	/** How many are left out, since they do not count in the area that is looked at. */
 	elsewhere?: number;
+	/** How many there are, if these are only the first of them. */
+	total?: number;
 }) {
 	const { refuse } = useNotice();
 	const cut = useDrafting(draftCut);
@@ -77,6 +80,9 @@ export function Grants({
 				<button type="button" className="link py-2" onClick={() => setAll(true)}>
 					Show all {grants.length}
 				</button>
+			)}
+			{total > grants.length && (all || grants.length <= 60) && (
+				<p className="py-2 text-quiet">And {total - grants.length} more: the sheets of who has them, and of what is granted, list them all.</p>
 			)}
 			<Elsewhere n={elsewhere} one="grant counts" many="grants count" />
 			{editing && <TermsBoard grant={editing} onClose={() => setEditing(null)} />}

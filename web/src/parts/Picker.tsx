@@ -1,6 +1,6 @@
-import { useQueries } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useDeferredValue, useId, useState } from "react";
+import { useAsks } from "../api/ask";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
 import { kindWords } from "./words";
@@ -27,7 +27,7 @@ export function Picker(p: PickerProps) {
 	const [open, setOpen] = useState(false);
 	const [at, setAt] = useState(0);
 	const q = useDeferredValue(text.trim());
-	const found = useQueries({ queries: p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, limit: 12 }), enabled: open })) });
+	const found = useAsks(p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, limit: 12 }), enabled: open })));
 	const rows = found
 		.flatMap((f, i) =>
 			(f.data?.rows ?? []).map((r) => ({ kind: p.kinds[i] as Ref["kind"], id: r.id, name: r.name, note: r.cells.find((c) => c.text)?.text ?? "" })),

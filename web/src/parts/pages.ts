@@ -1,16 +1,17 @@
-import { type QueryKey, useQueries, useQuery } from "@tanstack/react-query";
+import type { QueryKey } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
+import { type Ask, useAsk, useAsks } from "../api/ask";
 
 /** How to ask for one page of a list. */
-export type PageQuery<P> = (page: number) => { queryKey: QueryKey; queryFn: () => Promise<P> };
+export type PageQuery<P> = (page: number) => { queryKey: QueryKey; queryFn: (ask: Ask) => Promise<P> };
 
 /** A list that the server gives in pages, of which only those are asked for that are looked at. */
 export function usePages<P extends { rows: unknown[] }>(query: PageQuery<P>, size: number) {
 	const [shown, setShown] = useState<number[]>([]);
 	// The first page is always asked for, since it tells how long the list is; while another one is on its way, the last one stays.
 	const { queryKey, queryFn } = query(0);
-	const first = useQuery<P>({ queryKey, queryFn, placeholderData: (before) => before });
-	const pages = useQueries({ queries: shown.map((page) => query(page)) });
+	const first = useAsk<P>({ queryKey, queryFn, placeholderData: (before) => before });
+	const pages = useAsks<P>(shown.map((page) => query(page)));
 	/** Says which places are looked at now. */
 	const need = useCallback(
 		(places: { index: number }[]) => {

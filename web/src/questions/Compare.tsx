@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
@@ -26,9 +27,9 @@ export function Compare() {
 	const things = (params.get("things") ?? "").split(",").filter(Boolean);
 	const all = params.get("all") === "1";
 	const choose = (next: string[]) => set({ things: next.join(",") });
-	const query = useQuery({
+	const query = useAsk({
 		queryKey: [...design, "compare", things, all],
-		queryFn: () => data(api.GET("/api/compare", { params: { query: { thing: things, all } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/compare", { params: { query: { thing: things, all } } })),
 		enabled: things.length > 1,
 		placeholderData: keepPreviousData,
 	});

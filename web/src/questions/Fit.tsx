@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design, putRole, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
@@ -30,9 +31,9 @@ export function Fit() {
 	const like = params.get("like") ?? undefined;
 	const sets = params.get("sets") === "1";
 	const asked = need.length > 0 || !!like;
-	const query = useQuery({
+	const query = useAsk({
 		queryKey: [...design, "fit", need, like, without, sets],
-		queryFn: () => data(api.POST("/api/fit", { body: { need, like, without, roles: true, sets } })),
+		queryFn: (ask: Ask) => data(ask.POST("/api/fit", { body: { need, like, without, roles: true, sets } })),
 		enabled: asked,
 		placeholderData: keepPreviousData,
 	});

@@ -1,8 +1,9 @@
-import { type UseQueryResult, useQuery } from "@tanstack/react-query";
+import type { UseQueryResult } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { api, data, type Schemas } from "../api/client";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
@@ -37,10 +38,11 @@ function Opening() {
 	const where = useWhere();
 	const list = (kind: "permission" | "system", q: string, sort: string | undefined, columns: string[]) => ({
 		queryKey: [...design, "list", kind, "opening", where],
-		queryFn: () => data(api.GET("/api/lists/{kind}", { params: { path: { kind }, query: { q, sort, down: !!sort, columns, where, limit: 100 } } })),
+		queryFn: (ask: Ask) =>
+			data(ask.GET("/api/lists/{kind}", { params: { path: { kind }, query: { q, sort, down: !!sort, columns, where, limit: 100 } } })),
 	});
-	const critical = useQuery(list("permission", "risk eq 3", "holders", ["label", "holders"]));
-	const systems = useQuery(list("system", "", undefined, ["permissions"]));
+	const critical = useAsk(list("permission", "risk eq 3", "holders", ["label", "holders"]));
+	const systems = useAsk(list("system", "", undefined, ["permissions"]));
 	return (
 		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
 			<Begin
@@ -152,7 +154,7 @@ function Answer({ what }: { what: string }) {
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => ({
 			queryKey: [...design, "who", what, where, by, page],
-			queryFn: () => data(api.GET("/api/who", { params: { query: { what, where, by, offset: page * size, limit: size } } })),
+			queryFn: (ask: Ask) => data(ask.GET("/api/who", { params: { query: { what, where, by, offset: page * size, limit: size } } })),
 		}),
 		size,
 	);

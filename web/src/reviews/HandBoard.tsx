@@ -1,5 +1,6 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useRefresh } from "../api/hooks";
 import { Board } from "../parts/dialog";
@@ -14,7 +15,10 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 	const [to, setTo] = useState<Schemas["Colleague"] | null>(null);
 	const [note, setNote] = useState("");
 	const q = useDeferredValue(words.trim());
-	const found = useQuery({ queryKey: [...design, "colleagues", q], queryFn: () => data(api.GET("/api/colleagues", { params: { query: { q } } })) });
+	const found = useAsk({
+		queryKey: [...design, "colleagues", q],
+		queryFn: (ask: Ask) => data(ask.GET("/api/colleagues", { params: { query: { q } } })),
+	});
 	const hand = useMutation({
 		mutationFn: () => data(api.POST("/api/review-items/{id}/hand", { params: { path: { id: item.id } }, body: { to: to?.user.id ?? "", note } })),
 		onSuccess: async () => {

@@ -1,6 +1,7 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useMutation } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useAreas, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
@@ -47,18 +48,17 @@ export function OpenReview() {
 		fallback: fallback?.id,
 		fate,
 		due: due ? new Date(`${due}T23:59:59Z`).toISOString() : undefined,
-		name: name.trim() || undefined,
 	};
 	const chosen = Object.values(what).some(Boolean) || risk > 0 || filter.trim() !== "" || whereId !== undefined;
-	const tried = useDeferredValue(body);
-	const preview = useQuery({
+	const tried = useDeferredValue(body); // what it is called changes nothing of it
+	const preview = useAsk({
 		queryKey: [...design, "review-preview", tried],
-		queryFn: () => data(api.POST("/api/reviews/preview", { body: tried })),
+		queryFn: (ask: Ask) => data(ask.POST("/api/reviews/preview", { body: tried })),
 		enabled: chosen && (by !== "person" || !!person),
 		placeholderData: keepPreviousData,
 	});
 	const open = useMutation({
-		mutationFn: () => data(api.POST("/api/reviews", { body })),
+		mutationFn: () => data(api.POST("/api/reviews", { body: { ...body, name: name.trim() || undefined } })),
 		onSuccess: async (r) => {
 			await refresh();
 			navigate(`/reviews/${r.id}`);

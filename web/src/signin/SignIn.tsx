@@ -1,12 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data } from "../api/client";
 import { design } from "../api/hooks";
 import { Door } from "./Door";
 
 export function SignIn() {
 	const cache = useQueryClient();
-	const page = useQuery({ queryKey: ["sign-in"], queryFn: () => data(api.GET("/api/sign-in")) });
+	const page = useAsk({ queryKey: ["sign-in"], queryFn: (ask: Ask) => data(ask.GET("/api/sign-in")) });
 	const [userName, setUserName] = useState("");
 	const [password, setPassword] = useState("");
 	const ids = { name: useId(), password: useId() };
@@ -14,7 +15,7 @@ export function SignIn() {
 		mutationFn: (as: { userName: string; password: string }) => data(api.POST("/api/session", { body: as })),
 		onSuccess: (me) => {
 			cache.removeQueries({ queryKey: design }); // what somebody else saw before
-			cache.setQueryData(["me"], me);
+			cache.setQueryData(["me", {}], me);
 		},
 	});
 	return (

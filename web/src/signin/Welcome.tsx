@@ -1,6 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { useNavigate, useParams } from "react-router";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data } from "../api/client";
 import { Loaded } from "../parts/loading";
 import { Door } from "./Door";
@@ -10,13 +11,13 @@ export function Welcome() {
 	const { link = "" } = useParams();
 	const navigate = useNavigate();
 	const cache = useQueryClient();
-	const page = useQuery({ queryKey: ["welcome", link], queryFn: () => data(api.GET("/api/welcome/{link}", { params: { path: { link } } })) });
+	const page = useAsk({ queryKey: ["welcome", link], queryFn: (ask: Ask) => data(ask.GET("/api/welcome/{link}", { params: { path: { link } } })) });
 	const [password, setPassword] = useState("");
 	const id = useId();
 	const set = useMutation({
 		mutationFn: () => data(api.POST("/api/welcome/{link}", { params: { path: { link } }, body: { password } })),
 		onSuccess: (me) => {
-			cache.setQueryData(["me"], me);
+			cache.setQueryData(["me", {}], me);
 			navigate("/", { replace: true });
 		},
 	});

@@ -104,12 +104,7 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 					</Part>
 					{sheet.path.length > 0 && (
 						<Part title="Granted above, so it counts here too" count={sheet.aboveCount}>
-							<Grants
-								grants={sheet.above}
-								total={sheet.aboveCount}
-								from="area"
-								empty="Nothing is granted above that reaches down here."
-							/>
+							<Grants grants={sheet.above} total={sheet.aboveCount} from="area" empty="Nothing is granted above that reaches down here." />
 						</Part>
 					)}
 				</div>

@@ -1,15 +1,16 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useDeferredValue, useId } from "react";
-import { api, data } from "../../api/client";
+import { type Ask, useAsk } from "../../api/ask";
+import { data } from "../../api/client";
 import { design } from "../../api/hooks";
 import { count } from "../../parts/words";
 
 /** Asks whom a rule matches, as it is typed. */
 export function useRule(text: string) {
 	const rule = useDeferredValue(text.trim());
-	return useQuery({
+	return useAsk({
 		queryKey: [...design, "rule", rule],
-		queryFn: () => data(api.POST("/api/rules/try", { body: { rule } })),
+		queryFn: (ask: Ask) => data(ask.POST("/api/rules/try", { body: { rule } })),
 		enabled: rule !== "",
 		placeholderData: keepPreviousData,
 	});

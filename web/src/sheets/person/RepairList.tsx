@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { type Ask, useAsk } from "../../api/ask";
 import { api, data, type Schemas } from "../../api/client";
 import { design, useDrafting } from "../../api/hooks";
 import { useHouse } from "../../house/context";
@@ -10,9 +10,9 @@ import { count, extent, Named, riskWords, Sentence } from "../../parts/words";
 export function RepairList({ person, permission, where }: { person: Schemas["Ref"]; permission: string; where?: string }) {
 	const { me } = useHouse();
 	const { refuse } = useNotice();
-	const query = useQuery({
+	const query = useAsk({
 		queryKey: [...design, "repairs", person.id, permission, where],
-		queryFn: () => data(api.GET("/api/people/{id}/repairs", { params: { path: { id: person.id }, query: { permission, where } } })),
+		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}/repairs", { params: { path: { id: person.id }, query: { permission, where } } })),
 	});
 	const draft = useDrafting((id: string) => data(api.POST("/api/draft/repair", { body: { user: person.id, permission, where, id } })));
 	const r = query.data;

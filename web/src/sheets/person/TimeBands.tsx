@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, data, type Schemas } from "../../api/client";
+import { type Ask, useAsk } from "../../api/ask";
+import { data, type Schemas } from "../../api/client";
 import { design } from "../../api/hooks";
 import { useTo } from "../../house/lens";
 import { Loaded } from "../../parts/loading";
@@ -21,11 +21,11 @@ export function TimeBands({ person }: { person: Schemas["Ref"] }) {
 	from.setUTCMonth(from.getUTCMonth() - months);
 	const until = new Date(today);
 	until.setUTCMonth(until.getUTCMonth() + Math.max(1, Math.round(months / 4)));
-	const query = useQuery({
+	const query = useAsk({
 		queryKey: [...design, "timeline", person.id, months],
-		queryFn: () =>
+		queryFn: (ask: Ask) =>
 			data(
-				api.GET("/api/people/{id}/timeline", {
+				ask.GET("/api/people/{id}/timeline", {
 					params: { path: { id: person.id }, query: { from: from.toISOString(), until: until.toISOString() } },
 				}),
 			),
