@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -31,18 +32,18 @@ const (
 	ByAccount                 // the invented past of the demo organisation
 )
 
-// Concern is something that is asked of every change.
-type Concern string
+// Concern is something that is asked of every change; a verdict on it has its code.
+type Concern = code.Code
 
 // The concerns, and what a verdict on each says.
 const (
-	WellFormed Concern = "well-formed" // the design would not be well-formed (docs/semantics.md, §10)
-	Permitted  Concern = "permitted"   // neither a right nor a delegation lets the actor do it (§9)
-	Supplied   Concern = "supplied"    // it edits what comes with a system, or is protected (§2)
-	Fed        Concern = "fed"         // it gainsays a directory
-	Lockout    Concern = "lockout"     // nobody would hold every right in Fachwerk any longer (§9)
-	HandedOn   Concern = "handed-on"   // it hands on rights in Fachwerk that the actor does not hold
-	Critical   Concern = "critical"    // it hands out full rights, deletes people or delegates
+	WellFormed = code.NotFormed // the design would not be well-formed (docs/semantics.md, §10)
+	Permitted  = code.Permitted // neither a right nor a delegation lets the actor do it (§9)
+	Supplied   = code.Supplied  // it edits what comes with a system, or is protected (§2)
+	Fed        = code.Fed       // it gainsays a directory
+	Lockout    = code.Lockout   // nobody would hold every right in Fachwerk any longer (§9)
+	HandedOn   = code.HandedOn  // it hands on rights in Fachwerk that the actor does not hold
+	Critical   = code.Critical  // it hands out full rights, deletes people or delegates
 )
 
 // stance is what a door does about a verdict.
@@ -241,7 +242,7 @@ func (c *checked) Refusal(now time.Time, message string) *Error {
 		return e
 	}
 	if proofs := c.Of(proves); len(proofs) > 0 && now.Sub(c.Who.Proven) > provenFor {
-		return &Error{Cause: Unproven, Message: "This needs your password once more, since you last gave it more than ten minutes ago.",
+		return &Error{Cause: Unproven, Code: Critical, Message: "This needs your password once more, since you last gave it more than ten minutes ago.",
 			Problems: firstOf(proofs)}
 	}
 	return nil

@@ -3,6 +3,7 @@
 package desk
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"sync"
@@ -10,6 +11,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
@@ -90,26 +92,30 @@ func (d *Desk) Follow() error {
 	return d.reload()
 }
 
-// Cause tells why something was refused.
-type Cause int
+// Cause tells why something was refused, as far as it matters to how one goes on.
+type Cause = code.Code
 
 // The causes of an [Error].
 const (
-	NotSignedIn Cause = iota
-	NotAllowed
-	NotFound
-	Invalid
-	Conflict
-	Unproven // the password must be given again first
-	Taken    // a name or id that must be unique is another's
+	NotSignedIn = code.NotSignedIn
+	NotAllowed  = code.NotAllowed
+	NotFound    = code.NotFound
+	Invalid     = code.Invalid
+	Conflict    = code.Conflict
+	Unproven    = code.Unproven // the password must be given again first
+	Taken       = code.Taken    // a name or id that must be unique is another's
 )
 
 // Error is a refusal that the person who asked can understand and act on.
 type Error struct {
 	Cause    Cause
+	Code     code.Code // says more exactly than the cause what is wrong; empty: the cause says it
 	Message  string
 	Problems []string // what is wrong, one by one, if there is more to say than the message
 }
+
+// Why gives the most exact code of the refusal.
+func (e *Error) Why() code.Code { return cmp.Or(e.Code, e.Cause) }
 
 func (e *Error) Error() string { return e.Message }
 

@@ -95,7 +95,7 @@ func refused(t *testing.T, err error, cause desk.Cause, says string) {
 	t.Helper()
 	var e *desk.Error
 	if !errors.As(err, &e) || e.Cause != cause || !strings.Contains(e.Message+strings.Join(e.Problems, "\n"), says) {
-		t.Errorf("the answer is %#v, want a refusal for cause %d that says %q", err, cause, says)
+		t.Errorf("the answer is %#v, want a refusal for cause %s that says %q", err, cause, says)
 	}
 }
 

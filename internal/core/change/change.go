@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/model"
 )
 
@@ -155,8 +156,8 @@ func Lay(d *model.Design, ops []Op) *model.Design {
 // drafted on, things that must not be edited, and whatever is wrong with the result (§10). The result is nil if there are errors.
 func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	var problems []model.Problem
-	say := func(o Op, format string, args ...any) {
-		problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
+	say := func(o Op, what code.Code, format string, args ...any) {
+		problems = append(problems, model.Problem{Code: what, Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
 	}
 	current := map[[2]string]model.Object{}
 	for _, o := range ops {
@@ -166,13 +167,13 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 			now = d.Get(o.Kind, o.ID)
 		}
 		if !Equal(now, o.Before) {
-			say(o, "%s has changed since this was drafted", Title(o))
+			say(o, code.Moved, "%s has changed since this was drafted", Title(o))
 		}
 		if model.BuiltIn(o.Kind, o.ID) {
-			say(o, "%s is built in and cannot be edited", Title(o))
+			say(o, code.BuiltIn, "%s is built in and cannot be edited", Title(o))
 		}
 		if o.Kind == model.KindOrganisation && o.After == nil {
-			say(o, "the organisation cannot be deleted")
+			say(o, code.BuiltIn, "the organisation cannot be deleted")
 		}
 		current[key] = o.After
 	}
@@ -185,7 +186,7 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 			continue
 		}
 		if refs := after.References(o.Kind, o.ID); len(refs) > 0 {
-			say(o, "%s cannot be deleted while something refers to it: %s", Title(o), list(refs))
+			say(o, code.ReferredTo, "%s cannot be deleted while something refers to it: %s", Title(o), list(refs))
 		}
 	}
 	if len(problems) > 0 {
@@ -229,7 +230,7 @@ func EditSupplied(ops []Op) []model.Problem {
 	}
 	for _, o := range ops {
 		say := func(format string) {
-			problems = append(problems, model.Problem{Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, Title(o))})
+			problems = append(problems, model.Problem{Code: code.Supplied, Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, Title(o))})
 		}
 		if supplied(o.Before) || supplied(o.After) {
 			say("%s is supplied with its system and cannot be edited here: make an own set beside it")

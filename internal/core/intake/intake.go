@@ -369,14 +369,10 @@ func (t *trying) blame(problems []model.Problem) (found bool) {
 			list = append(list, t.byRow[p.ID]...)
 		}
 		if len(list) == 0 { // of a cycle, any link can be named
-			for key, some := range rows {
-				if strings.Contains(" "+p.Message+" ", " "+key[1]+" ") {
-					list = append(list, some...)
-				}
-			}
-			for id, some := range t.byRow {
-				if strings.Contains(" "+p.Message+" ", " "+id+" ") {
-					list = append(list, some...)
+			for _, n := range p.Names {
+				list = append(list, rows[[2]string{string(n.Kind), n.ID}]...)
+				if n.Kind == model.KindGroup {
+					list = append(list, t.byRow[n.ID]...)
 				}
 			}
 		}

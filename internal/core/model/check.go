@@ -10,16 +10,31 @@ import (
 	"strings"
 	"time"
 
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/filter"
 )
 
 // Problem is one thing that is wrong with a design, or a warning about it.
 type Problem struct {
+	Code    code.Code
 	Kind    Kind
 	ID      string // of the object that it is about; may be empty
 	Path    string // the place, as in a model file: roles[3].inherits[0]
 	Message string
 	Warning bool
+	Names   []Named // the other objects that it names
+}
+
+// Named is an object that a problem names.
+type Named struct {
+	Kind Kind
+	ID   string
+}
+
+// naming adds an object that a problem names.
+func (p *Problem) naming(kind Kind, id string) *Problem {
+	p.Names = append(p.Names, Named{kind, id})
+	return p
 }
 
 // String is the problem in one line, beginning with its path.
@@ -149,12 +164,13 @@ func place(kind Kind, i int, id string) at {
 
 func (a at) field(name string) at { a.path += "." + name; return a }
 func (a at) element(i int) at     { a.path += "[" + strconv.Itoa(i) + "]"; return a }
-func (c *checker) say(a at, format string, args ...any) {
-	c.problems = append(c.problems, Problem{a.kind, a.id, a.path, fmt.Sprintf(format, args...), false})
+func (c *checker) say(a at, what code.Code, format string, args ...any) *Problem {
+	c.problems = append(c.problems, Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...)})
+	return &c.problems[len(c.problems)-1]
 }
 
-func (c *checker) warn(a at, format string, args ...any) {
-	c.problems = append(c.problems, Problem{a.kind, a.id, a.path, fmt.Sprintf(format, args...), true})
+func (c *checker) warn(a at, what code.Code, format string, args ...any) {
+	c.problems = append(c.problems, Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...), Warning: true})
 }
 
 func (c *checker) gather() {
@@ -271,11 +287,11 @@ func (t Table[T]) known() ids {
 func (c *checker) id(a at, i int, known ids, reserved ...string) {
 	switch first, ok := known(a.id); {
 	case !ValidID(a.id):
-		c.say(a.field("id"), "expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q", a.id)
+		c.say(a.field("id"), code.IDForm, "expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q", a.id)
 	case slices.Contains(reserved, a.id):
-		c.say(a.field("id"), "%q is built in and cannot be defined: choose another id", a.id)
+		c.say(a.field("id"), code.BuiltIn, "%q is built in and cannot be defined: choose another id", a.id)
 	case ok && first != i:
-		c.say(a.field("id"), "%q is the id of %s[%d] already: choose another", a.id, a.kind.Plural(), first)
+		c.say(a.field("id"), code.Taken, "%q is the id of %s[%d] already: choose another", a.id, a.kind.Plural(), first)
 	}
 }
 
@@ -283,20 +299,20 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 func (c *checker) instants(a at, o Object) {
 	eachInstant(reflect.ValueOf(o), a.path, func(path string, t time.Time) {
 		if !t.IsZero() && !InYears(t) {
-			c.problems = append(c.problems, Problem{Kind: a.kind, ID: a.id, Path: path, Message: "expected an instant in the years 1 to 9999 (UTC)"})
+			c.problems = append(c.problems, Problem{Code: code.Instant, Kind: a.kind, ID: a.id, Path: path, Message: "expected an instant in the years 1 to 9999 (UTC)"})
 		}
 	})
 }
 
 func (c *checker) name(a at, field, value string) {
 	if strings.TrimSpace(value) == "" {
-		c.say(a.field(field), "expected a text that is not empty")
+		c.say(a.field(field), code.Empty, "expected a text that is not empty")
 	}
 }
 
 func (c *checker) value(a at, field, value string) {
 	if err := oneOf(string(a.kind)+"."+field, value); err != nil {
-		c.say(a.field(field), "%s", err)
+		c.say(a.field(field), code.Value, "%s", err)
 	}
 }
 
@@ -306,7 +322,7 @@ func (c *checker) ref(a at, to Kind, id string, known ids) bool {
 		return false
 	}
 	if _, ok := known(id); !ok {
-		c.say(a, "expected the id of %s; there is no %s %q", article(to), to, id)
+		c.say(a, code.Unknown, "expected the id of %s; there is no %s %q", article(to), to, id).naming(to, id)
 		return false
 	}
 	return true
@@ -315,7 +331,7 @@ func (c *checker) ref(a at, to Kind, id string, known ids) bool {
 func (c *checker) refs(a at, to Kind, list []string, known ids) {
 	for i, id := range list {
 		if id == "" {
-			c.say(a.element(i), "expected the id of %s, not an empty text", article(to))
+			c.say(a.element(i), code.Empty, "expected the id of %s, not an empty text", article(to))
 			continue
 		}
 		c.ref(a.element(i), to, id, known)
@@ -337,7 +353,7 @@ func (c *checker) permissions(a at, keys []string) {
 
 func (c *checker) permission(a at, key string) {
 	if c.key(key) == nil {
-		c.warn(a, "dangling: no system has a permission %q; it gives nothing", key)
+		c.warn(a, code.Dangling, "dangling: no system has a permission %q; it gives nothing", key)
 	}
 }
 
@@ -363,7 +379,10 @@ func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to 
 				for _, k := range stack[slices.Index(stack, j):] {
 					names = append(names, where(k).id)
 				}
-				c.say(where(i), "closes a cycle of %s: %s → %s", relation, strings.Join(names, " → "), names[0])
+				p := c.say(where(i), code.Cycle, "closes a cycle of %s: %s → %s", relation, strings.Join(names, " → "), names[0])
+				for _, id := range names {
+					p.naming(where(i).kind, id)
+				}
 			}
 		}
 		stack = stack[:len(stack)-1]
@@ -386,7 +405,7 @@ func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to 
 
 func (c *checker) organisation() {
 	if o := c.d.Organisation; o == nil || strings.TrimSpace(o.Name) == "" {
-		c.say(at{KindOrganisation, string(KindOrganisation), "name"}, "expected the organisation's name, a text that is not empty")
+		c.say(at{KindOrganisation, string(KindOrganisation), "name"}, code.Empty, "expected the organisation's name, a text that is not empty")
 	}
 }
 
@@ -396,7 +415,7 @@ func (c *checker) licences() {
 		c.id(a, i, c.licences_)
 		c.name(a, "name", l.Name)
 		if l.Seats != nil && *l.Seats < 0 {
-			c.say(a.field("seats"), "expected a whole number of 0 or more, not %d", *l.Seats)
+			c.say(a.field("seats"), code.Value, "expected a whole number of 0 or more, not %d", *l.Seats)
 		}
 		c.refs(a.field("covers"), KindLicence, l.Covers, c.licences_)
 	}
@@ -410,13 +429,13 @@ func (c *checker) areas() {
 		c.name(a, "name", x.Name)
 		if x.Parent == "" {
 			if roots++; roots > 1 {
-				c.say(a.field("parent"), "only one area may be without a parent, and %q is already: name the area that this one lies in", c.root)
+				c.say(a.field("parent"), code.Root, "only one area may be without a parent, and %q is already: name the area that this one lies in", c.root)
 			}
 		}
 		c.ref(a.field("parent"), KindArea, x.Parent, c.areas_)
 	}
 	if len(c.d.Areas) > 0 && roots == 0 {
-		c.say(at{KindArea, "", "areas"}, "expected exactly one area without a parent, the whole organisation; every area has one")
+		c.say(at{KindArea, "", "areas"}, code.Root, "expected exactly one area without a parent, the whole organisation; every area has one")
 	}
 	c.acyclic(KindArea, len(c.d.Areas), func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") }, c.areas_,
 		func(i int) []string { return []string{c.d.Areas[i].Parent} }, "areas")
@@ -451,23 +470,23 @@ func (c *checker) systems() {
 			first, twice := position[p.Key]
 			switch {
 			case !ok || strings.ContainsFunc(p.Key, isSpace):
-				c.say(pa.field("key"), "expected a key of the form system:object:action, not %q", p.Key)
+				c.say(pa.field("key"), code.IDForm, "expected a key of the form system:object:action, not %q", p.Key)
 			case system != s.ID:
-				c.say(pa.field("key"), "expected a key that begins with the system's id, %s:…, not %q", s.ID, p.Key)
+				c.say(pa.field("key"), code.IDForm, "expected a key that begins with the system's id, %s:…, not %q", s.ID, p.Key)
 			case twice:
-				c.say(pa.field("key"), "%q is the key of permissions[%d] of this system already", p.Key, first)
+				c.say(pa.field("key"), code.Taken, "%q is the key of permissions[%d] of this system already", p.Key, first)
 			}
 			if !twice {
 				position[p.Key] = j
 			}
 			if err := oneOf("permission.class", string(p.Class)); err != nil {
-				c.say(pa.field("class"), "%s", err)
+				c.say(pa.field("class"), code.Value, "%s", err)
 			}
 			if err := oneOf("permission.span", string(p.Span)); err != nil {
-				c.say(pa.field("span"), "%s", err)
+				c.say(pa.field("span"), code.Value, "%s", err)
 			}
 			if p.Risk < 0 || p.Risk > 3 {
-				c.say(pa.field("risk"), "expected 0 (none), 1 (elevated), 2 (high) or 3 (critical), not %d", p.Risk)
+				c.say(pa.field("risk"), code.Value, "expected 0 (none), 1 (elevated), 2 (high) or 3 (critical), not %d", p.Risk)
 			}
 			c.ref(pa.field("licence"), KindLicence, p.Licence, c.licences_)
 			c.implications(pa.field("implies"), s, p)
@@ -486,13 +505,13 @@ func (c *checker) implications(a at, s *System, p *Permission) {
 		q := c.key(key)
 		switch _, known := c.systems_(system); {
 		case system != s.ID && (q != nil || known):
-			c.say(a.element(k), "expected a permission of the same system, %s; %q is another system's", s.ID, key)
+			c.say(a.element(k), code.Foreign, "expected a permission of the same system, %s; %q is another system's", s.ID, key)
 		case q == nil:
 			c.permission(a.element(k), key)
 		case p.Class.IsZero() && !q.Class.IsZero():
-			c.say(a.element(k), "a read permission may imply only read permissions; %q is of class %s", key, q.Class)
+			c.say(a.element(k), code.Implies, "a read permission may imply only read permissions; %q is of class %s", key, q.Class)
 		case p.Span.IsZero() && !q.Span.IsZero():
-			c.say(a.element(k), "a permission of span area may imply only permissions of span area; %q is of span %s", key, q.Span)
+			c.say(a.element(k), code.Implies, "a permission of span area may imply only permissions of span area; %q is of span %s", key, q.Span)
 		}
 	}
 }
@@ -504,18 +523,18 @@ func (c *checker) sets() {
 		}
 		a := place(KindSet, i, s.ID)
 		if strings.HasPrefix(s.ID, ownPrefix) {
-			c.say(a.field("id"), "ids of sets that begin with %q are reserved for Fachwerk's own sets: choose another", ownPrefix)
+			c.say(a.field("id"), code.BuiltIn, "ids of sets that begin with %q are reserved for Fachwerk's own sets: choose another", ownPrefix)
 		} else {
 			c.id(a, i, c.sets_)
 		}
 		c.name(a, "name", s.Name)
 		if s.System == OwnSystem {
-			c.say(a.field("system"), "the system %q is built in and supplies its own sets: leave it out", OwnSystem)
+			c.say(a.field("system"), code.BuiltIn, "the system %q is built in and supplies its own sets: leave it out", OwnSystem)
 		}
 		c.ref(a.field("system"), KindSystem, s.System, c.systems_)
 		if s.CopyOf != nil {
 			if s.CopyOf.Set == "" {
-				c.say(a.field("copyOf.set"), "expected the id of a set, not an empty text")
+				c.say(a.field("copyOf.set"), code.Empty, "expected the id of a set, not an empty text")
 			}
 			c.ref(a.field("copyOf.set"), KindSet, s.CopyOf.Set, c.sets_)
 		}
@@ -554,15 +573,15 @@ func (c *checker) groups() {
 		c.refs(a.field("groups"), KindGroup, g.Groups, c.groups_)
 		if g.Type == Rule {
 			if len(g.Users)+len(g.Groups) > 0 {
-				c.say(a, "a group of kind rule finds its members by its rule: leave out users and groups, or make it static")
+				c.say(a, code.Either, "a group of kind rule finds its members by its rule: leave out users and groups, or make it static")
 			}
 			if strings.TrimSpace(g.Rule) == "" {
-				c.say(a.field("rule"), "expected the filter that finds the members of a group of kind rule")
+				c.say(a.field("rule"), code.Either, "expected the filter that finds the members of a group of kind rule")
 			} else {
 				c.filter(a.field("rule"), g.Rule)
 			}
 		} else if g.Rule != "" {
-			c.say(a.field("rule"), "a static group has no rule: leave it out, or make the group's kind rule")
+			c.say(a.field("rule"), code.Either, "a static group has no rule: leave it out, or make the group's kind rule")
 		}
 	}
 	externalID := func(g *Group) string { return g.ExternalID }
@@ -616,7 +635,7 @@ func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distin
 				continue
 			}
 			if first, twice := l.seen[text]; twice {
-				c.say(place(kind, i, o.Ident()).field(l.field), "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark)
+				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark).naming(kind, t[first].Ident())
 				continue
 			}
 			l.seen[text] = i
@@ -626,7 +645,7 @@ func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distin
 
 func (c *checker) filter(a at, text string) {
 	if _, err := filter.Parse(text); err != nil {
-		c.say(a, "%s", err)
+		c.say(a, code.Filter, "%s", err)
 	}
 }
 
@@ -641,7 +660,7 @@ func (c *checker) conflicts() {
 			ia := a.field("items").element(j)
 			switch {
 			case (item.Permission == "") == (item.Role == ""):
-				c.say(ia, "expected either a permission or a role")
+				c.say(ia, code.Either, "expected either a permission or a role")
 			case item.Role != "":
 				c.ref(ia.field("role"), KindRole, item.Role, c.roles_)
 			default:
@@ -649,13 +668,13 @@ func (c *checker) conflicts() {
 			}
 		}
 		if x.Limit < 0 {
-			c.say(a.field("limit"), "expected a whole number of 0 or more, not %d", x.Limit)
+			c.say(a.field("limit"), code.Value, "expected a whole number of 0 or more, not %d", x.Limit)
 		}
 		c.value(a, "where", string(x.Where))
 		for j, e := range x.Exceptions {
 			ea := a.field("exceptions").element(j)
 			if e.User == "" {
-				c.say(ea.field("user"), "expected the id of a user, not an empty text")
+				c.say(ea.field("user"), code.Empty, "expected the id of a user, not an empty text")
 			}
 			c.ref(ea.field("user"), KindUser, e.User, c.users_)
 			c.name(ea, "reason", e.Reason)
@@ -678,7 +697,7 @@ func (c *checker) delegations() {
 			}
 		}
 		if given != 1 {
-			c.say(a.field("people"), "expected exactly one of group, filter and area")
+			c.say(a.field("people"), code.Either, "expected exactly one of group, filter and area")
 		}
 		c.ref(a.field("people.group"), KindGroup, x.People.Group, c.groups_)
 		if x.People.Filter != "" {
@@ -687,7 +706,7 @@ func (c *checker) delegations() {
 		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
 		for j, action := range x.Actions {
 			if !slices.Contains(DelegableActions, action) {
-				c.say(a.field("actions").element(j), "expected one of %s, not %q", quoteAll(DelegableActions), action)
+				c.say(a.field("actions").element(j), code.Value, "expected one of %s, not %q", quoteAll(DelegableActions), action)
 			}
 		}
 		c.refs(a.field("roles"), KindRole, x.Roles, c.roles_)
@@ -695,7 +714,7 @@ func (c *checker) delegations() {
 		c.refs(a.field("groups"), KindGroup, x.Groups, c.groups_)
 		c.ref(a.field("area"), KindArea, x.Area, c.areas_)
 		if x.MaxDays != nil && *x.MaxDays < 1 {
-			c.say(a.field("maxDays"), "expected a whole number of days, 1 or more, not %d", *x.MaxDays)
+			c.say(a.field("maxDays"), code.Value, "expected a whole number of days, 1 or more, not %d", *x.MaxDays)
 		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/filter"
 )
 
@@ -27,7 +28,7 @@ func (c *checker) users() {
 			c.ref(a.field("lastUse."+system), KindSystem, system, c.systems_)
 		}
 		if !u.From.IsZero() && !u.Until.IsZero() && !u.From.Before(u.Until) {
-			c.warn(a.field("until"), "ends before it begins, so this person is never live")
+			c.warn(a.field("until"), code.Never, "ends before it begins, so this person is never live")
 		}
 	}
 	externalID := func(u *User) string { return u.ExternalID }
@@ -75,7 +76,10 @@ func (c *checker) managers() {
 						break
 					}
 				}
-				c.say(place(KindUser, j, c.d.Users[j].ID).field("manager"), "closes a cycle of managers: %s → %s", strings.Join(names, " → "), names[0])
+				p := c.say(place(KindUser, j, c.d.Users[j].ID).field("manager"), code.Cycle, "closes a cycle of managers: %s → %s", strings.Join(names, " → "), names[0])
+				for _, id := range names {
+					p.naming(KindUser, id)
+				}
 			}
 			j = to
 		}
@@ -91,9 +95,9 @@ func (c *checker) assignments() {
 		c.subject(a.field("subject"), x.Subject, Everyone, Public)
 		switch {
 		case x.Role != "" && x.Set != "":
-			c.say(a, "expected either a role or a set, not both")
+			c.say(a, code.Either, "expected either a role or a set, not both")
 		case x.Role == "" && x.Set == "":
-			c.say(a, "expected a role or a set to assign")
+			c.say(a, code.Either, "expected a role or a set to assign")
 		}
 		c.ref(a.field("role"), KindRole, x.Role, c.roles_)
 		c.ref(a.field("set"), KindSet, x.Set, c.sets_)
@@ -102,11 +106,11 @@ func (c *checker) assignments() {
 		c.value(a, "mode", string(x.Mode))
 		if g, ok := c.groups_(x.Subject.Group); ok && known {
 			if home := c.d.Groups[g].Area; home != "" && !c.covers(home, orRoot(x.Area, c.root)) {
-				c.say(a.field("area"), "the group %q has the home area %q and can be granted only there or below", x.Subject.Group, home)
+				c.say(a.field("area"), code.Misplaced, "the group %q has the home area %q and can be granted only there or below", x.Subject.Group, home)
 			}
 		}
 		if !x.From.IsZero() && !x.Until.IsZero() && !x.From.Before(x.Until) {
-			c.warn(a.field("until"), "ends before it begins, so it is never in force")
+			c.warn(a.field("until"), code.Never, "ends before it begins, so it is never in force")
 		}
 	}
 }
@@ -121,7 +125,7 @@ func orRoot(area, root string) string {
 func (c *checker) subject(a at, s Subject, builtIn ...string) {
 	switch {
 	case (s.User == "") == (s.Group == ""):
-		c.say(a, "expected either a user or a group")
+		c.say(a, code.Either, "expected either a user or a group")
 	case s.User != "":
 		c.ref(a.field("user"), KindUser, s.User, c.users_)
 	case !slices.Contains(builtIn, s.Group):

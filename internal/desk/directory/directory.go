@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -222,7 +223,7 @@ func taken(problems []model.Problem) *desk.Error {
 	e := desk.ProblemsOf(problems)
 	for _, p := range model.Errors(problems) {
 		field := p.Path[strings.LastIndexByte(p.Path, '.')+1:]
-		if (field == "userName" || field == "externalId") && strings.Contains(p.Message, " already") {
+		if (field == "userName" || field == "externalId") && p.Code == code.Taken {
 			e.Cause, e.Message, e.Problems = desk.Taken, desk.Upper(p.Message)+".", nil
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
@@ -64,7 +65,7 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 	scope := n.scope()
 	p := &ReviewPreview{About: scopeWords(h, scope), Reviewers: []Straggler{}, Nobody: []desk.Ref{}}
 	if err := scope.Check(h.Design()); err != nil {
-		if scope.Filter != "" && strings.Contains(err.Error(), "filter") {
+		if broken := (*filter.Error)(nil); errors.As(err, &broken) {
 			p.Trouble, p.At = desk.TroubleIn(scope.Filter, errors.Unwrap(err))
 			return h, nil, p, nil
 		}

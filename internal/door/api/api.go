@@ -3,10 +3,12 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/door/inner"
 	"log/slog"
 	"net"
 	"net/http"
@@ -21,6 +23,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
 
+	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 )
@@ -111,24 +114,48 @@ func limitSignIn(next http.Handler) http.Handler {
 	})
 }
 
+// Problem is a refusal as a program reads it (RFC 9457).
+type Problem struct {
+	huma.ErrorModel
+	Code code.Code `json:"code" doc:"What is wrong, or why it was refused, for programs; docs/refusals.md lists the codes"`
+}
+
+// statusCodes are the codes of refusals that the description of the API makes by itself, by status.
+var statusCodes = map[int]code.Code{http.StatusUnauthorized: code.NotSignedIn, http.StatusForbidden: code.NotAllowed, http.StatusNotFound: code.NotFound,
+	http.StatusConflict: code.Conflict, statusGone: code.Given, http.StatusInternalServerError: code.Internal}
+
+// newProblem makes the problem of a status, in place of what huma would.
+func newProblem(status int, message string, details ...error) huma.StatusError {
+	p := &Problem{ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}, Code: cmp.Or(statusCodes[status], code.Invalid)}
+	for _, d := range details {
+		if d != nil {
+			p.Add(d)
+		}
+	}
+	return p
+}
+
+func init() { huma.NewError = newProblem }
+
 // failure makes an error of the desk a problem document.
-func failure(err error) error {
+func failure(ctx context.Context, err error) error {
 	var e *desk.Error
 	if errors.Is(err, context.Canceled) {
-		return huma.NewError(statusGone, "Nobody waits for this answer any longer.")
+		return newProblem(statusGone, "Nobody waits for this answer any longer.")
 	}
 	if !errors.As(err, &e) {
-		slog.Error("request failed", "error", err)
-		return huma.Error500InternalServerError("Something went wrong in Fachwerk; the log of the server says more. Nothing was changed.")
+		inner.Failed(ctx, err)
+		return newProblem(http.StatusInternalServerError, inner.Message)
 	}
 	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403}[e.Cause]
 	var details []error
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})
 	}
-	problem := huma.NewError(status, e.Message, details...)
-	if m, ok := problem.(*huma.ErrorModel); ok && e.Cause == desk.Unproven {
-		m.Type = provenProblem
+	problem := newProblem(status, e.Message, details...).(*Problem)
+	problem.Code = e.Why()
+	if e.Cause == desk.Unproven {
+		problem.Type = provenProblem
 	}
 	return problem
 }
@@ -185,7 +212,7 @@ type body[T any] struct{ Body T }
 // answer makes what the desk gives a response.
 func answer[T any](v T, err error) (*body[T], error) {
 	if err != nil {
-		return nil, failure(err)
+		return nil, err
 	}
 	return &body[T]{v}, nil
 }
@@ -207,7 +234,21 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 	} else if o.method == http.MethodGet {
 		op.Parameters = slices.Clone(looking)
 	}
-	huma.Register(a.huma, op, handler)
+	register(a, op, handler)
+}
+
+// register puts an operation on the API; what the desk refuses, and what goes wrong inside, becomes a problem here and nowhere else.
+func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Context, in *I) (*O, error)) {
+	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
+		out, err := handler(ctx, in)
+		if err == nil {
+			return out, nil
+		}
+		if known := huma.StatusError(nil); errors.As(err, &known) {
+			return nil, err
+		}
+		return nil, failure(ctx, err)
+	})
 }
 
 // download is a response that is written as it is made. With a name, browsers save it as a file.

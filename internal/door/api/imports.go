@@ -31,7 +31,7 @@ func (a *API) imports() {
 		Kind    string `query:"kind" enum:"people,groups,assignments,last-use" doc:"What its rows are about; recognised if absent"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
-	huma.Register(a.huma, huma.Operation{OperationID: "beginImport", Method: http.MethodPost, Path: "/api/imports", Summary: "Try a file: CSV, a workbook, LDIF or JSON Lines", Middlewares: huma.Middlewares{a.identify, a.importersOnly}, MaxBodyBytes: MaxImport},
+	register(a, huma.Operation{OperationID: "beginImport", Method: http.MethodPost, Path: "/api/imports", Summary: "Try a file: CSV, a workbook, LDIF or JSON Lines", Middlewares: huma.Middlewares{a.identify, a.importersOnly}, MaxBodyBytes: MaxImport},
 		func(ctx context.Context, in *beginInput) (*body[*intake.Import], error) {
 			return answer(a.desk.BeginImport(actor(ctx), in.Name, in.Kind, in.RawBody))
 		})
@@ -108,7 +108,7 @@ func (a *API) imports() {
 // importersOnly refuses others before the file is read, which can be large.
 func (a *API) importersOnly(ctx huma.Context, next func(huma.Context)) {
 	if err := a.desk.MayImport(actor(ctx.Context())); err != nil {
-		problem, _ := failure(err).(*huma.ErrorModel)
+		problem, _ := failure(ctx.Context(), err).(*Problem)
 		ctx.SetHeader("Content-Type", "application/problem+json")
 		ctx.SetStatus(problem.Status)
 		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
@@ -120,7 +120,7 @@ func (a *API) importersOnly(ctx huma.Context, next func(huma.Context)) {
 // nothing answers with nothing but that it is done.
 func nothing(err error) (*none, error) {
 	if err != nil {
-		return nil, failure(err)
+		return nil, err
 	}
 	return nil, nil
 }

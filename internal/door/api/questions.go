@@ -100,7 +100,7 @@ func (a *API) exports() {
 		on(a, operation{id: id, method: http.MethodGet, path: path, summary: summary},
 			func(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
 				if err := a.desk.MayExport(actor(ctx)); err != nil {
-					return nil, failure(err) // before anything is written
+					return nil, err // before anything is written
 				}
 				return download(kind, name, func(to huma.Context) error { return write(ctx, to.BodyWriter()) }), nil
 			})
@@ -164,7 +164,7 @@ func (a *API) repairs() {
 // tableAs answers with a table as CSV or as a workbook.
 func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse, error) {
 	if err != nil {
-		return nil, failure(err) // before anything is written
+		return nil, err // before anything is written
 	}
 	if form == "csv" {
 		return download("text/csv; charset=utf-8", name+".csv", func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) }), nil
@@ -174,7 +174,7 @@ func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse
 	case errors.Is(err, table.ErrTooLong):
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("A workbook has room for %d rows, and there are more. Take CSV, or narrow what is asked.", table.MaxRows))
 	case err != nil:
-		return nil, failure(err)
+		return nil, err
 	}
 	return download("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", name+".xlsx", func(to huma.Context) error { return table.XLSX(to.BodyWriter(), held) }), nil
 }

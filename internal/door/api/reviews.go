@@ -60,7 +60,7 @@ func (a *API) reviews() {
 		func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
 			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
 			if err != nil {
-				return nil, failure(err)
+				return nil, err
 			}
 			return download("text/html; charset=utf-8", "", func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) }), nil
 		})
@@ -72,7 +72,7 @@ func (a *API) reviews() {
 		func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
 			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
 			if err != nil {
-				return nil, failure(err)
+				return nil, err
 			}
 			return tableAs(in.Form, fmt.Sprintf("fachwerk-review-%d", in.ID), report.Table(*r), nil)
 		})

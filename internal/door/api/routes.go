@@ -61,7 +61,7 @@ func (a *API) signIn() {
 	on(a, operation{id: "prove", method: http.MethodPost, path: "/api/session/proof", summary: "Give the password again, before a critical change"},
 		func(ctx context.Context, in *proveInput) (*none, error) {
 			if err := a.desk.Prove(actor(ctx), in.Body.Password); err != nil {
-				return nil, failure(err)
+				return nil, err
 			}
 			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
 			return nil, nil
@@ -89,14 +89,14 @@ func (a *API) signIn() {
 // enter begins a session, under a new token so that none can be planted.
 func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*account.Me], error) {
 	if err != nil {
-		return nil, failure(err)
+		return nil, err
 	}
 	me, err := a.desk.Me(who)
 	if err != nil {
-		return nil, failure(err)
+		return nil, err
 	}
 	if err := a.sessions.RenewToken(ctx); err != nil {
-		return nil, failure(err)
+		return nil, err
 	}
 	a.sessions.Put(ctx, sessionUser, who.User)
 	a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())

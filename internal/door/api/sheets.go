@@ -281,7 +281,7 @@ func (a *API) history() {
 			}
 			who := actor(ctx)
 			if _, err := a.desk.Changes(who, after, 1); err != nil {
-				return nil, failure(err) // before anything is written
+				return nil, err // before anything is written
 			}
 			return &huma.StreamResponse{Body: func(to huma.Context) { a.follow(to, who, after) }}, nil
 		})

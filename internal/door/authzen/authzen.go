@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/door/inner"
 	"fmt"
 	"io"
 	"mime"
@@ -91,7 +92,15 @@ func statusOf(err error) int {
 	return http.StatusBadRequest
 }
 
-func refuse(w http.ResponseWriter, err error) { fail(w, statusOf(err), err.Error()) }
+// refuse answers with what is wrong with a request; an error that is not the request's is logged, and only that there was one is told.
+func refuse(w http.ResponseWriter, r *http.Request, err error) {
+	if errors.As(err, &broken{}) {
+		inner.Failed(r.Context(), err)
+		fail(w, http.StatusInternalServerError, inner.Message)
+		return
+	}
+	fail(w, http.StatusBadRequest, err.Error())
+}
 
 func reply(w http.ResponseWriter, v any) {
 	send(w, func(to []byte) []byte {
@@ -210,13 +219,13 @@ func (s *server) evaluation(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer b.done()
-	s.single(w, requestIn(b.Value))
+	s.single(w, r, requestIn(b.Value))
 }
 
-func (s *server) single(w http.ResponseWriter, q request) {
+func (s *server) single(w http.ResponseWriter, r *http.Request, q request) {
 	a, err := s.decide(q)
 	if err != nil {
-		refuse(w, err)
+		refuse(w, r, err)
 		return
 	}
 	send(w, func(to []byte) []byte { return a.write(to) })
@@ -267,7 +276,7 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 	}
 	list := given.GetArray()
 	if len(list) == 0 { // then it is a single evaluation (§7.1)
-		s.single(w, defaults)
+		s.single(w, r, defaults)
 		return
 	}
 	if len(list) > maxEvaluations {

@@ -37,7 +37,7 @@ func (s *server) search(w http.ResponseWriter, r *http.Request, need parts, find
 		}
 	}
 	if err != nil {
-		refuse(w, err)
+		refuse(w, r, err)
 		return
 	}
 	p.answer(w, ids, func(id string) any { return result(q, id) })

@@ -1,6 +1,7 @@
 package scim
 
 import (
+	"context"
 	"encoding/json"
 	"fachwerk/internal/desk/directory"
 	"fmt"
@@ -38,16 +39,16 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	var done []map[string]any
 	_, err = s.feed(r, func(f *directory.Feed) error {
-		done = (&bulking{f: f, base: base(r), ids: map[string]string{}}).all(in.Operations, in.FailOnErrors)
+		done = (&bulking{ctx: r.Context(), f: f, base: base(r), ids: map[string]string{}}).all(in.Operations, in.FailOnErrors)
 		return nil
 	})
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	reply(w, http.StatusOK, map[string]any{"schemas": []string{scim.BulkAnswer}, "Operations": done})
@@ -55,6 +56,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 
 // bulking is a bulk request while it is carried out.
 type bulking struct {
+	ctx  context.Context // of the request
 	f    *directory.Feed
 	base string
 	ids  map[string]string // of what was made, by bulkId
@@ -176,7 +178,7 @@ func (b *bulking) answer(o bulkOp, id string, err error) map[string]any {
 		status = http.StatusOK
 	}
 	if err != nil {
-		e := explained(err)
+		e := explained(b.ctx, err)
 		status, m["response"] = e.Status, problem(e)
 	}
 	m["status"] = strconv.Itoa(status)

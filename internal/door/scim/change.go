@@ -119,7 +119,7 @@ func (s *server) create(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		sent, err := read(r, k)
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		var id string
@@ -128,7 +128,7 @@ func (s *server) create(k kind) http.HandlerFunc {
 			return err
 		})
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		s.show(w, r, k, now, id, http.StatusCreated)
@@ -147,7 +147,7 @@ func (s *server) replace(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		sent, err := read(r, k)
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		s.changed(w, r, k, func(f *directory.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) })
@@ -158,7 +158,7 @@ func (s *server) patch(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		data, err := body(r)
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		s.changed(w, r, k, func(f *directory.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) })
@@ -170,7 +170,7 @@ func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func
 	id := chi.URLParam(r, "id")
 	now, err := s.feed(r, func(f *directory.Feed) error { return do(f, id) })
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	s.show(w, r, k, now, id, http.StatusOK)
@@ -179,7 +179,7 @@ func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func
 func (s *server) remove(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		if _, err := s.feed(r, func(f *directory.Feed) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		w.WriteHeader(http.StatusNoContent)

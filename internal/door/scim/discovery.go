@@ -56,7 +56,7 @@ func (s *server) discovery(r chi.Router) {
 func each[T, V any](r chi.Router, path string, all []T, id func(T) string, show func(*http.Request, T) V) {
 	r.Get(path, func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Query().Has("filter") {
-			fail(w, &scim.Error{Status: http.StatusForbidden, Detail: "This list cannot be filtered."})
+			fail(w, r, &scim.Error{Status: http.StatusForbidden, Detail: "This list cannot be filtered."})
 			return
 		}
 		var list []any
@@ -72,7 +72,7 @@ func each[T, V any](r chi.Router, path string, all []T, id func(T) string, show 
 				return
 			}
 		}
-		fail(w, &scim.Error{Status: http.StatusNotFound, Detail: "There is no " + r.URL.Path + "."})
+		fail(w, r, &scim.Error{Status: http.StatusNotFound, Detail: "There is no " + r.URL.Path + "."})
 	})
 }
 

@@ -203,7 +203,7 @@ func (s *server) list(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		q, err := fromURL(r)
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		s.answer(w, r, k, q)
@@ -220,7 +220,7 @@ func (s *server) search(k kind) http.HandlerFunc {
 			}
 		}
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		s.answer(w, r, k, q)
@@ -231,7 +231,7 @@ func (s *server) search(k kind) http.HandlerFunc {
 func (s *server) answer(w http.ResponseWriter, r *http.Request, k kind, q query) {
 	now, err := s.desk.Known()
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	start, count := 1, defaultCount
@@ -244,7 +244,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, k kind, q query)
 	v := viewer{now, base(r), q.choice()}
 	found, err := v.find(k, q)
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	total := len(found)
@@ -263,7 +263,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, k kind, q query)
 		}
 		spans, err := v.spans(one, ids...)
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		for _, o := range found {
@@ -394,12 +394,12 @@ func (s *server) get(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		now, err := s.desk.Known()
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		o, err := there(now, k.of[0], chi.URLParam(r, "id"))
 		if err != nil {
-			fail(w, err)
+			fail(w, r, err)
 			return
 		}
 		if tag := version(now, o); listedIn(r.Header.Get("If-None-Match"), tag) {
@@ -415,18 +415,18 @@ func (s *server) get(k kind) http.HandlerFunc {
 func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *directory.Known, id string, status int) {
 	q, err := fromURL(r)
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	o, err := there(now, k.of[0], id)
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	v := viewer{now, base(r), q.choice()}
 	spans, err := v.spans(k.of[0], id)
 	if err != nil {
-		fail(w, err)
+		fail(w, r, err)
 		return
 	}
 	w.Header().Set("ETag", version(now, o))

@@ -3,9 +3,11 @@
 package scim
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/door/inner"
 	"io"
 	"mime"
 	"net/http"
@@ -31,10 +33,10 @@ func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
 	s := &server{d, maxBody}
 	r.Route(Root, func(r chi.Router) {
 		r.NotFound(func(w http.ResponseWriter, r *http.Request) {
-			fail(w, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})
+			fail(w, r, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})
 		})
 		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-			fail(w, &scim.Error{Status: http.StatusMethodNotAllowed, Detail: r.Method + " is not understood at " + r.URL.Path + "."})
+			fail(w, r, &scim.Error{Status: http.StatusMethodNotAllowed, Detail: r.Method + " is not understood at " + r.URL.Path + "."})
 		})
 		r.Use(s.programsOnly)
 		s.discovery(r)
@@ -50,8 +52,8 @@ func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
 		r.Get("/", s.list(anything))
 		r.Post("/.search", s.search(anything))
 		r.Post("/Bulk", s.bulk)
-		me := func(w http.ResponseWriter, _ *http.Request) {
-			fail(w, &scim.Error{Status: http.StatusNotImplemented, Detail: "A token for directories stands for no person, so there is no /Me."})
+		me := func(w http.ResponseWriter, r *http.Request) {
+			fail(w, r, &scim.Error{Status: http.StatusNotImplemented, Detail: "A token for directories stands for no person, so there is no /Me."})
 		}
 		r.HandleFunc("/Me", me)
 		r.HandleFunc("/Me/*", me)
@@ -63,11 +65,11 @@ func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if _, ok := s.token(r); !ok {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk scim"`)
-			fail(w, &scim.Error{Status: http.StatusUnauthorized, Detail: "Show a bearer token made with: fachwerk token --for scim"})
+			fail(w, r, &scim.Error{Status: http.StatusUnauthorized, Detail: "Show a bearer token made with: fachwerk token --for scim"})
 			return
 		}
 		if kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); r.ContentLength != 0 && (err != nil || kind != "application/scim+json" && kind != "application/json") {
-			fail(w, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "Send application/scim+json or application/json."})
+			fail(w, r, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "Send application/scim+json or application/json."})
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -114,7 +116,7 @@ func statusOf(e *desk.Error) *scim.Error {
 }
 
 // explained is an error as a directory is told it.
-func explained(err error) *scim.Error {
+func explained(ctx context.Context, err error) *scim.Error {
 	var e *scim.Error
 	var refused *desk.Error
 	switch {
@@ -123,7 +125,8 @@ func explained(err error) *scim.Error {
 	case errors.As(err, &refused):
 		return statusOf(refused)
 	}
-	return &scim.Error{Status: http.StatusInternalServerError, Detail: "Something went wrong here: " + err.Error()}
+	inner.Failed(ctx, err)
+	return &scim.Error{Status: http.StatusInternalServerError, Detail: inner.Message}
 }
 
 func problem(e *scim.Error) map[string]any {
@@ -134,8 +137,8 @@ func problem(e *scim.Error) map[string]any {
 	return m
 }
 
-func fail(w http.ResponseWriter, err error) {
-	e := explained(err)
+func fail(w http.ResponseWriter, r *http.Request, err error) {
+	e := explained(r.Context(), err)
 	reply(w, e.Status, problem(e))
 }
 

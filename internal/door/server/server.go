@@ -11,6 +11,7 @@ import (
 
 	"fachwerk/internal/door/api"
 	"fachwerk/internal/door/authzen"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/scim"
 	"fachwerk/internal/door/web"
 	"fachwerk/internal/store"
@@ -26,7 +27,7 @@ const maxBody = 8 << 20
 // description.
 func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, bounded, middleware.Compress(5))
+	r.Use(middleware.RequestID, inner.Guard, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))

@@ -1,0 +1,51 @@
+// Package code is the one vocabulary of what can be wrong with a design, and of why something is refused. Problems, refusals and the server's log name these codes, and
+// so do answers to programs; sentences are made beside them, for people. docs/refusals.md lists them with what they mean.
+package code
+
+// Code says what is wrong, or why something was refused.
+type Code string
+
+// What can be wrong with a design.
+const (
+	IDForm     Code = "id-form"     // an id or key has not the form that it must have
+	BuiltIn    Code = "built-in"    // it is part of every design, and cannot be defined or edited
+	Taken      Code = "taken"       // an id, name or key that must be unique is another's
+	Empty      Code = "empty"       // a text must not be empty
+	Unknown    Code = "unknown"     // something is named that is not there
+	Value      Code = "value"       // not one of the values that there are, or outside their range
+	Cycle      Code = "cycle"       // a relation would come back to where it began
+	Either     Code = "either"      // of several fields exactly one must be given
+	Root       Code = "root"        // exactly one area lies in no other
+	Implies    Code = "implies"     // a permission cannot imply that one
+	Foreign    Code = "foreign"     // it belongs to another system
+	Filter     Code = "filter"      // a filter cannot be read
+	Misplaced  Code = "misplaced"   // a group is granted only at its home area or below
+	Instant    Code = "instant"     // an instant outside the years 1 to 9999
+	Dangling   Code = "dangling"    // a warning: a permission is named that no system has
+	Never      Code = "never"       // a warning: it ends before it begins
+	Moved      Code = "moved"       // it changed since it was looked at
+	ReferredTo Code = "referred-to" // something still names what is to be deleted
+)
+
+// Why something is refused.
+const (
+	NotSignedIn Code = "not-signed-in" // nobody is signed in, or no longer
+	NotAllowed  Code = "not-allowed"   // neither a right nor a delegation permits it
+	NotFound    Code = "not-found"     // there is no such thing, or none that the asker may see
+	Invalid     Code = "invalid"       // what was asked makes no sense as it is
+	Conflict    Code = "conflict"      // it is so already, or somebody else was first
+	Unproven    Code = "unproven"      // who asks must prove again who they are
+	NotFormed   Code = "well-formed"   // the design would not be well-formed; its problems say how
+	Permitted   Code = "permitted"     // a change does what its maker may not do
+	Supplied    Code = "supplied"      // a change edits what comes with a system, or is protected
+	Fed         Code = "fed"           // a change gainsays a directory
+	Lockout     Code = "lockout"       // a change would leave nobody with every right in Fachwerk
+	HandedOn    Code = "handed-on"     // a change hands on rights in Fachwerk that its maker does not hold
+	Critical    Code = "critical"      // a change needs a fresh proof of who makes it
+	Internal    Code = "internal"      // something unforeseen went wrong inside; the log says more
+	Given       Code = "given-up"      // nobody waits for the answer any longer
+)
+
+// All lists every code.
+var All = []Code{IDForm, BuiltIn, Taken, Empty, Unknown, Value, Cycle, Either, Root, Implies, Foreign, Filter, Misplaced, Instant, Dangling, Never, Moved, ReferredTo,
+	NotSignedIn, NotAllowed, NotFound, Invalid, Conflict, Unproven, NotFormed, Permitted, Supplied, Fed, Lockout, HandedOn, Critical, Internal, Given}

@@ -1,0 +1,46 @@
+// Package inner is how all doors treat what goes wrong inside: it is logged with the request's id, and hidden from whoever asked.
+package inner
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"runtime/debug"
+
+	"github.com/go-chi/chi/v5/middleware"
+
+	"fachwerk/internal/core/code"
+)
+
+// Message is what a caller is told instead of an inner error.
+const Message = "Something went wrong in Fachwerk; the log of the server says more. Nothing was changed."
+
+// Failed logs an error that is not the caller's. That nobody waits for the answer any longer is none.
+func Failed(ctx context.Context, err error) {
+	if errors.Is(err, context.Canceled) {
+		return
+	}
+	slog.Error("request failed", "code", code.Internal, "request", middleware.GetReqID(ctx), "error", err)
+}
+
+// Guard answers a request whose handling panics, once it is logged.
+func Guard(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			said := recover()
+			if said == nil {
+				return
+			}
+			if said == http.ErrAbortHandler {
+				panic(said) // how a handler ends a connection on purpose
+			}
+			Failed(r.Context(), fmt.Errorf("panic: %v\n%s", said, debug.Stack()))
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusInternalServerError)
+			_, _ = fmt.Fprintf(w, `{"title":"Internal Server Error","status":500,"code":%q,"detail":%q}`+"\n", code.Internal, Message)
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
