@@ -6,8 +6,9 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// TestKnowingWhatThereIsToGrant looks for permissions by name, description, object and field, sees who holds them, reads the table of capabilities, and looks at the
-// next version of a catalogue: a wrong file, a table that tells little, and what is put away.
+// TestKnowingWhatThereIsToGrant looks for permissions by name, description, object and field, sees who holds them,
+// reads the table of capabilities, and looks at the next version of a catalogue: a wrong file, a table that tells
+// little, and what is put away.
 func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -15,12 +16,18 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s.see("main", "238 permissions")
 	only := func(key string, n int) {
 		t.Helper()
-		s.wait("document.querySelector('[data-id=\"" + key + "\"]') && document.querySelectorAll('[data-rows] [data-id]').length === " + string(rune('0'+n)))
+		s.wait(
+			"document.querySelector('[data-id=\"" + key + "\"]') && document.querySelectorAll('[data-rows] [data-id]').length === " + string(
+				rune('0'+n),
+			),
+		)
 	}
 	s.typeInto("Filter permissions", "booking.rate")
 	only("quaybook:booking.rate:edit", 2)
 	s.typeInto("Filter permissions", "hard to undo gates") // by what it does, and the module that it is in
-	s.wait("document.querySelector('[data-id=\"quaybook:gate:override\"]') && document.querySelectorAll('[data-rows] [data-id]').length < 5")
+	s.wait(
+		"document.querySelector('[data-id=\"quaybook:gate:override\"]') && document.querySelectorAll('[data-rows] [data-id]').length < 5",
+	)
 	s.typeInto("Filter permissions", `risk eq 3 and name co "gate"`)
 	s.see("#filter-tells", "read as a filter")
 	only("quaybook:gate:override", 1)
@@ -48,7 +55,9 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	columns("9") // two licences and five sets, the object and who holds it
 	s.click("label", "licences")
 	s.click("label", "supplied sets")
-	s.wait("document.querySelector('fieldset input:checked') === null || document.querySelectorAll('fieldset input:checked:disabled').length === 1") // the last one stays
+	s.wait(
+		"document.querySelector('fieldset input:checked') === null || document.querySelectorAll('fieldset input:checked:disabled').length === 1",
+	) // the last one stays
 	s.choose("What can be done in", "Gangway")
 	s.see("[data-capabilities='gangway']", "ticket")
 	s.wait("document.querySelector('main a[download]').href.includes('system=gangway')")
@@ -57,7 +66,13 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s.open("/upgrade")
 	s.see("[aria-label='Here already']", "Quaybook 4.2")
 	s.Refusals = true
-	s.upload("Catalogue to bring in", s.file("broken.json", `{"system": {"id": "quaybook", "permissions": [{"key": "quaybook:gate:admit", "colour": "red"}]}}`))
+	s.upload(
+		"Catalogue to bring in",
+		s.file(
+			"broken.json",
+			`{"system": {"id": "quaybook", "permissions": [{"key": "quaybook:gate:admit", "colour": "red"}]}}`,
+		),
+	)
 	s.see("[role=alert]", "colour")
 	s.see("[role=alert]", "Nothing was changed")
 	s.upload("Catalogue to bring in", s.file("short.csv", "key;label\nladingbook:manifest:view;See manifests\n"))

@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// TestADirectoryAndWhomItDeletes has a directory bring somebody, keeps them by hand, has the directory delete somebody who owns a role, and tidies up after them.
+// TestADirectoryAndWhomItDeletes has a directory bring somebody, keeps them by hand, has the directory delete
+// somebody who owns a role, and tidies up after them.
 func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s := walk(t, 1280, 800)
 	token, err := s.desk.MakeToken("Pilots' register", "scim", "")
@@ -24,7 +25,12 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 			t.Fatalf("%s %s is answered %s", method, path, answer.Status)
 		}
 	}
-	provision("POST", "/Users", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ada.lorne","displayName":"Ada Lorne","title":"Pilot","active":true}`, http.StatusCreated)
+	provision(
+		"POST",
+		"/Users",
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ada.lorne","displayName":"Ada Lorne","title":"Pilot","active":true}`,
+		http.StatusCreated,
+	)
 
 	s.signIn("signe.halloran")
 	s.open("/directories")
@@ -37,7 +43,9 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s.click("button", "Do")
 	s.click("[role=menuitem]", "Edit")
 	s.see("[role=dialog]", "The directory “Pilots' register” keeps this person")
-	s.wait("[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith('Title')).readOnly")
+	s.wait(
+		"[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith('Title')).readOnly",
+	)
 	s.wait("document.activeElement.type === 'checkbox'") // not in a field that cannot be typed into
 	s.press(" ")
 	s.typeInto("Title", "Harbour pilot")

@@ -10,10 +10,15 @@ import (
 	"fachwerk/internal/exchange/modelfile"
 )
 
-// TestAnEmptyHouse is what somebody sees who begins with nothing: every view says what it is for and how to go on, and nothing breaks.
+// TestAnEmptyHouse is what somebody sees who begins with nothing: every view says what it is for and how to go on,
+// and nothing breaks.
 func TestAnEmptyHouse(t *testing.T) {
 	t.Parallel()
-	design, problems, err := modelfile.Read(strings.NewReader(`{"format":"fachwerk-model/1","name":"Outer Skerry Light","areas":[{"id":"root","name":"Outer Skerry"}],"users":[{"id":"ada","userName":"ada","displayName":"Ada Lorne"}]}`))
+	design, problems, err := modelfile.Read(
+		strings.NewReader(
+			`{"format":"fachwerk-model/1","name":"Outer Skerry Light","areas":[{"id":"root","name":"Outer Skerry"}],"users":[{"id":"ada","userName":"ada","displayName":"Ada Lorne"}]}`,
+		),
+	)
 	if err != nil || design == nil {
 		t.Fatal(problems, err)
 	}
@@ -42,7 +47,9 @@ func TestAnEmptyHouse(t *testing.T) {
 		s.open(path)
 		s.must(s.Settled())
 		s.wait("document.querySelector('main').innerText.toLowerCase().includes(" + quoted(strings.ToLower(says)) + ")")
-		s.wait("document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight")
+		s.wait(
+			"document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight",
+		)
 	}
 	// The way in leads from the frame to the first catalogue.
 	s.open("/")

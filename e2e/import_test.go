@@ -10,8 +10,8 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// messy is a list of 400 new people as it comes out of somebody's spreadsheet: in an old encoding, with semicolons, days the German way, columns in an order of
-// its own, lines left empty, and twelve faults.
+// messy is a list of 400 new people as it comes out of somebody's spreadsheet: in an old encoding, with semicolons,
+// days the German way, columns in an order of its own, lines left empty, and twelve faults.
 func messy() []byte {
 	faults := map[int]func(row []string){
 		12:  func(r []string) { r[4] = "Terminal 3" },
@@ -30,7 +30,19 @@ func messy() []byte {
 	var b strings.Builder
 	b.WriteString("Personnel no;Full name;E-mail address;Position;Site;Reports to;Role;Start;End;Licence;Shoe size\r\n")
 	for i := range 400 {
-		row := []string{fmt.Sprintf("kx-%04d", i), fmt.Sprintf("Sjö Mårtensson %d", i), fmt.Sprintf("kx%d@skerryhaven.example", i), "Gate clerk", "Terminal 2", "mireille.aster", "Gate clerk", "01.12.2026", "", "", "42"}
+		row := []string{
+			fmt.Sprintf("kx-%04d", i),
+			fmt.Sprintf("Sjö Mårtensson %d", i),
+			fmt.Sprintf("kx%d@skerryhaven.example", i),
+			"Gate clerk",
+			"Terminal 2",
+			"mireille.aster",
+			"Gate clerk",
+			"01.12.2026",
+			"",
+			"",
+			"42",
+		}
 		if f := faults[i]; f != nil {
 			f(row)
 		}
@@ -61,12 +73,18 @@ func TestBringingIn(t *testing.T) {
 	s.Refusals = true // a file that is none is refused, as it should be
 
 	// First the catalogue of a system that is new, out of a table: what it changes is seen before.
-	table := s.file("shuttleboard.csv", "object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n")
+	table := s.file(
+		"shuttleboard.csv",
+		"object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n",
+	)
 	s.open("/systems")
 	s.click("main nav a", "New version")
 	s.upload("Catalogue to bring in", table)
 	s.see("[role=alert]", "does not say of which system it is")
-	table = s.file("shuttleboard.csv", "key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n")
+	table = s.file(
+		"shuttleboard.csv",
+		"key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n",
+	)
 	s.upload("Catalogue to bring in", table)
 	s.see("[data-upgrade]", "new here")
 	s.see("[aria-label='Permissions that are new']", "shuttle:send")
@@ -100,13 +118,19 @@ func TestBringingIn(t *testing.T) {
 	ready := func() { t.Helper(); s.wait("document.querySelector('[data-import=ready]')") }
 	counts := func(want string) {
 		t.Helper()
-		s.wait(`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).join(', ') === ` + "`" + want + "`")
+		s.wait(
+			`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).join(', ') === ` + "`" + want + "`",
+		)
 		ready()
 	}
 	ready()
 	s.see("[aria-label='The file']", "new starters.csv")
-	s.wait(`[...document.querySelectorAll("[aria-label='The file'] select")].map(e => e.value).join() === 'people,Windows-1252,;'`)
-	s.wait(`[...document.querySelectorAll("[aria-label=Columns] select")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`)
+	s.wait(
+		`[...document.querySelectorAll("[aria-label='The file'] select")].map(e => e.value).join() === 'people,Windows-1252,;'`,
+	)
+	s.wait(
+		`[...document.querySelectorAll("[aria-label=Columns] select")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`,
+	)
 	counts("✕ 12 errors, + 388 new, · 5 ignored")
 
 	// Each fault, mended where it is told: by what was most likely meant, or by hand.
@@ -151,14 +175,18 @@ func TestBringingIn(t *testing.T) {
 	suggest("kx-0295", "Quaybook Standard?")
 	by("kx-0326", "Reports to", "tomasz.oyelaran")
 	by("kx-0357", "Site", "Bulk Quay")
-	s.wait(`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).slice(-2).join(', ') === '+ 400 new, · 5 ignored'`)
+	s.wait(
+		`[...document.querySelectorAll('[data-verdict]')].map(e => e.innerText.trim()).slice(-2).join(', ') === '+ 400 new, · 5 ignored'`,
+	)
 	s.see("[data-effect='new user']", "400 new people")
 	s.see("[data-effect='new assignment']", "400 new assignments")
 
 	// A part would leave out too many.
 	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
 	s.see("section[aria-label=Effect] [role=alert]", "lacks")
-	s.wait("[...document.querySelectorAll('section[aria-label=Effect] button')].find(b => b.innerText === 'Put into the draft').disabled")
+	s.wait(
+		"[...document.querySelectorAll('section[aria-label=Effect] button')].find(b => b.innerText === 'Put into the draft').disabled",
+	)
 	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
 	s.gone("section[aria-label=Effect] [role=alert]", "lacks")
 
@@ -188,7 +216,8 @@ func TestBringingIn(t *testing.T) {
 	s.see("main", "Drop a file here")
 }
 
-// TestMendingByKeyboard goes from fault to fault by the keys: what is offered is taken, what is typed mends, in one row or in all that are wrong alike; and back.
+// TestMendingByKeyboard goes from fault to fault by the keys: what is offered is taken, what is typed mends, in one
+// row or in all that are wrong alike; and back.
 func TestMendingByKeyboard(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -207,7 +236,13 @@ func TestMendingByKeyboard(t *testing.T) {
 	s.upload("File to bring in", s.file("crew.csv", strings.Join(rows, "\n")))
 	wrong := func(n int) {
 		t.Helper()
-		s.wait(fmt.Sprintf("document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 errors').trim() === '✕ %d %s'", n, errorsOf(n)))
+		s.wait(
+			fmt.Sprintf(
+				"document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 errors').trim() === '✕ %d %s'",
+				n,
+				errorsOf(n),
+			),
+		)
 	}
 	on := func(text string) { // the focus is on what says or holds a text
 		t.Helper()
@@ -215,9 +250,12 @@ func TestMendingByKeyboard(t *testing.T) {
 	}
 	wrong(14)
 	s.click("[data-verdict=error]", "error")
-	s.wait("document.querySelector('[data-import=ready]') && [...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')")
+	s.wait(
+		"document.querySelector('[data-import=ready]') && [...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')",
+	)
 	for range 12 { // past the other verdicts and the words, into the rows
-		if at, err := browser.Eval[bool](s.Page, "document.activeElement.dataset.suggestion !== undefined"); err != nil || at {
+		if at, err := browser.Eval[bool](s.Page, "document.activeElement.dataset.suggestion !== undefined"); err != nil ||
+			at {
 			s.must(err)
 			break
 		}

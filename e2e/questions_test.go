@@ -4,8 +4,8 @@ import (
 	"testing"
 )
 
-// TestQuestions asks who can do something, narrows the answer to what some have in common, sets two of them side by side and on another day, and gives
-// somebody what they lack by the smallest repair.
+// TestQuestions asks who can do something, narrows the answer to what some have in common, sets two of them side by
+// side and on another day, and gives somebody what they lack by the smallest repair.
 func TestQuestions(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -71,7 +71,9 @@ func TestQuestions(t *testing.T) {
 	s.click("[role=alert] button", "Leave out")
 	s.pick("Needed permission", "quaybook:gate-log:export")
 	s.see("[aria-label='What is needed']", "7 permissions")
-	s.wait("document.querySelector('[data-fit]').innerText.includes('Gate lead') && document.querySelector('[data-fit]').innerText.includes('gives all 7')")
+	s.wait(
+		"document.querySelector('[data-fit]').innerText.includes('Gate lead') && document.querySelector('[data-fit]').innerText.includes('gives all 7')",
+	)
 	s.see("[data-fit]", "Night cover with Gate clerk")
 	s.click("[data-fit] button", "A role that fits")
 	s.see("[role=dialog]", "keeps out 7 permissions that would be too much")

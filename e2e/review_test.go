@@ -6,8 +6,8 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// TestAReviewFromOpeningToReport opens a review by sentence, decides it at the desk and in the grid by key, hands one on, reminds, closes it with what is undecided revoked,
-// settles what came by a group, and reads the report.
+// TestAReviewFromOpeningToReport opens a review by sentence, decides it at the desk and in the grid by key, hands
+// one on, reminds, closes it with what is undecided revoked, settles what came by a group, and reads the report.
 func TestAReviewFromOpeningToReport(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -69,7 +69,9 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.click("[data-item]", "Kofi Ostrov")
 	s.press("a")
 	s.wait("document.querySelectorAll('[data-item] input:checked').length > 3")
-	s.wait("document.querySelectorAll('[data-item] input:disabled').length > 0") // what is not alike cannot be picked with them
+	s.wait(
+		"document.querySelectorAll('[data-item] input:disabled').length > 0",
+	) // what is not alike cannot be picked with them
 	s.press("k")
 	s.wait("document.querySelectorAll('[data-item] input:checked').length === 0")
 	s.choose("Which items", "all items")
@@ -109,8 +111,13 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.open("/api/reviews/4/report.html")
 	s.see("body", "revoked by a decision")
 	s.see("body", "taken out of the group")
-	s.wait("[...document.querySelectorAll('a[href^=\"#item-\"]')].length > 20 && [...document.querySelectorAll('a[href^=\"#item-\"]')].every(a => document.querySelector(a.getAttribute('href')))")
-	figures, err := browser.Eval[bool](s.Page, "[...document.querySelectorAll('.sum tr')].slice(1, 5).every(r => Number(r.cells[0].innerText) === r.querySelectorAll('a').length)")
+	s.wait(
+		"[...document.querySelectorAll('a[href^=\"#item-\"]')].length > 20 && [...document.querySelectorAll('a[href^=\"#item-\"]')].every(a => document.querySelector(a.getAttribute('href')))",
+	)
+	figures, err := browser.Eval[bool](
+		s.Page,
+		"[...document.querySelectorAll('.sum tr')].slice(1, 5).every(r => Number(r.cells[0].innerText) === r.querySelectorAll('a').length)",
+	)
 	s.must(err)
 	if !figures {
 		t.Error("a figure of the report is not the number of its items")

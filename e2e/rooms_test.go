@@ -8,7 +8,8 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// TestARolesWorkshop builds a role on its sheet: from another, ticked and unticked, assigned, weighed, applied; then retired and deleted.
+// TestARolesWorkshop builds a role on its sheet: from another, ticked and unticked, assigned, weighed, applied;
+// then retired and deleted.
 func TestARolesWorkshop(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -87,7 +88,8 @@ func TestARolesWorkshop(t *testing.T) {
 	s.see("[role=alert]", "There is no role")
 }
 
-// TestGroupsPeopleAndAreas goes through their sheets: a rule as it is typed, members, tidying, an invitation, a life in states, an area.
+// TestGroupsPeopleAndAreas goes through their sheets: a rule as it is typed, members, tidying, an invitation, a
+// life in states, an area.
 func TestGroupsPeopleAndAreas(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -179,7 +181,9 @@ func TestListsKeepTheirPlace(t *testing.T) {
 	s.see("main", "420 people")
 	s.typeInto("Filter people", `title eq "Crane driver" and area eq "terminal-1"`)
 	s.see("#filter-tells", "read as a filter")
-	s.wait(`[...document.querySelectorAll('[data-rows] [data-id]')].every(e => e.innerText.includes('Crane driver') && e.innerText.includes('Terminal 1'))`)
+	s.wait(
+		`[...document.querySelectorAll('[data-rows] [data-id]')].every(e => e.innerText.includes('Crane driver') && e.innerText.includes('Terminal 1'))`,
+	)
 	s.typeInto("Filter people", `title eq "Crane driver" and wing eq 2`)
 	s.see("main", "There is no attribute")
 	s.click("button", "Filters")
@@ -209,13 +213,18 @@ func TestListsKeepTheirPlace(t *testing.T) {
 	s.must(err)
 	s.wait("Number(document.querySelector('[data-rows] [data-id]')?.getAttribute('aria-rowindex')) > 150")
 	s.must(s.Settled())
-	name, err := browser.Eval[string](s.Page, "[...document.querySelectorAll('[data-rows] [data-id]')].find(e => e.getBoundingClientRect().top > 300).dataset.id")
+	name, err := browser.Eval[string](
+		s.Page,
+		"[...document.querySelectorAll('[data-rows] [data-id]')].find(e => e.getBoundingClientRect().top > 300).dataset.id",
+	)
 	s.must(err)
 	s.click(`[data-id="`+name+`"]`, "")
 	s.wait("location.pathname === '/people/" + name + "'")
 	_, err = browser.Eval[bool](s.Page, "(history.back(), true)")
 	s.must(err)
-	s.wait("document.querySelector('[data-rows]')?.scrollTop > 5800 && document.querySelector('[data-chosen]')?.dataset.id === '" + name + "'")
+	s.wait(
+		"document.querySelector('[data-rows]')?.scrollTop > 5800 && document.querySelector('[data-chosen]')?.dataset.id === '" + name + "'",
+	)
 	// Words and arrows work together: typed, down, Enter.
 	s.click("header a", "Groups")
 	s.see("h1", "Groups")
@@ -253,7 +262,8 @@ func TestAskingTheFinder(t *testing.T) {
 	s.wait("!document.querySelector('#found')")
 }
 
-// TestOtherDaysAndOtherEyes looks at the past, at what is to come, and through the eyes of a delegate; nothing can be changed meanwhile.
+// TestOtherDaysAndOtherEyes looks at the past, at what is to come, and through the eyes of a delegate; nothing can
+// be changed meanwhile.
 func TestOtherDaysAndOtherEyes(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -290,7 +300,8 @@ func TestOtherDaysAndOtherEyes(t *testing.T) {
 	s.see("main", "420 people")
 }
 
-// TestTwoAtOneRole has two administrators edit one role: the second is told what changed beneath, sees both, keeps the draft and settles it.
+// TestTwoAtOneRole has two administrators edit one role: the second is told what changed beneath, sees both, keeps
+// the draft and settles it.
 func TestTwoAtOneRole(t *testing.T) {
 	s := walk(t, 1280, 800)
 	other := s.another(1280, 800)
@@ -314,7 +325,10 @@ func TestTwoAtOneRole(t *testing.T) {
 	other.open("/roles/gate-clerk") // or by itself, after some seconds
 	other.see("section[aria-label=Draft]", "others changed the same")
 	other.click("section[aria-label=Draft] button", "Open")
-	other.see("section[aria-label='The draft and its impact']", "Meanwhile Signe Halloran changed the same, revision 61")
+	other.see(
+		"section[aria-label='The draft and its impact']",
+		"Meanwhile Signe Halloran changed the same, revision 61",
+	)
 	other.see("section[aria-label='The draft and its impact']", "Gate clerk, day")
 	other.see("[role=alert]", "cannot be applied yet")
 	other.click("button", "Keep mine")
@@ -323,7 +337,8 @@ func TestTwoAtOneRole(t *testing.T) {
 	other.see("h1", "Clerk at the gate")
 }
 
-// TestTheTerminalManager assigns a permitted role to one of their people, is offered nothing else, and is refused it by the API too.
+// TestTheTerminalManager assigns a permitted role to one of their people, is offered nothing else, and is refused
+// it by the API too.
 func TestTheTerminalManager(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("ruben.adeyemi")
@@ -355,9 +370,15 @@ func TestTheTerminalManager(t *testing.T) {
 		`{"subjects":[{"kind":"user","id":"noor.tamsin"}],"targets":[{"kind":"role","id":"payments-lead"}],"terms":{"area":"terminal-2","until":"2027-01-31T00:00:00Z"}}`: "the role “Payments lead” is not among those that it names",
 		`{"subjects":[{"kind":"user","id":"halima.corvane"}],"targets":[{"kind":"role","id":"gate-clerk"}],"terms":{"area":"terminal-2","until":"2027-01-31T00:00:00Z"}}`: "Halima Corvane is not among the people whom it names",
 	} {
-		answer, err := browser.EvalAsync[string](s.Page, "fetch('/api/draft/assign', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: "+quoted(body)+"}).then(async r => r.status + ' ' + (await r.json()).detail)")
+		answer, err := browser.EvalAsync[string](
+			s.Page,
+			"fetch('/api/draft/assign', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: "+quoted(
+				body,
+			)+"}).then(async r => r.status + ' ' + (await r.json()).detail)",
+		)
 		s.must(err)
-		if !strings.HasPrefix(answer, "403 ") || !strings.Contains(answer, says) || !strings.Contains(answer, "North Harbour, its people and roles") {
+		if !strings.HasPrefix(answer, "403 ") || !strings.Contains(answer, says) ||
+			!strings.Contains(answer, "North Harbour, its people and roles") {
 			t.Errorf("the API answers %s", answer)
 		}
 	}
@@ -367,7 +388,8 @@ func TestTheTerminalManager(t *testing.T) {
 	s.see("[role=alert]", "There is no role")
 }
 
-// TestWritingADelegation writes one as a sentence, told what it covers as it is written; the password is asked when it was given long ago.
+// TestWritingADelegation writes one as a sentence, told what it covers as it is written; the password is asked when
+// it was given long ago.
 func TestWritingADelegation(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
@@ -390,7 +412,10 @@ func TestWritingADelegation(t *testing.T) {
 	s.shut()
 	s.see("aside", "permissions")
 	s.click("form button", "Put into the draft")
-	s.see("li", "Tomasz Oyelaran may assign and revoke for people of Cold Store the role Store hand within the whole organisation.")
+	s.see(
+		"li",
+		"Tomasz Oyelaran may assign and revoke for people of Cold Store the role Store hand within the whole organisation.",
+	)
 	s.see("main", "new in the draft")
 	s.click("section[aria-label=Draft] button", "Open")
 	s.see("section[aria-label='The draft and its impact']", "Critical")
@@ -465,7 +490,10 @@ func TestTheCatalogueByHand(t *testing.T) {
 	s.click("[role=menuitem]", "Invitation")
 	s.click("[role=dialog] button", "Make the link")
 	s.wait("document.querySelector('[role=dialog] input[readonly]')")
-	link, err := browser.Eval[string](s.Page, "new URL(document.querySelector('[role=dialog] input[readonly]').value).pathname")
+	link, err := browser.Eval[string](
+		s.Page,
+		"new URL(document.querySelector('[role=dialog] input[readonly]').value).pathname",
+	)
 	s.must(err)
 	s.press(browser.Esc)
 	s.must(s.SignOut())
@@ -478,13 +506,23 @@ func TestTheCatalogueByHand(t *testing.T) {
 	s.see("main", "active")
 }
 
-// TestNamesThatWouldHarm are shown as what they are: markup stays text, right-to-left stays in its place, and two hundred characters break nothing.
+// TestNamesThatWouldHarm are shown as what they are: markup stays text, right-to-left stays in its place, and two
+// hundred characters break nothing.
 func TestNamesThatWouldHarm(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
-	names := []string{`<img src=x onerror="window.harmed = true"><b>bold</b>`, "שלום\u202eevil\u202c עולם", strings.Repeat("Overlooking", 18)}
+	names := []string{
+		`<img src=x onerror="window.harmed = true"><b>bold</b>`,
+		"שלום\u202eevil\u202c עולם",
+		strings.Repeat("Overlooking", 18),
+	}
 	for _, name := range names {
-		status, err := browser.EvalAsync[float64](s.Page, "fetch('/api/draft/roles', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({after: {id: '', name: "+quoted(name)+"}})}).then(r => r.status)")
+		status, err := browser.EvalAsync[float64](
+			s.Page,
+			"fetch('/api/draft/roles', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({after: {id: '', name: "+quoted(
+				name,
+			)+"}})}).then(r => r.status)",
+		)
 		s.must(err)
 		if status != 200 {
 			t.Fatalf("the name %q is refused: %v", name, status)
@@ -494,7 +532,9 @@ func TestNamesThatWouldHarm(t *testing.T) {
 		s.open(path)
 		s.must(s.Settled())
 		s.see("section[aria-label=Draft]", "3 changes")
-		s.wait("!window.harmed && document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight")
+		s.wait(
+			"!window.harmed && document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight",
+		)
 	}
 	s.open("/roles?q=img")
 	s.see("main", `<img src=x onerror="window.harmed = true"><b>bold</b>`)

@@ -97,7 +97,9 @@ func (s *steps) file(name, text string) string {
 func (s *steps) shut() {
 	s.t.Helper()
 	s.press(browser.Esc)
-	s.wait("!document.querySelector('[data-radix-popper-content-wrapper]') && document.activeElement !== document.body") // the focus is given back
+	s.wait(
+		"!document.querySelector('[data-radix-popper-content-wrapper]') && document.activeElement !== document.body",
+	) // the focus is given back
 }
 
 // brickIs is an expression that is true when a brick of the wall says what it should.
@@ -105,8 +107,8 @@ func brickIs(key, state string) string {
 	return `(document.querySelector('[data-brick="` + key + `"]')?.textContent ?? 'absent').includes("` + state + `")`
 }
 
-// TestTheWholeJob is the main job from end to end: joined in the frame, weighed in the sill, applied, traced, undone; then reviewed, revoked
-// by a manager, closed, and told by the history.
+// TestTheWholeJob is the main job from end to end: joined in the frame, weighed in the sill, applied, traced,
+// undone; then reviewed, revoked by a manager, closed, and told by the history.
 func TestTheWholeJob(t *testing.T) {
 	s := walk(t, 1280, 800)
 
@@ -262,7 +264,9 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	s.see("main", "3 of 62")
 	s.open("/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
 	s.see("#bay-role", "Gate clerk")
-	s.wait("document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group [data-lit]').length === 1")
+	s.wait(
+		"document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group [data-lit]').length === 1",
+	)
 	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) === 5")
 	s.open("/?focus=user:noor.tamsin&second=permission:tallyroom:payment:release")
 	s.see("main ~ *, div", "no path runs between the two")
@@ -315,7 +319,10 @@ func TestWhoSeesWhat(t *testing.T) {
 	s.gone("header", "History")
 	s.click("header a", "Delegation")
 	s.see("h1", "What you may do")
-	s.see("li", "You may assign and revoke for people of Terminal 1 the role Night cover within Terminal 1 for at most 30 days.")
+	s.see(
+		"li",
+		"You may assign and revoke for people of Terminal 1 the role Night cover within Terminal 1 for at most 30 days.",
+	)
 	s.click("header button", "Mireille Aster")
 	s.click("[role=menuitem]", "What I can do")
 	s.see("p", "This is your own sheet")
@@ -334,7 +341,8 @@ func TestWhoSeesWhat(t *testing.T) {
 	s.see("h1", "There is no such room")
 }
 
-// TestEveryViewIsSound looks at every view in two sizes and both themes: nothing wider than the window, and nothing that axe calls serious.
+// TestEveryViewIsSound looks at every view in two sizes and both themes: nothing wider than the window, and nothing
+// that axe calls serious.
 func TestEveryViewIsSound(t *testing.T) {
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	if err != nil {
@@ -353,14 +361,20 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 		for _, theme := range []string{"day", "night"} {
 			_, err := browser.Eval[bool](s.Page, "(document.documentElement.dataset.theme = '"+theme+"', true)")
 			s.must(err)
-			wide, err := browser.Eval[bool](s.Page, "document.documentElement.scrollWidth > innerWidth || document.documentElement.scrollHeight > innerHeight")
+			wide, err := browser.Eval[bool](
+				s.Page,
+				"document.documentElement.scrollWidth > innerWidth || document.documentElement.scrollHeight > innerHeight",
+			)
 			s.must(err)
 			if wide {
 				t.Errorf("%s is larger than %v", path, size)
 			}
 			_, err = browser.Eval[bool](s.Page, axe+"; true")
 			s.must(err)
-			found, err := browser.EvalAsync[[]string](s.Page, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + n.failureSummary).join(' | ')))`)
+			found, err := browser.EvalAsync[[]string](
+				s.Page,
+				`axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + ' ' + n.failureSummary).join(' | ')))`,
+			)
 			s.must(err)
 			for _, f := range found {
 				t.Errorf("%s by %s: %s", path, theme, f)

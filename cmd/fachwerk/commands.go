@@ -80,7 +80,11 @@ func checkCommand() *cobra.Command {
 }
 
 func generateCommand() *cobra.Command {
-	c := &cobra.Command{Use: "generate --users N", Short: "Write a model file of a made-up organisation of any size, to measure on", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "generate --users N",
+		Short: "Write a model file of a made-up organisation of any size, to measure on",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	users := c.Flags().Int("users", 0, "how many people")
 	seed := c.Flags().Uint64("seed", 1, "the same seed gives the same file")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -96,9 +100,14 @@ func generateCommand() *cobra.Command {
 }
 
 func loadCommand() *cobra.Command {
-	c := &cobra.Command{Use: "load --db FILE MODEL.json", Short: "Read a model file into an empty database", Args: usageArgs(cobra.ExactArgs(1))}
+	c := &cobra.Command{
+		Use:   "load --db FILE MODEL.json",
+		Short: "Read a model file into an empty database",
+		Args:  usageArgs(cobra.ExactArgs(1)),
+	}
 	db := dbFlag(c)
-	replace := c.Flags().Bool("replace", false, "put the file's design in place of the one that is there, as one revision")
+	replace := c.Flags().
+		Bool("replace", false, "put the file's design in place of the one that is there, as one revision")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := require(cmd, "db"); err != nil {
 			return err
@@ -107,13 +116,21 @@ func loadCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return withDesk(*db, false, func(k *rooms.Desk) error { return k.Load(d, *replace, "Loaded from a model file") })
+		return withDesk(
+			*db,
+			false,
+			func(k *rooms.Desk) error { return k.Load(d, *replace, "Loaded from a model file") },
+		)
 	}
 	return c
 }
 
 func exportCommand() *cobra.Command {
-	c := &cobra.Command{Use: "export --db FILE", Short: "Write the design to standard output as a model file", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "export --db FILE",
+		Short: "Write the design to standard output as a model file",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	db := dbFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := require(cmd, "db"); err != nil {
@@ -130,7 +147,11 @@ func exportCommand() *cobra.Command {
 }
 
 func effectiveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "effective --db FILE", Short: "Write to standard output what everybody effectively holds", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "effective --db FILE",
+		Short: "Write to standard output what everybody effectively holds",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	db := dbFlag(c)
 	form := c.Flags().String("form", "csv", "csv or jsonl (JSON Lines)")
 	at := c.Flags().String("at", "", "the instant that is asked about (RFC 3339), or a day; now if absent")
@@ -153,9 +174,14 @@ func effectiveCommand() *cobra.Command {
 }
 
 func tokenCommand() *cobra.Command {
-	c := &cobra.Command{Use: "token --db FILE --name NAME --for decisions|scim|api", Short: "Make a bearer token for a program and print it, once", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "token --db FILE --name NAME --for decisions|scim|api",
+		Short: "Make a bearer token for a program and print it, once",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	db := dbFlag(c)
-	name := c.Flags().String("name", "", "what the token is called; for api, the user it acts as unless --user names one")
+	name := c.Flags().
+		String("name", "", "what the token is called; for api, the user it acts as unless --user names one")
 	purpose := c.Flags().String("for", "", "what it is for: decisions, scim or api")
 	user := c.Flags().String("user", "", "the user that a token for api acts as")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -180,7 +206,11 @@ func tokenCommand() *cobra.Command {
 }
 
 func ownerCommand() *cobra.Command {
-	c := &cobra.Command{Use: "owner --db FILE --user ID", Short: "Make a user an owner, and print a link to set a password", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "owner --db FILE --user ID",
+		Short: "Make a user an owner, and print a link to set a password",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	db := dbFlag(c)
 	user := c.Flags().String("user", "", "the user's id or user name")
 	url := c.Flags().String("url", "http://127.0.0.1:8080", "where the application is reached, for the link")
@@ -198,7 +228,12 @@ func ownerCommand() *cobra.Command {
 				return err
 			}
 			if !k.Live(u.ID) {
-				fmt.Fprintf(os.Stderr, "warning: %s is not live (%s), so they cannot sign in yet\n", u.DisplayName, u.State)
+				fmt.Fprintf(
+					os.Stderr,
+					"warning: %s is not live (%s), so they cannot sign in yet\n",
+					u.DisplayName,
+					u.State,
+				)
 			}
 			fmt.Printf("%s/welcome/%s\n", strings.TrimRight(*url, "/"), link)
 			return nil

@@ -19,10 +19,15 @@ import (
 )
 
 func importCommand() *cobra.Command {
-	c := &cobra.Command{Use: "import --db FILE TABLE", Short: "Try what a file of people, groups, assignments or last uses would change, and apply it", Args: usageArgs(cobra.ExactArgs(1)),
-		Long: "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. With --apply the rows are applied as one revision, if nothing is wrong with any."}
+	c := &cobra.Command{
+		Use:   "import --db FILE TABLE",
+		Short: "Try what a file of people, groups, assignments or last uses would change, and apply it",
+		Args:  usageArgs(cobra.ExactArgs(1)),
+		Long:  "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. With --apply the rows are applied as one revision, if nothing is wrong with any.",
+	}
 	db := dbFlag(c)
-	kind := c.Flags().String("kind", "", "what the file is about: people, groups, assignments, last-use or catalogue; recognised if absent, but for a catalogue that is a table")
+	kind := c.Flags().
+		String("kind", "", "what the file is about: people, groups, assignments, last-use or catalogue; recognised if absent, but for a catalogue that is a table")
 	system := c.Flags().String("system", "", "of a catalogue: the system that it is of, if the file does not say it")
 	version := c.Flags().String("version", "", "of a catalogue: its version, if the file does not say it")
 	apply := c.Flags().Bool("apply", false, "apply what the rows do, as one revision")
@@ -33,7 +38,8 @@ func importCommand() *cobra.Command {
 	c.Flags().StringVar(&how.Delimiter, "delimiter", "", "what stands between cells; recognised if absent")
 	c.Flags().StringVar(&how.Sheet, "sheet", "", "the sheet of a workbook; the first if absent")
 	header := c.Flags().Bool("header", true, "whether the first row heads the columns; recognised if absent")
-	columns := c.Flags().StringToString("column", nil, "TITLE=FIELD: what a column holds; FIELD can be empty for nothing")
+	columns := c.Flags().
+		StringToString("column", nil, "TITLE=FIELD: what a column holds; FIELD can be empty for nothing")
 	o := intake.Options{}
 	c.Flags().StringSliceVar(&o.Roles, "role", nil, "the id of a role for new people whose rows name none")
 	c.Flags().BoolVar(&o.Bare, "bare", false, "new people may come without anything that they would hold")
@@ -47,9 +53,19 @@ func importCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if *kind == catalogueKind || *kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") && !bytes.HasPrefix(bytes.TrimSpace(data), []byte("[")) {
+		if *kind == catalogueKind ||
+			*kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") &&
+				!bytes.HasPrefix(bytes.TrimSpace(data), []byte("[")) {
 			return withDesk(*db, true, func(k *rooms.Desk) error {
-				u, err := k.ImportCatalogue(deskintake.UpgradeFile{Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version}, *apply)
+				u, err := k.ImportCatalogue(
+					deskintake.UpgradeFile{
+						Name:    filepath.Base(args[0]),
+						Data:    data,
+						System:  *system,
+						Version: *version,
+					},
+					*apply,
+				)
 				if u != nil {
 					if e := tellUpgrade(cmd.OutOrStdout(), u, *apply && err == nil); e != nil {
 						return e
@@ -59,7 +75,9 @@ func importCommand() *cobra.Command {
 			})
 		}
 		if *kind != "" && !slices.Contains(intake.Kinds, intake.Kind(*kind)) {
-			return usageError{fmt.Errorf("--kind: expected people, groups, assignments, last-use or catalogue, not %q", *kind)}
+			return usageError{
+				fmt.Errorf("--kind: expected people, groups, assignments, last-use or catalogue, not %q", *kind),
+			}
 		}
 		if cmd.Flags().Changed("header") {
 			how.Header = header
@@ -104,7 +122,18 @@ func tellUpgrade(w io.Writer, u *deskintake.Upgrade, applied bool) error {
 		lines = append(lines, fmt.Sprintf("set %s is %s: +%d −%d", s.Ref.ID, s.What, len(s.Added), len(s.Removed)))
 	}
 	for _, r := range u.Resting {
-		lines = append(lines, fmt.Sprintf("%s %s: %d dangle, %d are renamed, lacks %d, keeps %d", r.Ref.Kind, r.Ref.ID, len(r.Dangling), len(r.Renamed), len(r.Lacks), len(r.Keeps)))
+		lines = append(
+			lines,
+			fmt.Sprintf(
+				"%s %s: %d dangle, %d are renamed, lacks %d, keeps %d",
+				r.Ref.Kind,
+				r.Ref.ID,
+				len(r.Dangling),
+				len(r.Renamed),
+				len(r.Lacks),
+				len(r.Keeps),
+			),
+		)
 	}
 	end := "tried, nothing is changed"
 	switch {

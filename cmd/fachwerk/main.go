@@ -62,7 +62,18 @@ func commands() *cobra.Command {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), loadCommand(), importCommand(), exportCommand(), effectiveCommand(), tokenCommand(), ownerCommand(), checkCommand(), generateCommand(), openapiCommand())
+	root.AddCommand(
+		serveCommand(),
+		loadCommand(),
+		importCommand(),
+		exportCommand(),
+		effectiveCommand(),
+		tokenCommand(),
+		ownerCommand(),
+		checkCommand(),
+		generateCommand(),
+		openapiCommand(),
+	)
 	for _, c := range append(root.Commands(), root) {
 		c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	}

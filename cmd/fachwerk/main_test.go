@@ -76,7 +76,18 @@ func file(t *testing.T, name, text string) string {
 }
 
 func TestExitCodes(t *testing.T) {
-	goodFile, badFile, db := file(t, "good.json", good), file(t, "bad.json", `{"format": "fachwerk-model/1", "users": [{"id": "A"}]}`), filepath.Join(t.TempDir(), "x.db")
+	goodFile, badFile, db := file(
+		t,
+		"good.json",
+		good,
+	), file(
+		t,
+		"bad.json",
+		`{"format": "fachwerk-model/1", "users": [{"id": "A"}]}`,
+	), filepath.Join(
+		t.TempDir(),
+		"x.db",
+	)
 	for _, c := range []struct {
 		args           string
 		code           int
@@ -115,7 +126,16 @@ func TestExitCodes(t *testing.T) {
 	} {
 		code, stdout, stderr := run(t, strings.Fields(c.args)...)
 		if code != c.code || !strings.Contains(stdout, c.stdout) || !strings.Contains(stderr, c.stderr) {
-			t.Errorf("fachwerk %s: exit %d, %q, %q; want %d, %q, %q", c.args, code, stdout, stderr, c.code, c.stdout, c.stderr)
+			t.Errorf(
+				"fachwerk %s: exit %d, %q, %q; want %d, %q, %q",
+				c.args,
+				code,
+				stdout,
+				stderr,
+				c.code,
+				c.stdout,
+				c.stderr,
+			)
 		}
 	}
 }
@@ -129,13 +149,22 @@ func TestAnEmptyDatabaseHasNothingToExport(t *testing.T) {
 	if err := s.Wait(); err != nil {
 		t.Fatal(err)
 	}
-	if code, out, stderr := run(t, "export", "--db", db); code != 1 || out != "" || !strings.Contains(stderr, "load one first") {
+	if code, out, stderr := run(t, "export", "--db", db); code != 1 || out != "" ||
+		!strings.Contains(stderr, "load one first") {
 		t.Errorf("exit %d, %q, %q", code, out, stderr)
 	}
 }
 
 func TestEveryErrorIsOneLine(t *testing.T) {
-	code, _, stderr := run(t, "check", file(t, "bad.json", `{"format": "x", "colour": 1, "users": [{"id": "A\nB", "userName": "a", "displayName": ""}], "roles": 7}`))
+	code, _, stderr := run(
+		t,
+		"check",
+		file(
+			t,
+			"bad.json",
+			`{"format": "x", "colour": 1, "users": [{"id": "A\nB", "userName": "a", "displayName": ""}], "roles": 7}`,
+		),
+	)
 	lines := strings.Split(strings.TrimSpace(stderr), "\n")
 	if code != 1 || len(lines) != 6 {
 		t.Errorf("exit %d with %d lines:\n%s", code, len(lines), stderr)
@@ -228,8 +257,17 @@ func TestAKilledServerLosesNothing(t *testing.T) {
 	for round := range 3 {
 		s := serve(t, "--db", db, "--demo")
 		c := s.client(t, "signe.halloran")
-		draft := s.call(t, c, "POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"},
-			"terms": map[string]any{"area": []string{"terminal-2", "terminal-1", "ro-ro-ramp"}[round]}})
+		draft := s.call(
+			t,
+			c,
+			"POST",
+			"/api/draft/join",
+			map[string]any{
+				"from":  map[string]string{"kind": "user", "id": "noor.tamsin"},
+				"to":    map[string]string{"kind": "role", "id": "night-cover"},
+				"terms": map[string]any{"area": []string{"terminal-2", "terminal-1", "ro-ro-ramp"}[round]},
+			},
+		)
 		done := s.call(t, c, "POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": draft["stamp"]})
 		if done["revision"] != float64(61+round) {
 			t.Fatalf("round %d: applied as %v", round, done)
@@ -271,7 +309,16 @@ func TestTheServerEndsCleanly(t *testing.T) {
 // TestImportAndEffective tries a file, brings it in, and writes out what everybody holds then.
 func TestImportAndEffective(t *testing.T) {
 	folder := t.TempDir()
-	db, model, file := filepath.Join(folder, "x.db"), filepath.Join(folder, "m.json"), filepath.Join(folder, "people.csv")
+	db, model, file := filepath.Join(
+		folder,
+		"x.db",
+	), filepath.Join(
+		folder,
+		"m.json",
+	), filepath.Join(
+		folder,
+		"people.csv",
+	)
 	for name, text := range map[string]string{model: `{"format":"fachwerk-model/1","name":"Skerryhaven","areas":[{"id":"top","name":"Skerryhaven"},{"id":"t1","name":"Terminal 1","parent":"top"}],
 		"systems":[{"id":"quaybook","name":"Quaybook","permissions":[{"key":"quaybook:gate:view"}]}],"roles":[{"id":"clerk","name":"Gate clerk","permissions":["quaybook:gate:view"]}]}`,
 		file: "Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n2;Cy Lorne;Terminal 2;Gate clerk;active\n"} {
@@ -283,7 +330,8 @@ func TestImportAndEffective(t *testing.T) {
 		t.Fatal(stderr)
 	}
 	code, stdout, stderr := run(t, "import", "--db", db, "--apply", file)
-	if code != 1 || !strings.Contains(stdout, "line 2: create Ilse Marrow") || !strings.Contains(stdout, "1 error, 1 create, 0 change, 0 same, 0 ignored: tried, nothing is changed") ||
+	if code != 1 || !strings.Contains(stdout, "line 2: create Ilse Marrow") ||
+		!strings.Contains(stdout, "1 error, 1 create, 0 change, 0 same, 0 ignored: tried, nothing is changed") ||
 		stderr != "line 3: error Cy Lorne: Site: there is no area “Terminal 2” (did you mean “Terminal 1”?)\n" {
 		t.Errorf("%d\n%s%s", code, stdout, stderr)
 	}
@@ -291,14 +339,18 @@ func TestImportAndEffective(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, want := range []string{"1 create, 0 change, 0 same, 0 ignored: applied", "0 create, 0 change, 1 same, 0 ignored: nothing to apply"} {
-		if code, stdout, stderr = run(t, "import", "--db", db, "--apply", "--quiet", file); code != 0 || !strings.Contains(stdout, want) || strings.Contains(stdout, "line") {
+		if code, stdout, stderr = run(t, "import", "--db", db, "--apply", "--quiet", file); code != 0 ||
+			!strings.Contains(stdout, want) ||
+			strings.Contains(stdout, "line") {
 			t.Errorf("%d\n%s%s, want %q", code, stdout, stderr, want)
 		}
 	}
-	if code, stdout, stderr = run(t, "effective", "--db", db); code != 0 || stdout != "user,user name,permission,area,reach\r\nilse.marrow,ilse.marrow,quaybook:gate:view,t1,area\r\n" {
+	if code, stdout, stderr = run(t, "effective", "--db", db); code != 0 ||
+		stdout != "user,user name,permission,area,reach\r\nilse.marrow,ilse.marrow,quaybook:gate:view,t1,area\r\n" {
 		t.Errorf("%d\n%s%s", code, stdout, stderr)
 	}
-	if code, stdout, _ = run(t, "effective", "--db", db, "--form", "jsonl"); code != 0 || stdout != `{"user":"ilse.marrow","userName":"ilse.marrow","permission":"quaybook:gate:view","area":"t1","reach":"area"}`+"\n" {
+	if code, stdout, _ = run(t, "effective", "--db", db, "--form", "jsonl"); code != 0 ||
+		stdout != `{"user":"ilse.marrow","userName":"ilse.marrow","permission":"quaybook:gate:view","area":"t1","reach":"area"}`+"\n" {
 		t.Errorf("%d\n%s", code, stdout)
 	}
 	next := filepath.Join(folder, "quaybook-2.json")
@@ -310,7 +362,12 @@ func TestImportAndEffective(t *testing.T) {
 		if i > 0 {
 			args = []string{"import", "--db", db, "--apply", next}
 		}
-		if code, stdout, stderr = run(t, args...); code != 0 || !strings.Contains(stdout, want) || i < 2 && !strings.Contains(stdout, "quaybook:gate:view → quaybook:barrier:view is renamed (held by 1)\nrole clerk: 0 dangle, 1 are renamed") {
+		if code, stdout, stderr = run(t, args...); code != 0 || !strings.Contains(stdout, want) ||
+			i < 2 &&
+				!strings.Contains(
+					stdout,
+					"quaybook:gate:view → quaybook:barrier:view is renamed (held by 1)\nrole clerk: 0 dangle, 1 are renamed",
+				) {
 			t.Errorf("%v: %d\n%s%s", args, code, stdout, stderr)
 		}
 	}

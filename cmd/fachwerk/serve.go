@@ -24,7 +24,11 @@ import (
 )
 
 func serveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "serve --db FILE", Short: "Serve the web application and all APIs", Args: usageArgs(cobra.NoArgs)}
+	c := &cobra.Command{
+		Use:   "serve --db FILE",
+		Short: "Serve the web application and all APIs",
+		Args:  usageArgs(cobra.NoArgs),
+	}
 	db := dbFlag(c)
 	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
@@ -58,7 +62,12 @@ func serve(db, addr string, withDemo bool) error {
 		return err
 	}
 	handler, _ := server.New(d, s, web.Files())
-	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	srv := &http.Server{
+		Handler:           handler,
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
+	}
 	srv.RegisterOnShutdown(d.Close)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -77,11 +86,12 @@ func serve(db, addr string, withDemo bool) error {
 	return errors.Join(srv.Shutdown(grace), s.Close())
 }
 
-// enough is how much memory the server may take, in bytes, before its garbage is collected more often than it would be otherwise.
+// enough is how much memory the server may take, in bytes, before its garbage is collected more often than it would
+// be otherwise.
 const enough = 5 << 29 // 2.5 GiB
 
-// boundMemory keeps garbage from piling up beside a large design, unless whoever runs the server has set bounds by GOMEMLIMIT. What it gives is to be called once
-// the design is in memory: then it is known how much must be had.
+// boundMemory keeps garbage from piling up beside a large design, unless whoever runs the server has set bounds by
+// GOMEMLIMIT. What it gives is to be called once the design is in memory: then it is known how much must be had.
 func boundMemory() (opened func()) {
 	if os.Getenv("GOMEMLIMIT") != "" {
 		return func() {}

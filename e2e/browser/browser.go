@@ -1,4 +1,5 @@
-// Package browser drives the real interface in a real browser, as a person would: it finds things by what they say, and clicks and types.
+// Package browser drives the real interface in a real browser, as a person would: it finds things by what they say,
+// and clicks and types.
 package browser
 
 import (
@@ -34,7 +35,8 @@ import (
 // patience is how long a thing may take to appear. It bounds a failure; nothing waits that long when all is well.
 const patience = 20 * time.Second
 
-// Demo serves the demo organisation, as of a day, on a port of its own until stop is called. It gives the desk too that is served.
+// Demo serves the demo organisation, as of a day, on a port of its own until stop is called. It gives the desk too
+// that is served.
 func Demo(folder string, day time.Time) (url string, served *rooms.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "demo.db"), false)
 	if err != nil {
@@ -47,7 +49,11 @@ func Demo(folder string, day time.Time) (url string, served *rooms.Desk, stop fu
 }
 
 // Serve serves a design, as [Demo] does the demo organisation.
-func Serve(folder string, day time.Time, design *model.Design) (url string, served *rooms.Desk, stop func() error, err error) {
+func Serve(
+	folder string,
+	day time.Time,
+	design *model.Design,
+) (url string, served *rooms.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "served.db"), false)
 	if err != nil {
 		return "", nil, nil, err
@@ -95,9 +101,25 @@ func Launch(base string, width, height int) (*Page, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.UserDataDir(profile),
-		chromedp.WindowSize(width, height), chromedp.Flag("disable-gpu", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-prefers-reduced-motion", true), chromedp.Flag("lang", "en-GB"))
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath("/usr/bin/chromium"),
+		chromedp.NoSandbox,
+		chromedp.UserDataDir(profile),
+		chromedp.WindowSize(
+			width,
+			height,
+		),
+		chromedp.Flag("disable-gpu", true),
+		chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-component-update", true),
+		chromedp.Flag(
+			"hide-scrollbars",
+			true,
+		),
+		chromedp.Flag("force-prefers-reduced-motion", true),
+		chromedp.Flag("lang", "en-GB"),
+	)
 	allocated, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	p := &Page{base: base}
 	ctx, cancel := chromedp.NewContext(allocated, chromedp.WithListener(p.listen))
@@ -172,7 +194,10 @@ func Eval[T any](p *Page, expression string) (T, error) {
 func EvalAsync[T any](p *Page, expression string) (T, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, 3*patience)
 	defer cancel()
-	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, func(e *runtime.EvaluateParams) { e.AwaitPromise = new(true) }))
+	return chromedp.Run(
+		ctx,
+		chromedp.Evaluate[T](expression, func(e *runtime.EvaluateParams) { e.AwaitPromise = new(true) }),
+	)
 }
 
 // Wait waits until an expression is true in the page.
@@ -197,12 +222,24 @@ func (p *Page) Wait(expression string) error {
 
 // See waits until the page, or the part of it that a selector names, says a text.
 func (p *Page) See(selector, text string) error {
-	return p.Wait(fmt.Sprintf("[...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text)))
+	return p.Wait(
+		fmt.Sprintf(
+			"[...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))",
+			quote(selector),
+			quote(text),
+		),
+	)
 }
 
 // Gone waits until nothing that a selector names says a text any longer.
 func (p *Page) Gone(selector, text string) error {
-	return p.Wait(fmt.Sprintf("![...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text)))
+	return p.Wait(
+		fmt.Sprintf(
+			"![...document.querySelectorAll(%s)].some(e => e.innerText.replace(/\\s+/g, ' ').includes(%s))",
+			quote(selector),
+			quote(text),
+		),
+	)
 }
 
 func quote(s string) string {
@@ -212,7 +249,11 @@ func quote(s string) string {
 
 // find is an expression for the first visible element that a selector names and that says a text.
 func find(selector, text string) string {
-	return fmt.Sprintf("[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))", quote(selector), quote(text))
+	return fmt.Sprintf(
+		"[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))",
+		quote(selector),
+		quote(text),
+	)
 }
 
 // place gives the middle of an element, in the window.
@@ -221,7 +262,10 @@ func (p *Page) place(selector, text string) (x, y float64, err error) {
 	if err := p.Wait(e); err != nil {
 		return 0, 0, err
 	}
-	at, err := Eval[[]float64](p, "(() => { const e = "+e+"; e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()")
+	at, err := Eval[[]float64](
+		p,
+		"(() => { const e = "+e+"; e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()",
+	)
 	if err != nil {
 		return 0, 0, err
 	}
@@ -249,11 +293,14 @@ func (p *Page) Hover(selector, text string) error {
 // Type puts a text into the field with a label.
 func (p *Page) Type(label, text string) error {
 	// Of several, the one on top that is called exactly so.
-	e := fmt.Sprintf(`(() => { const name = e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').replace(/ \\*$/, '').trim();
+	e := fmt.Sprintf(
+		`(() => { const name = e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').replace(/ \\*$/, '').trim();
 		const all = [...document.querySelectorAll('input, textarea')].filter(e => e.getClientRects().length && name(e).includes(%[1]s));
 		const top = [...document.querySelectorAll('[role=dialog]')].at(-1);
 		const rank = e => (top?.contains(e) ? 0 : 2) + (name(e) === %[1]s ? 0 : 1);
-		return all.sort((a, b) => rank(a) - rank(b))[0] })()`, quote(label))
+		return all.sort((a, b) => rank(a) - rank(b))[0] })()`,
+		quote(label),
+	)
 	if err := p.Wait(e); err != nil {
 		return err
 	}
@@ -288,13 +335,20 @@ func (p *Page) Upload(label, file string) error {
 
 // Choose chooses an option of the list with a label.
 func (p *Page) Choose(label, option string) error {
-	e := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))", quote(label), quote(option))
+	e := fmt.Sprintf(
+		"[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))",
+		quote(label),
+		quote(option),
+	)
 	if err := p.Wait(e); err != nil {
 		return err
 	}
-	_, err := Eval[bool](p, fmt.Sprintf(`(() => { const e = %s; const v = [...e.options].find(o => o.text.trim() === %s).value;
+	_, err := Eval[bool](
+		p,
+		fmt.Sprintf(`(() => { const e = %s; const v = [...e.options].find(o => o.text.trim() === %s).value;
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, v);
-		e.dispatchEvent(new Event('change', {bubbles: true})); return true })()`, e, quote(option)))
+		e.dispatchEvent(new Event('change', {bubbles: true})); return true })()`, e, quote(option)),
+	)
 	return err
 }
 
@@ -308,8 +362,8 @@ const (
 	Esc   = kb.Escape
 )
 
-// strokes types keys as a keyboard does: what a key types goes with the stroke itself, so a page that takes the key for something else
-// keeps it from being typed.
+// strokes types keys as a keyboard does: what a key types goes with the stroke itself, so a page that takes the key
+// for something else keeps it from being typed.
 func strokes(keys string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		for _, r := range keys {
@@ -358,12 +412,16 @@ func (p *Page) Drag(fromSelector, from, toSelector, to string) error {
 	if err != nil {
 		return err
 	}
-	steps := []chromedp.Action[chromedp.Void]{chromedp.MouseEvent("mouseMoved", x1, y1), chromedp.MouseEvent("mousePressed", x1, y1, chromedp.ButtonLeft, chromedp.ClickCount(1))}
+	steps := []chromedp.Action[chromedp.Void]{
+		chromedp.MouseEvent("mouseMoved", x1, y1),
+		chromedp.MouseEvent("mousePressed", x1, y1, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+	}
 	for i := 1; i <= 8; i++ {
 		f := float64(i) / 8
 		steps = append(steps, chromedp.MouseEvent("mouseMoved", x1+(x2-x1)*f, y1+(y2-y1)*f, chromedp.ButtonLeft))
 	}
-	return p.do(append(steps, chromedp.MouseEvent("mouseReleased", x2, y2, chromedp.ButtonLeft, chromedp.ClickCount(1)))...)
+	return p.do(
+		append(steps, chromedp.MouseEvent("mouseReleased", x2, y2, chromedp.ButtonLeft, chromedp.ClickCount(1)))...)
 }
 
 // Steps takes steps one after the other, until one fails.
@@ -378,7 +436,9 @@ func Steps(steps ...func() error) error {
 
 // Settled waits until nothing on the page is on its way any longer.
 func (p *Page) Settled() error {
-	return p.Wait("document.getElementById('root')?.childElementCount > 0 && !document.querySelector('.animate-pulse, [data-waiting]')")
+	return p.Wait(
+		"document.getElementById('root')?.childElementCount > 0 && !document.querySelector('.animate-pulse, [data-waiting]')",
+	)
 }
 
 // SignIn goes through the sign-in page.

@@ -1,5 +1,5 @@
-// Large walks through the interface of a made-up organisation of 100,000 people in a real browser, and prints how long the page takes to show what a key asked for:
-// the server's time and the drawing.
+// Large walks through the interface of a made-up organisation of 100,000 people in a real browser, and prints how
+// long the page takes to show what a key asked for: the server's time and the drawing.
 //
 //	go run ./e2e/large [-users 100000]
 package main
@@ -26,24 +26,72 @@ type step struct {
 
 // typed puts a text into the field with a label, as one key would.
 func typed(label, text string) string {
-	return fmt.Sprintf(`(() => { const e = [...document.querySelectorAll('input')].find(e => e.getAttribute('aria-label') === %q);
-		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, %q); e.dispatchEvent(new Event('input', { bubbles: true })) })()`, label, text)
+	return fmt.Sprintf(
+		`(() => { const e = [...document.querySelectorAll('input')].find(e => e.getAttribute('aria-label') === %q);
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, %q); e.dispatchEvent(new Event('input', { bubbles: true })) })()`,
+		label,
+		text,
+	)
 }
 
 // rows is true once the list shows rows that all have a text.
 func rows(text string) string {
-	return fmt.Sprintf(`(() => { const all = [...document.querySelectorAll('[data-rows] [data-id]')]; return all.length > 0 && all.every(e => e.innerText.includes(%q)) })()`, text)
+	return fmt.Sprintf(
+		`(() => { const all = [...document.querySelectorAll('[data-rows] [data-id]')]; return all.length > 0 && all.every(e => e.innerText.includes(%q)) })()`,
+		text,
+	)
 }
 
 var steps = []step{
-	{"a list of people, by a word", "/people", `document.querySelectorAll('[data-rows] [data-id]').length > 5`, typed("Filter people", "okonedo"), rows("Okonedo")},
-	{"a list of people, by a filter", "/people", `document.querySelectorAll('[data-rows] [data-id]').length > 5`, typed("Filter people", `title eq "Title 3"`), rows("Title 3")},
-	{"a list of people, sorted", "/people", `document.querySelectorAll('[data-rows] [data-id]').length > 5`, `[...document.querySelectorAll('[role=columnheader] button')].find(e => e.innerText.startsWith('Department')).click()`,
-		`document.querySelector('[role=columnheader][aria-sort]')?.innerText.startsWith('Department') && !document.querySelector('[data-rows] [data-id]')?.innerText.includes('…')`},
-	{"the frame, filtered", "/", `document.querySelectorAll('#bay-role [data-row]').length > 5`, typed("Filter roles", "r0012"), `document.querySelectorAll('#bay-role [data-row]').length === 1`},
-	{"the frame, a role in focus", "/", `document.querySelectorAll('#bay-role [data-row]').length > 5`, `document.querySelector('#bay-role [data-row]').click()`, `location.search.includes('focus=role') && document.querySelectorAll('svg path').length > 3`},
-	{"the finder, a name", "/people", `document.querySelectorAll('[data-rows] [data-id]').length > 5`, typed("Find, or ask", "ingrid okonedo"), `document.querySelector('#found')?.innerText.includes('Okonedo')`},
-	{"a person's sheet", "/people/p00777", `document.querySelectorAll('[data-brick]').length > 5`, `document.querySelector('[data-brick]').click()`, `document.querySelector('[aria-label="Behind the wall"]').innerText.includes('by')`},
+	{
+		"a list of people, by a word",
+		"/people",
+		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
+		typed("Filter people", "okonedo"),
+		rows("Okonedo"),
+	},
+	{
+		"a list of people, by a filter",
+		"/people",
+		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
+		typed("Filter people", `title eq "Title 3"`),
+		rows("Title 3"),
+	},
+	{
+		"a list of people, sorted",
+		"/people",
+		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
+		`[...document.querySelectorAll('[role=columnheader] button')].find(e => e.innerText.startsWith('Department')).click()`,
+		`document.querySelector('[role=columnheader][aria-sort]')?.innerText.startsWith('Department') && !document.querySelector('[data-rows] [data-id]')?.innerText.includes('…')`,
+	},
+	{
+		"the frame, filtered",
+		"/",
+		`document.querySelectorAll('#bay-role [data-row]').length > 5`,
+		typed("Filter roles", "r0012"),
+		`document.querySelectorAll('#bay-role [data-row]').length === 1`,
+	},
+	{
+		"the frame, a role in focus",
+		"/",
+		`document.querySelectorAll('#bay-role [data-row]').length > 5`,
+		`document.querySelector('#bay-role [data-row]').click()`,
+		`location.search.includes('focus=role') && document.querySelectorAll('svg path').length > 3`,
+	},
+	{
+		"the finder, a name",
+		"/people",
+		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
+		typed("Find, or ask", "ingrid okonedo"),
+		`document.querySelector('#found')?.innerText.includes('Okonedo')`,
+	},
+	{
+		"a person's sheet",
+		"/people/p00777",
+		`document.querySelectorAll('[data-brick]').length > 5`,
+		`document.querySelector('[data-brick]').click()`,
+		`document.querySelector('[aria-label="Behind the wall"]').innerText.includes('by')`,
+	},
 }
 
 func main() {
@@ -111,8 +159,11 @@ func measure(p *browser.Page, s step) (time.Duration, error) {
 			return 0, err
 		}
 	}
-	ms, err := browser.EvalAsync[float64](p, fmt.Sprintf(`new Promise((done, fail) => { const start = performance.now(); %s;
+	ms, err := browser.EvalAsync[float64](
+		p,
+		fmt.Sprintf(`new Promise((done, fail) => { const start = performance.now(); %s;
 		const look = () => { if (%s) requestAnimationFrame(() => done(performance.now() - start)); else if (performance.now() - start > 20000) fail('in vain'); else setTimeout(look, 4) };
-		look() })`, s.act, s.shown))
+		look() })`, s.act, s.shown),
+	)
 	return time.Duration(ms * float64(time.Millisecond)), err
 }

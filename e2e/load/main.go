@@ -1,5 +1,6 @@
-// Load measures the decision API over HTTP: server and load generator on one processor each, on a made-up organisation. It prints how many
-// requests a second are answered and how long they take: alone, in batches, and while revisions are applied one after another.
+// Load measures the decision API over HTTP: server and load generator on one processor each, on a made-up
+// organisation. It prints how many requests a second are answered and how long they take: alone, in batches, and
+// while revisions are applied one after another.
 //
 //	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] [-every 250ms] bin/fachwerk
 package main
@@ -115,7 +116,12 @@ func run(program string, users int, span, applies, every time.Duration) error {
 	}
 	fmt.Println("at the end:", resident())
 	slices.Sort(w.took)
-	fmt.Printf("%d revisions were applied; drafting and applying one takes %v in the middle, %v at most\n", len(w.took), w.took[len(w.took)/2].Round(time.Millisecond), w.took[len(w.took)-1].Round(time.Millisecond))
+	fmt.Printf(
+		"%d revisions were applied; drafting and applying one takes %v in the middle, %v at most\n",
+		len(w.took),
+		w.took[len(w.took)/2].Round(time.Millisecond),
+		w.took[len(w.took)-1].Round(time.Millisecond),
+	)
 	return nil
 }
 
@@ -184,15 +190,28 @@ func (c *client) requests(d *model.Design, n int) [][]byte {
 		for k := range list {
 			key := keys[r.IntN(len(keys))]
 			at := strings.LastIndex(key, ":")
-			list[k] = fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"record-%d","properties":{"area":%q}}}`,
-				d.Users[r.IntN(len(d.Users))].ID, key[at+1:], key[:at], k, d.Areas[r.IntN(len(d.Areas))].ID)
+			list[k] = fmt.Sprintf(
+				`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"record-%d","properties":{"area":%q}}}`,
+				d.Users[r.IntN(len(d.Users))].ID,
+				key[at+1:],
+				key[:at],
+				k,
+				d.Areas[r.IntN(len(d.Areas))].ID,
+			)
 		}
 		path, body := "evaluation", list[0]
 		if n > 1 {
 			path, body = "evaluations", `{"evaluations":[`+strings.Join(list, ",")+`]}`
 		}
-		out[i] = fmt.Appendf(nil, "POST /access/v1/%s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
-			path, strings.TrimPrefix(c.url, "http://"), c.token, len(body), body)
+		out[i] = fmt.Appendf(
+			nil,
+			"POST /access/v1/%s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
+			path,
+			strings.TrimPrefix(c.url, "http://"),
+			c.token,
+			len(body),
+			body,
+		)
 	}
 	return out
 }
@@ -272,8 +291,18 @@ func (r result) tell(what string, each int) {
 	at := func(share float64) time.Duration {
 		return r.took[int(share*float64(len(r.took)-1))].Round(10 * time.Microsecond)
 	}
-	fmt.Printf("%s: %.0f requests and %.0f decisions a second; 50th percentile %v, 99th %v, 99.9th %v, longest %v\n", what,
-		float64(len(r.took))/r.whole.Seconds(), float64(each*len(r.took))/r.whole.Seconds(), at(0.5), at(0.99), at(0.999), at(1))
+	fmt.Printf(
+		"%s: %.0f requests and %.0f decisions a second; 50th percentile %v, 99th %v, 99.9th %v, longest %v\n",
+		what,
+		float64(
+			len(r.took),
+		)/r.whole.Seconds(),
+		float64(each*len(r.took))/r.whole.Seconds(),
+		at(0.5),
+		at(0.99),
+		at(0.999),
+		at(1),
+	)
 }
 
 // writer applies one revision after another: each adds somebody to a group.
@@ -308,7 +337,13 @@ func (w *writer) run(ctx context.Context) {
 }
 
 func (w *writer) one(user, group string) error {
-	data, err := w.post("/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": user}, "to": map[string]string{"kind": "group", "id": group}})
+	data, err := w.post(
+		"/api/draft/join",
+		map[string]any{
+			"from": map[string]string{"kind": "user", "id": user},
+			"to":   map[string]string{"kind": "group", "id": group},
+		},
+	)
 	if err != nil {
 		return err
 	}

@@ -29,42 +29,86 @@ type picture struct {
 var (
 	ofOwner = []picture{
 		{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
-		{"frame-paths", "/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit", "[role=option]", "Gate clerk", nil},
+		{
+			"frame-paths",
+			"/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit",
+			"[role=option]",
+			"Gate clerk",
+			nil,
+		},
 		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
 		{"why-not", "/people/noor.tamsin?permission=quaybook:berth-plan:view", "p", "does not hold it", nil},
-		{"people", "/people?q=" + url.QueryEscape(`title co "crane" and area eq "terminal-1"`), "[data-id]", "Crane driver", nil},
+		{
+			"people",
+			"/people?q=" + url.QueryEscape(`title co "crane" and area eq "terminal-1"`),
+			"[data-id]",
+			"Crane driver",
+			nil,
+		},
 		{"role", "/roles/site-manager", "main", "Kept out", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Click(`[data-brick="quaybook:gate:override"]`, "override") }, func() error { return p.See("main", "In your draft") })
+			return browser.Steps(
+				func() error { return p.Click(`[data-brick="quaybook:gate:override"]`, "override") },
+				func() error { return p.See("main", "In your draft") },
+			)
 		}},
 		{"group", "/groups/north-gate-crew", "main", "Held by hand as well", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Click("section[aria-label=Draft] button", "Open") }, func() error { return p.Click("button", "Discard all") }, func() error { return p.See("section[aria-label=Draft]", "No draft") })
+			return browser.Steps(
+				func() error { return p.Click("section[aria-label=Draft] button", "Open") },
+				func() error { return p.Click("button", "Discard all") },
+				func() error { return p.See("section[aria-label=Draft]", "No draft") },
+			)
 		}},
 		{"catalogue", "/systems/quaybook", "main", "Supplied sets", nil},
 		{"upgrade", "/upgrade", "main", "Choose a catalogue", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Upload("Catalogue to bring in", nextCatalogue) }, func() error { return p.See("[data-upgrade]", "4.3") })
+			return browser.Steps(
+				func() error { return p.Upload("Catalogue to bring in", nextCatalogue) },
+				func() error { return p.See("[data-upgrade]", "4.3") },
+			)
 		}},
 		{"import", "/import", "main", "Drop a file here", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Upload("File to bring in", "e2e/screenshots/new-starters.csv") }, func() error { return p.Click("[data-verdict=error]", "error") },
-				func() error { return p.See("[data-row=error]", "Terminal 3") }, func() error {
+			return browser.Steps(
+				func() error { return p.Upload("File to bring in", "e2e/screenshots/new-starters.csv") },
+				func() error { return p.Click("[data-verdict=error]", "error") },
+				func() error { return p.See("[data-row=error]", "Terminal 3") },
+				func() error {
 					return p.Wait("[...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')")
-				})
+				},
+			)
 		}},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
 		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Click("header button", "Find") }, func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") }, func() error { return p.See("#found", "11 people") })
+			return browser.Steps(
+				func() error { return p.Click("header button", "Find") },
+				func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") },
+				func() error { return p.See("#found", "11 people") },
+			)
 		}},
 		{"who", "/who?what=quaybook:gate:override&by=role:night-cover", "main", "by Night cover", nil},
-		{"compare", "/compare?things=user:tomasz.oyelaran,user:noor.tamsin,role:gate-lead", "[data-answer]", "differences", nil},
+		{
+			"compare",
+			"/compare?things=user:tomasz.oyelaran,user:noor.tamsin,role:gate-lead",
+			"[data-answer]",
+			"differences",
+			nil,
+		},
 		{"reviews", "/reviews/3?view=progress", "main", "Remind", nil},
 		{"history", "/history", "p", "Revision 60", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Click("#revision-58 button", "Before and after") }, func() error { return p.See("#revision-58", "added") })
+			return browser.Steps(
+				func() error { return p.Click("#revision-58 button", "Before and after") },
+				func() error { return p.See("#revision-58", "added") },
+			)
 		}},
 		{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
 			return browser.Steps(
 				func() error { return p.Type("Filter groups", "north-gate-crew") },
 				func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },
 				func() error {
-					return p.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover")
+					return p.Drag(
+						"#bay-group [role=option]",
+						"North gate crew",
+						"#bay-role [role=option]",
+						"Night cover",
+					)
 				},
 				func() error { return p.Choose("Where", "at Terminal 1") },
 				func() error { return p.Click("button", "Put into the draft") },
@@ -79,7 +123,10 @@ var (
 	}
 	ofManager = []picture{
 		{"review", "/reviews/3?view=desk", "h2", "Should", func(p *browser.Page) error {
-			return browser.Steps(func() error { return p.Click("ul button", "Tomasz Oyelaran") }, func() error { return p.See("h2", "Should Tomasz") })
+			return browser.Steps(
+				func() error { return p.Click("ul button", "Tomasz Oyelaran") },
+				func() error { return p.See("h2", "Should Tomasz") },
+			)
 		}},
 	}
 )
@@ -87,7 +134,8 @@ var (
 // nextCatalogue is the file that the next version of Quaybook's catalogue is written to.
 var nextCatalogue string
 
-// writeCatalogue writes the next version of Quaybook's catalogue: a permission comes, one is renamed, one becomes more dangerous, one goes.
+// writeCatalogue writes the next version of Quaybook's catalogue: a permission comes, one is renamed, one becomes
+// more dangerous, one goes.
 func writeCatalogue(d *model.Design) error {
 	old, _ := d.Systems.Find("quaybook")
 	next := change.Clone(old)
@@ -117,7 +165,10 @@ func writeCatalogue(d *model.Design) error {
 		}
 	}
 	const drone = "quaybook:drone:launch"
-	next.Permissions = append(next.Permissions, &model.Permission{Key: drone, Label: "Launch the quay drone", Class: model.Write, Risk: 2})
+	next.Permissions = append(
+		next.Permissions,
+		&model.Permission{Key: drone, Label: "Launch the quay drone", Class: model.Write, Risk: 2},
+	)
 	var sets []*model.Set
 	for _, s := range d.Sets {
 		if s.System == "quaybook" {
@@ -128,7 +179,13 @@ func writeCatalogue(d *model.Design) error {
 			sets = append(sets, s)
 		}
 	}
-	data, err := json.Marshal(map[string]any{"system": next, "sets": sets, "renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"}})
+	data, err := json.Marshal(
+		map[string]any{
+			"system":  next,
+			"sets":    sets,
+			"renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"},
+		},
+	)
 	if err != nil {
 		return err
 	}

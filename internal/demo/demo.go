@@ -1,5 +1,6 @@
-// Package demo makes the demo organisation: Skerryhaven Harbour Authority, a port that does not exist, with people who do not exist. It is made by
-// a program from a fixed seed, so it is the same every time but for its dates, which count back from a given day.
+// Package demo makes the demo organisation: Skerryhaven Harbour Authority, a port that does not exist, with people
+// who do not exist. It is made by a program from a fixed seed, so it is the same every time but for its dates,
+// which count back from a given day.
 package demo
 
 import (
@@ -52,11 +53,23 @@ func Design(day time.Time) (*model.Design, error) {
 	return model.Build(d), nil
 }
 
-// seatHoistkeeper gives a seat to everybody whom a grant of Hoistkeeper waits for, but for the last two: these went without, since none was left.
+// seatHoistkeeper gives a seat to everybody whom a grant of Hoistkeeper waits for, but for the last two: these went
+// without, since none was left.
 func seatHoistkeeper(d *model.Design, day time.Time) {
 	const seat = "hoistkeeper-seat"
-	built := model.Build(&model.Design{Organisation: d.Organisation, Licences: slices.Clone(d.Licences), Areas: slices.Clone(d.Areas), Systems: slices.Clone(d.Systems), Sets: slices.Clone(d.Sets), Roles: slices.Clone(d.Roles),
-		Groups: slices.Clone(d.Groups), Users: slices.Clone(d.Users), Assignments: slices.Clone(d.Assignments)})
+	built := model.Build(
+		&model.Design{
+			Organisation: d.Organisation,
+			Licences:     slices.Clone(d.Licences),
+			Areas:        slices.Clone(d.Areas),
+			Systems:      slices.Clone(d.Systems),
+			Sets:         slices.Clone(d.Sets),
+			Roles:        slices.Clone(d.Roles),
+			Groups:       slices.Clone(d.Groups),
+			Users:        slices.Clone(d.Users),
+			Assignments:  slices.Clone(d.Assignments),
+		},
+	)
 	x := index.Compile(built)
 	var waiting []*model.User
 	for _, u := range d.Users {
@@ -81,14 +94,20 @@ func licences(users []*model.User) []*model.Licence {
 	seats := func(l string, spare int) *int { n := used[l] + spare; return &n }
 	return []*model.Licence{
 		{ID: "quaybook-standard", Name: "Quaybook Standard", Seats: seats("quaybook-standard", 12)},
-		{ID: "quaybook-planner", Name: "Quaybook Planner", Seats: seats("quaybook-planner", 3), Covers: []string{"quaybook-standard"}},
+		{
+			ID:     "quaybook-planner",
+			Name:   "Quaybook Planner",
+			Seats:  seats("quaybook-planner", 3),
+			Covers: []string{"quaybook-standard"},
+		},
 		{ID: "ladingbook-seat", Name: "Ladingbook seat", Seats: seats("ladingbook-seat", 5)},
 		{ID: "hoistkeeper-seat", Name: "Hoistkeeper seat", Seats: seats("hoistkeeper-seat", 0)},
 		{ID: "gangway-till", Name: "Gangway till", Seats: seats("gangway-till", 4)},
 	}
 }
 
-// Fill fills an empty database with the demo organisation, its history and its reviews, and lets the people of the sign-in page in.
+// Fill fills an empty database with the demo organisation, its history and its reviews, and lets the people of the
+// sign-in page in.
 func Fill(s *store.Store, now time.Time) error {
 	final, err := Design(now)
 	if err != nil {
@@ -100,7 +119,14 @@ func Fill(s *store.Store, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	past := []desk.Past{{At: now.AddDate(-1, -6, 0), Who: "signe.halloran", Why: "Brought in from the books that were kept before", Ops: load}}
+	past := []desk.Past{
+		{
+			At:  now.AddDate(-1, -6, 0),
+			Who: "signe.halloran",
+			Why: "Brought in from the books that were kept before",
+			Ops: load,
+		},
+	}
 	for _, step := range steps {
 		past = append(past, desk.Past{At: step.at, Who: step.who, Why: step.why, Ops: step.ops})
 	}

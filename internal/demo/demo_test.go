@@ -66,7 +66,9 @@ func TestEveryScreenHasSomethingTrueToShow(t *testing.T) {
 			ended++
 		}
 	}
-	if states[model.UserInvited] < 2 || states[model.UserLocked] < 2 || states[model.UserDeactivated] < 2 || ended < 2 || seasonal < 5 {
+	if states[model.UserInvited] < 2 || states[model.UserLocked] < 2 || states[model.UserDeactivated] < 2 ||
+		ended < 2 ||
+		seasonal < 5 {
 		t.Errorf("the states are %v, ended %d, seasonal %d", states, ended, seasonal)
 	}
 	var broken []string
@@ -128,7 +130,8 @@ func TestEveryScreenHasSomethingTrueToShow(t *testing.T) {
 	if u, ok := d.Users.Find(leaver.Owner); !ok || u.State != model.UserDeactivated {
 		t.Error("no leaver owns a role")
 	}
-	if problems := model.Check(d); len(problems) != 1 || !strings.Contains(problems[0].Message, "quaybook:discount:grant") {
+	if problems := model.Check(d); len(problems) != 1 ||
+		!strings.Contains(problems[0].Message, "quaybook:discount:grant") {
 		t.Errorf("beside the set that drifted there are problems: %v", problems)
 	}
 }
@@ -168,7 +171,8 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 		}
 	}
 	reviews, err := s.Reviews()
-	if err != nil || len(reviews) != 3 || reviews[0].Closed != nil || reviews[1].Closed == nil || reviews[2].Closed == nil {
+	if err != nil || len(reviews) != 3 || reviews[0].Closed != nil || reviews[1].Closed == nil ||
+		reviews[2].Closed == nil {
 		t.Fatalf("the reviews are %+v, %v", reviews, err)
 	}
 	if n, err := s.Waiting("mireille.aster"); err != nil || n < 5 {

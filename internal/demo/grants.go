@@ -10,63 +10,253 @@ import (
 
 // roleRows are the roles: id, name, sets, inherited roles, what they are for.
 var roleRows = [][5]string{
-	{"basics", "Everyone’s basics", "own-shifts fault-report harbour-picture", "", "What everybody who works here may do for themselves."},
+	{
+		"basics",
+		"Everyone’s basics",
+		"own-shifts fault-report harbour-picture",
+		"",
+		"What everybody who works here may do for themselves.",
+	},
 	{"visitor", "Visitor", "timetables", "", "What the public sees."},
-	{"gate-clerk", "Gate clerk", "quaybook-gates gate-additions ladingbook-manifests-see quaybook-bookings-see", "", "Lets vehicles in and out, and books what came."},
+	{
+		"gate-clerk",
+		"Gate clerk",
+		"quaybook-gates gate-additions ladingbook-manifests-see quaybook-bookings-see",
+		"",
+		"Lets vehicles in and out, and books what came.",
+	},
 	{"gate-lead", "Gate lead", "quaybook-gates-lead", "gate-clerk", "Leads a gate: overrides and barriers too."},
-	{"night-cover", "Night cover", "gate-override", "", "Overrides at the gate while no lead is on duty. Given by hand, for a time."},
-	{"berth-planner", "Berth planner", "quaybook-planning quaybook-bookings", "harbour-reader", "Plans who lies where and when."},
-	{"berth-lead", "Berth lead", "quaybook-planning-lead quaybook-bookings-lead", "berth-planner", "Approves and publishes what planners make."},
-	{"harbour-reader", "Harbour reader", "quaybook-reader lanternlog-traffic-see", "", "Sees berths and traffic, changes nothing."},
-	{"tariff-editor", "Tariff editor", "quaybook-tariffs rates quaybook-tariffs-lead", "", "Keeps the tariffs and publishes them."},
-	{"quaybook-administrator", "Quaybook administrator", "quaybook-reader quaybook-bookings quaybook-bookings-lead quaybook-gates quaybook-gates-lead quaybook-planning quaybook-planning-lead quaybook-tariffs quaybook-tariffs-lead quaybook-setup-lead", "", "Everything in Quaybook. Protected: make a role that inherits it instead."},
-	{"site-manager", "Site manager", "crewtide-shifts-lead ladingbook-reader", "quaybook-administrator", "Made from the administrator, with the dangerous parts taken away."},
+	{
+		"night-cover",
+		"Night cover",
+		"gate-override",
+		"",
+		"Overrides at the gate while no lead is on duty. Given by hand, for a time.",
+	},
+	{
+		"berth-planner",
+		"Berth planner",
+		"quaybook-planning quaybook-bookings",
+		"harbour-reader",
+		"Plans who lies where and when.",
+	},
+	{
+		"berth-lead",
+		"Berth lead",
+		"quaybook-planning-lead quaybook-bookings-lead",
+		"berth-planner",
+		"Approves and publishes what planners make.",
+	},
+	{
+		"harbour-reader",
+		"Harbour reader",
+		"quaybook-reader lanternlog-traffic-see",
+		"",
+		"Sees berths and traffic, changes nothing.",
+	},
+	{
+		"tariff-editor",
+		"Tariff editor",
+		"quaybook-tariffs rates quaybook-tariffs-lead",
+		"",
+		"Keeps the tariffs and publishes them.",
+	},
+	{
+		"quaybook-administrator",
+		"Quaybook administrator",
+		"quaybook-reader quaybook-bookings quaybook-bookings-lead quaybook-gates quaybook-gates-lead quaybook-planning quaybook-planning-lead quaybook-tariffs quaybook-tariffs-lead quaybook-setup-lead",
+		"",
+		"Everything in Quaybook. Protected: make a role that inherits it instead.",
+	},
+	{
+		"site-manager",
+		"Site manager",
+		"crewtide-shifts-lead ladingbook-reader",
+		"quaybook-administrator",
+		"Made from the administrator, with the dangerous parts taken away.",
+	},
 	{"quay-hand", "Quay hand", "crewtide-crew-see hoistkeeper-faults-see", "", "Works on the quay."},
 	{"ramp-hand", "Ramp hand", "gangway-boarding-see", "quay-hand", "Works on the ro-ro ramp."},
 	{"yard-hand", "Yard hand", "ladingbook-manifests-see", "quay-hand", "Works in the yard."},
 	{"store-hand", "Store hand", "ladingbook-manifests-see", "quay-hand", "Works in the cold store."},
-	{"crane-operator", "Crane operator", "hoistkeeper-faults hoistkeeper-inspection-see hoistkeeper-gear-see", "quay-hand", "Drives cranes; needs a certificate."},
-	{"maintenance-fitter", "Maintenance fitter", "hoistkeeper-faults hoistkeeper-work hoistkeeper-gear", "", "Keeps cranes and gear working."},
-	{"inspector", "Inspector", "hoistkeeper-inspection hoistkeeper-inspection-lead", "maintenance-fitter", "Inspects, signs and certifies."},
-	{"shift-lead", "Shift lead", "shift-board crewtide-crew crewtide-shifts", "", "Plans and approves the shifts of their line."},
-	{"roster-planner", "Roster planner", "crewtide-shifts crewtide-crew crewtide-pay crewtide-shifts-lead", "", "Plans the rosters of the whole harbour."},
-	{"training-officer", "Training officer", "crewtide-qualifications crewtide-qualifications-lead", "", "Keeps qualifications and courses."},
+	{
+		"crane-operator",
+		"Crane operator",
+		"hoistkeeper-faults hoistkeeper-inspection-see hoistkeeper-gear-see",
+		"quay-hand",
+		"Drives cranes; needs a certificate.",
+	},
+	{
+		"maintenance-fitter",
+		"Maintenance fitter",
+		"hoistkeeper-faults hoistkeeper-work hoistkeeper-gear",
+		"",
+		"Keeps cranes and gear working.",
+	},
+	{
+		"inspector",
+		"Inspector",
+		"hoistkeeper-inspection hoistkeeper-inspection-lead",
+		"maintenance-fitter",
+		"Inspects, signs and certifies.",
+	},
+	{
+		"shift-lead",
+		"Shift lead",
+		"shift-board crewtide-crew crewtide-shifts",
+		"",
+		"Plans and approves the shifts of their line.",
+	},
+	{
+		"roster-planner",
+		"Roster planner",
+		"crewtide-shifts crewtide-crew crewtide-pay crewtide-shifts-lead",
+		"",
+		"Plans the rosters of the whole harbour.",
+	},
+	{
+		"training-officer",
+		"Training officer",
+		"crewtide-qualifications crewtide-qualifications-lead",
+		"",
+		"Keeps qualifications and courses.",
+	},
 	{"pay-clerk", "Pay clerk", "crewtide-pay crewtide-pay-lead", "", "Corrects and approves timesheets."},
 	{"manifest-clerk", "Manifest clerk", "ladingbook-manifests ladingbook-customs-see", "", "Keeps the manifests."},
-	{"cargo-lead", "Cargo lead", "ladingbook-manifests-lead ladingbook-customs ladingbook-figures", "manifest-clerk", "Amends and closes manifests, requests releases."},
-	{"dangerous-goods-officer", "Dangerous goods officer", "ladingbook-dangerous-goods ladingbook-dangerous-goods-lead", "", "Declares, segregates and releases dangerous goods. See the conflicts."},
-	{"customs-officer", "Customs officer", "ladingbook-customs ladingbook-customs-lead", "", "Sets and lifts customs holds."},
+	{
+		"cargo-lead",
+		"Cargo lead",
+		"ladingbook-manifests-lead ladingbook-customs ladingbook-figures",
+		"manifest-clerk",
+		"Amends and closes manifests, requests releases.",
+	},
+	{
+		"dangerous-goods-officer",
+		"Dangerous goods officer",
+		"ladingbook-dangerous-goods ladingbook-dangerous-goods-lead",
+		"",
+		"Declares, segregates and releases dangerous goods. See the conflicts.",
+	},
+	{
+		"customs-officer",
+		"Customs officer",
+		"ladingbook-customs ladingbook-customs-lead",
+		"",
+		"Sets and lifts customs holds.",
+	},
 	{"ticket-clerk", "Ticket clerk", "gangway-tickets gangway-timetable-see", "", "Sells and changes tickets."},
-	{"refund-clerk", "Refund clerk", "refund-desk gangway-refunds-see", "ticket-clerk", "Takes refunds up to the payment."},
-	{"ticketing-lead", "Ticketing lead", "gangway-tickets-lead gangway-refunds-lead gangway-timetable-lead", "refund-clerk", "Leads ticketing on all lines."},
+	{
+		"refund-clerk",
+		"Refund clerk",
+		"refund-desk gangway-refunds-see",
+		"ticket-clerk",
+		"Takes refunds up to the payment.",
+	},
+	{
+		"ticketing-lead",
+		"Ticketing lead",
+		"gangway-tickets-lead gangway-refunds-lead gangway-timetable-lead",
+		"refund-clerk",
+		"Leads ticketing on all lines.",
+	},
 	{"purser", "Purser", "gangway-boarding gangway-tickets", "", "Boards passengers and sells on board."},
 	{"deck-crew", "Deck crew", "gangway-boarding-see crewtide-crew-see", "", "Works on board."},
-	{"vessel-master", "Vessel master", "gangway-boarding gangway-boarding-lead shift-board", "deck-crew", "Commands a vessel."},
-	{"traffic-officer", "Traffic officer", "lanternlog-traffic lanternlog-pilots-see lanternlog-incidents", "", "Keeps the watch in the tower."},
-	{"watch-lead", "Watch lead", "lanternlog-traffic-lead lanternlog-incidents-lead lanternlog-warnings", "traffic-officer", "Leads a watch; may close a channel."},
+	{
+		"vessel-master",
+		"Vessel master",
+		"gangway-boarding gangway-boarding-lead shift-board",
+		"deck-crew",
+		"Commands a vessel.",
+	},
+	{
+		"traffic-officer",
+		"Traffic officer",
+		"lanternlog-traffic lanternlog-pilots-see lanternlog-incidents",
+		"",
+		"Keeps the watch in the tower.",
+	},
+	{
+		"watch-lead",
+		"Watch lead",
+		"lanternlog-traffic-lead lanternlog-incidents-lead lanternlog-warnings",
+		"traffic-officer",
+		"Leads a watch; may close a channel.",
+	},
 	{"pilot", "Pilot", "lanternlog-pilots lanternlog-traffic-see", "", "Brings vessels in and out."},
 	{"chief-pilot", "Chief pilot", "lanternlog-pilots-lead", "pilot", "Assigns pilots and waives the duty."},
 	{"invoice-clerk", "Invoice clerk", "tallyroom-invoices tallyroom-suppliers-see", "", "Writes and reminds."},
-	{"supplier-keeper", "Supplier keeper", "tallyroom-suppliers tallyroom-suppliers-lead", "", "Creates and keeps suppliers. See the conflicts."},
-	{"payments-lead", "Payments lead", "tallyroom-payments tallyroom-payments-lead", "", "Prepares and releases payments. See the conflicts."},
+	{
+		"supplier-keeper",
+		"Supplier keeper",
+		"tallyroom-suppliers tallyroom-suppliers-lead",
+		"",
+		"Creates and keeps suppliers. See the conflicts.",
+	},
+	{
+		"payments-lead",
+		"Payments lead",
+		"tallyroom-payments tallyroom-payments-lead",
+		"",
+		"Prepares and releases payments. See the conflicts.",
+	},
 	{"bookkeeper", "Bookkeeper", "tallyroom-ledger tallyroom-ledger-lead", "", "Keeps the ledger and closes the year."},
 	{"invoice-writer", "Invoice writer", "tallyroom-invoices", "", "Nearly the same as the invoice clerk."},
-	{"contractor-view", "Contractor", "hoistkeeper-work hoistkeeper-gear quaybook-bookings", "", "What contractors see, read-only."},
-	{"service-desk", "Service desk", "crewtide-crew-see", "", "Helps people in; invites and locks through a delegation."},
+	{
+		"contractor-view",
+		"Contractor",
+		"hoistkeeper-work hoistkeeper-gear quaybook-bookings",
+		"",
+		"What contractors see, read-only.",
+	},
+	{
+		"service-desk",
+		"Service desk",
+		"crewtide-crew-see",
+		"",
+		"Helps people in; invites and locks through a delegation.",
+	},
 	{"fachwerk-keeper", "Access keeper", "fachwerk-administrator", "", "Designs and assigns access day by day."},
-	{"storm-watch", "Storm watch", "lanternlog-warnings-lead harbour-picture", "", "For the night of a storm. Nobody holds it now."},
+	{
+		"storm-watch",
+		"Storm watch",
+		"lanternlog-warnings-lead harbour-picture",
+		"",
+		"For the night of a storm. Nobody holds it now.",
+	},
 }
 
-var roleOwners = map[string]string{"gate-clerk": "mireille.aster", "gate-lead": "mireille.aster", "night-cover": "ruben.adeyemi", "ticketing-lead": "lucia.fenwick", "ticket-clerk": "lucia.fenwick", "refund-clerk": "lucia.fenwick", "payments-lead": "halima.corvane"}
+var roleOwners = map[string]string{
+	"gate-clerk":     "mireille.aster",
+	"gate-lead":      "mireille.aster",
+	"night-cover":    "ruben.adeyemi",
+	"ticketing-lead": "lucia.fenwick",
+	"ticket-clerk":   "lucia.fenwick",
+	"refund-clerk":   "lucia.fenwick",
+	"payments-lead":  "halima.corvane",
+}
 
 func roles(leaver string) (out []*model.Role) {
 	for _, row := range roleRows {
-		r := &model.Role{ID: row[0], Name: row[1], Sets: strings.Fields(row[2]), Inherits: strings.Fields(row[3]), Description: row[4], Owner: roleOwners[row[0]]}
+		r := &model.Role{
+			ID:          row[0],
+			Name:        row[1],
+			Sets:        strings.Fields(row[2]),
+			Inherits:    strings.Fields(row[3]),
+			Description: row[4],
+			Owner:       roleOwners[row[0]],
+		}
 		switch r.ID {
 		case "quaybook-administrator":
 			r.Protected = true
 		case "site-manager":
-			r.Excludes = []string{"quaybook:integration:edit", "quaybook:tariff:publish", "quaybook:tariff:edit", "quaybook:surcharge:edit", "quaybook:gate-point:edit", "quaybook:booking.rate:edit"}
+			r.Excludes = []string{
+				"quaybook:integration:edit",
+				"quaybook:tariff:publish",
+				"quaybook:tariff:edit",
+				"quaybook:surcharge:edit",
+				"quaybook:gate-point:edit",
+				"quaybook:booking.rate:edit",
+			}
 		case "invoice-writer":
 			r.Owner = leaver
 			r.Permissions = []string{"tallyroom:supplier:view"}
@@ -84,7 +274,13 @@ func roles(leaver string) (out []*model.Role) {
 func groups(users []*model.User, today time.Time) (out []*model.Group) {
 	staffOf := map[string]*model.Group{}
 	for _, a := range areaRows {
-		g := &model.Group{ID: a[0] + "-staff", Name: a[1] + " staff", Description: "Everybody whose home is " + a[1] + " or an area in it.", Source: model.Directory, ExternalID: "dir-" + a[0]}
+		g := &model.Group{
+			ID:          a[0] + "-staff",
+			Name:        a[1] + " staff",
+			Description: "Everybody whose home is " + a[1] + " or an area in it.",
+			Source:      model.Directory,
+			ExternalID:  "dir-" + a[0],
+		}
 		staffOf[a[0]] = g
 		if parent := staffOf[a[3]]; parent != nil {
 			parent.Groups = append(parent.Groups, g.ID)
@@ -129,13 +325,32 @@ func groups(users []*model.User, today time.Time) (out []*model.Group) {
 	add("ramp-crew", "Ramp crew", "Ramp hands.", titled("", "Ramp hand"))
 	add("yard-crew", "Yard crew", "Yard hands of the container yard.", titled("", "Yard hand"))
 	add("store-crew", "Store crew", "Store hands of the cold store.", titled("", "Store hand"))
-	add("hands", "All hands", "Quays, ramp, yard and store taken together.", nil, "quay-crews", "ramp-crew", "yard-crew", "store-crew")
+	add(
+		"hands",
+		"All hands",
+		"Quays, ramp, yard and store taken together.",
+		nil,
+		"quay-crews",
+		"ramp-crew",
+		"yard-crew",
+		"store-crew",
+	)
 	add("operations", "Operations", "Whoever works where ships lie.", nil, "hands", "gate-crews")
-	add("berth-office", "Berth office", "Berth and yard planners.", titled("", "Berth planner", "Yard planner", "Planner"))
+	add(
+		"berth-office",
+		"Berth office",
+		"Berth and yard planners.",
+		titled("", "Berth planner", "Yard planner", "Planner"),
+	)
 	add("manifest-desk", "Manifest desk", "Manifest clerks of South Harbour.", titled("", "Manifest clerk"))
 	add("fitters", "Fitters", "Maintenance fitters.", titled("", "Maintenance fitter"))
 	add("shift-leads", "Shift leads", "All who lead a shift.", titled("", "Shift lead"))
-	add("site-managers", "Site managers", "Managers of terminals, yards, quays and stores.", titled("", "Terminal manager", "Ramp manager", "Yard manager", "Quay manager", "Store manager"))
+	add(
+		"site-managers",
+		"Site managers",
+		"Managers of terminals, yards, quays and stores.",
+		titled("", "Terminal manager", "Ramp manager", "Yard manager", "Quay manager", "Store manager"),
+	)
 	add("ticket-office", "Ticket office", "Ticket clerks ashore.", titled("", "Ticket clerk")).Owner = "lucia.fenwick"
 	add("refund-office", "Refund office", "Refund clerks.", titled("", "Refund clerk")).Owner = "lucia.fenwick"
 	add("pursers", "Pursers", "Pursers of both lines.", titled("", "Purser"))
@@ -150,13 +365,34 @@ func groups(users []*model.User, today time.Time) (out []*model.Group) {
 	add("payments-office", "Payments office", "Who releases payments.", titled("", "Payments lead"))
 	add("roster-office", "Roster office", "Roster planners.", titled("", "Roster planner", "Roster lead"))
 	add("training-office", "Training office", "Training officers.", titled("", "Training officer"))
-	add("desk-service", "Service desk", "The people whom everybody calls.", titled("", "Service desk", "Service desk lead"))
+	add(
+		"desk-service",
+		"Service desk",
+		"The people whom everybody calls.",
+		titled("", "Service desk", "Service desk lead"),
+	)
 	add("access-keepers", "Access keepers", "Who keeps access here.", []string{"edda.rosenvik"}).Unlisted = true
 	add("storm-crew", "Storm crew", "Called together when a storm comes; empty until then.", nil)
-	rule("crane-certified", "Certified crane drivers, level 3 up", "Whoever has a crane certificate of level 3 or more that has not run out.", fmt.Sprintf(`qualifications[type eq "crane" and level ge 3 and until gt %q] and active eq true`, today.Format(time.RFC3339)))
+	rule(
+		"crane-certified",
+		"Certified crane drivers, level 3 up",
+		"Whoever has a crane certificate of level 3 or more that has not run out.",
+		fmt.Sprintf(
+			`qualifications[type eq "crane" and level ge 3 and until gt %q] and active eq true`,
+			today.Format(time.RFC3339),
+		),
+	)
 	rule("contractors", "Contractors", "Everybody on a contract with somebody else.", `userType eq "contractor"`)
 	rule("seasonal", "Seasonal staff", "Here for a season.", `userType eq "seasonal"`)
-	rule("goods-certified", "Dangerous goods, certified", "Certified for dangerous goods, level 2.", fmt.Sprintf(`qualifications[type eq "dangerous goods" and level ge 2 and until gt %q]`, today.Format(time.RFC3339)))
+	rule(
+		"goods-certified",
+		"Dangerous goods, certified",
+		"Certified for dangerous goods, level 2.",
+		fmt.Sprintf(
+			`qualifications[type eq "dangerous goods" and level ge 2 and until gt %q]`,
+			today.Format(time.RFC3339),
+		),
+	)
 	return out
 }
 
@@ -208,7 +444,13 @@ func assignments(users []*model.User, today time.Time) (out []*model.Assignment)
 	// The live conflict: she creates suppliers and releases payments.
 	user("halima.corvane", "supplier-keeper", "").Reason = "stands in at the buyers’ desk"
 
-	managers := map[string]string{"Terminal manager": "", "Ramp manager": "", "Yard manager": "", "Quay manager": "", "Store manager": ""}
+	managers := map[string]string{
+		"Terminal manager": "",
+		"Ramp manager":     "",
+		"Yard manager":     "",
+		"Quay manager":     "",
+		"Store manager":    "",
+	}
 	hands := 0
 	for i, p := range users {
 		if _, is := managers[p.JobTitle]; is {
@@ -260,43 +502,191 @@ func conflicts(today time.Time) []*model.Conflict {
 		}
 		return x
 	}
-	goods := c("goods-declare-release", "Declare and release dangerous goods", "Who declares goods must not release them.", "", "ladingbook:dangerous-goods:declare", "ladingbook:dangerous-goods:release")
-	bank := c("bank-payment", "Change bank details and start a payment run", "The oldest fraud there is.", model.Anywhere, "tallyroom:bank-detail:edit", "tallyroom:payment-run:start")
-	bank.Exceptions = []model.Exception{{User: "halima.corvane", Until: today.AddDate(0, 2, 0), Reason: "until the second payments lead has come"}}
+	goods := c(
+		"goods-declare-release",
+		"Declare and release dangerous goods",
+		"Who declares goods must not release them.",
+		"",
+		"ladingbook:dangerous-goods:declare",
+		"ladingbook:dangerous-goods:release",
+	)
+	bank := c(
+		"bank-payment",
+		"Change bank details and start a payment run",
+		"The oldest fraud there is.",
+		model.Anywhere,
+		"tallyroom:bank-detail:edit",
+		"tallyroom:payment-run:start",
+	)
+	bank.Exceptions = []model.Exception{
+		{User: "halima.corvane", Until: today.AddDate(0, 2, 0), Reason: "until the second payments lead has come"},
+	}
 	return []*model.Conflict{
-		c("supplier-payment", "Create supplier and release payment", "Nobody pays whom they made.", model.Anywhere, "tallyroom:supplier:create", "tallyroom:payment:release"),
+		c(
+			"supplier-payment",
+			"Create supplier and release payment",
+			"Nobody pays whom they made.",
+			model.Anywhere,
+			"tallyroom:supplier:create",
+			"tallyroom:payment:release",
+		),
 		goods,
-		c("invoice-write-approve", "Write and approve invoices", "Four eyes on every invoice.", "", "tallyroom:invoice:create", "tallyroom:invoice:approve"),
+		c(
+			"invoice-write-approve",
+			"Write and approve invoices",
+			"Four eyes on every invoice.",
+			"",
+			"tallyroom:invoice:create",
+			"tallyroom:invoice:approve",
+		),
 		bank,
-		c("refund-pay", "Request and pay a refund", "Who asks for a refund does not pay it.", "", "gangway:refund:request", "gangway:refund:pay"),
-		c("ticket-till", "Sell tickets and void them", "A void is seen by a second person.", "", "gangway:ticket:sell", "gangway:ticket:void"),
-		c("hold-lift", "Set and lift a customs hold", "Two people for a hold.", "", "ladingbook:customs-hold:set", "ladingbook:customs-hold:lift"),
-		c("certify-own-work", "Do the work and certify it", "Who mends a crane does not certify it.", "", "hoistkeeper:work-order:close", "hoistkeeper:certificate:issue"),
-		c("crane-return", "Lock out and return a crane", "Two people bring a crane back.", "", "hoistkeeper:crane:lock-out", "hoistkeeper:crane:return"),
-		c("plan-approve-time", "Plan shifts and approve timesheets", "Pay is approved by somebody else.", "", "crewtide:shift:plan", "crewtide:timesheet:approve"),
-		c("tariff-approve", "Edit tariffs and approve bookings", "Rates and bookings are kept apart.", "", "tariff-editor", "berth-lead"),
-		c("three-books", "Gate, manifest and customs in one hand", "At most two of the three at one place.", "", "gate-clerk", "manifest-clerk", "customs-officer"),
+		c(
+			"refund-pay",
+			"Request and pay a refund",
+			"Who asks for a refund does not pay it.",
+			"",
+			"gangway:refund:request",
+			"gangway:refund:pay",
+		),
+		c(
+			"ticket-till",
+			"Sell tickets and void them",
+			"A void is seen by a second person.",
+			"",
+			"gangway:ticket:sell",
+			"gangway:ticket:void",
+		),
+		c(
+			"hold-lift",
+			"Set and lift a customs hold",
+			"Two people for a hold.",
+			"",
+			"ladingbook:customs-hold:set",
+			"ladingbook:customs-hold:lift",
+		),
+		c(
+			"certify-own-work",
+			"Do the work and certify it",
+			"Who mends a crane does not certify it.",
+			"",
+			"hoistkeeper:work-order:close",
+			"hoistkeeper:certificate:issue",
+		),
+		c(
+			"crane-return",
+			"Lock out and return a crane",
+			"Two people bring a crane back.",
+			"",
+			"hoistkeeper:crane:lock-out",
+			"hoistkeeper:crane:return",
+		),
+		c(
+			"plan-approve-time",
+			"Plan shifts and approve timesheets",
+			"Pay is approved by somebody else.",
+			"",
+			"crewtide:shift:plan",
+			"crewtide:timesheet:approve",
+		),
+		c(
+			"tariff-approve",
+			"Edit tariffs and approve bookings",
+			"Rates and bookings are kept apart.",
+			"",
+			"tariff-editor",
+			"berth-lead",
+		),
+		c(
+			"three-books",
+			"Gate, manifest and customs in one hand",
+			"At most two of the three at one place.",
+			"",
+			"gate-clerk",
+			"manifest-clerk",
+			"customs-officer",
+		),
 	}
 }
 
 func delegations() []*model.Delegation {
 	days := func(n int) *int { return &n }
 	site := func(id, name, who, area string) *model.Delegation {
-		return &model.Delegation{ID: id, Name: name, Delegate: model.Subject{User: who}, People: model.People{Area: area}, Actions: []string{"invite", "assign", "revoke", "review"},
-			Roles: []string{"gate-clerk", "night-cover", "quay-hand", "berth-planner"}, Area: area, MaxDays: days(90)}
+		return &model.Delegation{
+			ID:       id,
+			Name:     name,
+			Delegate: model.Subject{User: who},
+			People:   model.People{Area: area},
+			Actions:  []string{"invite", "assign", "revoke", "review"},
+			Roles:    []string{"gate-clerk", "night-cover", "quay-hand", "berth-planner"},
+			Area:     area,
+			MaxDays:  days(90),
+		}
 	}
 	north := site("north-harbour-people", "North Harbour, its people and roles", "ruben.adeyemi", "north-harbour")
 	shift := site("terminal-1-nights", "Nights at Terminal 1", "mireille.aster", "terminal-1")
 	shift.Actions, shift.Roles, shift.MaxDays = []string{"assign", "revoke"}, []string{"night-cover"}, days(30)
 	return []*model.Delegation{
 		north, shift,
-		{ID: "ticketing", Name: "Ticketing on all lines", Delegate: model.Subject{User: "lucia.fenwick"}, People: model.People{Area: "ferries"}, Actions: []string{"assign", "revoke", "membership"}, Roles: []string{"ticket-clerk", "refund-clerk", "purser"}, Groups: []string{"ticket-office", "refund-office", "pursers"}, Area: "ferries"},
-		{ID: "service-desk", Name: "Service desk lets people in", Delegate: model.Subject{Group: "desk-service"}, People: model.People{Filter: `userType eq "employee" and not (title co "manager")`}, Actions: []string{"invite", "lock", "edit"}},
-		{ID: "roster-lines", Name: "Roster office and the shift leads", Delegate: model.Subject{Group: "roster-office"}, People: model.People{Filter: `active eq true`}, Actions: []string{"assign", "revoke"}, Roles: []string{"shift-lead"}, MaxDays: days(180)},
-		{ID: "vessels", Name: "Masters crew their vessels", Delegate: model.Subject{Group: "masters"}, People: model.People{Area: "ferries"}, Actions: []string{"assign", "revoke"}, Roles: []string{"deck-crew"}, Area: "ferries", MaxDays: days(60)},
-		{ID: "training", Name: "Training office and the certified", Delegate: model.Subject{Group: "training-office"}, People: model.People{Group: "hands"}, Actions: []string{"edit"}},
-		{ID: "pilots-own", Name: "The chief pilot and the pilots", Delegate: model.Subject{Group: "pilot-corps"}, People: model.People{Area: "pilots"}, Actions: []string{"review"}, Area: "harbour-master"},
+		{
+			ID:       "ticketing",
+			Name:     "Ticketing on all lines",
+			Delegate: model.Subject{User: "lucia.fenwick"},
+			People:   model.People{Area: "ferries"},
+			Actions:  []string{"assign", "revoke", "membership"},
+			Roles:    []string{"ticket-clerk", "refund-clerk", "purser"},
+			Groups:   []string{"ticket-office", "refund-office", "pursers"},
+			Area:     "ferries",
+		},
+		{
+			ID:       "service-desk",
+			Name:     "Service desk lets people in",
+			Delegate: model.Subject{Group: "desk-service"},
+			People:   model.People{Filter: `userType eq "employee" and not (title co "manager")`},
+			Actions:  []string{"invite", "lock", "edit"},
+		},
+		{
+			ID:       "roster-lines",
+			Name:     "Roster office and the shift leads",
+			Delegate: model.Subject{Group: "roster-office"},
+			People:   model.People{Filter: `active eq true`},
+			Actions:  []string{"assign", "revoke"},
+			Roles:    []string{"shift-lead"},
+			MaxDays:  days(180),
+		},
+		{
+			ID:       "vessels",
+			Name:     "Masters crew their vessels",
+			Delegate: model.Subject{Group: "masters"},
+			People:   model.People{Area: "ferries"},
+			Actions:  []string{"assign", "revoke"},
+			Roles:    []string{"deck-crew"},
+			Area:     "ferries",
+			MaxDays:  days(60),
+		},
+		{
+			ID:       "training",
+			Name:     "Training office and the certified",
+			Delegate: model.Subject{Group: "training-office"},
+			People:   model.People{Group: "hands"},
+			Actions:  []string{"edit"},
+		},
+		{
+			ID:       "pilots-own",
+			Name:     "The chief pilot and the pilots",
+			Delegate: model.Subject{Group: "pilot-corps"},
+			People:   model.People{Area: "pilots"},
+			Actions:  []string{"review"},
+			Area:     "harbour-master",
+		},
 		// The one whose ceiling is too high: the group that it hands over whole holds more than its delegate does.
-		{ID: "keepers-whole", Name: "IT crews the access keepers", Delegate: model.Subject{Group: "it-staff"}, People: model.People{Area: "it"}, Actions: []string{"membership"}, Groups: []string{"access-keepers"}, GroupsWhole: true},
+		{
+			ID:          "keepers-whole",
+			Name:        "IT crews the access keepers",
+			Delegate:    model.Subject{Group: "it-staff"},
+			People:      model.People{Area: "it"},
+			Actions:     []string{"membership"},
+			Groups:      []string{"access-keepers"},
+			GroupsWhole: true,
+		},
 	}
 }

@@ -26,8 +26,8 @@ type step struct {
 // revisionsBefore is how many revisions lie between the first load and today.
 const revisionsBefore = 59
 
-// history invents how the design came to be what it is: it takes the design apart step by step, so that the steps put together
-// again give exactly it. It returns what stood first, and the steps in order.
+// history invents how the design came to be what it is: it takes the design apart step by step, so that the steps
+// put together again give exactly it. It returns what stood first, and the steps in order.
 func history(final *model.Design, now time.Time) (*model.Design, []step) {
 	d := final
 	var steps []step
@@ -49,8 +49,24 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 		a, _ := d.Assignments.Find(id)
 		return change.Op{Kind: model.KindAssignment, ID: id, After: a}
 	}
-	crews := []string{"north-gate-crew", "terminal-2-gate-crew", "ticket-office", "quay-crews", "deck-crews", "manifest-desk", "tower-watch", "invoice-office", "roster-office"}
-	whys := []string{"new in the crew", "moved here from another quay", "back from leave", "replaces somebody who left", "for the season"}
+	crews := []string{
+		"north-gate-crew",
+		"terminal-2-gate-crew",
+		"ticket-office",
+		"quay-crews",
+		"deck-crews",
+		"manifest-desk",
+		"tower-watch",
+		"invoice-office",
+		"roster-office",
+	}
+	whys := []string{
+		"new in the crew",
+		"moved here from another quay",
+		"back from leave",
+		"replaces somebody who left",
+		"for the season",
+	}
 	byHand := []*model.Assignment{}
 	for _, a := range final.Assignments {
 		if a.Subject.User != "" && a.Set != model.SetOwner && !a.Contact {
@@ -65,7 +81,14 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 			var ops []change.Op
 			for i := range 3 {
 				g, _ := final.Groups.Find([]string{"ticket-office", "north-gate-crew"}[revoked-1])
-				a := &model.Assignment{ID: fmt.Sprintf("past-%d-%d", revoked, i), Subject: model.Subject{User: g.Users[i*2]}, Role: []string{"refund-clerk", "night-cover"}[revoked-1], Area: []string{"ferries", "terminal-1"}[revoked-1], Reach: model.ReachArea, Mode: model.Full}
+				a := &model.Assignment{
+					ID:      fmt.Sprintf("past-%d-%d", revoked, i),
+					Subject: model.Subject{User: g.Users[i*2]},
+					Role:    []string{"refund-clerk", "night-cover"}[revoked-1],
+					Area:    []string{"ferries", "terminal-1"}[revoked-1],
+					Reach:   model.ReachArea,
+					Mode:    model.Full,
+				}
 				ops = append(ops, change.Op{Kind: model.KindAssignment, ID: a.ID, Before: a})
 			}
 			back("signe.halloran", "Outcome: "+pastReviews[2-revoked].name, ops...)
@@ -78,23 +101,39 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 			set, _ := d.Sets.Find("gate-additions")
 			before := change.Clone(set)
 			before.Permissions = without(before.Permissions, "quaybook:gate-log:export")
-			back("signe.halloran", "clerks export the gate log for the police", change.Op{Kind: model.KindSet, ID: set.ID, Before: before, After: set})
+			back(
+				"signe.halloran",
+				"clerks export the gate log for the police",
+				change.Op{Kind: model.KindSet, ID: set.ID, Before: before, After: set},
+			)
 		case n == 40:
 			role, _ := d.Roles.Find("site-manager")
 			before := change.Clone(role)
 			before.Excludes = without(before.Excludes, "quaybook:tariff:publish", "quaybook:booking.rate:edit")
-			back("signe.halloran", "site managers keep their hands off the rates", change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role})
+			back(
+				"signe.halloran",
+				"site managers keep their hands off the rates",
+				change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role},
+			)
 		case n == 31:
 			role, _ := d.Roles.Find("gate-lead")
 			before := change.Clone(role)
 			before.Inherits = nil
-			back("edda.rosenvik", "a lead does what a clerk does", change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role})
+			back(
+				"edda.rosenvik",
+				"a lead does what a clerk does",
+				change.Op{Kind: model.KindRole, ID: role.ID, Before: before, After: role},
+			)
 		case n%7 == 3:
 			u := final.Users[(n*37)%len(final.Users)]
 			current, _ := d.Users.Find(u.ID)
 			before := change.Clone(current)
 			before.JobTitle = "Trainee"
-			back("edda.rosenvik", "trained and taken on", change.Op{Kind: model.KindUser, ID: u.ID, Before: before, After: current})
+			back(
+				"edda.rosenvik",
+				"trained and taken on",
+				change.Op{Kind: model.KindUser, ID: u.ID, Before: before, After: current},
+			)
 		default:
 			crew := crews[n%len(crews)]
 			g, _ := d.Groups.Find(crew)
@@ -124,7 +163,8 @@ var pastReviews = []struct{ name, role, area string }{
 	{"Review of refund clerks on the ferries", "refund-clerk", "ferries"},
 }
 
-// fed tells which directory keeps the people and groups of directories, and that those of them who are deactivated were deleted there.
+// fed tells which directory keeps the people and groups of directories, and that those of them who are deactivated
+// were deleted there.
 func fed(s *store.Store, final *model.Design, now time.Time) error {
 	const directory = "Harbour directory"
 	d, err := rooms.Open(s, func() time.Time { return now.AddDate(-1, -6, 0) })
@@ -149,7 +189,10 @@ func fed(s *store.Store, final *model.Design, now time.Time) error {
 	}
 	for _, g := range final.Groups {
 		if g.Source == model.Directory {
-			kept = append(kept, store.Fed{Kind: string(model.KindGroup), ID: g.ID, By: directory, Updated: now.Add(-6 * time.Hour)})
+			kept = append(
+				kept,
+				store.Fed{Kind: string(model.KindGroup), ID: g.ID, By: directory, Updated: now.Add(-6 * time.Hour)},
+			)
 		}
 	}
 	return s.SaveFed(kept...)
@@ -163,13 +206,37 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 		}
 		past := pastReviews[st.review-1]
 		closed := st.at
-		r := store.Review{Name: past.name, Role: past.role, Area: past.area, DecidedBy: review.ByManager, Fate: "keep", Opener: "signe.halloran", Opened: closed.AddDate(0, 0, -24), Due: closed.AddDate(0, 0, -3), Closed: &closed, Revision: i + 2}
+		r := store.Review{
+			Name:      past.name,
+			Role:      past.role,
+			Area:      past.area,
+			DecidedBy: review.ByManager,
+			Fate:      "keep",
+			Opener:    "signe.halloran",
+			Opened:    closed.AddDate(0, 0, -24),
+			Due:       closed.AddDate(0, 0, -3),
+			Closed:    &closed,
+			Revision:  i + 2,
+		}
 		var items []store.ReviewItem
 		decided := closed.AddDate(0, 0, -6)
 		for _, o := range st.ops {
 			a := o.Before.(*model.Assignment)
 			u, _ := final.Users.Find(a.Subject.User)
-			items = append(items, store.ReviewItem{User: u.ID, Role: past.role, Reviewer: u.Manager, Direct: []string{a.ID}, Groups: []string{}, Decision: "revoke", Reason: "not needed any longer", Decided: &decided, By: u.Manager})
+			items = append(
+				items,
+				store.ReviewItem{
+					User:     u.ID,
+					Role:     past.role,
+					Reviewer: u.Manager,
+					Direct:   []string{a.ID},
+					Groups:   []string{},
+					Decision: "revoke",
+					Reason:   "not needed any longer",
+					Decided:  &decided,
+					By:       u.Manager,
+				},
+			)
 		}
 		if _, err := s.AddReview(r, items); err != nil {
 			return err
@@ -182,7 +249,16 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 		return err
 	}
 	due := now.AddDate(0, 0, 16)
-	r, err := d.OpenReview(desk.Actor{User: "signe.halloran"}, deskreview.NewReview{Name: "Review of gate clerks in North Harbour", Role: "gate-clerk", Area: "north-harbour", Fallback: "ruben.adeyemi", Due: &due})
+	r, err := d.OpenReview(
+		desk.Actor{User: "signe.halloran"},
+		deskreview.NewReview{
+			Name:     "Review of gate clerks in North Harbour",
+			Role:     "gate-clerk",
+			Area:     "north-harbour",
+			Fallback: "ruben.adeyemi",
+			Due:      &due,
+		},
+	)
 	if err != nil {
 		return err
 	}

@@ -12,15 +12,46 @@ import (
 // areas of the harbour: id, name, kind, parent.
 var areaRows = [][4]string{
 	{"skerryhaven", "Skerryhaven", "organisation", ""},
-	{"north-harbour", "North Harbour", "site", "skerryhaven"}, {"terminal-1", "Terminal 1", "terminal", "north-harbour"}, {"terminal-2", "Terminal 2", "terminal", "north-harbour"}, {"ro-ro-ramp", "Ro-ro Ramp", "terminal", "north-harbour"},
-	{"south-harbour", "South Harbour", "site", "skerryhaven"}, {"container-yard", "Container Yard", "terminal", "south-harbour"}, {"bulk-quay", "Bulk Quay", "terminal", "south-harbour"}, {"cold-store", "Cold Store", "terminal", "south-harbour"},
-	{"ferries", "Ferries", "division", "skerryhaven"}, {"inner-isles", "Inner Isles Line", "line", "ferries"}, {"ms-kittiwake", "MS Kittiwake", "vessel", "inner-isles"}, {"ms-dunlin", "MS Dunlin", "vessel", "inner-isles"}, {"ms-turnstone", "MS Turnstone", "vessel", "inner-isles"},
-	{"outer-isles", "Outer Isles Line", "line", "ferries"}, {"ms-gannet", "MS Gannet", "vessel", "outer-isles"}, {"ms-fulmar", "MS Fulmar", "vessel", "outer-isles"},
-	{"harbour-master", "Harbour Master", "division", "skerryhaven"}, {"traffic-tower", "Traffic Tower", "office", "harbour-master"}, {"pilots", "Pilots", "office", "harbour-master"},
-	{"head-office", "Head Office", "division", "skerryhaven"}, {"finance", "Finance", "office", "head-office"}, {"people-office", "People", "office", "head-office"}, {"it", "IT", "office", "head-office"},
+	{
+		"north-harbour",
+		"North Harbour",
+		"site",
+		"skerryhaven",
+	}, {"terminal-1", "Terminal 1", "terminal", "north-harbour"}, {"terminal-2", "Terminal 2", "terminal", "north-harbour"}, {"ro-ro-ramp", "Ro-ro Ramp", "terminal", "north-harbour"},
+	{
+		"south-harbour",
+		"South Harbour",
+		"site",
+		"skerryhaven",
+	}, {"container-yard", "Container Yard", "terminal", "south-harbour"}, {"bulk-quay", "Bulk Quay", "terminal", "south-harbour"}, {"cold-store", "Cold Store", "terminal", "south-harbour"},
+	{
+		"ferries",
+		"Ferries",
+		"division",
+		"skerryhaven",
+	}, {"inner-isles", "Inner Isles Line", "line", "ferries"}, {"ms-kittiwake", "MS Kittiwake", "vessel", "inner-isles"}, {"ms-dunlin", "MS Dunlin", "vessel", "inner-isles"}, {"ms-turnstone", "MS Turnstone", "vessel", "inner-isles"},
+	{
+		"outer-isles",
+		"Outer Isles Line",
+		"line",
+		"ferries",
+	}, {"ms-gannet", "MS Gannet", "vessel", "outer-isles"}, {"ms-fulmar", "MS Fulmar", "vessel", "outer-isles"},
+	{
+		"harbour-master",
+		"Harbour Master",
+		"division",
+		"skerryhaven",
+	}, {"traffic-tower", "Traffic Tower", "office", "harbour-master"}, {"pilots", "Pilots", "office", "harbour-master"},
+	{
+		"head-office",
+		"Head Office",
+		"division",
+		"skerryhaven",
+	}, {"finance", "Finance", "office", "head-office"}, {"people-office", "People", "office", "head-office"}, {"it", "IT", "office", "head-office"},
 }
 
-// staff says how many people each area has, and their titles: the first is the manager, the second the shift leads (one in twelve), the others in turn.
+// staff says how many people each area has, and their titles: the first is the manager, the second the shift leads
+// (one in twelve), the others in turn.
 var staff = []struct {
 	area, department string
 	people           int
@@ -28,14 +59,55 @@ var staff = []struct {
 }{
 	{"head-office", "Direction", 6, []string{"Harbour director", "Deputy director", "Secretary", "Planner"}},
 	{"north-harbour", "North Harbour", 8, []string{"Manager of North Harbour", "Deputy manager", "Berth planner"}},
-	{"terminal-1", "North Harbour", 62, []string{"Terminal manager", "Shift lead", "Gate clerk", "Quay hand", "Crane driver", "Gate clerk", "Berth planner"}},
-	{"terminal-2", "North Harbour", 40, []string{"Terminal manager", "Shift lead", "Gate clerk", "Quay hand", "Crane driver"}},
+	{
+		"terminal-1",
+		"North Harbour",
+		62,
+		[]string{
+			"Terminal manager",
+			"Shift lead",
+			"Gate clerk",
+			"Quay hand",
+			"Crane driver",
+			"Gate clerk",
+			"Berth planner",
+		},
+	},
+	{
+		"terminal-2",
+		"North Harbour",
+		40,
+		[]string{"Terminal manager", "Shift lead", "Gate clerk", "Quay hand", "Crane driver"},
+	},
 	{"ro-ro-ramp", "North Harbour", 31, []string{"Ramp manager", "Shift lead", "Ramp hand", "Gate clerk", "Ramp hand"}},
 	{"south-harbour", "South Harbour", 8, []string{"Manager of South Harbour", "Deputy manager", "Yard planner"}},
-	{"container-yard", "South Harbour", 58, []string{"Yard manager", "Shift lead", "Crane driver", "Yard hand", "Manifest clerk", "Crane driver", "Maintenance fitter"}},
-	{"bulk-quay", "South Harbour", 30, []string{"Quay manager", "Shift lead", "Quay hand", "Crane driver", "Manifest clerk"}},
+	{
+		"container-yard",
+		"South Harbour",
+		58,
+		[]string{
+			"Yard manager",
+			"Shift lead",
+			"Crane driver",
+			"Yard hand",
+			"Manifest clerk",
+			"Crane driver",
+			"Maintenance fitter",
+		},
+	},
+	{
+		"bulk-quay",
+		"South Harbour",
+		30,
+		[]string{"Quay manager", "Shift lead", "Quay hand", "Crane driver", "Manifest clerk"},
+	},
 	{"cold-store", "South Harbour", 22, []string{"Store manager", "Shift lead", "Store hand", "Manifest clerk"}},
-	{"ferries", "Ferries", 14, []string{"Head of Ferries", "Ticketing deputy", "Ticket clerk", "Refund clerk", "Ticket clerk"}},
+	{
+		"ferries",
+		"Ferries",
+		14,
+		[]string{"Head of Ferries", "Ticketing deputy", "Ticket clerk", "Refund clerk", "Ticket clerk"},
+	},
 	{"ms-kittiwake", "Ferries", 12, []string{"Master", "Mate", "Deckhand", "Purser"}},
 	{"ms-dunlin", "Ferries", 12, []string{"Master", "Mate", "Deckhand", "Purser"}},
 	{"ms-turnstone", "Ferries", 12, []string{"Master", "Mate", "Deckhand", "Purser"}},
@@ -48,8 +120,13 @@ var staff = []struct {
 	{"it", "IT", 18, []string{"Head of IT", "Service desk lead", "Service desk", "System keeper"}},
 }
 
-var givenNames = strings.Fields(`Ingrid Tomasz Hadiza Olav Pavel Saoirse Kofi Yara Bram Amara Ximena Dagny Ilja Farida Joost Keziah Leif Marisol Nandi Orsolya Piotr Quirin Rukmini Sven Tove Umut Vesna Wanjiru Yusuf Zofia Aino Bashir Citlali Deniz Eilidh Femi Gwenllian Hiroko Imre Jana Kaito Lumi Mateus Nils Oluchi Petra Rafiq Solveig Tariq Ulla Viggo Wren Yelena Zoltan Anouk Birgitta Caoimhe Dragan Esperance Finn`)
-var familyNames = strings.Fields(`Valderhaug Oyelaran Quenby Brisk Idris Lind Marlowe Denholm Ostrov Kestrel Nakawa Sundby Farrow Okonedo Thorsby Vasari Wexley Amadi Birkeland Corvane Dalgaard Ekholm Fairweather Grimstad Halvorsby Ishikari Jernvall Karimova Lindqvale Moravec Nyberget Okpara Pellworm Qasimi Rosenvik Skarland Tannahill Ukwu Vinterberg Wolnik Yamadera Zielony Aldanov Brackwater Cairnduff Drosos Eriksrud Fjordane Gallowmoor Hesketh Inverlyne Juhlsen Kvitland Lorcan Mbeki-Rowe Noordzij Ormsby Pettersvold`)
+var givenNames = strings.Fields(
+	`Ingrid Tomasz Hadiza Olav Pavel Saoirse Kofi Yara Bram Amara Ximena Dagny Ilja Farida Joost Keziah Leif Marisol Nandi Orsolya Piotr Quirin Rukmini Sven Tove Umut Vesna Wanjiru Yusuf Zofia Aino Bashir Citlali Deniz Eilidh Femi Gwenllian Hiroko Imre Jana Kaito Lumi Mateus Nils Oluchi Petra Rafiq Solveig Tariq Ulla Viggo Wren Yelena Zoltan Anouk Birgitta Caoimhe Dragan Esperance Finn`,
+)
+
+var familyNames = strings.Fields(
+	`Valderhaug Oyelaran Quenby Brisk Idris Lind Marlowe Denholm Ostrov Kestrel Nakawa Sundby Farrow Okonedo Thorsby Vasari Wexley Amadi Birkeland Corvane Dalgaard Ekholm Fairweather Grimstad Halvorsby Ishikari Jernvall Karimova Lindqvale Moravec Nyberget Okpara Pellworm Qasimi Rosenvik Skarland Tannahill Ukwu Vinterberg Wolnik Yamadera Zielony Aldanov Brackwater Cairnduff Drosos Eriksrud Fjordane Gallowmoor Hesketh Inverlyne Juhlsen Kvitland Lorcan Mbeki-Rowe Noordzij Ormsby Pettersvold`,
+)
 
 // cast are people with a part in the demo: id, name, title, area, place in the staff list (0: the manager).
 var cast = []struct {
@@ -143,11 +220,18 @@ func qualify(u *model.User, i int, today time.Time) {
 		}
 		u.Qualifications = []model.Qualification{{Type: "crane", Level: level(float64(1 + i%5)), Until: until}}
 	case "Pilot", "Senior pilot", "Chief pilot":
-		u.Qualifications = []model.Qualification{{Type: "pilotage", Level: level(float64(2 + i%3)), Until: today.AddDate(1, i%6, 0)}}
+		u.Qualifications = []model.Qualification{
+			{Type: "pilotage", Level: level(float64(2 + i%3)), Until: today.AddDate(1, i%6, 0)},
+		}
 	case "Master", "Mate":
-		u.Qualifications = []model.Qualification{{Type: "deck", Level: level(float64(3 + i%2))}, {Type: "radio", Level: level(1), Until: today.AddDate(0, 9+i, 0)}}
+		u.Qualifications = []model.Qualification{
+			{Type: "deck", Level: level(float64(3 + i%2))},
+			{Type: "radio", Level: level(1), Until: today.AddDate(0, 9+i, 0)},
+		}
 	case "Manifest clerk":
-		u.Qualifications = []model.Qualification{{Type: "dangerous goods", Level: level(float64(1 + i%2)), Until: today.AddDate(0, 5+i%10, 0)}}
+		u.Qualifications = []model.Qualification{
+			{Type: "dangerous goods", Level: level(float64(1 + i%2)), Until: today.AddDate(0, 5+i%10, 0)},
+		}
 	}
 }
 

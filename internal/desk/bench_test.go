@@ -63,7 +63,8 @@ func benchDesk(b *testing.B) *rooms.Desk {
 	return d
 }
 
-// BenchmarkLarge measures what is asked under the keys of somebody who works in an organisation of 100,000 people; the first time includes what is counted once.
+// BenchmarkLarge measures what is asked under the keys of somebody who works in an organisation of 100,000 people;
+// the first time includes what is counted once.
 func BenchmarkLarge(b *testing.B) {
 	design := generate.Design(generate.Options{Users: 100_000, Seed: 1})
 	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
@@ -118,15 +119,44 @@ func BenchmarkLarge(b *testing.B) {
 	}
 }
 
-// BenchmarkBringIn measures a file of 100,000 new people in each form that is read: reading it and its trial; and of one of them, the draft with its impact.
+// BenchmarkBringIn measures a file of 100,000 new people in each form that is read: reading it and its trial; and
+// of one of them, the draft with its impact.
 func BenchmarkBringIn(b *testing.B) {
 	const people = 100_000
-	t := table.Table{Name: "starters", Columns: []table.Column{{Title: "External id"}, {Title: "Name"}, {Title: "E-mail"}, {Title: "Title"}, {Title: "Home area"}, {Title: "Manager"}, {Title: "Role"}, {Title: "State"}}}
+	t := table.Table{
+		Name: "starters",
+		Columns: []table.Column{
+			{Title: "External id"},
+			{Title: "Name"},
+			{Title: "E-mail"},
+			{Title: "Title"},
+			{Title: "Home area"},
+			{Title: "Manager"},
+			{Title: "Role"},
+			{Title: "State"},
+		},
+	}
 	var lines bytes.Buffer
 	for i := range people {
 		n := strconv.Itoa(i)
-		t.Rows = append(t.Rows, []any{"kx-" + n, "Ilse Marrow " + n, "kx" + n + "@skerryhaven.example", "Gate clerk", "Terminal 2", "mireille.aster", "Gate clerk", "active"})
-		fmt.Fprintf(&lines, `{"External id":"kx-%[1]s","Name":"Ilse Marrow %[1]s","E-mail":"kx%[1]s@skerryhaven.example","Title":"Gate clerk","Home area":"Terminal 2","Manager":"mireille.aster","Role":"Gate clerk","State":"active"}`+"\n", n)
+		t.Rows = append(
+			t.Rows,
+			[]any{
+				"kx-" + n,
+				"Ilse Marrow " + n,
+				"kx" + n + "@skerryhaven.example",
+				"Gate clerk",
+				"Terminal 2",
+				"mireille.aster",
+				"Gate clerk",
+				"active",
+			},
+		)
+		fmt.Fprintf(
+			&lines,
+			`{"External id":"kx-%[1]s","Name":"Ilse Marrow %[1]s","E-mail":"kx%[1]s@skerryhaven.example","Title":"Gate clerk","Home area":"Terminal 2","Manager":"mireille.aster","Role":"Gate clerk","State":"active"}`+"\n",
+			n,
+		)
 	}
 	var csv, xlsx bytes.Buffer
 	if err := errors.Join(table.CSV(&csv, t), table.XLSX(&xlsx, t)); err != nil {

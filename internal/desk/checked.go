@@ -55,10 +55,15 @@ const (
 	carries               // it is applied all the same
 )
 
-// stances says what each door does about verdicts; a door refuses whatever is not named for it. So a door that is added and forgotten here is shut.
+// stances says what each door does about verdicts; a door refuses whatever is not named for it. So a door that is
+// added and forgotten here is shut.
 var stances = map[Door]map[Concern]stance{
-	ByHand:    {Critical: proves},
-	ByUndo:    {Critical: proves, Supplied: carries, Fed: carries}, // what was can come back, until the directory says otherwise
+	ByHand: {Critical: proves},
+	ByUndo: {
+		Critical: proves,
+		Supplied: carries,
+		Fed:      carries,
+	}, // what was can come back, until the directory says otherwise
 	ByUpgrade: {Critical: proves, Supplied: carries},
 	ByReview:  {Critical: proves},
 	ByTask:    {Critical: proves},
@@ -77,7 +82,8 @@ func (d Door) stance(q Concern) stance { return stances[d][q] }
 type Act struct {
 	Door Door
 	Ops  []change.Op
-	// permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and delegations decide.
+	// permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and
+	// delegations decide.
 	Permits func(change.Op) string
 }
 
@@ -89,8 +95,8 @@ type verdict struct {
 	message string // a sentence
 }
 
-// checked is a change with every verdict on it: who would make it, by which doors, on which design. Nothing else can be applied, and only [Desk.check] and
-// [Desk.checkDesign] make one.
+// checked is a change with every verdict on it: who would make it, by which doors, on which design. Nothing else
+// can be applied, and only [Desk.check] and [Desk.checkDesign] make one.
 type checked struct {
 	house *House // the design that it was checked on
 	Asker
@@ -118,7 +124,8 @@ func (d *Desk) at(by Asker) time.Time {
 	return by.then
 }
 
-// Check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what needs it.
+// Check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what
+// needs it.
 func (d *Desk) Check(h *House, by Asker, acts ...Act) *checked {
 	c := &checked{house: h, Asker: by, acts: acts}
 	var all []change.Op
@@ -178,7 +185,8 @@ func (c *checked) judge(d *Desk) {
 	c.ask(-1, Critical, c.critical)
 }
 
-// ask puts a concern about one act, or about the change as a whole, unless every door concerned carries whatever the answer is.
+// ask puts a concern about one act, or about the change as a whole, unless every door concerned carries whatever
+// the answer is.
 func (c *checked) ask(i int, q Concern, answers func() []string) {
 	strictest := carries
 	for n, a := range c.acts {
@@ -209,7 +217,8 @@ func (c *checked) Impact() *change.Impact {
 // Of gives the messages of verdicts on some concerns; on all if none is given.
 func (c *checked) Of(s stance, concerns ...Concern) (out []string) {
 	for _, v := range c.verdicts {
-		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) && !slices.Contains(out, v.message) {
+		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) &&
+			!slices.Contains(out, v.message) {
 			out = append(out, v.message)
 		}
 	}
@@ -229,7 +238,8 @@ func (c *checked) refusedOf(i int) (out []string) {
 // provenFor is how long after giving the password a person may make critical changes.
 const provenFor = 10 * time.Minute
 
-// Refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if it can.
+// Refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if
+// it can.
 func (c *checked) Refusal(now time.Time, message string) *Error {
 	if blocks := c.Of(Refuses); len(blocks) > 0 {
 		e := &Error{Cause: NotAllowed, Message: message, Problems: firstOf(blocks)}
@@ -242,8 +252,12 @@ func (c *checked) Refusal(now time.Time, message string) *Error {
 		return e
 	}
 	if proofs := c.Of(proves); len(proofs) > 0 && now.Sub(c.Who.Proven) > provenFor {
-		return &Error{Cause: Unproven, Code: Critical, Message: "This needs your password once more, since you last gave it more than ten minutes ago.",
-			Problems: firstOf(proofs)}
+		return &Error{
+			Cause:    Unproven,
+			Code:     Critical,
+			Message:  "This needs your password once more, since you last gave it more than ten minutes ago.",
+			Problems: firstOf(proofs),
+		}
 	}
 	return nil
 }
@@ -288,7 +302,9 @@ func (d *Desk) refusals(c *checked, a Act) (out []string) {
 // lockout tells if the change would leave nobody with every right in Fachwerk.
 func (c *checked) lockout() []string {
 	if len(c.house.Index.Owners(c.at)) > 0 && len(c.Index.Owners(c.at)) == 0 {
-		return []string{"This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first."}
+		return []string{
+			"This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first.",
+		}
 	}
 	return nil
 }
@@ -299,7 +315,10 @@ func (d *Desk) handedOn(c *checked) (out []string) {
 		for _, g := range p.Gains {
 			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.May(c.house, c.Who, g.Permission) {
 				name := c.house.Ref(model.KindUser, p.User).Name
-				out = append(out, name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.")
+				out = append(
+					out,
+					name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.",
+				)
 			}
 		}
 	}
@@ -337,8 +356,9 @@ type Note struct {
 	Along  func(s *store.Store, revision int) error // what is kept in the same transaction
 }
 
-// Commit records a checked change and makes its design the current one: as one revision, or as one for each of its acts if there are as many notes. What it may not do
-// is an [Error] with the message. The writer's lock must be held.
+// Commit records a checked change and makes its design the current one: as one revision, or as one for each of its
+// acts if there are as many notes. What it may not do is an [Error] with the message. The writer's lock must be
+// held.
 func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error) {
 	h := c.house
 	if d.Present() != h {
@@ -357,7 +377,14 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		if len(notes) > 1 {
 			ops = c.acts[i].Ops
 		}
-		r := store.Revision{Number: h.Revision + 1 + i, At: at, Who: c.Who.User, WhoName: c.name, Why: e.Why, Undoes: e.undoes}
+		r := store.Revision{
+			Number:  h.Revision + 1 + i,
+			At:      at,
+			Who:     c.Who.User,
+			WhoName: c.name,
+			Why:     e.Why,
+			Undoes:  e.undoes,
+		}
 		if e.Name != "" {
 			r.WhoName = e.Name
 		}

@@ -1,5 +1,5 @@
-// Package desk has one method for each thing that a person or a program does with Fachwerk. Who may do it, and what happens, is decided
-// here and nowhere else; every door calls only this.
+// Package desk has one method for each thing that a person or a program does with Fachwerk. Who may do it, and what
+// happens, is decided here and nowhere else; every door calls only this.
 package desk
 
 import (
@@ -17,8 +17,8 @@ import (
 	"fachwerk/internal/store"
 )
 
-// Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and never wait, writers take
-// turns.
+// Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and
+// never wait, writers take turns.
 type Desk struct {
 	Store  *store.Store
 	clock  func() time.Time

@@ -28,26 +28,89 @@ func design() *model.Design {
 	user := func(u string) model.Subject { return model.Subject{User: u} }
 	return model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Small"},
-		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "Terminal 1", Parent: "top"}, {ID: "t2", Name: "Terminal 2", Parent: "top"}},
-		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}}}}},
-		Sets:         model.Table[*model.Set]{{ID: "see", Name: "See", Permissions: []string{"s:gate:view"}}, {ID: "open", Name: "Open", Permissions: []string{"s:gate:open"}}, {ID: "supplied", Name: "Supplied", System: "s", Permissions: []string{"s:gate:view"}}},
-		Roles:        model.Table[*model.Role]{{ID: "clerk", Name: "Clerk", Sets: []string{"see"}}, {ID: "lead", Name: "Lead", Inherits: []string{"clerk"}}, {ID: "night", Name: "Night", Sets: []string{"open"}}, {ID: "fixed", Name: "Fixed", Protected: true}},
-		Groups: model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"cy"}}, {ID: "all", Name: "All crews", Groups: []string{"crew"}},
-			{ID: "rule", Name: "By rule", Type: model.Rule, Rule: `title pr`}, {ID: "fed", Name: "Fed", Source: model.Directory}},
+		Areas: model.Table[*model.Area]{
+			{ID: "top", Name: "Top"},
+			{ID: "t1", Name: "Terminal 1", Parent: "top"},
+			{ID: "t2", Name: "Terminal 2", Parent: "top"},
+		},
+		Systems: model.Table[*model.System]{
+			{
+				ID:   "s",
+				Name: "S",
+				Permissions: []*model.Permission{
+					{Key: "s:gate:view"},
+					{Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}},
+				},
+			},
+		},
+		Sets: model.Table[*model.Set]{
+			{ID: "see", Name: "See", Permissions: []string{"s:gate:view"}},
+			{ID: "open", Name: "Open", Permissions: []string{"s:gate:open"}},
+			{ID: "supplied", Name: "Supplied", System: "s", Permissions: []string{"s:gate:view"}},
+		},
+		Roles: model.Table[*model.Role]{
+			{ID: "clerk", Name: "Clerk", Sets: []string{"see"}},
+			{ID: "lead", Name: "Lead", Inherits: []string{"clerk"}},
+			{ID: "night", Name: "Night", Sets: []string{"open"}},
+			{ID: "fixed", Name: "Fixed", Protected: true},
+		},
+		Groups: model.Table[*model.Group]{
+			{ID: "crew", Name: "Crew", Users: []string{"cy"}},
+			{ID: "all", Name: "All crews", Groups: []string{"crew"}},
+			{
+				ID:   "rule",
+				Name: "By rule",
+				Type: model.Rule,
+				Rule: `title pr`,
+			},
+			{ID: "fed", Name: "Fed", Source: model.Directory},
+		},
 		Users: model.Table[*model.User]{
-			{ID: "ann", UserName: "Ann", DisplayName: "Ann"}, {ID: "bea", UserName: "bea", DisplayName: "Bea"}, {ID: "cy", UserName: "cy", DisplayName: "Cy", Manager: "ann", Area: "t1"}, {ID: "dan", UserName: "dan", DisplayName: "Dan", Manager: "ann"},
-			{ID: "eve", UserName: "eve", DisplayName: "Eve"}, {ID: "kay", UserName: "kay", DisplayName: "Kay"}, {ID: "lou", UserName: "lou", DisplayName: "Lou", State: model.UserLocked},
+			{
+				ID:          "ann",
+				UserName:    "Ann",
+				DisplayName: "Ann",
+			}, {ID: "bea", UserName: "bea", DisplayName: "Bea"}, {ID: "cy", UserName: "cy", DisplayName: "Cy", Manager: "ann", Area: "t1"}, {ID: "dan", UserName: "dan", DisplayName: "Dan", Manager: "ann"},
+			{
+				ID:          "eve",
+				UserName:    "eve",
+				DisplayName: "Eve",
+			}, {ID: "kay", UserName: "kay", DisplayName: "Kay"}, {ID: "lou", UserName: "lou", DisplayName: "Lou", State: model.UserLocked},
 		},
 		Assignments: model.Table[*model.Assignment]{
-			assign("owner", user("bea"), "", model.SetOwner, ""), assign("keeper", user("kay"), "", model.SetAdministrator, ""), assign("auditor", user("eve"), "", model.SetAuditor, ""),
-			assign("crew-clerk", model.Subject{Group: "crew"}, "clerk", "", "t1"), assign("cy-night", user("cy"), "night", "", "t1"), assign("dan-night", user("dan"), "night", "", "t1"),
+			assign(
+				"owner",
+				user("bea"),
+				"",
+				model.SetOwner,
+				"",
+			), assign("keeper", user("kay"), "", model.SetAdministrator, ""), assign("auditor", user("eve"), "", model.SetAuditor, ""),
+			assign(
+				"crew-clerk",
+				model.Subject{Group: "crew"},
+				"clerk",
+				"",
+				"t1",
+			), assign("cy-night", user("cy"), "night", "", "t1"), assign("dan-night", user("dan"), "night", "", "t1"),
 		},
 	})
 }
 
 var (
-	ann, bea, cy, dan, eve, kay = desk.Actor{User: "ann"}, desk.Actor{User: "bea"}, desk.Actor{User: "cy"}, desk.Actor{User: "dan"}, desk.Actor{User: "eve"}, desk.Actor{User: "kay"}
-	stranger                    = desk.Actor{}
+	ann, bea, cy, dan, eve, kay = desk.Actor{
+		User: "ann",
+	}, desk.Actor{
+		User: "bea",
+	}, desk.Actor{
+		User: "cy",
+	}, desk.Actor{
+		User: "dan",
+	}, desk.Actor{
+		User: "eve",
+	}, desk.Actor{
+		User: "kay",
+	}
+	stranger = desk.Actor{}
 )
 
 func open(t *testing.T) (*rooms.Desk, *store.Store) {
@@ -288,7 +351,8 @@ func TestDraftLookApplyUndo(t *testing.T) {
 	}
 
 	history := must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 10}))
-	if len(history) != 2 || history[0].Number != 2 || history[0].Who != "Bea" || history[0].Why != "a test" || len(history[0].Sentences) != 2 {
+	if len(history) != 2 || history[0].Number != 2 || history[0].Who != "Bea" || history[0].Why != "a test" ||
+		len(history[0].Sentences) != 2 {
 		t.Fatalf("the history is %+v", history)
 	}
 
@@ -400,9 +464,20 @@ func TestAnotherProcessIsFollowed(t *testing.T) {
 func TestLoad(t *testing.T) {
 	d, _ := open(t)
 	refused(t, d.Load(design(), false, "again"), desk.Conflict, "--replace")
-	smaller := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Other"}, Users: model.Table[*model.User]{{ID: "bea", UserName: "bea", DisplayName: "Bea"}}})
+	smaller := model.Build(
+		&model.Design{
+			Organisation: &model.Organisation{Name: "Other"},
+			Users:        model.Table[*model.User]{{ID: "bea", UserName: "bea", DisplayName: "Bea"}},
+		},
+	)
 	refused(t, d.Load(smaller, true, "nobody is left"), desk.NotAllowed, "last live person")
-	boss := &model.Assignment{ID: "boss", Subject: model.Subject{User: "bea"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full}
+	boss := &model.Assignment{
+		ID:      "boss",
+		Subject: model.Subject{User: "bea"},
+		Set:     model.SetOwner,
+		Reach:   model.ReachArea,
+		Mode:    model.Full,
+	}
 	smaller = smaller.With([]model.Edit{{Kind: model.KindAssignment, ID: boss.ID, After: boss}})
 	if err := d.Load(smaller, true, "anew"); err != nil {
 		t.Fatal(err)

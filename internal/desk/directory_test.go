@@ -43,7 +43,8 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 		t.Fatalf("%v, revision %d after %d", err, d.Revision(), before)
 	}
 	p := must[*view.Person](t)(d.Person(signe, "noor.tamsin", ""))
-	if p.Object.JobTitle != "Clerk" || p.Lock == nil || !strings.Contains(p.Lock.Why, "“Harbour directory” keeps this person (last heard of on 23 November 2026)") {
+	if p.Object.JobTitle != "Clerk" || p.Lock == nil ||
+		!strings.Contains(p.Lock.Why, "“Harbour directory” keeps this person (last heard of on 23 November 2026)") {
 		t.Errorf("the sheet says %q, %+v", p.Object.JobTitle, p.Lock)
 	}
 	draft = must[*desk.Draft](t)(d.DraftUndo(signe, before+1))
@@ -63,7 +64,8 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := must[*view.Person](t)(d.Person(signe, "noor.tamsin", ""))
-	if p.State != "deactivated" || len(p.Assignments) == 0 && len(p.Groups) == 0 || p.Lock == nil || !strings.Contains(p.Lock.Why, "has deleted this person") {
+	if p.State != "deactivated" || len(p.Assignments) == 0 && len(p.Groups) == 0 || p.Lock == nil ||
+		!strings.Contains(p.Lock.Why, "has deleted this person") {
 		t.Errorf("the sheet is %s %+v", p.State, p.Lock)
 	}
 	refused(t, leave("nobody"), desk.NotFound, "no user")
@@ -76,7 +78,8 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	if err := remove("buyers"); err != nil { // what was given to it goes too
 		t.Fatal(err)
 	}
-	if refs := d.Design().References(model.KindGroup, "buyers"); len(refs) > 0 || d.Design().Get(model.KindGroup, "buyers") != nil {
+	if refs := d.Design().References(model.KindGroup, "buyers"); len(refs) > 0 ||
+		d.Design().Get(model.KindGroup, "buyers") != nil {
 		t.Errorf("the group is mentioned by %+v", refs)
 	}
 	// A request is whole or not at all.
@@ -93,7 +96,8 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 }
 
-// What directories keep, and whom they have deleted with what is still tied to them; a draft is marked, and leaves the figures as they are.
+// What directories keep, and whom they have deleted with what is still tied to them; a draft is marked, and leaves
+// the figures as they are.
 func TestDirectories(t *testing.T) {
 	d, s := openDemo(t)
 	look := func(all bool, offset, limit int) *directory.Directories {
@@ -101,10 +105,17 @@ func TestDirectories(t *testing.T) {
 		return must[*directory.Directories](t)(d.Directories(signe, all, offset, limit))
 	}
 	v := look(false, 0, 100)
-	if len(v.Directories) != 1 || v.Directories[0].Name != "Harbour directory" || v.Directories[0].Made == nil || v.Directories[0].People < 300 || v.Directories[0].Groups != 24 || v.Directories[0].Gone != 3 || v.Total != 3 || v.Left != 3 {
+	if len(v.Directories) != 1 || v.Directories[0].Name != "Harbour directory" || v.Directories[0].Made == nil ||
+		v.Directories[0].People < 300 ||
+		v.Directories[0].Groups != 24 ||
+		v.Directories[0].Gone != 3 ||
+		v.Total != 3 ||
+		v.Left != 3 {
 		t.Fatalf("they are %+v, %d, %d", v.Directories, v.Total, v.Left)
 	}
-	if l := v.Leavers; l[0].User.ID != "birgitta.ostrov" || !l[0].When.After(l[1].When) || l[1].Owns != 1 || l[1].Owned[0].Name != "Invoice writer" || l[1].Groups != 2 {
+	if l := v.Leavers; l[0].User.ID != "birgitta.ostrov" || !l[0].When.After(l[1].When) || l[1].Owns != 1 ||
+		l[1].Owned[0].Name != "Invoice writer" ||
+		l[1].Groups != 2 {
 		t.Errorf("who was deleted: %+v", l)
 	}
 	// Another one, which has a token and has done nothing yet; and one that has no token any longer.
@@ -131,10 +142,18 @@ func TestDirectories(t *testing.T) {
 	for _, x := range v.Directories {
 		names = append(names, x.Name)
 	}
-	if !slices.Equal(names, []string{"Ferry office", "Harbour directory", "Pilots' register"}) || v.Directories[0].Made != nil || v.Directories[0].Gone != 1 || v.Directories[2].Heard != nil || v.Directories[2].People != 0 {
+	if !slices.Equal(names, []string{"Ferry office", "Harbour directory", "Pilots' register"}) ||
+		v.Directories[0].Made != nil ||
+		v.Directories[0].Gone != 1 ||
+		v.Directories[2].Heard != nil ||
+		v.Directories[2].People != 0 {
 		t.Errorf("now they are %+v", v.Directories)
 	}
-	if l := v.Leavers; len(l) != 1 || v.Total != 4 || l[0].User.ID != "mireille.aster" || l[0].Reports == 0 || l[0].Delegations != 1 || l[0].Grants == 0 || l[0].Owns != 3 || len(l[0].Owned) != 3 {
+	if l := v.Leavers; len(l) != 1 || v.Total != 4 || l[0].User.ID != "mireille.aster" || l[0].Reports == 0 ||
+		l[0].Delegations != 1 ||
+		l[0].Grants == 0 ||
+		l[0].Owns != 3 ||
+		len(l[0].Owned) != 3 {
 		t.Errorf("the latest is %+v of %d", l, v.Total)
 	}
 	if l := look(false, 3, 5).Leavers; len(l) != 1 || l[0].User.ID != "yusuf.denholm" {
@@ -161,7 +180,10 @@ func TestDirectories(t *testing.T) {
 	for _, g := range d.Design().Groups {
 		if slices.Contains(g.Users, "birgitta.ostrov") {
 			after := change.Clone(g)
-			after.Source, after.Users = model.Local, slices.DeleteFunc(after.Users, func(u string) bool { return u == "birgitta.ostrov" })
+			after.Source, after.Users = model.Local, slices.DeleteFunc(
+				after.Users,
+				func(u string) bool { return u == "birgitta.ostrov" },
+			)
 			draft = must[*desk.Draft](t)(d.Put(signe, g, after))
 		}
 	}

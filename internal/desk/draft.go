@@ -100,7 +100,8 @@ type Short struct {
 	Lacking int   `json:"lacking" doc:"How many these are"`
 }
 
-// impactShown bounds how many people a draft lists one by one, sentencesShown what is told of each act, reasonsShown the reasons against it.
+// impactShown bounds how many people a draft lists one by one, sentencesShown what is told of each act,
+// reasonsShown the reasons against it.
 const (
 	ImpactShown    = 200
 	sentencesShown = 30
@@ -134,8 +135,8 @@ type Drafted struct {
 // blocks gives what keeps the draft from being applied.
 func (p *Drafted) blocks() []string { return append(slices.Clone(p.clashes), p.Of(Refuses)...) }
 
-// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time. A large one that takes
-// long is not weighed all the time, but at most a part (one in freshShare) of it.
+// fresh is how long a draft that was laid is shown again without weighing it anew: its impact depends on the time.
+// A large one that takes long is not weighed all the time, but at most a part (one in freshShare) of it.
 const (
 	fresh      = 30 * time.Second
 	freshShare = 40
@@ -218,8 +219,8 @@ func hashOf(edits []edit) string {
 	return store.HashOf(kept)
 }
 
-// beneath tells what others applied to the objects of an edit since it was drafted. Objects in touched are changed by an earlier edit of the
-// same draft, which tells it.
+// beneath tells what others applied to the objects of an edit since it was drafted. Objects in touched are changed
+// by an earlier edit of the same draft, which tells it.
 func (d *Desk) beneath(h *House, e edit, clashes []change.Clash, touched map[[2]string]bool) ([]Meanwhile, error) {
 	out := []Meanwhile{}
 	for _, o := range e.Ops {
@@ -236,7 +237,12 @@ func (d *Desk) beneath(h *House, e edit, clashes []change.Clash, touched map[[2]
 		if o.After != nil && m.Object.Name == o.ID {
 			m.Object.Name = o.After.Title()
 		}
-		m.Sentences = Sentences(change.Sentences([]change.Op{{Kind: o.Kind, ID: o.ID, Before: o.Before, After: now}}, change.NamesIn(h.Design())))
+		m.Sentences = Sentences(
+			change.Sentences(
+				[]change.Op{{Kind: o.Kind, ID: o.ID, Before: o.Before, After: now}},
+				change.NamesIn(h.Design()),
+			),
+		)
 		for _, c := range clashes {
 			if c.Kind == o.Kind && c.ID == o.ID {
 				m.Clashes = append(m.Clashes, Upper(c.Message))
@@ -262,7 +268,15 @@ func gainsaid(ops []change.Op, after *model.Design) (out []string) {
 			said = append(said, model.FieldOf(o.Kind, f).Said)
 		}
 		if said != nil {
-			out = append(out, Upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+strings.Join(said, ", ")+"). Change it there, or keep this by hand from now on.")
+			out = append(
+				out,
+				Upper(
+					change.Title(o),
+				)+" comes from a directory, and so does what was changed here ("+strings.Join(
+					said,
+					", ",
+				)+"). Change it there, or keep this by hand from now on.",
+			)
 		}
 	}
 	return out
@@ -277,8 +291,18 @@ func Upper(s string) string {
 
 // view makes a draft what the sill shows to who sees the design as s.
 func (p *Drafted) view(s *Sight) *Draft {
-	v := &Draft{Edits: []DraftEdit{}, People: []PersonImpact{}, Conflicts: []Clash{}, Licences: []Short{}, Touches: []Ref{}, Reviews: []string{}, Blocks: firstOf(p.blocks()),
-		Revision: p.house.Revision, Stamp: p.stamp, Critical: firstOf(p.Of(proves))}
+	v := &Draft{
+		Edits:     []DraftEdit{},
+		People:    []PersonImpact{},
+		Conflicts: []Clash{},
+		Licences:  []Short{},
+		Touches:   []Ref{},
+		Reviews:   []string{},
+		Blocks:    firstOf(p.blocks()),
+		Revision:  p.house.Revision,
+		Stamp:     p.stamp,
+		Critical:  firstOf(p.Of(proves)),
+	}
 	shown := s.House
 	names := change.NamesIn(shown.Design(), s.Present.Design())
 	for i, e := range p.Edits {
@@ -286,7 +310,10 @@ func (p *Drafted) view(s *Sight) *Draft {
 		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, p.meanwhile[i]})
 	}
 	p.sideEffects(v, s)
-	people := slices.DeleteFunc(slices.Clone(p.Impact().People), func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) })
+	people := slices.DeleteFunc(
+		slices.Clone(p.Impact().People),
+		func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) },
+	)
 	for _, i := range people {
 		if len(i.Gains) > 0 {
 			v.Gaining++
@@ -322,7 +349,13 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		if !s.knows(model.KindUser, c.User) || !s.knows(model.KindConflict, c.Conflict) {
 			continue
 		}
-		clash := Clash{User: in.Ref(model.KindUser, c.User), Conflict: in.Ref(model.KindConflict, c.Conflict), Items: []string{}, Cleared: c.Cleared, Excepted: c.Excepted}
+		clash := Clash{
+			User:     in.Ref(model.KindUser, c.User),
+			Conflict: in.Ref(model.KindConflict, c.Conflict),
+			Items:    []string{},
+			Cleared:  c.Cleared,
+			Excepted: c.Excepted,
+		}
 		for _, i := range c.Items {
 			if i.Role != "" {
 				clash.Items = append(clash.Items, in.Ref(model.KindRole, i.Role).Name)
@@ -336,7 +369,13 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		if !s.knows(model.KindLicence, l.Licence) {
 			continue
 		}
-		short := Short{Licence: shown.Ref(model.KindLicence, l.Licence), Seats: l.Seats, Used: l.Used, Waiting: []Ref{}, Lacking: len(l.Waiting)}
+		short := Short{
+			Licence: shown.Ref(model.KindLicence, l.Licence),
+			Seats:   l.Seats,
+			Used:    l.Used,
+			Waiting: []Ref{},
+			Lacking: len(l.Waiting),
+		}
 		for _, u := range l.Waiting[:min(len(l.Waiting), ImpactShown)] {
 			short.Waiting = append(short.Waiting, shown.Ref(model.KindUser, u))
 		}
@@ -376,7 +415,8 @@ func (d *Desk) drafting(user string) *sync.Mutex {
 	return lock.(*sync.Mutex)
 }
 
-// Alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's to make leaves the draft as it was.
+// Alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's
+// to make leaves the draft as it was.
 func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, error) {
 	lock := d.drafting(who.User)
 	lock.Lock()
@@ -436,7 +476,8 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 	return d.Draft(who)
 }
 
-// Add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves nothing behind.
+// Add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves
+// nothing behind.
 func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
@@ -479,8 +520,8 @@ func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {
 	})
 }
 
-// KeepMine settles what others applied beneath an act of the draft: the act is drafted anew on what is there now, and where both changed the
-// same, the person's own value stands.
+// KeepMine settles what others applied beneath an act of the draft: the act is drafted anew on what is there now,
+// and where both changed the same, the person's own value stands.
 func (d *Desk) KeepMine(who Actor, id string) (*Draft, error) {
 	return d.Alter(who, func(_ *House, p *Drafted) error {
 		i := slices.IndexFunc(p.Edits, func(e edit) bool { return e.ID == id })
@@ -500,7 +541,8 @@ func (d *Desk) Discard(who Actor) (*Draft, error) {
 	})
 }
 
-// DraftUndo puts the inverse of a revision into the draft. It is refused if something later touched the same objects (docs/semantics.md, §10).
+// DraftUndo puts the inverse of a revision into the draft. It is refused if something later touched the same
+// objects (docs/semantics.md, §10).
 func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 	return d.Alter(who, func(h *House, p *Drafted) error {
 		r, err := d.Store.Revision(revision)
@@ -512,10 +554,17 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 			return err
 		}
 		if len(later) > 0 {
-			e := Refuse(Conflict, "Revision %d cannot be undone: later revisions touched the same things. Undo these first.", revision)
+			e := Refuse(
+				Conflict,
+				"Revision %d cannot be undone: later revisions touched the same things. Undo these first.",
+				revision,
+			)
 			for _, t := range later {
 				name := h.Ref(t.Kind, t.ObjectID).Name
-				e.Problems = append(e.Problems, "Revision "+Itoa(t.Revision)+" changed the "+t.Kind.Word()+" “"+name+"” after it.")
+				e.Problems = append(
+					e.Problems,
+					"Revision "+Itoa(t.Revision)+" changed the "+t.Kind.Word()+" “"+name+"” after it.",
+				)
 			}
 			return e
 		}
@@ -567,9 +616,16 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	case len(c.Ops) == 0:
 		return nil, Refuse(Invalid, "There is nothing in the draft to apply.")
 	case stamp != p.stamp:
-		return nil, Refuse(Conflict, "The draft or the design has changed since you looked. Look at the impact again, then apply.")
+		return nil, Refuse(
+			Conflict,
+			"The draft or the design has changed since you looked. Look at the impact again, then apply.",
+		)
 	case len(p.clashes)+len(c.Of(Refuses)) > 0:
-		return nil, &Error{Cause: Invalid, Message: "The draft cannot be applied yet.", Problems: firstOf(append(slices.Clone(p.clashes), c.Of(Refuses)...))}
+		return nil, &Error{
+			Cause:    Invalid,
+			Message:  "The draft cannot be applied yet.",
+			Problems: firstOf(append(slices.Clone(p.clashes), c.Of(Refuses)...)),
+		}
 	case reason == "":
 		return nil, Refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
 	}

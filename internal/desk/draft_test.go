@@ -28,15 +28,26 @@ func TestALargeActIsToldInShort(t *testing.T) {
 	im := must[*intake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte(rows.String())))
 	tried(t, d, im.ID, "")
 	draft := must[*desk.Draft](t)(d.DraftImport(signe, im.ID))
-	if e := draft.Edits[0]; len(e.Sentences) != 30 || e.More != 570 || draft.Gaining != 300 || len(draft.People) != 200 {
-		t.Errorf("%d sentences and %d more; %d gain, of whom %d are named", len(draft.Edits[0].Sentences), draft.Edits[0].More, draft.Gaining, len(draft.People))
+	if e := draft.Edits[0]; len(e.Sentences) != 30 || e.More != 570 || draft.Gaining != 300 ||
+		len(draft.People) != 200 {
+		t.Errorf(
+			"%d sentences and %d more; %d gain, of whom %d are named",
+			len(draft.Edits[0].Sentences),
+			draft.Edits[0].More,
+			draft.Gaining,
+			len(draft.People),
+		)
 	}
 	must[*desk.Applied](t)(d.Apply(signe, "the season begins", draft.Stamp))
 	if n := len(d.Design().Users); n != 720 {
 		t.Errorf("there are %d people", n)
 	}
 	// So are the reasons against it.
-	auditor := must[*intake.Import](t)(d.BeginImport(oona, "y.csv", "people", []byte(strings.ReplaceAll(rows.String(), "Ilse", "Else"))))
+	auditor := must[*intake.Import](
+		t,
+	)(
+		d.BeginImport(oona, "y.csv", "people", []byte(strings.ReplaceAll(rows.String(), "Ilse", "Else"))),
+	)
 	for {
 		if v := must[*intake.Import](t)(d.Import(oona, auditor.ID, "", "", 0, 1)); v.State == "ready" {
 			break
@@ -49,13 +60,37 @@ func TestALargeActIsToldInShort(t *testing.T) {
 	}
 }
 
-// A file is laid on what there is when it is drafted, also if that is no longer what it was tried on: what came meanwhile is not made twice.
+// A file is laid on what there is when it is drafted, also if that is no longer what it was tried on: what came
+// meanwhile is not made twice.
 func TestADraftBeneathAFile(t *testing.T) {
 	d, _ := openDemo(t)
-	im := must[*intake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\nBo Two;bo@x.example;Gate clerk\n")))
+	im := must[*intake.Import](
+		t,
+	)(
+		d.BeginImport(
+			signe,
+			"x.csv",
+			"people",
+			[]byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\nBo Two;bo@x.example;Gate clerk\n"),
+		),
+	)
 	tried(t, d, im.ID, "")
 	edda := desk.Actor{User: "edda.rosenvik"}
-	draft := must[*desk.Draft](t)(d.Put(edda, nil, &model.User{UserName: "ad", DisplayName: "Ad One", Email: "ad@x.example", State: model.UserActive, Source: model.Local}))
+	draft := must[*desk.Draft](
+		t,
+	)(
+		d.Put(
+			edda,
+			nil,
+			&model.User{
+				UserName:    "ad",
+				DisplayName: "Ad One",
+				Email:       "ad@x.example",
+				State:       model.UserActive,
+				Source:      model.Local,
+			},
+		),
+	)
 	must[*desk.Applied](t)(d.Apply(edda, "he is here already", draft.Stamp))
 	must[*desk.Draft](t)(d.DraftImport(signe, im.ID))
 	draft = must[*desk.Draft](t)(d.Draft(signe))
@@ -95,7 +130,9 @@ func TestARefusedStepChangesNothing(t *testing.T) {
 	}
 	// What is put back by hand leaves nothing behind.
 	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"}, true))
-	if d := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"}, false)); len(d.Edits) != 1 {
+	if d := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"}, false)); len(
+		d.Edits,
+	) != 1 {
 		t.Errorf("there are %d acts", len(d.Edits))
 	}
 }
@@ -112,7 +149,14 @@ func TestADraftIsWeighedAnewAfterAWhile(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return now }))
-	a := &model.Assignment{Subject: model.Subject{User: "noor.tamsin"}, Role: "night-cover", Area: "terminal-2", Reach: model.ReachArea, Mode: model.Full, Until: today.Add(time.Minute)}
+	a := &model.Assignment{
+		Subject: model.Subject{User: "noor.tamsin"},
+		Role:    "night-cover",
+		Area:    "terminal-2",
+		Reach:   model.ReachArea,
+		Mode:    model.Full,
+		Until:   today.Add(time.Minute),
+	}
 	if draft := must[*desk.Draft](t)(d.Put(signe, nil, a)); draft.Gaining != 1 {
 		t.Fatalf("%d gain", draft.Gaining)
 	}
@@ -135,7 +179,11 @@ func TestTablesOfListsAreTyped(t *testing.T) {
 		t.Fatalf("no column %q in %v", title, tab.Columns)
 		return 0
 	}
-	people := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindUser, Query: `userType eq "seasonal"`}))
+	people := must[*table.Table](
+		t,
+	)(
+		d.ListTable(signe, view.Listing{Kind: model.KindUser, Query: `userType eq "seasonal"`}),
+	)
 	if len(people.Rows) == 0 {
 		t.Fatal("there is no seasonal staff")
 	}
@@ -153,12 +201,25 @@ func TestTablesOfListsAreTyped(t *testing.T) {
 			t.Errorf("%v has %v seats", r[1], r[column(licences, "seats")])
 		}
 	}
-	delegations := must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: model.KindDelegation, Query: "night cover", Columns: []string{"delegate", "actions", "people", "roles", "groups", "whole", "area", "days", "until"}}))
+	delegations := must[*table.Table](
+		t,
+	)(
+		d.ListTable(
+			signe,
+			view.Listing{
+				Kind:    model.KindDelegation,
+				Query:   "night cover",
+				Columns: []string{"delegate", "actions", "people", "roles", "groups", "whole", "area", "days", "until"},
+			},
+		),
+	)
 	found := false
 	for _, r := range delegations.Rows {
 		if r[1] == "Nights at Terminal 1" {
 			found = true
-			if r[column(delegations, "roles")] != "Night cover" || r[column(delegations, "at most days")] != 30 || r[column(delegations, "delegate")] != "Mireille Aster" || r[column(delegations, "within")] != "Terminal 1" {
+			if r[column(delegations, "roles")] != "Night cover" || r[column(delegations, "at most days")] != 30 ||
+				r[column(delegations, "delegate")] != "Mireille Aster" ||
+				r[column(delegations, "within")] != "Terminal 1" {
 				t.Errorf("the delegation is %v", r)
 			}
 		}

@@ -22,8 +22,13 @@ func roleOf(t *testing.T, d *rooms.Desk, who desk.Actor, id string) *model.Role 
 
 func TestPuttingObjects(t *testing.T) {
 	d, _ := open(t)
-	draft := must[*desk.Draft](t)(d.Put(bea, nil, &model.Role{Name: "Gate lead, Terminal 1", Inherits: []string{"clerk"}}))
-	if !slices.Equal(told(draft), []string{"Gate lead, Terminal 1 is added as a role, inheriting Clerk"}) && len(told(draft)) == 0 {
+	draft := must[*desk.Draft](
+		t,
+	)(
+		d.Put(bea, nil, &model.Role{Name: "Gate lead, Terminal 1", Inherits: []string{"clerk"}}),
+	)
+	if !slices.Equal(told(draft), []string{"Gate lead, Terminal 1 is added as a role, inheriting Clerk"}) &&
+		len(told(draft)) == 0 {
 		t.Errorf("the draft says %q", told(draft))
 	}
 	made := roleOf(t, d, bea, "gate-lead-terminal-1")
@@ -53,7 +58,16 @@ func TestPuttingObjects(t *testing.T) {
 			t.Errorf("%s leaves something in the draft", name)
 		}
 	}
-	_, err = d.Put(kay, nil, &model.Delegation{Name: "D", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"}, Actions: []string{"lock"}})
+	_, err = d.Put(
+		kay,
+		nil,
+		&model.Delegation{
+			Name:     "D",
+			Delegate: model.Subject{User: "cy"},
+			People:   model.People{Area: "t1"},
+			Actions:  []string{"lock"},
+		},
+	)
 	refused(t, err, desk.NotAllowed, "Delegate")
 	clerk := roleOf(t, d, bea, "clerk")
 	renamed := change.Clone(clerk)
@@ -71,7 +85,15 @@ func TestTwoWhoTouchTheSame(t *testing.T) {
 	clerk := roleOf(t, d, bea, "clerk")
 	edited := func(do func(r *model.Role)) *model.Role { r := change.Clone(clerk); do(r); return r }
 	must[*desk.Draft](t)(d.Put(bea, clerk, edited(func(r *model.Role) { r.Name, r.Owner = "Gate clerk", "ann" })))
-	must[*desk.Draft](t)(d.Put(kay, clerk, edited(func(r *model.Role) { r.Name, r.Description = "Clerk at the gate", "Lets vehicles in" })))
+	must[*desk.Draft](
+		t,
+	)(
+		d.Put(
+			kay,
+			clerk,
+			edited(func(r *model.Role) { r.Name, r.Description = "Clerk at the gate", "Lets vehicles in" }),
+		),
+	)
 	applyAll(t, d, bea)
 
 	draft := must[*desk.Draft](t)(d.Draft(kay))
@@ -79,7 +101,9 @@ func TestTwoWhoTouchTheSame(t *testing.T) {
 		t.Fatalf("kay is not told: %+v", draft.Edits)
 	}
 	m := draft.Edits[0].Meanwhile[0]
-	if m.Who != "Bea" || m.Revision != 2 || m.Object.Name != "Gate clerk" || len(m.Clashes) != 1 || !strings.Contains(m.Clashes[0], "Name of the role") || !strings.Contains(text(m.Sentences[0])+text(m.Sentences[len(m.Sentences)-1]), "Gate clerk") {
+	if m.Who != "Bea" || m.Revision != 2 || m.Object.Name != "Gate clerk" || len(m.Clashes) != 1 ||
+		!strings.Contains(m.Clashes[0], "Name of the role") ||
+		!strings.Contains(text(m.Sentences[0])+text(m.Sentences[len(m.Sentences)-1]), "Gate clerk") {
 		t.Errorf("kay is told %+v", m)
 	}
 	if len(draft.Blocks) != 1 || !strings.Contains(draft.Blocks[0], "keep yours") {
@@ -92,7 +116,8 @@ func TestTwoWhoTouchTheSame(t *testing.T) {
 		t.Fatalf("kept, it is still blocked: %+v", draft)
 	}
 	applyAll(t, d, kay)
-	if r := roleOf(t, d, bea, "clerk"); r.Name != "Clerk at the gate" || r.Owner != "ann" || r.Description != "Lets vehicles in" {
+	if r := roleOf(t, d, bea, "clerk"); r.Name != "Clerk at the gate" || r.Owner != "ann" ||
+		r.Description != "Lets vehicles in" {
 		t.Errorf("what became of both is %+v", r)
 	}
 	// What was edited on a page that others have overtaken is merged, unless both changed the same.
@@ -117,18 +142,24 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 	for _, m := range mentions {
 		byField[m.From+"."+m.Field] = m
 	}
-	if m := byField["assignment.role"]; m.Count != 1 || m.Taken != "deleted" || !m.Instead || m.Refs[0].Name != "Crew – Clerk, Terminal 1" {
+	if m := byField["assignment.role"]; m.Count != 1 || m.Taken != "deleted" || !m.Instead ||
+		m.Refs[0].Name != "Crew – Clerk, Terminal 1" {
 		t.Errorf("what is assigned: %+v", m)
 	}
 	if m := byField["role.inherits"]; m.Count != 1 || m.Taken != "out" || m.Refs[0].Name != "Lead" {
 		t.Errorf("what inherits: %+v", m)
 	}
-	draft := must[*desk.Draft](t)(d.Delete(bea, model.KindRole, "clerk", []edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}}))
+	draft := must[*desk.Draft](
+		t,
+	)(
+		d.Delete(bea, model.KindRole, "clerk", []edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}}),
+	)
 	if draft.Losing != 0 || draft.Gaining != 0 || len(draft.Blocks) != 0 {
 		t.Errorf("night instead of clerk: %d lose, %d gain, %q", draft.Losing, draft.Gaining, draft.Blocks)
 	}
 	must[*desk.Draft](t)(d.Discard(bea))
-	if draft := must[*desk.Draft](t)(d.Delete(bea, model.KindRole, "clerk", nil)); draft.Losing != 0 && draft.Losing != 1 {
+	if draft := must[*desk.Draft](t)(d.Delete(bea, model.KindRole, "clerk", nil)); draft.Losing != 0 &&
+		draft.Losing != 1 {
 		t.Errorf("without another: %d lose", draft.Losing)
 	}
 	applyAll(t, d, bea)
@@ -147,7 +178,12 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 		_, err := d.Delete(bea, c.kind, c.id, nil)
 		refused(t, err, c.cause, c.says)
 	}
-	_, err := d.Delete(bea, model.KindRole, "night", []edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}})
+	_, err := d.Delete(
+		bea,
+		model.KindRole,
+		"night",
+		[]edit.MentionChoice{{From: "assignment", Field: "role", To: "night"}},
+	)
 	refused(t, err, desk.Invalid, "in its own place")
 	_, err = d.Mentions(bea, model.KindRole, "none")
 	refused(t, err, desk.NotFound, "no role")
@@ -181,7 +217,11 @@ func TestCriticalChangesAskForThePassword(t *testing.T) {
 			t.Error(err)
 		}
 		if name == "a delegation" {
-			must[*desk.Applied](t)(d.Apply(desk.Actor{User: "bea", Proven: now.Add(-9 * time.Minute)}, "why", draft.Stamp))
+			must[*desk.Applied](
+				t,
+			)(
+				d.Apply(desk.Actor{User: "bea", Proven: now.Add(-9 * time.Minute)}, "why", draft.Stamp),
+			)
 		} else {
 			must[*desk.Draft](t)(d.Discard(bea))
 		}
@@ -195,30 +235,57 @@ func TestCriticalChangesAskForThePassword(t *testing.T) {
 
 func TestAssigningMany(t *testing.T) {
 	d, _ := open(t)
-	draft := must[*desk.Draft](t)(d.AssignMany(bea, []desk.End{end("user", "cy"), end("user", "dan"), end("group", "all")}, []desk.End{end("role", "night"), end("set", "see")}, edit.JoinTerms{Area: "t1"}))
+	draft := must[*desk.Draft](
+		t,
+	)(
+		d.AssignMany(
+			bea,
+			[]desk.End{end("user", "cy"), end("user", "dan"), end("group", "all")},
+			[]desk.End{end("role", "night"), end("set", "see")},
+			edit.JoinTerms{Area: "t1"},
+		),
+	)
 	if len(draft.Edits) != 1 || len(told(draft)) != 4 { // cy and dan have night at t1 already
 		t.Errorf("drafted: %q", told(draft))
 	}
-	_, err := d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "t1"})
+	_, err := d.AssignMany(
+		bea,
+		[]desk.End{end("user", "cy")},
+		[]desk.End{end("role", "night")},
+		edit.JoinTerms{Area: "t1"},
+	)
 	refused(t, err, desk.Conflict, "already")
 	_, err = d.AssignMany(bea, []desk.End{end("role", "night")}, []desk.End{end("user", "cy")}, edit.JoinTerms{})
 	refused(t, err, desk.Invalid, "assigned to a person or group")
 	_, err = d.AssignMany(bea, []desk.End{end("user", "zed")}, []desk.End{end("role", "night")}, edit.JoinTerms{})
 	refused(t, err, desk.NotFound, "no person")
-	_, err = d.AssignMany(bea, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "moon"})
+	_, err = d.AssignMany(
+		bea,
+		[]desk.End{end("user", "cy")},
+		[]desk.End{end("role", "night")},
+		edit.JoinTerms{Area: "moon"},
+	)
 	refused(t, err, desk.NotFound, "no area")
 }
 
-// The delegates of the demo see their part, may do what is delegated, and are refused the rest with the rule and the object named.
+// The delegates of the demo see their part, may do what is delegated, and are refused the rest with the rule and
+// the object named.
 func TestDelegates(t *testing.T) {
 	d, _ := openDemo(t)
 	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
 		t.Errorf("Ruben sees %d people", l.Total)
 	}
-	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(rowNames(l), []string{"Berth planner", "Gate clerk", "Night cover", "Quay hand"}) {
+	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(
+		rowNames(l),
+		[]string{"Berth planner", "Gate clerk", "Night cover", "Quay hand"},
+	) {
 		t.Errorf("he may assign %v", rowNames(l))
 	}
-	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(rowNames(l), "Ruben Adeyemi") || l.Total != 140 {
+	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(
+		rowNames(l),
+		"Ruben Adeyemi",
+	) ||
+		l.Total != 140 {
 		t.Errorf("he may assign to %d", l.Total)
 	}
 	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")), second(d.Bundle(ruben, model.KindRole, "payments-lead", "")), second(d.Area(ruben, "ferries")), second(d.Group(ruben, "payments-office", "")), second(d.Delegation(ruben, "ticketing"))} {
@@ -232,7 +299,14 @@ func TestDelegates(t *testing.T) {
 	}
 	until := today.AddDate(0, 2, 0)
 	give := func(who desk.Actor, user, role, area string, until *time.Time) error {
-		return second(d.AssignMany(who, []desk.End{end("user", user)}, []desk.End{end("role", role)}, edit.JoinTerms{Area: area, Until: until}))
+		return second(
+			d.AssignMany(
+				who,
+				[]desk.End{end("user", user)},
+				[]desk.End{end("role", role)},
+				edit.JoinTerms{Area: area, Until: until},
+			),
+		)
 	}
 	if err := give(ruben, "noor.tamsin", "night-cover", "terminal-2", &until); err != nil {
 		t.Fatal(err)
@@ -242,7 +316,9 @@ func TestDelegates(t *testing.T) {
 		t.Errorf("his draft: %+v", draft)
 	}
 	p := must[*view.Person](t)(d.Person(ruben, "noor.tamsin", ""))
-	if len(p.Assignments) != 1 || p.Assignments[0].Draft != "new" || !slices.Contains(p.May, "assign") || slices.Contains(p.May, "lock") || p.Whole {
+	if len(p.Assignments) != 1 || p.Assignments[0].Draft != "new" || !slices.Contains(p.May, "assign") ||
+		slices.Contains(p.May, "lock") ||
+		p.Whole {
 		t.Errorf("Noor's sheet as he drafts: %+v %v", p.Assignments, p.May)
 	}
 	must[*desk.Applied](t)(d.Apply(ruben, "cover at night", draft.Stamp))
@@ -271,10 +347,19 @@ func TestDelegates(t *testing.T) {
 	if draft := must[*desk.Draft](t)(d.Draft(ruben)); len(draft.Edits) != 0 {
 		t.Errorf("what was refused left %q", told(draft))
 	}
-	must[*desk.Draft](t)(d.Put(ruben, nil, &model.User{UserName: "new.hand", DisplayName: "New Hand", Area: "terminal-1", State: model.UserInvited}))
+	must[*desk.Draft](
+		t,
+	)(
+		d.Put(
+			ruben,
+			nil,
+			&model.User{UserName: "new.hand", DisplayName: "New Hand", Area: "terminal-1", State: model.UserInvited},
+		),
+	)
 	must[*desk.Draft](t)(d.Discard(ruben))
 	// The ticketing lead changes members where she could assign what the group gives; the service desk locks.
-	if !must[*view.GroupSheet](t)(d.Group(lucia, "ticket-office", "")).MayAdd || must[*view.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
+	if !must[*view.GroupSheet](t)(d.Group(lucia, "ticket-office", "")).MayAdd ||
+		must[*view.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
 		t.Error("the ticketing lead is offered the wrong groups")
 	}
 	joined := must[*view.List](t)(d.List(lucia, view.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
@@ -301,12 +386,17 @@ func TestDelegates(t *testing.T) {
 	// A delegation that covers reviews opens one over its people.
 	r := must[*review.Review](t)(d.OpenReview(ruben, review.NewReview{Role: "night-cover"}))
 	detail := must[*review.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
-	if !detail.All || !detail.MayRun || r.Items == 0 || slices.ContainsFunc(detail.Items, func(i review.ReviewItem) bool { return i.User.ID == ruben.User }) {
+	if !detail.All || !detail.MayRun || r.Items == 0 ||
+		slices.ContainsFunc(detail.Items, func(i review.ReviewItem) bool { return i.User.ID == ruben.User }) {
 		t.Errorf("his review: %+v", r)
 	}
 	_, err = d.OpenReview(lucia, review.NewReview{Role: "night-cover"})
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	try := must[*view.Coverage](t)(d.TryDelegation(signe, &model.Delegation{ID: "t", People: model.People{Filter: `area eq "nowhere`}}))
+	try := must[*view.Coverage](
+		t,
+	)(
+		d.TryDelegation(signe, &model.Delegation{ID: "t", People: model.People{Filter: `area eq "nowhere`}}),
+	)
 	if try.Trouble == "" {
 		t.Error("a broken filter of a delegation is not told")
 	}

@@ -68,7 +68,8 @@ func TestWhoFollowsTheRecordHasTheDesign(t *testing.T) {
 		all = append(all, page...)
 		after = page[len(page)-1].Number
 	}
-	if len(all) != d.Revision() || !slices.IsSortedFunc(all, func(a, b view.Revision) int { return a.Number - b.Number }) {
+	if len(all) != d.Revision() ||
+		!slices.IsSortedFunc(all, func(a, b view.Revision) int { return a.Number - b.Number }) {
 		t.Fatalf("%d revisions of %d", len(all), d.Revision())
 	}
 	if got, want := written(t, replay(t, all)), written(t, d.Design()); got != want {
@@ -128,7 +129,10 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 		t.Error(err)
 	}
 	failure := errors.New("no")
-	if err := d.FollowChanges(context.Background(), signe, 0, func(view.Revision) error { return failure }, nil); !errors.Is(err, failure) {
+	if err := d.FollowChanges(context.Background(), signe, 0, func(view.Revision) error { return failure }, nil); !errors.Is(
+		err,
+		failure,
+	) {
 		t.Errorf("who cannot be told is told on: %v", err)
 	}
 	go func() { ended <- d.FollowChanges(context.Background(), signe, d.Revision(), nil, nil) }()
@@ -167,7 +171,10 @@ func TestEffectiveIsWrittenOut(t *testing.T) {
 		}
 		lines = append(lines, strings.Join([]string{l.User, l.UserName, l.Permission, l.Area, l.Reach}, " "))
 	}
-	if !slices.IsSortedFunc(got, func(a, b string) int { return strings.Compare(strings.Fields(a)[0], strings.Fields(b)[0]) }) {
+	if !slices.IsSortedFunc(
+		got,
+		func(a, b string) int { return strings.Compare(strings.Fields(a)[0], strings.Fields(b)[0]) },
+	) {
 		t.Error("people do not come by id")
 	}
 	slices.Sort(got)

@@ -10,24 +10,46 @@ import (
 
 func TestFit(t *testing.T) {
 	d, _ := openDemo(t)
-	need := []string{"quaybook:gate:admit", "quaybook:gate:override", "quaybook:barrier:open", " quaybook:gate-log:export", "quaybook:ghost:open", ""}
+	need := []string{
+		"quaybook:gate:admit",
+		"quaybook:gate:override",
+		"quaybook:barrier:open",
+		" quaybook:gate-log:export",
+		"quaybook:ghost:open",
+		"",
+	}
 	a := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Need: need, Roles: true}))
 	if len(a.Need) != 7 || !slices.Equal(a.Unknown, []string{"quaybook:ghost:open"}) {
 		t.Errorf("needed are %v, unknown %v", a.Need, a.Unknown)
 	}
-	if len(a.Fits) == 0 || len(a.Fits[0].Bundles) != 1 || a.Fits[0].Bundles[0].Name != "Gate lead" || len(a.Fits[0].Missing) != 0 || len(a.Fits[0].Excess) != 7 {
+	if len(a.Fits) == 0 || len(a.Fits[0].Bundles) != 1 || a.Fits[0].Bundles[0].Name != "Gate lead" ||
+		len(a.Fits[0].Missing) != 0 ||
+		len(a.Fits[0].Excess) != 7 {
 		t.Fatalf("the closest is %+v", a.Fits)
 	}
 	for _, f := range a.Fits {
 		if slices.ContainsFunc(f.Bundles, func(b desk.Ref) bool { return b.Kind != "role" }) {
 			t.Errorf("a set was used: %v", f.Bundles)
 		}
-		if !slices.IsSortedFunc(f.Excess, func(a, b view.FitPermission) int { return b.Risk - a.Risk }) || len(f.Excess) > 0 && f.Risk != f.Excess[0].Risk {
+		if !slices.IsSortedFunc(f.Excess, func(a, b view.FitPermission) int { return b.Risk - a.Risk }) ||
+			len(f.Excess) > 0 && f.Risk != f.Excess[0].Risk {
 			t.Errorf("too much is %v, up to %d", f.Excess, f.Risk)
 		}
 	}
 	// Like a person, without some; the role that is proposed can be drafted.
-	like := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Like: "noor.tamsin", Without: []string{"gangway:departure:view", "gangway:timetable:view"}, Roles: true, Sets: true}))
+	like := must[*view.FitAnswer](
+		t,
+	)(
+		d.Fit(
+			signe,
+			view.FitAsk{
+				Like:    "noor.tamsin",
+				Without: []string{"gangway:departure:view", "gangway:timetable:view"},
+				Roles:   true,
+				Sets:    true,
+			},
+		),
+	)
 	if len(like.Need) != 29 || len(like.Fits) == 0 || len(like.Fits[0].Missing) != 0 {
 		t.Fatalf("like Noor, %d are needed, and %+v fits", len(like.Need), like.Fits)
 	}

@@ -33,7 +33,11 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy Lorne;cy@x.example;Terminal 3;Gate clerk\n"
 	im := must[*deskintake.Import](t)(d.BeginImport(signe, "starters.csv", "", []byte(text)))
 	v := tried(t, d, im.ID, "")
-	if v.State != "ready" || v.Kind != "people" || v.Counts["create"] != 1 || v.Counts["error"] != 1 || v.Match != 2 || v.Reading.Delimiter != ";" || v.Effect["new user"] != 1 || v.Effect["new assignment"] != 1 || v.Rows[1].Line != 3 {
+	if v.State != "ready" || v.Kind != "people" || v.Counts["create"] != 1 || v.Counts["error"] != 1 || v.Match != 2 ||
+		v.Reading.Delimiter != ";" ||
+		v.Effect["new user"] != 1 ||
+		v.Effect["new assignment"] != 1 ||
+		v.Rows[1].Line != 3 {
 		t.Fatalf("tried: %+v", v)
 	}
 	if f := v.Rows[1].Faults; len(f) != 1 || f[0].Column != 3 || f[0].Suggestion != "Terminal 1" {
@@ -45,7 +49,9 @@ func TestAFileIsBroughtIn(t *testing.T) {
 	if err := d.CorrectImport(signe, im.ID, 1, 3, "Terminal 1", false); err != nil {
 		t.Fatal(err)
 	}
-	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 || !slices.Equal(v.Rows[1].Fixed, []deskintake.ImportFix{{Column: 3, Was: "Terminal 3"}}) || v.Rows[1].Cells[3] != "Terminal 1" {
+	if v = tried(t, d, im.ID, ""); v.Counts["create"] != 2 || v.Fixes != 1 ||
+		!slices.Equal(v.Rows[1].Fixed, []deskintake.ImportFix{{Column: 3, Was: "Terminal 3"}}) ||
+		v.Rows[1].Cells[3] != "Terminal 1" {
 		t.Errorf("mended: %+v", v)
 	}
 	// The kind and the columns can be said otherwise.
@@ -68,7 +74,9 @@ func TestAFileIsBroughtIn(t *testing.T) {
 		t.Errorf("drafted: %d edits, %d gain", len(draft.Edits), draft.Gaining)
 	}
 	applied := must[*desk.Applied](t)(d.Apply(signe, "the new starters", draft.Stamp))
-	if u, ok := d.Design().Users.Find("ilse"); !ok || u.DisplayName != "Ilse Marrow" || u.ExternalID != "" || u.State != model.UserInvited || u.Area != "terminal-2" {
+	if u, ok := d.Design().Users.Find("ilse"); !ok || u.DisplayName != "Ilse Marrow" || u.ExternalID != "" ||
+		u.State != model.UserInvited ||
+		u.Area != "terminal-2" {
 		t.Errorf("Ilse is %+v", u)
 	}
 	draft = must[*desk.Draft](t)(d.DraftUndo(signe, applied.Revision))
@@ -94,7 +102,18 @@ func TestAFileIsBroughtIn(t *testing.T) {
 // The same mistake in many rows is mended once, only where it is one; and what was mended can be taken back.
 func TestTheSameMistakeInManyRows(t *testing.T) {
 	d, _ := openDemo(t)
-	im := must[*deskintake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte("Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n")))
+	im := must[*deskintake.Import](
+		t,
+	)(
+		d.BeginImport(
+			signe,
+			"x.csv",
+			"people",
+			[]byte(
+				"Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n",
+			),
+		),
+	)
 	v := tried(t, d, im.ID, "")
 	if v.Counts["error"] != 5 || v.Rows[0].Faults[0].Alike != 4 || v.Rows[2].Faults[0].Alike != 2 {
 		t.Fatalf("tried: %+v", v.Rows)
@@ -136,12 +155,21 @@ func TestWhoBringsWhatIn(t *testing.T) {
 	refused(t, d.CorrectImport(signe, im.ID, 99, 0, "x", false), desk.NotFound, "no such cell")
 	refused(t, d.AlterImport(signe, im.ID, deskintake.ImportHow{Roles: []string{"ghost"}}), desk.NotFound, "ghost")
 	tried(t, d, im.ID, "")
-	refused(t, d.AlterImport(signe, im.ID, deskintake.ImportHow{Columns: []string{"a", "b"}}), desk.Invalid, "number of columns")
+	refused(
+		t,
+		d.AlterImport(signe, im.ID, deskintake.ImportHow{Columns: []string{"a", "b"}}),
+		desk.Invalid,
+		"number of columns",
+	)
 	_, err = d.DraftImport(signe, im.ID)
 	refused(t, err, desk.Invalid, "changes nothing")
 	// The auditor sees everything, so may try a file; but what it does is not theirs to draft.
 	oona := desk.Actor{User: "oona.brandvold"}
-	theirs := must[*deskintake.Import](t)(d.BeginImport(oona, "x.csv", "people", []byte("Name;Role\nNew One;Gate clerk")))
+	theirs := must[*deskintake.Import](
+		t,
+	)(
+		d.BeginImport(oona, "x.csv", "people", []byte("Name;Role\nNew One;Gate clerk")),
+	)
 	for v := theirs; v.State == "working"; {
 		v = must[*deskintake.Import](t)(d.Import(oona, theirs.ID, "", "", 0, 10))
 	}
@@ -163,7 +191,15 @@ func TestAnOperatorBringsIn(t *testing.T) {
 	before := d.Revision()
 	bring := func(text string, apply bool) *intake.Trial {
 		t.Helper()
-		trial, _, err := d.ImportFile("x.csv", []byte(text), "", rows.Reading{}, map[string]string{"Who": "displayName"}, intake.Options{}, apply)
+		trial, _, err := d.ImportFile(
+			"x.csv",
+			[]byte(text),
+			"",
+			rows.Reading{},
+			map[string]string{"Who": "displayName"},
+			intake.Options{},
+			apply,
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -173,7 +209,8 @@ func TestAnOperatorBringsIn(t *testing.T) {
 	if trial := bring(good, false); trial.Counts[intake.Creates] != 1 || d.Revision() != before {
 		t.Errorf("tried only: %v, revision %d", trial.Counts, d.Revision())
 	}
-	if trial := bring(good+"Cy;cy@x.example;Gate clark\n", true); trial.Counts[intake.Wrong] != 1 || d.Revision() != before {
+	if trial := bring(good+"Cy;cy@x.example;Gate clark\n", true); trial.Counts[intake.Wrong] != 1 ||
+		d.Revision() != before {
 		t.Errorf("with an error: %v, revision %d", trial.Counts, d.Revision())
 	}
 	if bring(good, true); d.Revision() != before+1 {

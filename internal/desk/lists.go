@@ -38,14 +38,32 @@ func (h *House) Entries(kind model.Kind) []Entry {
 func (h *House) list(kind model.Kind) []Entry {
 	out := []Entry{}
 	add := func(id, name string, words ...string) {
-		out = append(out, Entry{index.Node{Kind: kind, ID: id}, name, model.Fold(name), model.Fold(strings.Join(append(words, id, name), " ")), 0})
+		out = append(
+			out,
+			Entry{
+				index.Node{Kind: kind, ID: id},
+				name,
+				model.Fold(name),
+				model.Fold(strings.Join(append(words, id, name), " ")),
+				0,
+			},
+		)
 	}
 	d := h.Design()
 	switch kind {
 	case model.KindUser:
 		for i, u := range d.Users {
 			if u.State != model.UserDeleted {
-				add(u.ID, u.DisplayName, u.UserName, u.Email, u.JobTitle, u.Department, h.Area(u.Area).Name, string(u.State))
+				add(
+					u.ID,
+					u.DisplayName,
+					u.UserName,
+					u.Email,
+					u.JobTitle,
+					u.Department,
+					h.Area(u.Area).Name,
+					string(u.State),
+				)
 				out[len(out)-1].Place = uint(i)
 			}
 		}
@@ -87,7 +105,17 @@ func (h *House) list(kind model.Kind) []Entry {
 		}
 	case model.KindDelegation:
 		for _, g := range d.Delegations {
-			add(g.ID, g.Name, h.Subject(g.Delegate).Name, strings.Join(g.Actions, " "), h.People(g.People), h.Names(model.KindRole, g.Roles), h.Names(model.KindSet, g.Sets), h.Names(model.KindGroup, g.Groups), h.Area(g.Area).Name)
+			add(
+				g.ID,
+				g.Name,
+				h.Subject(g.Delegate).Name,
+				strings.Join(g.Actions, " "),
+				h.People(g.People),
+				h.Names(model.KindRole, g.Roles),
+				h.Names(model.KindSet, g.Sets),
+				h.Names(model.KindGroup, g.Groups),
+				h.Area(g.Area).Name,
+			)
 		}
 	}
 	slices.SortFunc(out, func(a, b Entry) int {

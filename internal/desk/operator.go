@@ -17,7 +17,8 @@ const operatorName = "Operator"
 
 var operator = Asker{name: operatorName}
 
-// Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless it is to be replaced.
+// Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless
+// it is to be replaced.
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
 	d.Write.Lock()
 	defer d.Write.Unlock()
@@ -39,7 +40,14 @@ func (d *Desk) MakeOwner(user string) (*model.User, error) {
 		return nil, Refuse(NotFound, "there is no user %q", user)
 	}
 	u, _ := h.Design().Users.Find(id)
-	owner := &model.Assignment{ID: "owner-" + strings.ToLower(rand.Text()[:12]), Subject: model.Subject{User: id}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full, Reason: "made an owner at the command line"}
+	owner := &model.Assignment{
+		ID:      "owner-" + strings.ToLower(rand.Text()[:12]),
+		Subject: model.Subject{User: id},
+		Set:     model.SetOwner,
+		Reach:   model.ReachArea,
+		Mode:    model.Full,
+		Reason:  "made an owner at the command line",
+	}
 	for _, a := range h.Design().Assignments {
 		if a.Key() == owner.Key() {
 			return u, nil
@@ -63,7 +71,8 @@ type Past struct {
 	Ops []change.Op
 }
 
-// Recount records an invented past, as made by the people whom it names, one revision after another. It is refused where there is a design already.
+// Recount records an invented past, as made by the people whom it names, one revision after another. It is refused
+// where there is a design already.
 func (d *Desk) Recount(past ...Past) error {
 	d.Write.Lock()
 	defer d.Write.Unlock()

@@ -53,7 +53,9 @@ func TestWhatAReviewAsks(t *testing.T) {
 	if len(byOwner.Reviewers) != 1 || byOwner.Reviewers[0].Reviewer.Name != "Mireille Aster" {
 		t.Errorf("decided by the owner: %+v", byOwner.Reviewers)
 	}
-	byOne := preview(review.NewReview{Role: "gate-clerk", By: "person", Person: "tomasz.oyelaran", Fallback: "ruben.adeyemi"})
+	byOne := preview(
+		review.NewReview{Role: "gate-clerk", By: "person", Person: "tomasz.oyelaran", Fallback: "ruben.adeyemi"},
+	)
 	if len(byOne.Reviewers) != 2 || byOne.Fallback != 1 { // he does not decide about himself
 		t.Errorf("decided by one: %+v, %d by the fallback", byOne.Reviewers, byOne.Fallback)
 	}
@@ -74,7 +76,10 @@ func TestEvidenceOfItems(t *testing.T) {
 	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
 	detail := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	tomasz := itemAbout(t, detail, "tomasz.oyelaran")
-	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 || e.Risk != 2 || !tomasz.ByHand || len(tomasz.Groups) != 1 {
+	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 ||
+		e.Risk != 2 ||
+		!tomasz.ByHand ||
+		len(tomasz.Groups) != 1 {
 		t.Errorf("about Tomasz: %+v %+v", tomasz, tomasz.Evidence)
 	}
 	idle := 0
@@ -87,15 +92,33 @@ func TestEvidenceOfItems(t *testing.T) {
 		t.Error("nobody has been idle")
 	}
 	inside := must[*review.ItemDetail](t)(d.ReviewItem(signe, tomasz.ID))
-	if len(inside.Direct) != 1 || len(inside.Given) != 1 || len(inside.Loses) != 0 || len(inside.Stays) == 0 || len(inside.LosesAll) == 0 || !slices.ContainsFunc(inside.StaysBy, func(r desk.Ref) bool { return r.Name == "North gate crew" }) {
-		t.Errorf("if revoked from Tomasz: loses %d, stays %d by %+v, with the owner's help loses %d", len(inside.Loses), len(inside.Stays), inside.StaysBy, len(inside.LosesAll))
+	if len(inside.Direct) != 1 || len(inside.Given) != 1 || len(inside.Loses) != 0 || len(inside.Stays) == 0 ||
+		len(inside.LosesAll) == 0 ||
+		!slices.ContainsFunc(inside.StaysBy, func(r desk.Ref) bool { return r.Name == "North gate crew" }) {
+		t.Errorf(
+			"if revoked from Tomasz: loses %d, stays %d by %+v, with the owner's help loses %d",
+			len(inside.Loses),
+			len(inside.Stays),
+			inside.StaysBy,
+			len(inside.LosesAll),
+		)
 	}
 }
 
 func TestDecidingManyAndHandingOn(t *testing.T) {
 	d, _ := openDemo(t)
-	if there, gone := must[*review.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]review.Review](t)(d.Reviews(signe, "ferries")); len(there.Items)+there.Elsewhere != there.Review.Items || there.Elsewhere == 0 || len(gone) != 1 || gone[0].ID != 2 {
-		t.Errorf("at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v", len(there.Items), there.Elsewhere, gone)
+	if there, gone := must[*review.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]review.Review](t)(d.Reviews(signe, "ferries")); len(
+		there.Items,
+	)+there.Elsewhere != there.Review.Items ||
+		there.Elsewhere == 0 ||
+		len(gone) != 1 ||
+		gone[0].ID != 2 {
+		t.Errorf(
+			"at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v",
+			len(there.Items),
+			there.Elsewhere,
+			gone,
+		)
 	}
 	detail := must[*review.ReviewDetail](t)(d.Review(mireille, 3, ""))
 	byLike := map[string][]int{}
@@ -115,10 +138,20 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 		t.Error("what was refused decided something")
 	}
 	like := itemAbout(t, detail, "kofi.ostrov").Like
-	if done := must[[]review.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(done) != len(byLike[like]) || done[0].Decision != "keep" || done[0].By.ID != mireille.User {
+	if done := must[[]review.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(
+		done,
+	) != len(
+		byLike[like],
+	) ||
+		done[0].Decision != "keep" ||
+		done[0].By.ID != mireille.User {
 		t.Errorf("decided together: %+v", done)
 	}
-	must[[]review.ReviewItem](t)(d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", "")) // taking back needs no likeness
+	must[[]review.ReviewItem](
+		t,
+	)(
+		d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", ""),
+	) // taking back needs no likeness
 	item := itemAbout(t, detail, "tomasz.oyelaran")
 	for _, c := range []struct {
 		who   desk.Actor
@@ -133,24 +166,41 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	}
 	must[*review.ReviewItem](t)(d.Decide(mireille, item.ID, "keep", ""))
 	handed := must[*review.ReviewItem](t)(d.HandOn(mireille, item.ID, "ruben.adeyemi", "he knows better"))
-	if handed.Reviewer.ID != ruben.User || handed.HandedBy.ID != mireille.User || handed.HandNote != "he knows better" || handed.Decision != "" {
+	if handed.Reviewer.ID != ruben.User || handed.HandedBy.ID != mireille.User ||
+		handed.HandNote != "he knows better" ||
+		handed.Decision != "" {
 		t.Errorf("handed on: %+v", handed)
 	}
 	_, err = d.Decide(mireille, item.ID, "keep", "")
 	refused(t, err, desk.NotAllowed, "for Ruben Adeyemi to decide")
 	must[*review.ReviewItem](t)(d.Decide(ruben, item.ID, "keep", ""))
-	if found := must[[]review.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 || found[0].User.ID != ruben.User {
+	if found := must[[]review.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 ||
+		found[0].User.ID != ruben.User {
 		t.Errorf("found: %+v", found)
 	}
 	_, err = d.Colleagues(lucia, "ruben")
 	refused(t, err, desk.NotAllowed, "No item waits")
 }
 
-// TestFromOpeningToReport takes a review with direct and group-given revocations to its end: one revision, tasks for the owner, each settled another way, and a report whose
-// figures are its items.
+// TestFromOpeningToReport takes a review with direct and group-given revocations to its end: one revision, tasks
+// for the owner, each settled another way, and a report whose figures are its items.
 func TestFromOpeningToReport(t *testing.T) {
 	d, _ := openDemo(t)
-	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Name: "Gates", Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User, Fate: "revoke"}))
+	r := must[*review.Review](
+		t,
+	)(
+		d.OpenReview(
+			signe,
+			review.NewReview{
+				Name:   "Gates",
+				Role:   "gate-clerk",
+				Area:   "terminal-1",
+				By:     "person",
+				Person: ruben.User,
+				Fate:   "revoke",
+			},
+		),
+	)
 	if r.Fate != "revoke" || r.Deciders != "Ruben Adeyemi" {
 		t.Errorf("opened as %+v", r)
 	}
@@ -167,7 +217,9 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	n := must[int](t)(d.Remind(signe, r.ID))
 	detail = must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
-	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User || !strings.Contains(detail.Letters[0].Body, "2 of your") || detail.Review.Reminded == nil {
+	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User ||
+		!strings.Contains(detail.Letters[0].Body, "2 of your") ||
+		detail.Review.Reminded == nil {
 		t.Errorf("%d reminders: %+v", n, detail.Letters)
 	}
 	if err := d.RemindDue(); err != nil { // not yet, nor twice
@@ -176,7 +228,8 @@ func TestFromOpeningToReport(t *testing.T) {
 	if again := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 1 {
 		t.Errorf("reminded %d times", len(again.Letters))
 	}
-	if len(detail.Outcome) != 2 || detail.ToOwners != 4 || detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
+	if len(detail.Outcome) != 2 || detail.ToOwners != 4 ||
+		detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
 		t.Errorf("closing would do %d, and leave %d to owners", len(detail.Outcome), detail.ToOwners)
 	}
 	_, err := d.CloseReview(ruben, r.ID)
@@ -198,7 +251,9 @@ func TestFromOpeningToReport(t *testing.T) {
 		return tasks[slices.IndexFunc(tasks, func(t review.ReviewTask) bool { return t.User.ID == user })]
 	}
 	task := must[*review.TaskDetail](t)(d.Task(mireille, about("tomasz.oyelaran").ID))
-	if len(task.Choices) != 3 || task.Choices[0].Losing != 1 || task.Choices[1].Losing < 15 || task.Choices[2].Losing != 0 || task.Task.Why != "Undecided at the end; that was its fate" {
+	if len(task.Choices) != 3 || task.Choices[0].Losing != 1 || task.Choices[1].Losing < 15 ||
+		task.Choices[2].Losing != 0 ||
+		task.Task.Why != "Undecided at the end; that was its fate" {
 		t.Errorf("the choices are %+v", task.Choices)
 	}
 	_, err = d.Task(lucia, task.Task.ID)
@@ -207,10 +262,12 @@ func TestFromOpeningToReport(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "Mireille Aster to settle")
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "")
 	refused(t, err, desk.Invalid, "Say why")
-	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, task.Task.ID, "person", "")); done.Revision != 62 || done.Decision != "person" {
+	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, task.Task.ID, "person", "")); done.Revision != 62 ||
+		done.Decision != "person" {
 		t.Errorf("settled as %+v", done)
 	}
-	if allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") || !allowed(d, "kofi.ostrov", "quaybook:gate:admit", "terminal-1") {
+	if allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") ||
+		!allowed(d, "kofi.ostrov", "quaybook:gate:admit", "terminal-1") {
 		t.Error("taking Tomasz out did something else")
 	}
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "no")
@@ -227,10 +284,30 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 
 	v := must[*report.Review](t)(d.ReviewReport(oona, r.ID))
-	if len(v.Of(report.Kept))+len(v.Of(report.Revoked))+len(v.Of(report.Fated))+len(v.Of(report.Undecided)) != len(v.Items) || len(v.Of(report.Revoked)) != 2 || len(v.Of(report.Fated)) != 2 || len(v.Of(report.Undecided)) != 0 {
-		t.Errorf("the figures are %d kept, %d revoked, %d by fate, of %d", len(v.Of(report.Kept)), len(v.Of(report.Revoked)), len(v.Of(report.Fated)), len(v.Items))
+	if len(
+		v.Of(report.Kept),
+	)+len(
+		v.Of(report.Revoked),
+	)+len(
+		v.Of(report.Fated),
+	)+len(
+		v.Of(report.Undecided),
+	) != len(
+		v.Items,
+	) ||
+		len(v.Of(report.Revoked)) != 2 ||
+		len(v.Of(report.Fated)) != 2 ||
+		len(v.Of(report.Undecided)) != 0 {
+		t.Errorf(
+			"the figures are %d kept, %d revoked, %d by fate, of %d",
+			len(v.Of(report.Kept)),
+			len(v.Of(report.Revoked)),
+			len(v.Of(report.Fated)),
+			len(v.Items),
+		)
 	}
-	if len(v.Settled("person out")) != 1 || len(v.Settled("grant off")) != 2 || len(v.Settled("left")) != 1 || len(v.Settled("open")) != 0 {
+	if len(v.Settled("person out")) != 1 || len(v.Settled("grant off")) != 2 || len(v.Settled("left")) != 1 ||
+		len(v.Settled("open")) != 0 {
 		t.Errorf("the tasks are %+v", v.Tasks)
 	}
 	var page bytes.Buffer
@@ -238,15 +315,19 @@ func TestFromOpeningToReport(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, f := range v.Of(report.Fated) {
-		if !strings.Contains(page.String(), fmt.Sprintf(`href="#item-%d"`, f.Number)) || !strings.Contains(page.String(), fmt.Sprintf(`id="item-%d"`, f.Number)) {
+		if !strings.Contains(page.String(), fmt.Sprintf(`href="#item-%d"`, f.Number)) ||
+			!strings.Contains(page.String(), fmt.Sprintf(`id="item-%d"`, f.Number)) {
 			t.Errorf("item %d cannot be traced in the report", f.Number)
 		}
 	}
-	if items := report.Table(*v); len(items.Rows) != len(v.Items) || items.Columns[1].Title != "person" || items.Rows[0][1] != v.Items[0].Person || items.Rows[0][8] != v.Items[0].Decided {
+	if items := report.Table(*v); len(items.Rows) != len(v.Items) || items.Columns[1].Title != "person" ||
+		items.Rows[0][1] != v.Items[0].Person ||
+		items.Rows[0][8] != v.Items[0].Decided {
 		t.Errorf("the table has %d rows: %v", len(items.Rows), items.Rows[0])
 	}
 	list := must[*table.Table](t)(d.ReviewsTable(oona, ""))
-	if len(list.Rows) != 4 || list.Rows[0][0] != r.ID || list.Rows[0][9] != len(v.Items) || list.Rows[0][7] != v.Closed {
+	if len(list.Rows) != 4 || list.Rows[0][0] != r.ID || list.Rows[0][9] != len(v.Items) ||
+		list.Rows[0][7] != v.Closed {
 		t.Errorf("the list of reviews as a table: %v", list.Rows)
 	}
 	_, err = d.ReviewReport(mireille, r.ID)

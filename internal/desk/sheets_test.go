@@ -23,7 +23,17 @@ var today = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 
 // The people of the demo who can sign in.
 var (
-	signe, ruben, lucia, mireille, oona = desk.Actor{User: "signe.halloran"}, desk.Actor{User: "ruben.adeyemi"}, desk.Actor{User: "lucia.fenwick"}, desk.Actor{User: "mireille.aster"}, desk.Actor{User: "oona.brandvold"}
+	signe, ruben, lucia, mireille, oona = desk.Actor{
+		User: "signe.halloran",
+	}, desk.Actor{
+		User: "ruben.adeyemi",
+	}, desk.Actor{
+		User: "lucia.fenwick",
+	}, desk.Actor{
+		User: "mireille.aster",
+	}, desk.Actor{
+		User: "oona.brandvold",
+	}
 )
 
 // openDemo serves the demo organisation.
@@ -72,18 +82,34 @@ func TestLists(t *testing.T) {
 	}
 	for kind, total := range map[model.Kind]int{model.KindUser: 420, model.KindGroup: 62, model.KindRole: 45, model.KindSet: 106, "permission": 238, model.KindArea: 24, model.KindSystem: 8, model.KindDelegation: 9, model.KindConflict: 12, model.KindLicence: 5} {
 		l := list(view.Listing{Kind: kind})
-		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" || !slices.IsSortedFunc(l.Rows, func(a, b view.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }) {
+		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" ||
+			!slices.IsSortedFunc(
+				l.Rows,
+				func(a, b view.ListRow) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) },
+			) {
 			t.Errorf("the list of %ss has %d, shows %d, sorted by name: want %d", kind, l.Total, len(l.Rows), total)
 		}
 		var all []string
 		for _, c := range l.Offered {
 			all = append(all, c.ID)
 		}
-		if full := list(view.Listing{Kind: kind, Columns: all}); len(full.Columns) != len(all)+1 || len(full.Rows[0].Cells) != len(all) || len(all) < len(l.Columns) {
-			t.Errorf("of %ss, %d columns are offered and %d come, with %d cells", kind, len(all), len(full.Columns)-1, len(full.Rows[0].Cells))
+		if full := list(view.Listing{Kind: kind, Columns: all}); len(full.Columns) != len(all)+1 ||
+			len(full.Rows[0].Cells) != len(all) ||
+			len(all) < len(l.Columns) {
+			t.Errorf(
+				"of %ss, %d columns are offered and %d come, with %d cells",
+				kind,
+				len(all),
+				len(full.Columns)-1,
+				len(full.Rows[0].Cells),
+			)
 		}
 		for _, c := range append(l.Columns[:1:1], l.Offered...) { // every column sorts, both ways, and can be named in a filter
-			up, down := list(view.Listing{Kind: kind, Sort: c.ID}), list(view.Listing{Kind: kind, Sort: c.ID, Down: true})
+			up, down := list(
+				view.Listing{Kind: kind, Sort: c.ID},
+			), list(
+				view.Listing{Kind: kind, Sort: c.ID, Down: true},
+			)
 			if len(up.Rows) != total || len(down.Rows) != total {
 				t.Errorf("sorted by %s, the list of %ss loses rows", c.ID, kind)
 			}
@@ -99,17 +125,26 @@ func TestLists(t *testing.T) {
 			}
 		}
 	}
-	if l := list(view.Listing{Kind: model.KindUser, Columns: []string{"licences", "state"}}); len(l.Columns) != 3 || l.Columns[1].ID != "state" || l.Columns[2].ID != "licences" || !l.Columns[2].Spare || cell(t, l, "tomasz.oyelaran", "licences").Text != "Quaybook Standard" {
+	if l := list(view.Listing{Kind: model.KindUser, Columns: []string{"licences", "state"}}); len(l.Columns) != 3 ||
+		l.Columns[1].ID != "state" ||
+		l.Columns[2].ID != "licences" ||
+		!l.Columns[2].Spare ||
+		cell(t, l, "tomasz.oyelaran", "licences").Text != "Quaybook Standard" {
 		t.Errorf("of the chosen columns come %+v", l.Columns)
 	}
-	if l := list(view.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter || !slices.Contains(rowNames(l), "Gate clerk") || l.Matching >= l.Total {
+	if l := list(view.Listing{Kind: model.KindRole, Query: "GATE clerk"}); l.Filter ||
+		!slices.Contains(rowNames(l), "Gate clerk") ||
+		l.Matching >= l.Total {
 		t.Errorf("by words: %v", rowNames(l))
 	}
-	if l := list(view.Listing{Kind: model.KindRole, Query: `holders eq 0 and risk ge 2`}); !l.Filter || len(l.Rows) == 0 || !slices.Contains(rowNames(l), "Storm watch") {
+	if l := list(view.Listing{Kind: model.KindRole, Query: `holders eq 0 and risk ge 2`}); !l.Filter ||
+		len(l.Rows) == 0 ||
+		!slices.Contains(rowNames(l), "Storm watch") {
 		t.Errorf("by a filter: %v", rowNames(l))
 	}
 	l := list(view.Listing{Kind: model.KindUser, Query: `title co "crane" and nonsense`})
-	if !l.Filter || l.Matching != 0 || !strings.Contains(l.Trouble, "nonsense") || l.At != len(`title co "crane" and `) {
+	if !l.Filter || l.Matching != 0 || !strings.Contains(l.Trouble, "nonsense") ||
+		l.At != len(`title co "crane" and `) {
 		t.Errorf("a broken filter: %+v", l)
 	}
 	l = list(view.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
@@ -123,7 +158,8 @@ func TestLists(t *testing.T) {
 	if there.Total != 62 || len(there.Rows) != 7 {
 		t.Errorf("the end of those at home at Terminal 1: %d of %d", len(there.Rows), there.Total)
 	}
-	if l := list(view.Listing{Kind: model.KindRole, Where: "ms-fulmar"}); slices.Contains(rowNames(l), "Gate clerk") || !slices.Contains(rowNames(l), "Deck crew") {
+	if l := list(view.Listing{Kind: model.KindRole, Where: "ms-fulmar"}); slices.Contains(rowNames(l), "Gate clerk") ||
+		!slices.Contains(rowNames(l), "Deck crew") {
 		t.Errorf("roles that count aboard: %v", rowNames(l))
 	}
 	_, err := d.List(signe, view.Listing{Kind: "song", Limit: 1})
@@ -152,28 +188,51 @@ func brick(b *view.BundleSheet, key string) view.LayerBrick {
 func TestRoleSheet(t *testing.T) {
 	d, _ := openDemo(t)
 	b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
-	if len(b.Layers) != 3 || b.Layers[0].Ref.Name != "Quaybook administrator" || b.Layers[0].Gives != 35 || b.Given != 50 || b.Holders != 8 || len(b.Grants) != 8 || !b.May || b.Lock != nil {
+	if len(b.Layers) != 3 || b.Layers[0].Ref.Name != "Quaybook administrator" || b.Layers[0].Gives != 35 ||
+		b.Given != 50 ||
+		b.Holders != 8 ||
+		len(b.Grants) != 8 ||
+		!b.May ||
+		b.Lock != nil {
 		t.Errorf("the sheet says %+v", b)
 	}
 	if x := brick(b, "quaybook:tariff:publish"); x.State != "excluded" || x.Layers[0].ID != "quaybook-administrator" {
 		t.Errorf("what is kept out: %+v", x)
 	}
-	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 || !slices.ContainsFunc(b.Dangerous, func(d view.LayerBrick) bool { return d.Key == x.Key }) {
+	if x := brick(b, "quaybook:gate:override"); x.State != "given" || x.Risk != 3 ||
+		!slices.ContainsFunc(b.Dangerous, func(d view.LayerBrick) bool { return d.Key == x.Key }) {
 		t.Errorf("what is dangerous: %+v", x)
 	}
 	if b := must[*view.BundleSheet](t)(d.Bundle(oona, model.KindRole, "site-manager", "")); b.May || b.Grants[0].May {
 		t.Error("the auditor is offered an edit")
 	}
 	// Ticking: what is kept out is let in, what a layer gives is kept out, what nothing gives becomes its own.
-	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:tariff:publish", "hoistkeeper:crane:view"}, true))
-	draft := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false))
+	must[*desk.Draft](
+		t,
+	)(
+		d.Tick(
+			signe,
+			model.KindRole,
+			"site-manager",
+			[]string{"quaybook:tariff:publish", "hoistkeeper:crane:view"},
+			true,
+		),
+	)
+	draft := must[*desk.Draft](
+		t,
+	)(
+		d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false),
+	)
 	b = must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
 	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"}, "hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"}, "quaybook:gate:admit": {"given", ""}} {
 		if x := brick(b, key); x.State != want[0] || x.Draft != want[1] {
 			t.Errorf("%s is %s %s, want %v", key, x.State, x.Draft, want)
 		}
 	}
-	if b.Draft != "changed" || draft.Losing == 0 || !slices.Equal(b.Role.Permissions, []string{"hoistkeeper:crane:view"}) || !slices.Contains(b.Role.Excludes, "quaybook:gate:override") || slices.Contains(b.Role.Excludes, "quaybook:tariff:publish") {
+	if b.Draft != "changed" || draft.Losing == 0 ||
+		!slices.Equal(b.Role.Permissions, []string{"hoistkeeper:crane:view"}) ||
+		!slices.Contains(b.Role.Excludes, "quaybook:gate:override") ||
+		slices.Contains(b.Role.Excludes, "quaybook:tariff:publish") {
 		t.Errorf("the drafted role is %+v", b.Role)
 	}
 	_, err := d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false)
@@ -184,18 +243,34 @@ func TestRoleSheet(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "supplied")
 	_, err = d.Tick(signe, model.KindRole, "site-manager", []string{"no:such:thing"}, true)
 	refused(t, err, desk.NotFound, "No system has")
-	whole, there := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "")), must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "gate-clerk", "terminal-1"))
-	if whole.Elsewhere != 0 || there.Elsewhere == 0 || len(there.Grants)+there.Elsewhere != len(whole.Grants) || there.Holders != whole.Holders {
-		t.Errorf("at Terminal 1 %d grants count, %d elsewhere, of %d", len(there.Grants), there.Elsewhere, len(whole.Grants))
+	whole, there := must[*view.BundleSheet](
+		t,
+	)(
+		d.Bundle(signe, model.KindRole, "gate-clerk", ""),
+	), must[*view.BundleSheet](
+		t,
+	)(
+		d.Bundle(signe, model.KindRole, "gate-clerk", "terminal-1"),
+	)
+	if whole.Elsewhere != 0 || there.Elsewhere == 0 || len(there.Grants)+there.Elsewhere != len(whole.Grants) ||
+		there.Holders != whole.Holders {
+		t.Errorf(
+			"at Terminal 1 %d grants count, %d elsewhere, of %d",
+			len(there.Grants),
+			there.Elsewhere,
+			len(whole.Grants),
+		)
 	}
 	_, err = d.Bundle(signe, model.KindRole, "gate-clerk", "moon")
 	refused(t, err, desk.NotFound, "no area")
-	if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates", "")); b.Lock == nil || !strings.Contains(b.Lock.Instead, "beside it") {
+	if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, "quaybook-gates", "")); b.Lock == nil ||
+		!strings.Contains(b.Lock.Instead, "beside it") {
 		t.Errorf("the supplied set offers %+v", b.Lock)
 	}
 	drifted := 0
 	for _, r := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
-		if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil && len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
+		if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil &&
+			len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
 			drifted++
 		}
 	}
@@ -209,23 +284,33 @@ func TestRoleSheet(t *testing.T) {
 func TestGroupSheet(t *testing.T) {
 	d, _ := openDemo(t)
 	g := must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", ""))
-	if g.Size != 22 || len(g.Members) != 22 || g.Members[0].Way != "listed" || !g.MayAdd || len(g.NestedIn) != 1 || g.NestedIn[0].Name != "Gate crews" || len(g.Redundant) != 4 {
+	if g.Size != 22 || len(g.Members) != 22 || g.Members[0].Way != "listed" || !g.MayAdd || len(g.NestedIn) != 1 ||
+		g.NestedIn[0].Name != "Gate crews" ||
+		len(g.Redundant) != 4 {
 		t.Errorf("the sheet says %+v", g)
 	}
 	if len(g.Grants) != 2 || g.Grants[0].By != nil || g.Grants[1].By == nil || g.Grants[1].By.Name != "Operations" {
 		t.Errorf("its grants are %+v", g.Grants)
 	}
 	crews := must[*view.GroupSheet](t)(d.Group(signe, "gate-crews", ""))
-	if i := slices.IndexFunc(crews.Members, func(m view.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 || crews.Members[i].Way != "nested" || crews.Members[i].Via.Name != "Terminal 2 gate crew" {
+	if i := slices.IndexFunc(crews.Members, func(m view.GroupMember) bool { return m.User.ID == "noor.tamsin" }); i < 0 ||
+		crews.Members[i].Way != "nested" ||
+		crews.Members[i].Via.Name != "Terminal 2 gate crew" {
 		t.Errorf("Noor is in the gate crews by %+v", crews.Members)
 	}
-	if far := must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", "ferries")); len(far.Grants)+far.Elsewhere != 2 || far.Elsewhere != 1 || far.Size != 22 {
+	if far := must[*view.GroupSheet](t)(d.Group(signe, "north-gate-crew", "ferries")); len(
+		far.Grants,
+	)+far.Elsewhere != 2 ||
+		far.Elsewhere != 1 ||
+		far.Size != 22 {
 		t.Errorf("of its grants, on the ferries count %+v", far.Grants)
 	}
-	if rule := must[*view.GroupSheet](t)(d.Group(signe, "contractors", "")); rule.Lock == nil || rule.MayAdd || rule.Members[0].Way != "rule" {
+	if rule := must[*view.GroupSheet](t)(d.Group(signe, "contractors", "")); rule.Lock == nil || rule.MayAdd ||
+		rule.Members[0].Way != "rule" {
 		t.Errorf("a group by rule: %+v", rule.Lock)
 	}
-	if all := must[*view.GroupSheet](t)(d.Group(signe, model.Everyone, "")); all.Group != nil || all.Size != 413 || all.Lock == nil {
+	if all := must[*view.GroupSheet](t)(d.Group(signe, model.Everyone, "")); all.Group != nil || all.Size != 413 ||
+		all.Lock == nil {
 		t.Errorf("everyone: %d %+v", all.Size, all.Lock)
 	}
 	draft := must[*desk.Draft](t)(d.Tidy(signe, "north-gate-crew"))
@@ -258,21 +343,30 @@ func TestGroupSheet(t *testing.T) {
 func TestOtherSheets(t *testing.T) {
 	d, _ := openDemo(t)
 	a := must[*view.AreaSheet](t)(d.Area(signe, "north-harbour"))
-	if len(a.Path) != 1 || len(a.Below) != 3 || a.Below[0].Depth != 1 || a.People != 141 || len(a.Here) == 0 || len(a.Above) == 0 || len(a.Delegations) != 1 {
+	if len(a.Path) != 1 || len(a.Below) != 3 || a.Below[0].Depth != 1 || a.People != 141 || len(a.Here) == 0 ||
+		len(a.Above) == 0 ||
+		len(a.Delegations) != 1 {
 		t.Errorf("the area's sheet says %+v", a)
 	}
 	if t1 := must[*view.AreaSheet](t)(d.Area(signe, "terminal-1")); len(t1.Contacts) != 2 {
 		t.Errorf("the contacts of Terminal 1 are %+v", t1.Contacts)
 	}
 	s := must[*view.SystemSheet](t)(d.System(signe, "hoistkeeper"))
-	if len(s.Modules) == 0 || len(s.Sets) == 0 || len(s.Roles) == 0 || len(s.Pools) != 1 || *s.Pools[0].Seats != s.Pools[0].Used || s.Pools[0].Lacking != 2 {
+	if len(s.Modules) == 0 || len(s.Sets) == 0 || len(s.Roles) == 0 || len(s.Pools) != 1 ||
+		*s.Pools[0].Seats != s.Pools[0].Used ||
+		s.Pools[0].Lacking != 2 {
 		t.Errorf("the system's sheet says %+v", s.Pools)
 	}
 	seats := must[*view.LicenceSheet](t)(d.Licence(signe, "gangway-till"))
-	if n := seats.Pool.Idle; n == 0 || len(seats.Taken) != seats.Pool.Used || !seats.Taken[n-1].Idle || seats.Taken[n].Idle || seats.Taken[0].LastUse == nil || n > 1 && seats.Taken[0].LastUse.After(*seats.Taken[1].LastUse) {
+	if n := seats.Pool.Idle; n == 0 || len(seats.Taken) != seats.Pool.Used || !seats.Taken[n-1].Idle ||
+		seats.Taken[n].Idle ||
+		seats.Taken[0].LastUse == nil ||
+		n > 1 && seats.Taken[0].LastUse.After(*seats.Taken[1].LastUse) {
 		t.Errorf("the seats are %+v", seats.Taken)
 	}
-	if full := must[*view.LicenceSheet](t)(d.Licence(signe, "hoistkeeper-seat")); len(full.Without) != 2 || full.Without[0].Name > full.Without[1].Name || len(full.Systems) != 1 {
+	if full := must[*view.LicenceSheet](t)(d.Licence(signe, "hoistkeeper-seat")); len(full.Without) != 2 ||
+		full.Without[0].Name > full.Without[1].Name ||
+		len(full.Systems) != 1 {
 		t.Errorf("without a seat go %+v", full.Without)
 	}
 	idle := 0
@@ -285,10 +379,13 @@ func TestOtherSheets(t *testing.T) {
 		t.Errorf("%d seats were not used for ninety days, want 11", idle)
 	}
 	p := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", ""))
-	if p.Holders != 17 || len(p.People) != 17 || p.Risk != 3 || len(p.Implies) == 0 || len(p.Roles) == 0 || len(p.Sets) == 0 || p.Licence == nil {
+	if p.Holders != 17 || len(p.People) != 17 || p.Risk != 3 || len(p.Implies) == 0 || len(p.Roles) == 0 ||
+		len(p.Sets) == 0 ||
+		p.Licence == nil {
 		t.Errorf("the permission's sheet says %+v", p)
 	}
-	if there := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders || there.Holders == 0 {
+	if there := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders ||
+		there.Holders == 0 {
 		t.Errorf("at Terminal 1 %d hold it, of %d", there.Holders, p.Holders)
 	}
 	broken, excepted := 0, 0
@@ -330,18 +427,27 @@ func TestCompare(t *testing.T) {
 	if len(c.Systems) != 1 || len(rows(c)) != 4 || c.Differ != 4 || c.Same != 28 {
 		t.Errorf("Tomasz and Noor differ in %v, and have %d alike", rows(c), c.Same)
 	}
-	if all := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(rows(all)) != 32 {
+	if all := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(
+		rows(all),
+	) != 32 {
 		t.Errorf("with what is alike, these are %d rows", len(rows(all)))
 	}
-	if c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 || len(c.Systems) > 1 {
+	if c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 ||
+		len(c.Systems) > 1 {
 		t.Errorf("two nearly equal roles differ in %+v", c.Systems)
 	}
 	// Each person at two times, beside a licence.
 	licence := "licence:" + must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindLicence, Limit: 1})).Rows[0].ID
 	differ := 0
 	for _, u := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Limit: 60})).Rows {
-		c = must[*view.Comparison](t)(d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false))
-		if len(c.Things) != 3 || c.Things[0].Day != "2026-10-01" || c.Things[0].When == nil || c.Things[1].When != nil || c.Things[2].Permissions == 0 {
+		c = must[*view.Comparison](
+			t,
+		)(
+			d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false),
+		)
+		if len(c.Things) != 3 || c.Things[0].Day != "2026-10-01" || c.Things[0].When == nil ||
+			c.Things[1].When != nil ||
+			c.Things[2].Permissions == 0 {
 			t.Fatalf("the things are %+v", c.Things)
 		}
 		if c.Things[0].Permissions != c.Things[1].Permissions {
@@ -380,13 +486,22 @@ func TestWhoCan(t *testing.T) {
 		t.Errorf("%d can anywhere, %d at Terminal 1", all.Total, one.Total)
 	}
 	object, system := ask("quaybook:gate", "", ""), ask("quaybook", "", "")
-	if object.What.Kind != "object" || object.Permissions < 2 || system.Permissions <= object.Permissions || system.Total < object.Total || object.Total < one.Total {
-		t.Errorf("the object has %d permissions and %d people, the system %d and %d", object.Permissions, object.Total, system.Permissions, system.Total)
+	if object.What.Kind != "object" || object.Permissions < 2 || system.Permissions <= object.Permissions ||
+		system.Total < object.Total ||
+		object.Total < one.Total {
+		t.Errorf(
+			"the object has %d permissions and %d people, the system %d and %d",
+			object.Permissions,
+			object.Total,
+			system.Permissions,
+			system.Total,
+		)
 	}
 	// What people have in common narrows to just these.
 	for _, c := range one.Common {
 		for _, s := range c.Share {
-			if got := ask("quaybook:gate:override", "terminal-1", s.By); got.Shown != s.Count || got.Total != one.Total {
+			if got := ask("quaybook:gate:override", "terminal-1", s.By); got.Shown != s.Count ||
+				got.Total != one.Total {
 				t.Errorf("%s is common to %d, narrowed to %d", s.By, s.Count, got.Shown)
 			}
 		}
@@ -433,7 +548,10 @@ func TestFinder(t *testing.T) {
 	if got := find("who can override gates at Terminal 1"); got[0].Note != "11 people" {
 		t.Errorf("the answer in short is %q", got[0].Note)
 	}
-	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(got[1:], func(f view.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" }) {
+	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(
+		got[1:],
+		func(f view.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" },
+	) {
 		t.Errorf("of two called Tomasz, one is not offered: %+v", got)
 	}
 	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz", "compare", "compare noor", "compare noor with noor", "compare noor with zzz", "compare ?", "compare , and ?", "closest fit for", "closest fit for zzz", "what fits and and"} {
@@ -460,20 +578,35 @@ func TestOtherDays(t *testing.T) {
 		t.Error("no day is taken for one")
 	}
 	// Revision 58, on 26 October, gave Tomasz the set of his own.
-	before, after := must[*view.Person](t)(d.Person(when("2026-10-25"), "tomasz.oyelaran", "")), must[*view.Person](t)(d.Person(when("2026-10-26"), "tomasz.oyelaran", ""))
+	before, after := must[*view.Person](
+		t,
+	)(
+		d.Person(when("2026-10-25"), "tomasz.oyelaran", ""),
+	), must[*view.Person](
+		t,
+	)(
+		d.Person(when("2026-10-26"), "tomasz.oyelaran", ""),
+	)
 	if len(before.Assignments)+1 != len(after.Assignments) || len(before.May) != 0 || before.Assignments[0].May {
-		t.Errorf("before he had %d by hand, after %d; offered: %v", len(before.Assignments), len(after.Assignments), before.May)
+		t.Errorf(
+			"before he had %d by hand, after %d; offered: %v",
+			len(before.Assignments),
+			len(after.Assignments),
+			before.May,
+		)
 	}
 	me := must[*account.Me](t)(d.Me(when("2026-10-25")))
 	if me.Revision != 57 || me.Current != 60 || me.Day == "" || me.Coming {
 		t.Errorf("on that day: %+v", me)
 	}
-	if l := must[*view.List](t)(d.List(when("2025-07-01"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 && must[*account.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
+	if l := must[*view.List](t)(d.List(when("2025-07-01"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 &&
+		must[*account.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
 		t.Error("the past is the present")
 	}
 	// What ends by itself is gone on a coming day.
 	ends := must[*view.Person](t)(d.Person(when("2027-03-24"), "tomasz.oyelaran", ""))
-	if i := slices.IndexFunc(ends.Assignments, func(g view.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" || !must[*account.Me](t)(d.Me(when("2027-03-24"))).Coming {
+	if i := slices.IndexFunc(ends.Assignments, func(g view.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" ||
+		!must[*account.Me](t)(d.Me(when("2027-03-24"))).Coming {
 		t.Errorf("in March his night cover is %+v", ends.Assignments[i])
 	}
 	_, err := d.Me(when("2020-01-01"))
@@ -484,7 +617,10 @@ func TestOtherDays(t *testing.T) {
 		t.Errorf("that day knew revision %d", list[0].Number)
 	}
 	// Reviews are as they stood then: not yet opened, open, and with the decisions of that day.
-	if list := must[[]review.Review](t)(d.Reviews(when("2026-06-20"), "")); len(list) != 2 || list[0].Closed != nil || list[0].Revision != 0 || list[1].Closed == nil || list[0].Overdue {
+	if list := must[[]review.Review](t)(d.Reviews(when("2026-06-20"), "")); len(list) != 2 || list[0].Closed != nil ||
+		list[0].Revision != 0 ||
+		list[1].Closed == nil ||
+		list[0].Overdue {
 		t.Errorf("in June the reviews were %+v", list)
 	}
 	opened := must[*review.ReviewDetail](t)(d.Review(signe, 3, "")).Review
@@ -503,7 +639,8 @@ func TestOtherEyes(t *testing.T) {
 	d, _ := openDemo(t)
 	as := func(user string) desk.Actor { return desk.Actor{User: signe.User, As: user} }
 	me := must[*account.Me](t)(d.Me(as("ruben.adeyemi")))
-	if me.User.ID != "ruben.adeyemi" || me.SignedIn.ID != signe.User || len(me.Rights) != 0 || !slices.Contains(me.Delegated, "assign") {
+	if me.User.ID != "ruben.adeyemi" || me.SignedIn.ID != signe.User || len(me.Rights) != 0 ||
+		!slices.Contains(me.Delegated, "assign") {
 		t.Errorf("as Ruben: %+v", me)
 	}
 	if l := must[*view.List](t)(d.List(as("ruben.adeyemi"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
@@ -534,14 +671,17 @@ func TestOtherEyes(t *testing.T) {
 func TestHistoryInDetail(t *testing.T) {
 	d, _ := openDemo(t)
 	v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 60))
-	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 || v.Objects[0].Fields[0] != (view.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
+	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 ||
+		v.Objects[0].Fields[0] != (view.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
 		t.Errorf("revision 60 in detail: %+v", v)
 	}
-	if v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 || v.Objects[1].What != "added" {
+	if v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 ||
+		v.Objects[1].What != "added" {
 		t.Errorf("the first revision tells %d objects and %d more", len(v.Objects), v.More)
 	}
 	list := must[[]view.Revision](t)(d.History(oona, view.HistorySearch{User: "tomasz.oyelaran", Limit: 50}))
-	if len(list) == 0 || len(list) > 10 || !slices.ContainsFunc(list, func(r view.Revision) bool { return r.Number == 58 }) {
+	if len(list) == 0 || len(list) > 10 ||
+		!slices.ContainsFunc(list, func(r view.Revision) bool { return r.Number == 58 }) {
 		t.Errorf("about Tomasz there are %d revisions", len(list))
 	}
 	held := func(who desk.Actor, q view.HistorySearch) table.Table {
@@ -550,10 +690,16 @@ func TestHistoryInDetail(t *testing.T) {
 	}
 	record := held(oona, view.HistorySearch{Kind: "group"})
 	twice := must[*table.Table](t)(d.HistoryTable(oona, view.HistorySearch{}))
-	if first, second := must[table.Table](t)(twice.Held()), must[table.Table](t)(twice.Held()); len(first.Rows) != len(second.Rows) || len(first.Rows) < 400 {
+	if first, second := must[table.Table](t)(twice.Held()), must[table.Table](t)(twice.Held()); len(
+		first.Rows,
+	) != len(
+		second.Rows,
+	) ||
+		len(first.Rows) < 400 {
 		t.Errorf("read twice, it has %d and %d rows", len(first.Rows), len(second.Rows))
 	}
-	if len(record.Rows) < 10 || record.Columns[0].Title != "revision" || !strings.Contains(record.Rows[0][5].(string), "joins") {
+	if len(record.Rows) < 10 || record.Columns[0].Title != "revision" ||
+		!strings.Contains(record.Rows[0][5].(string), "joins") {
 		t.Errorf("as a table: %v %v", record.Columns, record.Rows[:min(len(record.Rows), 2)])
 	}
 	past := oona
@@ -574,7 +720,8 @@ func TestRepairs(t *testing.T) {
 	if r.At.ID != "terminal-2" || r.Whole || len(r.Repairs) < 3 {
 		t.Fatalf("the repairs are %+v", r)
 	}
-	if first := r.Repairs[0]; first.Extras+first.Others+first.Losing+len(first.Conflicts) > 0 || text(first.Sentences[0]) != "Noor Tamsin gets Night cover at Terminal 2" {
+	if first := r.Repairs[0]; first.Extras+first.Others+first.Losing+len(first.Conflicts) > 0 ||
+		text(first.Sentences[0]) != "Noor Tamsin gets Night cover at Terminal 2" {
 		t.Errorf("the smallest is %+v", first)
 	}
 	last := r.Repairs[len(r.Repairs)-1]
@@ -585,7 +732,8 @@ func TestRepairs(t *testing.T) {
 		t.Errorf("what cannot be limited is repaired at %s", whole.At.Name)
 	}
 	draft := must[*desk.Draft](t)(d.DraftRepair(signe, noor, override, "", r.Repairs[0].ID))
-	if got := told(draft); len(got) != 1 || got[0] != "Noor Tamsin gets Night cover at Terminal 2" || draft.Gaining != 1 {
+	if got := told(draft); len(got) != 1 || got[0] != "Noor Tamsin gets Night cover at Terminal 2" ||
+		draft.Gaining != 1 {
 		t.Errorf("the draft says %v, and %d gain", got, draft.Gaining)
 	}
 	if r := must[*view.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {

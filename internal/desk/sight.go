@@ -12,14 +12,15 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Actor is who acts: a signed-in person. Questions can be asked of another day too, and through the eyes of somebody else; nothing can be changed
-// meanwhile.
+// Actor is who acts: a signed-in person. Questions can be asked of another day too, and through the eyes of
+// somebody else; nothing can be changed meanwhile.
 type Actor struct {
 	User   string
 	As     string    // whose eyes are looked through; empty: one's own
 	When   time.Time // the instant that is looked at; zero: now
 	Proven time.Time // when the person last gave a password; zero for a program
-	// Within is the request that it is done in: once it is over, nobody waits for an answer any longer. Nil: there is no end to it.
+	// Within is the request that it is done in: once it is over, nobody waits for an answer any longer. Nil: there is
+	// no end to it.
 	Within context.Context
 }
 
@@ -39,7 +40,8 @@ func (d *Desk) May(h *House, who Actor, right string) bool {
 	return who.User != "" && h.Index.Allowed(who.Eyes(), right, index.Record{}, d.Now())
 }
 
-// SignedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole design themselves.
+// SignedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole
+// design themselves.
 func (d *Desk) SignedIn(h *House, who Actor) error {
 	if who.User == "" || !h.Index.Live(who.User, d.Now()) {
 		return Refuse(NotSignedIn, "Sign in first.")
@@ -67,9 +69,20 @@ func (d *Desk) Need(h *House, who Actor, right string) error {
 			label = p.Label
 		}
 		if who.As != "" {
-			return Refuse(NotAllowed, "%s does not see this: it needs the right “%s” (%s) in Fachwerk.", h.Ref(model.KindUser, who.As).Name, label, right)
+			return Refuse(
+				NotAllowed,
+				"%s does not see this: it needs the right “%s” (%s) in Fachwerk.",
+				h.Ref(model.KindUser, who.As).Name,
+				label,
+				right,
+			)
 		}
-		return Refuse(NotAllowed, "This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.", label, right)
+		return Refuse(
+			NotAllowed,
+			"This needs the right “%s” (%s) in Fachwerk over the whole organisation, which you do not hold.",
+			label,
+			right,
+		)
 	}
 	return nil
 }
@@ -81,7 +94,11 @@ func (d *Desk) Acts(h *House, who Actor) error {
 	}
 	switch {
 	case who.As != "":
-		return Refuse(NotAllowed, "You are seeing this as %s. Go back to your own eyes to change anything.", h.Ref(model.KindUser, who.As).Name)
+		return Refuse(
+			NotAllowed,
+			"You are seeing this as %s. Go back to your own eyes to change anything.",
+			h.Ref(model.KindUser, who.As).Name,
+		)
 	case !who.When.IsZero():
 		return Refuse(NotAllowed, "You are looking at another day. Go back to now to change anything.")
 	}
@@ -94,7 +111,8 @@ func (d *Desk) Enter(who Actor, right string) (*House, error) {
 	return h, d.Need(h, who, right)
 }
 
-// Sight is what somebody sees of the design: a house, with their draft laid on it, at an instant. A delegate's house is smaller.
+// Sight is what somebody sees of the design: a house, with their draft laid on it, at an instant. A delegate's
+// house is smaller.
 type Sight struct {
 	*House
 	Present   *House // without the draft
@@ -149,7 +167,8 @@ func (d *Desk) MayRevoke(s *Sight, who Actor, a *model.Assignment) bool {
 		return true
 	}
 	u, ok := s.Present.Design().Users.Find(a.Subject.User)
-	return ok && s.Authority != nil && s.Authority.Check(delegation.Act{Action: delegation.Revoke, User: u, Assignment: a}) == nil
+	return ok && s.Authority != nil &&
+		s.Authority.Check(delegation.Act{Action: delegation.Revoke, User: u, Assignment: a}) == nil
 }
 
 // partFor gives what a delegate sees of a house, and what they may do; false if nothing is delegated to them.
@@ -164,7 +183,10 @@ func (h *House) partFor(user string, t time.Time) (*House, *delegation.Authority
 	}
 	v, ok := h.parts.Load(strings.Join(key, " "))
 	if !ok {
-		v, _ = h.parts.LoadOrStore(strings.Join(key, " "), &House{Revision: h.Revision, At: h.At, Index: index.Compile(a.Part())})
+		v, _ = h.parts.LoadOrStore(
+			strings.Join(key, " "),
+			&House{Revision: h.Revision, At: h.At, Index: index.Compile(a.Part())},
+		)
 	}
 	return v.(*House), a, true
 }
@@ -193,7 +215,8 @@ func (d *Desk) Looked(who Actor) time.Time {
 // Now is the desk's present instant.
 func (d *Desk) Now() time.Time { return d.clock() }
 
-// Instant reads what is looked at: an instant (RFC 3339), a day, which means its end, or nothing, which means now. Today is now too.
+// Instant reads what is looked at: an instant (RFC 3339), a day, which means its end, or nothing, which means now.
+// Today is now too.
 func (d *Desk) Instant(text string) (time.Time, error) {
 	if text == "" {
 		return time.Time{}, nil
@@ -232,7 +255,11 @@ func (p *pastHouses) At(d *Desk, t time.Time) (*House, error) {
 		return h, nil
 	}
 	if n == 0 {
-		return nil, Refuse(NotFound, "Nothing had been built yet on %s: the record begins later.", t.Format("2 January 2006"))
+		return nil, Refuse(
+			NotFound,
+			"Nothing had been built yet on %s: the record begins later.",
+			t.Format("2 January 2006"),
+		)
 	}
 	p.Lock()
 	defer p.Unlock()

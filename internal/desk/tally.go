@@ -9,8 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// tallies are what was counted of a house, so that the next key that is pressed need not count it again. What is in force can change with every instant; what was
-// counted stands for the minute in which it was.
+// tallies are what was counted of a house, so that the next key that is pressed need not count it again. What is in
+// force can change with every instant; what was counted stands for the minute in which it was.
 type tallies struct {
 	sync.Mutex
 	minute time.Time
@@ -46,8 +46,14 @@ func (h *House) inheritLists(from *House) *House {
 		return h
 	}
 	same := map[model.Kind]bool{
-		model.KindUser: slices.Equal(a.Users, b.Users), model.KindGroup: slices.Equal(a.Groups, b.Groups), model.KindRole: slices.Equal(a.Roles, b.Roles),
-		model.KindSet: slices.Equal(a.Sets, b.Sets), index.KindPermission: slices.Equal(a.Systems, b.Systems), model.KindArea: true,
+		model.KindUser: slices.Equal(
+			a.Users,
+			b.Users,
+		), model.KindGroup: slices.Equal(a.Groups, b.Groups), model.KindRole: slices.Equal(a.Roles, b.Roles),
+		model.KindSet: slices.Equal(
+			a.Sets,
+			b.Sets,
+		), index.KindPermission: slices.Equal(a.Systems, b.Systems), model.KindArea: true,
 	}
 	h.lists = map[model.Kind][]Entry{}
 	for kind, list := range from.lists {

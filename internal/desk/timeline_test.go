@@ -10,7 +10,8 @@ import (
 	"fachwerk/internal/desk"
 )
 
-// TestTimeline holds a person's bands against the assignments that reached them on each day, as the views of those days tell.
+// TestTimeline holds a person's bands against the assignments that reached them on each day, as the views of those
+// days tell.
 func TestTimeline(t *testing.T) {
 	d, _ := openDemo(t)
 	from, until := today.AddDate(-1, 0, 0), today.AddDate(0, 6, 0)
@@ -23,7 +24,8 @@ func TestTimeline(t *testing.T) {
 		}
 		for _, b := range line.Bands {
 			for i, s := range b.Spans {
-				if s.Until != nil && !s.From.Before(*s.Until) || i > 0 && !b.Spans[i-1].Until.Before(s.From) || (s.Until == nil) != (s.Ended == nil) {
+				if s.Until != nil && !s.From.Before(*s.Until) || i > 0 && !b.Spans[i-1].Until.Before(s.From) ||
+					(s.Until == nil) != (s.Ended == nil) {
 					t.Errorf("%s has %s in spans that make no sense: %+v", user, b.Target.Name, b.Spans)
 				}
 				if s.Began != nil && (s.Began.Revision > 0) == s.Began.Set {
@@ -43,7 +45,9 @@ func TestTimeline(t *testing.T) {
 			person := must[*view.Person](t)(d.Person(at, user, ""))
 			var want, got []string
 			for _, g := range person.Assignments {
-				if g.By == nil && (g.Terms.From == nil || !day.Before(*g.Terms.From)) && (g.Terms.Until == nil || day.Before(*g.Terms.Until)) && person.State == string(model.UserActive) {
+				if g.By == nil && (g.Terms.From == nil || !day.Before(*g.Terms.From)) &&
+					(g.Terms.Until == nil || day.Before(*g.Terms.Until)) &&
+					person.State == string(model.UserActive) {
 					want = append(want, g.Target.Name)
 				}
 			}

@@ -32,7 +32,13 @@ func newer(t *testing.T, d *rooms.Desk, version string, alter func(s *model.Syst
 		}
 	}
 	alter(s, sets)
-	data, err := json.Marshal(map[string]any{"system": s, "sets": sets, "renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"}})
+	data, err := json.Marshal(
+		map[string]any{
+			"system":  s,
+			"sets":    sets,
+			"renames": map[string]string{"quaybook:gate:override": "quaybook:gate:bypass"},
+		},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -41,29 +47,45 @@ func newer(t *testing.T, d *rooms.Desk, version string, alter func(s *model.Syst
 
 func TestANewVersionOfACatalogue(t *testing.T) {
 	d, _ := openDemo(t)
-	file := intake.UpgradeFile{Name: "quaybook.json", Data: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
-		for _, p := range s.Permissions {
-			if p.Key == "quaybook:gate:override" {
-				p.Key = "quaybook:gate:bypass"
-			}
-		}
-		s.Permissions = append(s.Permissions, &model.Permission{Key: "quaybook:drone:launch", Class: model.Write, Risk: 2})
-		sets[0].Permissions = append(sets[0].Permissions, "quaybook:drone:launch")
-		for _, x := range sets {
-			for i, k := range x.Permissions {
-				if k == "quaybook:gate:override" {
-					x.Permissions[i] = "quaybook:gate:bypass"
+	file := intake.UpgradeFile{
+		Name: "quaybook.json",
+		Data: newer(t, d, "9.0", func(s *model.System, sets []*model.Set) {
+			for _, p := range s.Permissions {
+				if p.Key == "quaybook:gate:override" {
+					p.Key = "quaybook:gate:bypass"
 				}
 			}
-		}
-	})}
+			s.Permissions = append(
+				s.Permissions,
+				&model.Permission{Key: "quaybook:drone:launch", Class: model.Write, Risk: 2},
+			)
+			sets[0].Permissions = append(sets[0].Permissions, "quaybook:drone:launch")
+			for _, x := range sets {
+				for i, k := range x.Permissions {
+					if k == "quaybook:gate:override" {
+						x.Permissions[i] = "quaybook:gate:bypass"
+					}
+				}
+			}
+		}),
+	}
 	u := must[*intake.Upgrade](t)(d.Upgrade(signe, file))
-	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 || u.Renamed[0].Holders != 17 || len(u.Sets) != 1 || len(u.Faults) != 0 || u.Gaining == 0 || !u.Changes || len(u.Doubts) != 0 {
+	if u.From != "4.2" || u.To != "9.0" || len(u.Comes) != 1 || len(u.Goes) != 0 || len(u.Renamed) != 1 ||
+		u.Renamed[0].Holders != 17 ||
+		len(u.Sets) != 1 ||
+		len(u.Faults) != 0 ||
+		u.Gaining == 0 ||
+		!u.Changes ||
+		len(u.Doubts) != 0 {
 		t.Fatalf("it changes %+v", u)
 	}
-	if !slices.ContainsFunc(u.Resting, func(r intake.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 }) || !slices.ContainsFunc(u.Roles, func(r intake.UpgradeRole) bool {
-		return r.Ref.ID == "night-cover" && len(r.Gains) == 1 && len(r.Losses) == 1
-	}) {
+	if !slices.ContainsFunc(
+		u.Resting,
+		func(r intake.UpgradeResting) bool { return r.Ref.ID == "gate-override" && len(r.Renamed) == 1 },
+	) ||
+		!slices.ContainsFunc(u.Roles, func(r intake.UpgradeRole) bool {
+			return r.Ref.ID == "night-cover" && len(r.Gains) == 1 && len(r.Losses) == 1
+		}) {
 		t.Errorf("resting on it: %+v, %+v", u.Resting, u.Roles)
 	}
 	// What is supplied cannot be edited, but by the next version; and that can be undone.
@@ -74,12 +96,20 @@ func TestANewVersionOfACatalogue(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "supplied with its system")
 	draft := must[*desk.Draft](t)(d.DraftUpgrade(signe, file))
 	if draft.Gaining != u.Gaining || draft.Losing != u.Losing || len(draft.Blocks) != 0 {
-		t.Errorf("the draft: %d gain, %d lose, %v; told before: %d, %d", draft.Gaining, draft.Losing, draft.Blocks, u.Gaining, u.Losing)
+		t.Errorf(
+			"the draft: %d gain, %d lose, %v; told before: %d, %d",
+			draft.Gaining,
+			draft.Losing,
+			draft.Blocks,
+			u.Gaining,
+			u.Losing,
+		)
 	}
 	before := d.Design()
 	applied := must[*desk.Applied](t)(d.Apply(signe, "Quaybook 9", draft.Stamp))
 	known := must[*directory.Known](t)(d.Known())
-	if !known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:bypass", index.Record{Area: "terminal-1"}, today) || known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:override", index.Record{Area: "terminal-1"}, today) {
+	if !known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:bypass", index.Record{Area: "terminal-1"}, today) ||
+		known.Index().Allowed("tomasz.oyelaran", "quaybook:gate:override", index.Record{Area: "terminal-1"}, today) {
 		t.Error("who could override gates cannot bypass them")
 	}
 	again := must[*intake.Upgrade](t)(d.Upgrade(signe, file))
@@ -103,15 +133,28 @@ func TestWhatIsNoUpgrade(t *testing.T) {
 	}
 	_, err := d.Upgrade(desk.Actor{User: "oona.brandvold"}, intake.UpgradeFile{Name: "x", Data: []byte("key\nx:a:b")})
 	refused(t, err, desk.NotAllowed, "catalogue")
-	old := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}))
+	old := must[*intake.Upgrade](
+		t,
+	)(
+		d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: newer(t, d, "1.0", func(*model.System, []*model.Set) {})}),
+	)
 	if len(old.Doubts) != 1 || !strings.Contains(old.Doubts[0], "lower version") {
 		t.Errorf("a lower version: %q", old.Doubts)
 	}
-	part := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key\nquaybook:gate:admit\nquaybook:gate:view")}))
-	if len(part.Doubts) != 2 || !strings.Contains(part.Doubts[0], "does not tell its version") || !strings.Contains(part.Doubts[1], "lacks 33 of the 35 permissions") {
+	part := must[*intake.Upgrade](
+		t,
+	)(
+		d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key\nquaybook:gate:admit\nquaybook:gate:view")}),
+	)
+	if len(part.Doubts) != 2 || !strings.Contains(part.Doubts[0], "does not tell its version") ||
+		!strings.Contains(part.Doubts[1], "lacks 33 of the 35 permissions") {
 		t.Errorf("a part: %q", part.Doubts)
 	}
-	u := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}))
+	u := must[*intake.Upgrade](
+		t,
+	)(
+		d.Upgrade(signe, intake.UpgradeFile{Name: "x", Data: []byte("key,implies\nnew:a:b,new:a:c\nnew:a:c,new:a:b")}),
+	)
 	if len(u.Faults) == 0 || !u.New {
 		t.Errorf("a cycle: %+v", u)
 	}

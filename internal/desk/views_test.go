@@ -28,14 +28,19 @@ func TestBays(t *testing.T) {
 		t.Errorf("without a focus: %+v", bay)
 	}
 	bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Focus: "role:night"}, "", 0, 100))
-	if bay.Connected != 2 || !slices.Equal(names(bay.Rows)[:2], []string{"Cy", "Dan"}) || !bay.Rows[0].Connected || bay.Rows[2].Connected {
+	if bay.Connected != 2 || !slices.Equal(names(bay.Rows)[:2], []string{"Cy", "Dan"}) || !bay.Rows[0].Connected ||
+		bay.Rows[2].Connected {
 		t.Errorf("those joined to the focus are not on top: %v", names(bay.Rows))
 	}
 	bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Focus: "role:night"}, "TERMINAL 1", 0, 100)) // cy's home
 	if bay.Total != 7 || !slices.Equal(names(bay.Rows), []string{"Cy"}) {
 		t.Errorf("filtered: %v", names(bay.Rows))
 	}
-	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Where: "t1"}, "", 0, 100)); !slices.Equal(names(bay.Rows), []string{"Cy"}) || bay.Total != 7 {
+	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{Where: "t1"}, "", 0, 100)); !slices.Equal(
+		names(bay.Rows),
+		[]string{"Cy"},
+	) ||
+		bay.Total != 7 {
 		t.Errorf("at home at Terminal 1: %v", names(bay.Rows))
 	}
 	if bay = must[*view.Bay](t)(d.Bay(bea, "user", view.View{}, "", 5, 100)); len(bay.Rows) != 2 {
@@ -67,12 +72,28 @@ func beams(p *view.Picture) (out []string) {
 func TestPictures(t *testing.T) {
 	d, _ := open(t)
 	p := must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy"}))
-	want := []string{"clerk includes see", "crew assigned clerk", "crew nested all", "cy assigned night", "cy member crew", "cy member everyone", "cy member public", "night includes open", "open gives s:gate:open", "open gives s:gate:view", "see gives s:gate:view"}
+	want := []string{
+		"clerk includes see",
+		"crew assigned clerk",
+		"crew nested all",
+		"cy assigned night",
+		"cy member crew",
+		"cy member everyone",
+		"cy member public",
+		"night includes open",
+		"open gives s:gate:open",
+		"open gives s:gate:view",
+		"see gives s:gate:view",
+	}
 	if got := beams(p); !slices.Equal(got, want) {
 		t.Errorf("the beams around cy are\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
 	p = must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "user:cy", Second: "permission:s:gate:open"}))
-	if got := beams(p); !slices.Equal(got, []string{"cy assigned night", "night includes open", "open gives s:gate:open"}) || p.Apart {
+	if got := beams(p); !slices.Equal(
+		got,
+		[]string{"cy assigned night", "night includes open", "open gives s:gate:open"},
+	) ||
+		p.Apart {
 		t.Errorf("the paths are %v", got)
 	}
 	p = must[*view.Picture](t)(d.Picture(bea, view.View{Focus: "permission:s:gate:open", Second: "user:ann"}))
@@ -93,7 +114,10 @@ func TestPictures(t *testing.T) {
 			t.Errorf("the drafted picture lacks %q: %v", want, got)
 		}
 	}
-	if other := beams(must[*view.Picture](t)(d.Picture(eve, view.View{Focus: "user:cy"}))); slices.Contains(other, "cy assigned lead new") {
+	if other := beams(must[*view.Picture](t)(d.Picture(eve, view.View{Focus: "user:cy"}))); slices.Contains(
+		other,
+		"cy assigned lead new",
+	) {
 		t.Error("eve sees what bea drafts")
 	}
 }
@@ -101,7 +125,9 @@ func TestPictures(t *testing.T) {
 func TestPersonSheet(t *testing.T) {
 	d, _ := open(t)
 	p := must[*view.Person](t)(d.Person(eve, "cy", ""))
-	if p.Manager == nil || p.Manager.Name != "Ann" || !p.Live || p.Area.Name != "Terminal 1" || len(p.Assignments) != 1 || len(p.Groups) != 4 {
+	if p.Manager == nil || p.Manager.Name != "Ann" || !p.Live || p.Area.Name != "Terminal 1" ||
+		len(p.Assignments) != 1 ||
+		len(p.Groups) != 4 {
 		t.Errorf("the sheet is %+v", p)
 	}
 	panel := p.Systems[0]
@@ -109,7 +135,8 @@ func TestPersonSheet(t *testing.T) {
 		t.Fatalf("the first panel is %+v", panel)
 	}
 	first, second := panel.Courses[0].Bricks[0], panel.Courses[0].Bricks[1]
-	if first.Action != "view" || first.State != "held" || first.Note != "Terminal 1" || second.Action != "open" || second.Risk != 3 {
+	if first.Action != "view" || first.State != "held" || first.Note != "Terminal 1" || second.Action != "open" ||
+		second.Risk != 3 {
 		t.Errorf("the bricks are %+v %+v", first, second)
 	}
 	if p = must[*view.Person](t)(d.Person(cy, "cy", "t2")); p.Systems[0].Held != 0 {
@@ -146,7 +173,8 @@ func TestTraces(t *testing.T) {
 func TestReviewFromOpeningToOutcome(t *testing.T) {
 	d, s := open(t)
 	preview := must[*review.ReviewPreview](t)(d.PreviewReview(bea, review.NewReview{Role: "night"}))
-	if preview.Items != 2 || preview.ByHand != 2 || preview.Fallback != 0 || len(preview.Reviewers) != 1 || preview.Reviewers[0].Reviewer.Name != "Ann" {
+	if preview.Items != 2 || preview.ByHand != 2 || preview.Fallback != 0 || len(preview.Reviewers) != 1 ||
+		preview.Reviewers[0].Reviewer.Name != "Ann" {
 		t.Errorf("the preview is %+v", preview)
 	}
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "night"}))
@@ -164,8 +192,15 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	}
 	one := detail.Items[0]
 	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 || len(inside.Loses) != 1 || inside.Loses[0].Permission != "s:gate:open" ||
-		len(inside.Stays) != 1 || inside.Stays[0].Permission != "s:gate:view" || len(inside.StaysBy) != 1 || inside.StaysBy[0].Name != "Crew" {
-		t.Errorf("if revoked, cy loses %+v: seeing the gate stays %+v by the crew %+v", inside.Loses, inside.Stays, inside.StaysBy)
+		len(inside.Stays) != 1 || inside.Stays[0].Permission != "s:gate:view" ||
+		len(inside.StaysBy) != 1 ||
+		inside.StaysBy[0].Name != "Crew" {
+		t.Errorf(
+			"if revoked, cy loses %+v: seeing the gate stays %+v by the crew %+v",
+			inside.Loses,
+			inside.Stays,
+			inside.StaysBy,
+		)
 	}
 	_, err = d.ReviewItem(cy, one.ID)
 	refused(t, err, desk.NotAllowed, "for Ann to decide")
@@ -175,13 +210,15 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	refused(t, err, desk.Invalid, "Say why")
 	must[*review.ReviewItem](t)(d.Decide(ann, one.ID, "revoke", "no nights any longer"))
 	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", "a slip"))
-	if item := must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" || item.By != nil {
+	if item := must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" ||
+		item.By != nil {
 		t.Errorf("taken back, the decision is %+v", item)
 	}
 	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
 	_, err = d.CloseReview(ann, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	if outcome := must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 || text(outcome[0]) != "Cy loses Night at Terminal 1" {
+	if outcome := must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 ||
+		text(outcome[0]) != "Cy loses Night at Terminal 1" {
 		t.Errorf("the outcome would be %v", outcome)
 	}
 	draft := must[*desk.Draft](t)(d.Cut(kay, end("user", "dan"), end("role", "night"), ""))
@@ -192,7 +229,8 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	if closed.Revision != 2 || closed.Kept != 1 || closed.Revoked != 1 || closed.Closed == nil {
 		t.Errorf("closed as %+v", closed)
 	}
-	if allowed(d, "cy", "s:gate:open", "t1") || !allowed(d, "cy", "s:gate:view", "t1") || !allowed(d, "dan", "s:gate:open", "t1") {
+	if allowed(d, "cy", "s:gate:open", "t1") || !allowed(d, "cy", "s:gate:view", "t1") ||
+		!allowed(d, "dan", "s:gate:open", "t1") {
 		t.Error("closing did something else than was decided")
 	}
 	_, err = d.Decide(ann, one.ID, "keep", "")
@@ -235,9 +273,18 @@ func TestReviewersAreNeverThemselves(t *testing.T) {
 func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	d, _ := open(t)
 	role := &model.Role{ID: "boss", Name: "Boss", Sets: []string{model.SetOwner}}
-	full := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Small"}, Roles: model.Table[*model.Role]{role},
-		Users:       model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann"}, {ID: "bea", UserName: "bea", DisplayName: "Bea", Manager: "ann"}, {ID: "kay", UserName: "kay", DisplayName: "Kay"}},
-		Assignments: model.Table[*model.Assignment]{{ID: "b", Subject: model.Subject{User: "bea"}, Role: "boss"}, {ID: "k", Subject: model.Subject{User: "kay"}, Set: model.SetAdministrator}}})
+	full := model.Build(
+		&model.Design{Organisation: &model.Organisation{Name: "Small"}, Roles: model.Table[*model.Role]{role},
+			Users: model.Table[*model.User]{
+				{ID: "ann", UserName: "ann", DisplayName: "Ann"},
+				{ID: "bea", UserName: "bea", DisplayName: "Bea", Manager: "ann"},
+				{ID: "kay", UserName: "kay", DisplayName: "Kay"},
+			},
+			Assignments: model.Table[*model.Assignment]{
+				{ID: "b", Subject: model.Subject{User: "bea"}, Role: "boss"},
+				{ID: "k", Subject: model.Subject{User: "kay"}, Set: model.SetAdministrator},
+			}},
+	)
 	if err := d.Load(full, true, "test"); err != nil {
 		t.Fatal(err)
 	}

@@ -84,7 +84,17 @@ func (h *House) Holdings(list []index.Holding) []Holding {
 }
 
 func (h *House) Terms(a *model.Assignment) Terms {
-	t := Terms{ID: a.ID, Area: h.Area(a.Area), Whole: a.Area == "", Reach: string(a.Reach), Mode: string(a.Mode), From: Optional(a.From), Until: Optional(a.Until), Reason: a.Reason, Contact: a.Contact}
+	t := Terms{
+		ID:      a.ID,
+		Area:    h.Area(a.Area),
+		Whole:   a.Area == "",
+		Reach:   string(a.Reach),
+		Mode:    string(a.Mode),
+		From:    Optional(a.From),
+		Until:   Optional(a.Until),
+		Reason:  a.Reason,
+		Contact: a.Contact,
+	}
 	notes := []string{"whole organisation"}
 	if a.Area != "" {
 		notes[0] = t.Area.Name

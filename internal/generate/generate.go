@@ -1,6 +1,6 @@
-// Package generate makes up organisations of any size, to measure on. Their shapes are those of real life: few groups are large and many
-// small, groups nest up to eight deep, colleagues are in the same groups, roles build on roles, some people are found by rules, and much is
-// limited to a place or a time.
+// Package generate makes up organisations of any size, to measure on. Their shapes are those of real life: few
+// groups are large and many small, groups nest up to eight deep, colleagues are in the same groups, roles build on
+// roles, some people are found by rules, and much is limited to a place or a time.
 package generate
 
 import (
@@ -26,7 +26,8 @@ type Options struct {
 // Day is the day around which validities lie.
 var Day = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
 
-// Write writes a model file of the organisation, in canonical form. Of its people, memberships and assignments no more than one is in memory at a time.
+// Write writes a model file of the organisation, in canonical form. Of its people, memberships and assignments no
+// more than one is in memory at a time.
 func Write(out io.Writer, o Options) error {
 	g := plan(o)
 	w := modelfile.NewWriter(out, g.name())
@@ -63,7 +64,14 @@ const (
 
 func plan(o Options) *generator {
 	n := max(o.Users, 1)
-	g := &generator{Options: Options{n, o.Seed}, systems: within(n/330, 4, 300), sets: within(n/25, 12, 4000), roles: within(n/33, 12, 3000), areas: within(n/200, 8, 500), groups: max(n/5, 16)}
+	g := &generator{
+		Options: Options{n, o.Seed},
+		systems: within(n/330, 4, 300),
+		sets:    within(n/25, 12, 4000),
+		roles:   within(n/33, 12, 3000),
+		areas:   within(n/200, 8, 500),
+		groups:  max(n/5, 16),
+	}
 	g.licences = max(g.systems/5, 2)
 	r := g.random("plan")
 	g.setSystem = make([]int, g.sets)
@@ -163,7 +171,11 @@ func (g *generator) all(add func(model.Object)) {
 	g.eachUser(add)
 	g.eachAssignment(add)
 	for i := range within(g.Users/500, 4, 40) {
-		c := &model.Conflict{ID: id("c", i, 40), Name: "Conflict " + strconv.Itoa(i), Items: []model.Item{{Permission: g.key(i%g.systems, 1, 1)}, {Permission: g.key((i+1)%g.systems, 2, 2)}}}
+		c := &model.Conflict{
+			ID:    id("c", i, 40),
+			Name:  "Conflict " + strconv.Itoa(i),
+			Items: []model.Item{{Permission: g.key(i%g.systems, 1, 1)}, {Permission: g.key((i+1)%g.systems, 2, 2)}},
+		}
 		if i%3 == 2 {
 			c.Where = model.Anywhere
 		}
@@ -171,8 +183,21 @@ func (g *generator) all(add func(model.Object)) {
 	}
 	for i := range within(g.Users/500, 4, 40) {
 		days := 90
-		add(&model.Delegation{ID: id("d", i, 40), Name: "Delegation " + strconv.Itoa(i), Delegate: model.Subject{Group: g.groupID(i * 7 % g.groups)}, People: model.People{Area: g.areaID((i + 1) % g.areas)},
-			Actions: []string{"assign", "revoke"}, Roles: []string{g.roleID(i * 11 % g.roles)}, Area: g.place((i + 1) % g.areas), MaxDays: &days})
+		add(
+			&model.Delegation{
+				ID:       id("d", i, 40),
+				Name:     "Delegation " + strconv.Itoa(i),
+				Delegate: model.Subject{Group: g.groupID(i * 7 % g.groups)},
+				People:   model.People{Area: g.areaID((i + 1) % g.areas)},
+				Actions: []string{
+					"assign",
+					"revoke",
+				},
+				Roles:   []string{g.roleID(i * 11 % g.roles)},
+				Area:    g.place((i + 1) % g.areas),
+				MaxDays: &days,
+			},
+		)
 	}
 }
 
@@ -201,7 +226,13 @@ func (g *generator) system(i int) *model.System {
 	}
 	for object := range permissionsEach / len(actions) {
 		for _, a := range actions {
-			p := &model.Permission{Key: s.ID + ":object" + strconv.Itoa(object) + ":" + a.name, Module: "Module " + strconv.Itoa(object/4), Class: a.class, Risk: a.risk, Span: a.span}
+			p := &model.Permission{
+				Key:    s.ID + ":object" + strconv.Itoa(object) + ":" + a.name,
+				Module: "Module " + strconv.Itoa(object/4),
+				Class:  a.class,
+				Risk:   a.risk,
+				Span:   a.span,
+			}
 			for _, j := range a.implies {
 				p.Implies = append(p.Implies, g.key(i, object, j))
 			}
@@ -231,7 +262,11 @@ func sorted(list []string) []string {
 func (g *generator) eachSet(add func(model.Object)) {
 	r := g.random("sets")
 	for i := range g.sets {
-		s := &model.Set{ID: g.setID(i), Name: "Set " + strconv.Itoa(i), Permissions: g.keys(r, g.setSystem[i], 3+r.IntN(12))}
+		s := &model.Set{
+			ID:          g.setID(i),
+			Name:        "Set " + strconv.Itoa(i),
+			Permissions: g.keys(r, g.setSystem[i], 3+r.IntN(12)),
+		}
 		if i%3 == 0 {
 			s.System, s.Version = g.systemID(g.setSystem[i]), "1.0"
 		} else if r.IntN(4) == 0 {
@@ -323,7 +358,14 @@ func (g *generator) eachUser(add func(model.Object)) {
 	r := g.random("users")
 	for i := range g.Users {
 		area := i * g.areas / g.Users
-		u := &model.User{ID: g.userID(i), DisplayName: demo.PersonName(i), JobTitle: "Title " + strconv.Itoa(skewed(r, titles)), Department: "Department " + strconv.Itoa(area), UserType: "employee", Area: g.place(area)}
+		u := &model.User{
+			ID:          g.userID(i),
+			DisplayName: demo.PersonName(i),
+			JobTitle:    "Title " + strconv.Itoa(skewed(r, titles)),
+			Department:  "Department " + strconv.Itoa(area),
+			UserType:    "employee",
+			Area:        g.place(area),
+		}
 		u.UserName = u.ID + "@skerryhaven.example"
 		u.Email = u.UserName
 		if i > 0 {

@@ -65,7 +65,13 @@ func TestShapes(t *testing.T) {
 		deepest, largest, members = max(deepest, depth(g)), max(largest, len(g.Users)), members+len(g.Users)
 	}
 	if deepest != 8 || rules < len(d.Groups)/100 || largest < 200 {
-		t.Errorf("groups nest %d deep, %d of %d have rules, the largest lists %d", deepest, rules, len(d.Groups), largest)
+		t.Errorf(
+			"groups nest %d deep, %d of %d have rules, the largest lists %d",
+			deepest,
+			rules,
+			len(d.Groups),
+			largest,
+		)
 	}
 	if each := float64(members) / float64(len(d.Users)); each < 2 || each > 4 {
 		t.Errorf("a person is listed in %.1f groups", each)

@@ -25,8 +25,14 @@ func Reminder(organisation, name, review string, waiting, all int, due time.Time
 	}
 	return Letter{
 		Subject: fmt.Sprintf("%s: %s for your decision", review, strings.TrimPrefix(items, "of ")),
-		Body: fmt.Sprintf("Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
-			name, items, review, when, organisation),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
+			name,
+			items,
+			review,
+			when,
+			organisation,
+		),
 	}
 }
 
@@ -38,8 +44,14 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	}
 	return Letter{
 		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
-		Body: fmt.Sprintf("Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
-			name, review, what, group, organisation),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
+			name,
+			review,
+			what,
+			group,
+			organisation,
+		),
 	}
 }
 
@@ -47,7 +59,14 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 func Invitation(organisation, name, from, link string, until time.Time) Letter {
 	return Letter{
 		Subject: "Your way into " + organisation,
-		Body: fmt.Sprintf("Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect this, do nothing.\n\n%s\n",
-			name, from, organisation, until.Format("2 January 2006"), link, organisation),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect this, do nothing.\n\n%s\n",
+			name,
+			from,
+			organisation,
+			until.Format("2 January 2006"),
+			link,
+			organisation,
+		),
 	}
 }

@@ -40,7 +40,10 @@ type Span struct{ First, Last time.Time }
 
 // Spans tells of objects of a kind when they came and were last changed; of all of the kind if no ids are given.
 func (s *Store) Spans(kind model.Kind, ids ...string) (map[string]Span, error) {
-	touched := s.db.Table("operations").Where("kind = ?", kind).Select("object_id, min(revision) AS first, max(revision) AS last").Group("object_id")
+	touched := s.db.Table("operations").
+		Where("kind = ?", kind).
+		Select("object_id, min(revision) AS first, max(revision) AS last").
+		Group("object_id")
 	if len(ids) > 0 {
 		touched = touched.Where("object_id IN ?", ids)
 	}
@@ -48,8 +51,12 @@ func (s *Store) Spans(kind model.Kind, ids ...string) (map[string]Span, error) {
 		ObjectID    string
 		First, Last time.Time
 	}
-	err := s.db.Table("(?) AS o", touched).Joins("JOIN revisions a ON a.number = o.first").Joins("JOIN revisions b ON b.number = o.last").
-		Select("o.object_id, a.at AS first, b.at AS last").Scan(&rows).Error
+	err := s.db.Table("(?) AS o", touched).
+		Joins("JOIN revisions a ON a.number = o.first").
+		Joins("JOIN revisions b ON b.number = o.last").
+		Select("o.object_id, a.at AS first, b.at AS last").
+		Scan(&rows).
+		Error
 	out := make(map[string]Span, len(rows))
 	for _, r := range rows {
 		out[r.ObjectID] = Span{r.First, r.Last}

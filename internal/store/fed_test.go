@@ -23,7 +23,22 @@ func TestFed(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, f := range list {
-			out = append(out, fmt.Sprint(f.Kind, " ", f.ID, " ", f.By, " ", string(f.Extra), " ", f.Gone, " ", f.Updated.UTC().Format(time.DateOnly)))
+			out = append(
+				out,
+				fmt.Sprint(
+					f.Kind,
+					" ",
+					f.ID,
+					" ",
+					f.By,
+					" ",
+					string(f.Extra),
+					" ",
+					f.Gone,
+					" ",
+					f.Updated.UTC().Format(time.DateOnly),
+				),
+			)
 		}
 		slices.Sort(out)
 		return out
@@ -68,7 +83,16 @@ func TestSpans(t *testing.T) {
 	ann, bea := person("ann", ""), person("bea", "")
 	later := person("ann", "Lead")
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: ann})
-	apply(t, s, change.Op{Kind: model.KindUser, ID: "bea", After: bea}, change.Op{Kind: model.KindGroup, ID: "ann", After: &model.Group{ID: "ann", Name: "Ann", Type: model.Static, Source: model.Local}})
+	apply(
+		t,
+		s,
+		change.Op{Kind: model.KindUser, ID: "bea", After: bea},
+		change.Op{
+			Kind:  model.KindGroup,
+			ID:    "ann",
+			After: &model.Group{ID: "ann", Name: "Ann", Type: model.Static, Source: model.Local},
+		},
+	)
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: ann, After: later})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "bea", Before: bea})
 	minute := func(n int) time.Time { return start.Add(time.Duration(n) * time.Minute) }

@@ -18,7 +18,8 @@ import (
 	_ "modernc.org/sqlite" // the SQLite that runs, in Go: the program builds without a C compiler
 )
 
-// Store is an open database. It can be used by many goroutines at once: they read side by side, and write one after another.
+// Store is an open database. It can be used by many goroutines at once: they read side by side, and write one after
+// another.
 type Store struct {
 	db *gorm.DB // to read
 	w  *gorm.DB // to write; within a transaction, both are that transaction
@@ -34,8 +35,9 @@ const (
 	writerCache = 96 << 10
 )
 
-// Open opens the database in a file, and makes it unless mustExist. A file that is something else, or was written by a newer program, is refused before anything
-// is written to it; one of an older program is brought up to date, after a copy was put beside it.
+// Open opens the database in a file, and makes it unless mustExist. A file that is something else, or was written
+// by a newer program, is refused before anything is written to it; one of an older program is brought up to date,
+// after a copy was put beside it.
 func Open(file string, mustExist bool) (*Store, error) {
 	fail := func(err error) (*Store, error) { return nil, fmt.Errorf("the database %s: %w", file, err) }
 	version, err := recognise(file)
@@ -73,7 +75,11 @@ func dial(file string, connections, cache int, pragmas ...string) (*gorm.DB, err
 	if err != nil {
 		return nil, err
 	}
-	q := url.Values{"_txlock": {"immediate"}, "_time_format": {"sqlite"}, "_pragma": append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache))}
+	q := url.Values{
+		"_txlock":      {"immediate"},
+		"_time_format": {"sqlite"},
+		"_pragma":      append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache)),
+	}
 	if connections > 1 {
 		q.Set("_txlock", "deferred")
 	}
@@ -132,7 +138,11 @@ func recognise(file string) (version int, err error) {
 	all := " " + strings.Join(tables, " ") + " "
 	switch {
 	case id == applicationID && version > len(steps):
-		return 0, fmt.Errorf("it was written by a newer Fachwerk (schema %d; this one knows up to %d): use that one. The file was left as it is", version, len(steps))
+		return 0, fmt.Errorf(
+			"it was written by a newer Fachwerk (schema %d; this one knows up to %d): use that one. The file was left as it is",
+			version,
+			len(steps),
+		)
 	case id == applicationID:
 		return version, nil
 	case id == 0 && version == 0 && len(tables) == 0:
@@ -143,11 +153,25 @@ func recognise(file string) (version int, err error) {
 	return 0, errors.New("it is the database of another program: name another file. This one was left as it is")
 }
 
-// steps bring a database from one version of the schema to the next; the first makes it out of nothing, or completes what the first programs made.
+// steps bring a database from one version of the schema to the next; the first makes it out of nothing, or
+// completes what the first programs made.
 var steps = []func(tx *gorm.DB) error{
 	func(tx *gorm.DB) error {
-		return tx.AutoMigrate(&object{}, &Revision{}, &operation{}, &Credential{}, &Link{}, &Token{}, &session{}, &setting{}, &Review{}, &ReviewItem{},
-			&ReviewTask{}, &Letter{}, &Fed{})
+		return tx.AutoMigrate(
+			&object{},
+			&Revision{},
+			&operation{},
+			&Credential{},
+			&Link{},
+			&Token{},
+			&session{},
+			&setting{},
+			&Review{},
+			&ReviewItem{},
+			&ReviewTask{},
+			&Letter{},
+			&Fed{},
+		)
 	},
 	// Drafts are kept act by act.
 	func(tx *gorm.DB) error {
@@ -177,7 +201,8 @@ var steps = []func(tx *gorm.DB) error{
 	},
 }
 
-// migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put beside the file first.
+// migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put
+// beside the file first.
 func (s *Store) migrate(file string, version int) error {
 	if version == len(steps) {
 		return nil

@@ -61,7 +61,8 @@ func TestForeignFilesAreLeftAlone(t *testing.T) {
 	}
 }
 
-// A database that the first programs made, who marked none and kept a draft as one text, opens with all that it holds, and a copy of it lies beside it.
+// A database that the first programs made, who marked none and kept a draft as one text, opens with all that it
+// holds, and a copy of it lies beside it.
 func TestOlderDatabasesOpen(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "x.db")
 	s := open(t, file)
@@ -69,9 +70,15 @@ func TestOlderDatabasesOpen(t *testing.T) {
 	if err := s.Close(); err != nil {
 		t.Fatal(err)
 	}
-	alter(t, file, "DROP TABLE draft_edits", "CREATE TABLE drafts (user text PRIMARY KEY, edits blob, updated datetime)",
+	alter(
+		t,
+		file,
+		"DROP TABLE draft_edits",
+		"CREATE TABLE drafts (user text PRIMARY KEY, edits blob, updated datetime)",
 		`INSERT INTO drafts VALUES ('ann', '[{"id":"x"},{"id":"y"}]', '2026-01-01'), ('bea', NULL, '2026-01-01')`,
-		"PRAGMA application_id = 0", "PRAGMA user_version = 0")
+		"PRAGMA application_id = 0",
+		"PRAGMA user_version = 0",
+	)
 	s = open(t, file)
 	if d := current(t, s); len(d.Users) != 1 {
 		t.Errorf("there are %d people", len(d.Users))

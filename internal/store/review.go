@@ -123,7 +123,9 @@ func (s *Store) ReviewCounts(person string, at time.Time) (map[int]ReviewCount, 
 			return err
 		}
 		return tx.Raw(`SELECT review, count(*) AS tasks, sum(decision <> '' AND (decided IS NULL OR decided <= ?)) AS settled, sum(owner = ?) AS own_tasks
-			FROM review_tasks GROUP BY review`, at, person).Scan(&tasks).Error
+			FROM review_tasks GROUP BY review`, at, person).
+			Scan(&tasks).
+			Error
 	})
 	for _, n := range items {
 		out[n.Review] = n
@@ -152,8 +154,11 @@ func (s *Store) Review(id int) (r Review, err error) { return r, first(s.db, &r,
 
 // ReviewItems gives a review's items, or with a reviewer only that person's.
 func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err error) {
-	q := s.db.Model(&ReviewItem{}).Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given", "evidence", "decision",
-		"reason", "decided", "by").Where("review = ?", review).Order("id")
+	q := s.db.Model(&ReviewItem{}).
+		Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given", "evidence", "decision",
+			"reason", "decided", "by").
+		Where("review = ?", review).
+		Order("id")
 	if reviewer != "" {
 		q = q.Where("reviewer = ?", reviewer)
 	}
@@ -187,12 +192,15 @@ func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err 
 // ReviewItem gives one item; [ErrNotFound] if there is none of that id.
 func (s *Store) ReviewItem(id int) (i ReviewItem, err error) { return i, first(s.db, &i, "id = ?", id) }
 
-// DecideAll keeps the decisions on items, or to whom they were handed, all or none; [ErrNotFound] if the review of one is not open.
+// DecideAll keeps the decisions on items, or to whom they were handed, all or none; [ErrNotFound] if the review of
+// one is not open.
 func (s *Store) DecideAll(items []ReviewItem) error {
 	return s.write(func(tx *gorm.DB) error {
 		for _, i := range items {
-			done := tx.Model(&ReviewItem{}).Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
-				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note").Updates(&i)
+			done := tx.Model(&ReviewItem{}).
+				Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
+				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note").
+				Updates(&i)
 			if done.Error == nil && done.RowsAffected == 0 {
 				return ErrNotFound
 			}
@@ -204,13 +212,23 @@ func (s *Store) DecideAll(items []ReviewItem) error {
 	})
 }
 
-// CloseReview ends a review, with the items that its fate decides, and what it leaves to do; [ErrNotFound] if it is not open.
-func (s *Store) CloseReview(id int, at time.Time, revision int, fated []ReviewItem, tasks []ReviewTask, letters []Letter) error {
+// CloseReview ends a review, with the items that its fate decides, and what it leaves to do; [ErrNotFound] if it is
+// not open.
+func (s *Store) CloseReview(
+	id int,
+	at time.Time,
+	revision int,
+	fated []ReviewItem,
+	tasks []ReviewTask,
+	letters []Letter,
+) error {
 	return s.write(func(tx *gorm.DB) error {
 		if err := (&Store{tx, tx}).DecideAll(fated); err != nil {
 			return err
 		}
-		done := tx.Model(&Review{}).Where("id = ? AND closed IS NULL", id).Updates(map[string]any{"closed": at, "revision": revision})
+		done := tx.Model(&Review{}).
+			Where("id = ? AND closed IS NULL", id).
+			Updates(map[string]any{"closed": at, "revision": revision})
 		if done.Error == nil && done.RowsAffected == 0 {
 			return ErrNotFound
 		}
@@ -232,7 +250,10 @@ func (s *Store) CloseReview(id int, at time.Time, revision int, fated []ReviewIt
 // Waiting counts the items of open reviews that a reviewer has not decided.
 func (s *Store) Waiting(reviewer string) (int, error) {
 	var n int64
-	err := s.db.Model(&ReviewItem{}).Where("reviewer = ? AND decision = '' AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", reviewer).Count(&n).Error
+	err := s.db.Model(&ReviewItem{}).
+		Where("reviewer = ? AND decision = '' AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", reviewer).
+		Count(&n).
+		Error
 	return int(n), err
 }
 
@@ -253,7 +274,10 @@ func (s *Store) Task(id int) (t ReviewTask, err error) { return t, first(s.db, &
 
 // SettleTask keeps what was decided on a task; [ErrNotFound] if it had been settled.
 func (s *Store) SettleTask(t ReviewTask) error {
-	done := s.w.Model(&ReviewTask{}).Where("id = ? AND decision = ''", t.ID).Select("Decision", "Reason", "Decided", "By", "Revision").Updates(&t)
+	done := s.w.Model(&ReviewTask{}).
+		Where("id = ? AND decision = ''", t.ID).
+		Select("Decision", "Reason", "Decided", "By", "Revision").
+		Updates(&t)
 	if done.Error == nil && done.RowsAffected == 0 {
 		return ErrNotFound
 	}

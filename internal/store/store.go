@@ -1,5 +1,5 @@
-// Package store keeps designs, their revisions, drafts, reviews and sign-ins in one SQLite file, through GORM. Questions of access are
-// never asked of it: it hands out whole designs, and takes one revision at a time.
+// Package store keeps designs, their revisions, drafts, reviews and sign-ins in one SQLite file, through GORM.
+// Questions of access are never asked of it: it hands out whole designs, and takes one revision at a time.
 package store
 
 import (
@@ -129,8 +129,8 @@ type Step struct {
 	Along    func(*Store) error
 }
 
-// AppendRevisions records revisions one after another and makes their changes to the current design, in one transaction: all or none. It fails with
-// [ErrMoved] unless their numbers are the next ones.
+// AppendRevisions records revisions one after another and makes their changes to the current design, in one
+// transaction: all or none. It fails with [ErrMoved] unless their numbers are the next ones.
 func (s *Store) AppendRevisions(steps ...Step) error {
 	return s.write(func(tx *gorm.DB) error {
 		n, err := last(tx)
@@ -164,8 +164,8 @@ func (s *Store) AppendRevisions(steps ...Step) error {
 // batch is how many rows are written at once.
 const batch = 2000
 
-// record keeps operations of a revision and makes the current design follow. It hands them over as one JSON text: for SQLite to take that apart costs a
-// fraction of what it costs to bind each value.
+// record keeps operations of a revision and makes the current design follow. It hands them over as one JSON text:
+// for SQLite to take that apart costs a fraction of what it costs to bind each value.
 func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 	rows := make([][4]any, len(ops)) // kind, id, before, after
 	puts, deletes := false, false
@@ -208,8 +208,8 @@ func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 	return nil
 }
 
-// Search narrows the record: to what touched one object, or any of a kind, or concerned a person; to what somebody did; and to words in the reason. What is empty
-// does not narrow.
+// Search narrows the record: to what touched one object, or any of a kind, or concerned a person; to what somebody
+// did; and to words in the reason. What is empty does not narrow.
 type Search struct {
 	Kind, ID string
 	User     string // a person who is touched, or to or from whom something was given
@@ -219,7 +219,8 @@ type Search struct {
 	Until    time.Time
 }
 
-// Revisions gives a page of the record, latest first: at most limit revisions with numbers below before (0: from the last on).
+// Revisions gives a page of the record, latest first: at most limit revisions with numbers below before (0: from
+// the last on).
 func (s *Store) Revisions(search Search, before, limit int) (out []Revision, err error) {
 	q := s.db.Order("number desc").Limit(limit)
 	if before > 0 {
@@ -299,8 +300,8 @@ type Touch struct {
 	Revision int
 }
 
-// DesignAt gives a design, which is that of a revision, as it was at an earlier instant and its revision then, by undoing what came later
-// (docs/semantics.md, §10). Before the first revision it is empty, and the revision 0.
+// DesignAt gives a design, which is that of a revision, as it was at an earlier instant and its revision then, by
+// undoing what came later (docs/semantics.md, §10). Before the first revision it is empty, and the revision 0.
 func (s *Store) DesignAt(d *model.Design, revision int, at time.Time) (*model.Design, int, error) {
 	var later []Revision
 	if err := s.db.Where("at > ? AND number <= ?", at.UTC(), revision).Order("number desc").Find(&later).Error; err != nil {
@@ -323,14 +324,17 @@ func (s *Store) RevisionAt(at time.Time) (n int, err error) {
 	return n, err
 }
 
-// FirstOn gives the revisions that some objects of a kind last came with, by their ids; of all of the kind that an operation is kept of, if there are more than can be
-// asked for by name.
+// FirstOn gives the revisions that some objects of a kind last came with, by their ids; of all of the kind that an
+// operation is kept of, if there are more than can be asked for by name.
 func (s *Store) FirstOn(kind model.Kind, ids ...string) (map[string]Revision, error) {
 	out := map[string]Revision{}
 	if len(ids) == 0 {
 		return out, nil
 	}
-	q := s.db.Model(&operation{}).Select("object_id, max(revision) AS revision").Where("kind = ? AND (before IS NULL OR length(before) = 0)", string(kind)).Group("object_id")
+	q := s.db.Model(&operation{}).
+		Select("object_id, max(revision) AS revision").
+		Where("kind = ? AND (before IS NULL OR length(before) = 0)", string(kind)).
+		Group("object_id")
 	if len(ids) <= named {
 		q = q.Where("object_id IN ?", ids)
 	}
@@ -407,7 +411,9 @@ func (s *Store) Joinings(group string) (map[string]Revision, error) {
 
 // LastOn gives the last revision after a number that touched an object; [ErrNotFound] if there is none.
 func (s *Store) LastOn(kind model.Kind, id string, after int) (r Revision, err error) {
-	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND revision > ?)", string(kind), id, after).Take(&r).Error
+	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND revision > ?)", string(kind), id, after).
+		Take(&r).
+		Error
 }
 
 // ErrNotFound tells that there is no such row.

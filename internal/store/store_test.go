@@ -25,7 +25,14 @@ func open(t *testing.T, file string) *store.Store {
 }
 
 func person(id, title string) *model.User {
-	return &model.User{ID: id, UserName: id, DisplayName: id, JobTitle: title, State: model.UserActive, Source: model.Local}
+	return &model.User{
+		ID:          id,
+		UserName:    id,
+		DisplayName: id,
+		JobTitle:    title,
+		State:       model.UserActive,
+		Source:      model.Local,
+	}
 }
 
 // apply makes the next revision, a minute after the last.
@@ -58,14 +65,33 @@ func TestDesignSurvivesClosing(t *testing.T) {
 	full.Qualifications = []model.Qualification{{Type: "crane", Level: &level, Until: start}}
 	full.LastUse = map[string]time.Time{"s": start}
 	full.Until = start.AddDate(1, 0, 0)
-	hidden := &model.Group{ID: "g", Name: "G", Unlisted: true, Users: []string{"ann"}, Type: model.Static, Source: model.Local}
-	apply(t, s, change.Op{Kind: model.KindOrganisation, ID: "organisation", After: &model.Organisation{Name: "N"}}, change.Op{Kind: model.KindUser, ID: "ann", After: full}, change.Op{Kind: model.KindGroup, ID: "g", After: hidden})
+	hidden := &model.Group{
+		ID:       "g",
+		Name:     "G",
+		Unlisted: true,
+		Users:    []string{"ann"},
+		Type:     model.Static,
+		Source:   model.Local,
+	}
+	apply(
+		t,
+		s,
+		change.Op{Kind: model.KindOrganisation, ID: "organisation", After: &model.Organisation{Name: "N"}},
+		change.Op{Kind: model.KindUser, ID: "ann", After: full},
+		change.Op{Kind: model.KindGroup, ID: "g", After: hidden},
+	)
 	if err := s.Close(); err != nil {
 		t.Fatal(err)
 	}
 	d := current(t, open(t, file))
-	if !change.Equal(d.Get(model.KindUser, "ann"), full) || !change.Equal(d.Get(model.KindGroup, "g"), hidden) || d.Organisation.Name != "N" {
-		t.Errorf("what came back is %+v %+v %+v", d.Get(model.KindUser, "ann"), d.Get(model.KindGroup, "g"), d.Organisation)
+	if !change.Equal(d.Get(model.KindUser, "ann"), full) || !change.Equal(d.Get(model.KindGroup, "g"), hidden) ||
+		d.Organisation.Name != "N" {
+		t.Errorf(
+			"what came back is %+v %+v %+v",
+			d.Get(model.KindUser, "ann"),
+			d.Get(model.KindGroup, "g"),
+			d.Organisation,
+		)
 	}
 }
 
@@ -73,8 +99,17 @@ func TestARevisionIsWholeOrNotAtAll(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")})
 	failure := errors.New("the outcome cannot be kept")
-	ops := []change.Op{{Kind: model.KindUser, ID: "bea", After: person("bea", "")}, {Kind: model.KindUser, ID: "ann", Before: person("ann", "Clerk")}}
-	err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: 2, At: start}, Ops: ops, Along: func(*store.Store) error { return failure }})
+	ops := []change.Op{
+		{Kind: model.KindUser, ID: "bea", After: person("bea", "")},
+		{Kind: model.KindUser, ID: "ann", Before: person("ann", "Clerk")},
+	}
+	err := s.AppendRevisions(
+		store.Step{
+			Revision: store.Revision{Number: 2, At: start},
+			Ops:      ops,
+			Along:    func(*store.Store) error { return failure },
+		},
+	)
 	if !errors.Is(err, failure) {
 		t.Errorf("the error is %v", err)
 	}
@@ -90,7 +125,10 @@ func TestRevisionsFollowOneAnother(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "")})
 	for _, number := range []int{1, 3} {
-		if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: number, At: start}}); !errors.Is(err, store.ErrMoved) {
+		if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: number, At: start}}); !errors.Is(
+			err,
+			store.ErrMoved,
+		) {
 			t.Errorf("revision %d after 1: %v", number, err)
 		}
 	}
@@ -100,7 +138,12 @@ func TestThePastCanBeComputed(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	clerk, lead := person("ann", "Clerk"), person("ann", "Lead")
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: clerk})
-	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead}, change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")})
+	apply(
+		t,
+		s,
+		change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead},
+		change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")},
+	)
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: lead})
 	now, last, err := s.Design()
 	if err != nil {
@@ -128,11 +171,17 @@ func TestThePastCanBeComputed(t *testing.T) {
 func TestLaterTouchesAreFound(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	clerk, lead := person("ann", "Clerk"), person("ann", "Lead")
-	first := apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: clerk}, change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")})
+	first := apply(
+		t,
+		s,
+		change.Op{Kind: model.KindUser, ID: "ann", After: clerk},
+		change.Op{Kind: model.KindUser, ID: "bea", After: person("bea", "")},
+	)
 	second := apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: clerk, After: lead})
 	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: lead, After: clerk})
 	later, err := s.LaterOn(first)
-	if err != nil || len(later) != 1 || later[0] != (store.Touch{Kind: model.KindUser, ObjectID: "ann", Revision: second}) {
+	if err != nil || len(later) != 1 ||
+		later[0] != (store.Touch{Kind: model.KindUser, ObjectID: "ann", Revision: second}) {
 		t.Errorf("later on: %v %v", later, err)
 	}
 	if later, _ := s.LaterOn(3); len(later) != 0 {
@@ -151,13 +200,19 @@ func TestLinksAreGoodOnceAndForATime(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := s.UseLink("late", start.Add(time.Hour), store.Credential{User: "ann", Hash: "h"}); !errors.Is(err, store.ErrNotFound) {
+	if err := s.UseLink("late", start.Add(time.Hour), store.Credential{User: "ann", Hash: "h"}); !errors.Is(
+		err,
+		store.ErrNotFound,
+	) {
 		t.Errorf("a link that has run out: %v", err)
 	}
 	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "h"}); err != nil {
 		t.Error(err)
 	}
-	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "other"}); !errors.Is(err, store.ErrNotFound) {
+	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "other"}); !errors.Is(
+		err,
+		store.ErrNotFound,
+	) {
 		t.Errorf("a link that has been used: %v", err)
 	}
 	if c, err := s.Credential("ann"); err != nil || c.Hash != "h" {
@@ -294,7 +349,13 @@ func TestTokens(t *testing.T) {
 // A draft is known by its hash without being read, and what did not change in it is not written again.
 func TestDrafts(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
-	x, y, z := store.NewDraftEdit([]byte(`{"id":"x"}`)), store.NewDraftEdit([]byte(`{"id":"y"}`)), store.NewDraftEdit([]byte(`{"id":"z"}`))
+	x, y, z := store.NewDraftEdit(
+		[]byte(`{"id":"x"}`),
+	), store.NewDraftEdit(
+		[]byte(`{"id":"y"}`),
+	), store.NewDraftEdit(
+		[]byte(`{"id":"z"}`),
+	)
 	seen := map[string]bool{}
 	for _, edits := range [][]store.DraftEdit{nil, {x}, {x, y}, {y, x}, {z}, {x, z, y}, {z, y}} {
 		if err := s.SaveDraft("ann", edits); err != nil {

@@ -1,5 +1,6 @@
-// Package change is everything that alters a design: an ordered list of operations that is checked whole, applied whole or not at all,
-// inverted, laid anew on a design that moved on, told in sentences, and weighed by its impact on people.
+// Package change is everything that alters a design: an ordered list of operations that is checked whole, applied
+// whole or not at all, inverted, laid anew on a design that moved on, told in sentences, and weighed by its impact
+// on people.
 package change
 
 import (
@@ -126,8 +127,8 @@ func Invert(ops []Op) []Op {
 	return out
 }
 
-// Compact joins the operations on each object into one, drops those that change nothing, and keeps the order of the first
-// mention.
+// Compact joins the operations on each object into one, drops those that change nothing, and keeps the order of the
+// first mention.
 func Compact(ops []Op) []Op {
 	var out []Op
 	at := map[[2]string]int{}
@@ -152,12 +153,22 @@ func Lay(d *model.Design, ops []Op) *model.Design {
 	return d.With(edits)
 }
 
-// Apply gives the design that a change makes of d, or everything that stands against it: values that are not what the change was
-// drafted on, things that must not be edited, and whatever is wrong with the result (§10). The result is nil if there are errors.
+// Apply gives the design that a change makes of d, or everything that stands against it: values that are not what
+// the change was drafted on, things that must not be edited, and whatever is wrong with the result (§10). The
+// result is nil if there are errors.
 func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	var problems []model.Problem
 	say := func(o Op, what code.Code, format string, args ...any) {
-		problems = append(problems, model.Problem{Code: what, Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, args...)})
+		problems = append(
+			problems,
+			model.Problem{
+				Code:    what,
+				Kind:    o.Kind,
+				ID:      o.ID,
+				Path:    string(o.Kind) + " " + o.ID,
+				Message: fmt.Sprintf(format, args...),
+			},
+		)
 	}
 	current := map[[2]string]model.Object{}
 	for _, o := range ops {
@@ -220,8 +231,8 @@ func Title(o Op) string {
 	return fmt.Sprintf("the %s %q", o.Kind.Word(), o.ID)
 }
 
-// EditSupplied tells which operations edit what is supplied or protected: supplied sets and catalogues change only with the next version of
-// their catalogue (§2), protected roles not at all.
+// EditSupplied tells which operations edit what is supplied or protected: supplied sets and catalogues change only
+// with the next version of their catalogue (§2), protected roles not at all.
 func EditSupplied(ops []Op) []model.Problem {
 	var problems []model.Problem
 	supplied := func(v model.Object) bool {
@@ -230,7 +241,16 @@ func EditSupplied(ops []Op) []model.Problem {
 	}
 	for _, o := range ops {
 		say := func(format string) {
-			problems = append(problems, model.Problem{Code: code.Supplied, Kind: o.Kind, ID: o.ID, Path: string(o.Kind) + " " + o.ID, Message: fmt.Sprintf(format, Title(o))})
+			problems = append(
+				problems,
+				model.Problem{
+					Code:    code.Supplied,
+					Kind:    o.Kind,
+					ID:      o.ID,
+					Path:    string(o.Kind) + " " + o.ID,
+					Message: fmt.Sprintf(format, Title(o)),
+				},
+			)
 		}
 		if supplied(o.Before) || supplied(o.After) {
 			say("%s is supplied with its system and cannot be edited here: make an own set beside it")
@@ -242,15 +262,17 @@ func EditSupplied(ops []Op) []model.Problem {
 	return problems
 }
 
-// Clash is a field that was changed here and elsewhere to different values, or an object that went away or came up underneath.
+// Clash is a field that was changed here and elsewhere to different values, or an object that went away or came up
+// underneath.
 type Clash struct {
 	Kind    model.Kind
 	ID      string
 	Message string
 }
 
-// Rebase lays a change that was drafted on an older design onto d. Fields that only one side changed are merged, and so are lists that
-// both added to or took from. What cannot be merged keeps the drafted value and is told as a clash.
+// Rebase lays a change that was drafted on an older design onto d. Fields that only one side changed are merged,
+// and so are lists that both added to or took from. What cannot be merged keeps the drafted value and is told as a
+// clash.
 func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
 	var out []Op
 	var clashes []Clash
@@ -291,7 +313,8 @@ func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
 	return out, clashes
 }
 
-// merge gives what became of an object when one side made after of before and another made now, and the fields that both changed.
+// merge gives what became of an object when one side made after of before and another made now, and the fields that
+// both changed.
 func merge(before, after, now model.Object) (model.Object, []string) {
 	b, a, n := fields(before), fields(after), fields(now)
 	var clashes []string

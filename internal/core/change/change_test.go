@@ -19,13 +19,44 @@ func design(t *testing.T) *model.Design {
 		Organisation: &model.Organisation{Name: "Small"},
 		Licences:     model.Table[*model.Licence]{{ID: "seat", Name: "Seat", Seats: new(int)}},
 		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "Terminal 1", Parent: "top"}},
-		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Version: "1", Permissions: []*model.Permission{{Key: "s:a:view"}, {Key: "s:a:pay", Class: model.Write, Licence: "seat"}}}},
-		Sets:         model.Table[*model.Set]{{ID: "supplied", Name: "Supplied", System: "s", Permissions: []string{"s:a:view"}}, {ID: "own", Name: "Own", Permissions: []string{"s:a:view"}}},
-		Roles:        model.Table[*model.Role]{{ID: "clerk", Name: "Gate clerk", Sets: []string{"own"}}, {ID: "admin", Name: "Admin", Protected: true}},
-		Groups:       model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"ann"}, Owner: "ann"}},
-		Users:        model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann", Manager: "bea"}, {ID: "bea", UserName: "bea", DisplayName: "Bea"}},
-		Assignments:  model.Table[*model.Assignment]{{ID: "a", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "t1"}, {ID: "owner", Subject: model.Subject{User: "bea"}, Set: model.SetOwner}},
-		Delegations:  model.Table[*model.Delegation]{{ID: "d", Name: "Terminal people", Delegate: model.Subject{User: "bea"}, People: model.People{Area: "t1"}, Actions: []string{"assign"}, Roles: []string{"clerk"}}},
+		Systems: model.Table[*model.System]{
+			{
+				ID:      "s",
+				Name:    "S",
+				Version: "1",
+				Permissions: []*model.Permission{
+					{Key: "s:a:view"},
+					{Key: "s:a:pay", Class: model.Write, Licence: "seat"},
+				},
+			},
+		},
+		Sets: model.Table[*model.Set]{
+			{ID: "supplied", Name: "Supplied", System: "s", Permissions: []string{"s:a:view"}},
+			{ID: "own", Name: "Own", Permissions: []string{"s:a:view"}},
+		},
+		Roles: model.Table[*model.Role]{
+			{ID: "clerk", Name: "Gate clerk", Sets: []string{"own"}},
+			{ID: "admin", Name: "Admin", Protected: true},
+		},
+		Groups: model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"ann"}, Owner: "ann"}},
+		Users: model.Table[*model.User]{
+			{ID: "ann", UserName: "ann", DisplayName: "Ann", Manager: "bea"},
+			{ID: "bea", UserName: "bea", DisplayName: "Bea"},
+		},
+		Assignments: model.Table[*model.Assignment]{
+			{ID: "a", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "t1"},
+			{ID: "owner", Subject: model.Subject{User: "bea"}, Set: model.SetOwner},
+		},
+		Delegations: model.Table[*model.Delegation]{
+			{
+				ID:       "d",
+				Name:     "Terminal people",
+				Delegate: model.Subject{User: "bea"},
+				People:   model.People{Area: "t1"},
+				Actions:  []string{"assign"},
+				Roles:    []string{"clerk"},
+			},
+		},
 	}
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		t.Fatal(problems)
@@ -52,7 +83,10 @@ func altered[T model.Object](t *testing.T, d *model.Design, kind model.Kind, id 
 func TestApplyRefuses(t *testing.T) {
 	d := design(t)
 	stale := altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Clerk" })
-	moved, _ := change.Apply(d, []change.Op{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Lead" })})
+	moved, _ := change.Apply(
+		d,
+		[]change.Op{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Lead" })},
+	)
 	for _, c := range []struct {
 		what string
 		on   *model.Design
@@ -89,7 +123,11 @@ func TestApplyRefuses(t *testing.T) {
 
 func TestDeletingWithWhatHangsOnItIsFine(t *testing.T) {
 	d := design(t)
-	ops := []change.Op{change.Delete(d.Get(model.KindRole, "clerk")), change.Delete(d.Get(model.KindAssignment, "a")), altered(t, d, model.KindDelegation, "d", func(x *model.Delegation) { x.Roles = nil })}
+	ops := []change.Op{
+		change.Delete(d.Get(model.KindRole, "clerk")),
+		change.Delete(d.Get(model.KindAssignment, "a")),
+		altered(t, d, model.KindDelegation, "d", func(x *model.Delegation) { x.Roles = nil }),
+	}
 	if after, problems := change.Apply(d, ops); after == nil || after.Get(model.KindRole, "clerk") != nil {
 		t.Errorf("it is refused: %v", problems)
 	}
@@ -150,18 +188,32 @@ func TestSentences(t *testing.T) {
 func TestFirstSentences(t *testing.T) {
 	d := design(t)
 	ops := []change.Op{
-		altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = []string{"bea", "new"} }), // two join, one leaves
+		altered(
+			t,
+			d,
+			model.KindGroup,
+			"crew",
+			func(g *model.Group) { g.Users = []string{"bea", "new"} },
+		), // two join, one leaves
 		change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "Newcomer"}),
 		altered(t, d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserLocked }),
 	}
 	for _, c := range []struct{ most, told, more int }{{0, 0, 3}, {1, 1, 4}, {2, 2, 3}, {3, 3, 2}, {4, 4, 1}, {5, 5, 0}, {100, 5, 0}} {
 		told, more := change.FirstSentences(ops, change.NamesIn(d), c.most)
 		if len(told) != c.told || more != c.more {
-			t.Errorf("of at most %d, %d are told and %d more counted, want %d and %d", c.most, len(told), more, c.told, c.more)
+			t.Errorf(
+				"of at most %d, %d are told and %d more counted, want %d and %d",
+				c.most,
+				len(told),
+				more,
+				c.told,
+				c.more,
+			)
 		}
 	}
 	// What only a later operation names is called by its name already.
-	if told, _ := change.FirstSentences(ops, change.NamesIn(d), 2); told[1].String() != "Newcomer joins Crew" && told[0].String() != "Newcomer joins Crew" {
+	if told, _ := change.FirstSentences(ops, change.NamesIn(d), 2); told[1].String() != "Newcomer joins Crew" &&
+		told[0].String() != "Newcomer joins Crew" {
 		t.Errorf("it is told as %v", told)
 	}
 	if all := change.Sentences(ops, change.NamesIn(d)); len(all) != 5 {
@@ -237,8 +289,11 @@ func TestImpactTellsWhatHangsOnIt(t *testing.T) {
 	if im := weigh(altered(t, d, model.KindUser, "bea", func(u *model.User) { u.State = model.UserLocked })); !im.Lockout {
 		t.Error("locking the last owner is no lockout")
 	}
-	im := weigh(altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }))
-	if len(im.Licences) != 1 || len(im.Licences[0].Waiting) != 1 || im.Licences[0].Waiting[0] != "ann" || im.Gaining != 0 {
+	im := weigh(
+		altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }),
+	)
+	if len(im.Licences) != 1 || len(im.Licences[0].Waiting) != 1 || im.Licences[0].Waiting[0] != "ann" ||
+		im.Gaining != 0 {
 		t.Errorf("a permission without a licence: %+v", im)
 	}
 	im = weigh(altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Licences = []string{"seat"} }))

@@ -7,8 +7,9 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Fed gives the fields by which an operation gainsays the directory that an object comes from. That mentions of what is no longer there go out does not, nor does
-// taking the object over, so that it is kept by hand from then on.
+// Fed gives the fields by which an operation gainsays the directory that an object comes from. That mentions of
+// what is no longer there go out does not, nor does taking the object over, so that it is kept by hand from then
+// on.
 func Fed(o Op, after *model.Design) (list []string) {
 	if o.Before == nil || o.After == nil || source(o.Before) != model.Directory || source(o.After) != model.Directory {
 		return nil

@@ -9,9 +9,25 @@ import (
 )
 
 func TestWhatADirectoryFeeds(t *testing.T) {
-	fed := model.User{ID: "a", UserName: "a", DisplayName: "A", JobTitle: "Clerk", Manager: "m", Source: model.Directory}
+	fed := model.User{
+		ID:          "a",
+		UserName:    "a",
+		DisplayName: "A",
+		JobTitle:    "Clerk",
+		Manager:     "m",
+		Source:      model.Directory,
+	}
 	crew := model.Group{ID: "g", Name: "G", Users: []string{"a", "b"}, Groups: []string{"h"}, Source: model.Directory}
-	there := model.Build(&model.Design{Users: model.Table[*model.User]{{ID: "a", UserName: "a", DisplayName: "A"}, {ID: "b", UserName: "b", DisplayName: "B", State: model.UserDeleted}, {ID: "m", UserName: "m", DisplayName: "M"}}, Groups: model.Table[*model.Group]{{ID: "h", Name: "H"}}})
+	there := model.Build(
+		&model.Design{
+			Users: model.Table[*model.User]{
+				{ID: "a", UserName: "a", DisplayName: "A"},
+				{ID: "b", UserName: "b", DisplayName: "B", State: model.UserDeleted},
+				{ID: "m", UserName: "m", DisplayName: "M"},
+			},
+			Groups: model.Table[*model.Group]{{ID: "h", Name: "H"}},
+		},
+	)
 	gone := model.Build(&model.Design{})
 	user := func(alter func(u *model.User)) model.Object { u := fed; alter(&u); return &u }
 	group := func(alter func(g *model.Group)) model.Object { g := crew; alter(&g); return &g }

@@ -45,10 +45,13 @@ type Impact struct {
 	Lockout     bool     // the change would take away the last live owner
 }
 
-// Weigh compares a design before and after a change, at t. What somebody held already by a wider grant is no gain, and what a wider grant
-// still gives is no loss.
+// Weigh compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
+// and what a wider grant still gives is no loss.
 func Weigh(before, after *index.Index, ops []Op, t time.Time) *Impact {
-	im := &Impact{Lockout: len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0, Delegations: delegationsTouched(before.Design(), after.Design(), ops)}
+	im := &Impact{
+		Lockout:     len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0,
+		Delegations: delegationsTouched(before.Design(), after.Design(), ops),
+	}
 	waiting := map[string][]string{}
 	var watched []string // people whose conflicts can have changed
 	for _, d := range index.Differences(before, after, conflictItems(before.Design(), after.Design()), t) {

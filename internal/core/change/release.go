@@ -2,16 +2,17 @@ package change
 
 import "fachwerk/internal/core/model"
 
-// Choice says what becomes of those mentions of a deleted object that stand in one field of one kind of object: they name another object of its kind, or
-// are taken out.
+// Choice says what becomes of those mentions of a deleted object that stand in one field of one kind of object:
+// they name another object of its kind, or are taken out.
 type Choice struct {
 	From  model.Kind
 	Field string
 	To    string // empty: taken out
 }
 
-// Release gives the change that deletes an object and deals with everything that mentions it, by the choices; what no choice is about is taken out. A
-// deleted person is kept in the state "deleted", without licences, so that the record can name them (§5).
+// Release gives the change that deletes an object and deals with everything that mentions it, by the choices; what
+// no choice is about is taken out. A deleted person is kept in the state "deleted", without licences, so that the
+// record can name them (§5).
 func Release(d *model.Design, kind model.Kind, id string, choices []Choice) []Op {
 	r := &releaser{now: d, choices: choices}
 	r.release(kind, id)

@@ -94,8 +94,8 @@ func Sentences(ops []Op, names Names) []Sentence {
 	return told
 }
 
-// FirstSentences tells what a change does, as [Sentences] does, but no more than the first so many; and how much more there is: sentences, and operations that
-// nothing was told of.
+// FirstSentences tells what a change does, as [Sentences] does, but no more than the first so many; and how much
+// more there is: sentences, and operations that nothing was told of.
 func FirstSentences(ops []Op, names Names, most int) (told []Sentence, more int) {
 	own := titles(ops)
 	t := &teller{names: func(kind model.Kind, id string) string {
@@ -163,7 +163,12 @@ func article(k model.Kind) string {
 func (t *teller) contents(o Op, before model.Object) {
 	b, a := fields(before), fields(o.After)
 	self := t.name(o.Kind, o.ID)
-	done := map[string]bool{"id": true, "name": o.Before == nil, "userName": o.Before == nil, "displayName": o.Before == nil}
+	done := map[string]bool{
+		"id":          true,
+		"name":        o.Before == nil,
+		"userName":    o.Before == nil,
+		"displayName": o.Before == nil,
+	}
 	for _, f := range model.Fields(o.Kind) {
 		if f.Joins == "" {
 			continue
@@ -288,7 +293,10 @@ func (t *teller) assignment(o Op) {
 		var changes []string
 		for _, f := range []string{"subject", "role", "set", "area", "reach", "mode", "from", "until", "reason", "contact"} {
 			if !reflect.DeepEqual(b[f], n[f]) {
-				changes = append(changes, model.FieldOf(model.KindAssignment, f).Said+" "+t.become(model.KindAssignment, f, b[f], n[f]))
+				changes = append(
+					changes,
+					model.FieldOf(model.KindAssignment, f).Said+" "+t.become(model.KindAssignment, f, b[f], n[f]),
+				)
 			}
 		}
 		t.say(subject, "’s ", target, place, id, ": "+strings.Join(changes, "; "))

@@ -7,8 +7,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// TickSet gives the own set that results from giving it some permissions, or taking them away with all that cannot stand without them. The index is of a design
-// that has the set.
+// TickSet gives the own set that results from giving it some permissions, or taking them away with all that cannot
+// stand without them. The index is of a design that has the set.
 func TickSet(x *index.Index, s *model.Set, keys []string, give bool) *model.Set {
 	out := Clone(s)
 	if give {
@@ -19,8 +19,9 @@ func TickSet(x *index.Index, s *model.Set, keys []string, give bool) *model.Set 
 	return out
 }
 
-// TickRole gives the role that results from giving it some permissions or taking them away. What its sets and inherited roles give is excluded and
-// let in again; the rest becomes and ceases to be its own. The index is of a design that has the role.
+// TickRole gives the role that results from giving it some permissions or taking them away. What its sets and
+// inherited roles give is excluded and let in again; the rest becomes and ceases to be its own. The index is of a
+// design that has the role.
 func TickRole(x *index.Index, r *model.Role, keys []string, give bool) *model.Role {
 	out := Clone(r)
 	if give {

@@ -1,5 +1,6 @@
-// Package code is the one vocabulary of what can be wrong with a design, and of why something is refused. Problems, refusals and the server's log name these codes, and
-// so do answers to programs; sentences are made beside them, for people. docs/refusals.md lists them with what they mean.
+// Package code is the one vocabulary of what can be wrong with a design, and of why something is refused. Problems,
+// refusals and the server's log name these codes, and so do answers to programs; sentences are made beside them,
+// for people. docs/refusals.md lists them with what they mean.
 package code
 
 // Code says what is wrong, or why something was refused.
@@ -47,5 +48,38 @@ const (
 )
 
 // All lists every code.
-var All = []Code{IDForm, BuiltIn, Taken, Empty, Unknown, Value, Cycle, Either, Root, Implies, Foreign, Filter, Misplaced, Instant, Dangling, Never, Moved, ReferredTo,
-	NotSignedIn, NotAllowed, NotFound, Invalid, Conflict, Unproven, NotFormed, Permitted, Supplied, Fed, Lockout, HandedOn, Critical, Internal, Given}
+var All = []Code{
+	IDForm,
+	BuiltIn,
+	Taken,
+	Empty,
+	Unknown,
+	Value,
+	Cycle,
+	Either,
+	Root,
+	Implies,
+	Foreign,
+	Filter,
+	Misplaced,
+	Instant,
+	Dangling,
+	Never,
+	Moved,
+	ReferredTo,
+	NotSignedIn,
+	NotAllowed,
+	NotFound,
+	Invalid,
+	Conflict,
+	Unproven,
+	NotFormed,
+	Permitted,
+	Supplied,
+	Fed,
+	Lockout,
+	HandedOn,
+	Critical,
+	Internal,
+	Given,
+}

@@ -26,7 +26,16 @@ const (
 )
 
 // verbs are the actions in a sentence after "may not".
-var verbs = map[string]string{Invite: "invite", Edit: "edit", Lock: "lock or unlock", Deactivate: "deactivate or bring back", Assign: "assign to", Revoke: "revoke from", Membership: "change the memberships of", Review: "review"}
+var verbs = map[string]string{
+	Invite:     "invite",
+	Edit:       "edit",
+	Lock:       "lock or unlock",
+	Deactivate: "deactivate or bring back",
+	Assign:     "assign to",
+	Revoke:     "revoke from",
+	Membership: "change the memberships of",
+	Review:     "review",
+}
 
 // Authority is what one person may do by delegation at one instant. One that is nil or empty permits nothing.
 type Authority struct {
@@ -44,7 +53,8 @@ func Of(x *index.Index, user string, t time.Time) *Authority {
 		return a
 	}
 	for _, d := range x.Design().Delegations {
-		if !model.In(t, d.From, d.Until) || d.Delegate.User != user && (d.Delegate.Group == "" || !x.InGroup(user, d.Delegate.Group)) {
+		if !model.In(t, d.From, d.Until) ||
+			d.Delegate.User != user && (d.Delegate.Group == "" || !x.InGroup(user, d.Delegate.Group)) {
 			continue
 		}
 		if d.People.Filter != "" {
@@ -129,15 +139,17 @@ type Refused struct {
 
 func (r *Refused) Error() string { return r.Reason }
 
-// Check gives nil if one delegation in force covers all of an act, or else why not. Nobody acts on themselves through a delegation, nor
-// on a person who holds a critical permission that the delegate does not hold.
+// Check gives nil if one delegation in force covers all of an act, or else why not. Nobody acts on themselves
+// through a delegation, nor on a person who holds a critical permission that the delegate does not hold.
 func (a *Authority) Check(act Act) *Refused { return a.check(a.x, act) }
 
 // check is [Authority.Check] for a person as they stand in x.
 func (a *Authority) check(x *index.Index, act Act) *Refused {
 	name := act.User.DisplayName
 	if a.Empty() {
-		return &Refused{Reason: fmt.Sprintf("Nothing that is delegated to you lets you %s %s.", verbs[act.Action], name)}
+		return &Refused{
+			Reason: fmt.Sprintf("Nothing that is delegated to you lets you %s %s.", verbs[act.Action], name),
+		}
 	}
 	if act.User.ID == a.user {
 		return &Refused{Reason: "Nobody acts on themselves through a delegation, and " + name + " is you."}
@@ -148,12 +160,22 @@ func (a *Authority) check(x *index.Index, act Act) *Refused {
 		if why == "" {
 			// Only now, so that nobody learns from a refusal what people hold who are not theirs to see.
 			if p := a.Above(act.User.ID); p != "" {
-				return &Refused{d.ID, fmt.Sprintf("%s holds the critical permission %s, which you do not hold, so you may not act on them through a delegation.", name, p)}
+				return &Refused{
+					d.ID,
+					fmt.Sprintf(
+						"%s holds the critical permission %s, which you do not hold, so you may not act on them through a delegation.",
+						name,
+						p,
+					),
+				}
 			}
 			return nil
 		}
 		if stage > far {
-			nearest, far = &Refused{d.ID, fmt.Sprintf("Your delegation “%s” does not cover this: %s.", d.Name, why)}, stage
+			nearest, far = &Refused{
+				d.ID,
+				fmt.Sprintf("Your delegation “%s” does not cover this: %s.", d.Name, why),
+			}, stage
 		}
 	}
 	return nearest
@@ -218,7 +240,12 @@ func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give 
 		}
 		most := from.AddDate(0, 0, *d.MaxDays)
 		if g.Until.IsZero() || g.Until.After(most) {
-			return 4, fmt.Sprintf("it lets you assign for at most %d days, so %s must end by %s", *d.MaxDays, what, change.Day(most))
+			return 4, fmt.Sprintf(
+				"it lets you assign for at most %d days, so %s must end by %s",
+				*d.MaxDays,
+				what,
+				change.Day(most),
+			)
 		}
 	}
 	return 9, ""
@@ -249,14 +276,18 @@ func (a *Authority) groupAgainst(d *model.Delegation, act Act) (int, string) {
 			if g.Role == "" {
 				what = titleOf(a.x.Design(), model.KindSet, g.Set)
 			}
-			return 3, fmt.Sprintf("the group “%s” gives “%s”, which you could not assign on these terms yourself, and the group is not handed over whole", name, what)
+			return 3, fmt.Sprintf(
+				"the group “%s” gives “%s”, which you could not assign on these terms yourself, and the group is not handed over whole",
+				name,
+				what,
+			)
 		}
 	}
 	return 9, ""
 }
 
-// Assignable tells whether a delegation by itself lets its delegate assign all of some assignments at t, on their own terms, to somebody whom it is about. What has
-// ended takes no part.
+// Assignable tells whether a delegation by itself lets its delegate assign all of some assignments at t, on their
+// own terms, to somebody whom it is about. What has ended takes no part.
 func Assignable(x *index.Index, d *model.Delegation, grants []*model.Assignment, t time.Time) bool {
 	a := &Authority{x: x, at: t}
 	return slices.Contains(d.Actions, Assign) && !slices.ContainsFunc(grants, func(g *model.Assignment) bool {
@@ -281,8 +312,8 @@ func titleOf(d *model.Design, kind model.Kind, id string) string {
 	return id
 }
 
-// CheckOp gives nil if an operation of a change does only what one delegation or another permits, or else why not. After is the
-// design with the whole change made; nil if that is not well-formed.
+// CheckOp gives nil if an operation of a change does only what one delegation or another permits, or else why not.
+// After is the design with the whole change made; nil if that is not well-formed.
 func (a *Authority) CheckOp(op change.Op, after *index.Index) *Refused {
 	if a.Empty() {
 		return &Refused{Reason: "Nothing is delegated to you."}
@@ -298,7 +329,12 @@ func (a *Authority) CheckOp(op change.Op, after *index.Index) *Refused {
 			}
 			g := side.value.(*model.Assignment)
 			if g.Subject.User == "" {
-				return &Refused{Reason: fmt.Sprintf("A delegation lets one assign to people; “%s” is a group.", titleOf(a.x.Design(), model.KindGroup, g.Subject.Group))}
+				return &Refused{
+					Reason: fmt.Sprintf(
+						"A delegation lets one assign to people; “%s” is a group.",
+						titleOf(a.x.Design(), model.KindGroup, g.Subject.Group),
+					),
+				}
 			}
 			if r := a.onPerson(Act{Action: side.action, Assignment: g}, g.Subject.User, after); r != nil {
 				return r
@@ -310,10 +346,16 @@ func (a *Authority) CheckOp(op change.Op, after *index.Index) *Refused {
 	case model.KindUser:
 		return a.checkUser(op, after)
 	}
-	return &Refused{Reason: fmt.Sprintf("%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the members of groups.", upper(change.Title(op)))}
+	return &Refused{
+		Reason: fmt.Sprintf(
+			"%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the members of groups.",
+			upper(change.Title(op)),
+		),
+	}
 }
 
-// onPerson checks an act on a person as they stand before a change, and as they stand after it: a change may not bring somebody into reach.
+// onPerson checks an act on a person as they stand before a change, and as they stand after it: a change may not
+// bring somebody into reach.
 func (a *Authority) onPerson(act Act, user string, after *index.Index) *Refused {
 	found := false
 	for _, x := range []*index.Index{a.x, after} {
@@ -339,12 +381,20 @@ func (a *Authority) checkGroup(op change.Op, after *index.Index) *Refused {
 	before, ok1 := op.Before.(*model.Group)
 	now, ok2 := op.After.(*model.Group)
 	if !ok1 || !ok2 {
-		return &Refused{Reason: upper(change.Title(op)) + " cannot be made or deleted through a delegation, only its members changed."}
+		return &Refused{
+			Reason: upper(
+				change.Title(op),
+			) + " cannot be made or deleted through a delegation, only its members changed.",
+		}
 	}
 	rest := change.Clone(now)
 	rest.Users = before.Users
 	if !change.Equal(before, rest) {
-		return &Refused{Reason: upper(change.Title(op)) + ": only which people are listed in it can be changed through a delegation."}
+		return &Refused{
+			Reason: upper(
+				change.Title(op),
+			) + ": only which people are listed in it can be changed through a delegation.",
+		}
 	}
 	for _, lists := range [][2][]string{{before.Users, now.Users}, {now.Users, before.Users}} {
 		for _, u := range lists[1] {
@@ -367,7 +417,9 @@ func (a *Authority) checkUser(op change.Op, after *index.Index) *Refused {
 	}
 	if !existed {
 		if now.State != model.UserInvited {
-			return &Refused{Reason: now.DisplayName + " can only be invited through a delegation: they become active when they accept."}
+			return &Refused{
+				Reason: now.DisplayName + " can only be invited through a delegation: they become active when they accept.",
+			}
 		}
 		act := Act{Action: Invite, User: now}
 		if after == nil {

@@ -22,17 +22,66 @@ func design(t *testing.T) *model.Design {
 	}
 	d := &model.Design{
 		Organisation: &model.Organisation{Name: "N"},
-		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "Terminal 1", Parent: "top"}, {ID: "t2", Name: "Terminal 2", Parent: "top"}},
-		Systems: model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate:break", Class: model.Write, Risk: 3}}},
-			{ID: "far", Name: "Far", Permissions: []*model.Permission{{Key: "far:thing:view"}}}},
-		Roles:  model.Table[*model.Role]{{ID: "clerk", Name: "Clerk", Permissions: []string{"s:gate:view"}}, {ID: "boss", Name: "Boss", Permissions: []string{"s:gate:break"}}, {ID: "remote", Name: "Remote", Permissions: []string{"far:thing:view"}}},
-		Groups: model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"pat"}, Owner: "sid"}, {ID: "elite", Name: "Elite"}, {ID: "dark", Name: "Dark", Unlisted: true, Users: []string{"pat"}}, {ID: "away", Name: "Away", Users: []string{"sid"}}},
-		Users:  model.Table[*model.User]{user("mia", "t1"), user("pat", "t1"), user("sid", "t2"), user("zoe", "t1")},
-		Assignments: model.Table[*model.Assignment]{{ID: "z", Subject: model.Subject{User: "zoe"}, Role: "boss"}, {ID: "c", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "t1", Until: now.AddDate(0, 0, 80)},
-			{ID: "e", Subject: model.Subject{Group: "elite"}, Role: "boss", Area: "t1"}, {ID: "k", Subject: model.Subject{Group: "dark"}, Role: "clerk"}, {ID: "r", Subject: model.Subject{User: "sid"}, Role: "remote"}},
+		Areas: model.Table[*model.Area]{
+			{ID: "top", Name: "Top"},
+			{ID: "t1", Name: "Terminal 1", Parent: "top"},
+			{ID: "t2", Name: "Terminal 2", Parent: "top"},
+		},
+		Systems: model.Table[*model.System]{
+			{
+				ID:   "s",
+				Name: "S",
+				Permissions: []*model.Permission{
+					{Key: "s:gate:view"},
+					{Key: "s:gate:break", Class: model.Write, Risk: 3},
+				},
+			},
+			{ID: "far", Name: "Far", Permissions: []*model.Permission{{Key: "far:thing:view"}}},
+		},
+		Roles: model.Table[*model.Role]{
+			{ID: "clerk", Name: "Clerk", Permissions: []string{"s:gate:view"}},
+			{ID: "boss", Name: "Boss", Permissions: []string{"s:gate:break"}},
+			{ID: "remote", Name: "Remote", Permissions: []string{"far:thing:view"}},
+		},
+		Groups: model.Table[*model.Group]{
+			{ID: "crew", Name: "Crew", Users: []string{"pat"}, Owner: "sid"},
+			{ID: "elite", Name: "Elite"},
+			{ID: "dark", Name: "Dark", Unlisted: true, Users: []string{"pat"}},
+			{ID: "away", Name: "Away", Users: []string{"sid"}},
+		},
+		Users: model.Table[*model.User]{user("mia", "t1"), user("pat", "t1"), user("sid", "t2"), user("zoe", "t1")},
+		Assignments: model.Table[*model.Assignment]{
+			{ID: "z", Subject: model.Subject{User: "zoe"}, Role: "boss"},
+			{ID: "c", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "t1", Until: now.AddDate(0, 0, 80)},
+			{
+				ID:      "e",
+				Subject: model.Subject{Group: "elite"},
+				Role:    "boss",
+				Area:    "t1",
+			},
+			{ID: "k", Subject: model.Subject{Group: "dark"}, Role: "clerk"},
+			{ID: "r", Subject: model.Subject{User: "sid"}, Role: "remote"},
+		},
 		Delegations: model.Table[*model.Delegation]{
-			{ID: "site", Name: "The site", Delegate: model.Subject{User: "mia"}, People: model.People{Area: "t1"}, Actions: []string{"assign", "revoke", "invite", "edit", "lock", "membership"}, Roles: []string{"clerk"}, Groups: []string{"crew", "elite"}, Area: "t1", MaxDays: &days},
-			{ID: "over", Name: "Over", Delegate: model.Subject{User: "mia"}, People: model.People{Area: "top"}, Actions: []string{"deactivate"}, Until: now},
+			{
+				ID:       "site",
+				Name:     "The site",
+				Delegate: model.Subject{User: "mia"},
+				People:   model.People{Area: "t1"},
+				Actions:  []string{"assign", "revoke", "invite", "edit", "lock", "membership"},
+				Roles:    []string{"clerk"},
+				Groups:   []string{"crew", "elite"},
+				Area:     "t1",
+				MaxDays:  &days,
+			},
+			{
+				ID:       "over",
+				Name:     "Over",
+				Delegate: model.Subject{User: "mia"},
+				People:   model.People{Area: "top"},
+				Actions:  []string{"deactivate"},
+				Until:    now,
+			},
 		},
 	}
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
@@ -70,10 +119,19 @@ func TestRefusalsNameTheRuleAndTheObject(t *testing.T) {
 	} {
 		r := a.Check(c.act)
 		if c.says == "" && r != nil || c.says != "" && (r == nil || !strings.Contains(r.Reason, c.says)) {
-			t.Errorf("to %s %s (%+v, %s): %v, want %q", c.act.Action, c.act.User.ID, c.act.Assignment, c.act.Group, r, c.says)
+			t.Errorf(
+				"to %s %s (%+v, %s): %v, want %q",
+				c.act.Action,
+				c.act.User.ID,
+				c.act.Assignment,
+				c.act.Group,
+				r,
+				c.says,
+			)
 		}
 	}
-	if r := delegation.Of(index.Compile(d), "pat", now).Check(delegation.Act{Action: "lock", User: user("sid")}); r == nil || !strings.Contains(r.Reason, "Nothing that is delegated to you") {
+	if r := delegation.Of(index.Compile(d), "pat", now).Check(delegation.Act{Action: "lock", User: user("sid")}); r == nil ||
+		!strings.Contains(r.Reason, "Nothing that is delegated to you") {
 		t.Errorf("somebody without a delegation: %v", r)
 	}
 }
@@ -152,7 +210,10 @@ func TestPart(t *testing.T) {
 	if dark, _ := part.Groups.Find("not-listed-1"); strings.Contains(dark.Name, "Dark") || len(dark.Users) != 1 {
 		t.Errorf("a group that is not listed stands as %+v", dark)
 	}
-	if got := delegation.Covered(index.Compile(d), &model.Delegation{ID: "x", People: model.People{Filter: `area eq "t2"`}}); len(got) != 1 || got[0] != "sid" {
+	if got := delegation.Covered(index.Compile(d), &model.Delegation{ID: "x", People: model.People{Filter: `area eq "t2"`}}); len(
+		got,
+	) != 1 ||
+		got[0] != "sid" {
 		t.Errorf("a filter covers %v", got)
 	}
 	if got := delegation.Covered(index.Compile(d), &model.Delegation{ID: "x", People: model.People{Filter: `area qq`}}); got != nil {

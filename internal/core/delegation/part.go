@@ -12,14 +12,24 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Part gives the part of the design that the delegate sees: the people, groups, roles, sets and areas that the delegations name, and what is needed to
-// understand those. The people who are seen hold in it what they hold in the whole. It is well-formed, but that it still names managers who are not seen: rules
-// look at them.
+// Part gives the part of the design that the delegate sees: the people, groups, roles, sets and areas that the
+// delegations name, and what is needed to understand those. The people who are seen hold in it what they hold in
+// the whole. It is well-formed, but that it still names managers who are not seen: rules look at them.
 //
 // A group that is not listed, but gives somebody who is seen something, stands in it without its name.
 func (a *Authority) Part() *model.Design {
 	d := a.x.Design()
-	p := &part{whole: d, x: a.x, users: map[string]bool{a.user: true}, groups: map[string]bool{}, roles: map[string]bool{}, sets: map[string]bool{}, systems: map[string]bool{model.OwnSystem: true}, licences: map[string]bool{}, areas: map[string]bool{d.Root(): true}}
+	p := &part{
+		whole:    d,
+		x:        a.x,
+		users:    map[string]bool{a.user: true},
+		groups:   map[string]bool{},
+		roles:    map[string]bool{},
+		sets:     map[string]bool{},
+		systems:  map[string]bool{model.OwnSystem: true},
+		licences: map[string]bool{},
+		areas:    map[string]bool{d.Root(): true},
+	}
 	own := map[string]bool{}
 	for _, g := range a.given {
 		own[g.ID] = true
@@ -146,7 +156,8 @@ func (p *part) area(id string) {
 
 // concerns tells whether an assignment is to somebody who is seen.
 func (p *part) concerns(g *model.Assignment) bool {
-	return p.users[g.Subject.User] || p.groups[g.Subject.Group] || g.Subject.Group == model.Everyone || g.Subject.Group == model.Public
+	return p.users[g.Subject.User] || p.groups[g.Subject.Group] || g.Subject.Group == model.Everyone ||
+		g.Subject.Group == model.Public
 }
 
 // cut makes the design: what is not seen is gone, and no longer mentioned.
@@ -157,7 +168,11 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 	drop := func(o model.Object) { edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident()}) }
 	keep := func(o, altered model.Object) {
 		if !change.Equal(o, altered) {
-			edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident()}, model.Edit{Kind: altered.Kind(), ID: altered.Ident(), After: altered})
+			edits = append(
+				edits,
+				model.Edit{Kind: o.Kind(), ID: o.Ident()},
+				model.Edit{Kind: altered.Kind(), ID: altered.Ident(), After: altered},
+			)
 		}
 	}
 	owner := func(id string) string {

@@ -20,8 +20,8 @@ type Violation struct {
 	Excepted bool         // an exception lets the person
 }
 
-// Of gives the conflicts that a user breaks at t, each once, at the first area where its items meet, in the order of the design. Someone
-// who is not live holds nothing, so breaks nothing.
+// Of gives the conflicts that a user breaks at t, each once, at the first area where its items meet, in the order
+// of the design. Someone who is not live holds nothing, so breaks nothing.
 func Of(x *index.Index, user string, t time.Time) []Violation {
 	return of(x, user, x.Design().Conflicts, t)
 }
@@ -30,7 +30,11 @@ func of(x *index.Index, user string, conflicts []*model.Conflict, t time.Time) [
 	if len(conflicts) == 0 || !x.Live(user, t) {
 		return nil
 	}
-	permissions, roles := x.AreasOf(user, permissionItems(conflicts), t), map[string][]string{} // the areas where each is held
+	permissions, roles := x.AreasOf(
+		user,
+		permissionItems(conflicts),
+		t,
+	), map[string][]string{} // the areas where each is held
 	if slices.ContainsFunc(conflicts, hasRole) {
 		for _, h := range x.RolesHeld(user, t) {
 			roles[h.Role] = append(roles[h.Role], h.Area)
@@ -72,8 +76,8 @@ func permissionItems(conflicts []*model.Conflict) (keys []string) {
 	return keys
 }
 
-// meet finds an area where more items of a conflict are held than its limit allows. What is held at an area is held in all below it, so items
-// that meet anywhere meet at one of the areas where they are given.
+// meet finds an area where more items of a conflict are held than its limit allows. What is held at an area is held
+// in all below it, so items that meet anywhere meet at one of the areas where they are given.
 func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (string, []model.Item) {
 	if c.Where == model.Anywhere {
 		held := slices.DeleteFunc(slices.Clone(c.Items), func(i model.Item) bool { return len(at(i)) == 0 })
@@ -104,8 +108,8 @@ func ByPerson(x *index.Index, t time.Time) map[string][]Violation {
 	return out
 }
 
-// All gives every violation of every user at t, by user and then by conflict. It costs what it takes to find the holders of each item; only those who
-// hold enough of them are looked at one by one.
+// All gives every violation of every user at t, by user and then by conflict. It costs what it takes to find the
+// holders of each item; only those who hold enough of them are looked at one by one.
 func All(x *index.Index, t time.Time) []Violation {
 	suspects := map[string][]*model.Conflict{}
 	for _, c := range x.Design().Conflicts {

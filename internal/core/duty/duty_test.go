@@ -15,13 +15,34 @@ func TestWhereItemsMeet(t *testing.T) {
 	make := func(where model.Where, limit model.Limit, areas ...string) *index.Index {
 		d := &model.Design{
 			Organisation: &model.Organisation{Name: "N"},
-			Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "north", Name: "North", Parent: "top"}, {ID: "t1", Name: "T1", Parent: "north"}, {ID: "south", Name: "South", Parent: "top"}},
-			Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:a:make"}, {Key: "s:a:pay"}}}},
-			Sets:         model.Table[*model.Set]{{ID: "make", Name: "Make", Permissions: []string{"s:a:make"}}, {ID: "pay", Name: "Pay", Permissions: []string{"s:a:pay"}}},
-			Roles:        model.Table[*model.Role]{{ID: "base", Name: "Base"}, {ID: "lead", Name: "Lead", Inherits: []string{"base"}}},
-			Users:        model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann"}},
-			Conflicts: model.Table[*model.Conflict]{{ID: "c", Name: "C", Where: where, Limit: limit, Items: []model.Item{{Permission: "s:a:make"}, {Permission: "s:a:pay"}, {Role: "base"}},
-				Exceptions: []model.Exception{{User: "ann", Until: now.AddDate(0, 0, 1), Reason: "one day more"}}}},
+			Areas: model.Table[*model.Area]{
+				{ID: "top", Name: "Top"},
+				{ID: "north", Name: "North", Parent: "top"},
+				{ID: "t1", Name: "T1", Parent: "north"},
+				{ID: "south", Name: "South", Parent: "top"},
+			},
+			Systems: model.Table[*model.System]{
+				{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:a:make"}, {Key: "s:a:pay"}}},
+			},
+			Sets: model.Table[*model.Set]{
+				{ID: "make", Name: "Make", Permissions: []string{"s:a:make"}},
+				{ID: "pay", Name: "Pay", Permissions: []string{"s:a:pay"}},
+			},
+			Roles: model.Table[*model.Role]{
+				{ID: "base", Name: "Base"},
+				{ID: "lead", Name: "Lead", Inherits: []string{"base"}},
+			},
+			Users: model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann"}},
+			Conflicts: model.Table[*model.Conflict]{
+				{
+					ID:         "c",
+					Name:       "C",
+					Where:      where,
+					Limit:      limit,
+					Items:      []model.Item{{Permission: "s:a:make"}, {Permission: "s:a:pay"}, {Role: "base"}},
+					Exceptions: []model.Exception{{User: "ann", Until: now.AddDate(0, 0, 1), Reason: "one day more"}},
+				},
+			},
 		}
 		for i, what := range []model.Assignment{{Set: "make"}, {Set: "pay"}, {Role: "lead"}} {
 			if i < len(areas) && areas[i] != "" {

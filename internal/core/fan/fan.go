@@ -11,8 +11,9 @@ import (
 // Parts is how many parts run at once.
 func Parts() int { return runtime.GOMAXPROCS(0) }
 
-// Out calls do for each of [Parts] parts of n things, side by side: part number p is about those from from up to, not including, to. It returns when all are done. A
-// panic in a part becomes one of the caller's, who can recover from it, with the stack that it had.
+// Out calls do for each of [Parts] parts of n things, side by side: part number p is about those from from up to,
+// not including, to. It returns when all are done. A panic in a part becomes one of the caller's, who can recover
+// from it, with the stack that it had.
 func Out(n int, do func(p, from, to int)) {
 	parts := Parts()
 	var wait sync.WaitGroup

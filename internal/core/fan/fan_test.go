@@ -31,7 +31,8 @@ func TestEveryThingIsInOnePart(t *testing.T) {
 
 func TestAPanicIsTheCallers(t *testing.T) {
 	defer func() {
-		if said := fmt.Sprint(recover()); !strings.Contains(said, "the third") || !strings.Contains(said, "fan_test.go") {
+		if said := fmt.Sprint(recover()); !strings.Contains(said, "the third") ||
+			!strings.Contains(said, "fan_test.go") {
 			t.Errorf("the caller is told %q", said)
 		}
 	}()

@@ -7,8 +7,9 @@ import (
 	"github.com/bits-and-blooms/bitset"
 )
 
-// Crowd is many people, arranged so that filters find theirs without looking at each: what a comparison says depends on one attribute only, so it
-// is asked once for all who have the same there. It is not safe for use by several goroutines at once.
+// Crowd is many people, arranged so that filters find theirs without looking at each: what a comparison says
+// depends on one attribute only, so it is asked once for all who have the same there. It is not safe for use by
+// several goroutines at once.
 type Crowd struct {
 	people  []*Person
 	classes map[string][]class // by attribute, made when it is first asked for

@@ -1,8 +1,8 @@
-// Package filter is the rule language of groups and delegations: the filters of RFC 7644 §3.4.2.2, over people; and over the rows of lists, which have
-// attributes of their own.
+// Package filter is the rule language of groups and delegations: the filters of RFC 7644 §3.4.2.2, over people; and
+// over the rows of lists, which have attributes of their own.
 //
-// Strings compare without regard to case, except the attributes that are ids. A multi-valued attribute matches if any of its values
-// does. An attribute without a value matches nothing but ne.
+// Strings compare without regard to case, except the attributes that are ids. A multi-valued attribute matches if
+// any of its values does. An attribute without a value matches nothing but ne.
 package filter
 
 import (
@@ -39,8 +39,9 @@ type Filter struct {
 // Match tells whether the filter matches a person.
 func (f *Filter) Match(p *Person) bool { return f.root.match(p, nil) }
 
-// Row is what a filter over a list sees of one of its rows: the values of an attribute of the [Schema], each a string, float64, bool or time.Time; of an
-// attribute with parts, a Row that gives the values of these. What is empty or zero counts as no value, but for numbers and flags.
+// Row is what a filter over a list sees of one of its rows: the values of an attribute of the [Schema], each a
+// string, float64, bool or time.Time; of an attribute with parts, a Row that gives the values of these. What is
+// empty or zero counts as no value, but for numbers and flags.
 type Row func(attribute string) []any
 
 // element is one value of an attribute with parts, as a value path looks at it.
@@ -151,7 +152,8 @@ const (
 	complex_
 )
 
-// value is one value of an attribute, or what it is compared with. Texts that compare without regard to case are folded.
+// value is one value of an attribute, or what it is compared with. Texts that compare without regard to case are
+// folded.
 type value struct {
 	kind kind
 	null bool
@@ -263,20 +265,24 @@ func single(name string, k kind, get func(p *Person) string) *attribute {
 }
 
 func ofQualification(name string, k kind, get func(q *Qualification) (value, bool)) *attribute {
-	return &attribute{name: "qualifications." + name, kind: k, each: func(s subject, q *Qualification, yield func(value) bool) {
-		p := s.(*Person)
-		if q != nil {
-			if v, ok := get(q); ok {
-				yield(v)
-			}
-			return
-		}
-		for i := range p.Qualifications {
-			if v, ok := get(&p.Qualifications[i]); ok && !yield(v) {
+	return &attribute{
+		name: "qualifications." + name,
+		kind: k,
+		each: func(s subject, q *Qualification, yield func(value) bool) {
+			p := s.(*Person)
+			if q != nil {
+				if v, ok := get(q); ok {
+					yield(v)
+				}
 				return
 			}
-		}
-	}}
+			for i := range p.Qualifications {
+				if v, ok := get(&p.Qualifications[i]); ok && !yield(v) {
+					return
+				}
+			}
+		},
+	}
 }
 
 // ofPeople are the names that a filter over people may use, in lower case.
@@ -287,12 +293,18 @@ var ofPeople = func() map[string]*attribute {
 		single("id", exact, func(p *Person) string { return p.ID }),
 		single("userName", text, func(p *Person) string { return p.UserName }),
 		single("displayName", text, func(p *Person) string { return p.DisplayName }),
-		{name: "emails", kind: complex_, each: email.each, subs: map[string]*attribute{"value": email}, values: func(p *Person) int {
-			if p.Email == "" {
-				return 0
-			}
-			return 1
-		}},
+		{
+			name: "emails",
+			kind: complex_,
+			each: email.each,
+			subs: map[string]*attribute{"value": email},
+			values: func(p *Person) int {
+				if p.Email == "" {
+					return 0
+				}
+				return 1
+			},
+		},
 		single("title", text, func(p *Person) string { return p.Title }),
 		single("department", text, func(p *Person) string { return p.Department }),
 		single("userType", text, func(p *Person) string { return p.UserType }),
@@ -364,9 +376,13 @@ type Attribute struct {
 func NewSchema(list ...Attribute) *Schema {
 	s := &Schema{attributes: map[string]*attribute{}}
 	for _, a := range list {
-		made := &attribute{name: a.Name, kind: kind(a.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
-			eachOf(row.(Row)(a.Name), kind(a.Type), yield)
-		}}
+		made := &attribute{
+			name: a.Name,
+			kind: kind(a.Type),
+			each: func(row subject, _ *Qualification, yield func(value) bool) {
+				eachOf(row.(Row)(a.Name), kind(a.Type), yield)
+			},
+		}
 		if a.Parts == nil {
 			s.names = append(s.names, a.Name)
 		} else {
@@ -379,17 +395,21 @@ func NewSchema(list ...Attribute) *Schema {
 		}
 		for _, part := range a.Parts {
 			s.names = append(s.names, a.Name+"."+part.Name)
-			made.subs[strings.ToLower(part.Name)] = &attribute{name: a.Name + "." + part.Name, kind: kind(part.Type), each: func(row subject, _ *Qualification, yield func(value) bool) {
-				if e, within := row.(element); within {
-					eachOf(e(part.Name), kind(part.Type), yield)
-					return
-				}
-				for _, v := range row.(Row)(a.Name) {
-					if !eachOf(v.(Row)(part.Name), kind(part.Type), yield) {
+			made.subs[strings.ToLower(part.Name)] = &attribute{
+				name: a.Name + "." + part.Name,
+				kind: kind(part.Type),
+				each: func(row subject, _ *Qualification, yield func(value) bool) {
+					if e, within := row.(element); within {
+						eachOf(e(part.Name), kind(part.Type), yield)
 						return
 					}
-				}
-			}}
+					for _, v := range row.(Row)(a.Name) {
+						if !eachOf(v.(Row)(part.Name), kind(part.Type), yield) {
+							return
+						}
+					}
+				},
+			}
 		}
 		s.attributes[strings.ToLower(a.Name)] = made
 	}
@@ -429,8 +449,8 @@ func valueOf(k kind, v any) (value, bool) {
 // People is the schema of people, as [Parse] uses it.
 var People = &Schema{names: Attributes, attributes: ofPeople}
 
-// Looks tells whether a text that somebody typed is meant as a filter of this schema rather than as words to search for: whether it begins with an
-// attribute and an operator or bracket, after "not" and parentheses if any.
+// Looks tells whether a text that somebody typed is meant as a filter of this schema rather than as words to search
+// for: whether it begins with an attribute and an operator or bracket, after "not" and parentheses if any.
 func (s *Schema) Looks(text string) bool {
 	t := strings.TrimLeft(text, " \t\r\n(")
 	for {
@@ -466,7 +486,8 @@ func (s *Schema) Looks(text string) bool {
 
 // cutWord cuts a keyword, in any case, off the beginning of a text.
 func cutWord(text, word string) (rest string, ok bool) {
-	if len(text) < len(word) || !strings.EqualFold(text[:len(word)], word) || len(text) > len(word) && nameByte(text[len(word)]) {
+	if len(text) < len(word) || !strings.EqualFold(text[:len(word)], word) ||
+		len(text) > len(word) && nameByte(text[len(word)]) {
 		return text, false
 	}
 	return text[len(word):], true
@@ -476,5 +497,20 @@ func cutWord(text, word string) (rest string, ok bool) {
 var operators = []operator{eq, ne, co, sw, ew, gt, ge, lt, le, "pr"}
 
 // Attributes lists the names that a filter over people may use, as they are written.
-var Attributes = []string{"id", "userName", "displayName", "emails.value", "title", "department", "userType", "active", "manager", "area", "state", "licences",
-	"qualifications.type", "qualifications.level", "qualifications.until"}
+var Attributes = []string{
+	"id",
+	"userName",
+	"displayName",
+	"emails.value",
+	"title",
+	"department",
+	"userType",
+	"active",
+	"manager",
+	"area",
+	"state",
+	"licences",
+	"qualifications.type",
+	"qualifications.level",
+	"qualifications.until",
+}

@@ -74,7 +74,18 @@ func TestMatch(t *testing.T) {
 		if got := f.Match(noor); got != want {
 			t.Errorf("%s matches %v, want %v", text, got, want)
 		}
-		people := []*Person{{}, noor, {Title: "GATE clerk", Active: true, Qualifications: noor.Qualifications[1:]}, {ID: "x", Title: "gate clerk", Licences: []string{"planner"}, Qualifications: []Qualification{{Type: "crane"}}}, {}}
+		people := []*Person{
+			{},
+			noor,
+			{Title: "GATE clerk", Active: true, Qualifications: noor.Qualifications[1:]},
+			{
+				ID:             "x",
+				Title:          "gate clerk",
+				Licences:       []string{"planner"},
+				Qualifications: []Qualification{{Type: "crane"}},
+			},
+			{},
+		}
 		crowd := NewCrowd(people)
 		for range 2 { // the second time, by what is arranged already
 			found := crowd.Match(f)
@@ -185,7 +196,13 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
-var rows = NewSchema(Attribute{Name: "name", Type: Text}, Attribute{Name: "owner", Type: Exact}, Attribute{Name: "members", Type: Number}, Attribute{Name: "retired", Type: Boolean}, Attribute{Name: "until", Type: Instant})
+var rows = NewSchema(
+	Attribute{Name: "name", Type: Text},
+	Attribute{Name: "owner", Type: Exact},
+	Attribute{Name: "members", Type: Number},
+	Attribute{Name: "retired", Type: Boolean},
+	Attribute{Name: "until", Type: Instant},
+)
 
 func TestFiltersOverRows(t *testing.T) {
 	row := Row(func(name string) []any {
@@ -222,7 +239,27 @@ func TestFiltersAreToldFromWords(t *testing.T) {
 }
 
 func TestFolding(t *testing.T) {
-	texts := []string{"", "a", "A", "noor", "Noor", "NOOR", "noor.", "noo", "ÅSE", "åse", "Åse", "straße", "STRASSE", "İ", "i", "K", "k", "noorå", "noorÅ"}
+	texts := []string{
+		"",
+		"a",
+		"A",
+		"noor",
+		"Noor",
+		"NOOR",
+		"noor.",
+		"noo",
+		"ÅSE",
+		"åse",
+		"Åse",
+		"straße",
+		"STRASSE",
+		"İ",
+		"i",
+		"K",
+		"k",
+		"noorå",
+		"noorÅ",
+	}
 	for _, a := range texts {
 		for _, b := range texts {
 			if got, want := Folds(a, Fold(b)), Fold(a) == Fold(b); got != want {

@@ -16,9 +16,14 @@ const MaxDepth = 1000
 const maxLength = 1 << 20
 
 // schemas are the prefixes by which RFC 7643 qualifies the names of attributes.
-var schemas = []string{"urn:ietf:params:scim:schemas:core:2.0:user:", "urn:ietf:params:scim:schemas:core:2.0:group:", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:"}
+var schemas = []string{
+	"urn:ietf:params:scim:schemas:core:2.0:user:",
+	"urn:ietf:params:scim:schemas:core:2.0:group:",
+	"urn:ietf:params:scim:schemas:extension:enterprise:2.0:user:",
+}
 
-// Parse reads a filter over people. The error, if any, is an [*Error] that tells where the text goes wrong and what was expected.
+// Parse reads a filter over people. The error, if any, is an [*Error] that tells where the text goes wrong and what
+// was expected.
 func Parse(text string) (*Filter, error) { return People.Parse(text) }
 
 // Parse reads a filter over the rows of a list. The error, if any, is an [*Error].
@@ -96,7 +101,8 @@ func nameByte(c byte) bool {
 func (p *parser) word(w string) bool {
 	p.space()
 	end := p.at + len(w)
-	if end > len(p.text) || !strings.EqualFold(p.text[p.at:end], w) || end < len(p.text) && (nameByte(p.text[end]) || strings.IndexByte(".:", p.text[end]) >= 0) {
+	if end > len(p.text) || !strings.EqualFold(p.text[p.at:end], w) ||
+		end < len(p.text) && (nameByte(p.text[end]) || strings.IndexByte(".:", p.text[end]) >= 0) {
 		return false
 	}
 	p.at = end
@@ -172,7 +178,12 @@ func (p *parser) term(of *attribute) node {
 	}
 	if !slices.Contains(operators, operator(op)) {
 		p.at = opAt
-		p.fail(opAt, "expected an operator (eq, ne, co, sw, ew, gt, ge, lt, le or pr) after %q, not %s", a.name, p.next())
+		p.fail(
+			opAt,
+			"expected an operator (eq, ne, co, sw, ew, gt, ge, lt, le or pr) after %q, not %s",
+			a.name,
+			p.next(),
+		)
 	}
 	if a.kind == complex_ {
 		sub, single := a.subs["value"]
@@ -308,7 +319,8 @@ func (p *parser) value(a *attribute, op operator, opAt int) value {
 		case exact:
 			v.written = v.text
 		case instant:
-			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil || v.time.UTC().Year() < 1 || v.time.UTC().Year() > 9999 {
+			if v.time, err = time.Parse(time.RFC3339, v.text); err != nil || v.time.UTC().Year() < 1 ||
+				v.time.UTC().Year() > 9999 {
 				p.fail(start, "expected an instant like \"2026-01-31T00:00:00Z\" for %q, not %s", a.name, raw)
 			}
 		}

@@ -2,7 +2,8 @@ package filter
 
 import "strings"
 
-// Path names what a change of a resource is about: an attribute, those of its values that a filter matches, and a part of it or of these (RFC 7644 §3.5.2).
+// Path names what a change of a resource is about: an attribute, those of its values that a filter matches, and a
+// part of it or of these (RFC 7644 §3.5.2).
 type Path struct {
 	Attribute string // as the schema writes it
 	Part      string // as the schema writes it; empty: the whole
@@ -38,7 +39,8 @@ func (p Path) Filtered() bool { return p.inner != nil }
 // Matches tells whether the path is about one of the attribute's values.
 func (p Path) Matches(value Row) bool { return p.inner == nil || p.inner.match(element(value), nil) }
 
-// Equal gives what a value must have in its parts to be matched, if the filter only asks for parts to be equal to texts and flags; false if it asks for more.
+// Equal gives what a value must have in its parts to be matched, if the filter only asks for parts to be equal to
+// texts and flags; false if it asks for more.
 func (p Path) Equal() (parts map[string]any, ok bool) {
 	parts = map[string]any{}
 	var walk func(n node) bool
@@ -65,7 +67,8 @@ func (p Path) Equal() (parts map[string]any, ok bool) {
 	return parts, p.inner != nil && walk(p.inner)
 }
 
-// Single gives the one attribute that a filter asks to be equal to a text, and the text, if it asks for nothing else. A nil filter does not.
+// Single gives the one attribute that a filter asks to be equal to a text, and the text, if it asks for nothing
+// else. A nil filter does not.
 func (f *Filter) Single() (attribute, text string, ok bool) {
 	if f == nil {
 		return "", "", false

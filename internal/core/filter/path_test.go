@@ -7,8 +7,15 @@ import (
 	"testing"
 )
 
-var resources = NewSchema(Attribute{Name: "userName", Type: Text}, Attribute{Name: "active", Type: Boolean}, Attribute{Name: "name", Parts: []Attribute{{Name: "givenName", Type: Text}, {Name: "familyName", Type: Text}}},
-	Attribute{Name: "emails", Parts: []Attribute{{Name: "value", Type: Text}, {Name: "type", Type: Text}, {Name: "primary", Type: Boolean}}})
+var resources = NewSchema(
+	Attribute{Name: "userName", Type: Text},
+	Attribute{Name: "active", Type: Boolean},
+	Attribute{Name: "name", Parts: []Attribute{{Name: "givenName", Type: Text}, {Name: "familyName", Type: Text}}},
+	Attribute{
+		Name:  "emails",
+		Parts: []Attribute{{Name: "value", Type: Text}, {Name: "type", Type: Text}, {Name: "primary", Type: Boolean}},
+	},
+)
 
 func parts(m map[string]any) Row {
 	return func(name string) []any {
@@ -78,7 +85,10 @@ func TestPaths(t *testing.T) {
 			}
 		}
 		equal, ok := p.Equal()
-		if p.Attribute != want.attribute || p.Part != want.part || p.Filtered() != want.filtered || matches != want.matches || ok != (want.equal != nil) || ok && !maps.Equal(equal, want.equal) {
+		if p.Attribute != want.attribute || p.Part != want.part || p.Filtered() != want.filtered ||
+			matches != want.matches ||
+			ok != (want.equal != nil) ||
+			ok && !maps.Equal(equal, want.equal) {
 			t.Errorf("%s is %+v, matches %s, asks for %v %v", text, p, matches, equal, ok)
 		}
 	}

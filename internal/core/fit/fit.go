@@ -18,7 +18,8 @@ type Fit struct {
 	Weight  int      // of the excess: see [Weights]
 }
 
-// Weights say how heavy a permission is that is not needed, by its risk: one that is critical is worse than twenty that are harmless.
+// Weights say how heavy a permission is that is not needed, by its risk: one that is critical is worse than twenty
+// that are harmless.
 var Weights = [4]int{1, 3, 9, 27}
 
 // Most bounds how many are combined, and how many fits are given.
@@ -27,22 +28,24 @@ const (
 	MostFits     = 12
 )
 
-// candidates bounds how many roles and sets are tried together; those come in that give most of the need for the least excess and, of a need that is not long, for
-// each permission the lightest that give it.
+// candidates bounds how many roles and sets are tried together; those come in that give most of the need for the
+// least excess and, of a need that is not long, for each permission the lightest that give it.
 const (
 	candidates = 60
 	forEach    = 3
 	long       = 40
 )
 
-// Closest gives the roles and sets that fit the need most closely, and their combinations: those first that lack least, and among these the ones whose
-// excess weighs least, then the simplest. Permissions that needed ones imply are needed too. A combination none of which could be left out is given only. The
-// kinds say what may be used. It is nil if nothing gives any of it.
+// Closest gives the roles and sets that fit the need most closely, and their combinations: those first that lack
+// least, and among these the ones whose excess weighs least, then the simplest. Permissions that needed ones imply
+// are needed too. A combination none of which could be left out is given only. The kinds say what may be used. It
+// is nil if nothing gives any of it.
 func Closest(x *index.Index, need []string, kinds ...model.Kind) []Fit {
 	wanted := x.Of(need)
 	var useful []candidate
 	for _, b := range x.Bundles() {
-		if n := b.Shared(wanted); n > 0 && slices.Contains(kinds, b.Kind) && !strings.HasPrefix(b.ID, model.OwnSystem+"-") {
+		if n := b.Shared(wanted); n > 0 && slices.Contains(kinds, b.Kind) &&
+			!strings.HasPrefix(b.ID, model.OwnSystem+"-") {
 			useful = append(useful, candidate{b, n, x.Weigh(b.Without(wanted), Weights)})
 		}
 	}
@@ -107,7 +110,11 @@ type scored struct {
 }
 
 func order(a, b scored) int {
-	return cmp.Or(cmp.Compare(a.missing, b.missing), cmp.Compare(a.weight, b.weight), cmp.Compare(len(a.bundles), len(b.bundles)))
+	return cmp.Or(
+		cmp.Compare(a.missing, b.missing),
+		cmp.Compare(a.weight, b.weight),
+		cmp.Compare(len(a.bundles), len(b.bundles)),
+	)
 }
 
 // consider takes a combination in if each of it is of use. It tells whether one more could be.
@@ -146,8 +153,8 @@ func (s *search) fits() (out []Fit) {
 	return out
 }
 
-// Role is a new role that gives exactly the need: it inherits the roles and includes the sets of a fit, has what they lack of its own, and keeps out what
-// they have too much.
+// Role is a new role that gives exactly the need: it inherits the roles and includes the sets of a fit, has what
+// they lack of its own, and keeps out what they have too much.
 func Role(x *index.Index, id, name string, f Fit) *model.Role {
 	r := &model.Role{ID: id, Name: name, Permissions: f.Missing, Excludes: f.Excess}
 	for _, b := range f.Bundles {

@@ -11,7 +11,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// gates is a design in which what fits is easily seen: sets that overlap, a role that gives too much, one that is retired.
+// gates is a design in which what fits is easily seen: sets that overlap, a role that gives too much, one that is
+// retired.
 func gates() *model.Design {
 	keys := func(actions string) (out []string) {
 		for a := range strings.FieldsSeq(actions) {
@@ -22,17 +23,38 @@ func gates() *model.Design {
 	risk := map[string]int{"override": 3, "open": 2, "close": 1}
 	system := &model.System{ID: "q", Name: "Q"}
 	for _, key := range keys("close log open override report view") {
-		p := &model.Permission{Key: key, Class: model.Write, Span: model.SpanArea, Risk: risk[strings.TrimPrefix(key, "q:gate:")]}
+		p := &model.Permission{
+			Key:   key,
+			Class: model.Write,
+			Span:  model.SpanArea,
+			Risk:  risk[strings.TrimPrefix(key, "q:gate:")],
+		}
 		if key != "q:gate:view" && key != "q:gate:log" {
 			p.Implies = []string{"q:gate:view"}
 		}
 		system.Permissions = append(system.Permissions, p)
 	}
-	return model.Build(&model.Design{Organisation: &model.Organisation{Name: "Outer Skerry"}, Systems: model.Table[*model.System]{system},
-		Sets: model.Table[*model.Set]{{ID: "daily", Name: "Daily", Permissions: keys("open close")}, {ID: "logs", Name: "Logs", Permissions: keys("log")}, {ID: "lone", Name: "Lone", Permissions: keys("open")},
-			{ID: "reports", Name: "Reports", Permissions: keys("report log")}, {ID: "retired", Name: "Retired", State: model.Retired, Permissions: keys("open report")}},
-		Roles: model.Table[*model.Role]{{ID: "all", Name: "All", Permissions: keys("close log open override report")}, {ID: "lead", Name: "Lead", Sets: []string{"daily", "logs"}}},
-	})
+	return model.Build(
+		&model.Design{
+			Organisation: &model.Organisation{Name: "Outer Skerry"},
+			Systems:      model.Table[*model.System]{system},
+			Sets: model.Table[*model.Set]{
+				{ID: "daily", Name: "Daily", Permissions: keys("open close")},
+				{ID: "logs", Name: "Logs", Permissions: keys("log")},
+				{ID: "lone", Name: "Lone", Permissions: keys("open")},
+				{
+					ID:          "reports",
+					Name:        "Reports",
+					Permissions: keys("report log"),
+				},
+				{ID: "retired", Name: "Retired", State: model.Retired, Permissions: keys("open report")},
+			},
+			Roles: model.Table[*model.Role]{
+				{ID: "all", Name: "All", Permissions: keys("close log open override report")},
+				{ID: "lead", Name: "Lead", Sets: []string{"daily", "logs"}},
+			},
+		},
+	)
 }
 
 // told writes a fit in a line: what it is of, what it lacks, what is too much, and how heavy that is.
@@ -77,7 +99,13 @@ func TestClosest(t *testing.T) {
 		}
 		for i, want := range c.want {
 			if i >= len(got) || got[i] != want {
-				t.Errorf("for %s of %v:\n%s\nwant first\n%s", c.need, c.kinds, strings.Join(got, "\n"), strings.Join(c.want, "\n"))
+				t.Errorf(
+					"for %s of %v:\n%s\nwant first\n%s",
+					c.need,
+					c.kinds,
+					strings.Join(got, "\n"),
+					strings.Join(c.want, "\n"),
+				)
 				break
 			}
 		}

@@ -16,7 +16,8 @@ import (
 // Difference is what one person gains and loses between two designs.
 type Difference struct {
 	User string
-	// Gains are those of the widest new holdings that no old one includes; Losses those of the widest old ones that no new one includes. Both are sorted.
+	// Gains are those of the widest new holdings that no old one includes; Losses those of the widest old ones that no
+	// new one includes. Both are sorted.
 	Gains, Losses []Holding
 	// Waits are the licences for lack of which a grant gives less than it carries, and did not before.
 	Waits []string
@@ -24,8 +25,9 @@ type Difference struct {
 	Watched bool
 }
 
-// Differences gives everybody whose effective permissions at t can differ between two indexes, by id; of some the difference is empty. Whoever is left out
-// holds the same, by the same assignments in both. Watched says which permissions are of special interest; role assignments always are.
+// Differences gives everybody whose effective permissions at t can differ between two indexes, by id; of some the
+// difference is empty. Whoever is left out holds the same, by the same assignments in both. Watched says which
+// permissions are of special interest; role assignments always are.
 func Differences(before, after *Index, watched []string, t time.Time) []Difference {
 	b, a := before.design, after.design
 	if !alike(b, a) {
@@ -37,7 +39,8 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	var pairs []pair
 	touched := c.touched()
 	model.EachPair(b.Users, a.Users, func(i, j int) {
-		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) || !c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups) {
+		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) ||
+			!c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups) {
 			pairs = append(pairs, pair{i, j})
 		}
 	})
@@ -52,8 +55,9 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	return slices.Concat(parts...)
 }
 
-// differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes have other numbers for these. Whose account, groups,
-// assignments or areas changed is compared whole; who may only be concerned since permissions are others, by these alone.
+// differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
+// have other numbers for these. Whose account, groups, assignments or areas changed is compared whole; who may only
+// be concerned since permissions are others, by these alone.
 func differencesAcross(before, after *Index, t time.Time) []Difference {
 	c := crossing{before: before, after: after, t: t, whole: map[string]bool{}, keys: map[string]bool{}}
 	c.accounts()
@@ -84,7 +88,10 @@ func differencesAcross(before, after *Index, t time.Time) []Difference {
 			}
 			d := Difference{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is), Watched: true}
 			waited := before.WaitsFor(id, t)
-			d.Waits = slices.DeleteFunc(after.WaitsFor(id, t), func(l string) bool { return slices.Contains(waited, l) })
+			d.Waits = slices.DeleteFunc(
+				after.WaitsFor(id, t),
+				func(l string) bool { return slices.Contains(waited, l) },
+			)
 			parts[p] = append(parts[p], d)
 		}
 	})
@@ -191,7 +198,11 @@ func (c *crossing) grants() {
 // permissions finds which permissions are not the same, or are given otherwise by roles and sets.
 func (c *crossing) permissions() {
 	b, a := c.before.design, c.after.design
-	licences := !slices.EqualFunc(b.Licences, a.Licences, func(l, m *model.Licence) bool { return l.ID == m.ID && slices.Equal(l.Covers, m.Covers) })
+	licences := !slices.EqualFunc(
+		b.Licences,
+		a.Licences,
+		func(l, m *model.Licence) bool { return l.ID == m.ID && slices.Equal(l.Covers, m.Covers) },
+	)
 	of := func(d *model.Design) map[string]*model.Permission {
 		m := map[string]*model.Permission{}
 		for _, s := range d.Systems {
@@ -209,7 +220,9 @@ func (c *crossing) permissions() {
 	for _, m := range []map[string]*model.Permission{was, is} {
 		for key, p := range m {
 			o, q := was[key], is[key]
-			if o == nil || q == nil || o.Class != q.Class || o.Span != q.Span || o.Licence != q.Licence || !slices.Equal(o.Implies, q.Implies) || licences && p.Licence != "" {
+			if o == nil || q == nil || o.Class != q.Class || o.Span != q.Span || o.Licence != q.Licence ||
+				!slices.Equal(o.Implies, q.Implies) ||
+				licences && p.Licence != "" {
 				c.keys[key] = true
 			}
 		}
@@ -255,8 +268,8 @@ func (c *crossing) reached(x *Index) []string {
 	return x.idsOf(all.users)
 }
 
-// Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are of. Both lists are
-// sorted by permission.
+// Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are
+// of. Both lists are sorted by permission.
 func Beyond(x *Index, holdings, others []Holding) (out []Holding) {
 	j := 0
 	for _, h := range holdings {
@@ -274,7 +287,8 @@ func Beyond(x *Index, holdings, others []Holding) (out []Holding) {
 	return out
 }
 
-// comparison is what two indexes with the same permissions, licences and areas differ in, as far as it is shared by many people.
+// comparison is what two indexes with the same permissions, licences and areas differ in, as far as it is shared by
+// many people.
 type comparison struct {
 	before, after *Index
 	t             time.Time
@@ -319,11 +333,13 @@ func (c *comparison) gather() {
 		if !known {
 			m, known = b.shapeOf[key]
 		}
-		if !known || len(now.words) == 0 || &b.shapes[m].words[0] == &now.words[0] || slices.Equal(b.shapes[m].words, now.words) {
+		if !known || len(now.words) == 0 || &b.shapes[m].words[0] == &now.words[0] ||
+			slices.Equal(b.shapes[m].words, now.words) {
 			continue
 		}
 		size := b.readable.Len()
-		bits := bitset.FromWithLength(size, b.shapes[m].words).SymmetricDifference(bitset.FromWithLength(size, now.words))
+		bits := bitset.FromWithLength(size, b.shapes[m].words).
+			SymmetricDifference(bitset.FromWithLength(size, now.words))
 		grants, _, _ := a.target(key)
 		for i := range grants {
 			if int(grants[i].shape) == n {
@@ -498,7 +514,14 @@ func (w *worker) compare(i, j int) (d Difference) {
 	held := w.scope(i, j)
 	if !w.differ.Equal(w.last) {
 		w.differ.CopyFull(w.last)
-		w.words, w.systems, w.watches = wordsOf(w.differ.Words(), w.words[:0]), b.markOf(w.differ), w.differ.IntersectionCardinality(w.watched) > 0
+		w.words, w.systems, w.watches = wordsOf(
+			w.differ.Words(),
+			w.words[:0],
+		), b.markOf(
+			w.differ,
+		), w.differ.IntersectionCardinality(
+			w.watched,
+		) > 0
 	}
 	d.Watched = held || w.watches
 	w.was.take(b, i, w.words, &w.systems, w.t)
@@ -512,7 +535,10 @@ func (w *worker) compare(i, j int) (d Difference) {
 	for k := range w.words {
 		if w.is.missing[k]&^w.was.missing[k] != 0 {
 			waited := b.WaitsFor(d.User, w.t)
-			d.Waits = slices.DeleteFunc(a.WaitsFor(d.User, w.t), func(l string) bool { return slices.Contains(waited, l) })
+			d.Waits = slices.DeleteFunc(
+				a.WaitsFor(d.User, w.t),
+				func(l string) bool { return slices.Contains(waited, l) },
+			)
 			break
 		}
 	}
@@ -561,7 +587,8 @@ func (w *worker) scope(i, j int) (held bool) {
 
 // accountDiffers tells whether what a person can hold differs by the account itself.
 func accountDiffers(a, b *model.User) bool {
-	return a != b && (a.State != b.State || !a.From.Equal(b.From) || !a.Until.Equal(b.Until) || !slices.Equal(a.Licences, b.Licences))
+	return a != b &&
+		(a.State != b.State || !a.From.Equal(b.From) || !a.Until.Equal(b.Until) || !slices.Equal(a.Licences, b.Licences))
 }
 
 // pieces are a person's effective permissions as [stretch] has them, but only some words of the bits.
@@ -621,7 +648,8 @@ func (p *pieces) at(area int32, wide uint8) []uint64 {
 	return bits
 }
 
-// AreasOf gives the areas over which a user holds some permissions at t, with any reach, by permission; each once. What is not held is left out.
+// AreasOf gives the areas over which a user holds some permissions at t, with any reach, by permission; each once.
+// What is not held is left out.
 func (x *Index) AreasOf(user string, keys []string, t time.Time) map[string][]string {
 	u, ok := x.userOf.find(user)
 	if !ok {

@@ -46,7 +46,10 @@ func newCatalogue(d *model.Design) *catalogue {
 	for i := range c.byRank {
 		c.byRank[i] = int32(i)
 	}
-	slices.SortFunc(c.byRank, func(a, b int32) int { return strings.Compare(c.permissions[a].Key, c.permissions[b].Key) })
+	slices.SortFunc(
+		c.byRank,
+		func(a, b int32) int { return strings.Compare(c.permissions[a].Key, c.permissions[b].Key) },
+	)
 	for r, i := range c.byRank {
 		c.rank[i] = int32(r)
 	}
@@ -93,7 +96,8 @@ func (c *catalogue) closure(keys []string) *bitset.BitSet {
 	return b
 }
 
-// upward is up of a list of keys: all that cannot stand without some member. What implies a permission is of its system.
+// upward is up of a list of keys: all that cannot stand without some member. What implies a permission is of its
+// system.
 func (c *catalogue) upward(keys []string) *bitset.BitSet {
 	b := c.bits()
 	wanted := c.permissionOf.all(keys)
@@ -127,8 +131,8 @@ func (c *catalogue) keysOf(b *bitset.BitSet) []string {
 	return keys
 }
 
-// mark tells roughly of which systems something carries permissions: one bit for each 256th system. Of a system that it has not, nothing is
-// carried, and most grants need not be looked at.
+// mark tells roughly of which systems something carries permissions: one bit for each 256th system. Of a system
+// that it has not, nothing is carried, and most grants need not be looked at.
 type mark [4]uint64
 
 func (m *mark) add(system int32)        { m[system>>6&3] |= 1 << (system & 63) }

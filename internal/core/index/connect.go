@@ -41,8 +41,8 @@ type Beam struct {
 // Connected is a thing that a focus is connected with.
 type Connected struct {
 	Node
-	// Through is how much passes: permissions through what lies between the focus and the permissions, people through what lies between
-	// people and the focus.
+	// Through is how much passes: permissions through what lies between the focus and the permissions, people through
+	// what lies between people and the focus.
 	Through int
 	// Downward tells that Through counts permissions.
 	Downward bool
@@ -100,9 +100,9 @@ func (x *Index) named(n node) Node {
 	return Node{Bays[n.bay], id}
 }
 
-// Connect gives what a focus is connected with at t: upward all that leads to it, downward all that it leads to. Only what counts
-// somewhere in the area where is followed (empty: anywhere). With a second focus, only what lies on paths between the two. ok is false if a focus or the
-// area does not exist.
+// Connect gives what a focus is connected with at t: upward all that leads to it, downward all that it leads to.
+// Only what counts somewhere in the area where is followed (empty: anywhere). With a second focus, only what lies
+// on paths between the two. ok is false if a focus or the area does not exist.
 func (x *Index) Connect(focus Node, second *Node, where string, t time.Time) (p *Picture, ok bool) {
 	at, ok := x.area(where)
 	start, known := x.node(focus)
@@ -157,8 +157,8 @@ func (w *web) counts(g *grant) bool {
 	return g.in(w.t) && w.near(g.area, w.at)
 }
 
-// flow follows the beams from a node both ways. Permissions are reached downward only if they truly arrive, and a permission is followed upward
-// only along what truly carries it to live people.
+// flow follows the beams from a node both ways. Permissions are reached downward only if they truly arrive, and a
+// permission is followed upward only along what truly carries it to live people.
 func (w *web) flow(start node) (down, up map[node]bool) {
 	down, up = map[node]bool{}, map[node]bool{}
 	w.down(start, down)
@@ -276,7 +276,8 @@ func (w *web) upOf(p int, seen map[node]bool) {
 }
 
 func (w *web) enter(n node, seen map[node]bool, p int) {
-	if seen[n] || p >= 0 && n.bay == bayUser && (!w.live(n.i, w.t) || !w.licensed(n.i).Test(uint(p))) || p >= 0 && n.bay == bayRole && !w.roles[n.i].exact.Test(uint(p)) {
+	if seen[n] || p >= 0 && n.bay == bayUser && (!w.live(n.i, w.t) || !w.licensed(n.i).Test(uint(p))) ||
+		p >= 0 && n.bay == bayRole && !w.roles[n.i].exact.Test(uint(p)) {
 		return
 	}
 	seen[n] = true
@@ -313,7 +314,8 @@ func (w *web) up(n node, seen map[node]bool, p int) {
 	}
 }
 
-// picture counts what passes through the groups, roles and sets that are kept, and gives the beams between what is kept.
+// picture counts what passes through the groups, roles and sets that are kept, and gives the beams between what is
+// kept.
 func (w *web) picture(keep map[node]bool, top, bottom node) *Picture {
 	pic := &Picture{Nodes: map[model.Kind][]Connected{}}
 	_, above := w.flow(bottom)
@@ -360,7 +362,10 @@ func (p *Picture) settle() {
 		beside(b.To, b.From)
 	}
 	for _, kind := range []model.Kind{model.KindUser, KindPermission} {
-		slices.SortStableFunc(p.Nodes[kind], func(a, b Connected) int { return cmp.Compare(first[a.Node], first[b.Node]) })
+		slices.SortStableFunc(
+			p.Nodes[kind],
+			func(a, b Connected) int { return cmp.Compare(first[a.Node], first[b.Node]) },
+		)
 	}
 }
 
@@ -411,7 +416,12 @@ func (w *web) beams(keep map[node]bool, delivered *bitset.BitSet) (beams []Beam)
 		}
 	}
 	slices.SortFunc(beams, func(a, b Beam) int {
-		return cmp.Or(cmp.Compare(a.From.Kind, b.From.Kind), cmp.Compare(a.From.ID, b.From.ID), cmp.Compare(a.To.Kind, b.To.Kind), cmp.Compare(a.To.ID, b.To.ID))
+		return cmp.Or(
+			cmp.Compare(a.From.Kind, b.From.Kind),
+			cmp.Compare(a.From.ID, b.From.ID),
+			cmp.Compare(a.To.Kind, b.To.Kind),
+			cmp.Compare(a.To.ID, b.To.ID),
+		)
 	})
 	return beams
 }

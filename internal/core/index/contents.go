@@ -14,8 +14,8 @@ type contents struct {
 	exact  *bitset.BitSet // content of the rules (§2, §3)
 	loose  *bitset.BitSet // what it would give if nothing in it were excluded or retired
 	barred *bitset.BitSet // of a role that excludes something: all that this keeps out; nil of others
-	// bent tells, if loose is more than exact, which permissions have a way through that only an exclusion stands against, only a retirement, or both; nil
-	// where there are none.
+	// bent tells, if loose is more than exact, which permissions have a way through that only an exclusion stands
+	// against, only a retirement, or both; nil where there are none.
 	bent [3]*bitset.BitSet
 }
 
@@ -99,7 +99,8 @@ func placed[T any](old []T, to moves, n int) []T {
 	return out
 }
 
-// join finds which roles hold which sets and inherit which roles; all anew if some have moved. It tells which roles are made of the same as before.
+// join finds which roles hold which sets and inherit which roles; all anew if some have moved. It tells which roles
+// are made of the same as before.
 func (u *update) join(moved bool) (same []bool) {
 	d, old := u.design, u.old.design
 	same = make([]bool, len(d.Roles))
@@ -219,7 +220,8 @@ func join(to **bitset.BitSet, b *bitset.BitSet) {
 	}
 }
 
-// shape is what grants give that are of the same role or set, in the same mode and, as far as it matters, over the same.
+// shape is what grants give that are of the same role or set, in the same mode and, as far as it matters, over the
+// same.
 type shape struct {
 	words []uint64 // what it carries (§6), as the words of a bit set
 	some  []word   // those of the words that are not empty
@@ -238,7 +240,8 @@ type shapeKey struct {
 	readOnly, narrowed bool
 }
 
-// reshape brings the shapes of the grants of some roles and sets up to date, and the marks of the groups with them. The keys name just the role or set.
+// reshape brings the shapes of the grants of some roles and sets up to date, and the marks of the groups with them.
+// The keys name just the role or set.
 func (u *update) reshape(of map[shapeKey]bool) {
 	own(&u.shapes, u.old.shapes)
 	own(&u.marks, u.old.marks)

@@ -5,8 +5,9 @@ import (
 	"sync/atomic"
 )
 
-// directory finds the numbers of things by their ids. Where a design changes often and little is asked between, to make a table for every change would be
-// most of the work: one that can search makes it only once enough has been asked.
+// directory finds the numbers of things by their ids. Where a design changes often and little is asked between, to
+// make a table for every change would be most of the work: one that can search makes it only once enough has been
+// asked.
 type directory struct {
 	made     atomic.Pointer[table]
 	search   func(id string) (n int, ok bool) // nil: the table was made at once
@@ -14,8 +15,8 @@ type directory struct {
 	patience atomic.Int32 // how often it searches before it makes the table
 }
 
-// table keeps the ids side by side in memory of its own, so that to find one of a hundred thousand costs far fewer cache misses than in a map, whose keys lie
-// anywhere; a decision looks up three.
+// table keeps the ids side by side in memory of its own, so that to find one of a hundred thousand costs far fewer
+// cache misses than in a map, whose keys lie anywhere; a decision looks up three.
 type table struct {
 	slots []slot // a power of two of them, at most two thirds full
 	text  []byte // all ids

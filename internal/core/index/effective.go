@@ -45,7 +45,8 @@ func (x *Index) user(id string) (int, bool) {
 	return u, ok
 }
 
-// Allowed tells whether a user, or [Anonymous], may use a permission on a record at t (§7). What does not exist is never allowed.
+// Allowed tells whether a user, or [Anonymous], may use a permission on a record at t (§7). What does not exist is
+// never allowed.
 func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	u, ok := x.user(user)
 	p, known := x.permissionOf.find(permission)
@@ -113,8 +114,8 @@ func (x *Index) Without(user string, assignments []string, t time.Time) []Holdin
 	return x.holdings(x.widestOf(x.stretches(u, t, assignments)))
 }
 
-// Effective gives a person's effective permissions at t (§7), or those of [Anonymous], each once, sorted by permission, area and
-// reach; nil for a user who does not exist.
+// Effective gives a person's effective permissions at t (§7), or those of [Anonymous], each once, sorted by
+// permission, area and reach; nil for a user who does not exist.
 func (x *Index) Effective(user string, t time.Time) []Holding {
 	u, ok := x.user(user)
 	if !ok || u != nobody && !x.live(u, t) {
@@ -123,16 +124,17 @@ func (x *Index) Effective(user string, t time.Time) []Holding {
 	return x.holdings(x.stretches(u, t, nil))
 }
 
-// Widest gives those of a person's effective permissions that no other one includes: what is held over an area says nothing more
-// of the areas within it, nor of single records there.
+// Widest gives those of a person's effective permissions that no other one includes: what is held over an area says
+// nothing more of the areas within it, nor of single records there.
 func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(user, nil, t) }
 
-// Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of those of the line. Areas
-// that the design does not have include nothing.
+// Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of
+// those of the line. Areas that the design does not have include nothing.
 func (x *Index) Includes(a, b Holding) bool {
 	ia, ok := x.areas.find(a.Area)
 	ib, known := x.areas.find(b.Area)
-	return a.Permission == b.Permission && ok && known && x.covers(int32(ia), int32(ib)) && width(a.Reach) >= width(b.Reach)
+	return a.Permission == b.Permission && ok && known && x.covers(int32(ia), int32(ib)) &&
+		width(a.Reach) >= width(b.Reach)
 }
 
 // Covers tells whether area a is area b or lies above it; an empty id means the root.
@@ -200,7 +202,8 @@ func (x *Index) InGroup(user, group string) bool {
 	return in
 }
 
-// GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that nest it.
+// GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that
+// nest it.
 func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 	g, ok := x.groupOf.find(group)
 	if !ok {
@@ -312,7 +315,8 @@ func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
 	return out
 }
 
-// WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the design.
+// WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the
+// design.
 func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
 	u, ok := x.userOf.find(user)
 	if !ok || !x.live(u, t) {

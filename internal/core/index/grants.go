@@ -30,8 +30,20 @@ func (u *update) assignments() {
 	own(&u.Index.roles, u.old.roles)
 	own(&u.Index.sets, u.old.sets)
 	own(&u.marks, u.old.marks)
-	splice(u.Index.people.n, func(i int) *[]grant { return &u.Index.people.edit(i).grants }, g.drop.users, g.add.users, byAssignment)
-	splice(u.Index.groups.n, func(i int) *[]grant { return &u.Index.groups.edit(i).grants }, g.drop.groups, g.add.groups, byAssignment)
+	splice(
+		u.Index.people.n,
+		func(i int) *[]grant { return &u.Index.people.edit(i).grants },
+		g.drop.users,
+		g.add.users,
+		byAssignment,
+	)
+	splice(
+		u.Index.groups.n,
+		func(i int) *[]grant { return &u.Index.groups.edit(i).grants },
+		g.drop.groups,
+		g.add.groups,
+		byAssignment,
+	)
 	splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
 	splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
 	for _, list := range [][]entry[grant]{g.drop.groups, g.add.groups} {

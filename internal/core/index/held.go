@@ -9,8 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// stretch is a part of somebody's effective permissions: all that grants of one area and reach give. A person has few of them, and many
-// permissions, so what compares areas and reaches is done once for a stretch.
+// stretch is a part of somebody's effective permissions: all that grants of one area and reach give. A person has
+// few of them, and many permissions, so what compares areas and reaches is done once for a stretch.
 type stretch struct {
 	area  int32
 	wide  uint8
@@ -59,7 +59,8 @@ type gatherer struct {
 	place []int32
 }
 
-// of gives the stretches of a user at t, each once, which stay as they are until the next call. Some assignments can be left out.
+// of gives the stretches of a user at t, each once, which stay as they are until the next call. Some assignments
+// can be left out.
 func (s *gatherer) of(u int, t time.Time, without []string) []stretch {
 	s.clear()
 	if u != nobody && !s.live(u, t) {
@@ -170,7 +171,8 @@ func (x *Index) holdings(list []stretch) []Holding {
 // tailOf is the lower half of a packed holding. Areas stand by id in the design, so that numbers sort as texts do.
 func tailOf(area int32, wide uint8) uint64 { return uint64(area)<<2 | uint64(wholeArea-wide) }
 
-// unpack makes holdings of numbers of 64 bits, which sort as the holdings do: above, the rank of the permission; below, the area; last, the reach.
+// unpack makes holdings of numbers of 64 bits, which sort as the holdings do: above, the rank of the permission;
+// below, the area; last, the reach.
 func (x *Index) unpack(packed []uint64) []Holding {
 	if packed == nil {
 		return nil
@@ -222,8 +224,9 @@ func (g Given) Permissions() iter.Seq[string] {
 	}
 }
 
-// Part gives the effective permissions at t (§7) of one user after another, by id, of which each [Given] is true only until the next. Users without any are
-// left out. It is one of n parts, so that several can be gone through at once: part 0 has those users who come first, and part 0 of 1 everybody.
+// Part gives the effective permissions at t (§7) of one user after another, by id, of which each [Given] is true
+// only until the next. Users without any are left out. It is one of n parts, so that several can be gone through at
+// once: part 0 has those users who come first, and part 0 of 1 everybody.
 func (x *Index) Part(part, n int, t time.Time) iter.Seq2[*model.User, []Given] {
 	return func(yield func(*model.User, []Given) bool) {
 		s := &gatherer{Index: x}

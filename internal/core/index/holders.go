@@ -9,8 +9,9 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Holders gives the live people whom a role, set or permission reaches at t, sorted by id: who is assigned the role, or one that inherits
-// it; who is assigned the set, or a role that includes it; who effectively holds the permission. Nil if there is no such thing.
+// Holders gives the live people whom a role, set or permission reaches at t, sorted by id: who is assigned the
+// role, or one that inherits it; who is assigned the set, or a role that includes it; who effectively holds the
+// permission. Nil if there is no such thing.
 func (x *Index) Holders(kind model.Kind, id string, t time.Time) []string {
 	all := x.holders(kind, id, t)
 	if all == nil {
@@ -206,7 +207,8 @@ func (x *Index) GrantsOfUser(user string) []*model.Assignment {
 	return nil
 }
 
-// GrantsFor gives every assignment that a user has, in force or not: to the user directly, and to all groups that the user is in.
+// GrantsFor gives every assignment that a user has, in force or not: to the user directly, and to all groups that
+// the user is in.
 func (x *Index) GrantsFor(user string) (out []*model.Assignment) {
 	if u, ok := x.userOf.find(user); ok {
 		x.grantsOf(u, func(g *grant) bool { out = append(out, g.Assignment); return true })
@@ -230,7 +232,8 @@ func (x *Index) Licensed(licence string) []string {
 	}
 	all := x.bits()
 	for _, c := range x.classes {
-		if len(c.needs) > 0 && !slices.ContainsFunc(c.needs, func(need int) bool { return !slices.Contains(x.covered[l], need) }) {
+		if len(c.needs) > 0 &&
+			!slices.ContainsFunc(c.needs, func(need int) bool { return !slices.Contains(x.covered[l], need) }) {
 			all.InPlaceUnion(c.permissions)
 		}
 	}

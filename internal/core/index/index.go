@@ -1,9 +1,9 @@
-// Package index compiles a design into a form that answers every question of access in memory: who holds what, where,
-// by which way, and why not. An index is immutable; any number of goroutines may ask it at once. It does not depend on the time: the instant
-// asked about comes with each question.
+// Package index compiles a design into a form that answers every question of access in memory: who holds what,
+// where, by which way, and why not. An index is immutable; any number of goroutines may ask it at once. It does not
+// depend on the time: the instant asked about comes with each question.
 //
-// The rules are those of docs/semantics.md; section numbers in comments refer to it. What makes the answers fast is told in
-// docs/performance.md.
+// The rules are those of docs/semantics.md; section numbers in comments refer to it. What makes the answers fast is
+// told in docs/performance.md.
 package index
 
 import (
@@ -83,15 +83,19 @@ func (g *grant) in(t time.Time) bool { return !g.timed || model.In(t, g.From, g.
 
 // Compile builds the index of a design, which must be well-formed.
 func Compile(d *model.Design) *Index {
-	x := &Index{design: &model.Design{Systems: d.Systems, Licences: d.Licences, Areas: d.Areas}, catalogue: newCatalogue(d), tree: newTree(d)}
+	x := &Index{
+		design:    &model.Design{Systems: d.Systems, Licences: d.Licences, Areas: d.Areas},
+		catalogue: newCatalogue(d),
+		tree:      newTree(d),
+	}
 	x.licensing = newLicensing(d, x.catalogue)
 	x.names, x.userOf = newNames(nil), newDirectory(0, nil)
 	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
 	return x.Update(d)
 }
 
-// Update builds the index of another design, which must be well-formed, from that of one that it has much in common with: objects that
-// are the same in both are not looked at again. The result is what [Compile] gives.
+// Update builds the index of another design, which must be well-formed, from that of one that it has much in common
+// with: objects that are the same in both are not looked at again. The result is what [Compile] gives.
 func (x *Index) Update(d *model.Design) *Index {
 	if !alike(x.design, d) {
 		return Compile(d)
@@ -106,12 +110,20 @@ func (x *Index) Update(d *model.Design) *Index {
 	return &y
 }
 
-// alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the same numbers for these. What areas and licences are
-// called, and how many seats there are, makes no difference.
+// alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the
+// same numbers for these. What areas and licences are called, and how many seats there are, makes no difference.
 func alike(a, b *model.Design) bool {
 	return slices.Equal(a.Systems, b.Systems) &&
-		slices.EqualFunc(a.Licences, b.Licences, func(l, m *model.Licence) bool { return l == m || l.ID == m.ID && slices.Equal(l.Covers, m.Covers) }) &&
-		slices.EqualFunc(a.Areas, b.Areas, func(c, d *model.Area) bool { return c == d || c.ID == d.ID && c.Parent == d.Parent })
+		slices.EqualFunc(
+			a.Licences,
+			b.Licences,
+			func(l, m *model.Licence) bool { return l == m || l.ID == m.ID && slices.Equal(l.Covers, m.Covers) },
+		) &&
+		slices.EqualFunc(
+			a.Areas,
+			b.Areas,
+			func(c, d *model.Area) bool { return c == d || c.ID == d.ID && c.Parent == d.Parent },
+		)
 }
 
 // update makes an index of another. Its steps build on each other, in the order in which they stand in [Index.Update].

@@ -2,8 +2,8 @@ package index
 
 import "slices"
 
-// paged is a long list in pages: one that differs little from another shares most of its memory with it. The list that another one was copied
-// from must not be written to any longer.
+// paged is a long list in pages: one that differs little from another shares most of its memory with it. The list
+// that another one was copied from must not be written to any longer.
 type paged[T any] struct {
 	n     int
 	pages [][]T

@@ -20,8 +20,8 @@ func (x *Index) public() int   { return len(x.design.Groups) + 1 }
 // matcher is the rule of a group; nil if there is none.
 type matcher = *filter.Filter
 
-// moves tells where the objects of a table have gone: -1 if they are gone altogether. It is nil if all stand where they did. Those that
-// stay keep their order.
+// moves tells where the objects of a table have gone: -1 if they are gone altogether. It is nil if all stand where
+// they did. Those that stay keep their order.
 type moves []int32
 
 func (m moves) to(i int) int {
@@ -440,8 +440,20 @@ func (m *members) settle() {
 		}
 		return out
 	}
-	splice(m.Index.people.n, func(i int) *[]int32 { return &m.Index.people.edit(i).direct }, turned(m.drop), turned(m.add), cmp.Compare[int32])
-	splice(m.Index.groups.n, func(i int) *[]int32 { return &m.Index.groups.edit(i).members }, m.drop, m.add, cmp.Compare[int32])
+	splice(
+		m.Index.people.n,
+		func(i int) *[]int32 { return &m.Index.people.edit(i).direct },
+		turned(m.drop),
+		turned(m.add),
+		cmp.Compare[int32],
+	)
+	splice(
+		m.Index.groups.n,
+		func(i int) *[]int32 { return &m.Index.groups.edit(i).members },
+		m.drop,
+		m.add,
+		cmp.Compare[int32],
+	)
 }
 
 // entry is an item of the list at a place.
@@ -450,8 +462,8 @@ type entry[T any] struct {
 	item T
 }
 
-// splice changes some of n sorted lists: what drop names goes, what add has comes in. Entries for one list come in its order. A list that changes
-// is written anew; it may be shared with another index.
+// splice changes some of n sorted lists: what drop names goes, what add has comes in. Entries for one list come in
+// its order. A list that changes is written anew; it may be shared with another index.
 func splice[T any](n int, list func(i int) *[]T, drop, add []entry[T], compare func(a, b T) int) {
 	drop, add = byPlace(n, drop), byPlace(n, add)
 	cut := func(from *[]entry[T], at int32) []entry[T] {

@@ -32,8 +32,8 @@ type Way struct {
 // MaxWays bounds how many ways a trace lists; a wild design can have more than anybody could read.
 const MaxWays = 500
 
-// Trace gives every way by which a permission effectively reaches a person at t, or [Anonymous]; shortest ways first. If r is not nil, only ways that
-// count for that record. cut tells that there are more than [MaxWays].
+// Trace gives every way by which a permission effectively reaches a person at t, or [Anonymous]; shortest ways
+// first. If r is not nil, only ways that count for that record. cut tells that there are more than [MaxWays].
 func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []Way, cut bool) {
 	u, ok := x.user(user)
 	p, known := x.permissionOf.find(permission)
@@ -42,7 +42,8 @@ func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []W
 	}
 	w := &walker{Index: x, permission: p, most: MaxWays}
 	for _, g := range x.grantList(u) {
-		if !x.carries(g, p) || !g.in(t) || u == nobody && g.Reach != model.ReachArea || r != nil && !x.counts(g, u, *r) {
+		if !x.carries(g, p) || !g.in(t) || u == nobody && g.Reach != model.ReachArea ||
+			r != nil && !x.counts(g, u, *r) {
 			continue
 		}
 		w.ways(u, g)
@@ -260,7 +261,22 @@ const (
 	OutOfReach        Obstacle = "out-of-reach"
 )
 
-var obstacleOrder = []Obstacle{UnknownUser, UnknownPermission, UnknownArea, UnknownOwner, NotLive, NotAssigned, Excluded, Retired, NotYet, NoLonger, IsReadOnly, WholeOnly, NoLicence, OutOfReach}
+var obstacleOrder = []Obstacle{
+	UnknownUser,
+	UnknownPermission,
+	UnknownArea,
+	UnknownOwner,
+	NotLive,
+	NotAssigned,
+	Excluded,
+	Retired,
+	NotYet,
+	NoLonger,
+	IsReadOnly,
+	WholeOnly,
+	NoLicence,
+	OutOfReach,
+}
 
 // Reason is one reason why a permission is not held, or does not count for a record.
 type Reason struct {
@@ -275,7 +291,8 @@ type Attempt struct {
 	Obstacles []Obstacle
 }
 
-// Attempts gives every way that would carry a permission to a person for a record at t, if nothing stood against it; nil for what does not exist.
+// Attempts gives every way that would carry a permission to a person for a record at t, if nothing stood against
+// it; nil for what does not exist.
 func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []Attempt) {
 	u, ok := x.userOf.find(user)
 	p, known := x.permissionOf.find(permission)
@@ -292,7 +309,8 @@ func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []
 	return out
 }
 
-// NeedsLicences gives the licences that a permission's user needs and a person has not, nor any that covers them; by place in the design.
+// NeedsLicences gives the licences that a permission's user needs and a person has not, nor any that covers them;
+// by place in the design.
 func (x *Index) NeedsLicences(user, permission string) (out []string) {
 	u, ok := x.userOf.find(user)
 	p, known := x.permissionOf.find(permission)
@@ -332,8 +350,8 @@ type blocked struct {
 	reasons []Reason
 }
 
-// WhyNot gives all reasons why a person, or [Anonymous], may not use a permission on a record at t (§7), nearest first: reasons of
-// ways that fewest things stand against come first. It is empty if the permission is allowed.
+// WhyNot gives all reasons why a person, or [Anonymous], may not use a permission on a record at t (§7), nearest
+// first: reasons of ways that fewest things stand against come first. It is empty if the permission is allowed.
 func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason {
 	var reasons []Reason
 	say := func(o Obstacle, format string, args ...any) {
@@ -445,7 +463,10 @@ func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reaso
 		case IsReadOnly:
 			text = fmt.Sprintf("It is given read-only, and %s is of class %s.", permission.Key, permission.Class)
 		case WholeOnly:
-			text = fmt.Sprintf("It cannot be limited: it counts only when given over the whole organisation, not %s.", x.Place(g.Assignment))
+			text = fmt.Sprintf(
+				"It cannot be limited: it counts only when given over the whole organisation, not %s.",
+				x.Place(g.Assignment),
+			)
 		case NoLicence:
 			text = x.licencesFor(u, p)
 		case OutOfReach:
@@ -510,7 +531,8 @@ func (x *Index) holdsLicence(u, licence int) bool {
 	return u != nobody && x.covering[x.people.at(int(u)).profile][licence]
 }
 
-// nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things stand against.
+// nearest makes the reasons of blocked ways into one list: each obstacle once, with the way that fewest things
+// stand against.
 func (x *Index) nearest(u, p int, attempts []blocked, t time.Time) []Reason {
 	slices.SortStableFunc(attempts, func(a, b blocked) int { return cmp.Compare(len(a.reasons), len(b.reasons)) })
 	var out []Reason

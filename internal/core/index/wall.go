@@ -18,9 +18,9 @@ type Brick struct {
 	Withheld   Obstacle  // the nearest reason why a grant that has it does not give it; empty if it is held, or no grant has it
 }
 
-// Wall gives a brick for every permission of the catalogue, in the order of the systems and their keys, for one person at t. If
-// where is not empty, only what counts somewhere in that area is held; ok is false if there is no such person or area. [Index.Withheld] tells all
-// reasons of one brick.
+// Wall gives a brick for every permission of the catalogue, in the order of the systems and their keys, for one
+// person at t. If where is not empty, only what counts somewhere in that area is held; ok is false if there is no
+// such person or area. [Index.Withheld] tells all reasons of one brick.
 func (x *Index) Wall(user, where string, t time.Time) (bricks []Brick, ok bool) {
 	u, ok := x.userOf.find(user)
 	at, known := x.area(where)
@@ -68,7 +68,8 @@ func (x *Index) lay(bricks []Brick, list []stretch) {
 	}
 }
 
-// HeldAt gives where and how far a person holds a permission at t, widest only; of what counts somewhere in an area, or anywhere if it is empty.
+// HeldAt gives where and how far a person holds a permission at t, widest only; of what counts somewhere in an
+// area, or anywhere if it is empty.
 func (x *Index) HeldAt(user, permission, where string, t time.Time) (out []Holding) {
 	u, ok := x.user(user)
 	at, known := x.area(where)
@@ -87,8 +88,8 @@ func (x *Index) HeldAt(user, permission, where string, t time.Time) (out []Holdi
 	return out
 }
 
-// Withheld gives all reasons, nearest first, why grants that have a permission do not give it to a person at t; none if the person holds it, or no
-// grant has it.
+// Withheld gives all reasons, nearest first, why grants that have a permission do not give it to a person at t;
+// none if the person holds it, or no grant has it.
 func (x *Index) Withheld(user, permission string, t time.Time) []Reason {
 	u, ok := x.userOf.find(user)
 	p, known := x.permissionOf.find(permission)
@@ -120,9 +121,22 @@ func (o obstacles) nearer(p obstacles) bool {
 
 func (o obstacles) last() int { return mathbits.Len16(uint16(o)) - 1 }
 
-// withheld gives, of every permission that a grant which counts near an area has but does not give, the first of the reasons that [Index.Withheld] tells.
+// withheld gives, of every permission that a grant which counts near an area has but does not give, the first of
+// the reasons that [Index.Withheld] tells.
 func (x *Index) withheld(u int, at int32, t time.Time) map[int]Obstacle {
-	notLive, notYet, noLonger, readOnly, wholeOnly, noLicence := setOf(NotLive), setOf(NotYet), setOf(NoLonger), setOf(IsReadOnly), setOf(WholeOnly), setOf(NoLicence)
+	notLive, notYet, noLonger, readOnly, wholeOnly, noLicence := setOf(
+		NotLive,
+	), setOf(
+		NotYet,
+	), setOf(
+		NoLonger,
+	), setOf(
+		IsReadOnly,
+	), setOf(
+		WholeOnly,
+	), setOf(
+		NoLicence,
+	)
 	excluded, retired := setOf(Excluded), setOf(Retired)
 	bent := [3]obstacles{byExclusion: excluded, byRetirement: retired, byBoth: excluded | retired}
 	best := make([]obstacles, len(x.permissions))

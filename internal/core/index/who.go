@@ -9,7 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Some is a question about some permissions, at some places: whatever counts somewhere in Area, or anywhere if it is empty.
+// Some is a question about some permissions, at some places: whatever counts somewhere in Area, or anywhere if it
+// is empty.
 type Some struct {
 	Keys []string
 	Area string
@@ -44,7 +45,8 @@ func (s *some) meets(g *grant) bool {
 	return false
 }
 
-// WhoHolds gives the live people who effectively hold some of the permissions at t, by id; nil if there is no such area.
+// WhoHolds gives the live people who effectively hold some of the permissions at t, by id; nil if there is no such
+// area.
 func (x *Index) WhoHolds(q Some, t time.Time) []string {
 	s, ok := x.some(q, t)
 	if !ok {
@@ -53,8 +55,8 @@ func (x *Index) WhoHolds(q Some, t time.Time) []string {
 	return s.who(s.held)
 }
 
-// Lacking gives the live people to whom a grant in force at t gives less than it carries since they lack a licence, by id: those of whom [Index.WaitsFor]
-// names it.
+// Lacking gives the live people to whom a grant in force at t gives less than it carries since they lack a licence,
+// by id: those of whom [Index.WaitsFor] names it.
 func (x *Index) Lacking(licence string, t time.Time) []string {
 	l, ok := x.design.Licences.Position(licence)
 	if !ok {
@@ -158,7 +160,8 @@ func (s *some) held(u int) (held bool) {
 	return held
 }
 
-// HeldOf gives which of the permissions a person effectively holds at t, widest only, and by which assignments, in the order in which the person has them.
+// HeldOf gives which of the permissions a person effectively holds at t, widest only, and by which assignments, in
+// the order in which the person has them.
 func (x *Index) HeldOf(user string, q Some, t time.Time) (held []Holding, by []*model.Assignment) {
 	u, ok := x.userOf.find(user)
 	s, known := x.some(q, t)

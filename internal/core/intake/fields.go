@@ -1,5 +1,5 @@
-// Package intake tries what a file of rows would do to a design: for each row what it creates or changes, or what is wrong with it and what would be right; and gives
-// the change that the rows make together.
+// Package intake tries what a file of rows would do to a design: for each row what it creates or changes, or what
+// is wrong with it and what would be right; and gives the change that the rows make together.
 package intake
 
 import (
@@ -38,36 +38,209 @@ type Field struct {
 
 var fields = map[Kind][]Field{
 	People: {
-		{"externalId", "External id", "The id in the register that the people come from. It is what they are known by first.", false, "hr-2041", []string{"employee number", "employee no", "personnel number", "personnel no", "staff no", "staff id", "staff number", "employee id", "number", "personnr", "hr id"}},
-		{"userName", "User name", "What the person signs in by. Made of the e-mail or the name if it is empty.", false, "ilse.marrow", []string{"login", "account", "sign-in", "uid", "user", "username"}},
-		{"displayName", "Name", "The whole name.", true, "Ilse Marrow", []string{"full name", "display name", "cn", "person", "employee"}},
-		{"givenName", "Given name", "With the family name, in place of the whole name.", false, "", []string{"first name", "forename"}},
-		{"familyName", "Family name", "With the given name, in place of the whole name.", false, "", []string{"last name", "surname", "sn"}},
-		{"email", "E-mail", "", false, "ilse.marrow@skerryhaven.example", []string{"mail", "email address", "e-mail address"}},
-		{"title", "Title", "What the person does.", false, "Gate clerk", []string{"job title", "position", "function", "job"}},
+		{
+			"externalId",
+			"External id",
+			"The id in the register that the people come from. It is what they are known by first.",
+			false,
+			"hr-2041",
+			[]string{
+				"employee number",
+				"employee no",
+				"personnel number",
+				"personnel no",
+				"staff no",
+				"staff id",
+				"staff number",
+				"employee id",
+				"number",
+				"personnr",
+				"hr id",
+			},
+		},
+		{
+			"userName",
+			"User name",
+			"What the person signs in by. Made of the e-mail or the name if it is empty.",
+			false,
+			"ilse.marrow",
+			[]string{"login", "account", "sign-in", "uid", "user", "username"},
+		},
+		{
+			"displayName",
+			"Name",
+			"The whole name.",
+			true,
+			"Ilse Marrow",
+			[]string{"full name", "display name", "cn", "person", "employee"},
+		},
+		{
+			"givenName",
+			"Given name",
+			"With the family name, in place of the whole name.",
+			false,
+			"",
+			[]string{"first name", "forename"},
+		},
+		{
+			"familyName",
+			"Family name",
+			"With the given name, in place of the whole name.",
+			false,
+			"",
+			[]string{"last name", "surname", "sn"},
+		},
+		{
+			"email",
+			"E-mail",
+			"",
+			false,
+			"ilse.marrow@skerryhaven.example",
+			[]string{"mail", "email address", "e-mail address"},
+		},
+		{
+			"title",
+			"Title",
+			"What the person does.",
+			false,
+			"Gate clerk",
+			[]string{"job title", "position", "function", "job"},
+		},
 		{"department", "Department", "", false, "North Harbour", []string{"dept", "unit", "department number"}},
-		{"userType", "Kind", "How the person belongs to the organisation.", false, "employee", []string{"type", "employment", "employee type", "user type", "contract"}},
-		{"area", "Home area", "An area, by id or name.", false, "Terminal 1", []string{"area", "site", "location", "place", "base", "home"}},
-		{"manager", "Manager", "A person: by external id, user name, e-mail, id or whole name; one of the file, too.", false, "mireille.aster", []string{"reports to", "supervisor", "line manager", "boss"}},
-		{"licences", "Licences", "By id or name, several with ; between.", false, "Quaybook Standard", []string{"licence", "license", "licenses", "seats"}},
-		{"roles", "Roles", "Given at the home area: by id or name, several with ; between. Who would hold nothing is an error.", false, "Gate clerk", []string{"role", "access", "profile"}},
-		{"groups", "Groups", "By external id, id or name, several with ; between. Who is in is put in; nobody is taken out.", false, "", []string{"group", "team", "teams", "member of", "crew"}},
-		{"state", "State", "active, invited, locked or deactivated. New people are invited unless it says otherwise.", false, "invited", []string{"status", "account state"}},
-		{"from", "From", "A day: 2026-01-31 or 31.01.2026.", false, "2026-12-01", []string{"start", "start date", "valid from", "begins", "since", "hired"}},
-		{"until", "Until", "The first day on which it no longer holds.", false, "", []string{"end", "end date", "valid until", "valid to", "expires", "leaves"}},
+		{
+			"userType",
+			"Kind",
+			"How the person belongs to the organisation.",
+			false,
+			"employee",
+			[]string{"type", "employment", "employee type", "user type", "contract"},
+		},
+		{
+			"area",
+			"Home area",
+			"An area, by id or name.",
+			false,
+			"Terminal 1",
+			[]string{"area", "site", "location", "place", "base", "home"},
+		},
+		{
+			"manager",
+			"Manager",
+			"A person: by external id, user name, e-mail, id or whole name; one of the file, too.",
+			false,
+			"mireille.aster",
+			[]string{"reports to", "supervisor", "line manager", "boss"},
+		},
+		{
+			"licences",
+			"Licences",
+			"By id or name, several with ; between.",
+			false,
+			"Quaybook Standard",
+			[]string{"licence", "license", "licenses", "seats"},
+		},
+		{
+			"roles",
+			"Roles",
+			"Given at the home area: by id or name, several with ; between. Who would hold nothing is an error.",
+			false,
+			"Gate clerk",
+			[]string{"role", "access", "profile"},
+		},
+		{
+			"groups",
+			"Groups",
+			"By external id, id or name, several with ; between. Who is in is put in; nobody is taken out.",
+			false,
+			"",
+			[]string{"group", "team", "teams", "member of", "crew"},
+		},
+		{
+			"state",
+			"State",
+			"active, invited, locked or deactivated. New people are invited unless it says otherwise.",
+			false,
+			"invited",
+			[]string{"status", "account state"},
+		},
+		{
+			"from",
+			"From",
+			"A day: 2026-01-31 or 31.01.2026.",
+			false,
+			"2026-12-01",
+			[]string{"start", "start date", "valid from", "begins", "since", "hired"},
+		},
+		{
+			"until",
+			"Until",
+			"The first day on which it no longer holds.",
+			false,
+			"",
+			[]string{"end", "end date", "valid until", "valid to", "expires", "leaves"},
+		},
 	},
 	Memberships: {
-		{"group", "Group", "By external id, id or name; made if there is none and its name is new.", true, "Night crew", []string{"team", "group name", "name", "cn", "crew"}},
-		{"externalId", "External id", "Of the group, in the register that it comes from.", false, "grp-77", []string{"group id", "group number"}},
-		{"description", "What for", "", false, "Who covers the nights at the gates.", []string{"description", "purpose", "why"}},
+		{
+			"group",
+			"Group",
+			"By external id, id or name; made if there is none and its name is new.",
+			true,
+			"Night crew",
+			[]string{"team", "group name", "name", "cn", "crew"},
+		},
+		{
+			"externalId",
+			"External id",
+			"Of the group, in the register that it comes from.",
+			false,
+			"grp-77",
+			[]string{"group id", "group number"},
+		},
+		{
+			"description",
+			"What for",
+			"",
+			false,
+			"Who covers the nights at the gates.",
+			[]string{"description", "purpose", "why"},
+		},
 		{"owner", "Owner", "A person.", false, "mireille.aster", []string{"responsible"}},
 		{"area", "Home area", "Where the group can be granted.", false, "", []string{"area", "site", "location"}},
-		{"members", "Member", "A person or a group, one a row or several with ; between.", false, "noor.tamsin", []string{"members", "person", "user", "user name", "email", "unique member", "employee", "who"}},
+		{
+			"members",
+			"Member",
+			"A person or a group, one a row or several with ; between.",
+			false,
+			"noor.tamsin",
+			[]string{"members", "person", "user", "user name", "email", "unique member", "employee", "who"},
+		},
 	},
 	Assignments: {
-		{"subject", "Who", "A person or a group.", true, "noor.tamsin", []string{"person", "user", "user name", "group", "subject", "email", "employee", "holder", "name"}},
-		{"target", "Role", "A role; or a permission set.", true, "Gate clerk", []string{"role", "set", "permission set", "what", "access", "grant"}},
-		{"area", "Area", "The whole organisation if it is empty.", false, "Terminal 2", []string{"where", "site", "location", "place"}},
+		{
+			"subject",
+			"Who",
+			"A person or a group.",
+			true,
+			"noor.tamsin",
+			[]string{"person", "user", "user name", "group", "subject", "email", "employee", "holder", "name"},
+		},
+		{
+			"target",
+			"Role",
+			"A role; or a permission set.",
+			true,
+			"Gate clerk",
+			[]string{"role", "set", "permission set", "what", "access", "grant"},
+		},
+		{
+			"area",
+			"Area",
+			"The whole organisation if it is empty.",
+			false,
+			"Terminal 2",
+			[]string{"where", "site", "location", "place"},
+		},
 		{"reach", "Reach", "area, line or own.", false, "", []string{"records"}},
 		{"mode", "Mode", "full or read-only.", false, "", []string{"access mode"}},
 		{"from", "From", "", false, "", []string{"start", "start date", "valid from", "begins"}},
@@ -75,9 +248,34 @@ var fields = map[Kind][]Field{
 		{"reason", "Reason", "", false, "covers the winter", []string{"why", "comment", "note"}},
 	},
 	LastUse: {
-		{"person", "Person", "By external id, user name, e-mail or id.", true, "noor.tamsin", []string{"user", "user name", "login", "account", "email", "employee", "subject", "who"}},
+		{
+			"person",
+			"Person",
+			"By external id, user name, e-mail or id.",
+			true,
+			"noor.tamsin",
+			[]string{"user", "user name", "login", "account", "email", "employee", "subject", "who"},
+		},
 		{"system", "System", "By id or name.", true, "Quaybook", []string{"application", "app", "product"}},
-		{"instant", "Last used", "An instant or a day.", true, "2026-10-01T08:15:00Z", []string{"last use", "last login", "last sign-in", "last seen", "date", "time", "when", "used", "timestamp", "at"}},
+		{
+			"instant",
+			"Last used",
+			"An instant or a day.",
+			true,
+			"2026-10-01T08:15:00Z",
+			[]string{
+				"last use",
+				"last login",
+				"last sign-in",
+				"last seen",
+				"date",
+				"time",
+				"when",
+				"used",
+				"timestamp",
+				"at",
+			},
+		},
 	},
 }
 
@@ -97,8 +295,8 @@ func Plain(s string) string {
 // looked is how many rows are looked at to tell what columns hold.
 const looked = 200
 
-// Match tells which field each column of a file holds, empty for none: as it was matched before, by what it is headed with, or by what stands in it. No field is
-// given twice.
+// Match tells which field each column of a file holds, empty for none: as it was matched before, by what it is
+// headed with, or by what stands in it. No field is given twice.
 func Match(d *model.Design, k Kind, header []string, rows [][]string, before map[string]string) []string {
 	out := make([]string, len(header))
 	taken := map[string]bool{}
@@ -170,7 +368,8 @@ func (r *names) holding(k Kind, values []string) string {
 	found := func(in *finder) func(s string) bool {
 		return func(s string) bool {
 			list := split(s)
-			return len(list) > 0 && !slices.ContainsFunc(list, func(one string) bool { return len(in.by[filter.Fold(one)]) == 0 })
+			return len(list) > 0 &&
+				!slices.ContainsFunc(list, func(one string) bool { return len(in.by[filter.Fold(one)]) == 0 })
 		}
 	}
 	switch k {
@@ -218,7 +417,8 @@ func (r *names) holding(k Kind, values []string) string {
 	return ""
 }
 
-// Guess tells what the rows of a file are most likely about: the kind for which most columns hold something, of those that nothing is lacking for.
+// Guess tells what the rows of a file are most likely about: the kind for which most columns hold something, of
+// those that nothing is lacking for.
 func Guess(d *model.Design, header []string, rows [][]string, before map[string]string) Kind {
 	best, most := People, -1
 	for _, k := range Kinds {
@@ -245,7 +445,8 @@ func Guess(d *model.Design, header []string, rows [][]string, before map[string]
 	return best
 }
 
-// Examples gives a row of a kind as an example, in the order of its fields: where it names things, such as the design has, so that the row could come in as it is.
+// Examples gives a row of a kind as an example, in the order of its fields: where it names things, such as the
+// design has, so that the row could come in as it is.
 func Examples(d *model.Design, k Kind) []string {
 	out := make([]string, len(fields[k]))
 	for i, f := range fields[k] {
@@ -257,9 +458,21 @@ func Examples(d *model.Design, k Kind) []string {
 }
 
 // named are the fields that name things, with the kind of these.
-var named = map[string]model.Kind{"area": model.KindArea, "manager": model.KindUser, "owner": model.KindUser, "members": model.KindUser, "subject": model.KindUser, "person": model.KindUser, "licences": model.KindLicence, "roles": model.KindRole, "target": model.KindRole, "system": model.KindSystem}
+var named = map[string]model.Kind{
+	"area":     model.KindArea,
+	"manager":  model.KindUser,
+	"owner":    model.KindUser,
+	"members":  model.KindUser,
+	"subject":  model.KindUser,
+	"person":   model.KindUser,
+	"licences": model.KindLicence,
+	"roles":    model.KindRole,
+	"target":   model.KindRole,
+	"system":   model.KindSystem,
+}
 
-// example is how a thing of a kind can be named: as it is proposed, if there is one, else the first of them; empty if there is none.
+// example is how a thing of a kind can be named: as it is proposed, if there is one, else the first of them; empty
+// if there is none.
 func example(d *model.Design, kind model.Kind, proposed string) string {
 	var names []string
 	switch kind {

@@ -206,7 +206,12 @@ func (t *trying) oneOf(i int, field, otherwise string, values []string) string {
 	}
 	v, err := f.find(text)
 	if err != nil {
-		t.wrong(i, field, text, &unknown{fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), f.suggest(text)})
+		t.wrong(
+			i,
+			field,
+			text,
+			&unknown{fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), f.suggest(text)},
+		)
 	}
 	return v
 }

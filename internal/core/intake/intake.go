@@ -85,10 +85,24 @@ type trying struct {
 	rowOf  map[gift]int // which row gives something new
 }
 
-// Try tries rows on a design. Going is told how many rows have been tried, and tells whether to go on; if not, there is no trial.
+// Try tries rows on a design. Going is told how many rows have been tried, and tells whether to go on; if not,
+// there is no trial.
 func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done int) bool) (*Trial, bool) {
-	t := &trying{d: d, kind: k, rows: rows, o: o, at: map[string]int{}, names: resolver(d), trial: &Trial{Rows: make([]Row, len(rows)), Counts: map[Verdict]int{}}, ops: make([][]change.Op, len(rows)),
-		groups: map[string]*model.Group{}, byRow: map[string][]int{}, going: going, after: map[string]*model.User{}, rowOf: map[gift]int{}}
+	t := &trying{
+		d:      d,
+		kind:   k,
+		rows:   rows,
+		o:      o,
+		at:     map[string]int{},
+		names:  resolver(d),
+		trial:  &Trial{Rows: make([]Row, len(rows)), Counts: map[Verdict]int{}},
+		ops:    make([][]change.Op, len(rows)),
+		groups: map[string]*model.Group{},
+		byRow:  map[string][]int{},
+		going:  going,
+		after:  map[string]*model.User{},
+		rowOf:  map[gift]int{},
+	}
 	for i, f := range o.Columns {
 		if f != "" {
 			t.at[f] = i
@@ -320,7 +334,16 @@ func (t *trying) follow() {
 			}
 			j, in := rowOf[u.Manager]
 			if _, there := t.d.Users.Find(u.Manager); in && !there && t.trial.Rows[j].Verdict == Wrong {
-				t.wrong(i, "manager", t.cell(i, "manager"), fmt.Errorf("line %d, about %s, has an error, so nobody can report to them yet", t.line(j), t.trial.Rows[j].About))
+				t.wrong(
+					i,
+					"manager",
+					t.cell(i, "manager"),
+					fmt.Errorf(
+						"line %d, about %s, has an error, so nobody can report to them yet",
+						t.line(j),
+						t.trial.Rows[j].About,
+					),
+				)
 				found = true
 			}
 		}

@@ -15,14 +15,56 @@ import (
 
 func organisation() *model.Design {
 	d := model.Build(&model.Design{
-		Areas:    model.Table[*model.Area]{{ID: "top", Name: "Skerryhaven"}, {ID: "t1", Name: "Terminal 1", Parent: "top"}, {ID: "t2", Name: "Terminal 2", Parent: "top"}},
+		Areas: model.Table[*model.Area]{
+			{ID: "top", Name: "Skerryhaven"},
+			{ID: "t1", Name: "Terminal 1", Parent: "top"},
+			{ID: "t2", Name: "Terminal 2", Parent: "top"},
+		},
 		Licences: model.Table[*model.Licence]{{ID: "std", Name: "Standard"}},
-		Systems:  model.Table[*model.System]{{ID: "s", Name: "Quaybook", Permissions: []*model.Permission{{Key: "s:gate:view"}}}},
-		Roles:    model.Table[*model.Role]{{ID: "clerk", Name: "Gate clerk"}, {ID: "lead", Name: "Gate lead"}, {ID: "old", Name: "Old role", State: model.Retired}},
-		Groups:   model.Table[*model.Group]{{ID: "crew", Name: "Crew", ExternalID: "g1", Users: []string{"ann"}}, {ID: "dir", Name: "From outside", Source: model.Directory}, {ID: "rule", Name: "By rule", Type: model.Rule, Rule: "active eq true"}},
-		Users: model.Table[*model.User]{{ID: "ann", UserName: "ann@x.example", DisplayName: "Ann Ash", Email: "ann@x.example", ExternalID: "1", Area: "t1", JobTitle: "Clerk"}, {ID: "bo", UserName: "bo", DisplayName: "Bo Birch", ExternalID: "2", Manager: "ann"},
-			{ID: "fed", UserName: "fed", DisplayName: "Fed", JobTitle: "x", Source: model.Directory}, {ID: "twin1", UserName: "twin1", DisplayName: "Twin"}, {ID: "twin2", UserName: "twin2", DisplayName: "Twin"}, {ID: "gone", UserName: "gone", DisplayName: "Gone", State: model.UserDeleted}},
-		Assignments: model.Table[*model.Assignment]{{ID: "a1", Subject: model.Subject{User: "ann"}, Role: "clerk", Area: "t1", Until: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)}},
+		Systems: model.Table[*model.System]{
+			{ID: "s", Name: "Quaybook", Permissions: []*model.Permission{{Key: "s:gate:view"}}},
+		},
+		Roles: model.Table[*model.Role]{
+			{ID: "clerk", Name: "Gate clerk"},
+			{ID: "lead", Name: "Gate lead"},
+			{ID: "old", Name: "Old role", State: model.Retired},
+		},
+		Groups: model.Table[*model.Group]{
+			{ID: "crew", Name: "Crew", ExternalID: "g1", Users: []string{"ann"}},
+			{ID: "dir", Name: "From outside", Source: model.Directory},
+			{ID: "rule", Name: "By rule", Type: model.Rule, Rule: "active eq true"},
+		},
+		Users: model.Table[*model.User]{
+			{
+				ID:          "ann",
+				UserName:    "ann@x.example",
+				DisplayName: "Ann Ash",
+				Email:       "ann@x.example",
+				ExternalID:  "1",
+				Area:        "t1",
+				JobTitle:    "Clerk",
+			},
+			{ID: "bo", UserName: "bo", DisplayName: "Bo Birch", ExternalID: "2", Manager: "ann"},
+			{
+				ID:          "fed",
+				UserName:    "fed",
+				DisplayName: "Fed",
+				JobTitle:    "x",
+				Source:      model.Directory,
+			},
+			{ID: "twin1", UserName: "twin1", DisplayName: "Twin"},
+			{ID: "twin2", UserName: "twin2", DisplayName: "Twin"},
+			{ID: "gone", UserName: "gone", DisplayName: "Gone", State: model.UserDeleted},
+		},
+		Assignments: model.Table[*model.Assignment]{
+			{
+				ID:      "a1",
+				Subject: model.Subject{User: "ann"},
+				Role:    "clerk",
+				Area:    "t1",
+				Until:   time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC),
+			},
+		},
 	})
 	return d
 }
@@ -64,20 +106,34 @@ func after(t *testing.T, trial *intake.Trial) *model.Design {
 }
 
 func TestPeopleComeIn(t *testing.T) {
-	trial := try(t, intake.People, `Staff number | First name | Surname | E-mail address | Position | Site | Reports to | Licence | Role | Team | Start date | Valid until
+	trial := try(
+		t,
+		intake.People,
+		`Staff number | First name | Surname | E-mail address | Position | Site | Reports to | Licence | Role | Team | Start date | Valid until
 		7  | Ilse | Marrow | ilse@x.example | Clerk | Terminal 2 | 1              | Standard | Gate clerk; lead | crew | 01.12.2026 | 2027-12-01
 		8  | Cy   | Lorne  | cy@x.example   | Lead  | T1         | Ilse Marrow    |          | GATE LEAD        |      |            |
 		1  |      |        |                | Lead  | Terminal 1 | -              | std      | Gate clerk       | crew |            |
 		2  | Bo   | Birch  |                |       |            |                |          |                  |      |            |
 		#  | not this one
-		   |      |        |                |       |            |                |          |                  |      |            |`, intake.Options{})
-	if want := map[intake.Verdict]int{intake.Creates: 2, intake.Changes: 1, intake.Same: 1, intake.Ignored: 2}; !maps.Equal(trial.Counts, want) {
+		   |      |        |                |       |            |                |          |                  |      |            |`,
+		intake.Options{},
+	)
+	if want := map[intake.Verdict]int{intake.Creates: 2, intake.Changes: 1, intake.Same: 1, intake.Ignored: 2}; !maps.Equal(
+		trial.Counts,
+		want,
+	) {
 		t.Fatalf("the rows are %v: %+v", trial.Counts, trial.Rows)
 	}
 	d := after(t, trial)
 	ilse, _ := d.Users.Find("ilse")
-	if ilse == nil || ilse.DisplayName != "Ilse Marrow" || ilse.UserName != "ilse@x.example" || ilse.ExternalID != "7" || ilse.Area != "t2" || ilse.Manager != "ann" || !slices.Equal(ilse.Licences, []string{"std"}) || ilse.State != model.UserInvited ||
-		!ilse.From.Equal(time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)) || !ilse.Until.Equal(time.Date(2027, 12, 1, 0, 0, 0, 0, time.UTC)) {
+	if ilse == nil || ilse.DisplayName != "Ilse Marrow" || ilse.UserName != "ilse@x.example" ||
+		ilse.ExternalID != "7" ||
+		ilse.Area != "t2" ||
+		ilse.Manager != "ann" ||
+		!slices.Equal(ilse.Licences, []string{"std"}) ||
+		ilse.State != model.UserInvited ||
+		!ilse.From.Equal(time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)) ||
+		!ilse.Until.Equal(time.Date(2027, 12, 1, 0, 0, 0, 0, time.UTC)) {
 		t.Errorf("Ilse is %+v", ilse)
 	}
 	cy, _ := d.Users.Find("cy")
@@ -85,7 +141,8 @@ func TestPeopleComeIn(t *testing.T) {
 		t.Errorf("Cy is %+v", cy)
 	}
 	ann, _ := d.Users.Find("ann")
-	if ann.JobTitle != "Lead" || ann.Email != "ann@x.example" || ann.DisplayName != "Ann Ash" || !slices.Equal(ann.Licences, []string{"std"}) {
+	if ann.JobTitle != "Lead" || ann.Email != "ann@x.example" || ann.DisplayName != "Ann Ash" ||
+		!slices.Equal(ann.Licences, []string{"std"}) {
 		t.Errorf("Ann is %+v", ann)
 	}
 	given := map[string][]string{}
@@ -93,7 +150,9 @@ func TestPeopleComeIn(t *testing.T) {
 		given[a.Subject.User] = append(given[a.Subject.User], a.Role+"@"+a.Area)
 	}
 	slices.Sort(given["ilse"])
-	if !slices.Equal(given["ilse"], []string{"clerk@t2", "lead@t2"}) || !slices.Equal(given["cy"], []string{"lead@t1"}) || !slices.Equal(given["ann"], []string{"clerk@t1"}) {
+	if !slices.Equal(given["ilse"], []string{"clerk@t2", "lead@t2"}) ||
+		!slices.Equal(given["cy"], []string{"lead@t1"}) ||
+		!slices.Equal(given["ann"], []string{"clerk@t1"}) {
 		t.Errorf("given is %v", given)
 	}
 	if crew, _ := d.Groups.Find("crew"); !slices.Equal(crew.Users, []string{"ann", "ilse"}) {
@@ -103,7 +162,13 @@ func TestPeopleComeIn(t *testing.T) {
 	header, rows := file(`Staff number | Name | E-mail | Site | Role | Team
 		7 | Ilse Marrow | ilse@x.example | Terminal 2 | Gate clerk; lead | crew
 		  | Cy Lorne | cy@x.example | t1 | lead |`)
-	again, _ := intake.Try(d, intake.People, rows, intake.Options{Columns: intake.Match(d, intake.People, header, rows, nil)}, func(int) bool { return true })
+	again, _ := intake.Try(
+		d,
+		intake.People,
+		rows,
+		intake.Options{Columns: intake.Match(d, intake.People, header, rows, nil)},
+		func(int) bool { return true },
+	)
 	if again.Counts[intake.Same] != 2 || len(again.Ops) != 0 {
 		t.Errorf("brought in again: %v %+v", again.Counts, again.Rows)
 	}
@@ -148,7 +213,15 @@ func TestWhatIsWrongWithPeople(t *testing.T) {
 			found = found || f.Column == at && strings.Contains(f.Message, want[1]) && f.Suggestion == want[2]
 		}
 		if r.Verdict != intake.Wrong || !found || len(trial.Ops) != 0 {
-			t.Errorf("%s: %s %+v, want %v in column %d; it would do %d things", row, r.Verdict, r.Faults, want, at, len(trial.Ops))
+			t.Errorf(
+				"%s: %s %+v, want %v in column %d; it would do %d things",
+				row,
+				r.Verdict,
+				r.Faults,
+				want,
+				at,
+				len(trial.Ops),
+			)
 		}
 	}
 }
@@ -181,10 +254,12 @@ func TestNewPeopleWithoutRoles(t *testing.T) {
 	if trial := try(t, intake.People, text, intake.Options{}); trial.Counts[intake.Wrong] != 1 {
 		t.Errorf("who would hold nothing: %v", trial.Counts)
 	}
-	if trial := try(t, intake.People, text, intake.Options{Bare: true}); trial.Counts[intake.Creates] != 1 || len(trial.Ops) != 1 {
+	if trial := try(t, intake.People, text, intake.Options{Bare: true}); trial.Counts[intake.Creates] != 1 ||
+		len(trial.Ops) != 1 {
 		t.Errorf("who may come with nothing: %v", trial.Counts)
 	}
-	if trial := try(t, intake.People, text, intake.Options{Roles: []string{"clerk"}}); trial.Counts[intake.Creates] != 1 || len(trial.Ops) != 2 {
+	if trial := try(t, intake.People, text, intake.Options{Roles: []string{"clerk"}}); trial.Counts[intake.Creates] != 1 ||
+		len(trial.Ops) != 2 {
 		t.Errorf("who gets a role for all: %v", trial.Counts)
 	}
 }
@@ -201,7 +276,11 @@ func TestWhomTheFileDoesNotHave(t *testing.T) {
 			t.Errorf("%s is %s, want %s", id, u.State, want)
 		}
 	}
-	if trial = try(t, intake.People, text, intake.Options{Missing: true}); !strings.Contains(trial.Stop, "lacks 2 of 5 people, more than 10 of a hundred") || len(trial.Ops) != 0 {
+	if trial = try(t, intake.People, text, intake.Options{Missing: true}); !strings.Contains(
+		trial.Stop,
+		"lacks 2 of 5 people, more than 10 of a hundred",
+	) ||
+		len(trial.Ops) != 0 {
 		t.Errorf("too many: %q, %d", trial.Stop, len(trial.Ops))
 	}
 	if trial = try(t, intake.People, text, intake.Options{}); len(trial.Leaving) != 0 {
@@ -223,13 +302,20 @@ func TestGroupsComeIn(t *testing.T) {
 	for _, r := range trial.Rows {
 		got = append(got, r.Verdict)
 	}
-	if want := []intake.Verdict{intake.Changes, intake.Same, intake.Creates, intake.Changes, intake.Wrong, intake.Wrong, intake.Wrong, intake.Changes}; !slices.Equal(got, want) {
+	if want := []intake.Verdict{intake.Changes, intake.Same, intake.Creates, intake.Changes, intake.Wrong, intake.Wrong, intake.Wrong, intake.Changes}; !slices.Equal(
+		got,
+		want,
+	) {
 		t.Errorf("the rows are %v, want %v: %+v", got, want, trial.Rows)
 	}
 	d := after(t, trial)
 	crew, _ := d.Groups.Find("crew")
 	night, _ := d.Groups.Find("night-crew")
-	if !slices.Equal(crew.Users, []string{"ann", "bo"}) || night == nil || night.ExternalID != "g9" || night.Owner != "ann" || night.Description != "covers nights" || !slices.Equal(night.Users, []string{"bo", "twin1"}) || !slices.Equal(night.Groups, []string{"crew"}) {
+	if !slices.Equal(crew.Users, []string{"ann", "bo"}) || night == nil || night.ExternalID != "g9" ||
+		night.Owner != "ann" ||
+		night.Description != "covers nights" ||
+		!slices.Equal(night.Users, []string{"bo", "twin1"}) ||
+		!slices.Equal(night.Groups, []string{"crew"}) {
 		t.Errorf("%+v %+v", crew, night)
 	}
 	// A cycle is the fault of the row that closes it.
@@ -256,7 +342,19 @@ func TestAssignmentsComeIn(t *testing.T) {
 	for _, r := range trial.Rows {
 		got = append(got, r.Verdict)
 	}
-	want := []intake.Verdict{intake.Creates, intake.Changes, intake.Same, intake.Creates, intake.Wrong, intake.Creates, intake.Creates, intake.Wrong, intake.Wrong, intake.Wrong, intake.Wrong}
+	want := []intake.Verdict{
+		intake.Creates,
+		intake.Changes,
+		intake.Same,
+		intake.Creates,
+		intake.Wrong,
+		intake.Creates,
+		intake.Creates,
+		intake.Wrong,
+		intake.Wrong,
+		intake.Wrong,
+		intake.Wrong,
+	}
 	if !slices.Equal(got, want) {
 		t.Fatalf("the rows are %v, want %v: %+v", got, want, trial.Rows)
 	}
@@ -279,10 +377,15 @@ func TestLastUsesComeIn(t *testing.T) {
 		bo | Quaybok | 2026-09-01
 		bo | s | never
 		bo | s |`, intake.Options{})
-	if want := map[intake.Verdict]int{intake.Changes: 1, intake.Same: 1, intake.Wrong: 3}; !maps.Equal(trial.Counts, want) {
+	if want := map[intake.Verdict]int{intake.Changes: 1, intake.Same: 1, intake.Wrong: 3}; !maps.Equal(
+		trial.Counts,
+		want,
+	) {
 		t.Errorf("%v: %+v", trial.Counts, trial.Rows)
 	}
-	if ann, _ := after(t, trial).Users.Find("ann"); !ann.LastUse["s"].Equal(time.Date(2026, 10, 1, 8, 15, 0, 0, time.UTC)) {
+	if ann, _ := after(t, trial).Users.Find("ann"); !ann.LastUse["s"].Equal(
+		time.Date(2026, 10, 1, 8, 15, 0, 0, time.UTC),
+	) {
 		t.Errorf("Ann used it %v", ann.LastUse)
 	}
 	if trial.Rows[2].Faults[0].Suggestion != "Quaybook" {
@@ -318,7 +421,8 @@ func TestColumnsAreRecognised(t *testing.T) {
 			t.Errorf("%q is about %s, want %s", text, got, want)
 		}
 	}
-	if trial := try(t, intake.People, "Title\nx", intake.Options{}); !strings.Contains(trial.Stop, "“Name”") || len(trial.Ops) != 0 {
+	if trial := try(t, intake.People, "Title\nx", intake.Options{}); !strings.Contains(trial.Stop, "“Name”") ||
+		len(trial.Ops) != 0 {
 		t.Errorf("without names: %q", trial.Stop)
 	}
 }
@@ -329,13 +433,20 @@ func TestATrialCanBeCalledOff(t *testing.T) {
 		rows = append(rows, []string{fmt.Sprint("P ", i), fmt.Sprintf("p%d@x.example", i)})
 	}
 	last := -1
-	trial, whole := intake.Try(organisation(), intake.People, rows, intake.Options{Columns: []string{"displayName", "email"}, Bare: true}, func(done int) bool { last = done; return done < 1500 })
+	trial, whole := intake.Try(
+		organisation(),
+		intake.People,
+		rows,
+		intake.Options{Columns: []string{"displayName", "email"}, Bare: true},
+		func(done int) bool { last = done; return done < 1500 },
+	)
 	if whole || trial != nil || last != 1500 {
 		t.Errorf("it went on: %v %v, to %d", trial != nil, whole, last)
 	}
 }
 
-// What a template has as its example could come in as it is, in whatever organisation; where there is nothing to name, nothing is named.
+// What a template has as its example could come in as it is, in whatever organisation; where there is nothing to
+// name, nothing is named.
 func TestExamples(t *testing.T) {
 	d := organisation()
 	for _, k := range intake.Kinds {
@@ -344,7 +455,13 @@ func TestExamples(t *testing.T) {
 		for _, f := range intake.Fields(k) {
 			columns = append(columns, f.Name)
 		}
-		trial, _ := intake.Try(d, k, [][]string{row}, intake.Options{Columns: columns, Lines: []int{2}}, func(int) bool { return true })
+		trial, _ := intake.Try(
+			d,
+			k,
+			[][]string{row},
+			intake.Options{Columns: columns, Lines: []int{2}},
+			func(int) bool { return true },
+		)
 		if trial.Stop != "" || trial.Counts[intake.Wrong] != 0 {
 			t.Errorf("the example for %s: %q: %s %+v", k, row, trial.Stop, trial.Rows)
 		}
@@ -352,11 +469,17 @@ func TestExamples(t *testing.T) {
 	at := func(k intake.Kind, field string, row []string) string {
 		return row[slices.IndexFunc(intake.Fields(k), func(f intake.Field) bool { return f.Name == field })]
 	}
-	if row := intake.Examples(d, intake.People); at(intake.People, "area", row) != "Terminal 1" || at(intake.People, "licences", row) != "Standard" || at(intake.People, "roles", row) != "Gate clerk" || at(intake.People, "manager", row) != "ann@x.example" || at(intake.People, "externalId", row) != "hr-2041" {
+	if row := intake.Examples(d, intake.People); at(intake.People, "area", row) != "Terminal 1" ||
+		at(intake.People, "licences", row) != "Standard" ||
+		at(intake.People, "roles", row) != "Gate clerk" ||
+		at(intake.People, "manager", row) != "ann@x.example" ||
+		at(intake.People, "externalId", row) != "hr-2041" {
 		t.Errorf("of people: %q", row)
 	}
 	empty := model.Build(&model.Design{})
-	if row := intake.Examples(empty, intake.Assignments); at(intake.Assignments, "subject", row) != "" || at(intake.Assignments, "target", row) != "" || at(intake.Assignments, "reason", row) == "" {
+	if row := intake.Examples(empty, intake.Assignments); at(intake.Assignments, "subject", row) != "" ||
+		at(intake.Assignments, "target", row) != "" ||
+		at(intake.Assignments, "reason", row) == "" {
 		t.Errorf("where there is nothing: %q", row)
 	}
 }

@@ -49,7 +49,10 @@ func (f *finder) find(text string) (string, error) {
 		return "", &unknown{fmt.Sprintf("there is no %s “%s”", f.kind, text), f.suggest(text)}
 	default:
 		list := ids[:min(len(ids), 4)]
-		return "", &unknown{fmt.Sprintf("“%s” can be %d of them: %s; name one by its id", text, len(ids), strings.Join(list, ", ")), ids[0]}
+		return "", &unknown{
+			fmt.Sprintf("“%s” can be %d of them: %s; name one by its id", text, len(ids), strings.Join(list, ", ")),
+			ids[0],
+		}
 	}
 }
 
@@ -112,7 +115,16 @@ type names struct {
 }
 
 func resolver(d *model.Design) *names {
-	n := &names{newFinder("person"), newFinder("group"), newFinder("role"), newFinder("role or permission set"), newFinder("area"), newFinder("licence"), newFinder("system"), newFinder("state")}
+	n := &names{
+		newFinder("person"),
+		newFinder("group"),
+		newFinder("role"),
+		newFinder("role or permission set"),
+		newFinder("area"),
+		newFinder("licence"),
+		newFinder("system"),
+		newFinder("state"),
+	}
 	for _, u := range d.Users {
 		if u.State != model.UserDeleted {
 			n.users.add(u.ID, u.DisplayName, u.UserName, u.Email, u.ExternalID)
@@ -164,9 +176,24 @@ func split(cell string) (out []string) {
 }
 
 // forms are how instants and days are written, the unmistakable ones first.
-var forms = []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02 15:04:05", "2006-01-02 15:04", time.DateOnly, "02.01.2006 15:04", "02.01.2006", "2.1.2006", "2 January 2006", "2 Jan 2006", "2006/01/02", "20060102150405Z", "20060102"}
+var forms = []string{
+	time.RFC3339,
+	"2006-01-02T15:04:05",
+	"2006-01-02 15:04:05",
+	"2006-01-02 15:04",
+	time.DateOnly,
+	"02.01.2006 15:04",
+	"02.01.2006",
+	"2.1.2006",
+	"2 January 2006",
+	"2 Jan 2006",
+	"2006/01/02",
+	"20060102150405Z",
+	"20060102",
+}
 
-// instant reads an instant; a day is its beginning in UTC. With slashes, days and months cannot be told apart, so only a year in front is understood.
+// instant reads an instant; a day is its beginning in UTC. With slashes, days and months cannot be told apart, so
+// only a year in front is understood.
 func instant(text string) (time.Time, error) {
 	for _, f := range forms {
 		if t, err := time.Parse(f, strings.TrimSpace(text)); err == nil {

@@ -53,10 +53,22 @@ func (t *trying) gather() bool {
 			case r.ID == "":
 				r.ID, by = id, field
 			case r.ID != id && field != "email": // several people can share an address
-				t.wrong(i, field, t.cell(i, field), fmt.Errorf("the %s is that of %s, but the %s that of %s: one of them is wrong", words[by], t.names.users.says[r.ID], words[field], t.names.users.says[id]))
+				t.wrong(
+					i,
+					field,
+					t.cell(i, field),
+					fmt.Errorf(
+						"the %s is that of %s, but the %s that of %s: one of them is wrong",
+						words[by],
+						t.names.users.says[r.ID],
+						words[field],
+						t.names.users.says[id],
+					),
+				)
 			}
 		}
-		if r.Verdict != Wrong && r.ID == "" && t.cell(i, "externalId") == "" && t.cell(i, "userName") == "" && t.cell(i, "email") == "" {
+		if r.Verdict != Wrong && r.ID == "" && t.cell(i, "externalId") == "" && t.cell(i, "userName") == "" &&
+			t.cell(i, "email") == "" {
 			r.ID, by = t.byName(i), "displayName" // there is nothing better to know them by
 		}
 		if r.Verdict == Wrong {
@@ -66,7 +78,16 @@ func (t *trying) gather() bool {
 			r.ID = t.newPerson(i, known, taken)
 		}
 		if first, twice := rowOf[r.ID]; twice {
-			t.wrong(i, by, t.cell(i, by), fmt.Errorf("line %d is about %s too: leave one of the two", t.line(first), cmp.Or(t.names.users.says[r.ID], r.ID)))
+			t.wrong(
+				i,
+				by,
+				t.cell(i, by),
+				fmt.Errorf(
+					"line %d is about %s too: leave one of the two",
+					t.line(first),
+					cmp.Or(t.names.users.says[r.ID], r.ID),
+				),
+			)
 			continue
 		}
 		rowOf[r.ID] = i
@@ -98,7 +119,13 @@ func (t *trying) byName(i int) string {
 
 // newPerson gives somebody new an id, and makes them known to the other rows.
 func (t *trying) newPerson(i int, known map[string]map[string]string, taken map[string]bool) string {
-	base := cmp.Or(model.IDFrom(t.cell(i, "userName")), model.IDFrom(strings.SplitN(t.cell(i, "email"), "@", 2)[0]), model.IDFrom(strings.Join(strings.Fields(t.name(i)), ".")), model.IDFrom(t.cell(i, "externalId")), fmt.Sprintf("person-%d", i+1))
+	base := cmp.Or(
+		model.IDFrom(t.cell(i, "userName")),
+		model.IDFrom(strings.SplitN(t.cell(i, "email"), "@", 2)[0]),
+		model.IDFrom(strings.Join(strings.Fields(t.name(i)), ".")),
+		model.IDFrom(t.cell(i, "externalId")),
+		fmt.Sprintf("person-%d", i+1),
+	)
 	id := base
 	for n := 2; taken[id]; n++ {
 		id = fmt.Sprintf("%s-%d", base, n)
@@ -110,7 +137,8 @@ func (t *trying) newPerson(i int, known map[string]map[string]string, taken map[
 			known[field][text] = id
 		}
 	}
-	if mail := filter.Fold(t.cell(i, "email")); mail != "" && t.cell(i, "externalId") == "" && t.cell(i, "userName") == "" {
+	if mail := filter.Fold(t.cell(i, "email")); mail != "" && t.cell(i, "externalId") == "" &&
+		t.cell(i, "userName") == "" {
 		known["email"][mail] = id // there is nothing else to know them by
 	}
 	return id
@@ -151,7 +179,12 @@ func (t *trying) person(i int) {
 	ops := t.given(i, u, there)
 	if there {
 		for _, f := range change.Fed(change.Op{Kind: model.KindUser, ID: u.ID, Before: was, After: u}, t.d) {
-			t.wrong(i, f, t.cell(i, f), errors.New("a directory keeps this field of the person: change it there, or leave the column out"))
+			t.wrong(
+				i,
+				f,
+				t.cell(i, f),
+				errors.New("a directory keeps this field of the person: change it there, or leave the column out"),
+			)
 		}
 	}
 	if op := change.Put(t.d, u); !change.Equal(op.Before, u) {
@@ -173,7 +206,8 @@ func (t *trying) texts(i int, u *model.User, there bool) {
 			*f.to = text
 		}
 	}
-	if u.Email != "" && t.says(i, "email") && (strings.Count(u.Email, "@") != 1 || strings.ContainsAny(u.Email, " ,;") || strings.HasSuffix(u.Email, "@")) {
+	if u.Email != "" && t.says(i, "email") &&
+		(strings.Count(u.Email, "@") != 1 || strings.ContainsAny(u.Email, " ,;") || strings.HasSuffix(u.Email, "@")) {
 		t.wrong(i, "email", u.Email, fmt.Errorf("“%s” is no e-mail address", u.Email))
 	}
 	if name := t.name(i); name != "" {
@@ -236,11 +270,24 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 	if !there && len(split(t.cell(i, "roles"))) == 0 {
 		roles = t.o.Roles
 		if len(roles) == 0 && len(split(t.cell(i, "groups"))) == 0 && !t.o.Bare {
-			t.wrong(i, "roles", "", errors.New("this account would be given nothing: name a role in the row, choose one for all such rows, or say that they come without"))
+			t.wrong(
+				i,
+				"roles",
+				"",
+				errors.New(
+					"this account would be given nothing: name a role in the row, choose one for all such rows, or say that they come without",
+				),
+			)
 		}
 	}
 	for _, role := range roles {
-		a := &model.Assignment{Subject: model.Subject{User: u.ID}, Role: role, Area: u.Area, Reach: model.ReachArea, Mode: model.Full}
+		a := &model.Assignment{
+			Subject: model.Subject{User: u.ID},
+			Role:    role,
+			Area:    u.Area,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		}
 		if t.gives()[giftOf(a)] != nil {
 			continue // has it
 		}
@@ -258,7 +305,8 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 	return ops
 }
 
-// missing proposes to deactivate those whom the file does not have, unless these are too many: then the file is most likely only a part.
+// missing proposes to deactivate those whom the file does not have, unless these are too many: then the file is
+// most likely only a part.
 func (t *trying) missing() {
 	in := map[string]bool{}
 	for i := range t.trial.Rows {
@@ -280,7 +328,12 @@ func (t *trying) missing() {
 		ops = append(ops, change.Op{Kind: model.KindUser, ID: u.ID, Before: u, After: after})
 	}
 	if share := cmp.Or(t.o.Share, 10); 100*len(ops) > share*all {
-		t.trial.Stop = fmt.Sprintf("The file lacks %d of %d people, more than %d of a hundred. If it is whole, raise that share; if it is a part, leave those alone whom it lacks.", len(ops), all, share)
+		t.trial.Stop = fmt.Sprintf(
+			"The file lacks %d of %d people, more than %d of a hundred. If it is whole, raise that share; if it is a part, leave those alone whom it lacks.",
+			len(ops),
+			all,
+			share,
+		)
 		return
 	}
 	t.trial.Ops = append(t.trial.Ops, ops...)

@@ -96,13 +96,16 @@ func Check(d *Design) []Problem {
 	return c.rest()
 }
 
-// CheckChange tells what is wrong with a design that was made from one that nothing was wrong with, by [Design.With]: the errors are those of
-// [Check], though of a cycle another link may be named, and warnings are told only of what has changed. That nothing mentions what is gone must have been seen to.
+// CheckChange tells what is wrong with a design that was made from one that nothing was wrong with, by
+// [Design.With]: the errors are those of [Check], though of a cycle another link may be named, and warnings are
+// told only of what has changed. That nothing mentions what is gone must have been seen to.
 func CheckChange(before, after *Design) []Problem {
 	if after.sound {
 		return nil
 	}
-	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) || !slices.Equal(before.Licences, after.Licences) || !slices.Equal(before.Areas, after.Areas) {
+	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) ||
+		!slices.Equal(before.Licences, after.Licences) ||
+		!slices.Equal(before.Areas, after.Areas) {
 		return Check(after) // all hangs on these
 	}
 	c := &checker{d: after, before: before, only: map[Kind][]int{}}
@@ -165,12 +168,18 @@ func place(kind Kind, i int, id string) at {
 func (a at) field(name string) at { a.path += "." + name; return a }
 func (a at) element(i int) at     { a.path += "[" + strconv.Itoa(i) + "]"; return a }
 func (c *checker) say(a at, what code.Code, format string, args ...any) *Problem {
-	c.problems = append(c.problems, Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...)})
+	c.problems = append(
+		c.problems,
+		Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...)},
+	)
 	return &c.problems[len(c.problems)-1]
 }
 
 func (c *checker) warn(a at, what code.Code, format string, args ...any) {
-	c.problems = append(c.problems, Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...), Warning: true})
+	c.problems = append(
+		c.problems,
+		Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...), Warning: true},
+	)
 }
 
 func (c *checker) gather() {
@@ -287,7 +296,12 @@ func (t Table[T]) known() ids {
 func (c *checker) id(a at, i int, known ids, reserved ...string) {
 	switch first, ok := known(a.id); {
 	case !ValidID(a.id):
-		c.say(a.field("id"), code.IDForm, "expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q", a.id)
+		c.say(
+			a.field("id"),
+			code.IDForm,
+			"expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q",
+			a.id,
+		)
 	case slices.Contains(reserved, a.id):
 		c.say(a.field("id"), code.BuiltIn, "%q is built in and cannot be defined: choose another id", a.id)
 	case ok && first != i:
@@ -299,7 +313,16 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 func (c *checker) instants(a at, o Object) {
 	eachInstant(reflect.ValueOf(o), a.path, func(path string, t time.Time) {
 		if !t.IsZero() && !InYears(t) {
-			c.problems = append(c.problems, Problem{Code: code.Instant, Kind: a.kind, ID: a.id, Path: path, Message: "expected an instant in the years 1 to 9999 (UTC)"})
+			c.problems = append(
+				c.problems,
+				Problem{
+					Code:    code.Instant,
+					Kind:    a.kind,
+					ID:      a.id,
+					Path:    path,
+					Message: "expected an instant in the years 1 to 9999 (UTC)",
+				},
+			)
 		}
 	})
 }
@@ -379,7 +402,14 @@ func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to 
 				for _, k := range stack[slices.Index(stack, j):] {
 					names = append(names, where(k).id)
 				}
-				p := c.say(where(i), code.Cycle, "closes a cycle of %s: %s → %s", relation, strings.Join(names, " → "), names[0])
+				p := c.say(
+					where(i),
+					code.Cycle,
+					"closes a cycle of %s: %s → %s",
+					relation,
+					strings.Join(names, " → "),
+					names[0],
+				)
 				for _, id := range names {
 					p.naming(where(i).kind, id)
 				}
@@ -405,7 +435,11 @@ func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to 
 
 func (c *checker) organisation() {
 	if o := c.d.Organisation; o == nil || strings.TrimSpace(o.Name) == "" {
-		c.say(at{KindOrganisation, string(KindOrganisation), "name"}, code.Empty, "expected the organisation's name, a text that is not empty")
+		c.say(
+			at{KindOrganisation, string(KindOrganisation), "name"},
+			code.Empty,
+			"expected the organisation's name, a text that is not empty",
+		)
 	}
 }
 
@@ -429,16 +463,31 @@ func (c *checker) areas() {
 		c.name(a, "name", x.Name)
 		if x.Parent == "" {
 			if roots++; roots > 1 {
-				c.say(a.field("parent"), code.Root, "only one area may be without a parent, and %q is already: name the area that this one lies in", c.root)
+				c.say(
+					a.field("parent"),
+					code.Root,
+					"only one area may be without a parent, and %q is already: name the area that this one lies in",
+					c.root,
+				)
 			}
 		}
 		c.ref(a.field("parent"), KindArea, x.Parent, c.areas_)
 	}
 	if len(c.d.Areas) > 0 && roots == 0 {
-		c.say(at{KindArea, "", "areas"}, code.Root, "expected exactly one area without a parent, the whole organisation; every area has one")
+		c.say(
+			at{KindArea, "", "areas"},
+			code.Root,
+			"expected exactly one area without a parent, the whole organisation; every area has one",
+		)
 	}
-	c.acyclic(KindArea, len(c.d.Areas), func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") }, c.areas_,
-		func(i int) []string { return []string{c.d.Areas[i].Parent} }, "areas")
+	c.acyclic(
+		KindArea,
+		len(c.d.Areas),
+		func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") },
+		c.areas_,
+		func(i int) []string { return []string{c.d.Areas[i].Parent} },
+		"areas",
+	)
 }
 
 // covers tells whether area a is b or above b; areas that are not defined cover nothing. Cycles end the walk.
@@ -472,9 +521,21 @@ func (c *checker) systems() {
 			case !ok || strings.ContainsFunc(p.Key, isSpace):
 				c.say(pa.field("key"), code.IDForm, "expected a key of the form system:object:action, not %q", p.Key)
 			case system != s.ID:
-				c.say(pa.field("key"), code.IDForm, "expected a key that begins with the system's id, %s:…, not %q", s.ID, p.Key)
+				c.say(
+					pa.field("key"),
+					code.IDForm,
+					"expected a key that begins with the system's id, %s:…, not %q",
+					s.ID,
+					p.Key,
+				)
 			case twice:
-				c.say(pa.field("key"), code.Taken, "%q is the key of permissions[%d] of this system already", p.Key, first)
+				c.say(
+					pa.field("key"),
+					code.Taken,
+					"%q is the key of permissions[%d] of this system already",
+					p.Key,
+					first,
+				)
 			}
 			if !twice {
 				position[p.Key] = j
@@ -486,7 +547,12 @@ func (c *checker) systems() {
 				c.say(pa.field("span"), code.Value, "%s", err)
 			}
 			if p.Risk < 0 || p.Risk > 3 {
-				c.say(pa.field("risk"), code.Value, "expected 0 (none), 1 (elevated), 2 (high) or 3 (critical), not %d", p.Risk)
+				c.say(
+					pa.field("risk"),
+					code.Value,
+					"expected 0 (none), 1 (elevated), 2 (high) or 3 (critical), not %d",
+					p.Risk,
+				)
 			}
 			c.ref(pa.field("licence"), KindLicence, p.Licence, c.licences_)
 			c.implications(pa.field("implies"), s, p)
@@ -505,13 +571,31 @@ func (c *checker) implications(a at, s *System, p *Permission) {
 		q := c.key(key)
 		switch _, known := c.systems_(system); {
 		case system != s.ID && (q != nil || known):
-			c.say(a.element(k), code.Foreign, "expected a permission of the same system, %s; %q is another system's", s.ID, key)
+			c.say(
+				a.element(k),
+				code.Foreign,
+				"expected a permission of the same system, %s; %q is another system's",
+				s.ID,
+				key,
+			)
 		case q == nil:
 			c.permission(a.element(k), key)
 		case p.Class.IsZero() && !q.Class.IsZero():
-			c.say(a.element(k), code.Implies, "a read permission may imply only read permissions; %q is of class %s", key, q.Class)
+			c.say(
+				a.element(k),
+				code.Implies,
+				"a read permission may imply only read permissions; %q is of class %s",
+				key,
+				q.Class,
+			)
 		case p.Span.IsZero() && !q.Span.IsZero():
-			c.say(a.element(k), code.Implies, "a permission of span area may imply only permissions of span area; %q is of span %s", key, q.Span)
+			c.say(
+				a.element(k),
+				code.Implies,
+				"a permission of span area may imply only permissions of span area; %q is of span %s",
+				key,
+				q.Span,
+			)
 		}
 	}
 }
@@ -523,13 +607,23 @@ func (c *checker) sets() {
 		}
 		a := place(KindSet, i, s.ID)
 		if strings.HasPrefix(s.ID, ownPrefix) {
-			c.say(a.field("id"), code.BuiltIn, "ids of sets that begin with %q are reserved for Fachwerk's own sets: choose another", ownPrefix)
+			c.say(
+				a.field("id"),
+				code.BuiltIn,
+				"ids of sets that begin with %q are reserved for Fachwerk's own sets: choose another",
+				ownPrefix,
+			)
 		} else {
 			c.id(a, i, c.sets_)
 		}
 		c.name(a, "name", s.Name)
 		if s.System == OwnSystem {
-			c.say(a.field("system"), code.BuiltIn, "the system %q is built in and supplies its own sets: leave it out", OwnSystem)
+			c.say(
+				a.field("system"),
+				code.BuiltIn,
+				"the system %q is built in and supplies its own sets: leave it out",
+				OwnSystem,
+			)
 		}
 		c.ref(a.field("system"), KindSystem, s.System, c.systems_)
 		if s.CopyOf != nil {
@@ -556,8 +650,14 @@ func (c *checker) roles() {
 		c.permissions(a.field("permissions"), r.Permissions)
 		c.permissions(a.field("excludes"), r.Excludes)
 	}
-	c.acyclic(KindRole, len(c.d.Roles), func(i int) at { return place(KindRole, i, c.d.Roles[i].ID).field("inherits") }, c.roles_,
-		func(i int) []string { return c.d.Roles[i].Inherits }, "inherited roles")
+	c.acyclic(
+		KindRole,
+		len(c.d.Roles),
+		func(i int) at { return place(KindRole, i, c.d.Roles[i].ID).field("inherits") },
+		c.roles_,
+		func(i int) []string { return c.d.Roles[i].Inherits },
+		"inherited roles",
+	)
 }
 
 func (c *checker) groups() {
@@ -573,10 +673,18 @@ func (c *checker) groups() {
 		c.refs(a.field("groups"), KindGroup, g.Groups, c.groups_)
 		if g.Type == Rule {
 			if len(g.Users)+len(g.Groups) > 0 {
-				c.say(a, code.Either, "a group of kind rule finds its members by its rule: leave out users and groups, or make it static")
+				c.say(
+					a,
+					code.Either,
+					"a group of kind rule finds its members by its rule: leave out users and groups, or make it static",
+				)
 			}
 			if strings.TrimSpace(g.Rule) == "" {
-				c.say(a.field("rule"), code.Either, "expected the filter that finds the members of a group of kind rule")
+				c.say(
+					a.field("rule"),
+					code.Either,
+					"expected the filter that finds the members of a group of kind rule",
+				)
 			} else {
 				c.filter(a.field("rule"), g.Rule)
 			}
@@ -585,9 +693,27 @@ func (c *checker) groups() {
 		}
 	}
 	externalID := func(g *Group) string { return g.ExternalID }
-	unique(c, KindGroup, c.d.Groups, c.was().Groups, distinct[*Group]{"externalId", "", externalID, func(g *Group, text string) bool { return g.ExternalID == text }, externalID})
-	c.acyclic(KindGroup, len(c.d.Groups), func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") }, c.groups_,
-		func(i int) []string { return c.d.Groups[i].Groups }, "nested groups")
+	unique(
+		c,
+		KindGroup,
+		c.d.Groups,
+		c.was().Groups,
+		distinct[*Group]{
+			"externalId",
+			"",
+			externalID,
+			func(g *Group, text string) bool { return g.ExternalID == text },
+			externalID,
+		},
+	)
+	c.acyclic(
+		KindGroup,
+		len(c.d.Groups),
+		func(i int) at { return place(KindGroup, i, c.d.Groups[i].ID).field("groups") },
+		c.groups_,
+		func(i int) []string { return c.d.Groups[i].Groups },
+		"nested groups",
+	)
 }
 
 // distinct is a field whose texts must differ.
@@ -598,7 +724,8 @@ type distinct[T any] struct {
 	written       func(o T) string            // the text as it is written
 }
 
-// unique tells where texts that must differ are the same; before is the list as it was. The list is gone through once, since it can be very long.
+// unique tells where texts that must differ are the same; before is the list as it was. The list is gone through
+// once, since it can be very long.
 func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distinct[T]) {
 	type looked struct {
 		distinct[T]
@@ -635,7 +762,8 @@ func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distin
 				continue
 			}
 			if first, twice := l.seen[text]; twice {
-				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark).naming(kind, t[first].Ident())
+				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark).
+					naming(kind, t[first].Ident())
 				continue
 			}
 			l.seen[text] = i
@@ -706,7 +834,13 @@ func (c *checker) delegations() {
 		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
 		for j, action := range x.Actions {
 			if !slices.Contains(DelegableActions, action) {
-				c.say(a.field("actions").element(j), code.Value, "expected one of %s, not %q", quoteAll(DelegableActions), action)
+				c.say(
+					a.field("actions").element(j),
+					code.Value,
+					"expected one of %s, not %q",
+					quoteAll(DelegableActions),
+					action,
+				)
 			}
 		}
 		c.refs(a.field("roles"), KindRole, x.Roles, c.roles_)

@@ -32,14 +32,25 @@ func (c *checker) users() {
 		}
 	}
 	externalID := func(u *User) string { return u.ExternalID }
-	unique(c, KindUser, c.d.Users, c.was().Users,
+	unique(
+		c,
+		KindUser,
+		c.d.Users,
+		c.was().Users,
 		distinct[*User]{"userName", " (case does not count)", func(u *User) string {
 			if u.State == UserDeleted {
 				return ""
 			}
 			return Fold(u.UserName)
 		}, func(u *User, text string) bool { return filter.Folds(u.UserName, text) }, func(u *User) string { return u.UserName }},
-		distinct[*User]{"externalId", "", externalID, func(u *User, text string) bool { return u.ExternalID == text }, externalID})
+		distinct[*User]{
+			"externalId",
+			"",
+			externalID,
+			func(u *User, text string) bool { return u.ExternalID == text },
+			externalID,
+		},
+	)
 	c.managers()
 }
 
@@ -51,7 +62,8 @@ func (c *checker) was() *Design {
 	return c.before
 }
 
-// managers finds cycles in the reporting lines. Each person has one manager at most, so no recursion is needed however long a line is.
+// managers finds cycles in the reporting lines. Each person has one manager at most, so no recursion is needed
+// however long a line is.
 func (c *checker) managers() {
 	next := func(i int) int {
 		if m := c.d.Users[i].Manager; m != "" {
@@ -76,7 +88,13 @@ func (c *checker) managers() {
 						break
 					}
 				}
-				p := c.say(place(KindUser, j, c.d.Users[j].ID).field("manager"), code.Cycle, "closes a cycle of managers: %s → %s", strings.Join(names, " → "), names[0])
+				p := c.say(
+					place(KindUser, j, c.d.Users[j].ID).field("manager"),
+					code.Cycle,
+					"closes a cycle of managers: %s → %s",
+					strings.Join(names, " → "),
+					names[0],
+				)
 				for _, id := range names {
 					p.naming(KindUser, id)
 				}
@@ -106,7 +124,13 @@ func (c *checker) assignments() {
 		c.value(a, "mode", string(x.Mode))
 		if g, ok := c.groups_(x.Subject.Group); ok && known {
 			if home := c.d.Groups[g].Area; home != "" && !c.covers(home, orRoot(x.Area, c.root)) {
-				c.say(a.field("area"), code.Misplaced, "the group %q has the home area %q and can be granted only there or below", x.Subject.Group, home)
+				c.say(
+					a.field("area"),
+					code.Misplaced,
+					"the group %q has the home area %q and can be granted only there or below",
+					x.Subject.Group,
+					home,
+				)
 			}
 		}
 		if !x.From.IsZero() && !x.Until.IsZero() && !x.From.Before(x.Until) {

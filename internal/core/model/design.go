@@ -53,7 +53,8 @@ func EachChange[T Keyed](a, b Table[T], do func(i, j int)) {
 	})
 }
 
-// EachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them lacks.
+// EachPair walks two tables together and calls do with the places of what has the same id, -1 for what one of them
+// lacks.
 func EachPair[T Keyed](a, b Table[T], do func(i, j int)) {
 	i, j := 0, 0
 	for i < len(a) || j < len(b) {
@@ -105,8 +106,8 @@ func BuildSound(d *Design) *Design {
 	return d
 }
 
-// Build completes lists of objects, in any order, into a design: it fills in defaults, sorts, and adds what every design has. What
-// it is given must have passed [Check]; the objects become the design's own.
+// Build completes lists of objects, in any order, into a design: it fills in defaults, sorts, and adds what every
+// design has. What it is given must have passed [Check]; the objects become the design's own.
 func Build(d *Design) *Design {
 	d.built = true
 	if d.Organisation == nil {
@@ -184,7 +185,11 @@ func (d *Design) Permission(key string) (*Permission, bool) {
 	if !ok {
 		return nil, false
 	}
-	i, ok := slices.BinarySearchFunc(s.Permissions, key, func(p *Permission, key string) int { return strings.Compare(p.Key, key) })
+	i, ok := slices.BinarySearchFunc(
+		s.Permissions,
+		key,
+		func(p *Permission, key string) int { return strings.Compare(p.Key, key) },
+	)
 	if !ok {
 		return nil, false
 	}

@@ -13,8 +13,11 @@ func TestBuildCompletesADesign(t *testing.T) {
 	d := Build(&Design{
 		Organisation: &Organisation{Name: "N"},
 		Areas:        Table[*Area]{{ID: "z", Name: "Z", Parent: "top"}, {ID: "top", Name: "Top"}},
-		Roles:        Table[*Role]{{ID: "b", Name: "B", Sets: []string{SetOwner, SetAuditor, SetOwner}}, {ID: "a", Name: "A"}},
-		Users:        Table[*User]{{ID: "u", UserName: "u", DisplayName: "U", Area: "top"}},
+		Roles: Table[*Role]{
+			{ID: "b", Name: "B", Sets: []string{SetOwner, SetAuditor, SetOwner}},
+			{ID: "a", Name: "A"},
+		},
+		Users: Table[*User]{{ID: "u", UserName: "u", DisplayName: "U", Area: "top"}},
 	})
 	if d.Root() != "top" || d.Areas[0].ID != "top" || d.Roles[0].ID != "a" {
 		t.Errorf("the lists are not in order: %v %v", d.Areas, d.Roles)
@@ -43,7 +46,9 @@ func TestOwnSystemIsWellFormed(t *testing.T) {
 	own, _ := d.Systems.Find(OwnSystem)
 	owner, _ := d.Sets.Find(SetOwner)
 	for _, p := range own.Permissions {
-		if system, _, _, ok := Parts(p.Key); !ok || system != OwnSystem || p.Span != SpanOrganisation || p.Label == "" || p.Description == "" {
+		if system, _, _, ok := Parts(p.Key); !ok || system != OwnSystem || p.Span != SpanOrganisation ||
+			p.Label == "" ||
+			p.Description == "" {
 			t.Errorf("the right %+v is not whole", p)
 		}
 		if !slices.Contains(owner.Permissions, p.Key) {
@@ -69,12 +74,29 @@ func TestOwnSystemIsWellFormed(t *testing.T) {
 }
 
 func TestWithSharesWhatStays(t *testing.T) {
-	d := Build(&Design{Organisation: &Organisation{Name: "N"}, Users: Table[*User]{{ID: "a", UserName: "a", DisplayName: "A"}, {ID: "b", UserName: "b", DisplayName: "B"}}, Groups: Table[*Group]{{ID: "g", Name: "G"}}})
-	n := d.With([]Edit{{KindUser, "b", nil}, {KindUser, "c", &User{ID: "c", UserName: "c", DisplayName: "C", Area: ImplicitRoot}}, {KindUser, "a", &User{ID: "a"}}, {KindUser, "a", d.Users[0]}})
+	d := Build(
+		&Design{
+			Organisation: &Organisation{Name: "N"},
+			Users: Table[*User]{
+				{ID: "a", UserName: "a", DisplayName: "A"},
+				{ID: "b", UserName: "b", DisplayName: "B"},
+			},
+			Groups: Table[*Group]{{ID: "g", Name: "G"}},
+		},
+	)
+	n := d.With(
+		[]Edit{
+			{KindUser, "b", nil},
+			{KindUser, "c", &User{ID: "c", UserName: "c", DisplayName: "C", Area: ImplicitRoot}},
+			{KindUser, "a", &User{ID: "a"}},
+			{KindUser, "a", d.Users[0]},
+		},
+	)
 	if len(d.Users) != 2 || d.Users[1].ID != "b" {
 		t.Errorf("the design that was altered is %v", d.Users)
 	}
-	if len(n.Users) != 2 || n.Users[0] != d.Users[0] || n.Users[1].ID != "c" || n.Users[1].Area != "" || n.Users[1].State != UserActive {
+	if len(n.Users) != 2 || n.Users[0] != d.Users[0] || n.Users[1].ID != "c" || n.Users[1].Area != "" ||
+		n.Users[1].State != UserActive {
 		t.Errorf("the altered design has %+v", n.Users)
 	}
 	if &n.Groups[0] != &d.Groups[0] {
@@ -82,7 +104,8 @@ func TestWithSharesWhatStays(t *testing.T) {
 	}
 }
 
-// TestTheImplicitRoot belongs to a design whose author named no areas, and comes to stand in it with the first area that lies in it.
+// TestTheImplicitRoot belongs to a design whose author named no areas, and comes to stand in it with the first area
+// that lies in it.
 func TestTheImplicitRoot(t *testing.T) {
 	d := Build(&Design{Organisation: &Organisation{Name: "N"}})
 	if d.Root() != ImplicitRoot || !d.HasImplicitRoot() {
@@ -100,23 +123,40 @@ func TestTheImplicitRoot(t *testing.T) {
 		t.Error("without its areas the design has no root")
 	}
 	// A database that holds only the child, since the root was never written, is whole again.
-	if again := Build(&Design{Organisation: &Organisation{Name: "N"}, Areas: Table[*Area]{{ID: "c", Name: "C", Parent: ImplicitRoot}}}); again.Root() != ImplicitRoot || len(Check(again)) > 0 {
+	if again := Build(&Design{Organisation: &Organisation{Name: "N"}, Areas: Table[*Area]{{ID: "c", Name: "C", Parent: ImplicitRoot}}}); again.Root() != ImplicitRoot ||
+		len(Check(again)) > 0 {
 		t.Errorf("read back: %v %v", again.Areas, Check(again))
 	}
 }
 
 func TestReferencesFindEveryMention(t *testing.T) {
 	d := &Design{
-		Licences:    Table[*Licence]{{ID: "x", Covers: []string{"l"}}},
-		Areas:       Table[*Area]{{ID: "x", Parent: "a"}},
-		Systems:     Table[*System]{{ID: "x", Licence: "l", Permissions: []*Permission{{Key: "x:a:b", Licence: "l"}}}},
-		Sets:        Table[*Set]{{ID: "x", System: "y", Owner: "u", CopyOf: &CopyOf{Set: "s"}}},
-		Roles:       Table[*Role]{{ID: "x", Owner: "u", Sets: []string{"s"}, Inherits: []string{"r"}}},
-		Groups:      Table[*Group]{{ID: "x", Owner: "u", Area: "a", Users: []string{"u"}, Groups: []string{"g"}}},
-		Users:       Table[*User]{{ID: "x", Area: "a", Manager: "u", Licences: []string{"l"}, LastUse: map[string]time.Time{"y": {}}}},
-		Assignments: Table[*Assignment]{{ID: "x", Subject: Subject{User: "u"}, Role: "r", Area: "a"}, {ID: "z", Subject: Subject{Group: "g"}, Set: "s"}},
-		Conflicts:   Table[*Conflict]{{ID: "x", Items: []Item{{Role: "r"}}, Exceptions: []Exception{{User: "u"}}}},
-		Delegations: Table[*Delegation]{{ID: "x", Delegate: Subject{User: "u"}, People: People{Area: "a"}, Roles: []string{"r"}, Sets: []string{"s"}, Groups: []string{"g"}, Area: "a"}, {ID: "z", Delegate: Subject{Group: "g"}, People: People{Group: "g"}}},
+		Licences: Table[*Licence]{{ID: "x", Covers: []string{"l"}}},
+		Areas:    Table[*Area]{{ID: "x", Parent: "a"}},
+		Systems:  Table[*System]{{ID: "x", Licence: "l", Permissions: []*Permission{{Key: "x:a:b", Licence: "l"}}}},
+		Sets:     Table[*Set]{{ID: "x", System: "y", Owner: "u", CopyOf: &CopyOf{Set: "s"}}},
+		Roles:    Table[*Role]{{ID: "x", Owner: "u", Sets: []string{"s"}, Inherits: []string{"r"}}},
+		Groups:   Table[*Group]{{ID: "x", Owner: "u", Area: "a", Users: []string{"u"}, Groups: []string{"g"}}},
+		Users: Table[*User]{
+			{ID: "x", Area: "a", Manager: "u", Licences: []string{"l"}, LastUse: map[string]time.Time{"y": {}}},
+		},
+		Assignments: Table[*Assignment]{
+			{ID: "x", Subject: Subject{User: "u"}, Role: "r", Area: "a"},
+			{ID: "z", Subject: Subject{Group: "g"}, Set: "s"},
+		},
+		Conflicts: Table[*Conflict]{{ID: "x", Items: []Item{{Role: "r"}}, Exceptions: []Exception{{User: "u"}}}},
+		Delegations: Table[*Delegation]{
+			{
+				ID:       "x",
+				Delegate: Subject{User: "u"},
+				People:   People{Area: "a"},
+				Roles:    []string{"r"},
+				Sets:     []string{"s"},
+				Groups:   []string{"g"},
+				Area:     "a",
+			},
+			{ID: "z", Delegate: Subject{Group: "g"}, People: People{Group: "g"}},
+		},
 	}
 	for of, want := range map[[2]string]int{{"licence", "l"}: 4, {"area", "a"}: 6, {"system", "y"}: 2, {"set", "s"}: 4, {"role", "r"}: 4, {"group", "g"}: 5, {"user", "u"}: 8, {"user", "nobody"}: 0} {
 		refs := d.References(Kind(of[0]), of[1])

@@ -10,9 +10,11 @@ import (
 
 // Field is one field of a kind of object, or of a part of one. What it is follows from the tags of the struct:
 //
-//   - json: its name in the model file, and in everything that is told of it; one that is never left out is required;
+//   - json: its name in the model file, and in everything that is told of it; one that is never left out is
+//     required;
 //   - ref: the kind of object, or "permission", that it names, by id or key; of a map, its keys do;
-//   - gone: what becomes of the object if what the field names is deleted and nothing else is named instead (see [Gone]);
+//   - gone: what becomes of the object if what the field names is deleted and nothing else is named instead (see
+//     [Gone]);
 //   - said: the field in words, if these are not its name;
 //   - means: in words, what it means if it is left out;
 //   - joins, leaves: how a sentence tells that something comes into a list or goes; "|" stands for what it is;
@@ -68,8 +70,20 @@ func layoutOf(t reflect.Type) *layout {
 	for i := range t.NumField() {
 		f := t.Field(i)
 		name, options, _ := strings.Cut(f.Tag.Get("json"), ",")
-		field := Field{Name: name, Ref: Kind(f.Tag.Get("ref")), Gone: GoneOut, Said: f.Tag.Get("said"), Means: f.Tag.Get("means"),
-			Joins: f.Tag.Get("joins"), Leaves: f.Tag.Get("leaves"), Fed: f.Tag.Get("fed") != "", Required: options == "", index: i}
+		field := Field{
+			Name:  name,
+			Ref:   Kind(f.Tag.Get("ref")),
+			Gone:  GoneOut,
+			Said:  f.Tag.Get("said"),
+			Means: f.Tag.Get("means"),
+			Joins: f.Tag.Get(
+				"joins",
+			),
+			Leaves:   f.Tag.Get("leaves"),
+			Fed:      f.Tag.Get("fed") != "",
+			Required: options == "",
+			index:    i,
+		}
 		if gone := f.Tag.Get("gone"); gone != "" {
 			field.Gone = Gone(gone)
 		}
@@ -102,7 +116,8 @@ func Fields(kind Kind) []Field {
 	return layouts[reflect.TypeOf(k.fresh()).Elem()].fields
 }
 
-// FieldsIn describes the fields of a struct that is an object of a kind, or a part of one; nothing of what is told as one value.
+// FieldsIn describes the fields of a struct that is an object of a kind, or a part of one; nothing of what is told
+// as one value.
 func FieldsIn(t reflect.Type) []Field {
 	if l := layouts[t]; l != nil {
 		return l.fields
@@ -129,7 +144,8 @@ func (f Field) list(o Object) []string {
 	return list
 }
 
-// Lists gives, of a field that is a list of texts, what it holds in two objects of its kind; nothing for one that is nil.
+// Lists gives, of a field that is a list of texts, what it holds in two objects of its kind; nothing for one that
+// is nil.
 func (f Field) Lists(a, b Object) (inA, inB []string) {
 	if a != nil {
 		inA = f.list(a)
@@ -145,7 +161,8 @@ func valueOf(o Object) (reflect.Value, *layout) {
 	return v, layouts[v.Type()]
 }
 
-// Same tells whether two objects, either of which may be nil, say the same: whether the model file would have the same of them.
+// Same tells whether two objects, either of which may be nil, say the same: whether the model file would have the
+// same of them.
 func Same(a, b Object) bool {
 	if a == nil || b == nil || a == b {
 		return a == b

@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// description is what there is to know of a kind: what is said of it here, and nowhere else. Its fields describe themselves, by the tags of
-// the kind's struct (see [Field]).
+// description is what there is to know of a kind: what is said of it here, and nowhere else. Its fields describe
+// themselves, by the tags of the kind's struct (see [Field]).
 type description struct {
 	kind  Kind
 	word  string // in the interface's words; the kind itself if empty
@@ -19,13 +19,43 @@ type description struct {
 // descriptions lists every kind, in the order of [Kinds].
 var descriptions = []description{
 	{kind: KindOrganisation, fresh: func() Object { return &Organisation{} }},
-	{kind: KindLicence, fresh: func() Object { return &Licence{} }, table: in(func(d *Design) *Table[*Licence] { return &d.Licences })},
-	{kind: KindArea, fresh: func() Object { return &Area{} }, table: in(func(d *Design) *Table[*Area] { return &d.Areas })},
-	{kind: KindSystem, fresh: func() Object { return &System{} }, table: in(func(d *Design) *Table[*System] { return &d.Systems })},
-	{kind: KindSet, word: "permission set", fresh: func() Object { return &Set{} }, table: in(func(d *Design) *Table[*Set] { return &d.Sets })},
-	{kind: KindRole, fresh: func() Object { return &Role{} }, table: in(func(d *Design) *Table[*Role] { return &d.Roles })},
-	{kind: KindGroup, fresh: func() Object { return &Group{} }, table: in(func(d *Design) *Table[*Group] { return &d.Groups })},
-	{kind: KindUser, word: "person", fresh: func() Object { return &User{} }, table: in(func(d *Design) *Table[*User] { return &d.Users })},
+	{
+		kind:  KindLicence,
+		fresh: func() Object { return &Licence{} },
+		table: in(func(d *Design) *Table[*Licence] { return &d.Licences }),
+	},
+	{
+		kind:  KindArea,
+		fresh: func() Object { return &Area{} },
+		table: in(func(d *Design) *Table[*Area] { return &d.Areas }),
+	},
+	{
+		kind:  KindSystem,
+		fresh: func() Object { return &System{} },
+		table: in(func(d *Design) *Table[*System] { return &d.Systems }),
+	},
+	{
+		kind:  KindSet,
+		word:  "permission set",
+		fresh: func() Object { return &Set{} },
+		table: in(func(d *Design) *Table[*Set] { return &d.Sets }),
+	},
+	{
+		kind:  KindRole,
+		fresh: func() Object { return &Role{} },
+		table: in(func(d *Design) *Table[*Role] { return &d.Roles }),
+	},
+	{
+		kind:  KindGroup,
+		fresh: func() Object { return &Group{} },
+		table: in(func(d *Design) *Table[*Group] { return &d.Groups }),
+	},
+	{
+		kind:  KindUser,
+		word:  "person",
+		fresh: func() Object { return &User{} },
+		table: in(func(d *Design) *Table[*User] { return &d.Users }),
+	},
 	{kind: KindAssignment, fresh: func() Object { return &Assignment{} },
 		table: in(func(d *Design) *Table[*Assignment] { return &d.Assignments })},
 	{kind: KindConflict, fresh: func() Object { return &Conflict{} },
@@ -151,7 +181,8 @@ func (d *Design) Get(kind Kind, id string) Object {
 	return nil
 }
 
-// All calls do with every object that the design's author made, kind by kind in the order of [Kinds]; what is built in is left out.
+// All calls do with every object that the design's author made, kind by kind in the order of [Kinds]; what is built
+// in is left out.
 func (d *Design) All(do func(Object)) {
 	if d.Organisation != nil {
 		do(d.Organisation)

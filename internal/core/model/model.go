@@ -202,7 +202,8 @@ type Assignment struct {
 	Contact bool      `json:"contact,omitempty"`
 }
 
-// GrantKey is what an assignment gives to whom, where, how far and how long. Two assignments with the same key are the same grant.
+// GrantKey is what an assignment gives to whom, where, how far and how long. Two assignments with the same key are
+// the same grant.
 type GrantKey struct {
 	Subject     Subject
 	Role, Set   string
@@ -220,7 +221,16 @@ func (o *Assignment) Key() GrantKey {
 		}
 		return t.Unix()
 	}
-	return GrantKey{o.Subject, o.Role, o.Set, o.Area, cmp.Or(o.Reach, ReachArea), cmp.Or(o.Mode, Full), seconds(o.From), seconds(o.Until)}
+	return GrantKey{
+		o.Subject,
+		o.Role,
+		o.Set,
+		o.Area,
+		cmp.Or(o.Reach, ReachArea),
+		cmp.Or(o.Mode, Full),
+		seconds(o.From),
+		seconds(o.Until),
+	}
 }
 
 // Item is a permission or a role that a conflict counts.

@@ -50,20 +50,68 @@ func BuiltIn(kind Kind, id string) bool {
 
 func ownSystem() *System {
 	p := func(key, label, description string, class Class, risk int, implies ...string) *Permission {
-		return &Permission{Key: key, Label: label, Description: description, Module: "Administration", Class: class, Risk: risk, Span: SpanOrganisation, Implies: implies}
+		return &Permission{
+			Key:         key,
+			Label:       label,
+			Description: description,
+			Module:      "Administration",
+			Class:       class,
+			Risk:        risk,
+			Span:        SpanOrganisation,
+			Implies:     implies,
+		}
 	}
-	return &System{ID: OwnSystem, Name: "Fachwerk", Description: "What people may do in Fachwerk itself.", Permissions: []*Permission{
-		p(ViewDesign, "See the design", "See all people, groups, roles, sets, permissions and assignments, and ask about them.", Read, 1),
-		p(EditDesign, "Edit the design", "Put changes to groups, roles, sets, areas and conflicts into a draft and apply them.", Admin, 2, ViewDesign),
-		p(EditPeople, "Edit people", "Invite, change, lock, deactivate and delete people.", Admin, 2, ViewDesign),
-		p(EditAssignments, "Assign", "Give and take away roles and sets.", Admin, 3, ViewDesign),
-		p(EditDelegations, "Delegate", "Hand part of the administration to others.", Admin, 3, ViewDesign),
-		p(EditCatalogue, "Edit catalogues", "Bring in and change systems, their permissions and licences.", Admin, 2, ViewDesign),
-		p(ViewHistory, "See the history", "See every revision: who changed what, when and why.", Read, 0, ViewDesign),
-		p(ViewReviews, "See reviews", "See every review with its items, decisions and outcome.", Read, 0, ViewDesign),
-		p(RunReviews, "Run reviews", "Open and close access reviews.", Admin, 2, ViewReviews),
-		p(ManageTokens, "Manage tokens", "Make and withdraw the tokens that programs sign in with.", Admin, 3),
-	}}
+	return &System{
+		ID:          OwnSystem,
+		Name:        "Fachwerk",
+		Description: "What people may do in Fachwerk itself.",
+		Permissions: []*Permission{
+			p(
+				ViewDesign,
+				"See the design",
+				"See all people, groups, roles, sets, permissions and assignments, and ask about them.",
+				Read,
+				1,
+			),
+			p(
+				EditDesign,
+				"Edit the design",
+				"Put changes to groups, roles, sets, areas and conflicts into a draft and apply them.",
+				Admin,
+				2,
+				ViewDesign,
+			),
+			p(EditPeople, "Edit people", "Invite, change, lock, deactivate and delete people.", Admin, 2, ViewDesign),
+			p(EditAssignments, "Assign", "Give and take away roles and sets.", Admin, 3, ViewDesign),
+			p(EditDelegations, "Delegate", "Hand part of the administration to others.", Admin, 3, ViewDesign),
+			p(
+				EditCatalogue,
+				"Edit catalogues",
+				"Bring in and change systems, their permissions and licences.",
+				Admin,
+				2,
+				ViewDesign,
+			),
+			p(
+				ViewHistory,
+				"See the history",
+				"See every revision: who changed what, when and why.",
+				Read,
+				0,
+				ViewDesign,
+			),
+			p(
+				ViewReviews,
+				"See reviews",
+				"See every review with its items, decisions and outcome.",
+				Read,
+				0,
+				ViewDesign,
+			),
+			p(RunReviews, "Run reviews", "Open and close access reviews.", Admin, 2, ViewReviews),
+			p(ManageTokens, "Manage tokens", "Make and withdraw the tokens that programs sign in with.", Admin, 3),
+		},
+	}
 }
 
 func ownSets() []*Set {
@@ -71,10 +119,32 @@ func ownSets() []*Set {
 		return &Set{ID: id, Name: name, Description: description, System: OwnSystem, Permissions: permissions}
 	}
 	return []*Set{
-		own(SetOwner, "Fachwerk: owner", "Everything in Fachwerk.",
-			ViewDesign, EditDesign, EditPeople, EditAssignments, EditDelegations, EditCatalogue, ViewHistory, ViewReviews, RunReviews, ManageTokens),
-		own(SetAdministrator, "Fachwerk: administrator", "Designs and assigns access; makes no delegations and no tokens.",
-			EditDesign, EditPeople, EditAssignments, EditCatalogue, ViewHistory, RunReviews),
+		own(
+			SetOwner,
+			"Fachwerk: owner",
+			"Everything in Fachwerk.",
+			ViewDesign,
+			EditDesign,
+			EditPeople,
+			EditAssignments,
+			EditDelegations,
+			EditCatalogue,
+			ViewHistory,
+			ViewReviews,
+			RunReviews,
+			ManageTokens,
+		),
+		own(
+			SetAdministrator,
+			"Fachwerk: administrator",
+			"Designs and assigns access; makes no delegations and no tokens.",
+			EditDesign,
+			EditPeople,
+			EditAssignments,
+			EditCatalogue,
+			ViewHistory,
+			RunReviews,
+		),
 		own(SetAuditor, "Fachwerk: auditor", "Sees everything, changes nothing.",
 			ViewDesign, ViewHistory, ViewReviews),
 	}

@@ -11,7 +11,8 @@ type Reference struct {
 	Field string
 }
 
-// References gives everything in a design that mentions the object of a kind with an id, by kind and id of what mentions it.
+// References gives everything in a design that mentions the object of a kind with an id, by kind and id of what
+// mentions it.
 func (d *Design) References(kind Kind, id string) (out []Reference) {
 	for _, k := range tables {
 		if !layouts[reflect.TypeOf(k.fresh()).Elem()].refs[kind] {
@@ -29,7 +30,8 @@ func (d *Design) References(kind Kind, id string) (out []Reference) {
 	return out
 }
 
-// Mentions gives the fields in which an object mentions the object of a kind with an id, or a permission with a key, each once.
+// Mentions gives the fields in which an object mentions the object of a kind with an id, or a permission with a
+// key, each once.
 func Mentions(o Object, kind Kind, id string) (fields []string) {
 	v, l := valueOf(o)
 	if id == "" || !l.refs[kind] {
@@ -73,8 +75,8 @@ func (f *Field) names(v reflect.Value, kind Kind, id string) bool {
 	return false
 }
 
-// Rename makes a field of an object that mentions one object mention another of its kind, or nothing if to is empty: what stands in a list or beside something else then
-// goes out of it. The object is altered.
+// Rename makes a field of an object that mentions one object mention another of its kind, or nothing if to is
+// empty: what stands in a list or beside something else then goes out of it. The object is altered.
 func Rename(o Object, field string, kind Kind, id, to string) {
 	v, l := valueOf(o)
 	for i := range l.fields {

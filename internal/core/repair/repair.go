@@ -1,5 +1,5 @@
-// Package repair finds the smallest changes by which a person comes to have a permission that they lack (docs/semantics.md, §7), and tells what else
-// each would do.
+// Package repair finds the smallest changes by which a person comes to have a permission that they lack
+// (docs/semantics.md, §7), and tells what else each would do.
 package repair
 
 import (
@@ -28,8 +28,9 @@ const Most = 8
 // span is for how long something that has ended is given again, if nothing else is said.
 const span = 90 * 24 * time.Hour
 
-// Find gives the repairs for a person, a permission and a record at t, the smallest first: those by which fewest others gain, no conflict comes up, and the person gains
-// least beside. It is empty if the permission is allowed already, or if one of them does not exist. Each is well-formed, and has been tried.
+// Find gives the repairs for a person, a permission and a record at t, the smallest first: those by which fewest
+// others gain, no conflict comes up, and the person gains least beside. It is empty if the permission is allowed
+// already, or if one of them does not exist. Each is well-formed, and has been tried.
 func Find(x *index.Index, user, permission string, r index.Record, t time.Time) []Repair {
 	f := finder{x: x, user: user, permission: permission, record: r, t: t}
 	u, ok := x.Design().Users.Find(user)
@@ -42,7 +43,12 @@ func Find(x *index.Index, user, permission string, r index.Record, t time.Time) 
 	f.join()
 	f.assign()
 	slices.SortStableFunc(f.found, func(a, b Repair) int {
-		return cmp.Or(cmp.Compare(a.Others, b.Others), cmp.Compare(clashes(a), clashes(b)), cmp.Compare(len(a.Extra), len(b.Extra)), cmp.Compare(len(a.Ops), len(b.Ops)))
+		return cmp.Or(
+			cmp.Compare(a.Others, b.Others),
+			cmp.Compare(clashes(a), clashes(b)),
+			cmp.Compare(len(a.Extra), len(b.Extra)),
+			cmp.Compare(len(a.Ops), len(b.Ops)),
+		)
 	})
 	return f.found[:min(len(f.found), Most)]
 }
@@ -121,7 +127,10 @@ func (f *finder) try(e *edit) {
 	for _, p := range r.Impact.People {
 		switch {
 		case p.User == f.user:
-			r.Extra = slices.DeleteFunc(slices.Clone(p.Gains), func(h index.Holding) bool { return h.Permission == f.permission })
+			r.Extra = slices.DeleteFunc(
+				slices.Clone(p.Gains),
+				func(h index.Holding) bool { return h.Permission == f.permission },
+			)
 		case len(p.Gains) > 0:
 			r.Others++
 		}
@@ -155,7 +164,10 @@ func (f *finder) account(e *edit) {
 // lift clears what stands in the ways that there are, those first that least stands against.
 func (f *finder) lift() {
 	attempts := f.x.Attempts(f.user, f.permission, f.record, f.t)
-	slices.SortStableFunc(attempts, func(a, b index.Attempt) int { return cmp.Compare(len(a.Obstacles), len(b.Obstacles)) })
+	slices.SortStableFunc(
+		attempts,
+		func(a, b index.Attempt) int { return cmp.Compare(len(a.Obstacles), len(b.Obstacles)) },
+	)
 	for _, a := range attempts[:min(len(attempts), 2*Most)] {
 		e := &edit{d: f.x.Design()}
 		for _, s := range a.Way.Steps {
@@ -181,7 +193,10 @@ func (f *finder) clear(e *edit, s index.Step) {
 	default:
 		role, _ := e.d.Roles.Find(s.ID)
 		r := object(e, role)
-		r.Excludes = slices.DeleteFunc(r.Excludes, func(key string) bool { return slices.Contains(f.x.Standing([]string{key}), f.permission) })
+		r.Excludes = slices.DeleteFunc(
+			r.Excludes,
+			func(key string) bool { return slices.Contains(f.x.Standing([]string{key}), f.permission) },
+		)
 	}
 }
 
@@ -217,7 +232,10 @@ func (f *finder) join() {
 	for _, n := range f.x.Giving(f.permission) {
 		for _, a := range f.x.GrantsOf(n.Kind, n.ID) {
 			g, ok := d.Groups.Find(a.Subject.Group)
-			if !ok || g.Type == model.Rule || g.Source == model.Directory || !model.In(f.t, a.From, a.Until) || a.Reach != model.ReachArea || !f.x.Covers(a.Area, f.record.Area) || f.x.InGroup(f.user, g.ID) ||
+			if !ok || g.Type == model.Rule || g.Source == model.Directory || !model.In(f.t, a.From, a.Until) ||
+				a.Reach != model.ReachArea ||
+				!f.x.Covers(a.Area, f.record.Area) ||
+				f.x.InGroup(f.user, g.ID) ||
 				slices.ContainsFunc(all, func(c candidate) bool { return c.group == g }) {
 				continue
 			}
@@ -250,7 +268,13 @@ func (f *finder) assign() {
 		area = ""
 	}
 	for _, c := range all[:min(len(all), Most)] {
-		a := &model.Assignment{ID: freshID(d, f.user), Subject: model.Subject{User: f.user}, Area: area, Reach: model.ReachArea, Mode: model.Full}
+		a := &model.Assignment{
+			ID:      freshID(d, f.user),
+			Subject: model.Subject{User: f.user},
+			Area:    area,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		}
 		if c.Kind == model.KindRole {
 			a.Role = c.ID
 		} else {

@@ -18,26 +18,112 @@ var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 func gates() *model.Design {
 	to := func(user string) model.Subject { return model.Subject{User: user} }
 	live := func(id string, alter ...func(u *model.User)) *model.User {
-		u := &model.User{ID: id, UserName: id, DisplayName: id, State: model.UserActive, Source: model.Local, Licences: []string{"seat"}}
+		u := &model.User{
+			ID:          id,
+			UserName:    id,
+			DisplayName: id,
+			State:       model.UserActive,
+			Source:      model.Local,
+			Licences:    []string{"seat"},
+		}
 		for _, a := range alter {
 			a(u)
 		}
 		return u
 	}
 	return model.Build(&model.Design{Organisation: &model.Organisation{Name: "Outer Skerry"},
-		Areas:    model.Table[*model.Area]{{ID: "root", Name: "Outer Skerry"}, {ID: "east", Name: "East", Parent: "root"}, {ID: "west", Name: "West", Parent: "root"}},
+		Areas: model.Table[*model.Area]{
+			{ID: "root", Name: "Outer Skerry"},
+			{ID: "east", Name: "East", Parent: "root"},
+			{ID: "west", Name: "West", Parent: "root"},
+		},
 		Licences: model.Table[*model.Licence]{{ID: "seat", Name: "Seat"}},
-		Systems: model.Table[*model.System]{{ID: "q", Name: "Q", Licence: "seat", Permissions: []*model.Permission{{Key: "q:gate:view", Class: model.Read, Span: model.SpanArea}, {Key: "q:gate:open", Class: model.Write, Span: model.SpanArea, Implies: []string{"q:gate:view"}},
-			{Key: "q:log:wipe", Class: model.Admin, Span: model.SpanOrganisation}}}},
-		Sets:   model.Table[*model.Set]{{ID: "opens", Name: "Opens", Permissions: []string{"q:gate:open"}}, {ID: "wipes", Name: "Wipes", Permissions: []string{"q:log:wipe"}}},
-		Roles:  model.Table[*model.Role]{{ID: "clerk", Name: "Clerk", Sets: []string{"opens"}}},
-		Groups: model.Table[*model.Group]{{ID: "crew", Name: "Crew", Type: model.Static, Source: model.Local, Users: []string{"member"}}},
-		Users: model.Table[*model.User]{live("member"), live("nobody"), live("locked", func(u *model.User) { u.State = model.UserLocked }), live("ended", func(u *model.User) { u.Until = day.AddDate(0, 0, -1) }),
-			live("seatless", func(u *model.User) { u.Licences = nil }), live("reader"), live("expired"), live("elsewhere"), live("gone", func(u *model.User) { u.State = model.UserDeleted })},
-		Assignments: model.Table[*model.Assignment]{{ID: "crew", Subject: model.Subject{Group: "crew"}, Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full},
-			{ID: "locked", Subject: to("locked"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full}, {ID: "ended", Subject: to("ended"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full},
-			{ID: "seatless", Subject: to("seatless"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full}, {ID: "reader", Subject: to("reader"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.ReadOnly},
-			{ID: "expired", Subject: to("expired"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full, Until: day.AddDate(0, 0, -1)}, {ID: "elsewhere", Subject: to("elsewhere"), Role: "clerk", Area: "west", Reach: model.ReachArea, Mode: model.Full}},
+		Systems: model.Table[*model.System]{
+			{
+				ID:      "q",
+				Name:    "Q",
+				Licence: "seat",
+				Permissions: []*model.Permission{
+					{Key: "q:gate:view", Class: model.Read, Span: model.SpanArea},
+					{Key: "q:gate:open", Class: model.Write, Span: model.SpanArea, Implies: []string{"q:gate:view"}},
+					{Key: "q:log:wipe", Class: model.Admin, Span: model.SpanOrganisation},
+				},
+			},
+		},
+		Sets: model.Table[*model.Set]{
+			{ID: "opens", Name: "Opens", Permissions: []string{"q:gate:open"}},
+			{ID: "wipes", Name: "Wipes", Permissions: []string{"q:log:wipe"}},
+		},
+		Roles: model.Table[*model.Role]{{ID: "clerk", Name: "Clerk", Sets: []string{"opens"}}},
+		Groups: model.Table[*model.Group]{
+			{ID: "crew", Name: "Crew", Type: model.Static, Source: model.Local, Users: []string{"member"}},
+		},
+		Users: model.Table[*model.User]{
+			live("member"),
+			live("nobody"),
+			live("locked", func(u *model.User) { u.State = model.UserLocked }),
+			live("ended", func(u *model.User) { u.Until = day.AddDate(0, 0, -1) }),
+			live(
+				"seatless",
+				func(u *model.User) { u.Licences = nil },
+			),
+			live("reader"),
+			live("expired"),
+			live("elsewhere"),
+			live("gone", func(u *model.User) { u.State = model.UserDeleted }),
+		},
+		Assignments: model.Table[*model.Assignment]{
+			{
+				ID:      "crew",
+				Subject: model.Subject{Group: "crew"},
+				Role:    "clerk",
+				Area:    "east",
+				Reach:   model.ReachArea,
+				Mode:    model.Full,
+			},
+			{
+				ID:      "locked",
+				Subject: to("locked"),
+				Role:    "clerk",
+				Area:    "east",
+				Reach:   model.ReachArea,
+				Mode:    model.Full,
+			},
+			{ID: "ended", Subject: to("ended"), Role: "clerk", Area: "east", Reach: model.ReachArea, Mode: model.Full},
+			{
+				ID:      "seatless",
+				Subject: to("seatless"),
+				Role:    "clerk",
+				Area:    "east",
+				Reach:   model.ReachArea,
+				Mode:    model.Full,
+			},
+			{
+				ID:      "reader",
+				Subject: to("reader"),
+				Role:    "clerk",
+				Area:    "east",
+				Reach:   model.ReachArea,
+				Mode:    model.ReadOnly,
+			},
+			{
+				ID:      "expired",
+				Subject: to("expired"),
+				Role:    "clerk",
+				Area:    "east",
+				Reach:   model.ReachArea,
+				Mode:    model.Full,
+				Until:   day.AddDate(0, 0, -1),
+			},
+			{
+				ID:      "elsewhere",
+				Subject: to("elsewhere"),
+				Role:    "clerk",
+				Area:    "west",
+				Reach:   model.ReachArea,
+				Mode:    model.Full,
+			},
+		},
 	})
 }
 

@@ -1,4 +1,5 @@
-// Package review selects what an access review asks about, finds who decides, gathers the evidence, and turns decisions into changes.
+// Package review selects what an access review asks about, finds who decides, gathers the evidence, and turns
+// decisions into changes.
 package review
 
 import (
@@ -65,7 +66,8 @@ func (i Item) Target() (model.Kind, string) {
 	return model.KindSet, i.Set
 }
 
-// Items gives an item for every live person and every role or set that the person is assigned at t within a scope, by person and then by role and set.
+// Items gives an item for every live person and every role or set that the person is assigned at t within a scope,
+// by person and then by role and set.
 func Items(x *index.Index, scope Scope, t time.Time) []Item {
 	d := x.Design()
 	var people *filter.Filter
@@ -93,7 +95,9 @@ func Items(x *index.Index, scope Scope, t time.Time) []Item {
 	}
 	fits := map[[2]string]bool{} // whether a role or set is in the scope
 	for _, a := range d.Assignments {
-		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role || scope.Set != "" && a.Set != scope.Set || scope.Group != "" && !given[a] ||
+		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role ||
+			scope.Set != "" && a.Set != scope.Set ||
+			scope.Group != "" && !given[a] ||
 			!x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) {
 			continue
 		}
@@ -159,8 +163,9 @@ const (
 	ByPerson  = "person"
 )
 
-// Reviewer gives who decides an item: whom the deciders name, or else the fallback, or else the first of others who is live; never the person of
-// the item. It is empty if there is nobody. first tells that it is whom the deciders name.
+// Reviewer gives who decides an item: whom the deciders name, or else the fallback, or else the first of others who
+// is live; never the person of the item. It is empty if there is nobody. first tells that it is whom the deciders
+// name.
 func Reviewer(x *index.Index, i Item, who Deciders, t time.Time, others ...string) (reviewer string, first bool) {
 	d := x.Design()
 	var named []string
@@ -204,7 +209,8 @@ type Evidence struct {
 	Conflicts []string  // conflicts that the person breaks, to which it adds
 }
 
-// Scales gather the evidence for items of one design at one instant. What items have in common is found out once. They are for one goroutine.
+// Scales gather the evidence for items of one design at one instant. What items have in common is found out once.
+// They are for one goroutine.
 type Scales struct {
 	x        *index.Index
 	t        time.Time
@@ -234,7 +240,14 @@ type post struct{ title, department string }
 
 // NewScales gives scales for the items of a design at t.
 func NewScales(x *index.Index, t time.Time) *Scales {
-	s := &Scales{x: x, t: t, targets: map[Target]*target{}, peers: map[post]int{}, posts: map[string]post{}, breaches: duty.ByPerson(x, t)}
+	s := &Scales{
+		x:        x,
+		t:        t,
+		targets:  map[Target]*target{},
+		peers:    map[post]int{},
+		posts:    map[string]post{},
+		breaches: duty.ByPerson(x, t),
+	}
 	for _, u := range x.Design().Users {
 		p := postOf(u)
 		s.posts[u.ID] = p
@@ -325,8 +338,8 @@ func (e Evidence) Doubts(t time.Time) (out []string) {
 	return out
 }
 
-// Outcome says what really goes away from a person if some assignments end for them, and what of the item's role or set stays by another way. Both are
-// the widest only.
+// Outcome says what really goes away from a person if some assignments end for them, and what of the item's role or
+// set stays by another way. Both are the widest only.
 func Outcome(x *index.Index, i Item, ended []string, t time.Time) (goes, stays []index.Holding) {
 	before, after := x.Widest(i.User, t), x.Without(i.User, ended, t)
 	goes = index.Beyond(x, before, after)
@@ -340,7 +353,8 @@ func Outcome(x *index.Index, i Item, ended []string, t time.Time) (goes, stays [
 	return goes, stays
 }
 
-// Revoke gives the change that takes away the direct assignments of items that were revoked, as far as these still exist.
+// Revoke gives the change that takes away the direct assignments of items that were revoked, as far as these still
+// exist.
 func Revoke(d *model.Design, items []Item) []change.Op {
 	var ops []change.Op
 	for _, i := range items {
@@ -353,8 +367,9 @@ func Revoke(d *model.Design, items []Item) []change.Op {
 	return ops
 }
 
-// TakePersonOut gives the change after which a person is no longer in a group: out of it, and out of every group nested in it by which they are. It is an error if one
-// of these finds its members by a rule, comes from the directory or is built in; the error says which.
+// TakePersonOut gives the change after which a person is no longer in a group: out of it, and out of every group
+// nested in it by which they are. It is an error if one of these finds its members by a rule, comes from the
+// directory or is built in; the error says which.
 func TakePersonOut(x *index.Index, user, group string) ([]change.Op, error) {
 	d := x.Design()
 	var ops []change.Op

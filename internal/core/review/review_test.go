@@ -14,33 +14,80 @@ import (
 
 var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
 
-// design: ann and bea are in g, which has r at t1; ann has r by hand at t1 and t2 too; cy has r at t2, a set, and what has ended. The nested group n is in g.
+// design: ann and bea are in g, which has r at t1; ann has r by hand at t1 and t2 too; cy has r at t2, a set, and
+// what has ended. The nested group n is in g.
 func design(t *testing.T) *model.Design {
 	t.Helper()
 	ended := now.AddDate(0, 0, -1)
 	user := func(id, manager, title string) *model.User {
-		return &model.User{ID: id, UserName: id, DisplayName: strings.ToUpper(id), Manager: manager, JobTitle: title, Department: "D"}
+		return &model.User{
+			ID:          id,
+			UserName:    id,
+			DisplayName: strings.ToUpper(id),
+			Manager:     manager,
+			JobTitle:    title,
+			Department:  "D",
+		}
 	}
-	people := []*model.User{user("ann", "bea", "clerk"), user("bea", "", "clerk"), user("cy", "lou", "clerk"), user("dan", "", "clerk"), user("eve", "", "clerk"), user("lou", "", "lead")}
+	people := []*model.User{
+		user("ann", "bea", "clerk"),
+		user("bea", "", "clerk"),
+		user("cy", "lou", "clerk"),
+		user("dan", "", "clerk"),
+		user("eve", "", "clerk"),
+		user("lou", "", "lead"),
+	}
 	people[5].State = model.UserLocked
 	people[0].LastUse = map[string]time.Time{"s": now.AddDate(0, 0, -100)}
 	people[1].LastUse = map[string]time.Time{"s": now.AddDate(0, 0, -2)}
 	d := &model.Design{
 		Organisation: &model.Organisation{Name: "N"},
-		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "T1", Parent: "top"}, {ID: "t2", Name: "T2", Parent: "top"}},
-		Systems: model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}}}},
-			{ID: "z", Name: "Z", Permissions: []*model.Permission{{Key: "z:list:view"}}}},
-		Sets:  model.Table[*model.Set]{{ID: "look", Name: "Look", Permissions: []string{"z:list:view"}, Owner: "eve"}},
-		Roles: model.Table[*model.Role]{{ID: "r", Name: "R", Permissions: []string{"s:gate:open"}, Owner: "dan"}, {ID: "other", Name: "Other", Permissions: []string{"s:gate:view"}}},
-		Groups: model.Table[*model.Group]{{ID: "g", Name: "G", Users: []string{"ann", "lou"}, Groups: []string{"n"}, Owner: "eve"}, {ID: "n", Name: "Nested", Users: []string{"ann", "bea"}}, {ID: "rule", Name: "By rule", Type: model.Rule, Rule: `title eq "clerk"`},
-			{ID: "fed", Name: "Fed", Source: model.Directory, Users: []string{"ann"}}},
+		Areas: model.Table[*model.Area]{
+			{ID: "top", Name: "Top"},
+			{ID: "t1", Name: "T1", Parent: "top"},
+			{ID: "t2", Name: "T2", Parent: "top"},
+		},
+		Systems: model.Table[*model.System]{
+			{
+				ID:   "s",
+				Name: "S",
+				Permissions: []*model.Permission{
+					{Key: "s:gate:view"},
+					{Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}},
+				},
+			},
+			{ID: "z", Name: "Z", Permissions: []*model.Permission{{Key: "z:list:view"}}},
+		},
+		Sets: model.Table[*model.Set]{{ID: "look", Name: "Look", Permissions: []string{"z:list:view"}, Owner: "eve"}},
+		Roles: model.Table[*model.Role]{
+			{ID: "r", Name: "R", Permissions: []string{"s:gate:open"}, Owner: "dan"},
+			{ID: "other", Name: "Other", Permissions: []string{"s:gate:view"}},
+		},
+		Groups: model.Table[*model.Group]{
+			{ID: "g", Name: "G", Users: []string{"ann", "lou"}, Groups: []string{"n"}, Owner: "eve"},
+			{ID: "n", Name: "Nested", Users: []string{"ann", "bea"}},
+			{ID: "rule", Name: "By rule", Type: model.Rule, Rule: `title eq "clerk"`},
+			{ID: "fed", Name: "Fed", Source: model.Directory, Users: []string{"ann"}},
+		},
 		Users: people,
 		Assignments: model.Table[*model.Assignment]{
-			{ID: "1", Subject: model.Subject{User: "ann"}, Role: "r", Area: "t1"}, {ID: "2", Subject: model.Subject{User: "ann"}, Role: "r", Area: "t2"}, {ID: "3", Subject: model.Subject{Group: "g"}, Role: "r", Area: "t1"},
-			{ID: "4", Subject: model.Subject{User: "cy"}, Role: "r", Until: ended}, {ID: "5", Subject: model.Subject{User: "cy"}, Role: "other"}, {ID: "6", Subject: model.Subject{User: "cy"}, Role: "r", Area: "t2"},
+			{
+				ID:      "1",
+				Subject: model.Subject{User: "ann"},
+				Role:    "r",
+				Area:    "t1",
+			}, {ID: "2", Subject: model.Subject{User: "ann"}, Role: "r", Area: "t2"}, {ID: "3", Subject: model.Subject{Group: "g"}, Role: "r", Area: "t1"},
+			{
+				ID:      "4",
+				Subject: model.Subject{User: "cy"},
+				Role:    "r",
+				Until:   ended,
+			}, {ID: "5", Subject: model.Subject{User: "cy"}, Role: "other"}, {ID: "6", Subject: model.Subject{User: "cy"}, Role: "r", Area: "t2"},
 			{ID: "7", Subject: model.Subject{User: "cy"}, Set: "look"},
 		},
-		Conflicts: model.Table[*model.Conflict]{{ID: "c", Name: "C", Items: []model.Item{{Role: "r"}, {Role: "other"}}}},
+		Conflicts: model.Table[*model.Conflict]{
+			{ID: "c", Name: "C", Items: []model.Item{{Role: "r"}, {Role: "other"}}},
+		},
 	}
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		t.Fatal(problems)
@@ -54,7 +101,15 @@ func TestItems(t *testing.T) {
 	ann := review.Item{User: "ann", Role: "r", Direct: []string{"1", "2"}, Groups: []string{"g"}, Given: []string{"3"}}
 	annAt1 := review.Item{User: "ann", Role: "r", Direct: []string{"1"}, Groups: []string{"g"}, Given: []string{"3"}}
 	cyR := review.Item{User: "cy", Role: "r", Direct: []string{"6"}}
-	cyOther, cyLook := review.Item{User: "cy", Role: "other", Direct: []string{"5"}}, review.Item{User: "cy", Set: "look", Direct: []string{"7"}}
+	cyOther, cyLook := review.Item{
+		User:   "cy",
+		Role:   "other",
+		Direct: []string{"5"},
+	}, review.Item{
+		User:   "cy",
+		Set:    "look",
+		Direct: []string{"7"},
+	}
 	for _, c := range []struct {
 		scope review.Scope
 		want  []review.Item
@@ -169,14 +224,21 @@ func TestTakingOut(t *testing.T) {
 	if ops, err := review.TakePersonOut(x, "cy", "g"); err != nil || len(ops) != 0 {
 		t.Errorf("who is not in it: %v %v", ops, err)
 	}
-	if ops := review.TakeGrantOff(x.Design(), []string{"3", "gone"}); len(ops) != 1 || ops[0].ID != "3" || ops[0].After != nil {
+	if ops := review.TakeGrantOff(x.Design(), []string{"3", "gone"}); len(ops) != 1 || ops[0].ID != "3" ||
+		ops[0].After != nil {
 		t.Errorf("the grant off the group: %+v", ops)
 	}
 }
 
 func TestRevokeTakesWhatIsStillThere(t *testing.T) {
 	d := design(t)
-	ops := review.Revoke(d, []review.Item{{User: "ann", Direct: []string{"1", "gone"}, Groups: []string{"g"}}, {User: "bea", Groups: []string{"g"}}})
+	ops := review.Revoke(
+		d,
+		[]review.Item{
+			{User: "ann", Direct: []string{"1", "gone"}, Groups: []string{"g"}},
+			{User: "bea", Groups: []string{"g"}},
+		},
+	)
 	if len(ops) != 1 || ops[0].ID != "1" || ops[0].After != nil {
 		t.Errorf("the change is %+v", ops)
 	}

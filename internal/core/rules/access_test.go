@@ -127,7 +127,8 @@ func checkWay(t *testing.T, d *model.Design, user, permission string, w index.Wa
 		ok := true
 		switch from.Kind {
 		case model.KindUser:
-			ok = to.Kind == model.KindGroup && (plain{d}).member(from.ID, to.ID) || to.Kind == model.KindAssignment && w.Assignment.Subject.User == from.ID
+			ok = to.Kind == model.KindGroup && (plain{d}).member(from.ID, to.ID) ||
+				to.Kind == model.KindAssignment && w.Assignment.Subject.User == from.ID
 		case model.KindGroup:
 			if to.Kind == model.KindGroup {
 				g, _ := d.Groups.Find(to.ID)
@@ -139,7 +140,8 @@ func checkWay(t *testing.T, d *model.Design, user, permission string, w index.Wa
 			ok = w.Assignment.Role == to.ID || w.Assignment.Set == to.ID
 		case model.KindRole:
 			r, _ := d.Roles.Find(from.ID)
-			ok = slices.Contains(r.Inherits, to.ID) || slices.Contains(r.Sets, to.ID) || slices.Contains(r.Permissions, to.ID)
+			ok = slices.Contains(r.Inherits, to.ID) || slices.Contains(r.Sets, to.ID) ||
+				slices.Contains(r.Permissions, to.ID)
 			ok = ok && (plain{d}).role(from.ID)[permission]
 		case model.KindSet:
 			s, _ := d.Sets.Find(from.ID)
@@ -356,7 +358,10 @@ func TestViolationsAreThePlainReading(t *testing.T) {
 			for _, v := range duty.Of(x, u.ID, now) {
 				got = append(got, v.Conflict)
 				c, _ := d.Conflicts.Find(v.Conflict)
-				want := slices.ContainsFunc(c.Exceptions, func(e model.Exception) bool { return e.User == u.ID && now.Before(e.Until) })
+				want := slices.ContainsFunc(
+					c.Exceptions,
+					func(e model.Exception) bool { return e.User == u.ID && now.Before(e.Until) },
+				)
 				if v.Excepted != want {
 					t.Errorf("%s breaks %s, excepted %v, want %v", u.ID, v.Conflict, v.Excepted, want)
 				}
@@ -375,8 +380,8 @@ func TestViolationsAreThePlainReading(t *testing.T) {
 	}
 }
 
-// TestConnectTellsTheTruth holds the frame against the plain reading: who is shown to hold a permission holds it, and what is shown beneath a
-// person is what the person holds.
+// TestConnectTellsTheTruth holds the frame against the plain reading: who is shown to hold a permission holds it,
+// and what is shown beneath a person is what the person holds.
 func TestConnectTellsTheTruth(t *testing.T) {
 	each(t, func(t *testing.T, _ random, d *model.Design, x *index.Index) {
 		for _, key := range allKeys(d)[1:] {
@@ -433,12 +438,14 @@ func TestWhoHoldsIsThePlainReading(t *testing.T) {
 			for _, u := range d.Users {
 				var want []index.Holding
 				for _, h := range x.Widest(u.ID, at) {
-					if slices.Contains(q.Keys, h.Permission) && (plain{d}).effective(u.ID, at)[h] && (x.Covers(h.Area, q.Area) || x.Covers(q.Area, h.Area)) {
+					if slices.Contains(q.Keys, h.Permission) && (plain{d}).effective(u.ID, at)[h] &&
+						(x.Covers(h.Area, q.Area) || x.Covers(q.Area, h.Area)) {
 						want = append(want, h)
 					}
 				}
 				held, by := x.HeldOf(u.ID, q, at)
-				if !slices.Equal(held, want) || slices.Contains(got, u.ID) != (len(want) > 0) || (len(by) > 0) != (len(want) > 0) {
+				if !slices.Equal(held, want) || slices.Contains(got, u.ID) != (len(want) > 0) ||
+					(len(by) > 0) != (len(want) > 0) {
 					t.Errorf("%s holds %v of %v by %d assignments, want %v", u.ID, held, q, len(by), want)
 				}
 				// Without these assignments nothing of it is left.

@@ -50,7 +50,16 @@ func (r random) edit(d *model.Design) change.Op {
 		c.Limit++
 		return change.Put(d, c)
 	}
-	return change.Put(d, &model.Assignment{ID: "new", Subject: model.Subject{User: pick(r, d.Users).ID}, Role: pick(r, d.Roles).ID, Reach: model.ReachArea, Mode: model.Full})
+	return change.Put(
+		d,
+		&model.Assignment{
+			ID:      "new",
+			Subject: model.Subject{User: pick(r, d.Users).ID},
+			Role:    pick(r, d.Roles).ID,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
+	)
 }
 
 // edits makes a change of a few operations, each on what the ones before it made.
@@ -124,7 +133,8 @@ func TestOperationsSurviveBeingWritten(t *testing.T) {
 			t.Fatal(err)
 		}
 		for i, o := range ops {
-			if read[i].Kind != o.Kind || read[i].ID != o.ID || !change.Equal(read[i].Before, o.Before) || !change.Equal(read[i].After, o.After) {
+			if read[i].Kind != o.Kind || read[i].ID != o.ID || !change.Equal(read[i].Before, o.Before) ||
+				!change.Equal(read[i].After, o.After) {
 				t.Errorf("operation %d is read as %+v, was %+v", i, read[i], o)
 			}
 		}
@@ -153,12 +163,17 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 			agree(t, u.ID+" loses", p.Losses, was, is, x)
 			before, then := plain{d}.violates(u.ID, now), plain{after}.violates(u.ID, now)
 			for _, c := range impact.Conflicts {
-				if c.User == u.ID && !c.Cleared && !slices.Contains(then, c.Conflict) || c.User == u.ID && c.Cleared && !slices.Contains(before, c.Conflict) {
+				if c.User == u.ID && !c.Cleared && !slices.Contains(then, c.Conflict) ||
+					c.User == u.ID && c.Cleared && !slices.Contains(before, c.Conflict) {
 					t.Errorf("%s: the impact tells of the conflict %s, which is not so", u.ID, c.Conflict)
 				}
 			}
 			for _, id := range then {
-				if !slices.Contains(before, id) && !slices.ContainsFunc(impact.Conflicts, func(c change.ConflictImpact) bool { return c.User == u.ID && c.Conflict == id && !c.Cleared }) {
+				if !slices.Contains(before, id) &&
+					!slices.ContainsFunc(
+						impact.Conflicts,
+						func(c change.ConflictImpact) bool { return c.User == u.ID && c.Conflict == id && !c.Cleared },
+					) {
 					t.Errorf("%s comes to break %s, and the impact does not tell", u.ID, id)
 				}
 			}
@@ -169,7 +184,8 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 	}
 }
 
-// agree holds told gains (or losses) against what is in one set of effective permissions and included in none of the other.
+// agree holds told gains (or losses) against what is in one set of effective permissions and included in none of
+// the other.
 func agree(t *testing.T, what string, told []index.Holding, in, out map[index.Holding]bool, x *index.Index) {
 	t.Helper()
 	new := func(h index.Holding) bool {
@@ -192,7 +208,8 @@ func agree(t *testing.T, what string, told []index.Holding, in, out map[index.Ho
 	}
 }
 
-// TestDifferencesAreThoseOfTheHoldings compares two designs person by person, and holds what is told together against it.
+// TestDifferencesAreThoseOfTheHoldings compares two designs person by person, and holds what is told together
+// against it.
 func TestDifferencesAreThoseOfTheHoldings(t *testing.T) {
 	seen, left := 0, 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
@@ -210,12 +227,20 @@ func TestDifferencesAreThoseOfTheHoldings(t *testing.T) {
 				t.Errorf("%s gains %v and loses %v; told are %v and %v", u.ID, gains, losses, diff.Gains, diff.Losses)
 			}
 			waited := x.WaitsFor(u.ID, now)
-			if waits := slices.DeleteFunc(y.WaitsFor(u.ID, now), func(l string) bool { return slices.Contains(waited, l) }); !slices.Equal(diff.Waits, waits) {
+			if waits := slices.DeleteFunc(y.WaitsFor(u.ID, now), func(l string) bool { return slices.Contains(waited, l) }); !slices.Equal(
+				diff.Waits,
+				waits,
+			) {
 				t.Errorf("%s comes to wait for %v; told is %v", u.ID, waits, diff.Waits)
 			}
 			if !diff.Watched {
 				keys := allKeys(d)[:3]
-				if a, b := x.AreasOf(u.ID, keys, now), y.AreasOf(u.ID, keys, now); !maps.EqualFunc(a, b, slices.Equal) || !slices.Equal(x.RolesHeld(u.ID, now), y.RolesHeld(u.ID, now)) {
+				if a, b := x.AreasOf(u.ID, keys, now), y.AreasOf(u.ID, keys, now); !maps.EqualFunc(
+					a,
+					b,
+					slices.Equal,
+				) ||
+					!slices.Equal(x.RolesHeld(u.ID, now), y.RolesHeld(u.ID, now)) {
 					t.Errorf("%s holds what is watched otherwise, and it is not told", u.ID)
 				}
 			}
@@ -313,13 +338,21 @@ func TestReleaseLeavesNothingThatNamesTheDeleted(t *testing.T) {
 			}
 			var choices []change.Choice
 			for _, m := range d.References(gone.Kind(), gone.Ident()) {
-				if instead := other(r, d, gone); instead != "" && r.chance(40) && gone.Kind() != model.KindArea && gone.Kind() != model.KindSystem {
+				if instead := other(r, d, gone); instead != "" && r.chance(40) && gone.Kind() != model.KindArea &&
+					gone.Kind() != model.KindSystem {
 					choices = append(choices, change.Choice{From: m.From.Kind(), Field: m.Field, To: instead})
 				}
 			}
 			after := change.Lay(d, change.Release(d, gone.Kind(), gone.Ident(), choices))
 			if refs := after.References(gone.Kind(), gone.Ident()); len(refs) > 0 {
-				t.Fatalf("%s %s is gone, and still named by %s %s in %s", gone.Kind(), gone.Ident(), refs[0].From.Kind(), refs[0].From.Ident(), refs[0].Field)
+				t.Fatalf(
+					"%s %s is gone, and still named by %s %s in %s",
+					gone.Kind(),
+					gone.Ident(),
+					refs[0].From.Kind(),
+					refs[0].From.Ident(),
+					refs[0].Field,
+				)
 			}
 			if u, isUser := after.Get(gone.Kind(), gone.Ident()).(*model.User); isUser {
 				if u.State != model.UserDeleted || len(u.Licences) > 0 {
@@ -329,7 +362,9 @@ func TestReleaseLeavesNothingThatNamesTheDeleted(t *testing.T) {
 				t.Fatalf("%s %s is still there", gone.Kind(), gone.Ident())
 			}
 			for _, problem := range model.Errors(model.Check(after)) {
-				if len(choices) == 0 { // a chosen replacement can close a cycle, or stand in a place where it may not; that is then told
+				if len(
+					choices,
+				) == 0 { // a chosen replacement can close a cycle, or stand in a place where it may not; that is then told
 					t.Fatalf("after deleting %s %s: %v", gone.Kind(), gone.Ident(), problem)
 				}
 			}
@@ -354,7 +389,10 @@ func other(r random, d *model.Design, gone model.Object) string {
 func TestTickingGivesAndTakes(t *testing.T) {
 	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
 		for range 10 {
-			keys := slices.DeleteFunc(some(r, allKeys(d), 3), func(k string) bool { _, known := d.Permission(k); return !known })
+			keys := slices.DeleteFunc(
+				some(r, allKeys(d), 3),
+				func(k string) bool { _, known := d.Permission(k); return !known },
+			)
 			if len(keys) == 0 {
 				continue
 			}
@@ -366,7 +404,13 @@ func TestTickingGivesAndTakes(t *testing.T) {
 			role.State, set.State = model.Active, model.Active
 			base := change.Lay(d, []change.Op{change.Put(d, role), change.Put(d, set)})
 			x := index.Compile(base)
-			after := change.Lay(base, []change.Op{change.Put(base, change.TickRole(x, role, keys, give)), change.Put(base, change.TickSet(x, set, keys, give))})
+			after := change.Lay(
+				base,
+				[]change.Op{
+					change.Put(base, change.TickRole(x, role, keys, give)),
+					change.Put(base, change.TickSet(x, set, keys, give)),
+				},
+			)
 			for kind, id := range map[model.Kind]string{model.KindRole: role.ID, model.KindSet: set.ID} {
 				before, now := x.Content(kind, id), index.Compile(after).Content(kind, id)
 				for _, k := range keys {

@@ -27,7 +27,8 @@ func (p plain) permits(delegate string, act delegation.Act, t time.Time) bool {
 		}
 	}
 	for _, g := range p.Delegations {
-		if p.given(g, delegate, t) && slices.Contains(g.Actions, act.Action) && p.about(g, act.User) && p.inside(g, delegate, act, t) {
+		if p.given(g, delegate, t) && slices.Contains(g.Actions, act.Action) && p.about(g, act.User) &&
+			p.inside(g, delegate, act, t) {
 			return true
 		}
 	}
@@ -35,7 +36,8 @@ func (p plain) permits(delegate string, act delegation.Act, t time.Time) bool {
 }
 
 func (p plain) given(g *model.Delegation, delegate string, t time.Time) bool {
-	return model.In(t, g.From, g.Until) && (g.Delegate.User == delegate || g.Delegate.Group != "" && p.member(delegate, g.Delegate.Group))
+	return model.In(t, g.From, g.Until) &&
+		(g.Delegate.User == delegate || g.Delegate.Group != "" && p.member(delegate, g.Delegate.Group))
 }
 
 // about says whether a delegation is about a person.
@@ -72,7 +74,9 @@ func (p plain) inside(g *model.Delegation, delegate string, act delegation.Act, 
 				continue
 			}
 			could := slices.ContainsFunc(p.Delegations, func(o *model.Delegation) bool {
-				return p.given(o, delegate, t) && slices.Contains(o.Actions, delegation.Assign) && p.about(o, act.User) && p.mayAssign(o, a, t)
+				return p.given(o, delegate, t) && slices.Contains(o.Actions, delegation.Assign) &&
+					p.about(o, act.User) &&
+					p.mayAssign(o, a, t)
 			})
 			if !could {
 				return false
@@ -83,7 +87,8 @@ func (p plain) inside(g *model.Delegation, delegate string, act delegation.Act, 
 }
 
 func (p plain) mayAssign(g *model.Delegation, a *model.Assignment, t time.Time) bool {
-	if a.Role != "" && !slices.Contains(g.Roles, a.Role) || a.Set != "" && !slices.Contains(g.Sets, a.Set) || !p.covers(p.area(g.Area), p.area(a.Area)) {
+	if a.Role != "" && !slices.Contains(g.Roles, a.Role) || a.Set != "" && !slices.Contains(g.Sets, a.Set) ||
+		!p.covers(p.area(g.Area), p.area(a.Area)) {
 		return false
 	}
 	if g.MaxDays == nil {
@@ -99,7 +104,8 @@ func (p plain) mayAssign(g *model.Delegation, a *model.Assignment, t time.Time) 
 // nests says whether a group is nested in another, at any depth.
 func (p plain) nests(outer, inner string) bool {
 	o, ok := p.Groups.Find(outer)
-	return ok && o.Type == model.Static && slices.ContainsFunc(o.Groups, func(n string) bool { return n == inner || p.nests(n, inner) })
+	return ok && o.Type == model.Static &&
+		slices.ContainsFunc(o.Groups, func(n string) bool { return n == inner || p.nests(n, inner) })
 }
 
 func TestActsArePermittedAsThePlainReadingSays(t *testing.T) {
@@ -109,7 +115,11 @@ func TestActsArePermittedAsThePlainReadingSays(t *testing.T) {
 		for _, delegate := range everybody(d) {
 			a := delegation.Of(x, delegate, now)
 			for range 25 {
-				act := delegation.Act{Action: pick(r, model.DelegableActions), User: pick(r, d.Users), Group: pick(r, d.Groups).ID}
+				act := delegation.Act{
+					Action: pick(r, model.DelegableActions),
+					User:   pick(r, d.Users),
+					Group:  pick(r, d.Groups).ID,
+				}
 				if act.Action == delegation.Assign || act.Action == delegation.Revoke {
 					act.Assignment = &model.Assignment{ID: "new", Role: pick(r, d.Roles).ID}
 					if r.chance(40) {
@@ -124,7 +134,16 @@ func TestActsArePermittedAsThePlainReadingSays(t *testing.T) {
 				}
 				refused := a.Check(act)
 				if want := p.permits(delegate, act, now); (refused == nil) != want {
-					t.Fatalf("%s %ss %s (%+v, group %s): %v, want permitted: %v", delegate, act.Action, act.User.ID, act.Assignment, act.Group, refused, want)
+					t.Fatalf(
+						"%s %ss %s (%+v, group %s): %v, want permitted: %v",
+						delegate,
+						act.Action,
+						act.User.ID,
+						act.Assignment,
+						act.Group,
+						refused,
+						want,
+					)
 				}
 				if refused == nil {
 					permitted++
@@ -207,7 +226,8 @@ func TestHoldersAreThePlainReading(t *testing.T) {
 				var want []string
 				for _, u := range d.Users {
 					if p.live(u, at) && slices.ContainsFunc(d.Assignments, func(a *model.Assignment) bool {
-						return a.Role != "" && (a.Role == role.ID || p.builtOn(a.Role, role.ID)) && p.applies(a, u.ID, at)
+						return a.Role != "" && (a.Role == role.ID || p.builtOn(a.Role, role.ID)) &&
+							p.applies(a, u.ID, at)
 					}) {
 						want = append(want, u.ID)
 					}

@@ -16,8 +16,16 @@ func example(t *testing.T) *model.Design {
 	yesterday, tomorrow := now.AddDate(0, 0, -1), now.AddDate(0, 0, 1)
 	d := &model.Design{
 		Organisation: &model.Organisation{Name: "Example"},
-		Licences:     model.Table[*model.Licence]{{ID: "std", Name: "Standard"}, {ID: "pro", Name: "Pro", Covers: []string{"std"}}},
-		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "north", Name: "North", Parent: "top"}, {ID: "t1", Name: "Terminal 1", Parent: "north"}, {ID: "south", Name: "South", Parent: "top"}},
+		Licences: model.Table[*model.Licence]{
+			{ID: "std", Name: "Standard"},
+			{ID: "pro", Name: "Pro", Covers: []string{"std"}},
+		},
+		Areas: model.Table[*model.Area]{
+			{ID: "top", Name: "Top"},
+			{ID: "north", Name: "North", Parent: "top"},
+			{ID: "t1", Name: "Terminal 1", Parent: "north"},
+			{ID: "south", Name: "South", Parent: "top"},
+		},
 		Systems: model.Table[*model.System]{{ID: "berths", Name: "Berths", Permissions: []*model.Permission{
 			{Key: "berths:booking:view"},
 			{Key: "berths:booking:edit", Class: model.Write, Implies: []string{"berths:booking:view"}},
@@ -38,19 +46,43 @@ func example(t *testing.T) *model.Design {
 			{ID: "past", Name: "Past", Sets: []string{"old"}},
 		},
 		Groups: model.Table[*model.Group]{
-			{ID: "crew", Name: "Crew", Users: []string{"ann"}}, {ID: "harbour", Name: "Harbour", Groups: []string{"crew"}},
+			{
+				ID:    "crew",
+				Name:  "Crew",
+				Users: []string{"ann"},
+			}, {ID: "harbour", Name: "Harbour", Groups: []string{"crew"}},
 			{ID: "pilots", Name: "Pilots", Type: model.Rule, Rule: `title eq "PILOT"`},
 		},
 		Users: model.Table[*model.User]{
-			{ID: "ann", UserName: "Ann", DisplayName: "Ann", Manager: "boss"}, {ID: "bea", UserName: "bea", DisplayName: "Bea", Licences: []string{"pro"}},
-			{ID: "boss", UserName: "boss", DisplayName: "Boss"}, {ID: "cy", UserName: "cy", DisplayName: "Cy", JobTitle: "pilot", Manager: "ann"},
-			{ID: "dan", UserName: "dan", DisplayName: "Dan", State: model.UserLocked}, {ID: "eve", UserName: "eve", DisplayName: "Eve", Until: yesterday},
+			{
+				ID:          "ann",
+				UserName:    "Ann",
+				DisplayName: "Ann",
+				Manager:     "boss",
+			}, {ID: "bea", UserName: "bea", DisplayName: "Bea", Licences: []string{"pro"}},
+			{
+				ID:          "boss",
+				UserName:    "boss",
+				DisplayName: "Boss",
+			}, {ID: "cy", UserName: "cy", DisplayName: "Cy", JobTitle: "pilot", Manager: "ann"},
+			{
+				ID:          "dan",
+				UserName:    "dan",
+				DisplayName: "Dan",
+				State:       model.UserLocked,
+			}, {ID: "eve", UserName: "eve", DisplayName: "Eve", Until: yesterday},
 		},
 		Assignments: model.Table[*model.Assignment]{
 			{ID: "crew-north", Subject: model.Subject{Group: "harbour"}, Role: "clerk", Area: "north"},
 			{ID: "bea-junior", Subject: model.Subject{User: "bea"}, Role: "junior"},
 			{ID: "boss-line", Subject: model.Subject{User: "boss"}, Set: "approve", Reach: model.ReachLine},
-			{ID: "pilots-read", Subject: model.Subject{Group: "pilots"}, Role: "clerk", Mode: model.ReadOnly, Reach: model.ReachOwn},
+			{
+				ID:      "pilots-read",
+				Subject: model.Subject{Group: "pilots"},
+				Role:    "clerk",
+				Mode:    model.ReadOnly,
+				Reach:   model.ReachOwn,
+			},
 			{ID: "dan-all", Subject: model.Subject{User: "dan"}, Role: "clerk"},
 			{ID: "eve-all", Subject: model.Subject{User: "eve"}, Role: "clerk"},
 			{ID: "bea-soon", Subject: model.Subject{User: "bea"}, Set: "approve", From: tomorrow},
@@ -141,7 +173,8 @@ func TestExampleWhyNot(t *testing.T) {
 			t.Errorf("why-not(%q, %s) says %q, which lacks %q", c.user, c.permission, text, c.says)
 		}
 	}
-	// Nearest first: what is given from tomorrow on lacks one thing only, what was given long ago by a retired role lacks more.
+	// Nearest first: what is given from tomorrow on lacks one thing only, what was given long ago by a retired role
+	// lacks more.
 	reasons := x.WhyNot("bea", "berths:booking:approve", index.Record{}, now)
 	if last := reasons[len(reasons)-1].Obstacle; last != index.Retired && last != index.NoLonger {
 		t.Errorf("the furthest reason is %s", last)
@@ -176,11 +209,32 @@ func TestOwnersHoldEveryRight(t *testing.T) {
 	if owners := index.Compile(d).Owners(now); len(owners) != 0 {
 		t.Errorf("a design without an owner has the owners %v", owners)
 	}
-	d = d.With([]model.Edit{{Kind: model.KindAssignment, ID: "o", After: &model.Assignment{ID: "o", Subject: model.Subject{User: "ann"}, Set: model.SetOwner}}})
+	d = d.With(
+		[]model.Edit{
+			{
+				Kind:  model.KindAssignment,
+				ID:    "o",
+				After: &model.Assignment{ID: "o", Subject: model.Subject{User: "ann"}, Set: model.SetOwner},
+			},
+		},
+	)
 	if owners := index.Compile(d).Owners(now); !slices.Equal(owners, []string{"ann"}) {
 		t.Errorf("the owners are %v", owners)
 	}
-	d = d.With([]model.Edit{{Kind: model.KindAssignment, ID: "o", After: &model.Assignment{ID: "o", Subject: model.Subject{User: "ann"}, Set: model.SetOwner, Mode: model.ReadOnly}}})
+	d = d.With(
+		[]model.Edit{
+			{
+				Kind: model.KindAssignment,
+				ID:   "o",
+				After: &model.Assignment{
+					ID:      "o",
+					Subject: model.Subject{User: "ann"},
+					Set:     model.SetOwner,
+					Mode:    model.ReadOnly,
+				},
+			},
+		},
+	)
 	if owners := index.Compile(d).Owners(now); len(owners) != 0 {
 		t.Errorf("read-only rights make the owners %v", owners)
 	}

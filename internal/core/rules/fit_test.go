@@ -9,7 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// TestClosestFitIsTheBest tries every combination of up to three roles and sets, and holds the closest fits against the best of these.
+// TestClosestFitIsTheBest tries every combination of up to three roles and sets, and holds the closest fits against
+// the best of these.
 func TestClosestFitIsTheBest(t *testing.T) {
 	whole, partly := 0, 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
@@ -34,7 +35,10 @@ func TestClosestFitIsTheBest(t *testing.T) {
 		}
 		for _, o := range d.Sets {
 			if !model.BuiltIn(model.KindSet, o.ID) {
-				all = append(all, bundle{index.Node{Kind: model.KindSet, ID: o.ID}, set(x.Content(model.KindSet, o.ID))})
+				all = append(
+					all,
+					bundle{index.Node{Kind: model.KindSet, ID: o.ID}, set(x.Content(model.KindSet, o.ID))},
+				)
 			}
 		}
 		least, lightest := len(wanted), 0
@@ -74,7 +78,8 @@ func TestClosestFitIsTheBest(t *testing.T) {
 			t.Fatalf("for %v the best lacks %d and weighs %d; told is %+v", need, least, lightest, got)
 		}
 		for i, f := range got {
-			if i > 0 && (len(f.Missing) < len(got[i-1].Missing) || len(f.Missing) == len(got[i-1].Missing) && f.Weight < got[i-1].Weight) {
+			if i > 0 &&
+				(len(f.Missing) < len(got[i-1].Missing) || len(f.Missing) == len(got[i-1].Missing) && f.Weight < got[i-1].Weight) {
 				t.Errorf("a closer fit stands behind one that is less so: %+v", got)
 			}
 			union := map[string]bool{}
@@ -94,8 +99,11 @@ func TestClosestFitIsTheBest(t *testing.T) {
 				}
 			}
 			// The role that is proposed gives just what is needed.
-			after := d.With([]model.Edit{{Kind: model.KindRole, ID: "fitted", After: fit.Role(x, "fitted", "Fitted", f)}})
-			if gives := set(index.Compile(after).Content(model.KindRole, "fitted")); len(gives) != len(wanted) || slices.ContainsFunc(keysOf(gives), func(key string) bool { return !wanted[key] }) {
+			after := d.With(
+				[]model.Edit{{Kind: model.KindRole, ID: "fitted", After: fit.Role(x, "fitted", "Fitted", f)}},
+			)
+			if gives := set(index.Compile(after).Content(model.KindRole, "fitted")); len(gives) != len(wanted) ||
+				slices.ContainsFunc(keysOf(gives), func(key string) bool { return !wanted[key] }) {
 				t.Errorf("the role of %+v gives %v, wanted are %v", f, gives, wanted)
 			}
 		}

@@ -9,7 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// plain answers questions by reading the rules as they stand, with no thought for speed. Each method names its section of docs/semantics.md.
+// plain answers questions by reading the rules as they stand, with no thought for speed. Each method names its
+// section of docs/semantics.md.
 type plain struct{ *model.Design }
 
 type keys map[string]bool
@@ -140,7 +141,8 @@ func (p plain) member(user, group string) bool {
 		f, err := filter.Parse(g.Rule)
 		return err == nil && u.State != model.UserDeleted && f.Match(index.Person(p.Design, u))
 	}
-	return slices.Contains(g.Users, user) || slices.ContainsFunc(g.Groups, func(n string) bool { return p.member(user, n) })
+	return slices.Contains(g.Users, user) ||
+		slices.ContainsFunc(g.Groups, func(n string) bool { return p.member(user, n) })
 }
 
 // applies, carried and licensed are as §6 defines them.
@@ -189,7 +191,8 @@ func (p plain) licensed(user, key string) bool {
 				}
 			}
 		}
-		if needs != "" && !slices.ContainsFunc(held, func(l string) bool { return p.licenceCovers(l, needs, map[string]bool{}) }) {
+		if needs != "" &&
+			!slices.ContainsFunc(held, func(l string) bool { return p.licenceCovers(l, needs, map[string]bool{}) }) {
 			return false
 		}
 	}
@@ -270,7 +273,8 @@ func (p plain) violates(user string, t time.Time) (out []string) {
 	heldAt := func(i model.Item, area string) bool { // area "*": anywhere
 		if i.Role != "" {
 			return slices.ContainsFunc(p.Assignments, func(a *model.Assignment) bool {
-				return a.Role != "" && p.builtOn(a.Role, i.Role) && p.applies(a, user, t) && (area == "*" || p.covers(a.Area, area))
+				return a.Role != "" && p.builtOn(a.Role, i.Role) && p.applies(a, user, t) &&
+					(area == "*" || p.covers(a.Area, area))
 			})
 		}
 		for h := range p.effective(user, t) {

@@ -1,5 +1,5 @@
-// Package rules holds only tests: the rules of docs/semantics.md read plainly and slowly, and random designs, against which everything in the core
-// is held.
+// Package rules holds only tests: the rules of docs/semantics.md read plainly and slowly, and random designs,
+// against which everything in the core is held.
 package rules
 
 import (
@@ -66,7 +66,9 @@ func (r random) design(t testing.TB) *model.Design {
 		d.Add(a)
 	}
 	keys := r.systems(d, licences)
-	keysToo := append([]string{"gone:object:action", model.ViewDesign}, keys...) // one that dangles, and one that is built in
+	keysToo := append(
+		[]string{"gone:object:action", model.ViewDesign},
+		keys...) // one that dangles, and one that is built in
 
 	users, groups, roles, sets := ids("u", 8), ids("g", 7), ids("r", 6), ids("s", 6)
 	state := func() model.Lifecycle {
@@ -79,7 +81,17 @@ func (r random) design(t testing.TB) *model.Design {
 		d.Add(&model.Set{ID: id, Name: id, State: state(), Permissions: some(r, keysToo, 4)})
 	}
 	for i, id := range roles {
-		d.Add(&model.Role{ID: id, Name: id, State: state(), Sets: some(r, sets, 2), Inherits: some(r, roles[:i], 2), Permissions: some(r, keysToo, 1), Excludes: some(r, keysToo, 1)})
+		d.Add(
+			&model.Role{
+				ID:          id,
+				Name:        id,
+				State:       state(),
+				Sets:        some(r, sets, 2),
+				Inherits:    some(r, roles[:i], 2),
+				Permissions: some(r, keysToo, 1),
+				Excludes:    some(r, keysToo, 1),
+			},
+		)
 	}
 	r.users(d, users, areas, licences)
 	r.groups(d, groups, users, areas)
@@ -99,7 +111,11 @@ func (r random) systems(d *model.Design, licences []string) (keys []string) {
 			s.Licence = pick(r, licences)
 		}
 		for i := range 8 {
-			p := &model.Permission{Key: fmt.Sprintf("%s:o%d:a%d", system, i/3, i), Class: pick(r, []model.Class{model.Read, model.Read, model.Write, model.Admin}), Span: pick(r, []model.Span{model.SpanArea, model.SpanArea, model.SpanOrganisation})}
+			p := &model.Permission{
+				Key:   fmt.Sprintf("%s:o%d:a%d", system, i/3, i),
+				Class: pick(r, []model.Class{model.Read, model.Read, model.Write, model.Admin}),
+				Span:  pick(r, []model.Span{model.SpanArea, model.SpanArea, model.SpanOrganisation}),
+			}
 			if r.chance(20) {
 				p.Licence = pick(r, licences)
 			}
@@ -107,7 +123,8 @@ func (r random) systems(d *model.Design, licences []string) (keys []string) {
 				p.Risk = 3
 			}
 			for _, q := range s.Permissions { // only what came before, so it stays acyclic
-				if r.chance(25) && !(p.Class == model.Read && q.Class != model.Read) && !(p.Span == model.SpanArea && q.Span != model.SpanArea) {
+				if r.chance(25) && !(p.Class == model.Read && q.Class != model.Read) &&
+					!(p.Span == model.SpanArea && q.Span != model.SpanArea) {
 					p.Implies = append(p.Implies, q.Key)
 				}
 			}
@@ -122,9 +139,25 @@ func (r random) systems(d *model.Design, licences []string) (keys []string) {
 var titles = []string{"", "Gate clerk", "gate CLERK", "Pilot"}
 
 func (r random) users(d *model.Design, users, areas, licences []string) {
-	states := []model.UserState{model.UserActive, model.UserActive, model.UserActive, model.UserActive, model.UserInvited, model.UserLocked, model.UserDeactivated, model.UserDeleted}
+	states := []model.UserState{
+		model.UserActive,
+		model.UserActive,
+		model.UserActive,
+		model.UserActive,
+		model.UserInvited,
+		model.UserLocked,
+		model.UserDeactivated,
+		model.UserDeleted,
+	}
 	for i, id := range users {
-		u := &model.User{ID: id, UserName: "Name-" + id, DisplayName: id, JobTitle: pick(r, titles), State: pick(r, states), Licences: some(r, licences, 2)}
+		u := &model.User{
+			ID:          id,
+			UserName:    "Name-" + id,
+			DisplayName: id,
+			JobTitle:    pick(r, titles),
+			State:       pick(r, states),
+			Licences:    some(r, licences, 2),
+		}
 		if r.chance(70) {
 			u.Area = pick(r, areas)
 		}
@@ -136,7 +169,10 @@ func (r random) users(d *model.Design, users, areas, licences []string) {
 		}
 		if r.chance(40) {
 			level := float64(r.IntN(5))
-			u.Qualifications = append(u.Qualifications, model.Qualification{Type: "crane", Level: &level, Until: r.instant()})
+			u.Qualifications = append(
+				u.Qualifications,
+				model.Qualification{Type: "crane", Level: &level, Until: r.instant()},
+			)
 		}
 		d.Add(u)
 	}
@@ -168,7 +204,11 @@ func (r random) assignments(d *model.Design, users, groups, roles, sets, areas [
 		homes[g.ID] = g.Area
 	}
 	for _, id := range ids("x", 14) {
-		a := &model.Assignment{ID: id, Reach: pick(r, []model.Reach{model.ReachArea, model.ReachArea, model.ReachLine, model.ReachOwn}), Mode: pick(r, []model.Mode{model.Full, model.Full, model.ReadOnly})}
+		a := &model.Assignment{
+			ID:    id,
+			Reach: pick(r, []model.Reach{model.ReachArea, model.ReachArea, model.ReachLine, model.ReachOwn}),
+			Mode:  pick(r, []model.Mode{model.Full, model.Full, model.ReadOnly}),
+		}
 		switch r.IntN(10) {
 		case 0:
 			a.Subject.Group = model.Everyone
@@ -199,7 +239,12 @@ func (r random) assignments(d *model.Design, users, groups, roles, sets, areas [
 
 func (r random) conflicts(d *model.Design, users, roles, keys []string) {
 	for _, id := range ids("c", 4) {
-		c := &model.Conflict{ID: id, Name: id, Where: pick(r, []model.Where{model.SameArea, model.Anywhere}), Limit: model.Limit(1 + r.IntN(2))}
+		c := &model.Conflict{
+			ID:    id,
+			Name:  id,
+			Where: pick(r, []model.Where{model.SameArea, model.Anywhere}),
+			Limit: model.Limit(1 + r.IntN(2)),
+		}
 		for range 2 + r.IntN(3) {
 			if r.chance(50) {
 				c.Items = append(c.Items, model.Item{Role: pick(r, roles)})
@@ -208,7 +253,14 @@ func (r random) conflicts(d *model.Design, users, roles, keys []string) {
 			}
 		}
 		if r.chance(40) {
-			c.Exceptions = append(c.Exceptions, model.Exception{User: pick(r, users), Until: now.Add(time.Duration(r.IntN(3)-1) * time.Hour), Reason: "for now"})
+			c.Exceptions = append(
+				c.Exceptions,
+				model.Exception{
+					User:   pick(r, users),
+					Until:  now.Add(time.Duration(r.IntN(3)-1) * time.Hour),
+					Reason: "for now",
+				},
+			)
 		}
 		d.Add(c)
 	}
@@ -216,7 +268,15 @@ func (r random) conflicts(d *model.Design, users, roles, keys []string) {
 
 func (r random) delegations(d *model.Design, users, groups, roles, sets, areas []string) {
 	for _, id := range ids("d", 5) {
-		g := &model.Delegation{ID: id, Name: id, Actions: some(r, model.DelegableActions, 8), Roles: some(r, roles, 4), Sets: some(r, sets, 2), Groups: some(r, groups, 4), GroupsWhole: r.chance(30)}
+		g := &model.Delegation{
+			ID:          id,
+			Name:        id,
+			Actions:     some(r, model.DelegableActions, 8),
+			Roles:       some(r, roles, 4),
+			Sets:        some(r, sets, 2),
+			Groups:      some(r, groups, 4),
+			GroupsWhole: r.chance(30),
+		}
 		if g.Delegate.User = pick(r, users); r.chance(40) {
 			g.Delegate = model.Subject{Group: pick(r, groups)}
 		}

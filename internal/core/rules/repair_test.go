@@ -10,8 +10,8 @@ import (
 	"fachwerk/internal/core/repair"
 )
 
-// TestRepairsRepair asks for repairs of what people may not do. Each must be well-formed and do what it says, by the plain reading; and where a role or set gives
-// the permission at all, there must be one.
+// TestRepairsRepair asks for repairs of what people may not do. Each must be well-formed and do what it says, by
+// the plain reading; and where a role or set gives the permission at all, there must be one.
 func TestRepairsRepair(t *testing.T) {
 	repairs, lifted, joined, assigned := 0, 0, 0, 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
@@ -40,7 +40,8 @@ func TestRepairsRepair(t *testing.T) {
 				}
 				others := 0
 				for _, o := range d.Users {
-					if o.ID != user && len(index.Beyond(x, index.Compile(after).Widest(o.ID, now), x.Widest(o.ID, now))) > 0 {
+					if o.ID != user &&
+						len(index.Beyond(x, index.Compile(after).Widest(o.ID, now), x.Widest(o.ID, now))) > 0 {
 						others++
 					}
 				}
@@ -66,6 +67,12 @@ func TestRepairsRepair(t *testing.T) {
 		}
 	})
 	if repairs < 500 || lifted < 50 || joined < 50 || assigned < 50 {
-		t.Errorf("%d repairs, %d lifted, %d joined and %d assigned: too few to prove anything", repairs, lifted, joined, assigned)
+		t.Errorf(
+			"%d repairs, %d lifted, %d joined and %d assigned: too few to prove anything",
+			repairs,
+			lifted,
+			joined,
+			assigned,
+		)
 	}
 }

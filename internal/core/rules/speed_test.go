@@ -35,7 +35,8 @@ func BenchmarkCompile(b *testing.B) {
 	}
 }
 
-// BenchmarkEverybody materialises the effective permissions of all people, in as many parts at once as there are processors.
+// BenchmarkEverybody materialises the effective permissions of all people, in as many parts at once as there are
+// processors.
 func BenchmarkEverybody(b *testing.B) {
 	x := largeIndex()
 	b.ReportAllocs()
@@ -65,7 +66,8 @@ type question struct {
 	record           index.Record
 }
 
-// questions are of many people, permissions and areas, spread evenly; in memory of their own, as those that come in by a door.
+// questions are of many people, permissions and areas, spread evenly; in memory of their own, as those that come in
+// by a door.
 func questions(d *model.Design, n int) []question {
 	var keys []string
 	for _, s := range d.Systems {
@@ -75,7 +77,11 @@ func questions(d *model.Design, n int) []question {
 	}
 	out := make([]question, n)
 	for i := range out {
-		out[i] = question{strings.Clone(d.Users[i*7919%len(d.Users)].ID), strings.Clone(keys[i*104729%len(keys)]), index.Record{Area: strings.Clone(d.Areas[i*31%len(d.Areas)].ID)}}
+		out[i] = question{
+			strings.Clone(d.Users[i*7919%len(d.Users)].ID),
+			strings.Clone(keys[i*104729%len(keys)]),
+			index.Record{Area: strings.Clone(d.Areas[i*31%len(d.Areas)].ID)},
+		}
 	}
 	return out
 }
@@ -94,7 +100,8 @@ func BenchmarkDecision(b *testing.B) {
 	b.ReportMetric(float64(yes)/float64(i), "allowed")
 }
 
-// BenchmarkOnePerson computes the effective permissions of one person after another: by the index, by a recursive query over tables, and by the plain reading.
+// BenchmarkOnePerson computes the effective permissions of one person after another: by the index, by a recursive
+// query over tables, and by the plain reading.
 func BenchmarkOnePerson(b *testing.B) {
 	x := largeIndex()
 	d := x.Design()
@@ -115,7 +122,8 @@ func BenchmarkOnePerson(b *testing.B) {
 	})
 }
 
-// BenchmarkPlain puts the index beside the plain reading of the rules, in an organisation of 1,000: in a large one that would not come to an end.
+// BenchmarkPlain puts the index beside the plain reading of the rules, in an organisation of 1,000: in a large one
+// that would not come to an end.
 func BenchmarkPlain(b *testing.B) {
 	d := generate.Design(generate.Options{Users: 1000, Seed: 1})
 	x := index.Compile(d)
@@ -189,7 +197,8 @@ func BenchmarkUpdate(b *testing.B) {
 	}
 }
 
-// BenchmarkImpact weighs an edit of a role that half of all people hold: the one that comes nearest, given to a group of as many more as that takes.
+// BenchmarkImpact weighs an edit of a role that half of all people hold: the one that comes nearest, given to a
+// group of as many more as that takes.
 func BenchmarkImpact(b *testing.B) {
 	x := largeIndex()
 	d := x.Design()
@@ -203,12 +212,18 @@ func BenchmarkImpact(b *testing.B) {
 	more := &model.Group{ID: "half", Name: "Half of all", Type: model.Static}
 	holding := x.Holders(model.KindRole, role.ID, generate.Day)
 	for _, u := range d.Users {
-		if _, holds := slices.BinarySearch(holding, u.ID); !holds && len(more.Users) < half-most && x.Live(u.ID, generate.Day) {
+		if _, holds := slices.BinarySearch(holding, u.ID); !holds && len(more.Users) < half-most &&
+			x.Live(u.ID, generate.Day) {
 			more.Users = append(more.Users, u.ID)
 		}
 	}
 	given := &model.Assignment{ID: "half", Subject: model.Subject{Group: more.ID}, Role: role.ID, Area: d.Root()}
-	d = d.With([]model.Edit{{Kind: model.KindGroup, ID: more.ID, After: more}, {Kind: model.KindAssignment, ID: given.ID, After: given}})
+	d = d.With(
+		[]model.Edit{
+			{Kind: model.KindGroup, ID: more.ID, After: more},
+			{Kind: model.KindAssignment, ID: given.ID, After: given},
+		},
+	)
 	x = x.Update(d)
 	after := change.Clone(role)
 	after.Permissions = append(after.Permissions, unheard(x, role)...)
@@ -232,7 +247,11 @@ func unheard(x *index.Index, role *model.Role) []string {
 			continue
 		}
 		for _, p := range s.Permissions {
-			if n := x.HolderCount(index.KindPermission, p.Key, generate.Day); p.Licence == "" && p.Span != model.SpanOrganisation && len(p.Implies) == 0 && n < fewest && !slices.Contains(has, p.Key) {
+			if n := x.HolderCount(index.KindPermission, p.Key, generate.Day); p.Licence == "" &&
+				p.Span != model.SpanOrganisation &&
+				len(p.Implies) == 0 &&
+				n < fewest &&
+				!slices.Contains(has, p.Key) {
 				best, fewest = p.Key, n
 			}
 		}

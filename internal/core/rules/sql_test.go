@@ -15,8 +15,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// The rules as a hand-written recursive query over tables, to compare speeds with. The tables favour it: what implies what, what exclusions keep out and whom rules
-// find is worked out beforehand.
+// The rules as a hand-written recursive query over tables, to compare speeds with. The tables favour it: what
+// implies what, what exclusions keep out and whom rules find is worked out beforehand.
 const sqlSchema = `
 CREATE TABLE users (id TEXT PRIMARY KEY, state TEXT, from_at TEXT, until_at TEXT);
 CREATE TABLE user_licences (user TEXT, licence TEXT, PRIMARY KEY (user, licence)) WITHOUT ROWID;
@@ -74,7 +74,10 @@ SELECT count(*) FROM (
 // sqlTables fills tables with a design, in which nobody has licences by way of others.
 func sqlTables(t testing.TB, d *model.Design, x *index.Index) *sql.DB {
 	t.Helper()
-	db, err := sql.Open("sqlite", filepath.Join(t.TempDir(), "x.db")+"?_pragma=synchronous(OFF)&_pragma=cache_size(-400000)")
+	db, err := sql.Open(
+		"sqlite",
+		filepath.Join(t.TempDir(), "x.db")+"?_pragma=synchronous(OFF)&_pragma=cache_size(-400000)",
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -122,7 +125,19 @@ func sqlTables(t testing.TB, d *model.Design, x *index.Index) *sql.DB {
 		}
 	}
 	for _, a := range d.Assignments {
-		f.row("assignments", a.ID, a.Subject.User, a.Subject.Group, a.Role, a.Set, a.Area, string(a.Reach), yes(a.Mode == model.ReadOnly), at(a.From), at(a.Until))
+		f.row(
+			"assignments",
+			a.ID,
+			a.Subject.User,
+			a.Subject.Group,
+			a.Role,
+			a.Set,
+			a.Area,
+			string(a.Reach),
+			yes(a.Mode == model.ReadOnly),
+			at(a.From),
+			at(a.Until),
+		)
 	}
 	for _, r := range d.Roles {
 		f.row("roles", r.ID, yes(r.State == model.Retired))

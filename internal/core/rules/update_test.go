@@ -10,7 +10,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// TestUpdateIsCompile leads an index from design to design, by edits and by leaps, and holds it against one that is compiled anew.
+// TestUpdateIsCompile leads an index from design to design, by edits and by leaps, and holds it against one that is
+// compiled anew.
 func TestUpdateIsCompile(t *testing.T) {
 	leap := 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
@@ -47,10 +48,27 @@ func TestUpdateIsCompile(t *testing.T) {
 // mixed is a design with objects of two: some the same as in the first, some as in the second, some gone.
 func (r random) mixed(a, b *model.Design) *model.Design {
 	n := *a
-	n.Sets, n.Roles, n.Groups, n.Users = mix(r, a.Sets, b.Sets), mix(r, a.Roles, b.Roles), mix(r, a.Groups, b.Groups), mix(r, a.Users, b.Users)
+	n.Sets, n.Roles, n.Groups, n.Users = mix(
+		r,
+		a.Sets,
+		b.Sets,
+	), mix(
+		r,
+		a.Roles,
+		b.Roles,
+	), mix(
+		r,
+		a.Groups,
+		b.Groups,
+	), mix(
+		r,
+		a.Users,
+		b.Users,
+	)
 	n.Assignments = slices.DeleteFunc(mix(r, a.Assignments, b.Assignments), func(s *model.Assignment) bool {
 		return s.Subject.User != "" && n.Get(model.KindUser, s.Subject.User) == nil ||
-			s.Subject.Group != "" && !model.BuiltIn(model.KindGroup, s.Subject.Group) && n.Get(model.KindGroup, s.Subject.Group) == nil ||
+			s.Subject.Group != "" && !model.BuiltIn(model.KindGroup, s.Subject.Group) &&
+				n.Get(model.KindGroup, s.Subject.Group) == nil ||
 			s.Role != "" && n.Get(model.KindRole, s.Role) == nil || s.Set != "" && n.Get(model.KindSet, s.Set) == nil
 	})
 	return model.Build(&n)

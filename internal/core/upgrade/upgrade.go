@@ -1,4 +1,5 @@
-// Package upgrade finds what a new version of a system's catalogue changes, and what rests on what it changes: before it is taken over, and as one change.
+// Package upgrade finds what a new version of a system's catalogue changes, and what rests on what it changes:
+// before it is taken over, and as one change.
 package upgrade
 
 import (
@@ -17,9 +18,11 @@ type Catalogue struct {
 	System  *model.System
 	Sets    []*model.Set      // nil: those that are there stay, without what the catalogue no longer has
 	Renames map[string]string // hints: the new keys of permissions, by the old ones
-	// Silent are the fields of permissions, as the model file calls them, that nothing is said of: they stay what they are.
+	// Silent are the fields of permissions, as the model file calls them, that nothing is said of: they stay what they
+	// are.
 	Silent []string
-	// Bare tells that of the system and the sets only what they give is said, and perhaps the version: all else about them stays what it is.
+	// Bare tells that of the system and the sets only what they give is said, and perhaps the version: all else about
+	// them stays what it is.
 	Bare bool
 }
 
@@ -64,7 +67,8 @@ type Report struct {
 	Unsaid         bool        // nothing is said of the version, so it stays
 }
 
-// Compare finds what a catalogue changes of a design. What is named by an old key that a hint renames is named by the new one from then on.
+// Compare finds what a catalogue changes of a design. What is named by an old key that a hint renames is named by
+// the new one from then on.
 func Compare(d *model.Design, c *Catalogue) *Report {
 	r := &Report{}
 	was, exists := d.Systems.Find(c.System.ID)
@@ -73,7 +77,10 @@ func Compare(d *model.Design, c *Catalogue) *Report {
 		r.System = was
 		if c.Bare {
 			r.Unsaid = now.Version == ""
-			now.Name, now.Description, now.Supplier, now.Licence, now.Version = was.Name, was.Description, was.Supplier, was.Licence, cmp.Or(now.Version, was.Version)
+			now.Name, now.Description, now.Supplier, now.Licence, now.Version = was.Name, was.Description, was.Supplier, was.Licence, cmp.Or(
+				now.Version,
+				was.Version,
+			)
 		}
 		order := compareVersions(now.Version, was.Version)
 		r.Downgrade, r.Old = order < 0, order == 0 && !r.Unsaid
@@ -132,7 +139,8 @@ func Compare(d *model.Design, c *Catalogue) *Report {
 	return r
 }
 
-// keep gives a permission what it was of the fields that nothing is said of. Now tells what has become of a key; "" if it is gone.
+// keep gives a permission what it was of the fields that nothing is said of. Now tells what has become of a key; ""
+// if it is gone.
 func (c *Catalogue) keep(p, was *model.Permission, now func(key string) string) {
 	for _, field := range c.Silent {
 		switch field {
@@ -181,7 +189,11 @@ func differences(a, b *model.Permission) (out []Field) {
 		if err := json.Unmarshal(data, &raw); err != nil {
 			panic(err)
 		}
-		m := map[string]string{"class": string(cmp.Or(p.Class, model.Read)), "span": string(cmp.Or(p.Span, model.SpanArea)), "risk": "0"}
+		m := map[string]string{
+			"class": string(cmp.Or(p.Class, model.Read)),
+			"span":  string(cmp.Or(p.Span, model.SpanArea)),
+			"risk":  "0",
+		}
 		for name, v := range raw {
 			m[name] = strings.Trim(string(v), `"`)
 		}
@@ -233,14 +245,20 @@ func (r *Report) sets(d *model.Design, c *Catalogue, newKey map[string]string) {
 		case s == nil && c.Sets == nil: // nothing is said of them
 			now := change.Clone(was)
 			now.Permissions, _ = renamed(was.Permissions, newKey)
-			now.Permissions = slices.DeleteFunc(now.Permissions, func(k string) bool { return slices.Contains(r.Gone, k) })
+			now.Permissions = slices.DeleteFunc(
+				now.Permissions,
+				func(k string) bool { return slices.Contains(r.Gone, k) },
+			)
 			r.set(d, was, now, newKey)
 		case s == nil:
 			r.Sets = append(r.Sets, Set{ID: was.ID, What: "deleted", Removed: was.Permissions})
 			r.Ops = append(r.Ops, change.Release(change.Lay(d, r.Ops), model.KindSet, was.ID, nil)...)
 		default:
 			if s = change.Clone(s); c.Bare {
-				s.Name, s.Description, s.Owner, s.Version = was.Name, was.Description, was.Owner, cmp.Or(s.Version, r.After.Version)
+				s.Name, s.Description, s.Owner, s.Version = was.Name, was.Description, was.Owner, cmp.Or(
+					s.Version,
+					r.After.Version,
+				)
 			}
 			r.set(d, was, s, newKey)
 		}
@@ -366,7 +384,10 @@ func current[T model.Object](d *model.Design, o T) T {
 // compareVersions compares versions as people write them: part by part, numbers as numbers.
 func compareVersions(a, b string) int {
 	parts := func(s string) []string {
-		return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return r == '.' || r == '-' || r == ' ' || r == '_' })
+		return strings.FieldsFunc(
+			strings.ToLower(s),
+			func(r rune) bool { return r == '.' || r == '-' || r == ' ' || r == '_' },
+		)
 	}
 	x, y := parts(a), parts(b)
 	for i := range max(len(x), len(y)) {

@@ -20,19 +20,77 @@ func permission(key string, alter ...func(p *model.Permission)) *model.Permissio
 
 func organisation() *model.Design {
 	return model.Build(&model.Design{Organisation: &model.Organisation{Name: "Skerryhaven"},
-		Systems: model.Table[*model.System]{{ID: "q", Name: "Quaybook", Version: "3.9", Permissions: []*model.Permission{permission("q:gate:view"), permission("q:gate:open", func(p *model.Permission) { p.Class, p.Risk = model.Write, 1 }), permission("q:rate:edit"), permission("q:old:see")}}},
-		Sets: model.Table[*model.Set]{{ID: "q-clerk", Name: "Clerk", System: "q", Version: "3.9", Permissions: []string{"q:gate:view", "q:rate:edit"}}, {ID: "q-gone", Name: "Gone", System: "q", Permissions: []string{"q:old:see"}},
-			{ID: "mine", Name: "Mine", CopyOf: &model.CopyOf{Set: "q-clerk", Version: "3.9"}, Permissions: []string{"q:gate:view", "q:rate:edit"}}, {ID: "loose", Name: "Loose", Permissions: []string{"q:old:see", "q:gate:view"}}},
-		Roles:     model.Table[*model.Role]{{ID: "r", Name: "R", Sets: []string{"q-gone", "mine"}, Permissions: []string{"q:rate:edit"}, Excludes: []string{"q:old:see"}}, {ID: "none", Name: "None"}},
-		Conflicts: model.Table[*model.Conflict]{{ID: "c", Name: "C", Items: []model.Item{{Permission: "q:rate:edit"}, {Role: "none"}}, Limit: 1}},
+		Systems: model.Table[*model.System]{
+			{
+				ID:      "q",
+				Name:    "Quaybook",
+				Version: "3.9",
+				Permissions: []*model.Permission{
+					permission("q:gate:view"),
+					permission("q:gate:open", func(p *model.Permission) { p.Class, p.Risk = model.Write, 1 }),
+					permission("q:rate:edit"),
+					permission("q:old:see"),
+				},
+			},
+		},
+		Sets: model.Table[*model.Set]{
+			{
+				ID:          "q-clerk",
+				Name:        "Clerk",
+				System:      "q",
+				Version:     "3.9",
+				Permissions: []string{"q:gate:view", "q:rate:edit"},
+			},
+			{ID: "q-gone", Name: "Gone", System: "q", Permissions: []string{"q:old:see"}},
+			{
+				ID:          "mine",
+				Name:        "Mine",
+				CopyOf:      &model.CopyOf{Set: "q-clerk", Version: "3.9"},
+				Permissions: []string{"q:gate:view", "q:rate:edit"},
+			},
+			{ID: "loose", Name: "Loose", Permissions: []string{"q:old:see", "q:gate:view"}},
+		},
+		Roles: model.Table[*model.Role]{
+			{
+				ID:          "r",
+				Name:        "R",
+				Sets:        []string{"q-gone", "mine"},
+				Permissions: []string{"q:rate:edit"},
+				Excludes:    []string{"q:old:see"},
+			},
+			{ID: "none", Name: "None"},
+		},
+		Conflicts: model.Table[*model.Conflict]{
+			{ID: "c", Name: "C", Items: []model.Item{{Permission: "q:rate:edit"}, {Role: "none"}}, Limit: 1},
+		},
 	})
 }
 
-// next is the version after: a permission comes, one goes, one is renamed, one is more dangerous; a set changes, one comes, one goes.
+// next is the version after: a permission comes, one goes, one is renamed, one is more dangerous; a set changes,
+// one comes, one goes.
 func next() *Catalogue {
 	return &Catalogue{
-		System:  &model.System{ID: "q", Name: "Quaybook", Version: "3.10", Permissions: []*model.Permission{permission("q:gate:view"), permission("q:gate:open", func(p *model.Permission) { p.Class, p.Risk = model.Write, 3 }), permission("q:tariff:edit"), permission("q:gate:close")}},
-		Sets:    []*model.Set{{ID: "q-clerk", Name: "Clerk", System: "q", Version: "3.10", Permissions: []string{"q:gate:open", "q:tariff:edit"}}, {ID: "q-new", Name: "New", System: "q", Version: "3.10", Permissions: []string{"q:gate:close"}}},
+		System: &model.System{
+			ID:      "q",
+			Name:    "Quaybook",
+			Version: "3.10",
+			Permissions: []*model.Permission{
+				permission("q:gate:view"),
+				permission("q:gate:open", func(p *model.Permission) { p.Class, p.Risk = model.Write, 3 }),
+				permission("q:tariff:edit"),
+				permission("q:gate:close"),
+			},
+		},
+		Sets: []*model.Set{
+			{
+				ID:          "q-clerk",
+				Name:        "Clerk",
+				System:      "q",
+				Version:     "3.10",
+				Permissions: []string{"q:gate:open", "q:tariff:edit"},
+			},
+			{ID: "q-new", Name: "New", System: "q", Version: "3.10", Permissions: []string{"q:gate:close"}},
+		},
 		Renames: map[string]string{"q:rate:edit": "q:tariff:edit", "q:ghost:see": "q:gate:view"},
 	}
 }
@@ -51,7 +109,10 @@ func TestCompare(t *testing.T) {
 	}
 	var resting []string
 	for _, x := range r.Resting {
-		resting = append(resting, fmt.Sprintf("%s %v %v %q %v %v", x.Object.Ident(), x.Dangling, x.Renamed, x.Original, x.Lacks, x.Keeps))
+		resting = append(
+			resting,
+			fmt.Sprintf("%s %v %v %q %v %v", x.Object.Ident(), x.Dangling, x.Renamed, x.Original, x.Lacks, x.Keeps),
+		)
 	}
 	if got := strings.Join(resting, "; "); got != `loose [q:old:see] [] "" [] []; mine [] [q:rate:edit] "q-clerk" [q:gate:open] [q:gate:view]; r [q:old:see] [q:rate:edit] "" [] []; c [] [q:rate:edit] "" [] []` {
 		t.Errorf("resting on it: %s", got)
@@ -64,7 +125,11 @@ func TestCompare(t *testing.T) {
 	role, _ := after.Roles.Find("r")
 	mine, _ := after.Sets.Find("mine")
 	c, _ := after.Conflicts.Find("c")
-	if q.Version != "3.10" || !slices.Equal(role.Sets, []string{"mine"}) || !slices.Equal(role.Permissions, []string{"q:tariff:edit"}) || !slices.Equal(role.Excludes, []string{"q:old:see"}) || !slices.Equal(mine.Permissions, []string{"q:gate:view", "q:tariff:edit"}) || c.Items[0].Permission != "q:tariff:edit" {
+	if q.Version != "3.10" || !slices.Equal(role.Sets, []string{"mine"}) ||
+		!slices.Equal(role.Permissions, []string{"q:tariff:edit"}) ||
+		!slices.Equal(role.Excludes, []string{"q:old:see"}) ||
+		!slices.Equal(mine.Permissions, []string{"q:gate:view", "q:tariff:edit"}) ||
+		c.Items[0].Permission != "q:tariff:edit" {
 		t.Errorf("afterwards: %+v %+v %+v %+v", q, role, mine, c)
 	}
 	for _, id := range []string{"q-gone"} {
@@ -99,14 +164,18 @@ func TestWithoutSets(t *testing.T) {
 	}
 }
 
-// What a table has no column for stays as it is, also with what is renamed; what it has one for and leaves empty is empty.
+// What a table has no column for stays as it is, also with what is renamed; what it has one for and leaves empty is
+// empty.
 func TestWhatNothingIsSaidOf(t *testing.T) {
 	d := organisation()
 	q, _ := d.Systems.Find("q")
 	q = change.Clone(q)
 	for _, p := range q.Permissions {
 		if p.Key == "q:rate:edit" {
-			p.Label, p.Description, p.Module, p.Class, p.Risk, p.Span, p.Implies = "Edit rates", "All of them", "Rates", model.Write, 2, model.SpanOrganisation, []string{"q:gate:view", "q:old:see"}
+			p.Label, p.Description, p.Module, p.Class, p.Risk, p.Span, p.Implies = "Edit rates", "All of them", "Rates", model.Write, 2, model.SpanOrganisation, []string{
+				"q:gate:view",
+				"q:old:see",
+			}
 		}
 	}
 	d = change.Lay(d, []change.Op{change.Put(d, q)})
@@ -119,11 +188,23 @@ func TestWhatNothingIsSaidOf(t *testing.T) {
 	if after == nil {
 		t.Fatal(problems)
 	}
-	if s, _ := after.Systems.Find("q"); s.Name != "Quaybook" || s.Version != "3.9" || !r.Unsaid || r.Old || r.Downgrade {
+	if s, _ := after.Systems.Find("q"); s.Name != "Quaybook" || s.Version != "3.9" || !r.Unsaid || r.Old ||
+		r.Downgrade {
 		t.Errorf("the system is %s %s: %+v", s.Name, s.Version, r)
 	}
 	p, _ := after.Permission("q:tariff:edit")
-	if got := fmt.Sprint(*p); got != fmt.Sprint(model.Permission{Key: "q:tariff:edit", Label: "Edit rates", Description: "All of them", Module: "Rates", Class: model.Write, Risk: 2, Span: model.SpanOrganisation, Implies: []string{"q:gate:view"}}) {
+	if got := fmt.Sprint(*p); got != fmt.Sprint(
+		model.Permission{
+			Key:         "q:tariff:edit",
+			Label:       "Edit rates",
+			Description: "All of them",
+			Module:      "Rates",
+			Class:       model.Write,
+			Risk:        2,
+			Span:        model.SpanOrganisation,
+			Implies:     []string{"q:gate:view"},
+		},
+	) {
 		t.Errorf("the renamed permission is %s", got)
 	}
 	if s, _ := after.Sets.Find("q-clerk"); s.Name != "Clerk" || !slices.Equal(s.Permissions, []string{"q:gate:open"}) {
@@ -134,13 +215,22 @@ func TestWhatNothingIsSaidOf(t *testing.T) {
 	if after, _ = change.Apply(d, Compare(d, c).Ops); after == nil {
 		t.Fatal("it cannot be taken over")
 	}
-	if p, _ := after.Permission("q:tariff:edit"); p.Label != "Edit rates" || p.Description != "" || p.Risk != 0 || p.Class != model.Read {
+	if p, _ := after.Permission("q:tariff:edit"); p.Label != "Edit rates" || p.Description != "" || p.Risk != 0 ||
+		p.Class != model.Read {
 		t.Errorf("what is said to be empty is %+v", p)
 	}
 }
 
 func TestANewSystem(t *testing.T) {
-	c := &Catalogue{System: &model.System{ID: "new", Name: "New", Version: "1", Permissions: []*model.Permission{permission("new:a:b")}}, Sets: []*model.Set{{ID: "new-all", Name: "All", System: "new", Permissions: []string{"new:a:b"}}}}
+	c := &Catalogue{
+		System: &model.System{
+			ID:          "new",
+			Name:        "New",
+			Version:     "1",
+			Permissions: []*model.Permission{permission("new:a:b")},
+		},
+		Sets: []*model.Set{{ID: "new-all", Name: "All", System: "new", Permissions: []string{"new:a:b"}}},
+	}
 	r := Compare(organisation(), c)
 	if r.System != nil || fmt.Sprint(r.New, r.Gone, r.Sets) != "[new:a:b] [] [{new-all added [new:a:b] []}]" {
 		t.Errorf("%+v", r)

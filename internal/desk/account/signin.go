@@ -150,7 +150,13 @@ func (d *Accounts) SetPassword(link, password string) (desk.Actor, error) {
 		return desk.Actor{}, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
 	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > maxPassword {
-		return desk.Actor{}, desk.Refuse(desk.Invalid, "A password has at least %d characters and at most %d bytes; this one has %d characters.", MinPassword, maxPassword, n)
+		return desk.Actor{}, desk.Refuse(
+			desk.Invalid,
+			"A password has at least %d characters and at most %d bytes; this one has %d characters.",
+			MinPassword,
+			maxPassword,
+			n,
+		)
 	}
 	c := store.Credential{User: l.User, Hash: hashPassword(password)}
 	if err := d.Store.UseLink(hashSecret(link), d.Now(), c); err != nil {
@@ -171,12 +177,20 @@ func (d *Accounts) accept(user string) error {
 	active := change.Clone(u)
 	active.State = model.UserActive
 	op := change.Put(h.Design(), active)
-	_, err := d.Commit(d.Check(h, desk.Asker{Who: desk.Actor{User: user}}, desk.Act{Door: desk.ByInvitation, Ops: []change.Op{op}, Permits: func(o change.Op) string {
-		if o.Kind != model.KindUser || o.ID != user {
-			return "Whoever accepts an invitation changes nothing but their own state."
-		}
-		return ""
-	}}), "The invitation cannot be accepted.", desk.Note{Why: "Accepts the invitation"})
+	_, err := d.Commit(
+		d.Check(
+			h,
+			desk.Asker{Who: desk.Actor{User: user}},
+			desk.Act{Door: desk.ByInvitation, Ops: []change.Op{op}, Permits: func(o change.Op) string {
+				if o.Kind != model.KindUser || o.ID != user {
+					return "Whoever accepts an invitation changes nothing but their own state."
+				}
+				return ""
+			}},
+		),
+		"The invitation cannot be accepted.",
+		desk.Note{Why: "Accepts the invitation"},
+	)
 	return err
 }
 
@@ -191,8 +205,8 @@ type Invitation struct {
 	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
 }
 
-// Invite makes a link by which somebody who is invited sets a password and so becomes active, and puts a letter with it into the outbox. A link that was made before
-// stays good until it runs out.
+// Invite makes a link by which somebody who is invited sets a password and so becomes active, and puts a letter
+// with it into the outbox. A link that was made before stays good until it runs out.
 func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error) {
 	h := d.Present()
 	if err := d.Acts(h, who); err != nil {
@@ -200,7 +214,11 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 	}
 	u, ok := h.Design().Users.Find(user)
 	if !ok {
-		return nil, desk.Refuse(desk.NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
+		return nil, desk.Refuse(
+			desk.NotFound,
+			"There is no person %q. If they are only in your draft, apply it first.",
+			user,
+		)
 	}
 	if !d.May(h, who, model.EditPeople) {
 		if r := delegation.Of(h.Index, who.User, d.Now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
@@ -208,7 +226,12 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		}
 	}
 	if u.State != model.UserInvited {
-		return nil, desk.Refuse(desk.Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
+		return nil, desk.Refuse(
+			desk.Conflict,
+			"%s is not waiting for an invitation: the account is %s.",
+			u.DisplayName,
+			u.State,
+		)
 	}
 	text, hash := secret()
 	until := d.Now().Add(invitationLife)
@@ -216,7 +239,13 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		return nil, err
 	}
 	path := "/welcome/" + text
-	letter := post.Invitation(h.Design().Organisation.Name, u.DisplayName, h.Ref(model.KindUser, who.User).Name, base+path, until)
+	letter := post.Invitation(
+		h.Design().Organisation.Name,
+		u.DisplayName,
+		h.Ref(model.KindUser, who.User).Name,
+		base+path,
+		until,
+	)
 	if err := d.Store.Write(store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
 		return nil, err
 	}
@@ -226,7 +255,8 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 // Purposes are what a token can be for.
 var Purposes = []string{"decisions", "scim", "api"}
 
-// MakeToken makes a token for a program and gives its secret, which is not kept. One for the application's API acts as a user.
+// MakeToken makes a token for a program and gives its secret, which is not kept. One for the application's API acts
+// as a user.
 func (d *Accounts) MakeToken(name, purpose, user string) (string, error) {
 	text, hash := secret()
 	if purpose == "api" {
@@ -325,7 +355,15 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 		return nil, err
 	}
 	u, _ := h.Design().Users.Find(who.Eyes())
-	me := &Me{User: h.Ref(model.KindUser, u.ID), SignedIn: h.Ref(model.KindUser, who.User), Organisation: h.Design().Organisation.Name, Rights: []string{}, Delegated: []string{}, Revision: h.Revision, Current: h.Revision}
+	me := &Me{
+		User:         h.Ref(model.KindUser, u.ID),
+		SignedIn:     h.Ref(model.KindUser, who.User),
+		Organisation: h.Design().Organisation.Name,
+		Rights:       []string{},
+		Delegated:    []string{},
+		Revision:     h.Revision,
+		Current:      h.Revision,
+	}
 	at := h.At
 	if !who.When.IsZero() {
 		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.Now())

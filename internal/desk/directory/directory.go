@@ -124,7 +124,8 @@ func (f *Feed) Fed(kind model.Kind, id string) (store.Fed, bool) {
 func (f *Feed) Gone() (out []*model.User) {
 	add := func(id string) {
 		fed, _ := f.Fed(model.KindUser, id)
-		if u, ok := f.design.Users.Find(id); ok && fed.Gone && u.State != model.UserDeleted && !slices.Contains(out, u) {
+		if u, ok := f.design.Users.Find(id); ok && fed.Gone && u.State != model.UserDeleted &&
+			!slices.Contains(out, u) {
 			out = append(out, u)
 		}
 	}
@@ -141,8 +142,8 @@ func (f *Feed) Gone() (out []*model.User) {
 	return out
 }
 
-// Put makes a person or group what the directory says; one without an id is new and gets one, which is returned. What stands against it is an error, and then nothing
-// has happened.
+// Put makes a person or group what the directory says; one without an id is new and gets one, which is returned.
+// What stands against it is an error, and then nothing has happened.
 func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
 	o = change.Clone(o)
 	verb := "Changes "
@@ -167,7 +168,8 @@ func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
 	return id, nil
 }
 
-// Leave tells that the directory has deleted a person. The account is deactivated; it keeps its record, and everything it was given.
+// Leave tells that the directory has deleted a person. The account is deactivated; it keeps its record, and
+// everything it was given.
 func (f *Feed) Leave(id string) error {
 	u, ok := f.design.Users.Find(id)
 	if !ok {
@@ -186,7 +188,8 @@ func (f *Feed) Leave(id string) error {
 	return nil
 }
 
-// Remove deletes a group with what was given to it. It is refused while a delegation, or anything else that decides what others may do, rests on the group.
+// Remove deletes a group with what was given to it. It is refused while a delegation, or anything else that decides
+// what others may do, rests on the group.
 func (f *Feed) Remove(id string) error {
 	g, ok := f.design.Groups.Find(id)
 	if !ok {
@@ -257,8 +260,9 @@ type feeding struct {
 	is   *Known // the design after it
 }
 
-// Feed carries out a request of a directory, by the name of its token, as one revision: whole or, if do gives an error, not at all. It gives the design after
-// it. Requests that come while others are being written are recorded together, so do may be called again, on another design.
+// Feed carries out a request of a directory, by the name of its token, as one revision: whole or, if do gives an
+// error, not at all. It gives the design after it. Requests that come while others are being written are recorded
+// together, so do may be called again, on another design.
 func (d *Keeper) Feed(by string, do func(*Feed) error) (*Known, error) {
 	if _, err := d.allFed(); err != nil {
 		return nil, err
@@ -279,7 +283,8 @@ func (d *Keeper) Feed(by string, do func(*Feed) error) (*Known, error) {
 	return f.is, f.err
 }
 
-// feedAll carries out requests one after another and records them together, each as a revision. The writer's lock must be held.
+// feedAll carries out requests one after another and records them together, each as a revision. The writer's lock
+// must be held.
 func (d *Keeper) feedAll(list []*feeding) {
 	h, at := d.Present(), d.Now()
 	design := h.Design()
@@ -289,7 +294,14 @@ func (d *Keeper) feedAll(list []*feeding) {
 	var beside []store.Fed // what is kept though the design stays as it is
 	for _, f := range list {
 		f.done, f.err = true, nil
-		f.feed = &Feed{by: f.by, now: at, design: design, known: &Known{h, &d.fed.kept, d}, before: fresh, kept: map[[2]string]*store.Fed{}}
+		f.feed = &Feed{
+			by:     f.by,
+			now:    at,
+			design: design,
+			known:  &Known{h, &d.fed.kept, d},
+			before: fresh,
+			kept:   map[[2]string]*store.Fed{},
+		}
 		if f.err = desk.Guarded(func() error { return f.do(f.feed) }); f.err != nil {
 			continue
 		}

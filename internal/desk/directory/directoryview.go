@@ -22,7 +22,8 @@ type Directory struct {
 	Gone   int        `json:"gone" doc:"How many people it has deleted, who are deactivated here"`
 }
 
-// Leaver is a person whom a directory has deleted, and what is still tied to them. It counts for nothing while they are deactivated.
+// Leaver is a person whom a directory has deleted, and what is still tied to them. It counts for nothing while they
+// are deactivated.
 type Leaver struct {
 	User    desk.Ref   `json:"user"`
 	State   string     `json:"state"`
@@ -47,7 +48,8 @@ type Directories struct {
 	Left        int         `json:"left" doc:"How many of these something is still tied to"`
 }
 
-// Directories gives what directories keep here, and whom they have deleted; if not all, only those to whom something is still tied.
+// Directories gives what directories keep here, and whom they have deleted; if not all, only those to whom
+// something is still tied.
 func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Directories, error) {
 	if _, err := d.Enter(who, model.ViewDesign); err != nil {
 		return nil, err
@@ -95,7 +97,14 @@ func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Dire
 			v.People++
 		case u.State != model.UserDeleted:
 			v.Gone++
-			leavers[f.ID] = &Leaver{User: s.Ref(model.KindUser, f.ID), State: string(u.State), By: f.By, When: f.Updated, Draft: view.Drafted(s, index.Node{Kind: model.KindUser, ID: f.ID}), Owned: []desk.Ref{}}
+			leavers[f.ID] = &Leaver{
+				User:  s.Ref(model.KindUser, f.ID),
+				State: string(u.State),
+				By:    f.By,
+				When:  f.Updated,
+				Draft: view.Drafted(s, index.Node{Kind: model.KindUser, ID: f.ID}),
+				Owned: []desk.Ref{},
+			}
 		}
 	}
 	if len(leavers) > 0 {
@@ -105,7 +114,10 @@ func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Dire
 	for _, v := range byName {
 		out.Directories = append(out.Directories, *v)
 	}
-	slices.SortFunc(out.Directories, func(a, b Directory) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) })
+	slices.SortFunc(
+		out.Directories,
+		func(a, b Directory) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) },
+	)
 	for _, l := range leavers {
 		if l.Left = l.Grants+l.Groups+l.Owns+l.Reports+l.Delegations > 0; l.Left {
 			out.Left++
@@ -115,7 +127,11 @@ func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Dire
 		}
 	}
 	slices.SortFunc(out.Leavers, func(a, b Leaver) int {
-		return cmp.Or(b.When.Compare(a.When), strings.Compare(a.User.Name, b.User.Name), strings.Compare(a.User.ID, b.User.ID))
+		return cmp.Or(
+			b.When.Compare(a.When),
+			strings.Compare(a.User.Name, b.User.Name),
+			strings.Compare(a.User.ID, b.User.ID),
+		)
 	})
 	n := len(out.Leavers)
 	out.Leavers = out.Leavers[min(offset, n):min(offset+limit, n)]

@@ -1,4 +1,5 @@
-// Package directory is what directories keep: their requests, carried out one after another and recorded together, and whom they have deleted.
+// Package directory is what directories keep: their requests, carried out one after another and recorded together,
+// and whom they have deleted.
 package directory
 
 import (

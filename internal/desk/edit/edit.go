@@ -12,8 +12,8 @@ import (
 	"fachwerk/internal/desk/view"
 )
 
-// Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked at as before. What others drafted or applied to
-// it since is merged; where both changed the same, it is refused.
+// Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked
+// at as before. What others drafted or applied to it since is merged; where both changed the same, it is refused.
 func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, error) {
 	after = change.Clone(after)
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
@@ -23,21 +23,37 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 				desk.NameObject(base, after)
 			}
 			if base.Get(after.Kind(), after.Ident()) != nil {
-				return desk.Refuse(desk.Conflict, "There is a %s with the id %q already: choose another.", after.Kind().Word(), after.Ident())
+				return desk.Refuse(
+					desk.Conflict,
+					"There is a %s with the id %q already: choose another.",
+					after.Kind().Word(),
+					after.Ident(),
+				)
 			}
 			p.Add(0, change.Put(base, after))
 			return nil
 		}
 		before = change.Clone(before)
 		if before.Ident() != after.Ident() {
-			return desk.Refuse(desk.Invalid, "An id stays what it is: %q cannot become %q.", before.Ident(), after.Ident())
+			return desk.Refuse(
+				desk.Invalid,
+				"An id stays what it is: %q cannot become %q.",
+				before.Ident(),
+				after.Ident(),
+			)
 		}
 		if base.Get(after.Kind(), after.Ident()) == nil {
 			return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
 		}
-		ops, clashes := change.Rebase(base, []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}})
+		ops, clashes := change.Rebase(
+			base,
+			[]change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}},
+		)
 		if len(clashes) > 0 {
-			e := desk.Refuse(desk.Conflict, "While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.")
+			e := desk.Refuse(
+				desk.Conflict,
+				"While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.",
+			)
 			for _, c := range clashes {
 				e.Problems = append(e.Problems, desk.Upper(c.Message)+".")
 			}
@@ -74,11 +90,23 @@ func (d *Editor) Mentions(who desk.Actor, kind model.Kind, id string) ([]Mention
 	}
 	out := []Mention{}
 	for _, r := range s.Design().References(kind, id) {
-		i := slices.IndexFunc(out, func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field })
+		i := slices.IndexFunc(
+			out,
+			func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field },
+		)
 		if i < 0 {
 			i = len(out)
-			out = append(out, Mention{From: string(r.From.Kind()), Field: r.Field, Refs: []desk.Ref{}, Taken: string(model.FieldOf(r.From.Kind(), r.Field).Gone),
-				Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" && r.Field != "system"})
+			out = append(
+				out,
+				Mention{
+					From:  string(r.From.Kind()),
+					Field: r.Field,
+					Refs:  []desk.Ref{},
+					Taken: string(model.FieldOf(r.From.Kind(), r.Field).Gone),
+					Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" &&
+						r.Field != "system",
+				},
+			)
 		}
 		out[i].Count++
 		if len(out[i].Refs) < mentionsShown {
@@ -106,7 +134,12 @@ func (d *Editor) Delete(who desk.Actor, kind model.Kind, id string, choices []Me
 		case kind == model.KindOrganisation || kind == model.KindArea && id == base.Root():
 			return desk.Refuse(desk.Invalid, "The whole organisation cannot be deleted.")
 		case model.BuiltIn(kind, id):
-			return desk.Refuse(desk.Invalid, "The %s “%s” is built in and cannot be deleted.", kind.Word(), gone.Title())
+			return desk.Refuse(
+				desk.Invalid,
+				"The %s “%s” is built in and cannot be deleted.",
+				kind.Word(),
+				gone.Title(),
+			)
 		}
 		var list []change.Choice
 		for _, c := range choices {
@@ -126,7 +159,10 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 		base := p.Base()
 		x := p.Shown.Index
 		if p.After == nil {
-			return desk.Refuse(desk.Conflict, "The draft cannot be applied as it stands: take out what blocks it first.")
+			return desk.Refuse(
+				desk.Conflict,
+				"The draft cannot be applied as it stands: take out what blocks it first.",
+			)
 		}
 		for _, k := range keys {
 			if _, ok := base.Permission(k); !ok {
@@ -159,8 +195,8 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 	})
 }
 
-// AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who has one already on these terms keeps it; if all do, it
-// is refused.
+// AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who
+// has one already on these terms keeps it; if all do, it is refused.
 func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
@@ -172,7 +208,12 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 		for _, s := range subjects {
 			for _, t := range targets {
 				if !isSubject(s) || !isGrantable(t) {
-					return desk.Refuse(desk.Invalid, "A role or permission set is assigned to a person or group, not a %s to a %s.", model.Kind(t.Kind).Word(), model.Kind(s.Kind).Word())
+					return desk.Refuse(
+						desk.Invalid,
+						"A role or permission set is assigned to a person or group, not a %s to a %s.",
+						model.Kind(t.Kind).Word(),
+						model.Kind(s.Kind).Word(),
+					)
 				}
 				op, err := assign(base, given, pair{s, t}, terms)
 				var e *desk.Error

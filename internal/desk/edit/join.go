@@ -95,7 +95,12 @@ func grantsGiven(d *model.Design, subjects ...desk.End) map[model.GrantKey]bool 
 
 // assign gives one end of a pair what the other gives, unless it is given already.
 func assign(d *model.Design, given map[model.GrantKey]bool, p pair, terms JoinTerms) (change.Op, error) {
-	a := &model.Assignment{Area: terms.Area, Reach: model.Reach(terms.Reach), Mode: model.Mode(terms.Mode), Reason: strings.TrimSpace(terms.Reason)}
+	a := &model.Assignment{
+		Area:   terms.Area,
+		Reach:  model.Reach(terms.Reach),
+		Mode:   model.Mode(terms.Mode),
+		Reason: strings.TrimSpace(terms.Reason),
+	}
 	if a.Area == d.Root() {
 		a.Area = ""
 	}
@@ -143,13 +148,25 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 	case kinds{"user", "group"}, kinds{"group", "group"}:
 		g, ok := d.Groups.Find(p.lower.ID)
 		if !ok {
-			return change.Op{}, desk.Refuse(desk.Invalid, "The group %q is built in: its members follow from the people there are.", p.lower.ID)
+			return change.Op{}, desk.Refuse(
+				desk.Invalid,
+				"The group %q is built in: its members follow from the people there are.",
+				p.lower.ID,
+			)
 		}
 		if g.Type == model.Rule {
-			return change.Op{}, desk.Refuse(desk.Invalid, "“%s” finds its members by a rule: change the rule, or the person.", g.Name)
+			return change.Op{}, desk.Refuse(
+				desk.Invalid,
+				"“%s” finds its members by a rule: change the rule, or the person.",
+				g.Name,
+			)
 		}
 		if g.Source == model.Directory {
-			return change.Op{}, desk.Refuse(desk.Invalid, "“%s” comes from the directory, which keeps its members.", g.Name)
+			return change.Op{}, desk.Refuse(
+				desk.Invalid,
+				"“%s” comes from the directory, which keeps its members.",
+				g.Name,
+			)
 		}
 		if p.upper.ID == model.Everyone || p.upper.ID == model.Public {
 			return change.Op{}, desk.Refuse(desk.Invalid, "A built-in group cannot be nested in another.")
@@ -180,9 +197,17 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 	case kinds{"user", "user"}:
 		return change.Op{}, desk.Refuse(desk.Invalid, "Two people cannot be joined: put both into a group.")
 	case kinds{"user", "permission"}, kinds{"group", "permission"}:
-		return change.Op{}, desk.Refuse(desk.Invalid, "A permission is not given by itself: assign a role or a permission set that has it.")
+		return change.Op{}, desk.Refuse(
+			desk.Invalid,
+			"A permission is not given by itself: assign a role or a permission set that has it.",
+		)
 	default:
-		return change.Op{}, desk.Refuse(desk.Invalid, "Nothing runs between a %s and a %s directly.", model.Kind(p.upper.Kind).Word(), model.Kind(p.lower.Kind).Word())
+		return change.Op{}, desk.Refuse(
+			desk.Invalid,
+			"Nothing runs between a %s and a %s directly.",
+			model.Kind(p.upper.Kind).Word(),
+			model.Kind(p.lower.Kind).Word(),
+		)
 	}
 	if err != nil {
 		return change.Op{}, err
@@ -207,7 +232,10 @@ func (d *Editor) Cut(who desk.Actor, a, b desk.End, assignment string) (*desk.Dr
 				}
 			}
 			if len(ops) == 0 {
-				return desk.Refuse(desk.NotFound, "There is no assignment between these two to cut. What comes through a group is cut at the group.")
+				return desk.Refuse(
+					desk.NotFound,
+					"There is no assignment between these two to cut. What comes through a group is cut at the group.",
+				)
 			}
 			for _, op := range ops {
 				p.Add(0, op)
@@ -217,7 +245,10 @@ func (d *Editor) Cut(who desk.Actor, a, b desk.End, assignment string) (*desk.Dr
 		op, err := member(base, pr, func(list *[]string, id string) error {
 			i := slices.Index(*list, id)
 			if i < 0 {
-				return desk.Refuse(desk.NotFound, "These two are not joined directly: cut the beam where it is fastened.")
+				return desk.Refuse(
+					desk.NotFound,
+					"These two are not joined directly: cut the beam where it is fastened.",
+				)
 			}
 			*list = slices.Delete(slices.Clone(*list), i, i+1)
 			return nil
@@ -232,7 +263,9 @@ func (d *Editor) Cut(who desk.Actor, a, b desk.End, assignment string) (*desk.Dr
 
 // between tells whether an assignment runs between the two ends of a pair.
 func between(a *model.Assignment, p pair) bool {
-	subject := p.upper.Kind == string(model.KindUser) && a.Subject.User == p.upper.ID || p.upper.Kind == string(model.KindGroup) && a.Subject.Group == p.upper.ID
-	target := p.lower.Kind == string(model.KindRole) && a.Role == p.lower.ID || p.lower.Kind == string(model.KindSet) && a.Set == p.lower.ID
+	subject := p.upper.Kind == string(model.KindUser) && a.Subject.User == p.upper.ID ||
+		p.upper.Kind == string(model.KindGroup) && a.Subject.Group == p.upper.ID
+	target := p.lower.Kind == string(model.KindRole) && a.Role == p.lower.ID ||
+		p.lower.Kind == string(model.KindSet) && a.Set == p.lower.ID
 	return subject && target
 }

@@ -146,7 +146,8 @@ func wrongCells(cells [][]string, trial *intake.Trial) map[wrongCell][]int {
 	}
 	for i, r := range trial.Rows {
 		for n, f := range r.Faults {
-			if f.Column >= 0 && f.Column < len(cells[i]) && !slices.ContainsFunc(r.Faults[:n], func(g intake.Fault) bool { return g.Column == f.Column }) {
+			if f.Column >= 0 && f.Column < len(cells[i]) &&
+				!slices.ContainsFunc(r.Faults[:n], func(g intake.Fault) bool { return g.Column == f.Column }) {
 				key := wrongCell{f.Column, cells[i][f.Column]}
 				found[key] = append(found[key], i)
 			}
@@ -191,7 +192,15 @@ func (d *Intake) BeginImport(who desk.Actor, name, kind string, data []byte) (*I
 	if kind != "" && !slices.Contains(intake.Kinds, intake.Kind(kind)) {
 		return nil, desk.Refuse(desk.Invalid, "Nothing of the kind %q can be brought in.", kind)
 	}
-	im := &importing{id: strings.ToLower(rand.Text()[:12]), name: name, who: who.User, data: data, kind: intake.Kind(kind), fixes: map[[2]int]string{}, options: intake.Options{Share: 10}}
+	im := &importing{
+		id:      strings.ToLower(rand.Text()[:12]),
+		name:    name,
+		who:     who.User,
+		data:    data,
+		kind:    intake.Kind(kind),
+		fixes:   map[[2]int]string{},
+		options: intake.Options{Share: 10},
+	}
 	d.imports.Lock()
 	if d.imports.open == nil {
 		d.imports.open = map[string]*importing{}
@@ -223,7 +232,19 @@ func (d *Intake) BeginImport(who desk.Actor, name, kind string, data []byte) (*I
 
 // working is what is known of a file while it is tried.
 func (im *importing) working() *Import {
-	return &Import{ID: im.id, Name: im.name, State: "working", Sheets: []string{}, Fields: []ImportField{}, Columns: []ImportColumn{}, Roles: []desk.Ref{}, Counts: map[string]int{}, Leaving: []desk.Ref{}, Effect: map[string]int{}, Rows: []ImportRow{}}
+	return &Import{
+		ID:      im.id,
+		Name:    im.name,
+		State:   "working",
+		Sheets:  []string{},
+		Fields:  []ImportField{},
+		Columns: []ImportColumn{},
+		Roles:   []desk.Ref{},
+		Counts:  map[string]int{},
+		Leaving: []desk.Ref{},
+		Effect:  map[string]int{},
+		Rows:    []ImportRow{},
+	}
 }
 
 // imported finds a file of somebody's.
@@ -241,7 +262,8 @@ func (d *Intake) imported(who desk.Actor, id string) (*importing, error) {
 	return im, nil
 }
 
-// begin begins a new trial in place of the one that is made, if any; read, if the file is to be read anew. The file's lock must be held.
+// begin begins a new trial in place of the one that is made, if any; read, if the file is to be read anew. The
+// file's lock must be held.
 func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 	s, err := d.See(who)
 	if err != nil {
@@ -344,7 +366,8 @@ func fixed(all [][]string, fixes map[[2]int]string) [][]string {
 	return out
 }
 
-// Import gives a window into a file that is tried: the rows of a verdict (empty: all) that have some words. While it is being tried, it waits a little for that.
+// Import gives a window into a file that is tried: the rows of a verdict (empty: all) that have some words. While
+// it is being tried, it waits a little for that.
 func (d *Intake) Import(who desk.Actor, id, verdict, words string, offset, limit int) (*Import, error) {
 	im, err := d.imported(who, id)
 	if err != nil {
@@ -416,7 +439,16 @@ func (im *importing) original(row, column int) string {
 // row shows a row with what it would do.
 func (im *importing) row(i int) ImportRow {
 	r := im.trial.Rows[i]
-	v := ImportRow{Row: i, Line: im.file.Lines[i], Cells: append([]string{}, im.cells[i]...), Fixed: []ImportFix{}, Verdict: string(r.Verdict), About: r.About, Changes: []ImportChange{}, Faults: []ImportFault{}}
+	v := ImportRow{
+		Row:     i,
+		Line:    im.file.Lines[i],
+		Cells:   append([]string{}, im.cells[i]...),
+		Fixed:   []ImportFix{},
+		Verdict: string(r.Verdict),
+		About:   r.About,
+		Changes: []ImportChange{},
+		Faults:  []ImportFault{},
+	}
 	for c := range im.file.Header {
 		if _, is := im.fixes[[2]int{i, c}]; is {
 			v.Fixed = append(v.Fixed, ImportFix{c, im.original(i, c)})
@@ -438,14 +470,19 @@ func (im *importing) row(i int) ImportRow {
 // describeImport tells of a trial as a whole.
 func (d *Intake) describeImport(v *Import, im *importing) {
 	v.Kind, v.Reading, v.Sheets = string(im.kind), im.file.Reading, append(v.Sheets, im.file.Sheets...)
-	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share, im.trial.Stop, len(im.fixes), len(im.trial.Leaving)
+	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share, im.trial.Stop, len(
+		im.fixes,
+	), len(
+		im.trial.Leaving,
+	)
 	for _, f := range intake.Fields(im.kind) {
 		v.Fields = append(v.Fields, ImportField{f.Name, f.Title, f.Doc, f.Required})
 	}
 	for c, title := range im.file.Header {
 		col := ImportColumn{Title: title, Field: im.columns[c], Samples: []string{}}
 		for _, r := range im.cells[:min(len(im.cells), 200)] {
-			if c < len(r) && strings.TrimSpace(r[c]) != "" && !slices.Contains(col.Samples, r[c]) && len(col.Samples) < 3 {
+			if c < len(r) && strings.TrimSpace(r[c]) != "" && !slices.Contains(col.Samples, r[c]) &&
+				len(col.Samples) < 3 {
 				col.Samples = append(col.Samples, r[c])
 			}
 		}
@@ -510,7 +547,8 @@ func (d *Intake) AlterImport(who desk.Actor, id string, how ImportHow) error {
 	return d.begin(who, im, read)
 }
 
-// CorrectImport corrects a cell of a file, here and not in the file; if alike, in every row in which it is wrong by the same text.
+// CorrectImport corrects a cell of a file, here and not in the file; if alike, in every row in which it is wrong by
+// the same text.
 func (d *Intake) CorrectImport(who desk.Actor, id string, row, column int, text string, alike bool) error {
 	im, err := d.imported(who, id)
 	if err != nil {
@@ -637,8 +675,17 @@ func (d *Intake) ImportTemplate(who desk.Actor, kind string) (*table.Table, erro
 	return t, nil
 }
 
-// ImportFile tries a file for an operator and, if it is to be applied and nothing is wrong with it, applies it as one revision.
-func (d *Intake) ImportFile(name string, data []byte, kind string, how rows.Reading, columns map[string]string, o intake.Options, apply bool) (*intake.Trial, *rows.File, error) {
+// ImportFile tries a file for an operator and, if it is to be applied and nothing is wrong with it, applies it as
+// one revision.
+func (d *Intake) ImportFile(
+	name string,
+	data []byte,
+	kind string,
+	how rows.Reading,
+	columns map[string]string,
+	o intake.Options,
+	apply bool,
+) (*intake.Trial, *rows.File, error) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
 	h := d.Present()

@@ -100,7 +100,8 @@ func (d *Intake) Upgrade(who desk.Actor, f UpgradeFile) (*Upgrade, error) {
 	return u, err
 }
 
-// ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and nothing stands against it, applies it as one revision.
+// ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and
+// nothing stands against it, applies it as one revision.
 func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
@@ -123,12 +124,22 @@ func doubts(r *upgrade.Report) []string {
 	case r.Downgrade:
 		out = append(out, "The file is of a lower version than the one that is here.")
 	case r.Unsaid:
-		out = append(out, "The file does not tell its version, so that of the system stays what it is. Say it, if it is known.")
+		out = append(
+			out,
+			"The file does not tell its version, so that of the system stays what it is. Say it, if it is known.",
+		)
 	case r.Old:
 		out = append(out, "The file says that it is of the version that is here already, and yet it differs.")
 	}
 	if gone, all := len(r.Gone), len(r.System.Permissions); 2*gone > all {
-		out = append(out, "The file lacks "+desk.Grouped(gone)+" of the "+desk.Grouped(all)+" permissions that are here: perhaps it is only a part of the catalogue.")
+		out = append(
+			out,
+			"The file lacks "+desk.Grouped(
+				gone,
+			)+" of the "+desk.Grouped(
+				all,
+			)+" permissions that are here: perhaps it is only a part of the catalogue.",
+		)
 	}
 	return out
 }
@@ -139,8 +150,22 @@ func compareUpgrade(s *desk.Sight, f UpgradeFile) (*Upgrade, []change.Op, error)
 	if err != nil {
 		return nil, nil, err
 	}
-	u := &Upgrade{System: desk.Ref{Kind: string(model.KindSystem), ID: r.After.ID, Name: r.After.Name}, New: r.System == nil, To: r.After.Version, Misled: append([]string{}, r.Misled...), Faults: []string{}, Changes: len(r.Ops) > 0,
-		Comes: []UpgradePermission{}, Goes: []UpgradePermission{}, Renamed: []UpgradePermission{}, Alters: []UpgradePermission{}, Sets: []UpgradeSet{}, Resting: []UpgradeResting{}, Roles: []UpgradeRole{}, Touches: []desk.Ref{}}
+	u := &Upgrade{
+		System:  desk.Ref{Kind: string(model.KindSystem), ID: r.After.ID, Name: r.After.Name},
+		New:     r.System == nil,
+		To:      r.After.Version,
+		Misled:  append([]string{}, r.Misled...),
+		Faults:  []string{},
+		Changes: len(r.Ops) > 0,
+		Comes:   []UpgradePermission{},
+		Goes:    []UpgradePermission{},
+		Renamed: []UpgradePermission{},
+		Alters:  []UpgradePermission{},
+		Sets:    []UpgradeSet{},
+		Resting: []UpgradeResting{},
+		Roles:   []UpgradeRole{},
+		Touches: []desk.Ref{},
+	}
 	if r.System != nil {
 		u.From = r.System.Version
 	}
@@ -221,7 +246,12 @@ func upgraded(s *desk.Sight, u *Upgrade, c *upgrade.Catalogue, r *upgrade.Report
 		u.Alters = append(u.Alters, p)
 	}
 	for _, x := range r.Sets {
-		set := UpgradeSet{Ref: s.Ref(model.KindSet, x.ID), What: x.What, Added: append([]string{}, x.Added...), Removed: append([]string{}, x.Removed...)}
+		set := UpgradeSet{
+			Ref:     s.Ref(model.KindSet, x.ID),
+			What:    x.What,
+			Added:   append([]string{}, x.Added...),
+			Removed: append([]string{}, x.Removed...),
+		}
 		if x.What == "added" {
 			for _, n := range c.Sets {
 				if n.ID == x.ID {
@@ -234,7 +264,13 @@ func upgraded(s *desk.Sight, u *Upgrade, c *upgrade.Catalogue, r *upgrade.Report
 		u.Sets = append(u.Sets, set)
 	}
 	for _, x := range r.Resting {
-		rest := UpgradeResting{Ref: s.Ref(x.Object.Kind(), x.Object.Ident()), Dangling: append([]string{}, x.Dangling...), Renamed: append([]string{}, x.Renamed...), Lacks: append([]string{}, x.Lacks...), Keeps: append([]string{}, x.Keeps...)}
+		rest := UpgradeResting{
+			Ref:      s.Ref(x.Object.Kind(), x.Object.Ident()),
+			Dangling: append([]string{}, x.Dangling...),
+			Renamed:  append([]string{}, x.Renamed...),
+			Lacks:    append([]string{}, x.Lacks...),
+			Keeps:    append([]string{}, x.Keeps...),
+		}
 		if x.Original != "" {
 			ref := s.Ref(model.KindSet, x.Original)
 			rest.Original = &ref

@@ -28,7 +28,18 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 		}
 	}
 	v := progressOf(h, r, countsOf(r, items, tasks, who), who, d.Now())
-	out := &report.Review{Organisation: h.Design().Organisation.Name, Name: r.Name, About: plain(v.About), Deciders: v.Deciders, Opener: v.Opener.Name, Opened: r.Opened, Due: r.Due, Revision: r.Revision, Written: d.Now(), Fate: "stays as it is"}
+	out := &report.Review{
+		Organisation: h.Design().Organisation.Name,
+		Name:         r.Name,
+		About:        plain(v.About),
+		Deciders:     v.Deciders,
+		Opener:       v.Opener.Name,
+		Opened:       r.Opened,
+		Due:          r.Due,
+		Revision:     r.Revision,
+		Written:      d.Now(),
+		Fate:         "stays as it is",
+	}
 	if v.Fate == decisionRevoke {
 		out.Fate = "is revoked"
 	}
@@ -43,7 +54,16 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 	words := map[string]string{"": "open", taskPerson: "person out", taskGrant: "grant off", taskLeave: "left"}
 	for _, t := range tasks {
 		v := d.task(h, r, t, who)
-		row := report.Task{Item: numbers[t.Item], Person: v.User.Name, Access: v.Target.Name, Group: v.Group.Name, Owner: v.Owner.Name, Decision: words[t.Decision], Reason: t.Reason, Revision: t.Revision}
+		row := report.Task{
+			Item:     numbers[t.Item],
+			Person:   v.User.Name,
+			Access:   v.Target.Name,
+			Group:    v.Group.Name,
+			Owner:    v.Owner.Name,
+			Decision: words[t.Decision],
+			Reason:   t.Reason,
+			Revision: t.Revision,
+		}
 		if v.By != nil {
 			row.By, row.Decided = v.By.Name, *v.Decided
 		}
@@ -58,8 +78,29 @@ func (d *Reviewer) ReviewsTable(who desk.Actor, where string) (*table.Table, err
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "Reviews", Columns: []table.Column{{Title: "id", Width: 6}, {Title: "name", Width: 40}, {Title: "about", Width: 40}, {Title: "decided by", Width: 24}, {Title: "opened by", Width: 28}, {Title: "opened"}, {Title: "due"}, {Title: "closed"}, {Title: "revision", Width: 10},
-		{Title: "items", Width: 8}, {Title: "kept", Width: 8}, {Title: "revoked", Width: 8}, {Title: "undecided", Width: 10}, {Title: "group tasks", Width: 11}, {Title: "settled", Width: 8}}}
+	t := &table.Table{
+		Name: "Reviews",
+		Columns: []table.Column{
+			{Title: "id", Width: 6},
+			{Title: "name", Width: 40},
+			{Title: "about", Width: 40},
+			{Title: "decided by", Width: 24},
+			{Title: "opened by", Width: 28},
+			{Title: "opened"},
+			{Title: "due"},
+			{Title: "closed"},
+			{Title: "revision", Width: 10},
+			{
+				Title: "items",
+				Width: 8,
+			},
+			{Title: "kept", Width: 8},
+			{Title: "revoked", Width: 8},
+			{Title: "undecided", Width: 10},
+			{Title: "group tasks", Width: 11},
+			{Title: "settled", Width: 8},
+		},
+	}
 	for _, r := range list {
 		var closed time.Time
 		if r.Closed != nil {
@@ -69,14 +110,47 @@ func (d *Reviewer) ReviewsTable(who desk.Actor, where string) (*table.Table, err
 		if r.Revision > 0 {
 			revision = r.Revision
 		}
-		t.Rows = append(t.Rows, []any{r.ID, r.Name, plain(r.About), r.Deciders, r.Opener.Name, r.Opened, r.Due, closed, revision, r.Items, r.Kept, r.Revoked, r.Items - r.Kept - r.Revoked, r.Tasks, r.Settled})
+		t.Rows = append(
+			t.Rows,
+			[]any{
+				r.ID,
+				r.Name,
+				plain(r.About),
+				r.Deciders,
+				r.Opener.Name,
+				r.Opened,
+				r.Due,
+				closed,
+				revision,
+				r.Items,
+				r.Kept,
+				r.Revoked,
+				r.Items - r.Kept - r.Revoked,
+				r.Tasks,
+				r.Settled,
+			},
+		)
 	}
 	return t, nil
 }
 
-func (d *Reviewer) reportItem(h *desk.House, r store.Review, i store.ReviewItem, number int, who desk.Actor) report.Item {
+func (d *Reviewer) reportItem(
+	h *desk.House,
+	r store.Review,
+	i store.ReviewItem,
+	number int,
+	who desk.Actor,
+) report.Item {
 	v := d.item(h, r, i, who)
-	row := report.Item{Number: number, Person: v.User.Name, Note: v.Note, Access: v.Target.Name, Reviewer: v.Reviewer.Name, Reason: v.Reason, Decision: report.Undecided}
+	row := report.Item{
+		Number:   number,
+		Person:   v.User.Name,
+		Note:     v.Note,
+		Access:   v.Target.Name,
+		Reviewer: v.Reviewer.Name,
+		Reason:   v.Reason,
+		Decision: report.Undecided,
+	}
 	var held []string
 	if v.ByHand {
 		held = append(held, "by hand")

@@ -126,7 +126,15 @@ const (
 )
 
 func scopeOf(r store.Review) review.Scope {
-	return review.Scope{System: r.System, Role: r.Role, Set: r.Set, Group: r.Group, Area: r.Area, Risk: r.Risk, Filter: r.Filter}
+	return review.Scope{
+		System: r.System,
+		Role:   r.Role,
+		Set:    r.Set,
+		Group:  r.Group,
+		Area:   r.Area,
+		Risk:   r.Risk,
+		Filter: r.Filter,
+	}
 }
 
 // itemOf makes what is kept an item of the core; items of old reviews are about their review's role.
@@ -169,9 +177,29 @@ func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask
 }
 
 func progressOf(h *desk.House, r store.Review, n store.ReviewCount, who desk.Actor, now time.Time) Review {
-	v := Review{ID: r.ID, Name: r.Name, About: scopeWords(h, scopeOf(r)), Deciders: deciderWords(h, r), Fate: cmp.Or(r.Fate, decisionKeep),
-		Opener: h.Ref(model.KindUser, r.Opener), Opened: r.Opened, Due: r.Due, Overdue: r.Closed == nil && now.After(r.Due), Reminded: r.Reminded,
-		Closed: r.Closed, Revision: r.Revision, Items: n.Items, Kept: n.Kept, Revoked: n.Revoked, Mine: n.Mine, Tasks: n.Tasks, Settled: n.Settled}
+	v := Review{
+		ID:       r.ID,
+		Name:     r.Name,
+		About:    scopeWords(h, scopeOf(r)),
+		Deciders: deciderWords(h, r),
+		Fate:     cmp.Or(r.Fate, decisionKeep),
+		Opener: h.Ref(
+			model.KindUser,
+			r.Opener,
+		),
+		Opened:   r.Opened,
+		Due:      r.Due,
+		Overdue:  r.Closed == nil && now.After(r.Due),
+		Reminded: r.Reminded,
+		Closed:   r.Closed,
+		Revision: r.Revision,
+		Items:    n.Items,
+		Kept:     n.Kept,
+		Revoked:  n.Revoked,
+		Mine:     n.Mine,
+		Tasks:    n.Tasks,
+		Settled:  n.Settled,
+	}
 	if r.Closed == nil {
 		v.Waiting = n.Waiting
 	}
@@ -240,8 +268,9 @@ func deciderWords(h *desk.House, r store.Review) string {
 // waiting counts the items that wait for a person's decision.
 func (d *Reviewer) waiting(who desk.Actor) (int, error) { return d.Store.Waiting(who.Eyes()) }
 
-// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the person's own, or opened by them. If an area is given,
-// only those with items of people at home there. On a past day, each is as it stood then.
+// Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the
+// person's own, or opened by them. If an area is given, only those with items of people at home there. On a past
+// day, each is as it stood then.
 func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
@@ -294,15 +323,22 @@ func (d *Reviewer) reviewsOf(fits func(user string) bool) (map[int]bool, error) 
 	return out, err
 }
 
-// mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it through a delegation.
+// mayRunReview tells whether somebody may remind in and close a review: by the right, or since they opened it
+// through a delegation.
 func (d *Reviewer) mayRunReview(h *desk.House, who desk.Actor, r store.Review) bool {
 	if d.Acts(h, who) != nil {
 		return false
 	}
-	return d.May(h, who, model.RunReviews) || r.Opener == who.User && slices.ContainsFunc(delegation.Of(h.Index, who.User, d.Now()).Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) })
+	return d.May(h, who, model.RunReviews) ||
+		r.Opener == who.User &&
+			slices.ContainsFunc(
+				delegation.Of(h.Index, who.User, d.Now()).Delegations(),
+				func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) },
+			)
 }
 
-// Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it stood then.
+// Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it
+// stood then.
 func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
@@ -317,10 +353,23 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 	}
 	now := d.Looked(who)
 	if now.Before(r.Opened) {
-		return nil, desk.Refuse(desk.NotFound, "Review %d was opened later, on %s.", id, r.Opened.Format("2 January 2006"))
+		return nil, desk.Refuse(
+			desk.NotFound,
+			"Review %d was opened later, on %s.",
+			id,
+			r.Opened.Format("2 January 2006"),
+		)
 	}
 	r, items, tasks = asOf(now, r, items, tasks)
-	v := &ReviewDetail{Review: progressOf(h, r, countsOf(r, items, tasks, who), who, now), MayRun: d.mayRunReview(h, who, r), Items: []ReviewItem{}, Outcome: [][]desk.Part{}, Reviewers: []Straggler{}, Tasks: []ReviewTask{}, Letters: []Letter{}}
+	v := &ReviewDetail{
+		Review:    progressOf(h, r, countsOf(r, items, tasks, who), who, now),
+		MayRun:    d.mayRunReview(h, who, r),
+		Items:     []ReviewItem{},
+		Outcome:   [][]desk.Part{},
+		Reviewers: []Straggler{},
+		Tasks:     []ReviewTask{},
+		Letters:   []Letter{},
+	}
 	v.All = d.May(h, who, model.ViewReviews) || v.MayRun
 	for _, t := range tasks {
 		if v.All || t.Owner == who.Eyes() {
@@ -365,7 +414,12 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 }
 
 // asOf gives a review as it stood at an instant.
-func asOf(t time.Time, r store.Review, items []store.ReviewItem, tasks []store.ReviewTask) (store.Review, []store.ReviewItem, []store.ReviewTask) {
+func asOf(
+	t time.Time,
+	r store.Review,
+	items []store.ReviewItem,
+	tasks []store.ReviewTask,
+) (store.Review, []store.ReviewItem, []store.ReviewTask) {
 	later := func(when *time.Time) bool { return when != nil && when.After(t) }
 	if later(r.Reminded) {
 		r.Reminded = nil
@@ -442,8 +496,25 @@ func stragglers(h *desk.House, items []store.ReviewItem) []Straggler {
 
 func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who desk.Actor) ReviewItem {
 	it := itemOf(r, i)
-	v := ReviewItem{ID: i.ID, User: h.Ref(model.KindUser, i.User), Note: h.Note(index.Node{Kind: model.KindUser, ID: i.User}), Target: targetOf(h, it), Reviewer: h.Ref(model.KindUser, i.Reviewer), Mine: i.Reviewer == who.Eyes(),
-		HandedBy: h.Optional(model.KindUser, i.HandedBy), HandNote: i.Note, ByHand: len(i.Direct) > 0, Groups: []desk.Ref{}, Decision: i.Decision, Reason: i.Reason, By: h.Optional(model.KindUser, i.By), Decided: i.Decided}
+	v := ReviewItem{
+		ID:       i.ID,
+		User:     h.Ref(model.KindUser, i.User),
+		Note:     h.Note(index.Node{Kind: model.KindUser, ID: i.User}),
+		Target:   targetOf(h, it),
+		Reviewer: h.Ref(model.KindUser, i.Reviewer),
+		Mine:     i.Reviewer == who.Eyes(),
+		HandedBy: h.Optional(
+			model.KindUser,
+			i.HandedBy,
+		),
+		HandNote: i.Note,
+		ByHand:   len(i.Direct) > 0,
+		Groups:   []desk.Ref{},
+		Decision: i.Decision,
+		Reason:   i.Reason,
+		By:       h.Optional(model.KindUser, i.By),
+		Decided:  i.Decided,
+	}
 	v.Fated = r.Closed != nil && i.By == ""
 	for _, g := range i.Groups {
 		v.Groups = append(v.Groups, h.Ref(model.KindGroup, g))
@@ -481,10 +552,23 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 	if err != nil {
 		return nil, err
 	}
-	if i.Reviewer != who.Eyes() && i.HandedBy != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
-		return nil, desk.Refuse(desk.NotAllowed, "This item is for %s to decide.", h.Ref(model.KindUser, i.Reviewer).Name)
+	if i.Reviewer != who.Eyes() && i.HandedBy != who.Eyes() && !d.May(h, who, model.ViewReviews) &&
+		!d.mayRunReview(h, who, r) {
+		return nil, desk.Refuse(
+			desk.NotAllowed,
+			"This item is for %s to decide.",
+			h.Ref(model.KindUser, i.Reviewer).Name,
+		)
 	}
-	v := &ItemDetail{Item: d.item(h, r, i, who), Direct: []desk.Terms{}, Given: []view.Grant{}, Loses: []desk.Holding{}, Stays: []desk.Holding{}, StaysBy: []desk.Ref{}, LosesAll: []desk.Holding{}}
+	v := &ItemDetail{
+		Item:     d.item(h, r, i, who),
+		Direct:   []desk.Terms{},
+		Given:    []view.Grant{},
+		Loses:    []desk.Holding{},
+		Stays:    []desk.Holding{},
+		StaysBy:  []desk.Ref{},
+		LosesAll: []desk.Holding{},
+	}
 	s := &desk.Sight{House: h, Present: h, At: d.Now()}
 	for _, id := range i.Direct {
 		if a, ok := h.Design().Assignments.Find(id); ok {
@@ -576,7 +660,8 @@ func (d *Reviewer) reviewsTouched(ops []change.Op) (names []string, err error) {
 			return nil, err
 		}
 		if slices.ContainsFunc(ops, func(o change.Op) bool {
-			return a.about[desk.Ref{Kind: string(o.Kind), ID: o.ID}] || o.Kind == model.KindAssignment && a.assignments[o.ID]
+			return a.about[desk.Ref{Kind: string(o.Kind), ID: o.ID}] ||
+				o.Kind == model.KindAssignment && a.assignments[o.ID]
 		}) {
 			names = append(names, r.Name)
 		}

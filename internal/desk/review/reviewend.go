@@ -15,8 +15,8 @@ import (
 	"fachwerk/internal/store"
 )
 
-// CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what is undecided the fate that was chosen, and
-// leaves tasks to the owners of groups for what these give.
+// CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what
+// is undecided the fate that was chosen, and leaves tasks to the owners of groups for what these give.
 func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
@@ -64,7 +64,8 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
 	return &v, nil
 }
 
-// runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a delegation lets them revoke it.
+// runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a
+// delegation lets them revoke it.
 func (d *Reviewer) runsReview(h *desk.House, who desk.Actor) func(change.Op) string {
 	if d.May(h, who, model.RunReviews) {
 		return func(change.Op) string { return "" }
@@ -124,7 +125,15 @@ func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewI
 					break
 				}
 			}
-			t := store.ReviewTask{Review: r.ID, Item: i.ID, User: i.User, Role: it.Role, Set: it.Set, Group: group, Owner: owner}
+			t := store.ReviewTask{
+				Review: r.ID,
+				Item:   i.ID,
+				User:   i.User,
+				Role:   it.Role,
+				Set:    it.Set,
+				Group:  group,
+				Owner:  owner,
+			}
 			for _, id := range i.Given {
 				if a, ok := h.Design().Assignments.Find(id); ok && a.Subject.Group == group {
 					t.Given = append(t.Given, id)
@@ -150,8 +159,17 @@ func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.Revi
 	}
 	for _, k := range order {
 		if u, ok := h.Design().Users.Find(k.owner); ok {
-			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, h.Ref(model.KindGroup, k.group).Name, count[k])
-			out = append(out, store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+			l := post.Task(
+				h.Design().Organisation.Name,
+				u.DisplayName,
+				r.Name,
+				h.Ref(model.KindGroup, k.group).Name,
+				count[k],
+			)
+			out = append(
+				out,
+				store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID},
+			)
 		}
 	}
 	return out
@@ -200,8 +218,22 @@ const (
 )
 
 func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who desk.Actor) ReviewTask {
-	v := ReviewTask{ID: t.ID, Review: t.Review, Name: r.Name, Item: t.Item, User: h.Ref(model.KindUser, t.User), Target: targetOf(h, review.Item{Role: t.Role, Set: t.Set}), Group: h.Ref(model.KindGroup, t.Group), Owner: h.Ref(model.KindUser, t.Owner),
-		Mine: t.Owner == who.Eyes(), Decision: t.Decision, Reason: t.Reason, By: h.Optional(model.KindUser, t.By), Decided: t.Decided, Revision: t.Revision}
+	v := ReviewTask{
+		ID:       t.ID,
+		Review:   t.Review,
+		Name:     r.Name,
+		Item:     t.Item,
+		User:     h.Ref(model.KindUser, t.User),
+		Target:   targetOf(h, review.Item{Role: t.Role, Set: t.Set}),
+		Group:    h.Ref(model.KindGroup, t.Group),
+		Owner:    h.Ref(model.KindUser, t.Owner),
+		Mine:     t.Owner == who.Eyes(),
+		Decision: t.Decision,
+		Reason:   t.Reason,
+		By:       h.Optional(model.KindUser, t.By),
+		Decided:  t.Decided,
+		Revision: t.Revision,
+	}
 	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
 	if i, err := d.Store.ReviewItem(t.Item); err == nil {
 		v.Why = i.Reason
@@ -249,7 +281,13 @@ func taskOps(h *desk.House, t store.ReviewTask, choice string) ([]change.Op, err
 	case taskPerson:
 		ops, err := review.TakePersonOut(h.Index, t.User, t.Group)
 		if err != nil {
-			return nil, desk.Refuse(desk.Invalid, "%s cannot be taken out of %s here: %s.", h.Ref(model.KindUser, t.User).Name, h.Ref(model.KindGroup, t.Group).Name, err)
+			return nil, desk.Refuse(
+				desk.Invalid,
+				"%s cannot be taken out of %s here: %s.",
+				h.Ref(model.KindUser, t.User).Name,
+				h.Ref(model.KindGroup, t.Group).Name,
+				err,
+			)
 		}
 		return ops, nil
 	case taskGrant:
@@ -295,8 +333,9 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 	return v, nil
 }
 
-// SettleTask settles a task as the owner of its group: takes the person out, takes the grant off the group, or leaves it for a reason. What it takes away is one
-// revision. Taking the grant off settles all tasks about the same grant.
+// SettleTask settles a task as the owner of its group: takes the person out, takes the grant off the group, or
+// leaves it for a reason. What it takes away is one revision. Taking the grant off settles all tasks about the same
+// grant.
 func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*ReviewTask, error) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
@@ -314,7 +353,11 @@ func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*R
 		if t.Decision != "" {
 			return nil, desk.Refuse(desk.Conflict, "This is settled already.")
 		}
-		return nil, desk.Refuse(desk.NotAllowed, "This is for %s to settle, who owns the group.", h.Ref(model.KindUser, t.Owner).Name)
+		return nil, desk.Refuse(
+			desk.NotAllowed,
+			"This is for %s to settle, who owns the group.",
+			h.Ref(model.KindUser, t.Owner).Name,
+		)
 	case choice == taskLeave && reason == "":
 		return nil, desk.Refuse(desk.Invalid, "Say why it is left: it was revoked, and the report will tell.")
 	}
@@ -387,8 +430,19 @@ func (d *Reviewer) remind(h *desk.House, r store.Review, items []store.ReviewIte
 		if !ok || s.Waiting == 0 {
 			continue
 		}
-		l := post.Reminder(h.Design().Organisation.Name, u.DisplayName, r.Name, s.Waiting, s.Items, r.Due, now.After(r.Due))
-		letters = append(letters, store.Letter{Written: now, User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID})
+		l := post.Reminder(
+			h.Design().Organisation.Name,
+			u.DisplayName,
+			r.Name,
+			s.Waiting,
+			s.Items,
+			r.Due,
+			now.After(r.Due),
+		)
+		letters = append(
+			letters,
+			store.Letter{Written: now, User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID},
+		)
 	}
 	return len(letters), d.Store.Remind(r.ID, now, letters)
 }
@@ -407,7 +461,8 @@ func (d *Reviewer) RemindDue() error {
 		return err
 	}
 	for _, r := range list {
-		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) || r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
+		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) ||
+			r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
 			continue
 		}
 		items, err := d.Store.ReviewItems(r.ID, "")

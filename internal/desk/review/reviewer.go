@@ -18,8 +18,8 @@ func (d *Reviewer) Decide(who desk.Actor, item int, decision, reason string) (*R
 	return &list[0], nil
 }
 
-// DecideMany keeps one decision on several items, which must be alike: the same role or set, held by the same kind of way, with the same weight against it.
-// Either all are decided or none.
+// DecideMany keeps one decision on several items, which must be alike: the same role or set, held by the same kind
+// of way, with the same weight against it. Either all are decided or none.
 func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
 	h := d.Present()
 	if err := d.Acts(h, who); err != nil {
@@ -39,7 +39,12 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 			return nil, desk.Missing(err, "There is no review item %d.", id)
 		}
 		if i.Reviewer != who.User {
-			return nil, desk.Refuse(desk.NotAllowed, "The item about %s is for %s to decide.", h.Ref(model.KindUser, i.User).Name, h.Ref(model.KindUser, i.Reviewer).Name)
+			return nil, desk.Refuse(
+				desk.NotAllowed,
+				"The item about %s is for %s to decide.",
+				h.Ref(model.KindUser, i.User).Name,
+				h.Ref(model.KindUser, i.Reviewer).Name,
+			)
 		}
 		if i.User == who.User {
 			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
@@ -53,7 +58,11 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		}
 		v := d.item(h, r, i, who)
 		if n > 0 && v.Like != like && decision != "" {
-			return nil, desk.Refuse(desk.Invalid, "The item about %s is not like the others: decide it by itself.", v.User.Name)
+			return nil, desk.Refuse(
+				desk.Invalid,
+				"The item about %s is not like the others: decide it by itself.",
+				v.User.Name,
+			)
 		}
 		like = v.Like
 		i.Decision, i.Reason, i.By, i.Decided = decision, reason, who.User, &now
@@ -86,11 +95,19 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	name := h.Ref(model.KindUser, to).Name
 	switch {
 	case i.Reviewer != who.User && !d.mayRunReview(h, who, r):
-		return nil, desk.Refuse(desk.NotAllowed, "This item is for %s to decide or hand on.", h.Ref(model.KindUser, i.Reviewer).Name)
+		return nil, desk.Refuse(
+			desk.NotAllowed,
+			"This item is for %s to decide or hand on.",
+			h.Ref(model.KindUser, i.Reviewer).Name,
+		)
 	case r.Closed != nil:
 		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
 	case to == i.User:
-		return nil, desk.Refuse(desk.Invalid, "Nobody decides about their own access, so it cannot be handed to %s.", name)
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"Nobody decides about their own access, so it cannot be handed to %s.",
+			name,
+		)
 	case !h.Index.Live(to, d.Now()):
 		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide it.", name)
 	case to == i.Reviewer:
@@ -113,7 +130,8 @@ type Colleague struct {
 
 const colleaguesShown = 20
 
-// Colleagues finds live people by words, for a reviewer who would hand an item on: a reviewer need not see the design, but knows people's names.
+// Colleagues finds live people by words, for a reviewer who would hand an item on: a reviewer need not see the
+// design, but knows people's names.
 func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
@@ -132,7 +150,8 @@ func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error)
 		if len(out) == colleaguesShown {
 			break
 		}
-		if e.Node.ID != who.Eyes() && h.Index.Live(e.Node.ID, d.Now()) && !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.Sort, w) }) {
+		if e.Node.ID != who.Eyes() && h.Index.Live(e.Node.ID, d.Now()) &&
+			!slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(e.Sort, w) }) {
 			out = append(out, Colleague{h.Ref(model.KindUser, e.Node.ID), h.Note(e.Node)})
 		}
 	}

@@ -34,7 +34,15 @@ type NewReview struct {
 }
 
 func (n NewReview) scope() review.Scope {
-	return review.Scope{System: n.System, Role: n.Role, Set: n.Set, Group: n.Group, Area: n.Area, Risk: n.Risk, Filter: strings.TrimSpace(n.Filter)}
+	return review.Scope{
+		System: n.System,
+		Role:   n.Role,
+		Set:    n.Set,
+		Group:  n.Group,
+		Area:   n.Area,
+		Risk:   n.Risk,
+		Filter: strings.TrimSpace(n.Filter),
+	}
 }
 
 // ReviewPreview is what opening a review would ask, and whom.
@@ -59,7 +67,11 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 	}
 	whole := d.May(h, who, model.RunReviews)
 	authority := delegation.Of(h.Index, who.User, d.Now())
-	if !whole && !slices.ContainsFunc(authority.Delegations(), func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) }) {
+	if !whole &&
+		!slices.ContainsFunc(
+			authority.Delegations(),
+			func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) },
+		) {
 		return nil, nil, nil, d.Need(h, who, model.RunReviews)
 	}
 	scope := n.scope()
@@ -103,7 +115,8 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		}
 		reviewer, first := d.who, d.first
 		if reviewer == "" {
-			if u := h.Ref(model.KindUser, i.User); len(p.Nobody) == 0 || p.Nobody[len(p.Nobody)-1] != u { // a person's items come together
+			if u := h.Ref(model.KindUser, i.User); len(p.Nobody) == 0 ||
+				p.Nobody[len(p.Nobody)-1] != u { // a person's items come together
 				p.Nobody = append(p.Nobody, u)
 			}
 		} else if !first {
@@ -113,7 +126,18 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		if len(i.Direct) > 0 {
 			p.ByHand++
 		}
-		items = append(items, store.ReviewItem{User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given})
+		items = append(
+			items,
+			store.ReviewItem{
+				User:     i.User,
+				Role:     i.Role,
+				Set:      i.Set,
+				Reviewer: reviewer,
+				Direct:   i.Direct,
+				Groups:   i.Groups,
+				Given:    i.Given,
+			},
+		)
 	}
 	p.Items, p.People = len(items), len(people)
 	p.Reviewers = stragglers(h, items)
@@ -152,7 +176,12 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	case len(items) == 0:
 		return nil, desk.Refuse(desk.Invalid, "Nobody has anything of that, so there is nothing to review.")
 	case len(p.Nobody) > 0:
-		return nil, desk.Refuse(desk.Invalid, "Nobody but %s could decide about %s: name a fallback, or give them a manager first.", p.Nobody[0].Name, p.Nobody[0].Name)
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"Nobody but %s could decide about %s: name a fallback, or give them a manager first.",
+			p.Nobody[0].Name,
+			p.Nobody[0].Name,
+		)
 	}
 	scope := n.scope()
 	name := strings.TrimSpace(n.Name)
@@ -163,8 +192,26 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		}
 		name = "Review of " + about
 	}
-	r := store.Review{Name: name, System: scope.System, Role: scope.Role, Set: scope.Set, Group: scope.Group, Area: scope.Area, Risk: scope.Risk, Filter: scope.Filter,
-		DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User), Fate: cmp.Or(n.Fate, decisionKeep), Opener: who.User, Opened: d.Now(), Due: d.Now().AddDate(0, 0, 21)}
+	r := store.Review{
+		Name:   name,
+		System: scope.System,
+		Role:   scope.Role,
+		Set:    scope.Set,
+		Group:  scope.Group,
+		Area:   scope.Area,
+		Risk:   scope.Risk,
+		Filter: scope.Filter,
+		DecidedBy: cmp.Or(
+			n.By,
+			review.ByManager,
+		),
+		Person:   n.Person,
+		Fallback: cmp.Or(n.Fallback, who.User),
+		Fate:     cmp.Or(n.Fate, decisionKeep),
+		Opener:   who.User,
+		Opened:   d.Now(),
+		Due:      d.Now().AddDate(0, 0, 21),
+	}
 	if n.Due != nil {
 		if !n.Due.After(d.Now()) {
 			return nil, desk.Refuse(desk.Invalid, "The review would be due before it opens: choose a later day.")
@@ -198,7 +245,16 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	for n := range items {
 		i := &items[n]
 		w := scales.Weigh(itemOf(store.Review{}, *i))
-		e := Evidence{Used: w.Used, LastUse: desk.Optional(w.LastUse), Peers: w.Peers, Alike: w.Alike, Gives: w.Gives, Risk: w.Risk, Conflicts: []desk.Ref{}, Doubts: append([]string{}, w.Doubts(now)...)}
+		e := Evidence{
+			Used:      w.Used,
+			LastUse:   desk.Optional(w.LastUse),
+			Peers:     w.Peers,
+			Alike:     w.Alike,
+			Gives:     w.Gives,
+			Risk:      w.Risk,
+			Conflicts: []desk.Ref{},
+			Doubts:    append([]string{}, w.Doubts(now)...),
+		}
 		if !w.LastUse.IsZero() {
 			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
 		}
@@ -218,8 +274,14 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 }
 
 // sinceWhen reads from the record since when an item is held, and who gave it and why.
-func (d *Reviewer) sinceWhen(h *desk.House, i *store.ReviewItem, e *Evidence, given map[string]store.Revision, joinings map[string]map[string]store.Revision,
-	above func(group string) map[string]bool) error {
+func (d *Reviewer) sinceWhen(
+	h *desk.House,
+	i *store.ReviewItem,
+	e *Evidence,
+	given map[string]store.Revision,
+	joinings map[string]map[string]store.Revision,
+	above func(group string) map[string]bool,
+) error {
 	tell := func(r store.Revision, why string) {
 		if e.Since == nil || r.At.Before(*e.Since) {
 			at := r.At

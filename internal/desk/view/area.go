@@ -49,8 +49,20 @@ func (d *Viewer) Area(who desk.Actor, id string) (*AreaSheet, error) {
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "There is no area %q.", id)
 	}
-	a := &AreaSheet{Ref: desk.Ref{Kind: string(model.KindArea), ID: id, Name: o.Name}, Area: o, May: d.editable(s, who, model.KindArea), Draft: Drafted(s, index.Node{Kind: model.KindArea, ID: id}), People: atHome(s, id),
-		Path: []desk.Ref{}, Below: []AreaBelow{}, Here: []Grant{}, Above: []Grant{}, Contacts: []Grant{}, Groups: []desk.Ref{}, Delegations: []desk.Ref{}}
+	a := &AreaSheet{
+		Ref:         desk.Ref{Kind: string(model.KindArea), ID: id, Name: o.Name},
+		Area:        o,
+		May:         d.editable(s, who, model.KindArea),
+		Draft:       Drafted(s, index.Node{Kind: model.KindArea, ID: id}),
+		People:      atHome(s, id),
+		Path:        []desk.Ref{},
+		Below:       []AreaBelow{},
+		Here:        []Grant{},
+		Above:       []Grant{},
+		Contacts:    []Grant{},
+		Groups:      []desk.Ref{},
+		Delegations: []desk.Ref{},
+	}
 	for p := o.Parent; p != ""; {
 		up, ok := Either(s, model.KindArea, p).(*model.Area)
 		if !ok {
@@ -101,7 +113,10 @@ func below(s *desk.Sight, a *AreaSheet, id string, depth int) {
 	}
 	slices.SortStableFunc(list, func(a, b *model.Area) int { return strings.Compare(a.Name, b.Name) })
 	for _, c := range list {
-		a.Below = append(a.Below, AreaBelow{s.Ref(model.KindArea, c.ID), c.Type, depth, atHome(s, c.ID), len(grantsAt(s, c.ID))})
+		a.Below = append(
+			a.Below,
+			AreaBelow{s.Ref(model.KindArea, c.ID), c.Type, depth, atHome(s, c.ID), len(grantsAt(s, c.ID))},
+		)
 		below(s, a, c.ID, depth+1)
 	}
 }

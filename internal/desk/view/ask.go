@@ -55,7 +55,14 @@ func askWhoCan(s *desk.Sight, words []string) (out []Found) {
 		if where.ID != "" {
 			holders = len(s.Index.WhoHolds(index.Some{Keys: []string{key}, Area: where.ID}, s.At))
 		}
-		f := Found{Kind: "question", ID: "who " + key, Name: "Who can " + say(s, key), Note: desk.Count(holders, "person", "people"), To: "/who?what=" + url.QueryEscape(key), score: 1000 - i}
+		f := Found{
+			Kind:  "question",
+			ID:    "who " + key,
+			Name:  "Who can " + say(s, key),
+			Note:  desk.Count(holders, "person", "people"),
+			To:    "/who?what=" + url.QueryEscape(key),
+			score: 1000 - i,
+		}
 		if where.ID != "" {
 			f.Name += " at " + where.Name
 			f.To += "&where=" + url.QueryEscape(where.ID)
@@ -78,7 +85,8 @@ func say(s *desk.Sight, key string) string {
 // whetherCan answers "why can't Noor edit rates": the person is the longest beginning that names somebody.
 func whetherCan(s *desk.Sight, words []string) (out []Found) {
 	words, where := place(s, words)
-	if len(words) > 1 && (words[len(words)-1] == "?" || words[len(words)-1] == "have" || words[len(words)-1] == "hold") {
+	if len(words) > 1 &&
+		(words[len(words)-1] == "?" || words[len(words)-1] == "have" || words[len(words)-1] == "hold") {
 		words = words[:len(words)-1]
 	}
 	for n := min(3, len(words)-1); n > 0; n-- {
@@ -114,7 +122,8 @@ func whetherCan(s *desk.Sight, words []string) (out []Found) {
 
 // whatCan answers "what can Noor do".
 func whatCan(s *desk.Sight, words []string) (out []Found) {
-	if last := words[len(words)-1]; len(words) > 1 && (last == "do" || last == "see" || last == "have" || last == "do?") {
+	if last := words[len(words)-1]; len(words) > 1 &&
+		(last == "do" || last == "see" || last == "have" || last == "do?") {
 		words = words[:len(words)-1]
 	}
 	words, where := place(s, words)
@@ -122,7 +131,14 @@ func whatCan(s *desk.Sight, words []string) (out []Found) {
 		if i == fitting {
 			break
 		}
-		f := Found{Kind: "question", ID: "what " + u.ID, Name: "What can " + u.Name + " do?", Note: s.Note(index.Node{Kind: model.KindUser, ID: u.ID}), To: "/people/" + url.PathEscape(u.ID), score: 1000 - i}
+		f := Found{
+			Kind:  "question",
+			ID:    "what " + u.ID,
+			Name:  "What can " + u.Name + " do?",
+			Note:  s.Note(index.Node{Kind: model.KindUser, ID: u.ID}),
+			To:    "/people/" + url.PathEscape(u.ID),
+			score: 1000 - i,
+		}
 		if where.ID != "" {
 			f.To += "?where=" + url.QueryEscape(where.ID)
 		}
@@ -132,15 +148,36 @@ func whatCan(s *desk.Sight, words []string) (out []Found) {
 }
 
 // beside are the words that stand between two things that are compared, and after the last.
-var beside = []string{"with", "and", "to", "from", "vs", "versus", "beside", "differ", "differ?", "compare", "compare?", ","}
+var beside = []string{
+	"with",
+	"and",
+	"to",
+	"from",
+	"vs",
+	"versus",
+	"beside",
+	"differ",
+	"differ?",
+	"compare",
+	"compare?",
+	",",
+}
 
-// comparing answers "compare Tomasz with Noor" and "how do Gate clerk and Gate lead differ": each name is taken for what it fits best, and where several fit
-// as well, the readings stand below each other.
+// comparing answers "compare Tomasz with Noor" and "how do Gate clerk and Gate lead differ": each name is taken for
+// what it fits best, and where several fit as well, the readings stand below each other.
 func comparing(s *desk.Sight, words []string) (out []Found) {
 	readings := [][]desk.Ref{nil}
 	for _, part := range split(words, beside) {
 		var more [][]desk.Ref
-		things := closest(s, trimmed(part), model.KindUser, model.KindRole, model.KindGroup, model.KindSet, model.KindLicence)
+		things := closest(
+			s,
+			trimmed(part),
+			model.KindUser,
+			model.KindRole,
+			model.KindGroup,
+			model.KindSet,
+			model.KindLicence,
+		)
 		for _, r := range readings {
 			for _, t := range things {
 				if !slices.Contains(r, t) && len(more) < fitting {
@@ -159,12 +196,23 @@ func comparing(s *desk.Sight, words []string) (out []Found) {
 			ids, said = append(ids, t.Kind+":"+t.ID), append(said, t.Name)
 		}
 		last := len(said) - 1
-		out = append(out, Found{Kind: "question", ID: "compare " + strings.Join(ids, " "), Name: "How do " + strings.Join(said[:last], ", ") + " and " + said[last] + " differ?", Note: "side by side", To: "/compare?things=" + url.QueryEscape(strings.Join(ids, ",")), score: 1000 - i})
+		out = append(
+			out,
+			Found{
+				Kind:  "question",
+				ID:    "compare " + strings.Join(ids, " "),
+				Name:  "How do " + strings.Join(said[:last], ", ") + " and " + said[last] + " differ?",
+				Note:  "side by side",
+				To:    "/compare?things=" + url.QueryEscape(strings.Join(ids, ",")),
+				score: 1000 - i,
+			},
+		)
 	}
 	return out
 }
 
-// fittings answers "closest fit for edit rates and view bookings": each part is taken for the permission that it fits best.
+// fittings answers "closest fit for edit rates and view bookings": each part is taken for the permission that it
+// fits best.
 func fittings(s *desk.Sight, words []string) []Found {
 	var need, said []string
 	for _, part := range split(words, []string{"and", ",", "with", "plus"}) {
@@ -179,7 +227,16 @@ func fittings(s *desk.Sight, words []string) []Found {
 	if len(need) == 0 {
 		return nil
 	}
-	return []Found{{Kind: "question", ID: "fit", Name: "Which role fits best to " + strings.Join(said, " and to ") + "?", Note: "closest fit", To: "/fit?need=" + url.QueryEscape(strings.Join(need, ",")), score: 1000}}
+	return []Found{
+		{
+			Kind:  "question",
+			ID:    "fit",
+			Name:  "Which role fits best to " + strings.Join(said, " and to ") + "?",
+			Note:  "closest fit",
+			To:    "/fit?need=" + url.QueryEscape(strings.Join(need, ",")),
+			score: 1000,
+		},
+	}
 }
 
 // split cuts words at those that only join; a comma joins too, wherever it stands.
@@ -227,7 +284,10 @@ func named(s *desk.Sight, words []string) []desk.Ref {
 			continue
 		}
 		r := desk.Ref{Kind: string(model.KindUser), ID: e.Node.ID, Name: e.Name}
-		if names := strings.Fields(e.Sort); slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(names, w) }) {
+		if names := strings.Fields(e.Sort); slices.ContainsFunc(
+			words,
+			func(w string) bool { return !slices.Contains(names, w) },
+		) {
 			begin = append(begin, r)
 		} else {
 			whole = append(whole, r)
@@ -262,7 +322,8 @@ func trimmed(words []string) []string {
 // fillers are words of questions that say nothing of a permission.
 var fillers = []string{"the", "a", "an", "any", "all", "to", "for", "of", "use", "do"}
 
-// permissionsLike gives the permissions that words are about, those first whose keys have most of them. A word fits in the singular too.
+// permissionsLike gives the permissions that words are about, those first whose keys have most of them. A word fits
+// in the singular too.
 func permissionsLike(s *desk.Sight, words []string) []string {
 	words = slices.DeleteFunc(trimmed(words), func(w string) bool { return slices.Contains(fillers, w) })
 	if len(words) == 0 {

@@ -85,8 +85,18 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 	if o == nil || kind != model.KindRole && kind != model.KindSet {
 		return nil, desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
 	}
-	b := &BundleSheet{Ref: desk.Ref{Kind: string(kind), ID: id, Name: o.Title()}, Draft: Drafted(s, index.Node{Kind: kind, ID: id}), Layers: []Layer{}, Excluded: []string{}, Dangerous: []LayerBrick{}, Dangling: []string{}, Grants: []Grant{}, UsedBy: []desk.Ref{},
-		Holders: HolderCount(s, kind, id), May: d.editable(s, who, kind)}
+	b := &BundleSheet{
+		Ref:       desk.Ref{Kind: string(kind), ID: id, Name: o.Title()},
+		Draft:     Drafted(s, index.Node{Kind: kind, ID: id}),
+		Layers:    []Layer{},
+		Excluded:  []string{},
+		Dangerous: []LayerBrick{},
+		Dangling:  []string{},
+		Grants:    []Grant{},
+		UsedBy:    []desk.Ref{},
+		Holders:   HolderCount(s, kind, id),
+		May:       d.editable(s, who, kind),
+	}
 	owner := ""
 	var keys []string
 	switch o := o.(type) {
@@ -177,10 +187,24 @@ func wallOf(s *desk.Sight, b *BundleSheet, o model.Object) {
 		touched[system] = true
 	}
 	for _, system := range s.Design().Systems {
-		panel := LayerPanel{System: s.Ref(model.KindSystem, system.ID), Total: len(system.Permissions), Courses: []LayerCourse{}}
+		panel := LayerPanel{
+			System:  s.Ref(model.KindSystem, system.ID),
+			Total:   len(system.Permissions),
+			Courses: []LayerCourse{},
+		}
 		for _, p := range system.Permissions {
 			_, object, action, _ := model.Parts(p.Key)
-			brick := LayerBrick{Key: p.Key, Action: action, Label: p.Label, Description: p.Description, Class: string(p.Class), Risk: p.Risk, Whole: p.Span == model.SpanOrganisation, State: "none", Layers: layers[p.Key]}
+			brick := LayerBrick{
+				Key:         p.Key,
+				Action:      action,
+				Label:       p.Label,
+				Description: p.Description,
+				Class:       string(p.Class),
+				Risk:        p.Risk,
+				Whole:       p.Span == model.SpanOrganisation,
+				State:       "none",
+				Layers:      layers[p.Key],
+			}
 			if brick.Layers == nil {
 				brick.Layers = []desk.Ref{}
 			}
@@ -245,7 +269,13 @@ func drift(s *desk.Sight, o *model.Set) *Drift {
 	if !ok {
 		return nil
 	}
-	dr := &Drift{Original: s.Ref(model.KindSet, original.ID), Copied: o.CopyOf.Version, Now: original.Version, Missing: []string{}, Extra: []string{}}
+	dr := &Drift{
+		Original: s.Ref(model.KindSet, original.ID),
+		Copied:   o.CopyOf.Version,
+		Now:      original.Version,
+		Missing:  []string{},
+		Extra:    []string{},
+	}
 	mine, theirs := s.Index.Closure(o.Permissions), s.Index.Closure(original.Permissions)
 	for _, k := range theirs {
 		if !slices.Contains(mine, k) {

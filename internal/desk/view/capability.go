@@ -29,8 +29,8 @@ type Capabilities struct {
 	Rows    []Capability `json:"rows"`
 }
 
-// Capabilities gives the table of what each licence, role and set can do in a system. Kinds says which are wanted: licence, role, set (supplied) and own (own sets);
-// all but the last if it is empty.
+// Capabilities gives the table of what each licence, role and set can do in a system. Kinds says which are wanted:
+// licence, role, set (supplied) and own (own sets); all but the last if it is empty.
 func (d *Viewer) Capabilities(who desk.Actor, system string, kinds []string) (*Capabilities, error) {
 	s, err := d.See(who)
 	if err != nil {
@@ -73,7 +73,16 @@ func (d *Viewer) Capabilities(who desk.Actor, system string, kinds []string) (*C
 	}
 	for _, p := range o.Permissions {
 		_, object, action, _ := model.Parts(p.Key)
-		row := Capability{Key: p.Key, Object: object, Action: action, Label: p.Label, Class: string(p.Class), Risk: p.Risk, Holders: HolderCount(s, index.KindPermission, p.Key), By: []int{}}
+		row := Capability{
+			Key:     p.Key,
+			Object:  object,
+			Action:  action,
+			Label:   p.Label,
+			Class:   string(p.Class),
+			Risk:    p.Risk,
+			Holders: HolderCount(s, index.KindPermission, p.Key),
+			By:      []int{},
+		}
 		for i, in := range gives {
 			if in[p.Key] {
 				row.By = append(row.By, i)
@@ -90,9 +99,15 @@ func (d *Viewer) CapabilityTable(who desk.Actor, system string, kinds []string) 
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "Capabilities of " + c.System.Name, Columns: append(permissionColumns()[1:], table.Column{Title: "held by", Width: 8})}
+	t := &table.Table{
+		Name:    "Capabilities of " + c.System.Name,
+		Columns: append(permissionColumns()[1:], table.Column{Title: "held by", Width: 8}),
+	}
 	for _, x := range c.Columns {
-		t.Columns = append(t.Columns, table.Column{Title: x.Ref.Name + " (" + model.Kind(x.Ref.Kind).Word() + ")", Width: 14})
+		t.Columns = append(
+			t.Columns,
+			table.Column{Title: x.Ref.Name + " (" + model.Kind(x.Ref.Kind).Word() + ")", Width: 14},
+		)
 	}
 	for _, r := range c.Rows {
 		row := []any{r.Object, r.Action, r.Key, r.Label, r.Class, desk.Risks[min(max(r.Risk, 0), 3)], r.Holders}

@@ -70,7 +70,16 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "There is no system %q.", id)
 	}
-	v := &SystemSheet{Ref: desk.Ref{Kind: string(model.KindSystem), ID: id, Name: o.Name}, System: o, May: d.editable(s, who, model.KindSystem) && id != model.OwnSystem, Draft: Drafted(s, index.Node{Kind: model.KindSystem, ID: id}), Modules: []CatalogueModule{}, Sets: []Layer{}, Pools: []Pool{}, Roles: []Layer{}}
+	v := &SystemSheet{
+		Ref:     desk.Ref{Kind: string(model.KindSystem), ID: id, Name: o.Name},
+		System:  o,
+		May:     d.editable(s, who, model.KindSystem) && id != model.OwnSystem,
+		Draft:   Drafted(s, index.Node{Kind: model.KindSystem, ID: id}),
+		Modules: []CatalogueModule{},
+		Sets:    []Layer{},
+		Pools:   []Pool{},
+		Roles:   []Layer{},
+	}
 	licences := []string{}
 	needs := func(l string) {
 		if l != "" && !slices.Contains(licences, l) {
@@ -91,7 +100,19 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 			m.Courses = append(m.Courses, CatalogueCourse{Object: object})
 		}
 		c := &m.Courses[len(m.Courses)-1]
-		c.Bricks = append(c.Bricks, CatalogueBrick{p.Key, action, p.Label, p.Description, string(p.Class), p.Risk, p.Span == model.SpanOrganisation, HolderCount(s, index.KindPermission, p.Key)})
+		c.Bricks = append(
+			c.Bricks,
+			CatalogueBrick{
+				p.Key,
+				action,
+				p.Label,
+				p.Description,
+				string(p.Class),
+				p.Risk,
+				p.Span == model.SpanOrganisation,
+				HolderCount(s, index.KindPermission, p.Key),
+			},
+		)
 	}
 	for _, m := range v.Modules {
 		for _, c := range m.Courses {
@@ -158,7 +179,15 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "There is no licence %q.", id)
 	}
-	v := &LicenceSheet{Ref: desk.Ref{Kind: string(model.KindLicence), ID: id, Name: l.Name}, Licence: l, May: d.editable(s, who, model.KindLicence), Draft: Drafted(s, index.Node{Kind: model.KindLicence, ID: id}), Systems: []desk.Ref{}, Taken: []Seat{}, Without: []desk.Ref{}}
+	v := &LicenceSheet{
+		Ref:     desk.Ref{Kind: string(model.KindLicence), ID: id, Name: l.Name},
+		Licence: l,
+		May:     d.editable(s, who, model.KindLicence),
+		Draft:   Drafted(s, index.Node{Kind: model.KindLicence, ID: id}),
+		Systems: []desk.Ref{},
+		Taken:   []Seat{},
+		Without: []desk.Ref{},
+	}
 	for _, o := range neededBy(s, id) {
 		v.Systems = append(v.Systems, s.Ref(model.KindSystem, o.ID))
 	}
@@ -204,14 +233,16 @@ func pool(s *desk.Sight, id string) Pool {
 // neededBy gives the systems that need a licence, or some permission of which does.
 func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 	for _, o := range s.Design().Systems {
-		if o.Licence == licence || slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == licence }) {
+		if o.Licence == licence ||
+			slices.ContainsFunc(o.Permissions, func(p *model.Permission) bool { return p.Licence == licence }) {
 			out = append(out, o)
 		}
 	}
 	return out
 }
 
-// seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it; each by name.
+// seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it;
+// each by name.
 func seats(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
 	all := desk.Counted(s, "seats of "+licence, func() seating {
 		taken, without := seatsNow(s, licence)
@@ -305,8 +336,25 @@ func (d *Viewer) Permission(who desk.Actor, key, where string) (*PermissionSheet
 		return nil, desk.Refuse(desk.NotFound, "No system has a permission %q.", key)
 	}
 	system, object, action, _ := model.Parts(key)
-	v := &PermissionSheet{Ref: s.Ref(index.KindPermission, key), System: s.Ref(model.KindSystem, system), Object: object, Action: action, Label: p.Label, About: p.Description, Module: p.Module, Class: string(p.Class), Risk: p.Risk, Whole: p.Span == model.SpanOrganisation,
-		Implies: []desk.Ref{}, ImpliedBy: []desk.Ref{}, Sets: []Layer{}, Roles: []Layer{}, ExcludedBy: []desk.Ref{}, Conflicts: []desk.Ref{}, People: []desk.Ref{}}
+	v := &PermissionSheet{
+		Ref:        s.Ref(index.KindPermission, key),
+		System:     s.Ref(model.KindSystem, system),
+		Object:     object,
+		Action:     action,
+		Label:      p.Label,
+		About:      p.Description,
+		Module:     p.Module,
+		Class:      string(p.Class),
+		Risk:       p.Risk,
+		Whole:      p.Span == model.SpanOrganisation,
+		Implies:    []desk.Ref{},
+		ImpliedBy:  []desk.Ref{},
+		Sets:       []Layer{},
+		Roles:      []Layer{},
+		ExcludedBy: []desk.Ref{},
+		Conflicts:  []desk.Ref{},
+		People:     []desk.Ref{},
+	}
 	owner, _ := s.Design().Systems.Find(system)
 	v.Catalogue, v.May = owner, d.editable(s, who, model.KindSystem) && system != model.OwnSystem
 	if l := cmp.Or(p.Licence, owner.Licence); l != "" {

@@ -29,7 +29,12 @@ func (c column) of(s *desk.Sight, id string) any {
 
 // The makers of columns: of a text, of a thing that is named, of a number, and of an instant.
 func textColumn[T model.Object](id, name string, kind filter.Type, get func(s *desk.Sight, o T) string) column {
-	return column{id: id, name: name, kind: kind, cell: func(s *desk.Sight, key string) Cell { return Cell{Text: get(s, object[T](s, key))} }}
+	return column{
+		id:   id,
+		name: name,
+		kind: kind,
+		cell: func(s *desk.Sight, key string) Cell { return Cell{Text: get(s, object[T](s, key))} },
+	}
 }
 
 func refColumn[T model.Object](id, name string, get func(s *desk.Sight, o T) desk.Ref) column {
@@ -37,7 +42,13 @@ func refColumn[T model.Object](id, name string, get func(s *desk.Sight, o T) des
 		r := get(s, object[T](s, key))
 		return Cell{Text: r.Name, Kind: r.Kind, ID: r.ID}
 	}
-	return column{id: id, name: name, kind: filter.Exact, cell: cell, value: func(s *desk.Sight, key string) any { return cell(s, key).ID }}
+	return column{
+		id:    id,
+		name:  name,
+		kind:  filter.Exact,
+		cell:  cell,
+		value: func(s *desk.Sight, key string) any { return cell(s, key).ID },
+	}
 }
 
 func numberColumn(id, name string, get func(s *desk.Sight, key string) int) column {
@@ -113,7 +124,13 @@ func riskOf(h *desk.House, keys []string) int {
 
 func riskColumn(kind model.Kind) column {
 	get := func(s *desk.Sight, id string) int { return riskOf(s.House, s.Index.Content(kind, id)) }
-	return column{id: "risk", name: "Risk", kind: filter.Number, cell: func(s *desk.Sight, id string) Cell { return riskCell(get(s, id)) }, value: func(s *desk.Sight, id string) any { return float64(get(s, id)) }}
+	return column{
+		id:    "risk",
+		name:  "Risk",
+		kind:  filter.Number,
+		cell:  func(s *desk.Sight, id string) Cell { return riskCell(get(s, id)) },
+		value: func(s *desk.Sight, id string) any { return float64(get(s, id)) },
+	}
 }
 
 func holdersColumn(kind model.Kind) column {
@@ -121,7 +138,11 @@ func holdersColumn(kind model.Kind) column {
 }
 
 func givesColumn(kind model.Kind) column {
-	return numberColumn("permissions", "Permissions", func(s *desk.Sight, id string) int { return len(s.Index.Content(kind, id)) })
+	return numberColumn(
+		"permissions",
+		"Permissions",
+		func(s *desk.Sight, id string) int { return len(s.Index.Content(kind, id)) },
+	)
 }
 
 // columns are those of each kind's list, after the name.
@@ -138,7 +159,12 @@ var columns = map[model.Kind][]column{
 			return Cell{Text: string(u.State), Tone: "warn"}
 		}},
 		textColumn("title", "Title", filter.Text, func(_ *desk.Sight, u *model.User) string { return u.JobTitle }),
-		textColumn("department", "Department", filter.Text, func(_ *desk.Sight, u *model.User) string { return u.Department }),
+		textColumn(
+			"department",
+			"Department",
+			filter.Text,
+			func(_ *desk.Sight, u *model.User) string { return u.Department },
+		),
 		refColumn("area", "Home", func(s *desk.Sight, u *model.User) desk.Ref { return s.Area(u.Area) }),
 		refColumn("manager", "Reports to", func(s *desk.Sight, u *model.User) desk.Ref {
 			if _, seen := s.Design().Users.Find(u.Manager); !seen {
@@ -146,7 +172,11 @@ var columns = map[model.Kind][]column{
 			}
 			return s.Ref(model.KindUser, u.Manager)
 		}),
-		numberColumn("groups", "Groups", func(s *desk.Sight, id string) int { return max(0, len(s.Index.GroupsOf(id))-2) }),
+		numberColumn(
+			"groups",
+			"Groups",
+			func(s *desk.Sight, id string) int { return max(0, len(s.Index.GroupsOf(id))-2) },
+		),
 		numberColumn("hand", "By hand", func(s *desk.Sight, id string) int { return len(s.Index.GrantsOfUser(id)) }),
 		dayColumn("until", "Until", func(u *model.User) time.Time { return u.Until }),
 	},
@@ -156,18 +186,44 @@ var columns = map[model.Kind][]column{
 		}},
 		numberColumn("members", "Members", func(s *desk.Sight, id string) int { return s.Index.Size(id) }),
 		numberColumn("grants", "Grants", func(s *desk.Sight, id string) int { return len(s.Index.GrantsTo(id)) }),
-		refColumn("area", "Home", func(s *desk.Sight, g *model.Group) desk.Ref { return optionalRef(s, model.KindArea, g.Area) }),
-		refColumn("owner", "Owner", func(s *desk.Sight, g *model.Group) desk.Ref { return optionalRef(s, model.KindUser, g.Owner) }),
-		textColumn("description", "What for", filter.Text, func(_ *desk.Sight, g *model.Group) string { return g.Description }),
+		refColumn(
+			"area",
+			"Home",
+			func(s *desk.Sight, g *model.Group) desk.Ref { return optionalRef(s, model.KindArea, g.Area) },
+		),
+		refColumn(
+			"owner",
+			"Owner",
+			func(s *desk.Sight, g *model.Group) desk.Ref { return optionalRef(s, model.KindUser, g.Owner) },
+		),
+		textColumn(
+			"description",
+			"What for",
+			filter.Text,
+			func(_ *desk.Sight, g *model.Group) string { return g.Description },
+		),
 	},
 	model.KindRole: {
 		{id: "state", name: "State", kind: filter.Text, cell: func(s *desk.Sight, id string) Cell {
 			return lifecycleCell(object[*model.Role](s, id).State)
 		}},
 		givesColumn(model.KindRole), riskColumn(model.KindRole), holdersColumn(model.KindRole),
-		numberColumn("excludes", "Excludes", func(s *desk.Sight, id string) int { return len(object[*model.Role](s, id).Excludes) }),
-		refColumn("owner", "Owner", func(s *desk.Sight, r *model.Role) desk.Ref { return optionalRef(s, model.KindUser, r.Owner) }),
-		textColumn("description", "What for", filter.Text, func(_ *desk.Sight, r *model.Role) string { return r.Description }),
+		numberColumn(
+			"excludes",
+			"Excludes",
+			func(s *desk.Sight, id string) int { return len(object[*model.Role](s, id).Excludes) },
+		),
+		refColumn(
+			"owner",
+			"Owner",
+			func(s *desk.Sight, r *model.Role) desk.Ref { return optionalRef(s, model.KindUser, r.Owner) },
+		),
+		textColumn(
+			"description",
+			"What for",
+			filter.Text,
+			func(_ *desk.Sight, r *model.Role) string { return r.Description },
+		),
 	},
 	model.KindSet: {
 		{id: "state", name: "State", kind: filter.Text, cell: func(s *desk.Sight, id string) Cell {
@@ -176,45 +232,108 @@ var columns = map[model.Kind][]column{
 		{id: "origin", name: "Origin", kind: filter.Text, cell: func(s *desk.Sight, id string) Cell {
 			return Cell{Text: s.Note(index.Node{Kind: model.KindSet, ID: id}), Tone: "quiet"}
 		}},
-		refColumn("system", "System", func(s *desk.Sight, o *model.Set) desk.Ref { return optionalRef(s, model.KindSystem, o.System) }),
+		refColumn(
+			"system",
+			"System",
+			func(s *desk.Sight, o *model.Set) desk.Ref { return optionalRef(s, model.KindSystem, o.System) },
+		),
 		givesColumn(model.KindSet), riskColumn(model.KindSet), holdersColumn(model.KindSet),
-		textColumn("description", "What for", filter.Text, func(_ *desk.Sight, o *model.Set) string { return o.Description }),
+		textColumn(
+			"description",
+			"What for",
+			filter.Text,
+			func(_ *desk.Sight, o *model.Set) string { return o.Description },
+		),
 	},
 	index.KindPermission: {
 		permissionColumn("label", "Label", func(p *model.Permission) string { return p.Label }),
 		permissionColumn("module", "Module", func(p *model.Permission) string { return p.Module }),
 		permissionColumn("class", "Class", func(p *model.Permission) string { return string(p.Class) }),
-		{id: "risk", name: "Risk", kind: filter.Number, cell: func(s *desk.Sight, id string) Cell { return riskCell(riskOf(s.House, []string{id})) },
-			value: func(s *desk.Sight, id string) any { return float64(riskOf(s.House, []string{id})) }},
+		{
+			id:    "risk",
+			name:  "Risk",
+			kind:  filter.Number,
+			cell:  func(s *desk.Sight, id string) Cell { return riskCell(riskOf(s.House, []string{id})) },
+			value: func(s *desk.Sight, id string) any { return float64(riskOf(s.House, []string{id})) },
+		},
 		permissionColumn("span", "Span", func(p *model.Permission) string { return string(p.Span) }),
 		holdersColumn(index.KindPermission),
 		permissionColumn("description", "What it does", func(p *model.Permission) string { return p.Description }),
 	},
 	model.KindArea: {
 		textColumn("kind", "Kind", filter.Text, func(_ *desk.Sight, a *model.Area) string { return a.Type }),
-		refColumn("parent", "Lies in", func(s *desk.Sight, a *model.Area) desk.Ref { return optionalRef(s, model.KindArea, a.Parent) }),
+		refColumn(
+			"parent",
+			"Lies in",
+			func(s *desk.Sight, a *model.Area) desk.Ref { return optionalRef(s, model.KindArea, a.Parent) },
+		),
 		numberColumn("people", "At home", func(s *desk.Sight, id string) int { return atHome(s, id) }),
 		numberColumn("grants", "Grants here", func(s *desk.Sight, id string) int { return len(grantsAt(s, id)) }),
 	},
 	model.KindSystem: {
 		textColumn("version", "Version", filter.Text, func(_ *desk.Sight, o *model.System) string { return o.Version }),
-		textColumn("supplier", "Supplier", filter.Text, func(_ *desk.Sight, o *model.System) string { return o.Supplier }),
-		numberColumn("permissions", "Permissions", func(s *desk.Sight, id string) int { return len(object[*model.System](s, id).Permissions) }),
+		textColumn(
+			"supplier",
+			"Supplier",
+			filter.Text,
+			func(_ *desk.Sight, o *model.System) string { return o.Supplier },
+		),
+		numberColumn(
+			"permissions",
+			"Permissions",
+			func(s *desk.Sight, id string) int { return len(object[*model.System](s, id).Permissions) },
+		),
 		numberColumn("sets", "Supplied sets", func(s *desk.Sight, id string) int { return len(suppliedBy(s, id)) }),
-		refColumn("licence", "Licence", func(s *desk.Sight, o *model.System) desk.Ref { return optionalRef(s, model.KindLicence, o.Licence) }),
-		textColumn("description", "What it is", filter.Text, func(_ *desk.Sight, o *model.System) string { return o.Description }),
+		refColumn(
+			"licence",
+			"Licence",
+			func(s *desk.Sight, o *model.System) desk.Ref { return optionalRef(s, model.KindLicence, o.Licence) },
+		),
+		textColumn(
+			"description",
+			"What it is",
+			filter.Text,
+			func(_ *desk.Sight, o *model.System) string { return o.Description },
+		),
 	},
 	model.KindDelegation: {
-		refColumn("delegate", "Delegate", func(s *desk.Sight, g *model.Delegation) desk.Ref { return s.Subject(g.Delegate) }),
-		textColumn("actions", "May", filter.Text, func(_ *desk.Sight, g *model.Delegation) string { return strings.Join(g.Actions, ", ") }),
-		textColumn("people", "Whom", filter.Text, func(s *desk.Sight, g *model.Delegation) string { return s.People(g.People) }),
-		numberColumn("covers", "People", func(s *desk.Sight, id string) int { return coverage(s, object[*model.Delegation](s, id)) }),
+		refColumn(
+			"delegate",
+			"Delegate",
+			func(s *desk.Sight, g *model.Delegation) desk.Ref { return s.Subject(g.Delegate) },
+		),
+		textColumn(
+			"actions",
+			"May",
+			filter.Text,
+			func(_ *desk.Sight, g *model.Delegation) string { return strings.Join(g.Actions, ", ") },
+		),
+		textColumn(
+			"people",
+			"Whom",
+			filter.Text,
+			func(s *desk.Sight, g *model.Delegation) string { return s.People(g.People) },
+		),
+		numberColumn(
+			"covers",
+			"People",
+			func(s *desk.Sight, id string) int { return coverage(s, object[*model.Delegation](s, id)) },
+		),
 		refColumn("area", "Within", func(s *desk.Sight, g *model.Delegation) desk.Ref { return s.Area(g.Area) }),
 		dayColumn("until", "Until", func(g *model.Delegation) time.Time { return g.Until }),
 	},
 	model.KindConflict: {
-		textColumn("items", "Not together", filter.Text, func(s *desk.Sight, c *model.Conflict) string { return strings.Join(items(s.House, c.Items), " + ") }),
-		numberColumn("limit", "At most", func(s *desk.Sight, id string) int { return int(object[*model.Conflict](s, id).Limit) }),
+		textColumn(
+			"items",
+			"Not together",
+			filter.Text,
+			func(s *desk.Sight, c *model.Conflict) string { return strings.Join(items(s.House, c.Items), " + ") },
+		),
+		numberColumn(
+			"limit",
+			"At most",
+			func(s *desk.Sight, id string) int { return int(object[*model.Conflict](s, id).Limit) },
+		),
 		textColumn("where", "Counts", filter.Text, func(_ *desk.Sight, c *model.Conflict) string {
 			if c.Where == model.Anywhere {
 				return "anywhere"
@@ -222,7 +341,11 @@ var columns = map[model.Kind][]column{
 			return "in one area"
 		}),
 		numberColumn("broken", "Broken by", func(s *desk.Sight, id string) int { return len(breakers(s, id)) }),
-		numberColumn("exceptions", "Exceptions", func(s *desk.Sight, id string) int { return len(object[*model.Conflict](s, id).Exceptions) }),
+		numberColumn(
+			"exceptions",
+			"Exceptions",
+			func(s *desk.Sight, id string) int { return len(object[*model.Conflict](s, id).Exceptions) },
+		),
 	},
 	model.KindLicence: {
 		{id: "seats", name: "Seats", kind: filter.Number, cell: func(s *desk.Sight, id string) Cell {
@@ -237,33 +360,81 @@ var columns = map[model.Kind][]column{
 			return nil
 		}},
 		numberColumn("used", "Taken", func(s *desk.Sight, id string) int { return seatsUsed(s)[id] }),
-		numberColumn("covers", "Covers", func(s *desk.Sight, id string) int { return len(object[*model.Licence](s, id).Covers) }),
+		numberColumn(
+			"covers",
+			"Covers",
+			func(s *desk.Sight, id string) int { return len(object[*model.Licence](s, id).Covers) },
+		),
 	},
 }
 
 // spares are further columns of each kind's list, shown only if they are asked for.
 var spares = map[model.Kind][]column{
 	model.KindUser: {
-		textColumn("userName", "User name", filter.Text, func(_ *desk.Sight, u *model.User) string { return u.UserName }),
+		textColumn(
+			"userName",
+			"User name",
+			filter.Text,
+			func(_ *desk.Sight, u *model.User) string { return u.UserName },
+		),
 		textColumn("email", "E-mail", filter.Text, func(_ *desk.Sight, u *model.User) string { return u.Email }),
 		textColumn("userType", "Type", filter.Text, func(_ *desk.Sight, u *model.User) string { return u.UserType }),
-		textColumn("licences", "Licences", filter.Text, func(s *desk.Sight, u *model.User) string { return s.Names(model.KindLicence, u.Licences) }),
-		textColumn("externalId", "External id", filter.Exact, func(_ *desk.Sight, u *model.User) string { return u.ExternalID }),
+		textColumn(
+			"licences",
+			"Licences",
+			filter.Text,
+			func(s *desk.Sight, u *model.User) string { return s.Names(model.KindLicence, u.Licences) },
+		),
+		textColumn(
+			"externalId",
+			"External id",
+			filter.Exact,
+			func(_ *desk.Sight, u *model.User) string { return u.ExternalID },
+		),
 		dayColumn("from", "From", func(u *model.User) time.Time { return u.From }),
 	},
 	model.KindGroup: {
-		textColumn("source", "Source", filter.Text, func(_ *desk.Sight, g *model.Group) string { return string(g.Source) }),
-		textColumn("nests", "Nests", filter.Text, func(s *desk.Sight, g *model.Group) string { return s.Names(model.KindGroup, g.Groups) }),
+		textColumn(
+			"source",
+			"Source",
+			filter.Text,
+			func(_ *desk.Sight, g *model.Group) string { return string(g.Source) },
+		),
+		textColumn(
+			"nests",
+			"Nests",
+			filter.Text,
+			func(s *desk.Sight, g *model.Group) string { return s.Names(model.KindGroup, g.Groups) },
+		),
 		textColumn("rule", "Rule", filter.Text, func(_ *desk.Sight, g *model.Group) string { return g.Rule }),
-		textColumn("externalId", "External id", filter.Exact, func(_ *desk.Sight, g *model.Group) string { return g.ExternalID }),
+		textColumn(
+			"externalId",
+			"External id",
+			filter.Exact,
+			func(_ *desk.Sight, g *model.Group) string { return g.ExternalID },
+		),
 	},
 	model.KindRole: {
-		textColumn("inherits", "Inherits", filter.Text, func(s *desk.Sight, r *model.Role) string { return s.Names(model.KindRole, r.Inherits) }),
-		textColumn("sets", "Permission sets", filter.Text, func(s *desk.Sight, r *model.Role) string { return s.Names(model.KindSet, r.Sets) }),
+		textColumn(
+			"inherits",
+			"Inherits",
+			filter.Text,
+			func(s *desk.Sight, r *model.Role) string { return s.Names(model.KindRole, r.Inherits) },
+		),
+		textColumn(
+			"sets",
+			"Permission sets",
+			filter.Text,
+			func(s *desk.Sight, r *model.Role) string { return s.Names(model.KindSet, r.Sets) },
+		),
 	},
 	model.KindSet: {
 		textColumn("version", "Version", filter.Text, func(_ *desk.Sight, o *model.Set) string { return o.Version }),
-		refColumn("owner", "Owner", func(s *desk.Sight, o *model.Set) desk.Ref { return optionalRef(s, model.KindUser, o.Owner) }),
+		refColumn(
+			"owner",
+			"Owner",
+			func(s *desk.Sight, o *model.Set) desk.Ref { return optionalRef(s, model.KindUser, o.Owner) },
+		),
 	},
 	index.KindPermission: {
 		{id: "licence", name: "Licence", kind: filter.Text, cell: func(s *desk.Sight, key string) Cell {
@@ -282,10 +453,30 @@ var spares = map[model.Kind][]column{
 		}},
 	},
 	model.KindDelegation: {
-		textColumn("roles", "Roles", filter.Text, func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindRole, g.Roles) }),
-		textColumn("sets", "Permission sets", filter.Text, func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindSet, g.Sets) }),
-		textColumn("groups", "Groups", filter.Text, func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindGroup, g.Groups) }),
-		textColumn("whole", "Groups whole", filter.Text, func(_ *desk.Sight, g *model.Delegation) string { return map[bool]string{true: "yes"}[g.GroupsWhole] }),
+		textColumn(
+			"roles",
+			"Roles",
+			filter.Text,
+			func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindRole, g.Roles) },
+		),
+		textColumn(
+			"sets",
+			"Permission sets",
+			filter.Text,
+			func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindSet, g.Sets) },
+		),
+		textColumn(
+			"groups",
+			"Groups",
+			filter.Text,
+			func(s *desk.Sight, g *model.Delegation) string { return s.Names(model.KindGroup, g.Groups) },
+		),
+		textColumn(
+			"whole",
+			"Groups whole",
+			filter.Text,
+			func(_ *desk.Sight, g *model.Delegation) string { return map[bool]string{true: "yes"}[g.GroupsWhole] },
+		),
 		numberColumn("days", "At most days", func(s *desk.Sight, id string) int {
 			if n := object[*model.Delegation](s, id).MaxDays; n != nil {
 				return *n
@@ -311,7 +502,12 @@ var spares = map[model.Kind][]column{
 var allColumns = func() map[model.Kind][]column {
 	m := map[model.Kind][]column{}
 	for kind, list := range columns {
-		id := column{id: "id", name: "Id", kind: filter.Exact, cell: func(_ *desk.Sight, id string) Cell { return Cell{Text: id, Tone: "quiet"} }}
+		id := column{
+			id:   "id",
+			name: "Id",
+			kind: filter.Exact,
+			cell: func(_ *desk.Sight, id string) Cell { return Cell{Text: id, Tone: "quiet"} },
+		}
 		m[kind] = append(slices.Concat(list, spares[kind]), id)
 	}
 	return m
@@ -319,7 +515,11 @@ var allColumns = func() map[model.Kind][]column {
 
 // examples are filters for each list, to learn from.
 var examples = map[model.Kind][]string{
-	model.KindUser:         {`title co "crane" and area eq "terminal-1"`, `state ne "active"`, `qualifications[type eq "crane" and level ge 3]`},
+	model.KindUser: {
+		`title co "crane" and area eq "terminal-1"`,
+		`state ne "active"`,
+		`qualifications[type eq "crane" and level ge 3]`,
+	},
 	model.KindGroup:        {`members eq 0`, `grants gt 2 and members lt 10`, `kind co "rule"`},
 	model.KindRole:         {`holders eq 0`, `risk ge 2 and holders gt 20`, `excludes gt 0`},
 	model.KindSet:          {`holders eq 0`, `origin sw "own"`, `risk eq 3`},

@@ -59,8 +59,8 @@ type side struct {
 	held map[string][]index.Holding
 }
 
-// Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times. A thing is named kind:id, or kind:id@day. Unless
-// all is asked for, only what differs is given.
+// Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times.
+// A thing is named kind:id, or kind:id@day. Unless all is asked for, only what differs is given.
 func (d *Viewer) Compare(who desk.Actor, things []string, all bool) (*Comparison, error) {
 	if len(things) < 2 || len(things) > mostCompared {
 		return nil, desk.Refuse(desk.Invalid, "Choose two to eight things to compare, not %d.", len(things))
@@ -117,8 +117,15 @@ func (d *Viewer) Compare(who desk.Actor, things []string, all bool) (*Comparison
 func (d *Viewer) side(who desk.Actor, thing string) (s side, err error) {
 	kind, id, _ := strings.Cut(thing, ":")
 	id, day, dated := strings.Cut(id, "@")
-	if !slices.Contains([]model.Kind{model.KindUser, model.KindGroup, model.KindRole, model.KindSet, model.KindLicence}, model.Kind(kind)) {
-		return s, desk.Refuse(desk.Invalid, "Compare people, groups, roles, sets or licences, each named like role:gate-clerk or user:noor.tamsin@2026-01-31, not %q.", thing)
+	if !slices.Contains(
+		[]model.Kind{model.KindUser, model.KindGroup, model.KindRole, model.KindSet, model.KindLicence},
+		model.Kind(kind),
+	) {
+		return s, desk.Refuse(
+			desk.Invalid,
+			"Compare people, groups, roles, sets or licences, each named like role:gate-clerk or user:noor.tamsin@2026-01-31, not %q.",
+			thing,
+		)
 	}
 	if dated {
 		if who.When, err = d.Instant(day); err != nil {
@@ -164,7 +171,10 @@ func systemsOf(sides []side) []*model.System {
 					joined.Permissions = append(joined.Permissions, p)
 				}
 			}
-			slices.SortFunc(joined.Permissions, func(a, b *model.Permission) int { return strings.Compare(a.Key, b.Key) })
+			slices.SortFunc(
+				joined.Permissions,
+				func(a, b *model.Permission) int { return strings.Compare(a.Key, b.Key) },
+			)
 			all[system.ID] = &joined
 		}
 	}
@@ -176,7 +186,8 @@ func systemsOf(sides []side) []*model.System {
 	return out
 }
 
-// holdingsOf gives what a thing holds or gives; what a role or set gives, or a licence allows, counts over the whole organisation.
+// holdingsOf gives what a thing holds or gives; what a role or set gives, or a licence allows, counts over the
+// whole organisation.
 func holdingsOf(s *desk.Sight, e desk.End) (out []index.Holding) {
 	everywhere := func(keys []string) {
 		for _, k := range keys {
@@ -204,7 +215,17 @@ func (d *Viewer) CompareTable(who desk.Actor, things []string, all bool) (*table
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "Comparison", Columns: []table.Column{{Title: "system", Width: 22}, {Title: "object", Width: 20}, {Title: "action", Width: 16}, {Title: "permission", Width: 34}, {Title: "what it does", Width: 40}, {Title: "risk", Width: 10}}}
+	t := &table.Table{
+		Name: "Comparison",
+		Columns: []table.Column{
+			{Title: "system", Width: 22},
+			{Title: "object", Width: 20},
+			{Title: "action", Width: 16},
+			{Title: "permission", Width: 34},
+			{Title: "what it does", Width: 40},
+			{Title: "risk", Width: 10},
+		},
+	}
 	for _, s := range c.Things {
 		title := s.Ref.Name
 		if s.Day != "" {

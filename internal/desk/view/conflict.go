@@ -45,7 +45,15 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "There is no conflict %q.", id)
 	}
-	v := &ConflictSheet{Ref: desk.Ref{Kind: string(model.KindConflict), ID: id, Name: c.Name}, Conflict: c, May: d.editable(s, who, model.KindConflict), Draft: Drafted(s, index.Node{Kind: model.KindConflict, ID: id}), Items: []desk.Ref{}, Exceptions: []Waiver{}, Breakers: []Breaker{}}
+	v := &ConflictSheet{
+		Ref:        desk.Ref{Kind: string(model.KindConflict), ID: id, Name: c.Name},
+		Conflict:   c,
+		May:        d.editable(s, who, model.KindConflict),
+		Draft:      Drafted(s, index.Node{Kind: model.KindConflict, ID: id}),
+		Items:      []desk.Ref{},
+		Exceptions: []Waiver{},
+		Breakers:   []Breaker{},
+	}
 	for _, i := range c.Items {
 		if i.Role != "" {
 			v.Items = append(v.Items, s.Ref(model.KindRole, i.Role))
@@ -54,7 +62,10 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 		}
 	}
 	for _, e := range c.Exceptions {
-		v.Exceptions = append(v.Exceptions, Waiver{s.Ref(model.KindUser, e.User), change.Day(e.Until), e.Reason, !s.At.Before(e.Until)})
+		v.Exceptions = append(
+			v.Exceptions,
+			Waiver{s.Ref(model.KindUser, e.User), change.Day(e.Until), e.Reason, !s.At.Before(e.Until)},
+		)
 	}
 	for _, b := range breakers(s, id) {
 		br := Breaker{User: s.Ref(model.KindUser, b.User), Items: items(s.House, b.Items), Excepted: b.Excepted}

@@ -28,7 +28,8 @@ type Answer struct {
 	Reasons []Reason // why not
 }
 
-// settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the design does not have.
+// settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the
+// design does not have.
 func (d *Viewer) settle(q *Question) (h *desk.House, user string, known bool, err error) {
 	if h, err = d.houseAt(&q.Time); err != nil {
 		return nil, "", false, err
@@ -40,8 +41,8 @@ func (d *Viewer) settle(q *Question) (h *desk.House, user string, known bool, er
 	return h, user, known && q.Known, nil
 }
 
-// houseAt gives the house of an instant: that of now for one that is coming and, since nothing else is known, for one before the record begins. No
-// instant at all means now.
+// houseAt gives the house of an instant: that of now for one that is coming and, since nothing else is known, for
+// one before the record begins. No instant at all means now.
 func (d *Viewer) houseAt(t *time.Time) (*desk.House, error) {
 	h := d.Present()
 	if t.IsZero() {
@@ -85,8 +86,8 @@ func (d *Viewer) WhoMay(q Question) ([]string, error) {
 	return out, nil
 }
 
-// WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted; the question's own
-// record takes no part.
+// WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted;
+// the question's own record takes no part.
 func (d *Viewer) WhereMay(q Question) ([]string, error) {
 	h, user, known, err := d.settle(&q)
 	out := []string{}
@@ -101,8 +102,8 @@ func (d *Viewer) WhereMay(q Question) ([]string, error) {
 	return out, nil
 }
 
-// WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's record, sorted; the question's
-// own permission takes no part.
+// WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's
+// record, sorted; the question's own permission takes no part.
 func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
 	h, user, known, err := d.settle(&q)
 	out := []string{}
@@ -142,7 +143,13 @@ func (d *Viewer) Ask(q Question, explain bool) (a Answer, err error) {
 	if !known {
 		a.Reasons = []Reason{{Obstacle: string(index.UnknownUser), Text: "There is no such user: " + q.User + "."}}
 		if _, ok := h.Design().Permission(q.Permission); !ok {
-			a.Reasons = append(a.Reasons, Reason{Obstacle: string(index.UnknownPermission), Text: "No system has a permission " + q.Permission + "."})
+			a.Reasons = append(
+				a.Reasons,
+				Reason{
+					Obstacle: string(index.UnknownPermission),
+					Text:     "No system has a permission " + q.Permission + ".",
+				},
+			)
 		}
 		return a, nil
 	}

@@ -93,8 +93,24 @@ func refs(s *desk.Sight, kind model.Kind, ids []string) []desk.Ref {
 }
 
 func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegation) DelegationSheet {
-	v := DelegationSheet{Ref: desk.Ref{Kind: string(model.KindDelegation), ID: g.ID, Name: g.Name}, Delegation: g, Delegate: s.Subject(g.Delegate), Delegates: 1, Actions: g.Actions, Roles: refs(s, model.KindRole, g.Roles), Sets: refs(s, model.KindSet, g.Sets), Groups: refs(s, model.KindGroup, g.Groups),
-		Area: s.Area(g.Area), Whole: g.Area == "", Force: "now", Draft: Drafted(s, index.Node{Kind: model.KindDelegation, ID: g.ID}), May: d.editable(s, who, model.KindDelegation), Mine: g.Delegate.User == who.Eyes() || g.Delegate.Group != "" && s.Index.InGroup(who.Eyes(), g.Delegate.Group)}
+	v := DelegationSheet{
+		Ref:        desk.Ref{Kind: string(model.KindDelegation), ID: g.ID, Name: g.Name},
+		Delegation: g,
+		Delegate:   s.Subject(g.Delegate),
+		Delegates:  1,
+		Actions:    g.Actions,
+		Roles:      refs(s, model.KindRole, g.Roles),
+		Sets:       refs(s, model.KindSet, g.Sets),
+		Groups:     refs(s, model.KindGroup, g.Groups),
+		Area: s.Area(
+			g.Area,
+		),
+		Whole: g.Area == "",
+		Force: "now",
+		Draft: Drafted(s, index.Node{Kind: model.KindDelegation, ID: g.ID}),
+		May:   d.editable(s, who, model.KindDelegation),
+		Mine:  g.Delegate.User == who.Eyes() || g.Delegate.Group != "" && s.Index.InGroup(who.Eyes(), g.Delegate.Group),
+	}
 	if g.Delegate.Group != "" {
 		v.Delegates = s.Index.Size(g.Delegate.Group)
 	}
@@ -103,7 +119,10 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 	} else if !model.In(s.At, g.From, g.Until) {
 		v.Force = "ended"
 	}
-	v.Terms = strings.TrimPrefix(strings.TrimPrefix(s.Terms(&model.Assignment{From: g.From, Until: g.Until}).Note, "whole organisation"), " · ")
+	v.Terms = strings.TrimPrefix(
+		strings.TrimPrefix(s.Terms(&model.Assignment{From: g.From, Until: g.Until}).Note, "whole organisation"),
+		" · ",
+	)
 	switch {
 	case g.People.Group != "":
 		r := s.Ref(model.KindGroup, g.People.Group)
@@ -118,7 +137,8 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 	return v
 }
 
-// coveredBy gives the people whom a delegation is about, as [delegation.Covered] does; by area without looking at everybody.
+// coveredBy gives the people whom a delegation is about, as [delegation.Covered] does; by area without looking at
+// everybody.
 func coveredBy(s *desk.Sight, g *model.Delegation) []string {
 	if g.People.Area == "" {
 		return delegation.Covered(s.Index, g)
@@ -186,7 +206,8 @@ func covers(s *desk.Sight, g *model.Delegation) Coverage {
 		if len(c.People) < coveredShown {
 			c.People = append(c.People, s.Ref(model.KindUser, u))
 		}
-		if len(c.Above) < coveredShown && slices.ContainsFunc(critical[u], func(key string) bool { return !holds[key] }) {
+		if len(c.Above) < coveredShown &&
+			slices.ContainsFunc(critical[u], func(key string) bool { return !holds[key] }) {
 			c.Above = append(c.Above, s.Ref(model.KindUser, u))
 		}
 	}

@@ -15,8 +15,8 @@ import (
 // feedSize is how many revisions are read at once.
 const feedSize = 100
 
-// Changes gives the revisions after a number, earliest first, at most limit of them, each with its operations: who has the design of that number and carries
-// these out has the design of the last of them.
+// Changes gives the revisions after a number, earliest first, at most limit of them, each with its operations: who
+// has the design of that number and carries these out has the design of the last of them.
 func (d *Viewer) Changes(who desk.Actor, after, limit int) ([]Revision, error) {
 	h := d.Present()
 	for _, right := range []string{model.ViewHistory, model.ViewDesign} {
@@ -31,7 +31,14 @@ func (d *Viewer) Changes(who desk.Actor, after, limit int) ([]Revision, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[i] = Revision{Number: r.Number, At: r.At, Who: r.WhoName, Why: r.Why, Undoes: r.Undoes, Sentences: [][]desk.Part{}}
+		out[i] = Revision{
+			Number:    r.Number,
+			At:        r.At,
+			Who:       r.WhoName,
+			Why:       r.Why,
+			Undoes:    r.Undoes,
+			Sentences: [][]desk.Part{},
+		}
 		for _, o := range ops {
 			op := Operation{Op: "put", Kind: string(o.Kind), ID: o.ID}
 			if op.Before, op.After, err = o.Values(); err != nil {
@@ -49,9 +56,15 @@ func (d *Viewer) Changes(who desk.Actor, after, limit int) ([]Revision, error) {
 // idle is how long those who follow the revisions hear nothing before they are told that there is nothing.
 const idle = 15 * time.Second
 
-// FollowChanges hands over each revision after a number, those that are there and those that come, until the context ends, the desk is closed, or one cannot be handed
-// over. Every 15 seconds without any it tells so.
-func (d *Viewer) FollowChanges(ctx context.Context, who desk.Actor, after int, each func(Revision) error, nothing func() error) error {
+// FollowChanges hands over each revision after a number, those that are there and those that come, until the
+// context ends, the desk is closed, or one cannot be handed over. Every 15 seconds without any it tells so.
+func (d *Viewer) FollowChanges(
+	ctx context.Context,
+	who desk.Actor,
+	after int,
+	each func(Revision) error,
+	nothing func() error,
+) error {
 	tick := time.NewTicker(idle)
 	defer tick.Stop()
 	for {

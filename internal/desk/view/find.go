@@ -23,10 +23,21 @@ type Found struct {
 const mostFound = 40
 
 // findable are the kinds of thing that can be found, those first that are looked for most.
-var findable = []model.Kind{model.KindUser, model.KindRole, model.KindGroup, model.KindSet, index.KindPermission, model.KindArea, model.KindSystem, model.KindDelegation, model.KindConflict, model.KindLicence}
+var findable = []model.Kind{
+	model.KindUser,
+	model.KindRole,
+	model.KindGroup,
+	model.KindSet,
+	index.KindPermission,
+	model.KindArea,
+	model.KindSystem,
+	model.KindDelegation,
+	model.KindConflict,
+	model.KindLicence,
+}
 
-// Find gives what fits the words that somebody types, best first: things by any of their words, and answers to questions like "who can override gates at
-// Terminal 1" or "why can't Noor edit rates".
+// Find gives what fits the words that somebody types, best first: things by any of their words, and answers to
+// questions like "who can override gates at Terminal 1" or "why can't Noor edit rates".
 func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
 	s, err := d.See(who)
 	if err != nil {
@@ -40,7 +51,10 @@ func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
 	for rank, kind := range findable {
 		for _, e := range s.Entries(kind) {
 			if e.Has(words) {
-				out = append(out, Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(findable) - rank})
+				out = append(
+					out,
+					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(findable) - rank},
+				)
 			}
 		}
 	}
@@ -54,7 +68,8 @@ func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
 	return out, nil
 }
 
-// score tells how well a thing that has all the words fits: a name that is or begins with what was typed before one that has a word which does, before the rest.
+// score tells how well a thing that has all the words fits: a name that is or begins with what was typed before one
+// that has a word which does, before the rest.
 func score(e desk.Entry, words []string) int {
 	typed := strings.Join(words, " ")
 	switch {

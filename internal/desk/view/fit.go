@@ -76,7 +76,13 @@ func (d *Viewer) Fit(who desk.Actor, ask FitAsk) (*FitAnswer, error) {
 		kinds = append(kinds, model.KindSet)
 	}
 	for _, f := range fit.Closest(s.Index, need, kinds...) {
-		v := Fitting{Bundles: []desk.Ref{}, Missing: fitPermissions(s.House, f.Missing), Excess: fitPermissions(s.House, f.Excess), Weight: f.Weight, Role: fit.Role(s.Index, "", "", f)}
+		v := Fitting{
+			Bundles: []desk.Ref{},
+			Missing: fitPermissions(s.House, f.Missing),
+			Excess:  fitPermissions(s.House, f.Excess),
+			Weight:  f.Weight,
+			Role:    fit.Role(s.Index, "", "", f),
+		}
 		for _, b := range f.Bundles {
 			v.Bundles = append(v.Bundles, s.Ref(b.Kind, b.ID))
 		}

@@ -148,7 +148,13 @@ func (c *connection) nearestFirst() {
 	}
 	list := make([]placed, len(c.beams))
 	for i, b := range c.beams {
-		list[i] = placed{max(place[index.Node{Kind: model.Kind(b.From.Kind), ID: b.From.ID}], place[index.Node{Kind: model.Kind(b.To.Kind), ID: b.To.ID}]), b}
+		list[i] = placed{
+			max(
+				place[index.Node{Kind: model.Kind(b.From.Kind), ID: b.From.ID}],
+				place[index.Node{Kind: model.Kind(b.To.Kind), ID: b.To.ID}],
+			),
+			b,
+		}
 	}
 	slices.SortStableFunc(list, func(a, b placed) int { return cmp.Compare(a.far, b.far) })
 	for i := range mostBeams {
@@ -193,7 +199,8 @@ func (c *connection) merge(present *desk.House, drafted, now *index.Picture, dif
 			k := key{b.From, b.To}
 			beam := beam(c.house, b)
 			old, was := inNow[k]
-			if differs && (!was || b.Relation == index.Assigned && slices.ContainsFunc(b.Assignments, func(a *model.Assignment) bool { return !old[a.ID] })) {
+			if differs &&
+				(!was || b.Relation == index.Assigned && slices.ContainsFunc(b.Assignments, func(a *model.Assignment) bool { return !old[a.ID] })) {
 				beam.Draft = "new"
 			}
 			at[k] = len(c.beams)
@@ -212,7 +219,12 @@ func (c *connection) merge(present *desk.House, drafted, now *index.Picture, dif
 }
 
 func beam(h *desk.House, b index.Beam) Beam {
-	out := Beam{From: desk.End{Kind: string(b.From.Kind), ID: b.From.ID}, To: desk.End{Kind: string(b.To.Kind), ID: b.To.ID}, Relation: string(b.Relation), Terms: []desk.Terms{}}
+	out := Beam{
+		From:     desk.End{Kind: string(b.From.Kind), ID: b.From.ID},
+		To:       desk.End{Kind: string(b.To.Kind), ID: b.To.ID},
+		Relation: string(b.Relation),
+		Terms:    []desk.Terms{},
+	}
 	for _, a := range b.Assignments {
 		out.Terms = append(out.Terms, h.Terms(a))
 	}
@@ -225,7 +237,12 @@ func (d *Viewer) Picture(who desk.Actor, v View) (*Picture, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Picture{Apart: c.apart, Counts: map[string]int{}, Beams: c.beams, Bare: len(c.house.Design().Systems) < 2} // Fachwerk's own is always there
+	p := &Picture{
+		Apart:  c.apart,
+		Counts: map[string]int{},
+		Beams:  c.beams,
+		Bare:   len(c.house.Design().Systems) < 2,
+	} // Fachwerk's own is always there
 	for kind, nodes := range c.nodes {
 		p.Counts[string(kind)] = len(nodes)
 	}
@@ -330,7 +347,8 @@ func (d *Viewer) Bay(who desk.Actor, kind string, v View, words string, offset, 
 	return b, nil
 }
 
-// lives tells whether a person's home is in an area. With a focus it does not matter: then what counts there is followed, whosever it is.
+// lives tells whether a person's home is in an area. With a focus it does not matter: then what counts there is
+// followed, whosever it is.
 func (c *connection) lives(n index.Node, where string) bool {
 	if where == "" || c.focus != nil || n.Kind != model.KindUser {
 		return true

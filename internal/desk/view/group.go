@@ -57,8 +57,18 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 	if o == nil && !builtIn {
 		return nil, desk.Refuse(desk.NotFound, "There is no group %q.", id)
 	}
-	g := &GroupSheet{Ref: s.Ref(model.KindGroup, id), May: d.editable(s, who, model.KindGroup), Draft: Drafted(s, index.Node{Kind: model.KindGroup, ID: id}), Size: s.Index.Size(id),
-		Members: []GroupMember{}, Nests: []desk.Ref{}, NestedIn: []desk.Ref{}, Grants: []Grant{}, Redundant: []Grant{}, UsedBy: []desk.Ref{}}
+	g := &GroupSheet{
+		Ref:       s.Ref(model.KindGroup, id),
+		May:       d.editable(s, who, model.KindGroup),
+		Draft:     Drafted(s, index.Node{Kind: model.KindGroup, ID: id}),
+		Size:      s.Index.Size(id),
+		Members:   []GroupMember{},
+		Nests:     []desk.Ref{},
+		NestedIn:  []desk.Ref{},
+		Grants:    []Grant{},
+		Redundant: []Grant{},
+		UsedBy:    []desk.Ref{},
+	}
 	if builtIn {
 		g.Lock = &Lock{Why: "It is built in: its members follow from the people there are."}
 	} else {
@@ -66,7 +76,8 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 		g.Ref.Name = g.Group.Name
 		d.describe(s, g)
 	}
-	g.MayAdd = g.Lock == nil && g.Draft != "gone" && (g.May || s.Draft != nil && mine(s, index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.Whole && s.Authority != nil)
+	g.MayAdd = g.Lock == nil && g.Draft != "gone" &&
+		(g.May || s.Draft != nil && mine(s, index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.Whole && s.Authority != nil)
 	members(s, g, id)
 	above := map[string]bool{}
 	for _, a := range merged(s.Index.GrantsTo(id), s.Present.Index.GrantsTo(id)) {
@@ -113,7 +124,12 @@ func (d *Viewer) describe(s *desk.Sight, g *GroupSheet) {
 	}
 	switch {
 	case g.Group.Source == model.Directory:
-		g.Lock = d.fedLock(model.KindGroup, g.Group.ID, "its name and its members come from there.", "Nest it in a group of your own, and list further people there.")
+		g.Lock = d.fedLock(
+			model.KindGroup,
+			g.Group.ID,
+			"its name and its members come from there.",
+			"Nest it in a group of your own, and list further people there.",
+		)
 	case g.Group.Type == model.Rule:
 		g.Lock = &Lock{Why: "It finds its members by a rule.", Instead: "Change the rule, or what the rule looks at."}
 	}
@@ -133,7 +149,12 @@ func members(s *desk.Sight, g *GroupSheet, id string) {
 		if !ok {
 			continue
 		}
-		m := GroupMember{User: desk.Ref{Kind: string(model.KindUser), ID: u, Name: o.DisplayName}, Note: s.Note(index.Node{Kind: model.KindUser, ID: u}), State: string(o.State), Way: "nested"}
+		m := GroupMember{
+			User:  desk.Ref{Kind: string(model.KindUser), ID: u, Name: o.DisplayName},
+			Note:  s.Note(index.Node{Kind: model.KindUser, ID: u}),
+			State: string(o.State),
+			Way:   "nested",
+		}
 		switch {
 		case !s.Index.InGroup(u, id):
 			m.Draft, m.Way = "cut", "listed"
@@ -168,9 +189,14 @@ func Redundant(x *index.Index, group string) (out []*model.Assignment) {
 			continue
 		}
 		if slices.ContainsFunc(given, func(g *model.Assignment) bool {
-			return g.Role == a.Role && g.Set == a.Set && x.Includes(index.Holding{Area: desk.AreaOr(x, g.Area), Reach: g.Reach}, index.Holding{Area: desk.AreaOr(x, a.Area), Reach: a.Reach}) &&
+			return g.Role == a.Role && g.Set == a.Set &&
+				x.Includes(
+					index.Holding{Area: desk.AreaOr(x, g.Area), Reach: g.Reach},
+					index.Holding{Area: desk.AreaOr(x, a.Area), Reach: a.Reach},
+				) &&
 				(g.Mode == model.Full || a.Mode == model.ReadOnly) &&
-				(g.From.IsZero() || !a.From.IsZero() && !g.From.After(a.From)) && (g.Until.IsZero() || !a.Until.IsZero() && !g.Until.Before(a.Until))
+				(g.From.IsZero() || !a.From.IsZero() && !g.From.After(a.From)) &&
+				(g.Until.IsZero() || !a.Until.IsZero() && !g.Until.Before(a.Until))
 		}) {
 			out = append(out, a)
 		}

@@ -188,7 +188,17 @@ func (d *Viewer) HistoryTable(who desk.Actor, q HistorySearch) (*table.Table, er
 	}
 	q.notAfter(who.When)
 	names := change.NamesIn(h.Design())
-	t := &table.Table{Name: "History", Columns: []table.Column{{Title: "revision", Width: 10}, {Title: "at"}, {Title: "who", Width: 28}, {Title: "why", Width: 44}, {Title: "undoes", Width: 8}, {Title: "what", Width: 90}}}
+	t := &table.Table{
+		Name: "History",
+		Columns: []table.Column{
+			{Title: "revision", Width: 10},
+			{Title: "at"},
+			{Title: "who", Width: 28},
+			{Title: "why", Width: 44},
+			{Title: "undoes", Width: 8},
+			{Title: "what", Width: 90},
+		},
+	}
 	t.Stream = func(yield func(row []any) error) error {
 		q := q // it begins anew each time
 		for {

@@ -81,7 +81,12 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 	if err := s.HasArea(q.Where); err != nil {
 		return nil, err
 	}
-	l := &List{Columns: []ListColumn{{ID: "name", Name: "Name"}}, Offered: []ListColumn{}, Rows: []ListRow{}, Examples: examples[q.Kind]}
+	l := &List{
+		Columns:  []ListColumn{{ID: "name", Name: "Name"}},
+		Offered:  []ListColumn{},
+		Rows:     []ListRow{},
+		Examples: examples[q.Kind],
+	}
 	for _, id := range q.Columns {
 		if !slices.ContainsFunc(kinds, func(c column) bool { return c.id == id }) {
 			return nil, desk.Refuse(desk.Invalid, "The list has no column %q to show.", id)
@@ -250,8 +255,8 @@ func order(s *desk.Sight, rows []desk.Entry, c column, down bool) []desk.Entry {
 	return out
 }
 
-// inArea tells whether a thing has to do with an area: people who are at home there, groups that can be used there, roles and sets of which an assignment counts
-// there, areas in it or around it.
+// inArea tells whether a thing has to do with an area: people who are at home there, groups that can be used there,
+// roles and sets of which an assignment counts there, areas in it or around it.
 func inArea(s *desk.Sight, n index.Node, where string) bool {
 	if where == "" {
 		return true
@@ -266,18 +271,22 @@ func inArea(s *desk.Sight, n index.Node, where string) bool {
 	case model.KindDelegation:
 		return near(s, object[*model.Delegation](s, n.ID).Area, where)
 	case model.KindRole, model.KindSet:
-		return slices.ContainsFunc(s.Index.GrantsOf(n.Kind, n.ID), func(a *model.Assignment) bool { return near(s, a.Area, where) })
+		return slices.ContainsFunc(
+			s.Index.GrantsOf(n.Kind, n.ID),
+			func(a *model.Assignment) bool { return near(s, a.Area, where) },
+		)
 	}
 	return true
 }
 
-// near tells whether something that counts in one area counts somewhere in another; an empty area to look at has everything.
+// near tells whether something that counts in one area counts somewhere in another; an empty area to look at has
+// everything.
 func near(s *desk.Sight, area, where string) bool {
 	return where == "" || s.Index.Covers(area, where) || s.Index.Covers(where, area)
 }
 
-// mine tells whether a delegate may do something to or with a thing: act on a person, assign a role or set, change the members of a group. Whoever holds the right
-// themselves may do it to all.
+// mine tells whether a delegate may do something to or with a thing: act on a person, assign a role or set, change
+// the members of a group. Whoever holds the right themselves may do it to all.
 func mine(s *desk.Sight, n index.Node, action string) bool {
 	if action == "" || s.Whole || s.Authority == nil {
 		return true

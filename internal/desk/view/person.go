@@ -97,12 +97,34 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		h = s.Present // the draft deletes them
 	}
 	bricks, _ := h.Index.Wall(user, where, s.At)
-	p := &Person{User: h.Ref(model.KindUser, u.ID), Object: u, State: string(u.State), Live: h.Index.Live(user, s.At), Area: h.Area(u.Area), Licences: []desk.Ref{}, Groups: []Membership{}, Assignments: []Grant{}, Reports: []desk.Ref{}, Owns: []desk.Ref{}, Conflicts: []Breach{},
-		Where: h.Area(where), Draft: Drafted(s, index.Node{Kind: model.KindUser, ID: user}), May: d.mayDoTo(s, who, u), Whole: s.Whole}
+	p := &Person{
+		User:        h.Ref(model.KindUser, u.ID),
+		Object:      u,
+		State:       string(u.State),
+		Live:        h.Index.Live(user, s.At),
+		Area:        h.Area(u.Area),
+		Licences:    []desk.Ref{},
+		Groups:      []Membership{},
+		Assignments: []Grant{},
+		Reports:     []desk.Ref{},
+		Owns:        []desk.Ref{},
+		Conflicts:   []Breach{},
+		Where: h.Area(
+			where,
+		),
+		Draft: Drafted(s, index.Node{Kind: model.KindUser, ID: user}),
+		May:   d.mayDoTo(s, who, u),
+		Whole: s.Whole,
+	}
 	p.Validity = h.Terms(&model.Assignment{From: u.From, Until: u.Until}).Note
 	p.Validity = strings.TrimPrefix(strings.TrimPrefix(p.Validity, "whole organisation"), " · ")
 	if u.Source == model.Directory {
-		p.Lock = d.fedLock(model.KindUser, user, "names, e-mail, title, department and manager come from there.", "Change these there, or keep this person by hand from now on.")
+		p.Lock = d.fedLock(
+			model.KindUser,
+			user,
+			"names, e-mail, title, department and manager come from there.",
+			"Change these there, or keep this person by hand from now on.",
+		)
 	}
 	if _, seen := h.Design().Users.Find(u.Manager); seen {
 		m := h.Ref(model.KindUser, u.Manager)
@@ -152,7 +174,9 @@ func (d *Viewer) memberships(s *desk.Sight, who desk.Actor, p *Person) {
 				m.Draft = draft
 			}
 			o, listed := h.Design().Groups.Find(g.Group)
-			m.May = listed && m.Draft != "cut" && slices.Contains(o.Users, user) && o.Source == model.Local && slices.Contains(p.May, "membership") && mine(s, index.Node{Kind: model.KindGroup, ID: g.Group}, "membership")
+			m.May = listed && m.Draft != "cut" && slices.Contains(o.Users, user) && o.Source == model.Local &&
+				slices.Contains(p.May, "membership") &&
+				mine(s, index.Node{Kind: model.KindGroup, ID: g.Group}, "membership")
 			p.Groups = append(p.Groups, m)
 		}
 	}
@@ -168,7 +192,19 @@ func (d *Viewer) mayDoTo(s *desk.Sight, who desk.Actor, u *model.User) []string 
 	if s.Draft == nil {
 		return out
 	}
-	people, assign, design := d.May(s.Present, who, model.EditPeople), d.May(s.Present, who, model.EditAssignments), d.May(s.Present, who, model.EditDesign)
+	people, assign, design := d.May(
+		s.Present,
+		who,
+		model.EditPeople,
+	), d.May(
+		s.Present,
+		who,
+		model.EditAssignments,
+	), d.May(
+		s.Present,
+		who,
+		model.EditDesign,
+	)
 	for _, act := range []struct {
 		name  string
 		right bool
@@ -230,7 +266,15 @@ func panels(h *desk.House, bricks []index.Brick) []WallPanel {
 			panel.Courses = append(panel.Courses, Course{Object: object})
 		}
 		course := &panel.Courses[len(panel.Courses)-1]
-		v := Brick{Key: b.Permission.Key, Action: action, Label: b.Permission.Label, Class: string(b.Permission.Class), Risk: b.Permission.Risk, State: "none", Held: h.Holdings(b.Held)}
+		v := Brick{
+			Key:    b.Permission.Key,
+			Action: action,
+			Label:  b.Permission.Label,
+			Class:  string(b.Permission.Class),
+			Risk:   b.Permission.Risk,
+			State:  "none",
+			Held:   h.Holdings(b.Held),
+		}
 		panel.Total++
 		switch {
 		case len(b.Held) > 0:
@@ -353,7 +397,16 @@ func (d *Viewer) Trace(who desk.Actor, user, permission, where string) (*Trace, 
 		return nil, desk.Refuse(desk.NotFound, "No system has a permission %q.", permission)
 	}
 	now := h.At
-	t := &Trace{Permission: h.Ref(index.KindPermission, p.Key), Label: p.Label, Description: p.Description, Class: string(p.Class), Risk: p.Risk, Held: []desk.Holding{}, Ways: []Way{}, WhyNot: []Reason{}}
+	t := &Trace{
+		Permission:  h.Ref(index.KindPermission, p.Key),
+		Label:       p.Label,
+		Description: p.Description,
+		Class:       string(p.Class),
+		Risk:        p.Risk,
+		Held:        []desk.Holding{},
+		Ways:        []Way{},
+		WhyNot:      []Reason{},
+	}
 	if err := h.HasArea(where); err != nil {
 		return nil, err
 	}
@@ -426,7 +479,11 @@ func way(h *desk.House, w index.Way) Way {
 	}
 	if a := w.Assignment; a != nil && a.Subject.User != "" {
 		t := Target(h, a)
-		out.Cut = &CutAt{desk.End{Kind: string(model.KindUser), ID: a.Subject.User}, desk.End{Kind: t.Kind, ID: t.ID}, a.ID}
+		out.Cut = &CutAt{
+			desk.End{Kind: string(model.KindUser), ID: a.Subject.User},
+			desk.End{Kind: t.Kind, ID: t.ID},
+			a.ID,
+		}
 	}
 	return out
 }

@@ -53,7 +53,15 @@ func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repai
 	out := &Repairs{At: s.Area(at), Whole: at == "" || at == s.Design().Root(), Repairs: []Repair{}}
 	names := change.NamesIn(s.Design())
 	for _, r := range found {
-		v := Repair{ID: nameOf(r.Ops), Sentences: desk.Sentences(change.Sentences(r.Ops, names)), Extras: len(r.Extra), Others: r.Others, Losing: r.Losing, Conflicts: []desk.Ref{}, Short: []desk.Ref{}}
+		v := Repair{
+			ID:        nameOf(r.Ops),
+			Sentences: desk.Sentences(change.Sentences(r.Ops, names)),
+			Extras:    len(r.Extra),
+			Others:    r.Others,
+			Losing:    r.Losing,
+			Conflicts: []desk.Ref{},
+			Short:     []desk.Ref{},
+		}
 		v.Extra = s.Holdings(r.Extra[:min(len(r.Extra), extraShown)])
 		for _, h := range r.Extra {
 			if p, ok := s.Design().Permission(h.Permission); ok {
@@ -61,7 +69,8 @@ func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repai
 			}
 		}
 		for _, c := range r.Impact.Conflicts {
-			if ref := s.Ref(model.KindConflict, c.Conflict); !c.Cleared && !c.Excepted && !slices.Contains(v.Conflicts, ref) {
+			if ref := s.Ref(model.KindConflict, c.Conflict); !c.Cleared && !c.Excepted &&
+				!slices.Contains(v.Conflicts, ref) {
 				v.Conflicts = append(v.Conflicts, ref)
 			}
 		}
@@ -113,6 +122,9 @@ func (d *Viewer) DraftRepair(who desk.Actor, user, permission, where, id string)
 				return nil
 			}
 		}
-		return desk.Refuse(desk.Conflict, "The design has changed since this was proposed. Look at the proposals again.")
+		return desk.Refuse(
+			desk.Conflict,
+			"The design has changed since this was proposed. Look at the proposals again.",
+		)
 	})
 }

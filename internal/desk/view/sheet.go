@@ -54,7 +54,12 @@ func (d *Viewer) editable(s *desk.Sight, who desk.Actor, kind model.Kind) bool {
 }
 
 func layer(s *desk.Sight, kind model.Kind, id string) Layer {
-	l := Layer{Ref: s.Ref(kind, id), Note: s.Note(index.Node{Kind: kind, ID: id}), State: string(model.Active), Gives: len(s.Index.Content(kind, id))}
+	l := Layer{
+		Ref:   s.Ref(kind, id),
+		Note:  s.Note(index.Node{Kind: kind, ID: id}),
+		State: string(model.Active),
+		Gives: len(s.Index.Content(kind, id)),
+	}
 	switch o := s.Design().Get(kind, id).(type) {
 	case *model.Role:
 		l.State = string(o.State)

@@ -88,7 +88,13 @@ func (d *Viewer) Timeline(who desk.Actor, user string, from, until time.Time) (*
 		}
 		x = x.Update(change.Lay(x.Design(), change.Invert(ops)))
 	}
-	out := &Timeline{From: from, Until: until, Now: now, Bands: []Band{}, Cut: len(revisions) == mostTurned && end.After(from)}
+	out := &Timeline{
+		From:  from,
+		Until: until,
+		Now:   now,
+		Bands: []Band{},
+		Cut:   len(revisions) == mostTurned && end.After(from),
+	}
 	for _, b := range t.bands {
 		slices.Reverse(b.Spans)
 		for i := range b.Spans {
@@ -99,7 +105,11 @@ func (d *Viewer) Timeline(who desk.Actor, user string, from, until time.Time) (*
 		out.Bands = append(out.Bands, *b)
 	}
 	slices.SortFunc(out.Bands, func(a, b Band) int {
-		return cmp.Or(a.Spans[0].From.Compare(b.Spans[0].From), strings.Compare(a.Target.Name, b.Target.Name), strings.Compare(a.Where, b.Where))
+		return cmp.Or(
+			a.Spans[0].From.Compare(b.Spans[0].From),
+			strings.Compare(a.Target.Name, b.Target.Name),
+			strings.Compare(a.Where, b.Where),
+		)
 	})
 	return out, nil
 }

@@ -192,7 +192,10 @@ func (a *answering) common(users []whoCan) (out []Common) {
 	}
 	for i := range out {
 		list := out[i].Share
-		slices.SortFunc(list, func(a, b Share) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.By, b.By)) })
+		slices.SortFunc(
+			list,
+			func(a, b Share) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.By, b.By)) },
+		)
 		out[i].Share = list[:min(len(list), commonShown)]
 	}
 	return out
@@ -213,7 +216,14 @@ func whoCanDo(s *desk.Sight, ask WhoAsk) (*WhoCan, error) {
 	}
 	shown := a.narrowed(ask.By)
 	common := desk.Counted(s, "common "+ask.What+" "+ask.Where, func() []Common { return a.common(a.users) })
-	v := &WhoCan{What: ref, Permissions: len(a.some.Keys), Total: len(a.users), Shown: len(shown), Rows: []WhoRow{}, Common: common}
+	v := &WhoCan{
+		What:        ref,
+		Permissions: len(a.some.Keys),
+		Total:       len(a.users),
+		Shown:       len(shown),
+		Rows:        []WhoRow{},
+		Common:      common,
+	}
 	if p, ok := s.Design().Permission(ask.What); ok {
 		v.About = p.Label
 	}
@@ -225,7 +235,13 @@ func whoCanDo(s *desk.Sight, ask WhoAsk) (*WhoCan, error) {
 }
 
 func (a *answering) row(w whoCan) WhoRow {
-	row := WhoRow{User: a.Ref(model.KindUser, w.user.ID), Title: w.user.JobTitle, Department: w.user.Department, Places: []desk.Holding{}, By: []Through{}}
+	row := WhoRow{
+		User:       a.Ref(model.KindUser, w.user.ID),
+		Title:      w.user.JobTitle,
+		Department: w.user.Department,
+		Places:     []desk.Holding{},
+		By:         []Through{},
+	}
 	seen := map[index.Holding]bool{}
 	var places []index.Holding
 	last := ""
@@ -272,7 +288,19 @@ func (d *Viewer) WhoTable(who desk.Actor, ask WhoAsk) (*table.Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &table.Table{Name: "Who can", Columns: []table.Column{{Title: "person", Width: 26}, {Title: "user name", Width: 30}, {Title: "title", Width: 22}, {Title: "department", Width: 20}, {Title: "what", Width: 30}, {Title: "permissions"}, {Title: "where", Width: 36}, {Title: "by", Width: 60}}}
+	t := &table.Table{
+		Name: "Who can",
+		Columns: []table.Column{
+			{Title: "person", Width: 26},
+			{Title: "user name", Width: 30},
+			{Title: "title", Width: 22},
+			{Title: "department", Width: 20},
+			{Title: "what", Width: 30},
+			{Title: "permissions"},
+			{Title: "where", Width: 36},
+			{Title: "by", Width: 60},
+		},
+	}
 	for _, w := range a.narrowed(ask.By) {
 		r := a.row(w)
 		var by []string
@@ -283,7 +311,19 @@ func (d *Viewer) WhoTable(who desk.Actor, ask WhoAsk) (*table.Table, error) {
 			}
 			by = append(by, text)
 		}
-		t.Rows = append(t.Rows, []any{r.User.Name, w.user.UserName, r.Title, r.Department, ref.ID, r.Permissions, over(r.Places), strings.Join(by, "; ")})
+		t.Rows = append(
+			t.Rows,
+			[]any{
+				r.User.Name,
+				w.user.UserName,
+				r.Title,
+				r.Department,
+				ref.ID,
+				r.Permissions,
+				over(r.Places),
+				strings.Join(by, "; "),
+			},
+		)
 	}
 	return t, nil
 }

@@ -1,5 +1,5 @@
-// Package api is the application's own HTTP API under /api: what the interface uses, and programs that act for a person. It is described by
-// OpenAPI 3.1 at /api/openapi.json; errors are problem details (RFC 9457).
+// Package api is the application's own HTTP API under /api: what the interface uses, and programs that act for a
+// person. It is described by OpenAPI 3.1 at /api/openapi.json; errors are problem details (RFC 9457).
 package api
 
 import (
@@ -66,7 +66,11 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", nameSchema)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"session": {Type: "apiKey", In: "cookie", Name: "fachwerk", Description: "The cookie that signing in sets."},
-		"token":   {Type: "http", Scheme: "bearer", Description: "A token made with --for api; it acts as a named user."},
+		"token": {
+			Type:        "http",
+			Scheme:      "bearer",
+			Description: "A token made with --for api; it acts as a named user.",
+		},
 	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
 	r.Group(func(r chi.Router) {
@@ -79,7 +83,8 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
 	return a
 }
 
-// nameSchema names the types of the description. Objects of the design are named apart from what the desk tells of them.
+// nameSchema names the types of the description. Objects of the design are named apart from what the desk tells of
+// them.
 func nameSchema(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -100,13 +105,25 @@ func limitSignIn(next http.Handler) http.Handler {
 		host, _, err := net.SplitHostPort(r.RemoteAddr)
 		return host, err
 	}
-	limited := httprate.LimitBy(20, time.Minute, address, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "application/problem+json")
-		w.WriteHeader(http.StatusTooManyRequests)
-		_, _ = w.Write([]byte(`{"title":"Too Many Requests","status":429,"detail":"Too many tries to sign in. Wait a minute, then try again."}`))
-	}))(next)
+	limited := httprate.LimitBy(
+		20,
+		time.Minute,
+		address,
+		httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusTooManyRequests)
+			_, _ = w.Write(
+				[]byte(
+					`{"title":"Too Many Requests","status":429,"detail":"Too many tries to sign in. Wait a minute, then try again."}`,
+				),
+			)
+		}),
+	)(
+		next,
+	)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodPost && (r.URL.Path == "/api/session" || strings.HasPrefix(r.URL.Path, "/api/welcome/")) {
+		if r.Method == http.MethodPost &&
+			(r.URL.Path == "/api/session" || strings.HasPrefix(r.URL.Path, "/api/welcome/")) {
 			limited.ServeHTTP(w, r)
 			return
 		}
@@ -121,12 +138,21 @@ type Problem struct {
 }
 
 // statusCodes are the codes of refusals that the description of the API makes by itself, by status.
-var statusCodes = map[int]code.Code{http.StatusUnauthorized: code.NotSignedIn, http.StatusForbidden: code.NotAllowed, http.StatusNotFound: code.NotFound,
-	http.StatusConflict: code.Conflict, statusGone: code.Given, http.StatusInternalServerError: code.Internal}
+var statusCodes = map[int]code.Code{
+	http.StatusUnauthorized:        code.NotSignedIn,
+	http.StatusForbidden:           code.NotAllowed,
+	http.StatusNotFound:            code.NotFound,
+	http.StatusConflict:            code.Conflict,
+	statusGone:                     code.Given,
+	http.StatusInternalServerError: code.Internal,
+}
 
 // newProblem makes the problem of a status, in place of what huma would.
 func newProblem(status int, message string, details ...error) huma.StatusError {
-	p := &Problem{ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message}, Code: cmp.Or(statusCodes[status], code.Invalid)}
+	p := &Problem{
+		ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message},
+		Code:       cmp.Or(statusCodes[status], code.Invalid),
+	}
 	for _, d := range details {
 		if d != nil {
 			p.Add(d)
@@ -202,8 +228,18 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 
 // looking are the parameters of every question: the day that is looked at, and whose eyes are looked through.
 var looking = []*huma.Param{
-	{Name: "when", In: "query", Description: "The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent", Schema: &huma.Schema{Type: huma.TypeString}},
-	{Name: "as", In: "query", Description: "A person through whose eyes the design is seen; one's own if absent", Schema: &huma.Schema{Type: huma.TypeString}},
+	{
+		Name:        "when",
+		In:          "query",
+		Description: "The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent",
+		Schema:      &huma.Schema{Type: huma.TypeString},
+	},
+	{
+		Name:        "as",
+		In:          "query",
+		Description: "A person through whose eyes the design is seen; one's own if absent",
+		Schema:      &huma.Schema{Type: huma.TypeString},
+	},
 }
 
 // body is a response that has only a body.
@@ -228,7 +264,14 @@ type operation struct {
 
 // on registers one operation.
 func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) (*O, error)) {
-	op := huma.Operation{OperationID: o.id, Method: o.method, Path: o.path, Summary: o.summary, Middlewares: huma.Middlewares{a.identify}, MaxBodyBytes: o.most}
+	op := huma.Operation{
+		OperationID:  o.id,
+		Method:       o.method,
+		Path:         o.path,
+		Summary:      o.summary,
+		Middlewares:  huma.Middlewares{a.identify},
+		MaxBodyBytes: o.most,
+	}
 	if o.public {
 		op.Security = []map[string][]string{}
 	} else if o.method == http.MethodGet {
@@ -237,7 +280,8 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 	register(a, op, handler)
 }
 
-// register puts an operation on the API; what the desk refuses, and what goes wrong inside, becomes a problem here and nowhere else.
+// register puts an operation on the API; what the desk refuses, and what goes wrong inside, becomes a problem here
+// and nowhere else.
 func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Context, in *I) (*O, error)) {
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)

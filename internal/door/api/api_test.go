@@ -35,7 +35,11 @@ func serve(t *testing.T) (string, *rooms.Desk) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h, _ := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}, "assets/a.js": {Data: []byte("code")}})
+	h, _ := server.New(
+		d,
+		s,
+		fstest.MapFS{"index.html": {Data: []byte("the page")}, "assets/a.js": {Data: []byte("code")}},
+	)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { srv.Close(); _ = s.Close() })
 	return srv.URL, d
@@ -104,17 +108,25 @@ func TestSessions(t *testing.T) {
 	url, _ := serve(t)
 	b := newBrowser(t, url)
 	status, v, header := b.send("GET", "/api/me", nil)
-	if status != http.StatusUnauthorized || header.Get("Content-Type") != "application/problem+json" || v["detail"] != "Sign in first." || v["status"] != 401.0 {
+	if status != http.StatusUnauthorized || header.Get("Content-Type") != "application/problem+json" ||
+		v["detail"] != "Sign in first." ||
+		v["status"] != 401.0 {
 		t.Errorf("before signing in: %d %s %v", status, header.Get("Content-Type"), v)
 	}
 	if status, v, _ = b.send("POST", "/api/session", map[string]string{"userName": "signe.halloran", "password": "wrong"}); status != http.StatusUnauthorized {
 		t.Errorf("a wrong password: %d %v", status, v)
 	}
-	_, _, header = b.send("POST", "/api/session", map[string]string{"userName": "Signe.Halloran", "password": account.DemoPassword})
-	if cookie := header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") || !strings.Contains(cookie, "SameSite=Lax") {
+	_, _, header = b.send(
+		"POST",
+		"/api/session",
+		map[string]string{"userName": "Signe.Halloran", "password": account.DemoPassword},
+	)
+	if cookie := header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") ||
+		!strings.Contains(cookie, "SameSite=Lax") {
 		t.Errorf("the cookie is %q", cookie)
 	}
-	if status, v, _ = b.send("GET", "/api/me", nil); status != http.StatusOK || v["user"].(map[string]any)["name"] != "Signe Halloran" {
+	if status, v, _ = b.send("GET", "/api/me", nil); status != http.StatusOK ||
+		v["user"].(map[string]any)["name"] != "Signe Halloran" {
 		t.Errorf("signed in: %d %v", status, v)
 	}
 	if status, _, _ = b.send("DELETE", "/api/session", nil); status != http.StatusNoContent {
@@ -181,8 +193,18 @@ func TestRefusalsAreProblems(t *testing.T) {
 	} {
 		status, v, header := b.send(c.method, c.path, c.body)
 		detail, _ := v["detail"].(string)
-		if status != c.status || !strings.Contains(detail, c.says) || header.Get("Content-Type") != "application/problem+json" {
-			t.Errorf("%s %s is answered %d %s %v, want %d and %q", c.method, c.path, status, header.Get("Content-Type"), v, c.status, c.says)
+		if status != c.status || !strings.Contains(detail, c.says) ||
+			header.Get("Content-Type") != "application/problem+json" {
+			t.Errorf(
+				"%s %s is answered %d %s %v, want %d and %q",
+				c.method,
+				c.path,
+				status,
+				header.Get("Content-Type"),
+				v,
+				c.status,
+				c.says,
+			)
 		}
 	}
 }
@@ -191,7 +213,15 @@ func TestTheWholeJobOverTheAPI(t *testing.T) {
 	url, d := serve(t)
 	b := newBrowser(t, url)
 	b.signIn("signe.halloran")
-	_, v, _ := b.send("POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"}, "terms": map[string]string{"area": "terminal-2"}})
+	_, v, _ := b.send(
+		"POST",
+		"/api/draft/join",
+		map[string]any{
+			"from":  map[string]string{"kind": "user", "id": "noor.tamsin"},
+			"to":    map[string]string{"kind": "role", "id": "night-cover"},
+			"terms": map[string]string{"area": "terminal-2"},
+		},
+	)
 	if v["gaining"] != 1.0 {
 		t.Fatalf("the draft is %v", v)
 	}
@@ -234,7 +264,8 @@ func TestPagesAndFiles(t *testing.T) {
 		t.Errorf("a missing file is answered %d", status)
 	}
 	_, _, header := b.send("GET", "/", nil)
-	if !strings.Contains(header.Get("Content-Security-Policy"), "default-src 'self'") || header.Get("X-Content-Type-Options") != "nosniff" {
+	if !strings.Contains(header.Get("Content-Security-Policy"), "default-src 'self'") ||
+		header.Get("X-Content-Type-Options") != "nosniff" {
 		t.Errorf("the page's headers are %v", header)
 	}
 	if status, v, _ := b.send("GET", "/api/openapi.json", nil); status != http.StatusOK || v["openapi"] != "3.1.0" {

@@ -67,7 +67,16 @@ func readOperations(tb testing.TB, data []byte) (out []operation, schemas map[st
 	for _, path := range slices.Sorted(maps.Keys(doc.Paths)) {
 		for _, method := range slices.Sorted(maps.Keys(doc.Paths[path])) {
 			o := doc.Paths[path][method]
-			out = append(out, operation{o.ID, strings.ToUpper(method), path, o.Parameters, o.RequestBody.Content["application/json"].Schema})
+			out = append(
+				out,
+				operation{
+					o.ID,
+					strings.ToUpper(method),
+					path,
+					o.Parameters,
+					o.RequestBody.Content["application/json"].Schema,
+				},
+			)
 		}
 	}
 	if len(out) < 60 {
@@ -82,11 +91,53 @@ type maker struct {
 	schemas map[string]any
 }
 
-var madeUp = []string{"", "x", "noor.tamsin", "user:noor.tamsin", "gate-clerk", "role:gate-clerk", "gate-crews", "quaybook", "quaybook:gate", "quaybook:gate:override", "terminal-1", "2026-11-01", "2026-11-01T00:00:00Z", `title eq "Gate clerk"`, `((`, "ü%2F../\x00", "-1", strings.Repeat("long ", 80)}
+var madeUp = []string{
+	"",
+	"x",
+	"noor.tamsin",
+	"user:noor.tamsin",
+	"gate-clerk",
+	"role:gate-clerk",
+	"gate-crews",
+	"quaybook",
+	"quaybook:gate",
+	"quaybook:gate:override",
+	"terminal-1",
+	"2026-11-01",
+	"2026-11-01T00:00:00Z",
+	`title eq "Gate clerk"`,
+	`((`,
+	"ü%2F../\x00",
+	"-1",
+	strings.Repeat("long ", 80),
+}
 
 // known are things of the demo, by what names them in an address.
-var known = map[string]string{"people": "noor.tamsin", "roles": "gate-clerk", "sets": "gate-override", "groups": "gate-crews", "areas": "terminal-1", "systems": "quaybook", "permissions": "quaybook:gate:override", "conflicts": "supplier-payment", "licences": "quaybook-planner", "delegations": "ticketing",
-	"reviews": "3", "revisions": "60", "review-items": "1", "review-tasks": "1", "where": "terminal-1", "permission": "quaybook:gate:override", "what": "quaybook:gate", "thing": "user:noor.tamsin", "focus": "role:gate-clerk", "when": "2026-11-01", "sort": "name", "q": "gate", "user": "noor.tamsin"}
+var known = map[string]string{
+	"people":       "noor.tamsin",
+	"roles":        "gate-clerk",
+	"sets":         "gate-override",
+	"groups":       "gate-crews",
+	"areas":        "terminal-1",
+	"systems":      "quaybook",
+	"permissions":  "quaybook:gate:override",
+	"conflicts":    "supplier-payment",
+	"licences":     "quaybook-planner",
+	"delegations":  "ticketing",
+	"reviews":      "3",
+	"revisions":    "60",
+	"review-items": "1",
+	"review-tasks": "1",
+	"where":        "terminal-1",
+	"permission":   "quaybook:gate:override",
+	"what":         "quaybook:gate",
+	"thing":        "user:noor.tamsin",
+	"focus":        "role:gate-clerk",
+	"when":         "2026-11-01",
+	"sort":         "name",
+	"q":            "gate",
+	"user":         "noor.tamsin",
+}
 
 func (m maker) text() string { return madeUp[m.IntN(len(madeUp))] }
 
@@ -108,7 +159,8 @@ func (m maker) value(schema map[string]any, depth int) any {
 		required, _ := schema["required"].([]any)
 		properties, _ := schema["properties"].(map[string]any)
 		for _, name := range slices.Sorted(maps.Keys(properties)) {
-			if property, ok := properties[name].(map[string]any); ok && name != "$schema" && (slices.Contains(required, any(name)) || m.IntN(2) == 0) {
+			if property, ok := properties[name].(map[string]any); ok && name != "$schema" &&
+				(slices.Contains(required, any(name)) || m.IntN(2) == 0) {
 				out[name] = m.value(property, depth+1)
 			}
 		}
@@ -164,8 +216,8 @@ func (m maker) request(o operation) (path string, body any) {
 // open are the operations that someone who is not signed in may use.
 var open = []string{"/api/session", "/api/sign-in", "/api/welcome/{token}", "/api/openapi.json"}
 
-// Whatever is asked of any operation, by whomever: it is answered or refused, with a problem that says why, and never breaks; who is not signed in gets nothing,
-// and who may only look changes nothing.
+// Whatever is asked of any operation, by whomever: it is answered or refused, with a problem that says why, and
+// never breaks; who is not signed in gets nothing, and who may only look changes nothing.
 func TestEveryOperationHolds(t *testing.T) {
 	address, d := serve(t)
 	operations, schemas := everyOperation(t, address)

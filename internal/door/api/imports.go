@@ -31,10 +31,20 @@ func (a *API) imports() {
 		Kind    string `query:"kind" enum:"people,groups,assignments,last-use" doc:"What its rows are about; recognised if absent"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
-	register(a, huma.Operation{OperationID: "beginImport", Method: http.MethodPost, Path: "/api/imports", Summary: "Try a file: CSV, a workbook, LDIF or JSON Lines", Middlewares: huma.Middlewares{a.identify, a.importersOnly}, MaxBodyBytes: MaxImport},
+	register(
+		a,
+		huma.Operation{
+			OperationID:  "beginImport",
+			Method:       http.MethodPost,
+			Path:         "/api/imports",
+			Summary:      "Try a file: CSV, a workbook, LDIF or JSON Lines",
+			Middlewares:  huma.Middlewares{a.identify, a.importersOnly},
+			MaxBodyBytes: MaxImport,
+		},
 		func(ctx context.Context, in *beginInput) (*body[*intake.Import], error) {
 			return answer(a.desk.BeginImport(actor(ctx), in.Name, in.Kind, in.RawBody))
-		})
+		},
+	)
 	type windowInput struct {
 		ImportInput
 		Verdict string `query:"verdict" enum:"create,change,same,ignored,error"`
@@ -42,18 +52,34 @@ func (a *API) imports() {
 		Offset  int    `query:"offset" minimum:"0"`
 		Limit   int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
-	on(a, operation{id: "import", method: http.MethodGet, path: "/api/imports/{id}", summary: "A file that is tried, with a window into its rows and what each would do"},
+	on(
+		a,
+		operation{
+			id:      "import",
+			method:  http.MethodGet,
+			path:    "/api/imports/{id}",
+			summary: "A file that is tried, with a window into its rows and what each would do",
+		},
 		func(ctx context.Context, in *windowInput) (*body[*intake.Import], error) {
 			return answer(a.desk.Import(actor(ctx), in.ID, in.Verdict, in.Words, in.Offset, in.Limit))
-		})
+		},
+	)
 	type alterInput struct {
 		ImportInput
 		Body intake.ImportHow
 	}
-	on(a, operation{id: "alterImport", method: http.MethodPatch, path: "/api/imports/{id}", summary: "Take a file otherwise: how it is read, what its columns hold"},
+	on(
+		a,
+		operation{
+			id:      "alterImport",
+			method:  http.MethodPatch,
+			path:    "/api/imports/{id}",
+			summary: "Take a file otherwise: how it is read, what its columns hold",
+		},
 		func(ctx context.Context, in *alterInput) (*none, error) {
 			return nothing(a.desk.AlterImport(actor(ctx), in.ID, in.Body))
-		})
+		},
+	)
 	type correctInput struct {
 		ImportInput
 		Body struct {
@@ -63,46 +89,106 @@ func (a *API) imports() {
 			Alike  bool   `json:"alike,omitempty" doc:"In every row in which the cell is wrong by the same text"`
 		}
 	}
-	on(a, operation{id: "correctImport", method: http.MethodPut, path: "/api/imports/{id}/cell", summary: "Correct a cell of a file, here and not in the file"},
+	on(
+		a,
+		operation{
+			id:      "correctImport",
+			method:  http.MethodPut,
+			path:    "/api/imports/{id}/cell",
+			summary: "Correct a cell of a file, here and not in the file",
+		},
 		func(ctx context.Context, in *correctInput) (*none, error) {
-			return nothing(a.desk.CorrectImport(actor(ctx), in.ID, in.Body.Row, in.Body.Column, in.Body.Text, in.Body.Alike))
-		})
-	on(a, operation{id: "draftImport", method: http.MethodPost, path: "/api/imports/{id}/draft", summary: "Put what the rows do into the draft; those with errors stay out"},
+			return nothing(
+				a.desk.CorrectImport(actor(ctx), in.ID, in.Body.Row, in.Body.Column, in.Body.Text, in.Body.Alike),
+			)
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "draftImport",
+			method:  http.MethodPost,
+			path:    "/api/imports/{id}/draft",
+			summary: "Put what the rows do into the draft; those with errors stay out",
+		},
 		func(ctx context.Context, in *ImportInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.DraftImport(actor(ctx), in.ID))
-		})
-	on(a, operation{id: "closeImport", method: http.MethodDelete, path: "/api/imports/{id}", summary: "Close a file; a trial that is being made ends"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "closeImport",
+			method:  http.MethodDelete,
+			path:    "/api/imports/{id}",
+			summary: "Close a file; a trial that is being made ends",
+		},
 		func(ctx context.Context, in *ImportInput) (*none, error) {
 			return nothing(a.desk.CloseImport(actor(ctx), in.ID))
-		})
+		},
+	)
 	type upgradeInput struct{ Body intake.UpgradeFile }
-	on(a, operation{id: "upgrade", method: http.MethodPost, path: "/api/upgrades", summary: "What a version of a system's catalogue would change", most: MaxCatalogue},
+	on(
+		a,
+		operation{
+			id:      "upgrade",
+			method:  http.MethodPost,
+			path:    "/api/upgrades",
+			summary: "What a version of a system's catalogue would change",
+			most:    MaxCatalogue,
+		},
 		func(ctx context.Context, in *upgradeInput) (*body[*intake.Upgrade], error) {
 			return answer(a.desk.Upgrade(actor(ctx), in.Body))
-		})
-	on(a, operation{id: "draftUpgrade", method: http.MethodPost, path: "/api/draft/upgrade", summary: "Draft that a version of a system's catalogue is taken over", most: MaxCatalogue},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "draftUpgrade",
+			method:  http.MethodPost,
+			path:    "/api/draft/upgrade",
+			summary: "Draft that a version of a system's catalogue is taken over",
+			most:    MaxCatalogue,
+		},
 		func(ctx context.Context, in *upgradeInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.DraftUpgrade(actor(ctx), in.Body))
-		})
+		},
+	)
 	type directoriesInput struct {
 		All    bool `query:"all" doc:"Those too to whom nothing is tied any longer"`
 		Offset int  `query:"offset" minimum:"0"`
 		Limit  int  `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
-	on(a, operation{id: "directories", method: http.MethodGet, path: "/api/directories", summary: "What directories keep, and a window into the people whom they have deleted"},
+	on(
+		a,
+		operation{
+			id:      "directories",
+			method:  http.MethodGet,
+			path:    "/api/directories",
+			summary: "What directories keep, and a window into the people whom they have deleted",
+		},
 		func(ctx context.Context, in *directoriesInput) (*body[*directory.Directories], error) {
 			return answer(a.desk.Directories(actor(ctx), in.All, in.Offset, in.Limit))
-		})
+		},
+	)
 	type templateInput struct {
 		Kind string `path:"kind" enum:"people,groups,assignments,last-use,catalogue"`
 		FormInput
 	}
-	on(a, operation{id: "importTemplate", method: http.MethodGet, path: "/api/import-templates/{kind}/{form}", summary: "A file to fill in, with an example"},
+	on(
+		a,
+		operation{
+			id:      "importTemplate",
+			method:  http.MethodGet,
+			path:    "/api/import-templates/{kind}/{form}",
+			summary: "A file to fill in, with an example",
+		},
 		func(ctx context.Context, in *templateInput) (*huma.StreamResponse, error) {
 			var t *table.Table
 			t, err := a.desk.ImportTemplate(actor(ctx), in.Kind)
 			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
-		})
+		},
+	)
 }
 
 // importersOnly refuses others before the file is read, which can be large.

@@ -35,7 +35,9 @@ type sample struct {
 
 // samples has a request for every operation of the API, by its id. An operation that has none makes the benchmark fail.
 func samples(d *model.Design, holder string) map[string]sample {
-	role, set, group, system, licence, area := d.Roles[3], d.Sets[40], largest(d), d.Systems[9], d.Licences[2], d.Areas[7]
+	role, set, group, system, licence, area := d.Roles[3], d.Sets[40], largest(
+		d,
+	), d.Systems[9], d.Licences[2], d.Areas[7]
 	key := system.Permissions[4].Key
 	person := d.Users[777]
 	end := func(kind model.Kind, id string) map[string]any { return map[string]any{"kind": kind, "id": id} }
@@ -53,7 +55,14 @@ func samples(d *model.Design, holder string) map[string]sample {
 		after[name] = "Otherwise"
 		return sample{body: map[string]any{"before": json.RawMessage(data), "after": after}}
 	}
-	version, _ := json.Marshal(map[string]any{"id": system.ID, "name": system.Name, "version": "99", "permissions": system.Permissions[:len(system.Permissions)-1]})
+	version, _ := json.Marshal(
+		map[string]any{
+			"id":          system.ID,
+			"name":        system.Name,
+			"version":     "99",
+			"permissions": system.Permissions[:len(system.Permissions)-1],
+		},
+	)
 	upgrade := map[string]any{"name": "next.json", "data": version}
 	return map[string]sample{
 		"signInPage": {}, "signIn": {body: map[string]string{"userName": "nobody", "password": "nothing"}}, "signOut": {once: true}, "me": {},
@@ -61,46 +70,87 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"setPassword": {in: "none", body: map[string]string{"password": "none at all"}},
 		"areas":       {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
 		"draft": {}, "takeOut": {in: "none"}, "keepMine": {in: "none"}, "discard": {once: true},
-		"join":   {body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)}, once: true},
-		"cut":    {body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)}, once: true},
+		"join": {
+			body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)},
+			once: true,
+		},
+		"cut": {
+			body: map[string]any{"a": end(model.KindUser, person.ID), "b": end(model.KindRole, role.ID)},
+			once: true,
+		},
 		"undo":   {body: map[string]any{"revision": 2}, once: true},
 		"apply":  {once: true, body: map[string]any{"reason": "test", "stamp": "stale"}},
 		"list":   {in: "user", query: "q=" + url.QueryEscape(`title eq "Title 3"`) + "&sort=department&limit=100"},
 		"find":   {query: "q=" + url.QueryEscape("who can view object 3")},
 		"person": {in: person.ID}, "trace": {in: person.ID, query: "permission=" + url.QueryEscape(key)},
-		"invite": {in: person.ID, body: map[string]any{}}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group}, "area": {in: area.ID},
+		"invite": {
+			in:   person.ID,
+			body: map[string]any{},
+		}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group}, "area": {in: area.ID},
 		"system": {in: system.ID}, "permission": {in: key}, "delegations": {}, "delegation": {in: "d1"},
 		"tryDelegation": {body: d.Delegations[0]}, "licence": {in: licence.ID}, "conflict": {in: "c1"},
-		"mentions":  {in: "area/" + area.ID},
-		"delete":    {body: map[string]any{"kind": "role", "id": role.ID}, once: true},
-		"tick":      {body: map[string]any{"kind": "role", "id": role.ID, "keys": []string{key}, "give": true}, once: true},
-		"assign":    {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
-		"tidy":      {body: map[string]any{"group": group}, once: true},
-		"tryRule":   {body: map[string]any{"rule": `department eq "Department 3" and title sw "Title 1"`}},
-		"putPerson": put(person), "putGroup": put(d.Groups[5]), "putRole": put(role), "putSet": put(set), "putArea": put(area),
-		"putSystem": put(system), "putLicence": put(licence), "putAssignment": put(d.Assignments[500]), "putConflict": put(d.Conflicts[0]),
+		"mentions": {in: "area/" + area.ID},
+		"delete":   {body: map[string]any{"kind": "role", "id": role.ID}, once: true},
+		"tick": {
+			body: map[string]any{"kind": "role", "id": role.ID, "keys": []string{key}, "give": true},
+			once: true,
+		},
+		"assign":  {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
+		"tidy":    {body: map[string]any{"group": group}, once: true},
+		"tryRule": {body: map[string]any{"rule": `department eq "Department 3" and title sw "Title 1"`}},
+		"putPerson": put(
+			person,
+		), "putGroup": put(d.Groups[5]), "putRole": put(role), "putSet": put(set), "putArea": put(area),
+		"putSystem": put(
+			system,
+		), "putLicence": put(licence), "putAssignment": put(d.Assignments[500]), "putConflict": put(d.Conflicts[0]),
 		"putDelegation": put(d.Delegations[0]),
 		"history":       {query: "limit=50"}, "revision": {in: "4"},
 		"reviews": {}, "openReview": {body: map[string]any{"name": "Another", "role": role.ID, "fallback": d.Users[9].ID}, once: true},
 		"previewReview": {body: map[string]any{"area": area.ID}},
 		"review":        {in: "1"}, "closeReview": {in: "2", once: true}, "remind": {in: "3", once: true},
 		"reviewItem": {in: "1"}, "decide": {body: map[string]any{"items": []int{1, 2, 3}, "decision": "keep"}},
-		"handOn": {in: "5", body: map[string]any{"to": d.Users[5].ID, "note": "yours"}}, "colleagues": {query: "q=ann"}, "tasks": {}, "task": {in: "1"},
+		"handOn": {
+			in:   "5",
+			body: map[string]any{"to": d.Users[5].ID, "note": "yours"},
+		}, "colleagues": {query: "q=ann"}, "tasks": {}, "task": {in: "1"},
 		"settleTask": {in: "1", body: map[string]any{"choice": "leave", "reason": "test"}},
 		"fit":        {body: map[string]any{"like": person.ID, "roles": true, "sets": true}},
-		"whoCan":     {query: "what=" + url.QueryEscape(key)}, "compare": {query: "thing=user:" + person.ID + "&thing=user:" + d.Users[778].ID},
+		"whoCan": {
+			query: "what=" + url.QueryEscape(key),
+		}, "compare": {query: "thing=user:" + person.ID + "&thing=user:" + d.Users[778].ID},
 		"capabilities": {query: "system=" + system.ID}, "timeline": {in: person.ID},
 		"repairs": {in: holder, query: "permission=" + url.QueryEscape(key)},
 		"repair":  {body: map[string]any{"user": holder, "permission": key, "repair": "none"}},
 		"import":  {in: "none"}, "alterImport": {in: "none", body: map[string]any{}},
-		"correctImport": {in: "none", body: map[string]any{"row": 0, "column": 0, "text": ""}}, "draftImport": {in: "none"}, "closeImport": {in: "none"},
-		"upgrade": {body: upgrade}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
+		"correctImport": {
+			in:   "none",
+			body: map[string]any{"row": 0, "column": 0, "text": ""},
+		}, "draftImport": {in: "none"}, "closeImport": {in: "none"},
+		"upgrade": {
+			body: upgrade,
+		}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
 	}
 }
 
 // wholes are the operations that answer with everything there is, as a file. How long they take is as long as that is.
-var wholes = []string{"exportList", "exportSheet", "exportHistory", "reviewReport", "exportReview", "exportReviews", "exportWho", "exportCapabilities", "exportComparison",
-	"effectivecsv", "effectivejsonl", "exportPeopleAndGroups", "exportModel", "followHistory", "beginImport"}
+var wholes = []string{
+	"exportList",
+	"exportSheet",
+	"exportHistory",
+	"reviewReport",
+	"exportReview",
+	"exportReviews",
+	"exportWho",
+	"exportCapabilities",
+	"exportComparison",
+	"effectivecsv",
+	"effectivejsonl",
+	"exportPeopleAndGroups",
+	"exportModel",
+	"followHistory",
+	"beginImport",
+}
 
 func largest(d *model.Design) string {
 	g := slices.MaxFunc(d.Groups, func(a, b *model.Group) int { return len(a.Users) - len(b.Users) })
@@ -121,8 +171,9 @@ func targets(d *model.Design, n int) (out []map[string]any) {
 	return out
 }
 
-// BenchmarkOperations asks every operation that the API describes, by somebody who sees all of a large organisation and has a draft of 1,000 rows, while five large
-// reviews are open: how long it takes the first time, and after that. FACHWERK_PEOPLE says how many people; 100,000 if it is not set.
+// BenchmarkOperations asks every operation that the API describes, by somebody who sees all of a large organisation
+// and has a draft of 1,000 rows, while five large reviews are open: how long it takes the first time, and after
+// that. FACHWERK_PEOPLE says how many people; 100,000 if it is not set.
 func BenchmarkOperations(b *testing.B) {
 	people, _ := strconv.Atoi(os.Getenv("FACHWERK_PEOPLE"))
 	if people == 0 {
@@ -193,7 +244,10 @@ func BenchmarkOperations(b *testing.B) {
 	}
 	for i := range 5 {
 		began := time.Now()
-		r, err := d.OpenReview(who, review.NewReview{Name: fmt.Sprintf("Review %d", i), Role: design.Roles[i].ID, Fallback: design.Users[9].ID})
+		r, err := d.OpenReview(
+			who,
+			review.NewReview{Name: fmt.Sprintf("Review %d", i), Role: design.Roles[i].ID, Fallback: design.Users[9].ID},
+		)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -211,7 +265,10 @@ func BenchmarkOperations(b *testing.B) {
 		b.Fatal(status)
 	}
 	operations, _ = readOperations(b, text)
-	slices.SortStableFunc(operations, func(x, y operation) int { return boolToInt(made[x.id].once) - boolToInt(made[y.id].once) })
+	slices.SortStableFunc(
+		operations,
+		func(x, y operation) int { return boolToInt(made[x.id].once) - boolToInt(made[y.id].once) },
+	)
 	for _, o := range operations {
 		c, known := made[o.id]
 		if slices.Contains(wholes, o.id) {

@@ -39,59 +39,120 @@ func (a *API) questions() {
 	a.timelines()
 	a.exports()
 	type fitInput struct{ Body view.FitAsk }
-	on(a, operation{id: "fit", method: http.MethodPost, path: "/api/fit", summary: "Which roles and sets, alone or up to three together, fit a need most closely"},
+	on(
+		a,
+		operation{
+			id:      "fit",
+			method:  http.MethodPost,
+			path:    "/api/fit",
+			summary: "Which roles and sets, alone or up to three together, fit a need most closely",
+		},
 		func(ctx context.Context, in *fitInput) (*body[*view.FitAnswer], error) {
 			return answer(a.desk.Fit(actor(ctx), in.Body))
-		})
+		},
+	)
 	type whoInput struct {
 		WhoInput
 		Offset int `query:"offset" minimum:"0"`
 		Limit  int `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
-	on(a, operation{id: "whoCan", method: http.MethodGet, path: "/api/who", summary: "Who can do something, by which ways, and what these people have in common"},
+	on(
+		a,
+		operation{
+			id:      "whoCan",
+			method:  http.MethodGet,
+			path:    "/api/who",
+			summary: "Who can do something, by which ways, and what these people have in common",
+		},
 		func(ctx context.Context, in *whoInput) (*body[*view.WhoCan], error) {
-			return answer(a.desk.WhoCan(actor(ctx), view.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit}))
-		})
+			return answer(
+				a.desk.WhoCan(
+					actor(ctx),
+					view.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit},
+				),
+			)
+		},
+	)
 	type whoTableInput struct {
 		WhoInput
 		FormInput
 	}
-	on(a, operation{id: "exportWho", method: http.MethodGet, path: "/api/who/{form}", summary: "Everybody who can do something, as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportWho",
+			method:  http.MethodGet,
+			path:    "/api/who/{form}",
+			summary: "Everybody who can do something, as a table",
+		},
 		func(ctx context.Context, in *whoTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.WhoTable(actor(ctx), view.WhoAsk{What: in.What, Where: in.Where, By: in.By})
 			return tableAs(in.Form, "fachwerk-who-can", t, err)
-		})
-	on(a, operation{id: "compare", method: http.MethodGet, path: "/api/compare", summary: "How things differ in what they hold or give"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "compare",
+			method:  http.MethodGet,
+			path:    "/api/compare",
+			summary: "How things differ in what they hold or give",
+		},
 		func(ctx context.Context, in *CompareInput) (*body[*view.Comparison], error) {
 			return answer(a.desk.Compare(actor(ctx), in.Thing, in.All))
-		})
+		},
+	)
 	type capabilityInput struct {
 		System string   `query:"system" required:"true"`
 		Kinds  []string `query:"kind,explode" maxItems:"4" enum:"licence,role,set,own" doc:"Which columns: licences, roles, supplied sets, own sets; all but the last if absent"`
 	}
-	on(a, operation{id: "capabilities", method: http.MethodGet, path: "/api/capabilities", summary: "What each licence, role and set can do in a system"},
+	on(
+		a,
+		operation{
+			id:      "capabilities",
+			method:  http.MethodGet,
+			path:    "/api/capabilities",
+			summary: "What each licence, role and set can do in a system",
+		},
 		func(ctx context.Context, in *capabilityInput) (*body[*view.Capabilities], error) {
 			return answer(a.desk.Capabilities(actor(ctx), in.System, in.Kinds))
-		})
+		},
+	)
 	type capabilityTableInput struct {
 		System string   `query:"system" required:"true"`
 		Kinds  []string `query:"kind,explode" maxItems:"4" enum:"licence,role,set,own"`
 		FormInput
 	}
-	on(a, operation{id: "exportCapabilities", method: http.MethodGet, path: "/api/capabilities/{form}", summary: "The same as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportCapabilities",
+			method:  http.MethodGet,
+			path:    "/api/capabilities/{form}",
+			summary: "The same as a table",
+		},
 		func(ctx context.Context, in *capabilityTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CapabilityTable(actor(ctx), in.System, in.Kinds)
 			return tableAs(in.Form, "fachwerk-capabilities", t, err)
-		})
+		},
+	)
 	type compareTableInput struct {
 		CompareInput
 		FormInput
 	}
-	on(a, operation{id: "exportComparison", method: http.MethodGet, path: "/api/compare/{form}", summary: "A comparison as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportComparison",
+			method:  http.MethodGet,
+			path:    "/api/compare/{form}",
+			summary: "A comparison as a table",
+		},
 		func(ctx context.Context, in *compareTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
 			return tableAs(in.Form, "fachwerk-comparison", t, err)
-		})
+		},
+	)
 }
 
 // exports write out a design for other programs.
@@ -106,16 +167,37 @@ func (a *API) exports() {
 			})
 	}
 	for form, kind := range map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"} {
-		whole("effective"+form, "/api/effective."+form, "What everybody effectively holds, as "+form, kind, "fachwerk-effective."+form, func(ctx context.Context, to io.Writer) error {
-			return a.desk.Effective(actor(ctx), form, to)
-		})
+		whole(
+			"effective"+form,
+			"/api/effective."+form,
+			"What everybody effectively holds, as "+form,
+			kind,
+			"fachwerk-effective."+form,
+			func(ctx context.Context, to io.Writer) error {
+				return a.desk.Effective(actor(ctx), form, to)
+			},
+		)
 	}
-	whole("exportPeopleAndGroups", "/api/people-and-groups.ldif", "People and groups as LDIF (RFC 2849)", "text/plain; charset=utf-8", "fachwerk-people-and-groups.ldif", func(ctx context.Context, to io.Writer) error {
-		return a.desk.LDIF(actor(ctx), to)
-	})
-	whole("exportModel", "/api/model.json", "The whole design as a model file", "application/json", "fachwerk-model.json", func(ctx context.Context, to io.Writer) error {
-		return a.desk.Model(actor(ctx), to)
-	})
+	whole(
+		"exportPeopleAndGroups",
+		"/api/people-and-groups.ldif",
+		"People and groups as LDIF (RFC 2849)",
+		"text/plain; charset=utf-8",
+		"fachwerk-people-and-groups.ldif",
+		func(ctx context.Context, to io.Writer) error {
+			return a.desk.LDIF(actor(ctx), to)
+		},
+	)
+	whole(
+		"exportModel",
+		"/api/model.json",
+		"The whole design as a model file",
+		"application/json",
+		"fachwerk-model.json",
+		func(ctx context.Context, to io.Writer) error {
+			return a.desk.Model(actor(ctx), to)
+		},
+	)
 }
 
 // timelines are what people had and will have.
@@ -125,7 +207,14 @@ func (a *API) timelines() {
 		From  time.Time `query:"from" doc:"A year ago if absent"`
 		Until time.Time `query:"until" doc:"In three months if absent"`
 	}
-	on(a, operation{id: "timeline", method: http.MethodGet, path: "/api/people/{id}/timeline", summary: "A person's access over time: what began and ended, and by which revision"},
+	on(
+		a,
+		operation{
+			id:      "timeline",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/timeline",
+			summary: "A person's access over time: what began and ended, and by which revision",
+		},
 		func(ctx context.Context, in *timelineInput) (*body[*view.Timeline], error) {
 			if in.From.IsZero() {
 				in.From = a.desk.Now().AddDate(-1, 0, 0)
@@ -134,7 +223,8 @@ func (a *API) timelines() {
 				in.Until = a.desk.Now().AddDate(0, 3, 0)
 			}
 			return answer(a.desk.Timeline(actor(ctx), in.ID, in.From.UTC(), in.Until.UTC()))
-		})
+		},
+	)
 }
 
 // repairs are what would give somebody what they lack.
@@ -143,10 +233,18 @@ func (a *API) repairs() {
 		PlaceInput
 		Permission string `query:"permission" required:"true"`
 	}
-	on(a, operation{id: "repairs", method: http.MethodGet, path: "/api/people/{id}/repairs", summary: "The smallest changes by which a person would hold a permission, with what else each does"},
+	on(
+		a,
+		operation{
+			id:      "repairs",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/repairs",
+			summary: "The smallest changes by which a person would hold a permission, with what else each does",
+		},
 		func(ctx context.Context, in *repairsInput) (*body[*view.Repairs], error) {
 			return answer(a.desk.Repairs(actor(ctx), in.ID, in.Permission, in.Where))
-		})
+		},
+	)
 	type repairInput struct {
 		Body struct {
 			User       string `json:"user"`
@@ -167,14 +265,27 @@ func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse
 		return nil, err // before anything is written
 	}
 	if form == "csv" {
-		return download("text/csv; charset=utf-8", name+".csv", func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) }), nil
+		return download(
+			"text/csv; charset=utf-8",
+			name+".csv",
+			func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) },
+		), nil
 	}
 	held, err := t.Held()
 	switch {
 	case errors.Is(err, table.ErrTooLong):
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("A workbook has room for %d rows, and there are more. Take CSV, or narrow what is asked.", table.MaxRows))
+		return nil, huma.Error422UnprocessableEntity(
+			fmt.Sprintf(
+				"A workbook has room for %d rows, and there are more. Take CSV, or narrow what is asked.",
+				table.MaxRows,
+			),
+		)
 	case err != nil:
 		return nil, err
 	}
-	return download("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", name+".xlsx", func(to huma.Context) error { return table.XLSX(to.BodyWriter(), held) }), nil
+	return download(
+		"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+		name+".xlsx",
+		func(to huma.Context) error { return table.XLSX(to.BodyWriter(), held) },
+	), nil
 }

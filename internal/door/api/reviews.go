@@ -36,59 +36,127 @@ func (a *API) reviews() {
 		func(ctx context.Context, in *newInput) (*body[*review.Review], error) {
 			return answer(a.desk.OpenReview(actor(ctx), in.Body))
 		})
-	on(a, operation{id: "previewReview", method: http.MethodPost, path: "/api/reviews/preview", summary: "What opening a review would ask, and whom"},
+	on(
+		a,
+		operation{
+			id:      "previewReview",
+			method:  http.MethodPost,
+			path:    "/api/reviews/preview",
+			summary: "What opening a review would ask, and whom",
+		},
 		func(ctx context.Context, in *newInput) (*body[*review.ReviewPreview], error) {
 			return answer(a.desk.PreviewReview(actor(ctx), in.Body))
-		})
-	on(a, operation{id: "review", method: http.MethodGet, path: "/api/reviews/{id}", summary: "A review with the items that you may see"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "review",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}",
+			summary: "A review with the items that you may see",
+		},
 		func(ctx context.Context, in *oneInput) (*body[*review.ReviewDetail], error) {
 			return answer(a.desk.Review(actor(ctx), in.ID, in.Where))
-		})
-	on(a, operation{id: "closeReview", method: http.MethodPost, path: "/api/reviews/{id}/close", summary: "Close a review and apply its outcome"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "closeReview",
+			method:  http.MethodPost,
+			path:    "/api/reviews/{id}/close",
+			summary: "Close a review and apply its outcome",
+		},
 		func(ctx context.Context, in *NumberInput) (*body[*review.Review], error) {
 			return answer(a.desk.CloseReview(actor(ctx), in.ID))
-		})
+		},
+	)
 	type reminded struct {
 		Letters int `json:"letters" doc:"How many went into the outbox"`
 	}
-	on(a, operation{id: "remind", method: http.MethodPost, path: "/api/reviews/{id}/remind", summary: "Remind those whose decisions are missing"},
+	on(
+		a,
+		operation{
+			id:      "remind",
+			method:  http.MethodPost,
+			path:    "/api/reviews/{id}/remind",
+			summary: "Remind those whose decisions are missing",
+		},
 		func(ctx context.Context, in *NumberInput) (*body[reminded], error) {
 			n, err := a.desk.Remind(actor(ctx), in.ID)
 			return answer(reminded{n}, err)
-		})
-	on(a, operation{id: "reviewReport", method: http.MethodGet, path: "/api/reviews/{id}/report.html", summary: "What became of a review, as a page to read and print"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "reviewReport",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}/report.html",
+			summary: "What became of a review, as a page to read and print",
+		},
 		func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
 			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
 			if err != nil {
 				return nil, err
 			}
-			return download("text/html; charset=utf-8", "", func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) }), nil
-		})
+			return download(
+				"text/html; charset=utf-8",
+				"",
+				func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) },
+			), nil
+		},
+	)
 	type tableInput struct {
 		NumberInput
 		FormInput
 	}
-	on(a, operation{id: "exportReview", method: http.MethodGet, path: "/api/sheets/review/{id}/{form}", summary: "The items of a review with what became of them, as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportReview",
+			method:  http.MethodGet,
+			path:    "/api/sheets/review/{id}/{form}",
+			summary: "The items of a review with what became of them, as a table",
+		},
 		func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
 			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
 			if err != nil {
 				return nil, err
 			}
 			return tableAs(in.Form, fmt.Sprintf("fachwerk-review-%d", in.ID), report.Table(*r), nil)
-		})
+		},
+	)
 	type listInput struct {
 		WhereInput
 		FormInput
 	}
-	on(a, operation{id: "exportReviews", method: http.MethodGet, path: "/api/lists/review/{form}", summary: "The reviews as a table, latest first"},
+	on(
+		a,
+		operation{
+			id:      "exportReviews",
+			method:  http.MethodGet,
+			path:    "/api/lists/review/{form}",
+			summary: "The reviews as a table, latest first",
+		},
 		func(ctx context.Context, in *listInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.ReviewsTable(actor(ctx), in.Where)
 			return tableAs(in.Form, "fachwerk-reviews", t, err)
-		})
-	on(a, operation{id: "reviewItem", method: http.MethodGet, path: "/api/review-items/{id}", summary: "An item with what a revocation would really do"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "reviewItem",
+			method:  http.MethodGet,
+			path:    "/api/review-items/{id}",
+			summary: "An item with what a revocation would really do",
+		},
 		func(ctx context.Context, in *NumberInput) (*body[*review.ItemDetail], error) {
 			return answer(a.desk.ReviewItem(actor(ctx), in.ID))
-		})
+		},
+	)
 	type decideInput struct {
 		Body struct {
 			Items    []int  `json:"items" minItems:"1" maxItems:"1000" doc:"If several, they must be alike"`
@@ -96,10 +164,18 @@ func (a *API) reviews() {
 			Reason   string `json:"reason,omitempty" maxLength:"1000"`
 		}
 	}
-	on(a, operation{id: "decide", method: http.MethodPost, path: "/api/review-items/decisions", summary: "Decide items, or take decisions back"},
+	on(
+		a,
+		operation{
+			id:      "decide",
+			method:  http.MethodPost,
+			path:    "/api/review-items/decisions",
+			summary: "Decide items, or take decisions back",
+		},
 		func(ctx context.Context, in *decideInput) (*body[[]review.ReviewItem], error) {
 			return answer(a.desk.DecideMany(actor(ctx), in.Body.Items, in.Body.Decision, in.Body.Reason))
-		})
+		},
+	)
 	type handInput struct {
 		NumberInput
 		Body struct {
@@ -107,25 +183,57 @@ func (a *API) reviews() {
 			Note string `json:"note,omitempty" maxLength:"1000"`
 		}
 	}
-	on(a, operation{id: "handOn", method: http.MethodPost, path: "/api/review-items/{id}/hand", summary: "Give an item to somebody else to decide"},
+	on(
+		a,
+		operation{
+			id:      "handOn",
+			method:  http.MethodPost,
+			path:    "/api/review-items/{id}/hand",
+			summary: "Give an item to somebody else to decide",
+		},
 		func(ctx context.Context, in *handInput) (*body[*review.ReviewItem], error) {
 			return answer(a.desk.HandOn(actor(ctx), in.ID, in.Body.To, in.Body.Note))
-		})
+		},
+	)
 	type colleaguesInput struct {
 		Words string `query:"q" maxLength:"200"`
 	}
-	on(a, operation{id: "colleagues", method: http.MethodGet, path: "/api/colleagues", summary: "People to whom an item can be handed"},
+	on(
+		a,
+		operation{
+			id:      "colleagues",
+			method:  http.MethodGet,
+			path:    "/api/colleagues",
+			summary: "People to whom an item can be handed",
+		},
 		func(ctx context.Context, in *colleaguesInput) (*body[[]review.Colleague], error) {
 			return answer(a.desk.Colleagues(actor(ctx), in.Words))
-		})
-	on(a, operation{id: "tasks", method: http.MethodGet, path: "/api/review-tasks", summary: "Tasks that wait for you as the owner of a group"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "tasks",
+			method:  http.MethodGet,
+			path:    "/api/review-tasks",
+			summary: "Tasks that wait for you as the owner of a group",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[[]review.ReviewTask], error) {
 			return answer(a.desk.Tasks(actor(ctx)))
-		})
-	on(a, operation{id: "task", method: http.MethodGet, path: "/api/review-tasks/{id}", summary: "A task with the ways to settle it, each with its impact"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "task",
+			method:  http.MethodGet,
+			path:    "/api/review-tasks/{id}",
+			summary: "A task with the ways to settle it, each with its impact",
+		},
 		func(ctx context.Context, in *NumberInput) (*body[*review.TaskDetail], error) {
 			return answer(a.desk.Task(actor(ctx), in.ID))
-		})
+		},
+	)
 	type settleInput struct {
 		NumberInput
 		Body struct {
@@ -133,8 +241,11 @@ func (a *API) reviews() {
 			Reason string `json:"reason,omitempty" maxLength:"1000"`
 		}
 	}
-	on(a, operation{id: "settleTask", method: http.MethodPost, path: "/api/review-tasks/{id}", summary: "Settle a task"},
+	on(
+		a,
+		operation{id: "settleTask", method: http.MethodPost, path: "/api/review-tasks/{id}", summary: "Settle a task"},
 		func(ctx context.Context, in *settleInput) (*body[*review.ReviewTask], error) {
 			return answer(a.desk.SettleTask(actor(ctx), in.ID, in.Body.Choice, in.Body.Reason))
-		})
+		},
+	)
 }

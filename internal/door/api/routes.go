@@ -32,10 +32,19 @@ func (a *API) register() {
 }
 
 func (a *API) signIn() {
-	on(a, operation{id: "signInPage", method: http.MethodGet, path: "/api/sign-in", summary: "What the sign-in page shows", public: true},
+	on(
+		a,
+		operation{
+			id:      "signInPage",
+			method:  http.MethodGet,
+			path:    "/api/sign-in",
+			summary: "What the sign-in page shows",
+			public:  true,
+		},
 		func(context.Context, *struct{}) (*body[*account.SignInPage], error) {
 			return answer(a.desk.SignInPage(), nil)
-		})
+		},
+	)
 	type signInInput struct {
 		Body struct {
 			UserName string `json:"userName" maxLength:"200"`
@@ -49,41 +58,70 @@ func (a *API) signIn() {
 		})
 	on(a, operation{id: "signOut", method: http.MethodDelete, path: "/api/session", summary: "Sign out", public: true},
 		func(ctx context.Context, _ *struct{}) (*none, error) { return nil, a.sessions.Destroy(ctx) })
-	on(a, operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
+	on(
+		a,
+		operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
 		func(ctx context.Context, _ *struct{}) (*body[*account.Me], error) {
 			return answer(a.desk.Me(actor(ctx)))
-		})
+		},
+	)
 	type proveInput struct {
 		Body struct {
 			Password string `json:"password" maxLength:"1000"`
 		}
 	}
-	on(a, operation{id: "prove", method: http.MethodPost, path: "/api/session/proof", summary: "Give the password again, before a critical change"},
+	on(
+		a,
+		operation{
+			id:      "prove",
+			method:  http.MethodPost,
+			path:    "/api/session/proof",
+			summary: "Give the password again, before a critical change",
+		},
 		func(ctx context.Context, in *proveInput) (*none, error) {
 			if err := a.desk.Prove(actor(ctx), in.Body.Password); err != nil {
 				return nil, err
 			}
 			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
 			return nil, nil
-		})
+		},
+	)
 	type WelcomeInput struct {
 		Link string `path:"link"`
 	}
-	on(a, operation{id: "welcome", method: http.MethodGet, path: "/api/welcome/{link}", summary: "Whom a password link is for", public: true},
+	on(
+		a,
+		operation{
+			id:      "welcome",
+			method:  http.MethodGet,
+			path:    "/api/welcome/{link}",
+			summary: "Whom a password link is for",
+			public:  true,
+		},
 		func(_ context.Context, in *WelcomeInput) (*body[*account.Welcome], error) {
 			return answer(a.desk.Welcome(in.Link))
-		})
+		},
+	)
 	type passwordInput struct {
 		WelcomeInput
 		Body struct {
 			Password string `json:"password" maxLength:"1000"`
 		}
 	}
-	on(a, operation{id: "setPassword", method: http.MethodPost, path: "/api/welcome/{link}", summary: "Set a password and sign in", public: true},
+	on(
+		a,
+		operation{
+			id:      "setPassword",
+			method:  http.MethodPost,
+			path:    "/api/welcome/{link}",
+			summary: "Set a password and sign in",
+			public:  true,
+		},
 		func(ctx context.Context, in *passwordInput) (*body[*account.Me], error) {
 			who, err := a.desk.SetPassword(in.Link, in.Body.Password)
 			return a.enter(ctx, who, err)
-		})
+		},
+	)
 }
 
 // enter begins a session, under a new token so that none can be planted.
@@ -104,10 +142,18 @@ func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*acco
 }
 
 func (a *API) frame() {
-	on(a, operation{id: "areas", method: http.MethodGet, path: "/api/areas", summary: "All areas, each after the one that it lies in"},
+	on(
+		a,
+		operation{
+			id:      "areas",
+			method:  http.MethodGet,
+			path:    "/api/areas",
+			summary: "All areas, each after the one that it lies in",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[[]view.Area], error) {
 			return answer(a.desk.Areas(actor(ctx)))
-		})
+		},
+	)
 	type pictureInput struct{ Looking }
 	on(a, operation{id: "picture", method: http.MethodGet, path: "/api/frame", summary: "The beams around a focus"},
 		func(ctx context.Context, in *pictureInput) (*body[*view.Picture], error) {
@@ -120,10 +166,18 @@ func (a *API) frame() {
 		Offset int    `query:"offset" minimum:"0"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
-	on(a, operation{id: "bay", method: http.MethodGet, path: "/api/frame/{kind}", summary: "A window into one of the frame's lists"},
+	on(
+		a,
+		operation{
+			id:      "bay",
+			method:  http.MethodGet,
+			path:    "/api/frame/{kind}",
+			summary: "A window into one of the frame's lists",
+		},
 		func(ctx context.Context, in *bayInput) (*body[*view.Bay], error) {
 			return answer(a.desk.Bay(actor(ctx), in.Kind, in.view(), in.Words, in.Offset, in.Limit))
-		})
+		},
+	)
 }
 
 func (a *API) draft() {
@@ -138,14 +192,30 @@ func (a *API) draft() {
 	type editInput struct {
 		ID string `path:"id"`
 	}
-	on(a, operation{id: "takeOut", method: http.MethodDelete, path: "/api/draft/edits/{id}", summary: "Take one act out of your draft"},
+	on(
+		a,
+		operation{
+			id:      "takeOut",
+			method:  http.MethodDelete,
+			path:    "/api/draft/edits/{id}",
+			summary: "Take one act out of your draft",
+		},
 		func(ctx context.Context, in *editInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.TakeOut(actor(ctx), in.ID))
-		})
-	on(a, operation{id: "keepMine", method: http.MethodPost, path: "/api/draft/edits/{id}/keep", summary: "Draft an act anew on what others applied beneath it"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "keepMine",
+			method:  http.MethodPost,
+			path:    "/api/draft/edits/{id}/keep",
+			summary: "Draft an act anew on what others applied beneath it",
+		},
 		func(ctx context.Context, in *editInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.KeepMine(actor(ctx), in.ID))
-		})
+		},
+	)
 	type joinInput struct {
 		Body struct {
 			From  desk.End       `json:"from"`
@@ -153,10 +223,18 @@ func (a *API) draft() {
 			Terms edit.JoinTerms `json:"terms,omitempty"`
 		}
 	}
-	on(a, operation{id: "join", method: http.MethodPost, path: "/api/draft/join", summary: "Draft a beam between two things"},
+	on(
+		a,
+		operation{
+			id:      "join",
+			method:  http.MethodPost,
+			path:    "/api/draft/join",
+			summary: "Draft a beam between two things",
+		},
 		func(ctx context.Context, in *joinInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.Join(actor(ctx), in.Body.From, in.Body.To, in.Body.Terms))
-		})
+		},
+	)
 	type cutInput struct {
 		Body struct {
 			From       desk.End `json:"from"`
@@ -173,18 +251,34 @@ func (a *API) draft() {
 			Revision int `json:"revision" minimum:"1"`
 		}
 	}
-	on(a, operation{id: "undo", method: http.MethodPost, path: "/api/draft/undo", summary: "Draft the undoing of a revision"},
+	on(
+		a,
+		operation{
+			id:      "undo",
+			method:  http.MethodPost,
+			path:    "/api/draft/undo",
+			summary: "Draft the undoing of a revision",
+		},
 		func(ctx context.Context, in *undoInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.DraftUndo(actor(ctx), in.Body.Revision))
-		})
+		},
+	)
 	type applyInput struct {
 		Body struct {
 			Reason string `json:"reason" maxLength:"1000"`
 			Stamp  string `json:"stamp" doc:"Of the draft as it was looked at"`
 		}
 	}
-	on(a, operation{id: "apply", method: http.MethodPost, path: "/api/draft/apply", summary: "Apply your draft as one revision"},
+	on(
+		a,
+		operation{
+			id:      "apply",
+			method:  http.MethodPost,
+			path:    "/api/draft/apply",
+			summary: "Apply your draft as one revision",
+		},
 		func(ctx context.Context, in *applyInput) (*body[*desk.Applied], error) {
 			return answer(a.desk.Apply(actor(ctx), in.Body.Reason, in.Body.Stamp))
-		})
+		},
+	)
 }

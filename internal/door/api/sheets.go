@@ -46,99 +46,268 @@ func (a *API) sheets() {
 		Where   string   `query:"where"`
 		FormInput
 	}
-	on(a, operation{id: "exportList", method: http.MethodGet, path: "/api/lists/{kind}/{form}", summary: "The list of a kind of thing, as it is filtered and sorted, as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportList",
+			method:  http.MethodGet,
+			path:    "/api/lists/{kind}/{form}",
+			summary: "The list of a kind of thing, as it is filtered and sorted, as a table",
+		},
 		func(ctx context.Context, in *listTableInput) (*huma.StreamResponse, error) {
-			t, err := a.desk.ListTable(actor(ctx), view.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where})
+			t, err := a.desk.ListTable(
+				actor(ctx),
+				view.Listing{
+					Kind:    model.Kind(in.Kind),
+					Query:   in.Query,
+					Columns: in.Columns,
+					Sort:    in.Sort,
+					Down:    in.Down,
+					Where:   in.Where,
+				},
+			)
 			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
-		})
+		},
+	)
 	type sheetTableInput struct {
 		Kind string `path:"kind" enum:"user,role,set,group,licence,system,area,conflict"`
 		ID   string `path:"id" maxLength:"500"`
 		FormInput
 	}
-	on(a, operation{id: "exportSheet", method: http.MethodGet, path: "/api/sheets/{kind}/{id}/{form}", summary: "What a sheet is mainly about, as a table"},
+	on(
+		a,
+		operation{
+			id:      "exportSheet",
+			method:  http.MethodGet,
+			path:    "/api/sheets/{kind}/{id}/{form}",
+			summary: "What a sheet is mainly about, as a table",
+		},
 		func(ctx context.Context, in *sheetTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.SheetTable(actor(ctx), model.Kind(in.Kind), in.ID)
 			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
-		})
-	on(a, operation{id: "list", method: http.MethodGet, path: "/api/lists/{kind}", summary: "A window into the list of a kind of thing"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "list",
+			method:  http.MethodGet,
+			path:    "/api/lists/{kind}",
+			summary: "A window into the list of a kind of thing",
+		},
 		func(ctx context.Context, in *listInput) (*body[*view.List], error) {
-			return answer(a.desk.List(actor(ctx), view.Listing{Kind: model.Kind(in.Kind), Query: in.Query, Columns: in.Columns, Sort: in.Sort, Down: in.Down, Where: in.Where, Mine: in.Mine, Offset: in.Offset, Limit: in.Limit}))
-		})
+			return answer(
+				a.desk.List(
+					actor(ctx),
+					view.Listing{
+						Kind:    model.Kind(in.Kind),
+						Query:   in.Query,
+						Columns: in.Columns,
+						Sort:    in.Sort,
+						Down:    in.Down,
+						Where:   in.Where,
+						Mine:    in.Mine,
+						Offset:  in.Offset,
+						Limit:   in.Limit,
+					},
+				),
+			)
+		},
+	)
 	type findInput struct {
 		Text string `query:"q" maxLength:"300"`
 	}
-	on(a, operation{id: "find", method: http.MethodGet, path: "/api/find", summary: "Things by any of their words, and questions with their answers in short"},
+	on(
+		a,
+		operation{
+			id:      "find",
+			method:  http.MethodGet,
+			path:    "/api/find",
+			summary: "Things by any of their words, and questions with their answers in short",
+		},
 		func(ctx context.Context, in *findInput) (*body[[]view.Found], error) {
 			return answer(a.desk.Find(actor(ctx), in.Text))
-		})
-	on(a, operation{id: "person", method: http.MethodGet, path: "/api/people/{id}", summary: "A person's sheet with the wall"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "person",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}",
+			summary: "A person's sheet with the wall",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.Person], error) {
 			return answer(a.desk.Person(actor(ctx), in.ID, in.Where))
-		})
+		},
+	)
 	type traceInput struct {
 		PlaceInput
 		Permission string `query:"permission" required:"true"`
 	}
-	on(a, operation{id: "trace", method: http.MethodGet, path: "/api/people/{id}/trace", summary: "By which ways a person holds a permission, or why not"},
+	on(
+		a,
+		operation{
+			id:      "trace",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/trace",
+			summary: "By which ways a person holds a permission, or why not",
+		},
 		func(ctx context.Context, in *traceInput) (*body[*view.Trace], error) {
 			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
-		})
+		},
+	)
 	type inviteInput struct {
 		PlaceInput
 		Body struct {
 			Base string `json:"base,omitempty" maxLength:"300" doc:"Where Fachwerk is reached, for the link in the letter"`
 		}
 	}
-	on(a, operation{id: "invite", method: http.MethodPost, path: "/api/people/{id}/invitation", summary: "A link for somebody who is invited, and a letter with it"},
+	on(
+		a,
+		operation{
+			id:      "invite",
+			method:  http.MethodPost,
+			path:    "/api/people/{id}/invitation",
+			summary: "A link for somebody who is invited, and a letter with it",
+		},
 		func(ctx context.Context, in *inviteInput) (*body[*account.Invitation], error) {
 			return answer(a.desk.Invite(actor(ctx), in.ID, in.Body.Base))
-		})
-	on(a, operation{id: "role", method: http.MethodGet, path: "/api/roles/{id}", summary: "A role's sheet: stack, wall, holders"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "role",
+			method:  http.MethodGet,
+			path:    "/api/roles/{id}",
+			summary: "A role's sheet: stack, wall, holders",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.BundleSheet], error) {
 			return answer(a.desk.Bundle(actor(ctx), model.KindRole, in.ID, in.Where))
-		})
-	on(a, operation{id: "set", method: http.MethodGet, path: "/api/sets/{id}", summary: "A permission set's sheet: wall, holders, drift"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "set",
+			method:  http.MethodGet,
+			path:    "/api/sets/{id}",
+			summary: "A permission set's sheet: wall, holders, drift",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.BundleSheet], error) {
 			return answer(a.desk.Bundle(actor(ctx), model.KindSet, in.ID, in.Where))
-		})
-	on(a, operation{id: "group", method: http.MethodGet, path: "/api/groups/{id}", summary: "A group's sheet: members, nesting, rule, grants"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "group",
+			method:  http.MethodGet,
+			path:    "/api/groups/{id}",
+			summary: "A group's sheet: members, nesting, rule, grants",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.GroupSheet], error) {
 			return answer(a.desk.Group(actor(ctx), in.ID, in.Where))
-		})
-	on(a, operation{id: "area", method: http.MethodGet, path: "/api/areas/{id}", summary: "An area's sheet: the tree, what is granted there and from above, contacts"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "area",
+			method:  http.MethodGet,
+			path:    "/api/areas/{id}",
+			summary: "An area's sheet: the tree, what is granted there and from above, contacts",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.AreaSheet], error) {
 			return answer(a.desk.Area(actor(ctx), in.ID))
-		})
-	on(a, operation{id: "system", method: http.MethodGet, path: "/api/systems/{id}", summary: "A system's sheet: its catalogue, sets and licences"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "system",
+			method:  http.MethodGet,
+			path:    "/api/systems/{id}",
+			summary: "A system's sheet: its catalogue, sets and licences",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.SystemSheet], error) {
 			return answer(a.desk.System(actor(ctx), in.ID))
-		})
-	on(a, operation{id: "permission", method: http.MethodGet, path: "/api/permissions/{id}", summary: "A permission's sheet: what gives it and who holds it"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "permission",
+			method:  http.MethodGet,
+			path:    "/api/permissions/{id}",
+			summary: "A permission's sheet: what gives it and who holds it",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.PermissionSheet], error) {
 			return answer(a.desk.Permission(actor(ctx), in.ID, in.Where))
-		})
-	on(a, operation{id: "delegations", method: http.MethodGet, path: "/api/delegations", summary: "All delegations that the viewer sees, with what each covers now"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "delegations",
+			method:  http.MethodGet,
+			path:    "/api/delegations",
+			summary: "All delegations that the viewer sees, with what each covers now",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[[]view.DelegationSheet], error) {
 			return answer(a.desk.Delegations(actor(ctx)))
-		})
-	on(a, operation{id: "delegation", method: http.MethodGet, path: "/api/delegations/{id}", summary: "A delegation with what it covers now"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "delegation",
+			method:  http.MethodGet,
+			path:    "/api/delegations/{id}",
+			summary: "A delegation with what it covers now",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.DelegationSheet], error) {
 			return answer(a.desk.Delegation(actor(ctx), in.ID))
-		})
+		},
+	)
 	type tryInput struct{ Body model.Delegation }
-	on(a, operation{id: "tryDelegation", method: http.MethodPost, path: "/api/delegations/try", summary: "What a delegation would cover, as it is written"},
+	on(
+		a,
+		operation{
+			id:      "tryDelegation",
+			method:  http.MethodPost,
+			path:    "/api/delegations/try",
+			summary: "What a delegation would cover, as it is written",
+		},
 		func(ctx context.Context, in *tryInput) (*body[*view.Coverage], error) {
 			return answer(a.desk.TryDelegation(actor(ctx), &in.Body))
-		})
-	on(a, operation{id: "licence", method: http.MethodGet, path: "/api/licences/{id}", summary: "A licence's sheet: its seats, and what needs it"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "licence",
+			method:  http.MethodGet,
+			path:    "/api/licences/{id}",
+			summary: "A licence's sheet: its seats, and what needs it",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.LicenceSheet], error) {
 			return answer(a.desk.Licence(actor(ctx), in.ID))
-		})
-	on(a, operation{id: "conflict", method: http.MethodGet, path: "/api/conflicts/{id}", summary: "A conflict's sheet: who breaks it, and who may"},
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "conflict",
+			method:  http.MethodGet,
+			path:    "/api/conflicts/{id}",
+			summary: "A conflict's sheet: who breaks it, and who may",
+		},
 		func(ctx context.Context, in *PlaceInput) (*body[*view.ConflictSheet], error) {
 			return answer(a.desk.Conflict(actor(ctx), in.ID))
-		})
+		},
+	)
 }
 
 // objects are edited whole: what was looked at, and what it is to become.
@@ -158,10 +327,18 @@ func (a *API) objects() {
 		Kind string `path:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
 		ID   string `path:"id"`
 	}
-	on(a, operation{id: "mentions", method: http.MethodGet, path: "/api/mentions/{kind}/{id}", summary: "Everything that names an object: what a delete must deal with"},
+	on(
+		a,
+		operation{
+			id:      "mentions",
+			method:  http.MethodGet,
+			path:    "/api/mentions/{kind}/{id}",
+			summary: "Everything that names an object: what a delete must deal with",
+		},
 		func(ctx context.Context, in *mentionsInput) (*body[[]edit.Mention], error) {
 			return answer(a.desk.Mentions(actor(ctx), model.Kind(in.Kind), in.ID))
-		})
+		},
+	)
 	type deleteInput struct {
 		Body struct {
 			Kind    string               `json:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
@@ -169,10 +346,18 @@ func (a *API) objects() {
 			Choices []edit.MentionChoice `json:"choices,omitempty"`
 		}
 	}
-	on(a, operation{id: "delete", method: http.MethodPost, path: "/api/draft/delete", summary: "Draft the deletion of an object, and what becomes of what names it"},
+	on(
+		a,
+		operation{
+			id:      "delete",
+			method:  http.MethodPost,
+			path:    "/api/draft/delete",
+			summary: "Draft the deletion of an object, and what becomes of what names it",
+		},
 		func(ctx context.Context, in *deleteInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.Delete(actor(ctx), model.Kind(in.Body.Kind), in.Body.ID, in.Body.Choices))
-		})
+		},
+	)
 	type tickInput struct {
 		Body struct {
 			Kind string   `json:"kind" enum:"role,set"`
@@ -181,10 +366,18 @@ func (a *API) objects() {
 			Give bool     `json:"give"`
 		}
 	}
-	on(a, operation{id: "tick", method: http.MethodPost, path: "/api/draft/tick", summary: "Draft that a role or set gives some permissions, or no longer does"},
+	on(
+		a,
+		operation{
+			id:      "tick",
+			method:  http.MethodPost,
+			path:    "/api/draft/tick",
+			summary: "Draft that a role or set gives some permissions, or no longer does",
+		},
 		func(ctx context.Context, in *tickInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.Tick(actor(ctx), model.Kind(in.Body.Kind), in.Body.ID, in.Body.Keys, in.Body.Give))
-		})
+		},
+	)
 	type assignInput struct {
 		Body struct {
 			Subjects []desk.End     `json:"subjects" minItems:"1" maxItems:"2000"`
@@ -192,28 +385,52 @@ func (a *API) objects() {
 			Terms    edit.JoinTerms `json:"terms,omitempty"`
 		}
 	}
-	on(a, operation{id: "assign", method: http.MethodPost, path: "/api/draft/assign", summary: "Draft that each of some people and groups gets each of some roles and sets"},
+	on(
+		a,
+		operation{
+			id:      "assign",
+			method:  http.MethodPost,
+			path:    "/api/draft/assign",
+			summary: "Draft that each of some people and groups gets each of some roles and sets",
+		},
 		func(ctx context.Context, in *assignInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.AssignMany(actor(ctx), in.Body.Subjects, in.Body.Targets, in.Body.Terms))
-		})
+		},
+	)
 	type tidyInput struct {
 		Body struct {
 			Group string `json:"group" minLength:"1"`
 		}
 	}
-	on(a, operation{id: "tidy", method: http.MethodPost, path: "/api/draft/tidy", summary: "Draft that what members hold by hand goes away, where their group gives the same"},
+	on(
+		a,
+		operation{
+			id:      "tidy",
+			method:  http.MethodPost,
+			path:    "/api/draft/tidy",
+			summary: "Draft that what members hold by hand goes away, where their group gives the same",
+		},
 		func(ctx context.Context, in *tidyInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.Tidy(actor(ctx), in.Body.Group))
-		})
+		},
+	)
 	type ruleInput struct {
 		Body struct {
 			Rule string `json:"rule" maxLength:"100000"`
 		}
 	}
-	on(a, operation{id: "tryRule", method: http.MethodPost, path: "/api/rules/try", summary: "Whom a rule matches, as it is typed"},
+	on(
+		a,
+		operation{
+			id:      "tryRule",
+			method:  http.MethodPost,
+			path:    "/api/rules/try",
+			summary: "Whom a rule matches, as it is typed",
+		},
 		func(ctx context.Context, in *ruleInput) (*body[*edit.Rule], error) {
 			return answer(a.desk.TryRule(actor(ctx), in.Body.Rule))
-		})
+		},
+	)
 }
 
 // Put says what an object was, and what it is to be.
@@ -228,7 +445,12 @@ func putting[T any, P interface {
 	model.Object
 }](a *API, name, plural, words string) {
 	type putInput struct{ Body Put[T] }
-	op := operation{id: "put" + name, method: http.MethodPut, path: "/api/draft/" + plural, summary: "Draft what " + words + " is to be"}
+	op := operation{
+		id:      "put" + name,
+		method:  http.MethodPut,
+		path:    "/api/draft/" + plural,
+		summary: "Draft what " + words + " is to be",
+	}
 	on(a, op, func(ctx context.Context, in *putInput) (*body[*desk.Draft], error) {
 		after := P(&in.Body.After)
 		if in.Body.Before == nil {
@@ -250,7 +472,15 @@ type HistoryInput struct {
 }
 
 func (in HistoryInput) search() view.HistorySearch {
-	return view.HistorySearch{Kind: in.Kind, ID: in.ID, User: in.User, Who: in.Who, Words: in.Words, From: in.From, Until: in.Until}
+	return view.HistorySearch{
+		Kind:  in.Kind,
+		ID:    in.ID,
+		User:  in.User,
+		Who:   in.Who,
+		Words: in.Words,
+		From:  in.From,
+		Until: in.Until,
+	}
 }
 
 func (a *API) history() {
@@ -260,7 +490,14 @@ func (a *API) history() {
 		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
 		After  int `query:"after" minimum:"-1" default:"-1" doc:"If given: all revisions above this number, earliest first, with their operations"`
 	}
-	on(a, operation{id: "history", method: http.MethodGet, path: "/api/revisions", summary: "The record, latest first; or what came after a revision, to follow it"},
+	on(
+		a,
+		operation{
+			id:      "history",
+			method:  http.MethodGet,
+			path:    "/api/revisions",
+			summary: "The record, latest first; or what came after a revision, to follow it",
+		},
 		func(ctx context.Context, in *historyInput) (*body[[]view.Revision], error) {
 			if in.After >= 0 {
 				return answer(a.desk.Changes(actor(ctx), in.After, in.Limit))
@@ -268,12 +505,20 @@ func (a *API) history() {
 			q := in.search()
 			q.Before, q.Limit = in.Before, in.Limit
 			return answer(a.desk.History(actor(ctx), q))
-		})
+		},
+	)
 	type eventsInput struct {
 		After int    `query:"after" minimum:"0" doc:"The last revision that is known"`
 		Last  string `header:"Last-Event-ID" doc:"The same, as a browser tells it when it comes back"`
 	}
-	on(a, operation{id: "followHistory", method: http.MethodGet, path: "/api/revisions/events", summary: "What comes after a revision, as it comes, with its operations (server-sent events)"},
+	on(
+		a,
+		operation{
+			id:      "followHistory",
+			method:  http.MethodGet,
+			path:    "/api/revisions/events",
+			summary: "What comes after a revision, as it comes, with its operations (server-sent events)",
+		},
 		func(ctx context.Context, in *eventsInput) (*huma.StreamResponse, error) {
 			after := in.After
 			if n, err := strconv.Atoi(in.Last); err == nil {
@@ -284,23 +529,40 @@ func (a *API) history() {
 				return nil, err // before anything is written
 			}
 			return &huma.StreamResponse{Body: func(to huma.Context) { a.follow(to, who, after) }}, nil
-		})
+		},
+	)
 	type revisionInput struct {
 		Number int `path:"number" minimum:"1"`
 	}
-	on(a, operation{id: "revision", method: http.MethodGet, path: "/api/revisions/{number}", summary: "What a revision changed, before and after"},
+	on(
+		a,
+		operation{
+			id:      "revision",
+			method:  http.MethodGet,
+			path:    "/api/revisions/{number}",
+			summary: "What a revision changed, before and after",
+		},
 		func(ctx context.Context, in *revisionInput) (*body[*view.RevisionDetail], error) {
 			return answer(a.desk.RevisionDetail(actor(ctx), in.Number))
-		})
+		},
+	)
 	type exportInput struct {
 		HistoryInput
 		FormInput
 	}
-	on(a, operation{id: "exportHistory", method: http.MethodGet, path: "/api/lists/revision/{form}", summary: "The record as a table, one row for each sentence"},
+	on(
+		a,
+		operation{
+			id:      "exportHistory",
+			method:  http.MethodGet,
+			path:    "/api/lists/revision/{form}",
+			summary: "The record as a table, one row for each sentence",
+		},
 		func(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.HistoryTable(actor(ctx), in.search())
 			return tableAs(in.Form, "fachwerk-history", t, err)
-		})
+		},
+	)
 }
 
 // follow writes revisions as server-sent events, each named by its number.

@@ -49,26 +49,38 @@ func TestEveryViewAnswers(t *testing.T) {
 		}
 	}
 	for path, want := range map[string]int{"/api/lists/song": 422, "/api/lists/role?sort=colour": 422, "/api/me?when=soon": 422, "/api/me?as=nobody": 404, "/api/me?when=1990-01-01": 404, "/api/roles/none": 404, "/api/reviews/99/report.html": 404, "/api/review-tasks/99": 404, "/api/mentions/song/x": 422, "/api/sheets/role/none/csv": 404, "/api/sheets/delegation/ticketing/csv": 422} {
-		if status, v, header := b.send("GET", path, nil); status != want || header.Get("Content-Type") != "application/problem+json" {
+		if status, v, header := b.send("GET", path, nil); status != want ||
+			header.Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%s is answered %d %v, want %d", path, status, v, want)
 		}
 	}
 }
 
-// What a delegate may not do is refused by every door, with the rule and the object named, and what is not theirs is not there.
+// What a delegate may not do is refused by every door, with the rule and the object named, and what is not theirs
+// is not there.
 func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 	address, _ := serve(t)
 	b := newBrowser(t, address)
 	b.signIn("ruben.adeyemi")
 	give := func(user, role, area string) (int, map[string]any) {
-		status, v, _ := b.send("POST", "/api/draft/assign", map[string]any{"subjects": []any{map[string]string{"kind": "user", "id": user}}, "targets": []any{map[string]string{"kind": "role", "id": role}}, "terms": map[string]string{"area": area, "until": "2027-01-31T00:00:00Z"}})
+		status, v, _ := b.send(
+			"POST",
+			"/api/draft/assign",
+			map[string]any{
+				"subjects": []any{map[string]string{"kind": "user", "id": user}},
+				"targets":  []any{map[string]string{"kind": "role", "id": role}},
+				"terms":    map[string]string{"area": area, "until": "2027-01-31T00:00:00Z"},
+			},
+		)
 		return status, v
 	}
 	if status, v := give("noor.tamsin", "night-cover", "terminal-2"); status != http.StatusOK || v["gaining"] != 1.0 {
 		t.Errorf("what is delegated: %d %v", status, v)
 	}
 	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "Payments lead"}, {"halima.corvane", "gate-clerk", "terminal-2", "Halima Corvane"}, {"noor.tamsin", "gate-clerk", "ferries", "Ferries"}} {
-		if status, v := give(c[0], c[1], c[2]); status != http.StatusForbidden || !strings.Contains(v["detail"].(string), c[3]) || !strings.Contains(v["detail"].(string), "North Harbour, its people and roles") {
+		if status, v := give(c[0], c[1], c[2]); status != http.StatusForbidden ||
+			!strings.Contains(v["detail"].(string), c[3]) ||
+			!strings.Contains(v["detail"].(string), "North Harbour, its people and roles") {
 			t.Errorf("%v: %d %v", c, status, v)
 		}
 	}
@@ -83,7 +95,17 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 		}
 	}
 	// What the API would write for others cannot be written by asking for it directly either.
-	status, v, _ := b.send("PUT", "/api/draft/assignments", map[string]any{"after": map[string]any{"id": "", "subject": map[string]string{"user": "noor.tamsin"}, "set": "fachwerk-owner"}})
+	status, v, _ := b.send(
+		"PUT",
+		"/api/draft/assignments",
+		map[string]any{
+			"after": map[string]any{
+				"id":      "",
+				"subject": map[string]string{"user": "noor.tamsin"},
+				"set":     "fachwerk-owner",
+			},
+		},
+	)
 	if status != http.StatusForbidden {
 		t.Errorf("full rights by a delegate: %d %v", status, v)
 	}
@@ -97,7 +119,19 @@ func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
 	}
 	p := newBrowser(t, address) // a program never gives a password
 	p.header.Set("Authorization", "Bearer "+token)
-	_, v, _ := p.send("PUT", "/api/draft/delegations", map[string]any{"after": map[string]any{"id": "", "name": "New", "delegate": map[string]string{"user": "noor.tamsin"}, "people": map[string]string{"area": "terminal-2"}, "actions": []string{"lock"}}})
+	_, v, _ := p.send(
+		"PUT",
+		"/api/draft/delegations",
+		map[string]any{
+			"after": map[string]any{
+				"id":       "",
+				"name":     "New",
+				"delegate": map[string]string{"user": "noor.tamsin"},
+				"people":   map[string]string{"area": "terminal-2"},
+				"actions":  []string{"lock"},
+			},
+		},
+	)
 	if len(v["critical"].([]any)) != 1 {
 		t.Fatalf("the draft is %v", v)
 	}
@@ -141,11 +175,13 @@ func TestHostileInputDoesNoHarm(t *testing.T) {
 		}
 	}
 	status, v, _ = b.send("GET", "/api/lists/role?q="+url.QueryEscape("<script>"), nil)
-	if rows, _ := v["rows"].([]any); status != http.StatusOK || len(rows) != 1 || rows[0].(map[string]any)["name"] != `<script>alert(1)</script>` {
+	if rows, _ := v["rows"].([]any); status != http.StatusOK || len(rows) != 1 ||
+		rows[0].(map[string]any)["name"] != `<script>alert(1)</script>` {
 		t.Errorf("found again: %d %.300v", status, v)
 	}
 	for _, body := range []string{`{"after":{"id":"","name":"X","colour":"red"}}`, `{"after":{"id":"","name":5}}`, `{"after":null}`, `[]`, `{"after":{"id":"","name":"X","sets":["` + strings.Repeat("x", 900_000) + `"]}}`} {
-		if status, v, header := b.send("PUT", "/api/draft/roles", body); status < 400 || status >= 500 || header.Get("Content-Type") != "application/problem+json" {
+		if status, v, header := b.send("PUT", "/api/draft/roles", body); status < 400 || status >= 500 ||
+			header.Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%.60s: %d %.200v", body, status, v)
 		}
 	}
@@ -196,7 +232,15 @@ func TestTheRecordIsFollowed(t *testing.T) {
 	if id, data := hear(); id != strconv.Itoa(last) || !strings.Contains(data, `"operations":[{"op":"put"`) {
 		t.Errorf("heard %s %s", id, data)
 	}
-	_, v, _ = b.send("POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"}, "terms": map[string]string{"area": "terminal-2"}})
+	_, v, _ = b.send(
+		"POST",
+		"/api/draft/join",
+		map[string]any{
+			"from":  map[string]string{"kind": "user", "id": "noor.tamsin"},
+			"to":    map[string]string{"kind": "role", "id": "night-cover"},
+			"terms": map[string]string{"area": "terminal-2"},
+		},
+	)
 	if status, v, _ := b.send("POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": v["stamp"]}); status != http.StatusOK {
 		t.Fatalf("%d %v", status, v)
 	}

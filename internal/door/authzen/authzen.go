@@ -1,5 +1,5 @@
-// Package authzen is the decision API of the OpenID AuthZEN Authorization API 1.0: programs ask whether somebody may do something to a
-// record, and why. docs/decisions.md tells how requests map to a design.
+// Package authzen is the decision API of the OpenID AuthZEN Authorization API 1.0: programs ask whether somebody
+// may do something to a record, and why. docs/decisions.md tells how requests map to a design.
 package authzen
 
 import (
@@ -92,7 +92,8 @@ func statusOf(err error) int {
 	return http.StatusBadRequest
 }
 
-// refuse answers with what is wrong with a request; an error that is not the request's is logged, and only that there was one is told.
+// refuse answers with what is wrong with a request; an error that is not the request's is logged, and only that
+// there was one is told.
 func refuse(w http.ResponseWriter, r *http.Request, err error) {
 	if errors.As(err, &broken{}) {
 		inner.Failed(r.Context(), err)
@@ -252,7 +253,13 @@ func semanticOf(options *fastjson.Value) (string, error) {
 	case !named:
 		return executeAll, nil
 	case given != executeAll && given != denyOnFirstDeny && given != permitOnFirstPermit:
-		return "", fmt.Errorf("options.evaluations_semantic: expected %s, %s or %s, not %q", executeAll, denyOnFirstDeny, permitOnFirstPermit, given)
+		return "", fmt.Errorf(
+			"options.evaluations_semantic: expected %s, %s or %s, not %q",
+			executeAll,
+			denyOnFirstDeny,
+			permitOnFirstPermit,
+			given,
+		)
 	}
 	return given, nil
 }
@@ -280,7 +287,11 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if len(list) > maxEvaluations {
-		fail(w, http.StatusBadRequest, fmt.Sprintf("evaluations: at most %d at once, not %d", maxEvaluations, len(list)))
+		fail(
+			w,
+			http.StatusBadRequest,
+			fmt.Sprintf("evaluations: at most %d at once, not %d", maxEvaluations, len(list)),
+		)
 		return
 	}
 	send(w, func(to []byte) []byte {
@@ -288,7 +299,9 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 		for i, v := range list {
 			a, err := s.one(v, defaults)
 			if err != nil { // an evaluation that cannot be made is denied, and says why (§7.2.1)
-				a = answer{Context: map[string]any{"error": map[string]any{"status": statusOf(err), "message": err.Error()}}}
+				a = answer{
+					Context: map[string]any{"error": map[string]any{"status": statusOf(err), "message": err.Error()}},
+				}
 			}
 			if i > 0 {
 				to = append(to, ',')

@@ -34,11 +34,33 @@ func small() *model.Design {
 	return model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Small"},
 		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}, {ID: "t1", Name: "T1", Parent: "top"}},
-		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}, {Key: "s:gate.log:edit", Class: model.Write}, {Key: "s:board:view"}}}},
-		Sets:         model.Table[*model.Set]{{ID: "g", Name: "G", Permissions: []string{"s:gate:view", "s:gate.log:edit"}}, {ID: "b", Name: "B", Permissions: []string{"s:board:view"}}},
-		Users:        model.Table[*model.User]{{ID: "ann", UserName: "Ann.A", DisplayName: "Ann"}, {ID: "bea", UserName: "bea", DisplayName: "Bea", Manager: "ann"}},
+		Systems: model.Table[*model.System]{
+			{
+				ID:   "s",
+				Name: "S",
+				Permissions: []*model.Permission{
+					{Key: "s:gate:view"},
+					{Key: "s:gate.log:edit", Class: model.Write},
+					{Key: "s:board:view"},
+				},
+			},
+		},
+		Sets: model.Table[*model.Set]{
+			{ID: "g", Name: "G", Permissions: []string{"s:gate:view", "s:gate.log:edit"}},
+			{ID: "b", Name: "B", Permissions: []string{"s:board:view"}},
+		},
+		Users: model.Table[*model.User]{
+			{ID: "ann", UserName: "Ann.A", DisplayName: "Ann"},
+			{ID: "bea", UserName: "bea", DisplayName: "Bea", Manager: "ann"},
+		},
 		Assignments: model.Table[*model.Assignment]{
-			{ID: "1", Subject: model.Subject{User: "ann"}, Set: "g", Area: "t1", Until: now.AddDate(0, 0, 7)}, {ID: "2", Subject: model.Subject{Group: model.Public}, Set: "b"},
+			{
+				ID:      "1",
+				Subject: model.Subject{User: "ann"},
+				Set:     "g",
+				Area:    "t1",
+				Until:   now.AddDate(0, 0, 7),
+			}, {ID: "2", Subject: model.Subject{Group: model.Public}, Set: "b"},
 			{ID: "3", Subject: model.Subject{User: "bea"}, Set: "g", Reach: model.ReachOwn},
 		},
 	})
@@ -218,18 +240,24 @@ func TestExplain(t *testing.T) {
 	}
 	explain := func(user, resource, area string) (a answer) {
 		t.Helper()
-		_, text := c.ask("evaluation", `{"subject":{"type":"user","id":"`+user+`"},"action":{"name":"view"},"resource":{"type":"`+resource+`","id":"7","properties":{"area":"`+area+`"}},"context":{"explain":true}}`)
+		_, text := c.ask(
+			"evaluation",
+			`{"subject":{"type":"user","id":"`+user+`"},"action":{"name":"view"},"resource":{"type":"`+resource+`","id":"7","properties":{"area":"`+area+`"}},"context":{"explain":true}}`,
+		)
 		if err := json.Unmarshal([]byte(text), &a); err != nil {
 			t.Fatal(err)
 		}
 		return a
 	}
 	a := explain("ann", "s:gate", "t1")
-	if !a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Kind != "way" || len(a.Context.Reasons[0].Steps) != 4 || a.Context.Reasons[0].Steps[2]["id"] != "g" {
+	if !a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Kind != "way" ||
+		len(a.Context.Reasons[0].Steps) != 4 ||
+		a.Context.Reasons[0].Steps[2]["id"] != "g" {
 		t.Errorf("why: %+v", a)
 	}
 	a = explain("ann", "s:gate", "top")
-	if a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Obstacle != "out-of-reach" || len(a.Context.Reasons[0].Steps) == 0 {
+	if a.Decision || len(a.Context.Reasons) != 1 || a.Context.Reasons[0].Obstacle != "out-of-reach" ||
+		len(a.Context.Reasons[0].Steps) == 0 {
 		t.Errorf("why not: %+v", a)
 	}
 	a = explain("zed", "s:none", "t1")
@@ -264,10 +292,12 @@ func TestConfiguration(t *testing.T) {
 	c := serve(t)
 	resp, text := c.send(http.MethodGet, "/.well-known/authzen-configuration", "", "", "")
 	var got map[string]string
-	if err := json.Unmarshal([]byte(text), &got); err != nil || resp.StatusCode != http.StatusOK || resp.Header.Get("Content-Type") != "application/json" {
+	if err := json.Unmarshal([]byte(text), &got); err != nil || resp.StatusCode != http.StatusOK ||
+		resp.Header.Get("Content-Type") != "application/json" {
 		t.Fatalf("%d %s %v", resp.StatusCode, text, err)
 	}
-	if got["policy_decision_point"] != c.url || got["access_evaluation_endpoint"] != c.url+"/access/v1/evaluation" || got["access_evaluations_endpoint"] != c.url+"/access/v1/evaluations" {
+	if got["policy_decision_point"] != c.url || got["access_evaluation_endpoint"] != c.url+"/access/v1/evaluation" ||
+		got["access_evaluations_endpoint"] != c.url+"/access/v1/evaluations" {
 		t.Errorf("the configuration is %v", got)
 	}
 }
@@ -277,7 +307,10 @@ func (c caller) results(path, body string, n int) (out []string) {
 	c.t.Helper()
 	token := ""
 	for range 50 {
-		status, text := c.ask("search/"+path, strings.TrimSuffix(body, "}")+fmt.Sprintf(`,"page":{"limit":%d,"token":%q}}`, n, token))
+		status, text := c.ask(
+			"search/"+path,
+			strings.TrimSuffix(body, "}")+fmt.Sprintf(`,"page":{"limit":%d,"token":%q}}`, n, token),
+		)
 		var got struct {
 			Results []struct{ Type, ID, Name string }
 			Page    struct {
@@ -286,7 +319,9 @@ func (c caller) results(path, body string, n int) (out []string) {
 				Total int
 			}
 		}
-		if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK || got.Page.Count != len(got.Results) || len(got.Results) > n {
+		if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK ||
+			got.Page.Count != len(got.Results) ||
+			len(got.Results) > n {
 			c.t.Fatalf("%s %s is answered %d %s", path, body, status, text)
 		}
 		for _, r := range got.Results {
@@ -334,7 +369,8 @@ func TestSearches(t *testing.T) {
 		`{"subject":{"type":"user"},` + good + `,"page":{"token":"bWFkZSB1cA"}}`:             "no token that was given out",
 		`{"subject":{"type":"user"},` + good + `,"page":7}`:                                  "page: expected an object",
 	} {
-		if status, got := c.ask("search/subject", body); status != http.StatusBadRequest || !strings.Contains(got, says) {
+		if status, got := c.ask("search/subject", body); status != http.StatusBadRequest ||
+			!strings.Contains(got, says) {
 			t.Errorf("%s is answered %d %q, want 400 and %q", body, status, got, says)
 		}
 	}
@@ -346,7 +382,10 @@ func TestSearches(t *testing.T) {
 func TestTheTimeAskedAboutCanBePast(t *testing.T) {
 	c := serve(t)
 	ask := func(at string) string {
-		_, text := c.ask("evaluation", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}`+at+`}`)
+		_, text := c.ask(
+			"evaluation",
+			`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}`+at+`}`,
+		)
 		return text
 	}
 	at := func(t time.Time) string { return `,"context":{"time":"` + t.Format(time.RFC3339) + `"}` }
@@ -417,7 +456,13 @@ func TestSearchesAreTheirDecisions(t *testing.T) {
 
 			each, want = nil, nil
 			for _, a := range d.Areas {
-				each, want = append(each, `{"resource":{"type":"`+kind+`","id":"1","properties":{"area":"`+a.ID+`"}}}`), append(want, kind+"/"+a.ID)
+				each, want = append(
+					each,
+					`{"resource":{"type":"`+kind+`","id":"1","properties":{"area":"`+a.ID+`"}}}`,
+				), append(
+					want,
+					kind+"/"+a.ID,
+				)
 			}
 			got = c.results("resource", `{`+who+`,`+does+`,"resource":{"type":"`+kind+`"},`+context+`}`, 7)
 			agree(t, "where "+user+" may "+key, got, c.decided(who+`,`+does+`,`+context, each, want))
@@ -452,7 +497,8 @@ func (c caller) decided(defaults string, evaluations, names []string) (out []str
 	c.t.Helper()
 	status, text := c.ask("evaluations", `{`+defaults+`,"evaluations":[`+strings.Join(evaluations, ",")+`]}`)
 	var got struct{ Evaluations []struct{ Decision bool } }
-	if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK || len(got.Evaluations) != len(names) {
+	if err := json.Unmarshal([]byte(text), &got); err != nil || status != http.StatusOK ||
+		len(got.Evaluations) != len(names) {
 		c.t.Fatalf("the evaluations are answered %d %.300s", status, text)
 	}
 	for i, e := range got.Evaluations {
@@ -463,7 +509,8 @@ func (c caller) decided(defaults string, evaluations, names []string) (out []str
 	return out
 }
 
-// TestPagesHoldTogetherWhileTheDesignChanges takes the page after one when people before and after it have come and gone.
+// TestPagesHoldTogetherWhileTheDesignChanges takes the page after one when people before and after it have come and
+// gone.
 func TestPagesHoldTogetherWhileTheDesignChanges(t *testing.T) {
 	people := func(ids ...string) *model.Design {
 		d := small()
@@ -505,12 +552,14 @@ func TestPagesHoldTogetherWhileTheDesignChanges(t *testing.T) {
 
 func TestWhatIsNotThere(t *testing.T) {
 	c := serve(t)
-	if resp, text := c.send(http.MethodPost, "/access/v1/evaluate", c.token, "application/json", "{}"); resp.StatusCode != http.StatusNotFound || !strings.Contains(text, "no such endpoint") {
+	if resp, text := c.send(http.MethodPost, "/access/v1/evaluate", c.token, "application/json", "{}"); resp.StatusCode != http.StatusNotFound ||
+		!strings.Contains(text, "no such endpoint") {
 		t.Errorf("an endpoint that is not there is answered %d %s", resp.StatusCode, text)
 	}
 	for _, method := range []string{http.MethodGet, http.MethodPut, http.MethodDelete} {
 		resp, _ := c.send(method, "/access/v1/search/subject", c.token, "", "")
-		if resp.StatusCode != http.StatusMethodNotAllowed || resp.Header.Get("Allow") != http.MethodPost || resp.Header.Get("X-Request-ID") != "request-7" {
+		if resp.StatusCode != http.StatusMethodNotAllowed || resp.Header.Get("Allow") != http.MethodPost ||
+			resp.Header.Get("X-Request-ID") != "request-7" {
 			t.Errorf("%s is answered %d, allowed is %q", method, resp.StatusCode, resp.Header.Get("Allow"))
 		}
 	}

@@ -10,8 +10,9 @@ import (
 	"github.com/valyala/fastjson"
 )
 
-// A search asks for all subjects, resources or actions that an evaluation would allow (AuthZEN 1.0, §8). Results are sorted, and a page's token
-// names the last result before it: what comes and goes meanwhile neither repeats nor hides others.
+// A search asks for all subjects, resources or actions that an evaluation would allow (AuthZEN 1.0, §8). Results
+// are sorted, and a page's token names the last result before it: what comes and goes meanwhile neither repeats nor
+// hides others.
 
 const (
 	pageDefault = 100
@@ -19,7 +20,13 @@ const (
 )
 
 // search answers with those that find gives to a request which leaves a part open, each as result makes it.
-func (s *server) search(w http.ResponseWriter, r *http.Request, need parts, find func(q asked) ([]string, error), result func(q asked, id string) any) {
+func (s *server) search(
+	w http.ResponseWriter,
+	r *http.Request,
+	need parts,
+	find func(q asked) ([]string, error),
+	result func(q asked, id string) any,
+) {
 	b, ok := read(w, r)
 	if !ok {
 		return
@@ -94,7 +101,13 @@ func (p page) answer(w http.ResponseWriter, ids []string, result func(id string)
 	if start+len(shown) < len(ids) {
 		next = base64.RawURLEncoding.EncodeToString([]byte(tokenMark + shown[len(shown)-1]))
 	}
-	reply(w, map[string]any{"results": results, "page": map[string]any{"next_token": next, "count": len(results), "total": len(ids)}})
+	reply(
+		w,
+		map[string]any{
+			"results": results,
+			"page":    map[string]any{"next_token": next, "count": len(results), "total": len(ids)},
+		},
+	)
 }
 
 type entity struct {
@@ -103,16 +116,31 @@ type entity struct {
 }
 
 func (s *server) searchSubject(w http.ResponseWriter, r *http.Request) {
-	s.search(w, r, parts{action: true, resourceID: true}, func(q asked) ([]string, error) { return s.desk.WhoMay(q.Question) },
-		func(_ asked, id string) any { return entity{"user", id} })
+	s.search(
+		w,
+		r,
+		parts{action: true, resourceID: true},
+		func(q asked) ([]string, error) { return s.desk.WhoMay(q.Question) },
+		func(_ asked, id string) any { return entity{"user", id} },
+	)
 }
 
 func (s *server) searchResource(w http.ResponseWriter, r *http.Request) {
-	s.search(w, r, parts{subjectID: true, action: true}, func(q asked) ([]string, error) { return s.desk.WhereMay(q.Question) },
-		func(q asked, id string) any { return entity{q.kind, id} })
+	s.search(
+		w,
+		r,
+		parts{subjectID: true, action: true},
+		func(q asked) ([]string, error) { return s.desk.WhereMay(q.Question) },
+		func(q asked, id string) any { return entity{q.kind, id} },
+	)
 }
 
 func (s *server) searchAction(w http.ResponseWriter, r *http.Request) {
-	s.search(w, r, parts{subjectID: true, resourceID: true}, func(q asked) ([]string, error) { return s.desk.WhatMay(q.Question, q.kind) },
-		func(_ asked, name string) any { return map[string]string{"name": name} })
+	s.search(
+		w,
+		r,
+		parts{subjectID: true, resourceID: true},
+		func(q asked) ([]string, error) { return s.desk.WhatMay(q.Question, q.kind) },
+		func(_ asked, name string) any { return map[string]string{"name": name} },
+	)
 }

@@ -17,7 +17,8 @@ import (
 	"fachwerk/internal/store"
 )
 
-// BenchmarkDoor measures a decision with all that the server does for it but the network: one alone, and one of a hundred.
+// BenchmarkDoor measures a decision with all that the server does for it but the network: one alone, and one of a
+// hundred.
 func BenchmarkDoor(b *testing.B) {
 	d := generate.Design(generate.Options{Users: 10_000, Seed: 1})
 	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
@@ -71,8 +72,17 @@ func evaluationsOf(d *model.Design, n int) (out []string) {
 		kind, action := s.Permissions[i%len(s.Permissions)].Key, ""
 		at := strings.LastIndex(kind, ":")
 		kind, action = kind[:at], kind[at+1:]
-		out = append(out, fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"%d","properties":{"area":%q}}}`,
-			d.Users[i*7919%len(d.Users)].ID, action, kind, i, d.Areas[i*31%len(d.Areas)].ID))
+		out = append(
+			out,
+			fmt.Sprintf(
+				`{"subject":{"type":"user","id":%q},"action":{"name":%q},"resource":{"type":%q,"id":"%d","properties":{"area":%q}}}`,
+				d.Users[i*7919%len(d.Users)].ID,
+				action,
+				kind,
+				i,
+				d.Areas[i*31%len(d.Areas)].ID,
+			),
+		)
 	}
 	return out
 }

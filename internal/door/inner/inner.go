@@ -1,4 +1,5 @@
-// Package inner is how all doors treat what goes wrong inside: it is logged with the request's id, and hidden from whoever asked.
+// Package inner is how all doors treat what goes wrong inside: it is logged with the request's id, and hidden from
+// whoever asked.
 package inner
 
 import (
@@ -39,7 +40,12 @@ func Guard(next http.Handler) http.Handler {
 			Failed(r.Context(), fmt.Errorf("panic: %v\n%s", said, debug.Stack()))
 			w.Header().Set("Content-Type", "application/problem+json")
 			w.WriteHeader(http.StatusInternalServerError)
-			_, _ = fmt.Fprintf(w, `{"title":"Internal Server Error","status":500,"code":%q,"detail":%q}`+"\n", code.Internal, Message)
+			_, _ = fmt.Fprintf(
+				w,
+				`{"title":"Internal Server Error","status":500,"code":%q,"detail":%q}`+"\n",
+				code.Internal,
+				Message,
+			)
 		}()
 		next.ServeHTTP(w, r)
 	})

@@ -18,7 +18,9 @@ func TestGuard(t *testing.T) {
 	before := slog.Default()
 	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
 	t.Cleanup(func() { slog.SetDefault(before) })
-	h := middleware.RequestID(Guard(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("the secret of the house") })))
+	h := middleware.RequestID(
+		Guard(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { panic("the secret of the house") })),
+	)
 	r := httptest.NewRequest("GET", "/", nil)
 	r.Header.Set("X-Request-Id", "req-7")
 	w := httptest.NewRecorder()
@@ -30,7 +32,9 @@ func TestGuard(t *testing.T) {
 	if strings.Contains(w.Body.String(), "secret") {
 		t.Error("the caller is told what happened inside")
 	}
-	if said := log.String(); !strings.Contains(said, "request=req-7") || !strings.Contains(said, "the secret of the house") || !strings.Contains(said, "inner_test.go") {
+	if said := log.String(); !strings.Contains(said, "request=req-7") ||
+		!strings.Contains(said, "the secret of the house") ||
+		!strings.Contains(said, "inner_test.go") {
 		t.Errorf("the log says %s", said)
 	}
 }

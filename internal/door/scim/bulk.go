@@ -44,7 +44,10 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	}
 	var done []map[string]any
 	_, err = s.feed(r, func(f *directory.Feed) error {
-		done = (&bulking{ctx: r.Context(), f: f, base: base(r), ids: map[string]string{}}).all(in.Operations, in.FailOnErrors)
+		done = (&bulking{ctx: r.Context(), f: f, base: base(r), ids: map[string]string{}}).all(
+			in.Operations,
+			in.FailOnErrors,
+		)
 		return nil
 	})
 	if err != nil {
@@ -65,7 +68,8 @@ type bulking struct {
 // mention is how an operation names what another one makes (RFC 7644 §3.7.2).
 var mention = regexp.MustCompile(`bulkId:[^"/\s]+`)
 
-// all carries out operations in their order, but for those that mention what a later one makes: these wait. After as many errors as may be, the rest is left.
+// all carries out operations in their order, but for those that mention what a later one makes: these wait. After
+// as many errors as may be, the rest is left.
 func (b *bulking) all(ops []bulkOp, mayFail int) []map[string]any {
 	results := make([]map[string]any, len(ops))
 	failed, left := 0, len(ops)
@@ -90,7 +94,15 @@ func (b *bulking) all(ops []bulkOp, mayFail int) []map[string]any {
 		}
 		for i, o := range ops { // who waits now waits for what never comes
 			if results[i] == nil {
-				results[i], left = b.answer(o, "", &scim.Error{Status: http.StatusConflict, Type: "invalidValue", Detail: "No operation makes " + b.open(o) + "."}), left-1
+				results[i], left = b.answer(
+					o,
+					"",
+					&scim.Error{
+						Status: http.StatusConflict,
+						Type:   "invalidValue",
+						Detail: "No operation makes " + b.open(o) + ".",
+					},
+				), left-1
 			}
 		}
 	}

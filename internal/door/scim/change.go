@@ -11,7 +11,8 @@ import (
 	"fachwerk/internal/exchange/scim"
 )
 
-// create makes a person or group of what was sent. A person whom the directory had deleted and who is the same by external id or user name is brought back.
+// create makes a person or group of what was sent. A person whom the directory had deleted and who is the same by
+// external id or user name is brought back.
 func create(f *directory.Feed, k kind, sent scim.Resource) (id string, err error) {
 	if k.Type == scim.Groups {
 		return putGroup(f, sent, &model.Group{})
@@ -73,7 +74,10 @@ func put(f *directory.Feed, o model.Object, r scim.Resource) error {
 func current(f *directory.Feed, k kind, id, ifMatch string) (model.Object, error) {
 	o, err := there(f, k.of[0], id)
 	if err == nil && ifMatch != "" && !listedIn(ifMatch, version(f, o)) {
-		return nil, &scim.Error{Status: http.StatusPreconditionFailed, Detail: "It has changed since you read it: read it again."}
+		return nil, &scim.Error{
+			Status: http.StatusPreconditionFailed,
+			Detail: "It has changed since you read it: read it again.",
+		}
 	}
 	return o, err
 }
@@ -150,7 +154,12 @@ func (s *server) replace(k kind) http.HandlerFunc {
 			fail(w, r, err)
 			return
 		}
-		s.changed(w, r, k, func(f *directory.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) })
+		s.changed(
+			w,
+			r,
+			k,
+			func(f *directory.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) },
+		)
 	}
 }
 
@@ -161,7 +170,12 @@ func (s *server) patch(k kind) http.HandlerFunc {
 			fail(w, r, err)
 			return
 		}
-		s.changed(w, r, k, func(f *directory.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) })
+		s.changed(
+			w,
+			r,
+			k,
+			func(f *directory.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) },
+		)
 	}
 }
 

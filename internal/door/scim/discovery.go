@@ -29,13 +29,22 @@ func (s *server) discovery(r chi.Router) {
 			"changePassword": can(false),
 			"sort":           can(true),
 			"etag":           can(true),
-			"authenticationSchemes": []any{map[string]any{"type": "oauthbearertoken", "name": "Bearer token", "primary": true,
-				"description": "A token that an operator made with: fachwerk token --for scim", "specUri": "https://www.rfc-editor.org/info/rfc6750"}},
+			"authenticationSchemes": []any{
+				map[string]any{"type": "oauthbearertoken", "name": "Bearer token", "primary": true,
+					"description": "A token that an operator made with: fachwerk token --for scim", "specUri": "https://www.rfc-editor.org/info/rfc6750"},
+			},
 			"meta": meta(r, "ServiceProviderConfig", "/ServiceProviderConfig"),
 		})
 	})
 	shown := func(r *http.Request, k kind) map[string]any {
-		m := map[string]any{"schemas": []string{"urn:ietf:params:scim:schemas:core:2.0:ResourceType"}, "id": k.Name, "name": k.Name, "endpoint": k.Endpoint, "schema": k.Schema(), "meta": meta(r, "ResourceType", "/ResourceTypes/"+k.Name)}
+		m := map[string]any{
+			"schemas":  []string{"urn:ietf:params:scim:schemas:core:2.0:ResourceType"},
+			"id":       k.Name,
+			"name":     k.Name,
+			"endpoint": k.Endpoint,
+			"schema":   k.Schema(),
+			"meta":     meta(r, "ResourceType", "/ResourceTypes/"+k.Name),
+		}
 		if x := k.Extension(); x != "" {
 			m["schemaExtensions"] = []any{map[string]any{"schema": x, "required": false}}
 		}
@@ -47,9 +56,19 @@ func (s *server) discovery(r chi.Router) {
 		Schemas []string          `json:"schemas"`
 		Meta    map[string]string `json:"meta"`
 	}
-	each(r, "/Schemas", scim.Schemas(), func(s scim.Schema) string { return s.ID }, func(r *http.Request, s scim.Schema) described {
-		return described{s, []string{"urn:ietf:params:scim:schemas:core:2.0:Schema"}, meta(r, "Schema", "/Schemas/"+s.ID)}
-	})
+	each(
+		r,
+		"/Schemas",
+		scim.Schemas(),
+		func(s scim.Schema) string { return s.ID },
+		func(r *http.Request, s scim.Schema) described {
+			return described{
+				s,
+				[]string{"urn:ietf:params:scim:schemas:core:2.0:Schema"},
+				meta(r, "Schema", "/Schemas/"+s.ID),
+			}
+		},
+	)
 }
 
 // each answers with all things of a kind, and with each alone. They cannot be filtered (RFC 7644 §4).
@@ -81,7 +100,13 @@ func listed[T any](page []T, total, start int) map[string]any {
 	if page == nil {
 		page = []T{}
 	}
-	return map[string]any{"schemas": []string{scim.ListSchema}, "totalResults": total, "startIndex": start, "itemsPerPage": len(page), "Resources": page}
+	return map[string]any{
+		"schemas":      []string{scim.ListSchema},
+		"totalResults": total,
+		"startIndex":   start,
+		"itemsPerPage": len(page),
+		"Resources":    page,
+	}
 }
 
 // base is where the server is reached.

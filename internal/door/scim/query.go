@@ -74,7 +74,15 @@ func fromURL(r *http.Request) (q query, err error) {
 		}
 		return &n
 	}
-	q = query{Only: list("attributes"), Without: list("excludedAttributes"), Filter: in.Get("filter"), SortBy: in.Get("sortBy"), Order: in.Get("sortOrder"), Start: number("startIndex"), Count: number("count")}
+	q = query{
+		Only:    list("attributes"),
+		Without: list("excludedAttributes"),
+		Filter:  in.Get("filter"),
+		SortBy:  in.Get("sortBy"),
+		Order:   in.Get("sortOrder"),
+		Start:   number("startIndex"),
+		Count:   number("count"),
+	}
 	return q, err
 }
 
@@ -172,9 +180,16 @@ func (v viewer) view(o model.Object, spans map[string]store.Span) scim.Resource 
 			}
 		}
 	}
-	meta := map[string]any{"resourceType": t.Name, "location": v.base + t.Endpoint + "/" + o.Ident(), "version": version(v, o)}
+	meta := map[string]any{
+		"resourceType": t.Name,
+		"location":     v.base + t.Endpoint + "/" + o.Ident(),
+		"version":      version(v, o),
+	}
 	if s, ok := spans[o.Ident()]; ok {
-		meta["created"], meta["lastModified"] = s.First.UTC().Format(time.RFC3339Nano), s.Last.UTC().Format(time.RFC3339Nano)
+		meta["created"], meta["lastModified"] = s.First.UTC().
+			Format(time.RFC3339Nano),
+			s.Last.UTC().
+				Format(time.RFC3339Nano)
 	}
 	r["meta"] = meta
 	return r
@@ -192,7 +207,10 @@ func (v viewer) groups(r scim.Resource, u *model.User) {
 		if in.Direct {
 			how = "direct"
 		}
-		list = append(list, map[string]any{"value": g.ID, "$ref": v.base + "/Groups/" + g.ID, "display": g.Name, "type": how})
+		list = append(
+			list,
+			map[string]any{"value": g.ID, "$ref": v.base + "/Groups/" + g.ID, "display": g.Name, "type": how},
+		)
 	}
 	if list != nil {
 		r["groups"] = list
@@ -363,7 +381,8 @@ func objects(d *model.Design, kind model.Kind) func(yield func(model.Object) boo
 	}
 }
 
-// narrow gives a quick test that whatever a filter matches passes: directories ask for one name or id before most of what they do.
+// narrow gives a quick test that whatever a filter matches passes: directories ask for one name or id before most
+// of what they do.
 func narrow(f *filter.Filter) func(o model.Object) bool {
 	name, value, ok := f.Single()
 	if !ok {
@@ -434,7 +453,8 @@ func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *direc
 	reply(w, status, k.Choose(v.view(o, spans), v.choice))
 }
 
-// listedIn tells whether a header names a version, or any (RFC 9110 §13.1). Versions are compared weakly: they tell whether a resource says the same.
+// listedIn tells whether a header names a version, or any (RFC 9110 §13.1). Versions are compared weakly: they tell
+// whether a resource says the same.
 func listedIn(header, tag string) bool {
 	opaque := func(s string) string { return strings.TrimPrefix(strings.TrimSpace(s), "W/") }
 	for one := range strings.SplitSeq(header, ",") {

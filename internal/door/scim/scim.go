@@ -1,5 +1,5 @@
-// Package scim is the door for directories: a SCIM 2.0 server (RFC 7644) over the people and groups of the design. Every request that changes something is one
-// revision, by the name of the token that was shown.
+// Package scim is the door for directories: a SCIM 2.0 server (RFC 7644) over the people and groups of the design.
+// Every request that changes something is one revision, by the name of the token that was shown.
 package scim
 
 import (
@@ -36,7 +36,14 @@ func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
 			fail(w, r, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})
 		})
 		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-			fail(w, r, &scim.Error{Status: http.StatusMethodNotAllowed, Detail: r.Method + " is not understood at " + r.URL.Path + "."})
+			fail(
+				w,
+				r,
+				&scim.Error{
+					Status: http.StatusMethodNotAllowed,
+					Detail: r.Method + " is not understood at " + r.URL.Path + ".",
+				},
+			)
 		})
 		r.Use(s.programsOnly)
 		s.discovery(r)
@@ -53,7 +60,14 @@ func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
 		r.Post("/.search", s.search(anything))
 		r.Post("/Bulk", s.bulk)
 		me := func(w http.ResponseWriter, r *http.Request) {
-			fail(w, r, &scim.Error{Status: http.StatusNotImplemented, Detail: "A token for directories stands for no person, so there is no /Me."})
+			fail(
+				w,
+				r,
+				&scim.Error{
+					Status: http.StatusNotImplemented,
+					Detail: "A token for directories stands for no person, so there is no /Me.",
+				},
+			)
 		}
 		r.HandleFunc("/Me", me)
 		r.HandleFunc("/Me/*", me)
@@ -65,11 +79,26 @@ func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if _, ok := s.token(r); !ok {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk scim"`)
-			fail(w, r, &scim.Error{Status: http.StatusUnauthorized, Detail: "Show a bearer token made with: fachwerk token --for scim"})
+			fail(
+				w,
+				r,
+				&scim.Error{
+					Status: http.StatusUnauthorized,
+					Detail: "Show a bearer token made with: fachwerk token --for scim",
+				},
+			)
 			return
 		}
-		if kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); r.ContentLength != 0 && (err != nil || kind != "application/scim+json" && kind != "application/json") {
-			fail(w, r, &scim.Error{Status: http.StatusUnsupportedMediaType, Detail: "Send application/scim+json or application/json."})
+		if kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); r.ContentLength != 0 &&
+			(err != nil || kind != "application/scim+json" && kind != "application/json") {
+			fail(
+				w,
+				r,
+				&scim.Error{
+					Status: http.StatusUnsupportedMediaType,
+					Detail: "Send application/scim+json or application/json.",
+				},
+			)
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -92,7 +121,10 @@ func body(r *http.Request) ([]byte, error) {
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):
-		return nil, &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: "The request is larger than " + strconv.FormatInt(large.Limit, 10) + " bytes."}
+		return nil, &scim.Error{
+			Status: http.StatusRequestEntityTooLarge,
+			Detail: "The request is larger than " + strconv.FormatInt(large.Limit, 10) + " bytes.",
+		}
 	case err != nil:
 		return nil, scim.Bad("invalidSyntax", "the request ended early: %s", err)
 	}
@@ -101,7 +133,11 @@ func body(r *http.Request) ([]byte, error) {
 
 // statusOf is how a desk's refusal is told to a directory.
 func statusOf(e *desk.Error) *scim.Error {
-	out := &scim.Error{Status: http.StatusBadRequest, Type: "invalidValue", Detail: strings.Join(append([]string{e.Message}, e.Problems...), " ")}
+	out := &scim.Error{
+		Status: http.StatusBadRequest,
+		Type:   "invalidValue",
+		Detail: strings.Join(append([]string{e.Message}, e.Problems...), " "),
+	}
 	switch e.Cause {
 	case desk.NotFound:
 		out.Status, out.Type = http.StatusNotFound, ""

@@ -104,7 +104,10 @@ func (d *directory) do(method, path, body string, headers ...string) got {
 }
 
 func user(name string, more ...string) string {
-	return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"` + name + `"` + strings.Join(append([]string{""}, more...), ",") + `}`
+	return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"` + name + `"` + strings.Join(
+		append([]string{""}, more...),
+		",",
+	) + `}`
 }
 
 func patch(ops string) string {
@@ -118,7 +121,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	if made.header.Get("Location") != d.url+"/Users/aino.brisk" || made.header.Get("ETag") != made.at("meta/version") {
 		t.Errorf("the header is %v", made.header)
 	}
-	if at, err := time.Parse(time.RFC3339, made.at("meta/created").(string)); err != nil || time.Since(at) > time.Minute {
+	if at, err := time.Parse(time.RFC3339, made.at("meta/created").(string)); err != nil ||
+		time.Since(at) > time.Minute {
 		t.Errorf("it was made at %v", made.at("meta/created"))
 	}
 	u, _ := d.desk.Design().Users.Find("aino.brisk")
@@ -127,7 +131,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	}
 	d.do("POST", "/Users", user("AINO.BRISK")).is(409, "scimType", "uniqueness", "status", "409")
 	d.do("POST", "/Users", user("other", `"externalId":"hx-1"`)).is(409, "scimType", "uniqueness")
-	d.do("POST", "/Users", user("other", `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"nobody"}}`)).is(400, "scimType", "invalidValue")
+	d.do("POST", "/Users", user("other", `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"nobody"}}`)).
+		is(400, "scimType", "invalidValue")
 	d.do("POST", "/Users", `{"userName":`).is(400, "scimType", "invalidSyntax")
 	d.do("POST", "/Users", `{"displayName":"x"}`).is(400, "scimType", "invalidValue")
 
@@ -136,7 +141,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	if r := d.do("GET", "/Users/aino.brisk", "", "If-None-Match", tag); r.status != 304 || r.header.Get("ETag") != tag {
 		t.Errorf("what is known is answered %d %v", r.status, r.header)
 	}
-	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"}`), "If-Match", `W/"0"`).is(412)
+	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"}`), "If-Match", `W/"0"`).
+		is(412)
 	changed := d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"},{"op":"add","path":"emails[type eq \"work\"].value","value":"aino@skerryhaven.example"}`), "If-Match", tag).
 		is(200, "displayName", "Aino Brace", "name/formatted", "Aino Brace", "emails/0/value", "aino@skerryhaven.example", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/department", "Gates")
 	if changed.header.Get("ETag") == tag {
@@ -145,9 +151,12 @@ func TestPeopleOverSCIM(t *testing.T) {
 	d.do("GET", "/Users/aino.brisk", "", "If-None-Match", tag).is(200)
 	d.do("PUT", "/Users/aino.brisk", user("aino.brisk"), "If-Match", tag).is(412)
 	d.do("DELETE", "/Users/aino.brisk", "", "If-Match", tag).is(412)
-	d.do("PUT", "/Users/aino.brisk", user("aino.brace", `"displayName":"A. Brace"`), "If-Match", "*").is(200, "id", "aino.brisk", "userName", "aino.brace", "displayName", "A. Brace", "externalId", nil, "emails", nil, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", nil, "active", true)
-	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"id","value":"x"}`)).is(400, "scimType", "mutability")
-	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"remove","path":"emails[type eq \"fax\"]"}`)).is(400, "scimType", "noTarget")
+	d.do("PUT", "/Users/aino.brisk", user("aino.brace", `"displayName":"A. Brace"`), "If-Match", "*").
+		is(200, "id", "aino.brisk", "userName", "aino.brace", "displayName", "A. Brace", "externalId", nil, "emails", nil, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", nil, "active", true)
+	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"id","value":"x"}`)).
+		is(400, "scimType", "mutability")
+	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"remove","path":"emails[type eq \"fax\"]"}`)).
+		is(400, "scimType", "noTarget")
 	d.do("PATCH", "/Users/nobody", patch(`{"op":"add","path":"title","value":"x"}`)).is(404)
 	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","value":{"active":false}}`)).is(200, "active", false)
 	if d.desk.Live("aino.brisk") {
@@ -164,7 +173,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	if u, _ := d.desk.Design().Users.Find("aino.brisk"); u == nil || u.State != "deactivated" {
 		t.Errorf("deleted by the directory: %+v", u)
 	}
-	d.do("POST", "/Users", user("aino.brace", `"title":"Clerk"`)).is(201, "id", "aino.brisk", "title", "Clerk", "active", true)
+	d.do("POST", "/Users", user("aino.brace", `"title":"Clerk"`)).
+		is(201, "id", "aino.brisk", "title", "Clerk", "active", true)
 }
 
 func TestGroupsOverSCIM(t *testing.T) {
@@ -175,16 +185,24 @@ func TestGroupsOverSCIM(t *testing.T) {
 	group := func(name, members string) string {
 		return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"` + name + `","externalId":"x-` + name + `","members":[` + members + `]}`
 	}
-	d.do("POST", "/Groups", group("Crew", `{"value":"ann"},{"value":"bo"}`)).is(201, "id", "crew", "members/0/value", "ann", "members/0/display", "ann", "members/0/$ref", d.url+"/Users/ann", "members/1/type", "User")
-	d.do("POST", "/Groups", group("All", `{"value":"crew","type":"Group"},{"value":"cy"}`)).is(201, "members/1/$ref", d.url+"/Groups/crew")
+	d.do("POST", "/Groups", group("Crew", `{"value":"ann"},{"value":"bo"}`)).
+		is(201, "id", "crew", "members/0/value", "ann", "members/0/display", "ann", "members/0/$ref", d.url+"/Users/ann", "members/1/type", "User")
+	d.do("POST", "/Groups", group("All", `{"value":"crew","type":"Group"},{"value":"cy"}`)).
+		is(201, "members/1/$ref", d.url+"/Groups/crew")
 	d.do("POST", "/Groups", group("Crew", ``)).is(409, "scimType", "uniqueness")
 	d.do("POST", "/Groups", group("Bad", `{"value":"nobody"}`)).is(400, "scimType", "invalidValue")
-	d.do("PATCH", "/Groups/crew", patch(`{"op":"add","path":"members","value":[{"value":"all","type":"Group"}]}`)).is(400, "scimType", "invalidValue") // a cycle
-	d.do("GET", "/Users/ann", "").is(200, "groups/0/value", "crew", "groups/0/type", "direct", "groups/1/value", "all", "groups/1/type", "indirect")
+	d.do("PATCH", "/Groups/crew", patch(`{"op":"add","path":"members","value":[{"value":"all","type":"Group"}]}`)).
+		is(400, "scimType", "invalidValue")
+		// a cycle
+	d.do("GET", "/Users/ann", "").
+		is(200, "groups/0/value", "crew", "groups/0/type", "direct", "groups/1/value", "all", "groups/1/type", "indirect")
 	d.do("GET", "/Users/ann?excludedAttributes=groups", "").is(200, "groups", nil, "userName", "ann")
-	d.do("PATCH", "/Groups/crew", patch(`{"op":"remove","path":"members[value eq \"ann\"]"},{"op":"replace","path":"displayName","value":"The crew"}`)).is(200, "members/0/value", "bo", "members/1", nil, "displayName", "The crew", "id", "crew")
-	d.do("GET", "/Groups?excludedAttributes=members", "").is(200, "totalResults", 2, "Resources/1/members", nil, "Resources/1/displayName", "The crew")
-	d.do("GET", "/Groups?filter="+url.QueryEscape(`members.value eq "cy"`), "").is(200, "totalResults", 1, "Resources/0/id", "all")
+	d.do("PATCH", "/Groups/crew", patch(`{"op":"remove","path":"members[value eq \"ann\"]"},{"op":"replace","path":"displayName","value":"The crew"}`)).
+		is(200, "members/0/value", "bo", "members/1", nil, "displayName", "The crew", "id", "crew")
+	d.do("GET", "/Groups?excludedAttributes=members", "").
+		is(200, "totalResults", 2, "Resources/1/members", nil, "Resources/1/displayName", "The crew")
+	d.do("GET", "/Groups?filter="+url.QueryEscape(`members.value eq "cy"`), "").
+		is(200, "totalResults", 1, "Resources/0/id", "all")
 	d.do("GET", "/Users?filter="+url.QueryEscape(`groups.value eq "all"`), "").is(200, "totalResults", 2)
 	d.do("PUT", "/Groups/crew", group("Crew", `{"value":"cy"}`)).is(200, "members/0/value", "cy", "members/1", nil)
 	// A group goes with what was given to it, and out of the groups that it was in.
@@ -196,7 +214,8 @@ func TestGroupsOverSCIM(t *testing.T) {
 func TestQueriesOverSCIM(t *testing.T) {
 	d := begin(t)
 	for i := range 7 {
-		d.do("POST", "/Users", user(fmt.Sprintf("p%d", i), fmt.Sprintf(`"externalId":"X%d"`, i), fmt.Sprintf(`"title":"%c"`, 'G'-i), fmt.Sprintf(`"name":{"familyName":"F%d"}`, i%3), fmt.Sprintf(`"emails":[{"value":"p%d@skerryhaven.example","type":"work"}]`, i), fmt.Sprintf(`"active":%v`, i%2 == 0))).is(201)
+		d.do("POST", "/Users", user(fmt.Sprintf("p%d", i), fmt.Sprintf(`"externalId":"X%d"`, i), fmt.Sprintf(`"title":"%c"`, 'G'-i), fmt.Sprintf(`"name":{"familyName":"F%d"}`, i%3), fmt.Sprintf(`"emails":[{"value":"p%d@skerryhaven.example","type":"work"}]`, i), fmt.Sprintf(`"active":%v`, i%2 == 0))).
+			is(201)
 	}
 	d.do("POST", "/Groups", `{"displayName":"Crew"}`).is(201)
 	for filter, want := range map[string]int{
@@ -209,18 +228,24 @@ func TestQueriesOverSCIM(t *testing.T) {
 	for _, filter := range []string{`ghost eq "x"`, `userName`, `userName eq`, `((`, `emails[type eq "x"`} {
 		d.do("GET", "/Users?filter="+url.QueryEscape(filter), "").is(400, "scimType", "invalidFilter")
 	}
-	d.do("GET", "/Users?sortBy=title&count=2", "").is(200, "totalResults", 8, "itemsPerPage", 2, "startIndex", 1, "Resources/0/userName", "p6", "Resources/1/userName", "p5")
-	d.do("GET", "/Users?sortBy=title&sortOrder=descending&startIndex=2&count=1", "").is(200, "itemsPerPage", 1, "startIndex", 2, "Resources/0/userName", "p0", "Resources/1", nil)
-	d.do("GET", "/Users?startIndex=-3&count=0", "").is(200, "totalResults", 8, "itemsPerPage", 0, "startIndex", 1, "Resources/0", nil)
+	d.do("GET", "/Users?sortBy=title&count=2", "").
+		is(200, "totalResults", 8, "itemsPerPage", 2, "startIndex", 1, "Resources/0/userName", "p6", "Resources/1/userName", "p5")
+	d.do("GET", "/Users?sortBy=title&sortOrder=descending&startIndex=2&count=1", "").
+		is(200, "itemsPerPage", 1, "startIndex", 2, "Resources/0/userName", "p0", "Resources/1", nil)
+	d.do("GET", "/Users?startIndex=-3&count=0", "").
+		is(200, "totalResults", 8, "itemsPerPage", 0, "startIndex", 1, "Resources/0", nil)
 	d.do("GET", "/Users?startIndex=99", "").is(200, "totalResults", 8, "itemsPerPage", 0)
 	d.do("GET", "/Users?count=-1", "").is(200, "itemsPerPage", 0)
 	d.do("GET", "/Users?count=x", "").is(400, "scimType", "invalidValue")
 	d.do("GET", "/Users?sortBy=ghost", "").is(400, "scimType", "invalidPath")
 	d.do("GET", "/Users?sortBy=title&sortOrder=up", "").is(400, "scimType", "invalidValue")
-	d.do("GET", "/Users/p1?attributes=title,emails.value", "").is(200, "id", "p1", "title", "F", "emails/0/value", "p1@skerryhaven.example", "emails/0/type", nil, "userName", nil, "meta", nil)
-	d.do("POST", "/Users/.search", `{"schemas":["urn:ietf:params:scim:api:messages:2.0:SearchRequest"],"filter":"title gt \"E\"","sortBy":"title","attributes":["userName"],"count":10}`).is(200, "totalResults", 2, "Resources/0/userName", "p1", "Resources/0/title", nil)
+	d.do("GET", "/Users/p1?attributes=title,emails.value", "").
+		is(200, "id", "p1", "title", "F", "emails/0/value", "p1@skerryhaven.example", "emails/0/type", nil, "userName", nil, "meta", nil)
+	d.do("POST", "/Users/.search", `{"schemas":["urn:ietf:params:scim:api:messages:2.0:SearchRequest"],"filter":"title gt \"E\"","sortBy":"title","attributes":["userName"],"count":10}`).
+		is(200, "totalResults", 2, "Resources/0/userName", "p1", "Resources/0/title", nil)
 	d.do("POST", "/.search", `{"filter":"displayName eq \"crew\" or userName eq \"p1\""}`).is(200, "totalResults", 2)
-	d.do("GET", "/?filter="+url.QueryEscape(`meta.resourceType eq "Group"`), "").is(200, "totalResults", 1, "Resources/0/displayName", "Crew")
+	d.do("GET", "/?filter="+url.QueryEscape(`meta.resourceType eq "Group"`), "").
+		is(200, "totalResults", 1, "Resources/0/displayName", "Crew")
 	d.do("POST", "/Groups/.search", `{"filter":`).is(400, "scimType", "invalidSyntax")
 }
 
@@ -228,40 +253,78 @@ func TestBulk(t *testing.T) {
 	d := begin(t)
 	before := d.desk.Revision()
 	bulk := func(fail int, ops string) got {
-		return d.do("POST", "/Bulk", fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:api:messages:2.0:BulkRequest"],"failOnErrors":%d,"Operations":[%s]}`, fail, ops))
+		return d.do(
+			"POST",
+			"/Bulk",
+			fmt.Sprintf(
+				`{"schemas":["urn:ietf:params:scim:api:messages:2.0:BulkRequest"],"failOnErrors":%d,"Operations":[%s]}`,
+				fail,
+				ops,
+			),
+		)
 	}
 	// The group comes first, and mentions who comes after.
-	bulk(0, `{"method":"POST","path":"/Groups","bulkId":"g","data":{"displayName":"Crew","members":[{"value":"bulkId:a"},{"value":"bulkId:b"}]}},
-		{"method":"POST","path":"/Users","bulkId":"a","data":`+user("ann")+`},
-		{"method":"POST","path":"/Users","bulkId":"b","data":`+user("bo", `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"bulkId:a"}}`)+`},
-		{"method":"PATCH","path":"/Users/bulkId:a","data":`+patch(`{"op":"add","path":"title","value":"Lead"}`)+`},
-		{"method":"POST","path":"/Users","bulkId":"c","data":`+user("ann")+`},
+	bulk(
+		0,
+		`{"method":"POST","path":"/Groups","bulkId":"g","data":{"displayName":"Crew","members":[{"value":"bulkId:a"},{"value":"bulkId:b"}]}},
+		{"method":"POST","path":"/Users","bulkId":"a","data":`+user(
+			"ann",
+		)+`},
+		{"method":"POST","path":"/Users","bulkId":"b","data":`+user(
+			"bo",
+			`"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"bulkId:a"}}`,
+		)+`},
+		{"method":"PATCH","path":"/Users/bulkId:a","data":`+patch(
+			`{"op":"add","path":"title","value":"Lead"}`,
+		)+`},
+		{"method":"POST","path":"/Users","bulkId":"c","data":`+user(
+			"ann",
+		)+`},
 		{"method":"DELETE","path":"/Users/nobody"},
-		{"method":"POST","path":"/Groups","bulkId":"h","data":{"displayName":"Never","members":[{"value":"bulkId:zz"}]}}`).
+		{"method":"POST","path":"/Groups","bulkId":"h","data":{"displayName":"Never","members":[{"value":"bulkId:zz"}]}}`,
+	).
 		is(200, "Operations/0/status", "201", "Operations/0/location", d.url+"/Groups/crew", "Operations/0/bulkId", "g", "Operations/1/status", "201", "Operations/3/status", "200", "Operations/4/status", "409", "Operations/4/response/scimType", "uniqueness", "Operations/5/status", "404", "Operations/6/status", "409")
 	if after := d.desk.Revision(); after != before+1 {
 		t.Errorf("one request is %d revisions", after-before)
 	}
 	d.do("GET", "/Groups/crew", "").is(200, "members/0/value", "ann", "members/1/value", "bo")
 	d.do("GET", "/Users/ann", "").is(200, "title", "Lead")
-	d.do("GET", "/Users/bo", "").is(200, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/manager/value", "ann")
-	g := bulk(1, `{"method":"POST","path":"/Users","bulkId":"x","data":{}},{"method":"POST","path":"/Users","bulkId":"y","data":`+user("yes")+`}`).is(200, "Operations/0/status", "400", "Operations/1", nil)
+	d.do("GET", "/Users/bo", "").
+		is(200, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/manager/value", "ann")
+	g := bulk(
+		1,
+		`{"method":"POST","path":"/Users","bulkId":"x","data":{}},{"method":"POST","path":"/Users","bulkId":"y","data":`+user(
+			"yes",
+		)+`}`,
+	).is(200, "Operations/0/status", "400", "Operations/1", nil)
 	if g.at("Operations/0/response/schemas/0") != "urn:ietf:params:scim:api:messages:2.0:Error" {
 		t.Errorf("the error is %v", g.body)
 	}
-	bulk(0, `{"method":"PUT","path":"/Users/ann","version":"W/\"0\"","data":`+user("ann")+`},{"method":"GET","path":"/Users/ann"},{"method":"POST","path":"/Users/ann","bulkId":"q","data":{}},{"method":"POST","path":"/Ships","bulkId":"q"},{"method":"POST","path":"/Users","data":`+user("no")+`}`).
+	bulk(
+		0,
+		`{"method":"PUT","path":"/Users/ann","version":"W/\"0\"","data":`+user(
+			"ann",
+		)+`},{"method":"GET","path":"/Users/ann"},{"method":"POST","path":"/Users/ann","bulkId":"q","data":{}},{"method":"POST","path":"/Ships","bulkId":"q"},{"method":"POST","path":"/Users","data":`+user(
+			"no",
+		)+`}`,
+	).
 		is(200, "Operations/0/status", "412", "Operations/1/status", "400", "Operations/2/status", "400", "Operations/3/status", "400", "Operations/4/status", "400")
-	d.do("POST", "/Bulk", `{"Operations":[`+strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+`{"method":"DELETE","path":"/Users/x"}]}`).is(413)
+	d.do("POST", "/Bulk", `{"Operations":[`+strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+`{"method":"DELETE","path":"/Users/x"}]}`).
+		is(413)
 	d.do("POST", "/Bulk", `{"Operations":7}`).is(400, "scimType", "invalidSyntax")
 }
 
 func TestWhatTheServerTellsOfItself(t *testing.T) {
 	d := begin(t)
-	d.do("GET", "/ServiceProviderConfig", "").is(200, "patch/supported", true, "bulk/supported", true, "bulk/maxOperations", 1000, "filter/maxResults", 1000, "sort/supported", true, "etag/supported", true, "changePassword/supported", false, "authenticationSchemes/0/type", "oauthbearertoken")
-	d.do("GET", "/ResourceTypes", "").is(200, "totalResults", 2, "Resources/0/endpoint", "/Users", "Resources/0/schemaExtensions/0/schema", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User")
+	d.do("GET", "/ServiceProviderConfig", "").
+		is(200, "patch/supported", true, "bulk/supported", true, "bulk/maxOperations", 1000, "filter/maxResults", 1000, "sort/supported", true, "etag/supported", true, "changePassword/supported", false, "authenticationSchemes/0/type", "oauthbearertoken")
+	d.do("GET", "/ResourceTypes", "").
+		is(200, "totalResults", 2, "Resources/0/endpoint", "/Users", "Resources/0/schemaExtensions/0/schema", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User")
 	d.do("GET", "/ResourceTypes/Group", "").is(200, "schema", "urn:ietf:params:scim:schemas:core:2.0:Group")
-	d.do("GET", "/Schemas", "").is(200, "totalResults", 3, "Resources/0/attributes/0/name", "userName", "Resources/0/attributes/0/required", true, "Resources/0/attributes/0/uniqueness", "server")
-	d.do("GET", "/Schemas/urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", "").is(200, "name", "Enterprise User")
+	d.do("GET", "/Schemas", "").
+		is(200, "totalResults", 3, "Resources/0/attributes/0/name", "userName", "Resources/0/attributes/0/required", true, "Resources/0/attributes/0/uniqueness", "server")
+	d.do("GET", "/Schemas/urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", "").
+		is(200, "name", "Enterprise User")
 	d.do("GET", "/Schemas/urn:x", "").is(404)
 	d.do("GET", "/Schemas?filter=id%20pr", "").is(403)
 	d.do("GET", "/Me", "").is(501)
@@ -326,7 +389,9 @@ func TestManyAtOnce(t *testing.T) {
 	for i := range 20 {
 		wait.Go(func() {
 			name := fmt.Sprintf("m%d", i)
-			if r := d.do("POST", "/Users", user(name, fmt.Sprintf(`"title":"T%d"`, i))); r.status != 201 || r.body["id"] != name || r.body["title"] != fmt.Sprintf("T%d", i) {
+			if r := d.do("POST", "/Users", user(name, fmt.Sprintf(`"title":"T%d"`, i))); r.status != 201 ||
+				r.body["id"] != name ||
+				r.body["title"] != fmt.Sprintf("T%d", i) {
 				t.Errorf("%s is answered %d %v", name, r.status, r.body)
 			}
 			if !d.desk.Live(name) {

@@ -18,8 +18,8 @@ import (
 	"fachwerk/internal/store"
 )
 
-// BenchmarkFirstSync brings a directory of 10,000 people and 500 groups with 50,000 memberships in, over HTTP, one request each: by one client that waits for
-// each answer, and by eight side by side.
+// BenchmarkFirstSync brings a directory of 10,000 people and 500 groups with 50,000 memberships in, over HTTP, one
+// request each: by one client that waits for each answer, and by eight side by side.
 func BenchmarkFirstSync(b *testing.B) {
 	const people, teams, memberships = 10_000, 500, 50_000
 	for _, clients := range []int{1, 8} {
@@ -62,13 +62,29 @@ func BenchmarkFirstSync(b *testing.B) {
 					b.ReportMetric(float64(n)/time.Since(start).Seconds(), name+"/s")
 				}
 				stage("people", people, http.MethodPost, func(i int) (string, string) {
-					return "/Users", fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"p%d","externalId":"x%d","name":{"givenName":"Person","familyName":"No %d"},"active":true,"emails":[{"value":"p%d@skerryhaven.example","type":"work","primary":true}],"title":"Clerk"}`, i, i, i, i)
+					return "/Users", fmt.Sprintf(
+						`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"p%d","externalId":"x%d","name":{"givenName":"Person","familyName":"No %d"},"active":true,"emails":[{"value":"p%d@skerryhaven.example","type":"work","primary":true}],"title":"Clerk"}`,
+						i,
+						i,
+						i,
+						i,
+					)
 				})
 				stage("groups", teams, http.MethodPost, func(i int) (string, string) {
-					return "/Groups", fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"g%d","externalId":"y%d"}`, i, i)
+					return "/Groups", fmt.Sprintf(
+						`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"g%d","externalId":"y%d"}`,
+						i,
+						i,
+					)
 				})
 				stage("memberships", memberships, http.MethodPatch, func(i int) (string, string) {
-					return fmt.Sprintf("/Groups/g%d", i%teams), fmt.Sprintf(`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[{"op":"add","path":"members","value":[{"value":"p%d"}]}]}`, i*7%people)
+					return fmt.Sprintf(
+							"/Groups/g%d",
+							i%teams,
+						), fmt.Sprintf(
+							`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[{"op":"add","path":"members","value":[{"value":"p%d"}]}]}`,
+							i*7%people,
+						)
 				})
 				b.ReportMetric((people+teams+memberships)/time.Since(began).Seconds(), "requests/s")
 			}

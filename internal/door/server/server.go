@@ -23,8 +23,8 @@ const Version = "0.1.0"
 // maxBody bounds what any request may send, in bytes, but for files that are brought in.
 const maxBody = 8 << 20
 
-// New makes the handler for everything: the application, its API, the decision API, and that for directories. It also gives the application's API, for its
-// description.
+// New makes the handler for everything: the application, its API, the decision API, and that for directories. It
+// also gives the application's API, for its description.
 func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, inner.Guard, bounded, middleware.Compress(5))
@@ -38,7 +38,11 @@ func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 	r.HandleFunc("/api/*", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)
-		_, _ = w.Write([]byte(`{"title":"Not Found","status":404,"detail":"The API has no such address; /api/openapi.json lists them all."}`))
+		_, _ = w.Write(
+			[]byte(
+				`{"title":"Not Found","status":404,"detail":"The API has no such address; /api/openapi.json lists them all."}`,
+			),
+		)
 	})
 	r.NotFound(web.Handler(files).ServeHTTP)
 	return r, a
@@ -47,7 +51,13 @@ func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
 // bounded keeps requests from being larger than they may be.
 func bounded(next http.Handler) http.Handler {
 	most := func(bytes int64) http.Handler { return middleware.RequestSize(bytes)(next) }
-	usual, larger := most(maxBody), map[string]http.Handler{"/api/imports": most(api.MaxImport), "/api/upgrades": most(api.MaxCatalogue), "/api/draft/upgrade": most(api.MaxCatalogue)}
+	usual, larger := most(
+		maxBody,
+	), map[string]http.Handler{
+		"/api/imports":       most(api.MaxImport),
+		"/api/upgrades":      most(api.MaxCatalogue),
+		"/api/draft/upgrade": most(api.MaxCatalogue),
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if h := larger[r.URL.Path]; h != nil && r.Method == http.MethodPost {
 			h.ServeHTTP(w, r)

@@ -20,7 +20,11 @@ import (
 
 var page = "<!doctype html><title>Fachwerk</title>" + strings.Repeat(" ", 2000)
 
-var frontEnd = fstest.MapFS{"index.html": {Data: []byte(page)}, "mark.svg": {Data: []byte("<svg/>")}, "assets/index-a1.js": {Data: []byte("void 0")}}
+var frontEnd = fstest.MapFS{
+	"index.html":         {Data: []byte(page)},
+	"mark.svg":           {Data: []byte("<svg/>")},
+	"assets/index-a1.js": {Data: []byte("void 0")},
+}
 
 // house is a server with the desk behind it.
 type house struct {
@@ -31,7 +35,14 @@ type house struct {
 // made makes an owner of an empty house, and a token by which a program acts as them.
 func made(t *testing.T, h house) string {
 	t.Helper()
-	design := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Outer Skerry"}, Users: model.Table[*model.User]{{ID: "ada", UserName: "ada", DisplayName: "Ada", State: model.UserActive, Source: model.Local}}})
+	design := model.Build(
+		&model.Design{
+			Organisation: &model.Organisation{Name: "Outer Skerry"},
+			Users: model.Table[*model.User]{
+				{ID: "ada", UserName: "ada", DisplayName: "Ada", State: model.UserActive, Source: model.Local},
+			},
+		},
+	)
 	if err := h.desk.Load(design, false, "a beginning"); err != nil {
 		t.Fatal(err)
 	}
@@ -89,7 +100,8 @@ func ask(t *testing.T, method, address string, body io.Reader, header ...string)
 	return answer, string(data)
 }
 
-// Every path leads to one door: to the API, the decisions, the directories' one, a file of the front end, or else its page, which reads the path itself.
+// Every path leads to one door: to the API, the decisions, the directories' one, a file of the front end, or else
+// its page, which reads the path itself.
 func TestDoors(t *testing.T) {
 	web := serve(t, frontEnd)
 	for _, c := range []struct {
@@ -116,8 +128,16 @@ func TestDoors(t *testing.T) {
 		{"GET", "/scim/v2/Ghosts", 401, "application/scim+json", ""},
 	} {
 		answer, body := ask(t, c.method, web.URL+c.path, nil)
-		if answer.StatusCode != c.status || c.kind != "" && answer.Header.Get("Content-Type") != c.kind || !strings.Contains(body, c.says) {
-			t.Errorf("%s %s is answered %s as %s: %.200q", c.method, c.path, answer.Status, answer.Header.Get("Content-Type"), body)
+		if answer.StatusCode != c.status || c.kind != "" && answer.Header.Get("Content-Type") != c.kind ||
+			!strings.Contains(body, c.says) {
+			t.Errorf(
+				"%s %s is answered %s as %s: %.200q",
+				c.method,
+				c.path,
+				answer.Status,
+				answer.Header.Get("Content-Type"),
+				body,
+			)
 		}
 	}
 	if answer, body := ask(t, "HEAD", web.URL+"/people", nil); answer.StatusCode != 200 || body != "" {
@@ -134,7 +154,10 @@ func TestHeadersOfTheFrontEnd(t *testing.T) {
 		if h.Get("Cache-Control") != cached {
 			t.Errorf("%s is cached by %q, want %q", path, h.Get("Cache-Control"), cached)
 		}
-		if policy := h.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'self'") || !strings.Contains(policy, "frame-ancestors 'none'") || h.Get("X-Content-Type-Options") != "nosniff" || h.Get("Referrer-Policy") != "same-origin" {
+		if policy := h.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'self'") ||
+			!strings.Contains(policy, "frame-ancestors 'none'") ||
+			h.Get("X-Content-Type-Options") != "nosniff" ||
+			h.Get("Referrer-Policy") != "same-origin" {
 			t.Errorf("%s comes with %v", path, h)
 		}
 	}
@@ -171,7 +194,8 @@ func TestTooMuch(t *testing.T) {
 
 func TestWithoutAFrontEnd(t *testing.T) {
 	web := serve(t, fstest.MapFS{})
-	if answer, body := ask(t, "GET", web.URL+"/", nil); answer.StatusCode != http.StatusNotFound || !strings.Contains(body, "make build") {
+	if answer, body := ask(t, "GET", web.URL+"/", nil); answer.StatusCode != http.StatusNotFound ||
+		!strings.Contains(body, "make build") {
 		t.Errorf("it is answered %s: %s", answer.Status, body)
 	}
 	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {

@@ -1,5 +1,5 @@
-// Package web serves the embedded front end. Every path that is no file of it gets the application's page, which reads the path
-// itself: a pasted link works.
+// Package web serves the embedded front end. Every path that is no file of it gets the application's page, which
+// reads the path itself: a pasted link works.
 package web
 
 import (

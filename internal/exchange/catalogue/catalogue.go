@@ -1,5 +1,5 @@
-// Package catalogue reads a version of a system's catalogue: as JSON, in the form that the model file has for a system and its supplied sets, or as a table with a row
-// for each permission.
+// Package catalogue reads a version of a system's catalogue: as JSON, in the form that the model file has for a
+// system and its supplied sets, or as a table with a row for each permission.
 package catalogue
 
 import (
@@ -19,7 +19,8 @@ import (
 	out "fachwerk/internal/exchange/table"
 )
 
-// Read reads a catalogue of the system with an id, in a version; what is empty is as the file has it. A table tells no version, and the system's id only in its keys.
+// Read reads a catalogue of the system with an id, in a version; what is empty is as the file has it. A table tells
+// no version, and the system's id only in its keys.
 func Read(name string, data []byte, id, version string) (*upgrade.Catalogue, error) {
 	var c *upgrade.Catalogue
 	var err error
@@ -72,7 +73,10 @@ func object(data []byte) (*upgrade.Catalogue, error) {
 		in.System = in.Systems[0]
 	}
 	if in.System == nil {
-		return nil, fmt.Errorf("expected one system, as “system” or as the only one of “systems”, not %d", len(in.Systems))
+		return nil, fmt.Errorf(
+			"expected one system, as “system” or as the only one of “systems”, not %d",
+			len(in.Systems),
+		)
 	}
 	o, err := model.Decode(model.KindSystem, in.System)
 	if err != nil {
@@ -101,8 +105,14 @@ func object(data []byte) (*upgrade.Catalogue, error) {
 
 // columns are what a table of permissions can have, by the words that head them.
 var columns = map[string][]string{
-	"key": {"key", "permission"}, "object": {"object", "entity"}, "action": {"action", "operation", "verb"}, "label": {"label", "name", "title"}, "description": {"description", "what it does"},
-	"module": {"module", "area"}, "class": {"class", "kind", "type"}, "risk": {"risk", "danger"}, "span": {"span", "scope"}, "implies": {"implies", "needs", "requires"}, "licence": {"licence", "license"},
+	"key": {
+		"key",
+		"permission",
+	}, "object": {"object", "entity"}, "action": {"action", "operation", "verb"}, "label": {"label", "name", "title"}, "description": {"description", "what it does"},
+	"module": {
+		"module",
+		"area",
+	}, "class": {"class", "kind", "type"}, "risk": {"risk", "danger"}, "span": {"span", "scope"}, "implies": {"implies", "needs", "requires"}, "licence": {"licence", "license"},
 	"sets": {"sets", "set", "permission sets", "supplied sets"}, "was": {"was", "renamed from", "old key"},
 }
 
@@ -116,7 +126,8 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 	at := map[string]int{}
 	for i, h := range file.Header {
 		for field, words := range columns {
-			if _, taken := at[field]; !taken && slices.ContainsFunc(words, func(w string) bool { return intake.Plain(w) == intake.Plain(h) }) {
+			if _, taken := at[field]; !taken &&
+				slices.ContainsFunc(words, func(w string) bool { return intake.Plain(w) == intake.Plain(h) }) {
 				at[field] = i
 			}
 		}
@@ -125,7 +136,10 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 	_, objects := at["object"]
 	_, actions := at["action"]
 	if !keys && !(objects && actions) {
-		return nil, fmt.Errorf("expected a column “key”, or “object” and “action”; the file has %s", strings.Join(file.Header, ", "))
+		return nil, fmt.Errorf(
+			"expected a column “key”, or “object” and “action”; the file has %s",
+			strings.Join(file.Header, ", "),
+		)
 	}
 	c := &upgrade.Catalogue{System: &model.System{ID: system}, Renames: map[string]string{}, Bare: true}
 	for _, field := range []string{"label", "description", "module", "class", "risk", "span", "implies", "licence"} {
@@ -147,7 +161,15 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 		fail := func(field, expected string) error {
 			return fmt.Errorf("line %d, %s: expected %s, not %q", file.Lines[n], field, expected, cell(field))
 		}
-		p := &model.Permission{Key: cell("key"), Label: cell("label"), Description: cell("description"), Module: cell("module"), Licence: cell("licence"), Class: model.Class(strings.ToLower(cell("class"))), Span: model.Span(strings.ToLower(cell("span")))}
+		p := &model.Permission{
+			Key:         cell("key"),
+			Label:       cell("label"),
+			Description: cell("description"),
+			Module:      cell("module"),
+			Licence:     cell("licence"),
+			Class:       model.Class(strings.ToLower(cell("class"))),
+			Span:        model.Span(strings.ToLower(cell("span"))),
+		}
 		if p.Key == "" && cell("object")+cell("action") == "" {
 			continue
 		}
@@ -163,7 +185,9 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 		p.Key = whole(p.Key)
 		of, _, _, ok := model.Parts(p.Key)
 		if !ok && c.System.ID == "" && cell("key") == "" {
-			return nil, errors.New("the table does not say of which system it is: choose the system, or write whole keys like system:object:action")
+			return nil, errors.New(
+				"the table does not say of which system it is: choose the system, or write whole keys like system:object:action",
+			)
 		}
 		if !ok {
 			return nil, fail("key", "a key like system:object:action")
@@ -173,7 +197,10 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 		}
 		for field, value := range map[string]string{"permission.class": string(p.Class), "permission.span": string(p.Span)} {
 			if value != "" && !slices.Contains(model.Values[field], value) {
-				return nil, fail(strings.TrimPrefix(field, "permission."), "one of "+strings.Join(model.Values[field], ", "))
+				return nil, fail(
+					strings.TrimPrefix(field, "permission."),
+					"one of "+strings.Join(model.Values[field], ", "),
+				)
 			}
 		}
 		if risk := strings.ToLower(cell("risk")); risk != "" {
@@ -214,9 +241,25 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 	return c, nil
 }
 
-// Template is a table to fill in, with an example: a permission that is only seen, one that cannot do without it, and one that has a new key.
+// Template is a table to fill in, with an example: a permission that is only seen, one that cannot do without it,
+// and one that has a new key.
 func Template() *out.Table {
-	t := &out.Table{Name: "catalogue", Columns: []out.Column{{Title: "key", Width: 30}, {Title: "label", Width: 26}, {Title: "description", Width: 44}, {Title: "module"}, {Title: "class", Width: 8}, {Title: "risk", Width: 10}, {Title: "span", Width: 14}, {Title: "implies", Width: 26}, {Title: "licence"}, {Title: "sets", Width: 30}, {Title: "was", Width: 26}}}
+	t := &out.Table{
+		Name: "catalogue",
+		Columns: []out.Column{
+			{Title: "key", Width: 30},
+			{Title: "label", Width: 26},
+			{Title: "description", Width: 44},
+			{Title: "module"},
+			{Title: "class", Width: 8},
+			{Title: "risk", Width: 10},
+			{Title: "span", Width: 14},
+			{Title: "implies", Width: 26},
+			{Title: "licence"},
+			{Title: "sets", Width: 30},
+			{Title: "was", Width: 26},
+		},
+	}
 	for _, row := range [][]string{
 		{"shuttleboard:shuttle:view", "See shuttles", "Where each shuttle is, and who drives it.", "Shuttles", "read", "none", "area", "", "", "shuttleboard-reader; shuttleboard-desk", ""},
 		{"shuttleboard:shuttle:send", "Send a shuttle", "", "Shuttles", "write", "elevated", "area", "shuttleboard:shuttle:view", "", "shuttleboard-desk", ""},

@@ -31,7 +31,8 @@ func TestRead(t *testing.T) {
 		for _, x := range c.Sets {
 			got += fmt.Sprint(" ", x.ID, x.System, x.Version, x.Permissions)
 		}
-		if want := "q 5 2 map[q:gate:lift:q:gate:open] q:gate:open/Open/write/2/area/[q:gate:view] q:gate:view//read/0/area/[] q-allq5[q:gate:open q:gate:view]"; got != want && strings.Replace(got, "[q:gate:view q:gate:open]", "[q:gate:open q:gate:view]", 1) != want {
+		if want := "q 5 2 map[q:gate:lift:q:gate:open] q:gate:open/Open/write/2/area/[q:gate:view] q:gate:view//read/0/area/[] q-allq5[q:gate:open q:gate:view]"; got != want &&
+			strings.Replace(got, "[q:gate:view q:gate:open]", "[q:gate:open q:gate:view]", 1) != want {
 			t.Errorf("%s is read as\n%s, want\n%s", name, got, want)
 		}
 	}
@@ -45,7 +46,8 @@ func TestRead(t *testing.T) {
 		}
 	}
 	for text, silent := range map[string]string{"key\nq:a:b": "[label description module class risk span implies licence] true", "key;Name;Risk;Sets\nq:a:b;;;": "[description module class span implies licence] false", `{"system":{"id":"q","permissions":[]}}`: "[] true"} {
-		if c, err := catalogue.Read("x", []byte(text), "q", "5"); err != nil || fmt.Sprint(c.Silent, c.Sets == nil) != silent {
+		if c, err := catalogue.Read("x", []byte(text), "q", "5"); err != nil ||
+			fmt.Sprint(c.Silent, c.Sets == nil) != silent {
 			t.Errorf("%s says nothing of %v, %v", text, c.Silent, err)
 		}
 	}
@@ -56,7 +58,8 @@ func TestRead(t *testing.T) {
 	if _, err := catalogue.Read("x", []byte(`{"system":{"id":"fachwerk","permissions":[]}}`), "", ""); err == nil {
 		t.Error("Fachwerk's own catalogue is read")
 	}
-	if _, err := catalogue.Read("x", []byte("object,action\na,b"), "", ""); err == nil || !strings.Contains(err.Error(), "of which system") {
+	if _, err := catalogue.Read("x", []byte("object,action\na,b"), "", ""); err == nil ||
+		!strings.Contains(err.Error(), "of which system") {
 		t.Errorf("a table of no system: %v", err)
 	}
 	if c, err := catalogue.Read("x", []byte("key\nnew:a:b"), "", ""); err != nil || c.System.ID != "new" {
@@ -75,7 +78,11 @@ func TestTemplate(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
-		if c.System.ID != "shuttleboard" || c.System.Version != "1.0" || len(c.System.Permissions) != 3 || len(c.Sets) != 2 || len(c.Sets[1].Permissions) != 3 || c.Renames["shuttleboard:timetable:print"] != "shuttleboard:timetable:publish" || len(c.Silent) != 0 {
+		if c.System.ID != "shuttleboard" || c.System.Version != "1.0" || len(c.System.Permissions) != 3 ||
+			len(c.Sets) != 2 ||
+			len(c.Sets[1].Permissions) != 3 ||
+			c.Renames["shuttleboard:timetable:print"] != "shuttleboard:timetable:publish" ||
+			len(c.Silent) != 0 {
 			t.Errorf("%s is read as %+v, %+v", name, c.System, c)
 		}
 	}

@@ -1,5 +1,6 @@
-// Package effective writes out what everybody effectively holds, for other programs: as CSV (RFC 4180) or as JSON Lines, one permission over one area with one reach a
-// line. It is written as it is computed, one person after another, so its length does not matter.
+// Package effective writes out what everybody effectively holds, for other programs: as CSV (RFC 4180) or as JSON
+// Lines, one permission over one area with one reach a line. It is written as it is computed, one person after
+// another, so its length does not matter.
 package effective
 
 import (
@@ -29,7 +30,8 @@ type Line struct {
 	Reach      string `json:"reach"`
 }
 
-// Write writes the effective permissions of everybody at an instant: people by id, areas and reaches by name, permissions in the order of the catalogue.
+// Write writes the effective permissions of everybody at an instant: people by id, areas and reaches by name,
+// permissions in the order of the catalogue.
 func Write(w io.Writer, form string, x *index.Index, at time.Time) error {
 	out := bufio.NewWriterSize(w, 1<<16)
 	var write func(l Line) error

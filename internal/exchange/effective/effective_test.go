@@ -15,7 +15,8 @@ import (
 
 var day = time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 
-// crew is a small organisation: somebody with two areas and two reaches, somebody whose grant has ended, somebody locked, and somebody named like a formula.
+// crew is a small organisation: somebody with two areas and two reaches, somebody whose grant has ended, somebody
+// locked, and somebody named like a formula.
 const crew = `{"format":"fachwerk-model/1","name":"Outer Skerry","areas":[{"id":"root","name":"Outer Skerry"},{"id":"east","name":"East","parent":"root"}],
 "systems":[{"id":"q","name":"Q","permissions":[{"key":"q:gate:view"},{"key":"q:gate:open","class":"write","implies":["q:gate:view"]}]}],
 "sets":[{"id":"view","name":"View","permissions":["q:gate:view"]},{"id":"open","name":"Open","permissions":["q:gate:open"]}],
@@ -64,7 +65,8 @@ func TestWrite(t *testing.T) {
 	}
 	// On another day, what had not ended then is there.
 	out.Reset()
-	if err := effective.Write(&out, "csv", x, day.AddDate(0, 0, -2)); err != nil || !strings.Contains(out.String(), "bea,bea,q:gate:view,root,area") {
+	if err := effective.Write(&out, "csv", x, day.AddDate(0, 0, -2)); err != nil ||
+		!strings.Contains(out.String(), "bea,bea,q:gate:view,root,area") {
 		t.Errorf("two days before: %s %v", out.String(), err)
 	}
 }
@@ -83,7 +85,8 @@ func (b *broken) Write(p []byte) (int, error) {
 
 func TestWhatCannotBeWritten(t *testing.T) {
 	x := compiled(t)
-	if err := effective.Write(&bytes.Buffer{}, "xlsx", x, day); err == nil || !strings.Contains(err.Error(), "csv, jsonl") {
+	if err := effective.Write(&bytes.Buffer{}, "xlsx", x, day); err == nil ||
+		!strings.Contains(err.Error(), "csv, jsonl") {
 		t.Errorf("another form: %v", err)
 	}
 	for _, form := range effective.Forms {

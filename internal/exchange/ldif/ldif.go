@@ -1,5 +1,5 @@
-// Package ldif writes and reads people and groups in the form in which directories are moved: LDIF (RFC 2849), people as inetOrgPerson (RFC 2798), groups as
-// groupOfNames or groupOfUniqueNames (RFC 4519).
+// Package ldif writes and reads people and groups in the form in which directories are moved: LDIF (RFC 2849),
+// people as inetOrgPerson (RFC 2798), groups as groupOfNames or groupOfUniqueNames (RFC 4519).
 package ldif
 
 import (
@@ -16,7 +16,8 @@ import (
 // width is where lines are folded.
 const width = 76
 
-// Write writes the people who are not deleted and the static groups of a design. A group without members cannot be said in LDIF, so it is left out.
+// Write writes the people who are not deleted and the static groups of a design. A group without members cannot be
+// said in LDIF, so it is left out.
 func Write(w io.Writer, d *model.Design) error {
 	out := bufio.NewWriter(w)
 	suffix := "o=" + ldap.EscapeDN(strings.TrimSpace(d.Organisation.Name))

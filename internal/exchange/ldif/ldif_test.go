@@ -15,9 +15,26 @@ func TestWrite(t *testing.T) {
 	long := "Kari " + strings.Repeat("Vinterberg-", 12) + "Øst"
 	d := model.Build(&model.Design{Organisation: &model.Organisation{Name: "Skerryhaven, Harbour"},
 		Users: model.Table[*model.User]{
-			{ID: "ann", UserName: "ann", DisplayName: long, Email: "ann@skerryhaven.example", JobTitle: " Clerk", Manager: "bo", ExternalID: "7"},
-			{ID: "bo", UserName: "bo", DisplayName: "Bo"}, {ID: "gone", UserName: "gone", DisplayName: "Gone", State: model.UserDeleted}},
-		Groups: model.Table[*model.Group]{{ID: "crew", Name: "Crew", Users: []string{"ann", "gone"}}, {ID: "all", Name: "All", Groups: []string{"crew"}, Description: ": everybody,\nand < all #"}, {ID: "none", Name: "None"}, {ID: "rule", Name: "Rule", Type: model.Rule, Rule: "active eq true"}}})
+			{
+				ID:          "ann",
+				UserName:    "ann",
+				DisplayName: long,
+				Email:       "ann@skerryhaven.example",
+				JobTitle:    " Clerk",
+				Manager:     "bo",
+				ExternalID:  "7",
+			},
+			{
+				ID:          "bo",
+				UserName:    "bo",
+				DisplayName: "Bo",
+			}, {ID: "gone", UserName: "gone", DisplayName: "Gone", State: model.UserDeleted}},
+		Groups: model.Table[*model.Group]{
+			{ID: "crew", Name: "Crew", Users: []string{"ann", "gone"}},
+			{ID: "all", Name: "All", Groups: []string{"crew"}, Description: ": everybody,\nand < all #"},
+			{ID: "none", Name: "None"},
+			{ID: "rule", Name: "Rule", Type: model.Rule, Rule: "active eq true"},
+		}})
 	var b bytes.Buffer
 	if err := ldif.Write(&b, d); err != nil {
 		t.Fatal(err)

@@ -11,7 +11,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// read reads a struct, which is an object or a part of one, by its description: its fields, and which of them are required.
+// read reads a struct, which is an object or a part of one, by its description: its fields, and which of them are
+// required.
 func (r *reader) read(v reflect.Value) error {
 	fields := model.FieldsIn(v.Type())
 	var required []string
@@ -80,7 +81,8 @@ func (r *reader) field(f *model.Field, v reflect.Value) error {
 	}
 	s, err := r.text()
 	// The empty text, which stands for a default or for nothing in memory, is not allowed in a file.
-	if _, enumerated := v.Interface().(interface{ IsZero() bool }); err == nil && s != nil && *s == "" && (enumerated || f.Ref != "") {
+	if _, enumerated := v.Interface().(interface{ IsZero() bool }); err == nil && s != nil && *s == "" &&
+		(enumerated || f.Ref != "") {
 		r.say("expected a value, not an empty text")
 	}
 	if s != nil {

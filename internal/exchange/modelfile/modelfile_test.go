@@ -47,7 +47,13 @@ func TestWritingThenReadingGivesTheSame(t *testing.T) {
 		t.Error("written again, the file differs")
 	}
 	if len(again.Users) != len(d.Users) || len(again.Assignments) != len(d.Assignments) {
-		t.Errorf("%d people and %d assignments became %d and %d", len(d.Users), len(d.Assignments), len(again.Users), len(again.Assignments))
+		t.Errorf(
+			"%d people and %d assignments became %d and %d",
+			len(d.Users),
+			len(d.Assignments),
+			len(again.Users),
+			len(again.Assignments),
+		)
 	}
 }
 
@@ -152,7 +158,8 @@ func TestASmallFileStaysSmall(t *testing.T) {
 	}
 }
 
-// TestEveryErrorIsNamedByItsPath gives one broken file for each rule; every problem is at its place, and nothing else is wrong.
+// TestEveryErrorIsNamedByItsPath gives one broken file for each rule; every problem is at its place, and nothing
+// else is wrong.
 func TestEveryErrorIsNamedByItsPath(t *testing.T) {
 	for _, c := range []struct {
 		body string // what follows the name
@@ -227,16 +234,20 @@ func TestBrokenDocuments(t *testing.T) {
 		"{\"format\": \"fachwerk-model/1\", \"name\": \"\xff\"}":   "not valid JSON",
 	} {
 		d, problems := read(t, text)
-		if d != nil || len(problems) == 0 || !slices.ContainsFunc(problems, func(p model.Problem) bool { return strings.Contains(p.String(), want) }) {
+		if d != nil || len(problems) == 0 ||
+			!slices.ContainsFunc(problems, func(p model.Problem) bool { return strings.Contains(p.String(), want) }) {
 			t.Errorf("%s: %v, want something with %q", text, problems, want)
 		}
 	}
 }
 
 func TestDanglingKeysAreWarnings(t *testing.T) {
-	d, problems := read(t, `{"format": "fachwerk-model/1", "name": "N", "systems": [{"id": "s", "name": "S", "permissions": [{"key": "s:a:view", "implies": ["s:gone:view"]}]}],
+	d, problems := read(
+		t,
+		`{"format": "fachwerk-model/1", "name": "N", "systems": [{"id": "s", "name": "S", "permissions": [{"key": "s:a:view", "implies": ["s:gone:view"]}]}],
 		"sets": [{"id": "x", "name": "X", "permissions": ["s:gone:view", "nonsense"]}], "roles": [{"id": "r", "name": "R", "permissions": ["a:b:c"], "excludes": ["a:b:d"]}],
-		"conflicts": [{"id": "c", "name": "C", "items": [{"permission": "a:b:e"}]}]}`)
+		"conflicts": [{"id": "c", "name": "C", "items": [{"permission": "a:b:e"}]}]}`,
+	)
 	if d == nil {
 		t.Fatal(problems)
 	}
@@ -247,7 +258,14 @@ func TestDanglingKeysAreWarnings(t *testing.T) {
 		}
 		paths = append(paths, p.Path)
 	}
-	want := []string{"systems[0].permissions[0].implies[0]", "sets[0].permissions[0]", "sets[0].permissions[1]", "roles[0].permissions[0]", "roles[0].excludes[0]", "conflicts[0].items[0].permission"}
+	want := []string{
+		"systems[0].permissions[0].implies[0]",
+		"sets[0].permissions[0]",
+		"sets[0].permissions[1]",
+		"roles[0].permissions[0]",
+		"roles[0].excludes[0]",
+		"conflicts[0].items[0].permission",
+	}
 	if !slices.Equal(paths, want) {
 		t.Errorf("warnings are at %v, want %v", paths, want)
 	}
@@ -258,9 +276,15 @@ func TestDanglingKeysAreWarnings(t *testing.T) {
 
 // FuzzRead looks for documents that break the reader, and for ones that it accepts but does not write back to the same.
 func FuzzRead(f *testing.F) {
-	f.Add(`{"format": "fachwerk-model/1", "name": "N", "areas": [{"id": "t", "name": "T"}], "users": [{"id": "a", "userName": "a", "displayName": "A", "qualifications": [{"type": "x", "level": 1e2}], "lastUse": {"fachwerk": "2026-01-01T00:00:00Z"}}]}`)
-	f.Add(`{"format": "fachwerk-model/1", "name": "N", "delegations": [{"id": "d", "name": "D", "delegate": {"user": "a"}, "people": {"filter": "title pr"}, "actions": ["edit"], "maxDays": 3}], "conflicts": [{"id": "c", "name": "C", "items": [{"role": "r"}], "limit": 2}]}`)
-	f.Add(`{"format": "fachwerk-model/1", "name": "N", "roles": [{"id": "r", "name": "R", "inherits": ["r"]}], "groups": [{"id": "g", "name": "G", "kind": "rule", "rule": "(("}]}`)
+	f.Add(
+		`{"format": "fachwerk-model/1", "name": "N", "areas": [{"id": "t", "name": "T"}], "users": [{"id": "a", "userName": "a", "displayName": "A", "qualifications": [{"type": "x", "level": 1e2}], "lastUse": {"fachwerk": "2026-01-01T00:00:00Z"}}]}`,
+	)
+	f.Add(
+		`{"format": "fachwerk-model/1", "name": "N", "delegations": [{"id": "d", "name": "D", "delegate": {"user": "a"}, "people": {"filter": "title pr"}, "actions": ["edit"], "maxDays": 3}], "conflicts": [{"id": "c", "name": "C", "items": [{"role": "r"}], "limit": 2}]}`,
+	)
+	f.Add(
+		`{"format": "fachwerk-model/1", "name": "N", "roles": [{"id": "r", "name": "R", "inherits": ["r"]}], "groups": [{"id": "g", "name": "G", "kind": "rule", "rule": "(("}]}`,
+	)
 	f.Fuzz(func(t *testing.T, text string) {
 		d, problems, err := modelfile.Read(strings.NewReader(text))
 		if err != nil {

@@ -22,8 +22,8 @@ import (
 // Format is the value of a model file's field "format".
 const Format = "fachwerk-model/1"
 
-// Read reads a model file and checks it. It tells everything that is wrong, each with its path in the document; the design is
-// nil if any of the problems is an error. A failure of in itself is the error.
+// Read reads a model file and checks it. It tells everything that is wrong, each with its path in the document; the
+// design is nil if any of the problems is an error. A failure of in itself is the error.
 func Read(in io.Reader) (*model.Design, []model.Problem, error) {
 	buffered := bufio.NewReaderSize(in, 1<<16)
 	if mark, _ := buffered.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
@@ -99,7 +99,15 @@ func (r *reader) within(part string, do func() error) error {
 	return err
 }
 
-var kindNames = map[jsontext.Kind]string{'n': "null", 'f': "false", 't': "true", '"': "a text", '0': "a number", '{': "an object", '[': "a list"}
+var kindNames = map[jsontext.Kind]string{
+	'n': "null",
+	'f': "false",
+	't': "true",
+	'"': "a text",
+	'0': "a number",
+	'{': "an object",
+	'[': "a list",
+}
 
 // expect tells whether a value of the kind comes next; if not it says so and skips what comes.
 func (r *reader) expect(kind jsontext.Kind, what string) (bool, error) {
@@ -113,7 +121,8 @@ func (r *reader) expect(kind jsontext.Kind, what string) (bool, error) {
 	return false, r.dec.SkipValue()
 }
 
-// object reads an object. field is called with each name and reads its value, or gives false for a name that it does not know.
+// object reads an object. field is called with each name and reads its value, or gives false for a name that it
+// does not know.
 func (r *reader) object(field func(name string) (bool, error), required ...string) error {
 	ok, err := r.expect('{', "an object")
 	if !ok || err != nil {

@@ -17,8 +17,8 @@ func Write(out io.Writer, d *model.Design) error {
 	return w.Close()
 }
 
-// Writer writes a model file object by object, so that a design need not be in memory. Its form is canonical if the objects come kind by kind in
-// the order of [model.Kinds], by id within each, with their lists sorted.
+// Writer writes a model file object by object, so that a design need not be in memory. Its form is canonical if the
+// objects come kind by kind in the order of [model.Kinds], by id within each, with their lists sorted.
 type Writer struct {
 	*bufio.Writer
 	buffer  bytes.Buffer

@@ -1,4 +1,5 @@
-// Package report writes what became of an access review, for people who want evidence that stands by itself: as a page to read and print, and as a table.
+// Package report writes what became of an access review, for people who want evidence that stands by itself: as a
+// page to read and print, and as a table.
 package report
 
 import (
@@ -95,8 +96,30 @@ func HTML(w io.Writer, r Review) error { return parsed.Execute(w, r) }
 
 // Table gives the report's items, one row each.
 func Table(r Review) *table.Table {
-	t := &table.Table{Name: r.Name, Columns: []table.Column{{Title: "item", Width: 6}, {Title: "person", Width: 28}, {Title: "access", Width: 28}, {Title: "held", Width: 28}, {Title: "reviewer", Width: 28}, {Title: "handed on by", Width: 20}, {Title: "decision", Width: 12}, {Title: "by", Width: 28},
-		{Title: "decided"}, {Title: "reason", Width: 40}, {Title: "held since"}, {Title: "given by", Width: 28}, {Title: "last use", Width: 24}, {Title: "peers", Width: 24}, {Title: "risk", Width: 10}, {Title: "conflicts", Width: 28}, {Title: "group tasks", Width: 36}}}
+	t := &table.Table{
+		Name: r.Name,
+		Columns: []table.Column{
+			{Title: "item", Width: 6},
+			{Title: "person", Width: 28},
+			{Title: "access", Width: 28},
+			{Title: "held", Width: 28},
+			{Title: "reviewer", Width: 28},
+			{Title: "handed on by", Width: 20},
+			{Title: "decision", Width: 12},
+			{Title: "by", Width: 28},
+			{
+				Title: "decided",
+			},
+			{Title: "reason", Width: 40},
+			{Title: "held since"},
+			{Title: "given by", Width: 28},
+			{Title: "last use", Width: 24},
+			{Title: "peers", Width: 24},
+			{Title: "risk", Width: 10},
+			{Title: "conflicts", Width: 28},
+			{Title: "group tasks", Width: 36},
+		},
+	}
 	tasks := map[int]string{}
 	for _, t := range r.Tasks {
 		if tasks[t.Item] != "" {
@@ -105,7 +128,28 @@ func Table(r Review) *table.Table {
 		tasks[t.Item] += t.Group + ": " + t.Decision
 	}
 	for _, i := range r.Items {
-		t.Rows = append(t.Rows, []any{i.Number, i.Person, i.Access, i.Held, i.Reviewer, i.HandedBy, i.Decision, i.By, i.Decided, i.Reason, i.Since, i.GivenBy, i.LastUse, i.Peers, i.Risk, i.Conflicts, tasks[i.Number]})
+		t.Rows = append(
+			t.Rows,
+			[]any{
+				i.Number,
+				i.Person,
+				i.Access,
+				i.Held,
+				i.Reviewer,
+				i.HandedBy,
+				i.Decision,
+				i.By,
+				i.Decided,
+				i.Reason,
+				i.Since,
+				i.GivenBy,
+				i.LastUse,
+				i.Peers,
+				i.Risk,
+				i.Conflicts,
+				tasks[i.Number],
+			},
+		)
 	}
 	return t
 }

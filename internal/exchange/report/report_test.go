@@ -15,17 +15,65 @@ var opened = time.Date(2026, 5, 4, 9, 30, 0, 0, time.UTC)
 
 // round is a review that has been closed, with an item of each decision.
 func round() report.Review {
-	return report.Review{Organisation: "Outer Skerry", Name: "Gate clerks", About: "the role Gate clerk", Deciders: "the managers", Fate: "is revoked", Opener: "Signe", Opened: opened, Due: opened.AddDate(0, 0, 21), Closed: opened.AddDate(0, 0, 22), Revision: 45, Written: opened.AddDate(0, 1, 0),
+	return report.Review{
+		Organisation: "Outer Skerry",
+		Name:         "Gate clerks",
+		About:        "the role Gate clerk",
+		Deciders:     "the managers",
+		Fate:         "is revoked",
+		Opener:       "Signe",
+		Opened:       opened,
+		Due:          opened.AddDate(0, 0, 21),
+		Closed:       opened.AddDate(0, 0, 22),
+		Revision:     45,
+		Written:      opened.AddDate(0, 1, 0),
 		Items: []report.Item{
-			{Number: 1, Person: "Ann", Access: "Gate clerk", Held: "by hand", Reviewer: "Mira", Decision: report.Kept, By: "Mira", Decided: opened.AddDate(0, 0, 3), Reason: "still there", Since: opened.AddDate(-1, 0, 0), GivenBy: "Edda", LastUse: "use not known", Peers: "3 of 5 peers have it", Risk: "high", Conflicts: "Two hands"},
-			{Number: 2, Person: "Bea", Access: "Gate clerk", Held: "by Crew", Reviewer: "Mira", HandedBy: "Ruben", Decision: report.Revoked, By: "Mira", Decided: opened.AddDate(0, 0, 4)},
+			{
+				Number:    1,
+				Person:    "Ann",
+				Access:    "Gate clerk",
+				Held:      "by hand",
+				Reviewer:  "Mira",
+				Decision:  report.Kept,
+				By:        "Mira",
+				Decided:   opened.AddDate(0, 0, 3),
+				Reason:    "still there",
+				Since:     opened.AddDate(-1, 0, 0),
+				GivenBy:   "Edda",
+				LastUse:   "use not known",
+				Peers:     "3 of 5 peers have it",
+				Risk:      "high",
+				Conflicts: "Two hands",
+			},
+			{
+				Number:   2,
+				Person:   "Bea",
+				Access:   "Gate clerk",
+				Held:     "by Crew",
+				Reviewer: "Mira",
+				HandedBy: "Ruben",
+				Decision: report.Revoked,
+				By:       "Mira",
+				Decided:  opened.AddDate(0, 0, 4),
+			},
 			{Number: 3, Person: "Cy", Access: "Gate clerk", Reviewer: "Ruben", Decision: report.Fated},
 			{Number: 4, Person: "Di", Access: "Gate clerk", Reviewer: "Ruben", Decision: report.Undecided},
 		},
 		Tasks: []report.Task{
-			{Item: 2, Person: "Bea", Access: "Gate clerk", Group: "Crew", Owner: "Mira", Decision: "person out", By: "Mira", Decided: opened.AddDate(0, 0, 25), Revision: 46},
+			{
+				Item:     2,
+				Person:   "Bea",
+				Access:   "Gate clerk",
+				Group:    "Crew",
+				Owner:    "Mira",
+				Decision: "person out",
+				By:       "Mira",
+				Decided:  opened.AddDate(0, 0, 25),
+				Revision: 46,
+			},
 			{Item: 2, Person: "Bea", Access: "Gate clerk", Group: "Nights", Owner: "Ruben", Decision: "open"},
-		}}
+		},
+	}
 }
 
 func written(t *testing.T, r report.Review) string {
@@ -46,12 +94,14 @@ func TestThePage(t *testing.T) {
 		list := r.Of(decision)
 		total += len(list)
 		for _, i := range list {
-			if !strings.Contains(page, fmt.Sprintf(`href="#item-%d"`, i.Number)) || !strings.Contains(page, fmt.Sprintf(`id="item-%d"`, i.Number)) {
+			if !strings.Contains(page, fmt.Sprintf(`href="#item-%d"`, i.Number)) ||
+				!strings.Contains(page, fmt.Sprintf(`id="item-%d"`, i.Number)) {
 				t.Errorf("item %d cannot be traced", i.Number)
 			}
 		}
 	}
-	if total != len(r.Items) || len(r.Settled("person out")) != 1 || len(r.Settled("open")) != 1 || len(r.Settled("left")) != 0 {
+	if total != len(r.Items) || len(r.Settled("person out")) != 1 || len(r.Settled("open")) != 1 ||
+		len(r.Settled("left")) != 0 {
 		t.Errorf("%d of %d items have a decision", total, len(r.Items))
 	}
 	for _, says := range []string{"<title>Gate clerks – report</title>", "4 May 2026 09:30 UTC, by Signe", "25 May 2026", "by revision 45", "is revoked", "kept</span> by Mira, 7 May 2026 09:30 UTC", "handed on by Ruben", "“still there”", "since 4 May 2025, by Edda; use not known; 3 of 5 peers have it; high risk; conflicts: Two hands", "it was for Ruben"} {
@@ -64,7 +114,8 @@ func TestThePage(t *testing.T) {
 	}
 	open := round()
 	open.Closed, open.Revision = time.Time{}, 0
-	if page := written(t, open); !strings.Contains(page, "this report is not final") || strings.Contains(page, "so they stayed") {
+	if page := written(t, open); !strings.Contains(page, "this report is not final") ||
+		strings.Contains(page, "so they stayed") {
 		t.Error("of an open review it is not told that it is not final")
 	}
 	if page := written(t, report.Review{Name: "Nothing"}); strings.Contains(page, "Left to the owners") {
@@ -84,21 +135,30 @@ func TestTable(t *testing.T) {
 		}
 		return m
 	}
-	if first := row(0); first["item"] != 1 || first["person"] != "Ann" || first["decided"] != opened.AddDate(0, 0, 3) || first["held since"] != opened.AddDate(-1, 0, 0) || first["risk"] != "high" {
+	if first := row(0); first["item"] != 1 || first["person"] != "Ann" || first["decided"] != opened.AddDate(0, 0, 3) ||
+		first["held since"] != opened.AddDate(-1, 0, 0) ||
+		first["risk"] != "high" {
 		t.Errorf("the first is %v", first)
 	}
-	if second := row(1); second["group tasks"] != "Crew: person out; Nights: open" || second["handed on by"] != "Ruben" || second["decision"] != "revoked" {
+	if second := row(1); second["group tasks"] != "Crew: person out; Nights: open" ||
+		second["handed on by"] != "Ruben" ||
+		second["decision"] != "revoked" {
 		t.Errorf("the second is %v", second)
 	}
-	if third := row(2); third["decision"] != "revoked by fate" || third["group tasks"] != "" || !third["decided"].(time.Time).IsZero() {
+	if third := row(2); third["decision"] != "revoked by fate" || third["group tasks"] != "" ||
+		!third["decided"].(time.Time).IsZero() {
 		t.Errorf("the third is %v", third)
 	}
 }
 
 // Names are what they are: no markup of the page, and no formulas of a spreadsheet.
 func TestNamesAreHarmless(t *testing.T) {
-	r := report.Review{Name: `<script>alert(1)</script>`, Items: []report.Item{{Number: 1, Person: `=HYPERLINK("x")`, Reason: "<b>bold</b>", Decision: report.Kept}}}
-	if page := written(t, r); strings.Contains(page, "<script>") || strings.Contains(page, "<b>bold") || !strings.Contains(page, "&lt;b&gt;bold") {
+	r := report.Review{
+		Name:  `<script>alert(1)</script>`,
+		Items: []report.Item{{Number: 1, Person: `=HYPERLINK("x")`, Reason: "<b>bold</b>", Decision: report.Kept}},
+	}
+	if page := written(t, r); strings.Contains(page, "<script>") || strings.Contains(page, "<b>bold") ||
+		!strings.Contains(page, "&lt;b&gt;bold") {
 		t.Error("markup in a name becomes markup of the page")
 	}
 	var csv bytes.Buffer

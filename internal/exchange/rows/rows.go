@@ -1,5 +1,6 @@
-// Package rows reads the rows of files that other programs wrote: CSV (RFC 4180) with any delimiter and in the encodings that are about, workbooks of Office Open XML
-// (ISO/IEC 29500), LDIF (RFC 2849) and JSON Lines. How a file is written is recognised, and can be overruled.
+// Package rows reads the rows of files that other programs wrote: CSV (RFC 4180) with any delimiter and in the
+// encodings that are about, workbooks of Office Open XML (ISO/IEC 29500), LDIF (RFC 2849) and JSON Lines. How a
+// file is written is recognised, and can be overruled.
 package rows
 
 import (
@@ -102,9 +103,16 @@ func formOf(name string, data []byte) string {
 	switch {
 	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
 		return XLSX
-	case strings.HasSuffix(lower, ".ldif"), bytes.HasPrefix(text, []byte("version:")), bytes.HasPrefix(text, []byte("dn:")):
+	case strings.HasSuffix(lower, ".ldif"),
+		bytes.HasPrefix(text, []byte("version:")),
+		bytes.HasPrefix(text, []byte("dn:")):
 		return LDIF
-	case strings.HasSuffix(lower, ".jsonl"), strings.HasSuffix(lower, ".ndjson"), bytes.HasPrefix(text, []byte("{")), bytes.HasPrefix(text, []byte("[{")), bytes.HasPrefix(text, []byte("[\n")), strings.HasSuffix(lower, ".json"):
+	case strings.HasSuffix(lower, ".jsonl"),
+		strings.HasSuffix(lower, ".ndjson"),
+		bytes.HasPrefix(text, []byte("{")),
+		bytes.HasPrefix(text, []byte("[{")),
+		bytes.HasPrefix(text, []byte("[\n")),
+		strings.HasSuffix(lower, ".json"):
 		return JSON
 	}
 	return CSV
@@ -127,7 +135,10 @@ func (f *File) text(data []byte) (string, error) {
 				}
 				at += n
 			}
-			return "", fmt.Errorf("line %d is not UTF-8: choose another encoding", 1+bytes.Count(data[:at], []byte("\n")))
+			return "", fmt.Errorf(
+				"line %d is not UTF-8: choose another encoding",
+				1+bytes.Count(data[:at], []byte("\n")),
+			)
 		}
 		return string(data), nil
 	case Western:
@@ -205,7 +216,8 @@ func (f *File) table(data []byte) error {
 	return nil
 }
 
-// plain takes away what keeps spreadsheets from taking a text for a formula (see [fachwerk/internal/exchange/table.Harmless]).
+// plain takes away what keeps spreadsheets from taking a text for a formula (see
+// [fachwerk/internal/exchange/table.Harmless]).
 func plain(cell string) string {
 	if len(cell) > 1 && cell[0] == '\'' && strings.IndexByte("=+-@\t\r", cell[1]) >= 0 {
 		return cell[1:]
@@ -260,7 +272,8 @@ func (f *File) head(all [][]string, lines []int) {
 	f.Rows, f.Lines = all, lines
 }
 
-// headed tells whether the first row heads the columns: it has a text in each that is no number, address or day, and none twice.
+// headed tells whether the first row heads the columns: it has a text in each that is no number, address or day,
+// and none twice.
 func headed(all [][]string) bool {
 	if len(all) == 0 {
 		return false
@@ -313,7 +326,8 @@ func (f *File) workbook(data []byte) (err error) {
 	return in.Error()
 }
 
-// directory reads the people or groups of LDIF, whichever there are more of, each attribute a column; several values stand with ; between.
+// directory reads the people or groups of LDIF, whichever there are more of, each attribute a column; several
+// values stand with ; between.
 func (f *File) directory(data []byte) error {
 	text, err := f.text(data)
 	if err != nil {
@@ -341,7 +355,10 @@ func (f *File) directory(data []byte) error {
 			r.values[name] = append(r.values[name], a.Values...)
 		}
 		is := func(class string) bool {
-			return slices.ContainsFunc(r.values["objectclass"], func(c string) bool { return strings.EqualFold(c, class) })
+			return slices.ContainsFunc(
+				r.values["objectclass"],
+				func(c string) bool { return strings.EqualFold(c, class) },
+			)
 		}
 		r.group = is("groupOfNames") || is("groupOfUniqueNames")
 		if !r.group && !is("inetOrgPerson") && !is("person") {
@@ -433,7 +450,8 @@ func (f *File) objects(data []byte) error {
 // ErrCatalogue tells that a file holds a catalogue or a whole design, which are no rows.
 var ErrCatalogue = errors.New("this is a system's catalogue or a whole design, and no list of rows")
 
-// decoded reads objects, each on a line of its own or all of them in one array, and where each stands: its line, or its place in the array, from 1.
+// decoded reads objects, each on a line of its own or all of them in one array, and where each stands: its line, or
+// its place in the array, from 1.
 func decoded(text string) (list []map[string]any, lines []int, err error) {
 	whole := strings.TrimSpace(text)
 	if strings.HasPrefix(whole, "[") {

@@ -46,13 +46,26 @@ func TestTables(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return map[string][]byte{rows.UTF8: []byte("\ufeff" + text), rows.Western: western, rows.UTF16LE: little, rows.UTF16BE: big}
+		return map[string][]byte{
+			rows.UTF8:    []byte("\ufeff" + text),
+			rows.Western: western,
+			rows.UTF16LE: little,
+			rows.UTF16BE: big,
+		}
 	}
 	for _, delimiter := range rows.Delimiters {
-		text := strings.ReplaceAll("\r\nName;Title;Note\r\nÅse Øst;Mate;\"says \"\"a;b\"\"\r\nand more\"\r\n\r\nBo;;x\r\n", ";", delimiter)
+		text := strings.ReplaceAll(
+			"\r\nName;Title;Note\r\nÅse Øst;Mate;\"says \"\"a;b\"\"\r\nand more\"\r\n\r\nBo;;x\r\n",
+			";",
+			delimiter,
+		)
 		for encoding, data := range encode(text) {
 			f := read(t, "x.csv", data, rows.Reading{})
-			if got, want := flat(f), strings.ReplaceAll("Name|Title|Note\nÅse Øst|Mate|says \"a;b\"\nand more\nBo||x", ";", delimiter); got != want || f.Reading.Encoding != encoding || f.Reading.Delimiter != delimiter || !*f.Reading.Header || f.Reading.Form != rows.CSV {
+			if got, want := flat(f), strings.ReplaceAll("Name|Title|Note\nÅse Øst|Mate|says \"a;b\"\nand more\nBo||x", ";", delimiter); got != want ||
+				f.Reading.Encoding != encoding ||
+				f.Reading.Delimiter != delimiter ||
+				!*f.Reading.Header ||
+				f.Reading.Form != rows.CSV {
 				t.Errorf("%q in %s is read as %+v:\n%s", delimiter, encoding, f.Reading, got)
 			}
 			if !slices.Equal(f.Lines, []int{3, 6}) {
@@ -72,15 +85,19 @@ func TestTables(t *testing.T) {
 			t.Errorf("%q is read as\n%s\nwant\n%s", text, got, want)
 		}
 	}
-	if f := read(t, "x", []byte("Name;A,B\nBo;1,2"), rows.Reading{Delimiter: ",", Header: &no}); flat(f) != "Column 1|Column 2\nName;A|B\nBo;1|2" {
+	if f := read(t, "x", []byte("Name;A,B\nBo;1,2"), rows.Reading{Delimiter: ",", Header: &no}); flat(
+		f,
+	) != "Column 1|Column 2\nName;A|B\nBo;1|2" {
 		t.Errorf("overruled: %s", flat(f))
 	}
 	for text, says := range map[string]string{"": "empty", "\n\n": "no rows", "Name": "no rows"} {
-		if _, err := rows.Read("x.csv", []byte(text), rows.Reading{}); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := rows.Read("x.csv", []byte(text), rows.Reading{}); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
-	if _, err := rows.Read("x.csv", []byte("Name\nok\nb\xe5d"), rows.Reading{Encoding: rows.UTF8}); err == nil || !strings.Contains(err.Error(), "line 3") {
+	if _, err := rows.Read("x.csv", []byte("Name\nok\nb\xe5d"), rows.Reading{Encoding: rows.UTF8}); err == nil ||
+		!strings.Contains(err.Error(), "line 3") {
 		t.Errorf("what is not UTF-8: %v", err)
 	}
 	if _, err := rows.Read("x", []byte("a"), rows.Reading{Form: "pdf"}); err == nil {
@@ -118,7 +135,12 @@ func TestWorkbooks(t *testing.T) {
 		t.Fatal(err)
 	}
 	f := read(t, "no-ending", b.Bytes(), rows.Reading{})
-	if f.Reading.Form != rows.XLSX || f.Reading.Sheet != "Sheet1" || !slices.Equal(f.Sheets, []string{"Sheet1", "Other"}) || !slices.Equal(f.Lines, []int{3, 4}) || f.Rows[0][0] != "Åse" || f.Rows[0][1] != "3.5" || f.Rows[1][0] != "=1+1" {
+	if f.Reading.Form != rows.XLSX || f.Reading.Sheet != "Sheet1" ||
+		!slices.Equal(f.Sheets, []string{"Sheet1", "Other"}) ||
+		!slices.Equal(f.Lines, []int{3, 4}) ||
+		f.Rows[0][0] != "Åse" ||
+		f.Rows[0][1] != "3.5" ||
+		f.Rows[1][0] != "=1+1" {
 		t.Errorf("%+v %v %v", f.Reading, f.Lines, f.Rows)
 	}
 	if f = read(t, "x.xlsx", b.Bytes(), rows.Reading{Sheet: "Other"}); flat(f) != "Name|x\nBo|y" {
@@ -170,7 +192,8 @@ description: a line
 
 func TestDirectories(t *testing.T) {
 	f := read(t, "x.ldif", []byte(branch), rows.Reading{})
-	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that goes on||ann|bo" || f.Reading.Form != rows.LDIF {
+	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that goes on||ann|bo" ||
+		f.Reading.Form != rows.LDIF {
 		t.Errorf("people are read as\n%s", got)
 	}
 	groups := branch
@@ -188,16 +211,27 @@ func TestDirectories(t *testing.T) {
 }
 
 func TestObjects(t *testing.T) {
-	f := read(t, "x.jsonl", []byte("{\"person\":\"ann\",\"system\":\"s\"}\n\n{\"system\":\"t\",\"at\":\"2026-01-01\",\"n\":5,\"none\":null}\n"), rows.Reading{})
-	if got := flat(f); got != "person|system|at|n|none\nann|s\n|t|2026-01-01|5|" || !slices.Equal(f.Lines, []int{1, 3}) {
+	f := read(
+		t,
+		"x.jsonl",
+		[]byte(
+			"{\"person\":\"ann\",\"system\":\"s\"}\n\n{\"system\":\"t\",\"at\":\"2026-01-01\",\"n\":5,\"none\":null}\n",
+		),
+		rows.Reading{},
+	)
+	if got := flat(f); got != "person|system|at|n|none\nann|s\n|t|2026-01-01|5|" ||
+		!slices.Equal(f.Lines, []int{1, 3}) {
 		t.Errorf("read as\n%s at %v", got, f.Lines)
 	}
 	for _, text := range []string{`[{"person":"ann","n":1},{"person":"bea"}]`, " [\n{\"person\": \"ann\", \"n\": 1},\n{\"person\": \"bea\"}]\n"} { // an array, as other programs write it
-		if f := read(t, "x.json", []byte(text), rows.Reading{}); f.Reading.Form != rows.JSON || len(f.Rows) != 2 || f.Lines[1] != 2 || f.Rows[1][1] != "bea" {
+		if f := read(t, "x.json", []byte(text), rows.Reading{}); f.Reading.Form != rows.JSON || len(f.Rows) != 2 ||
+			f.Lines[1] != 2 ||
+			f.Rows[1][1] != "bea" {
 			t.Errorf("%s is read as %+v", text, f)
 		}
 	}
-	if f := read(t, "x.json", []byte("{\n\"person\": \"ann\"\n}"), rows.Reading{}); len(f.Rows) != 1 || f.Rows[0][0] != "ann" {
+	if f := read(t, "x.json", []byte("{\n\"person\": \"ann\"\n}"), rows.Reading{}); len(f.Rows) != 1 ||
+		f.Rows[0][0] != "ann" {
 		t.Errorf("one object over many lines is read as %+v", f)
 	}
 	for _, text := range []string{`{"system":{"id":"q"},"sets":[]}`, "{\n\"format\": \"fachwerk-model/1\",\n\"name\": \"x\"}", `{"systems":[]}`} {
@@ -205,10 +239,12 @@ func TestObjects(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
-	if _, err := rows.Read("x.json", []byte("[1,2]"), rows.Reading{}); err == nil || !strings.Contains(err.Error(), "array") {
+	if _, err := rows.Read("x.json", []byte("[1,2]"), rows.Reading{}); err == nil ||
+		!strings.Contains(err.Error(), "array") {
 		t.Errorf("an array of numbers: %v", err)
 	}
-	if _, err := rows.Read("x.jsonl", []byte("{}\n[1]"), rows.Reading{}); err == nil || !strings.Contains(err.Error(), "line 2") {
+	if _, err := rows.Read("x.jsonl", []byte("{}\n[1]"), rows.Reading{}); err == nil ||
+		!strings.Contains(err.Error(), "line 2") {
 		t.Errorf("%v", err)
 	}
 }

@@ -35,7 +35,8 @@ func (e Extra) Bytes() []byte {
 	return data
 }
 
-// FromUser gives the resource that a user is. A whole one has what is made of other attributes, too; without that it can be changed and read back.
+// FromUser gives the resource that a user is. A whole one has what is made of other attributes, too; without that
+// it can be changed and read back.
 func FromUser(u *model.User, e Extra, whole bool) Resource {
 	r := Resource{}
 	for name, v := range e.Rest {
@@ -108,12 +109,25 @@ func nameOf(r Resource) string {
 	return cmp.Or(textOf(name, "formatted"), strings.Join(parts, " "), textOf(r, "nickName"), textOf(r, "userName"))
 }
 
-// ToUser gives the user that a resource makes of one, and what a directory keeps beyond that. What a design has and a directory has not, such as licences,
-// stays. Accounts that a directory opens are active, those that it closes are deactivated; a lock that was set here stays, and so does an end.
+// ToUser gives the user that a resource makes of one, and what a directory keeps beyond that. What a design has and
+// a directory has not, such as licences, stays. Accounts that a directory opens are active, those that it closes
+// are deactivated; a lock that was set here stays, and so does an end.
 func ToUser(r Resource, was *model.User) (*model.User, Extra) {
 	u := *was
 	u.Source = model.Directory
-	u.UserName, u.ExternalID, u.JobTitle, u.UserType = textOf(r, "userName"), textOf(r, "externalId"), textOf(r, "title"), textOf(r, "userType")
+	u.UserName, u.ExternalID, u.JobTitle, u.UserType = textOf(
+		r,
+		"userName",
+	), textOf(
+		r,
+		"externalId",
+	), textOf(
+		r,
+		"title",
+	), textOf(
+		r,
+		"userType",
+	)
 	u.Email = mailOf(r)
 	more, _ := r[Enterprise].(map[string]any)
 	u.Department = textOf(more, "department")
@@ -155,7 +169,8 @@ func ToUser(r Resource, was *model.User) (*model.User, Extra) {
 	return &u, e
 }
 
-// FromGroup gives the resource that a group is; its members only if they are wanted. Who is in a group by its rule is given by the caller.
+// FromGroup gives the resource that a group is; its members only if they are wanted. Who is in a group by its rule
+// is given by the caller.
 func FromGroup(g *model.Group, members bool, byRule []string) Resource {
 	r := Resource{"schemas": []any{CoreGroup}, "id": g.ID, "displayName": g.Name}
 	put(r, "externalId", g.ExternalID)
@@ -175,7 +190,8 @@ func FromGroup(g *model.Group, members bool, byRule []string) Resource {
 	return r
 }
 
-// ToGroup gives the group that a resource makes of one. A member without a type is looked up: known tells which kinds of thing have an id.
+// ToGroup gives the group that a resource makes of one. A member without a type is looked up: known tells which
+// kinds of thing have an id.
 func ToGroup(r Resource, was *model.Group, known func(id string) (user, group bool)) (*model.Group, error) {
 	g := *was
 	g.Source = model.Directory
@@ -196,7 +212,13 @@ func ToGroup(r Resource, was *model.Group, known func(id string) (user, group bo
 		case user && (kind == "" || strings.EqualFold(kind, "User")):
 			g.Users = append(g.Users, id)
 		default:
-			return nil, Bad("invalidValue", "members[%d]: there is no %s %q", i, strings.ToLower(cmp.Or(kind, "user or group")), id)
+			return nil, Bad(
+				"invalidValue",
+				"members[%d]: there is no %s %q",
+				i,
+				strings.ToLower(cmp.Or(kind, "user or group")),
+				id,
+			)
 		}
 	}
 	slices.Sort(g.Users)

@@ -25,7 +25,8 @@ func (t *Type) Patch(r Resource, data []byte) (Resource, error) {
 	if err := decode(data, &in); err != nil {
 		return nil, err
 	}
-	if in.Schemas != nil && !slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, PatchSchema) }) {
+	if in.Schemas != nil &&
+		!slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, PatchSchema) }) {
 		return nil, Bad("invalidValue", "schemas: expected %q", PatchSchema)
 	}
 	if len(in.Operations) == 0 {
@@ -57,7 +58,11 @@ func (t *Type) patch(r Resource, o patching) error {
 	case path == "" || whole:
 		in, is := o.Value.(map[string]any)
 		if !is {
-			return Bad("invalidValue", "value: without a path, expected an object of attributes, not %s", shown(o.Value))
+			return Bad(
+				"invalidValue",
+				"value: without a path, expected an object of attributes, not %s",
+				shown(o.Value),
+			)
 		}
 		return t.patchEach(r, op, in, whole)
 	}
@@ -81,7 +86,8 @@ func (t *Type) patch(r Resource, o patching) error {
 	return t.alter(r, op, p, at, o.Value)
 }
 
-// patchEach adds or replaces each of the attributes in an object. What no schema has, and what is not the directory's to set, is passed over.
+// patchEach adds or replaces each of the attributes in an object. What no schema has, and what is not the
+// directory's to set, is passed over.
 func (t *Type) patchEach(r Resource, op string, in map[string]any, extended bool) error {
 	for _, name := range slices.Sorted(maps.Keys(in)) {
 		v := in[name]
@@ -103,7 +109,8 @@ func (t *Type) patchEach(r Resource, op string, in map[string]any, extended bool
 		if p.Part != "" {
 			leaf, _ = at.part(p.Part)
 		}
-		if leaf == nil || at.Mutability == "readOnly" || leaf.Mutability == "readOnly" || strings.EqualFold(at.Name, "schemas") {
+		if leaf == nil || at.Mutability == "readOnly" || leaf.Mutability == "readOnly" ||
+			strings.EqualFold(at.Name, "schemas") {
 			continue
 		}
 		if err := t.alter(r, op, p, at, v); err != nil {
@@ -258,7 +265,8 @@ func same(a, b any) bool {
 	return x["value"] == y["value"] && (x["type"] == y["type"] || x["type"] == nil || y["type"] == nil)
 }
 
-// remove takes values out of a list: those that a filter matches; those that are given as the value, as some directories do; or all.
+// remove takes values out of a list: those that a filter matches; those that are given as the value, as some
+// directories do; or all.
 func (a *Attribute) remove(p filter.Path, list []any, value any, about func(any) bool) ([]any, error) {
 	if p.Filtered() {
 		before := len(list)
@@ -276,7 +284,10 @@ func (a *Attribute) remove(p filter.Path, list []any, value any, about func(any)
 		return nil, err
 	}
 	gone, _ := read.([]any)
-	return slices.DeleteFunc(list, func(v any) bool { return slices.ContainsFunc(gone, func(g any) bool { return same(v, g) }) }), nil
+	return slices.DeleteFunc(
+		list,
+		func(v any) bool { return slices.ContainsFunc(gone, func(g any) bool { return same(v, g) }) },
+	), nil
 }
 
 // onePrimary keeps one value primary: when a touched one is, the others no longer are (RFC 7644 §3.5.2).

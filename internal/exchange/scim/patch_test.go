@@ -23,7 +23,8 @@ const brisk = `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"id":"a
 
 const crew = `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"id":"crew","displayName":"Crew","members":[{"value":"a","type":"User"},{"value":"b","type":"User"},{"value":"g","type":"Group"}]}`
 
-// TestPatch goes through the forms of RFC 7644 §3.5.2, and those that directories are known to send beside them. What is not told of stays.
+// TestPatch goes through the forms of RFC 7644 §3.5.2, and those that directories are known to send beside them.
+// What is not told of stays.
 func TestPatch(t *testing.T) {
 	const enterprise = `urn:ietf:params:scim:schemas:extension:enterprise:2.0:User`
 	for _, c := range []struct{ name, ops, path, want string }{
@@ -73,7 +74,8 @@ func TestPatch(t *testing.T) {
 		}
 		rest := parse(t, brisk)
 		for name, v := range got {
-			if name != c.path && rest[name] != nil && !reflect.DeepEqual(v, rest[name]) && !strings.Contains(c.ops, name) {
+			if name != c.path && rest[name] != nil && !reflect.DeepEqual(v, rest[name]) &&
+				!strings.Contains(c.ops, name) {
 				t.Errorf("%s: %s became %s too", c.name, name, shown(v))
 			}
 		}
@@ -163,7 +165,11 @@ func FuzzPatch(f *testing.F) {
 		if !json.Valid([]byte(value)) {
 			return
 		}
-		data, err := json.Marshal(map[string]any{"Operations": []any{map[string]any{"op": op, "path": path, "value": json.RawMessage(value)}}})
+		data, err := json.Marshal(
+			map[string]any{
+				"Operations": []any{map[string]any{"op": op, "path": path, "value": json.RawMessage(value)}},
+			},
+		)
 		if err != nil {
 			return
 		}

@@ -28,7 +28,8 @@ func Bad(kind, format string, args ...any) *Error {
 	return &Error{http.StatusBadRequest, kind, fmt.Sprintf(format, args...)}
 }
 
-// Resource is a person or group as JSON has it, its attributes named as the schemas write them, those of an extension within an object by the schema's id.
+// Resource is a person or group as JSON has it, its attributes named as the schemas write them, those of an
+// extension within an object by the schema's id.
 type Resource map[string]any
 
 // get gives an attribute's value; nil if it has none.
@@ -63,7 +64,8 @@ func (t *Type) set(r Resource, p place, v any) {
 	to[p.Name] = v
 }
 
-// Read reads a resource that a directory sends whole. Attributes that no schema has, and those that are not the directory's to set, are left out.
+// Read reads a resource that a directory sends whole. Attributes that no schema has, and those that are not the
+// directory's to set, are left out.
 func (t *Type) Read(data []byte) (Resource, error) {
 	var in map[string]any
 	if err := decode(data, &in); err != nil {
@@ -111,7 +113,11 @@ func (t *Type) take(r Resource, name string, v any) error {
 // claims checks the schemas that a resource says it has.
 func (t *Type) claims(v any) error {
 	list, is := v.([]any)
-	if !is || !slices.ContainsFunc(list, func(s any) bool { text, _ := s.(string); return strings.EqualFold(text, t.schema.ID) }) {
+	if !is ||
+		!slices.ContainsFunc(
+			list,
+			func(s any) bool { text, _ := s.(string); return strings.EqualFold(text, t.schema.ID) },
+		) {
 		return Bad("invalidValue", "schemas: expected %q among them, not %s", t.schema.ID, shown(v))
 	}
 	return nil
@@ -316,8 +322,8 @@ func (t *Type) Filter(text string) (*filter.Filter, error) {
 	return f, nil
 }
 
-// Sorter gives a comparison of resources by an attribute: values as filters order them, the first or primary of several; who has none comes last, or first if
-// the order is descending (RFC 7644 §3.4.2.3).
+// Sorter gives a comparison of resources by an attribute: values as filters order them, the first or primary of
+// several; who has none comes last, or first if the order is descending (RFC 7644 §3.4.2.3).
 func (t *Type) Sorter(by string, descending bool) (func(a, b Resource) int, error) {
 	t.once.Do(t.prepare)
 	path, err := t.filter.ParsePath(by)
@@ -387,7 +393,10 @@ func (c Choice) Wants(name string) bool {
 	if len(c.Only) > 0 {
 		return slices.ContainsFunc(c.Only, about)
 	}
-	return !slices.ContainsFunc(c.Without, func(n string) bool { return about(n) && !strings.Contains(n[strings.LastIndex(n, ":")+1:], ".") })
+	return !slices.ContainsFunc(
+		c.Without,
+		func(n string) bool { return about(n) && !strings.Contains(n[strings.LastIndex(n, ":")+1:], ".") },
+	)
 }
 
 // Choose gives those attributes of a resource that are to be answered with.

@@ -13,12 +13,19 @@ import (
 )
 
 func TestRead(t *testing.T) {
-	r, err := Users.Read([]byte(`{"SCHEMAS":["urn:ietf:params:scim:schemas:core:2.0:User"],"USERNAME":"a.b","id":"x","meta":{"version":"1"},"groups":[{"value":"g"}],"ghost":{"a":1},"title":"","nickName":null,"emails":"a@b.example","phoneNumbers":[{"value":"1","ghost":2},{"value":"1"}],
-		"name":{"GIVENNAME":"A","ghost":"x"},"active":"TRUE","urn:ietf:params:scim:schemas:extension:enterprise:2.0:user":{"manager":"m","department":"D","ghost":1}}`))
+	r, err := Users.Read(
+		[]byte(
+			`{"SCHEMAS":["urn:ietf:params:scim:schemas:core:2.0:User"],"USERNAME":"a.b","id":"x","meta":{"version":"1"},"groups":[{"value":"g"}],"ghost":{"a":1},"title":"","nickName":null,"emails":"a@b.example","phoneNumbers":[{"value":"1","ghost":2},{"value":"1"}],
+		"name":{"GIVENNAME":"A","ghost":"x"},"active":"TRUE","urn:ietf:params:scim:schemas:extension:enterprise:2.0:user":{"manager":"m","department":"D","ghost":1}}`,
+		),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := parse(t, `{"userName":"a.b","emails":[{"value":"a@b.example"}],"phoneNumbers":[{"value":"1"}],"name":{"givenName":"A"},"active":true,"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"m"},"department":"D"}}`)
+	want := parse(
+		t,
+		`{"userName":"a.b","emails":[{"value":"a@b.example"}],"phoneNumbers":[{"value":"1"}],"name":{"givenName":"A"},"active":true,"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"m"},"department":"D"}}`,
+	)
 	if !reflect.DeepEqual(map[string]any(r), want) {
 		t.Errorf("read as %s", shown(map[string]any(r)))
 	}
@@ -28,7 +35,8 @@ func TestRead(t *testing.T) {
 		`{"userName":"a","urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":"x"}`: "an object", `{"userName":"a","emails":[{"value":"a","primary":true},{"value":"b","primary":true}]}`: "only one",
 	} {
 		var e *Error
-		if _, err := Users.Read([]byte(text)); !errors.As(err, &e) || e.Status != 400 || !strings.Contains(e.Detail, says) {
+		if _, err := Users.Read([]byte(text)); !errors.As(err, &e) || e.Status != 400 ||
+			!strings.Contains(e.Detail, says) {
 			t.Errorf("%s: %v, want something about %q", text, err, says)
 		}
 	}
@@ -74,7 +82,14 @@ func TestChoose(t *testing.T) {
 }
 
 func TestSort(t *testing.T) {
-	people := []Resource{parse(t, `{"id":"a","userName":"Zed","name":{"familyName":"Ash"},"emails":[{"value":"m@x"},{"value":"a@x","primary":true}]}`), parse(t, `{"id":"b","userName":"amy","emails":[{"value":"b@x"}]}`), parse(t, `{"id":"c","userName":"Bo","name":{"familyName":"aspen"}}`)}
+	people := []Resource{
+		parse(
+			t,
+			`{"id":"a","userName":"Zed","name":{"familyName":"Ash"},"emails":[{"value":"m@x"},{"value":"a@x","primary":true}]}`,
+		),
+		parse(t, `{"id":"b","userName":"amy","emails":[{"value":"b@x"}]}`),
+		parse(t, `{"id":"c","userName":"Bo","name":{"familyName":"aspen"}}`),
+	}
 	for by, want := range map[string]string{"userName": "bca", "-userName": "acb", "name.familyName": "acb", "-name.familyName": "bca", "emails": "abc", "emails.value": "abc", "id": "abc", "urn:ietf:params:scim:schemas:core:2.0:User:id": "abc", "-id": "cba"} {
 		name, down := strings.CutPrefix(by, "-")
 		compare, err := Users.Sorter(name, down)
@@ -99,7 +114,8 @@ func TestSort(t *testing.T) {
 	}
 }
 
-// What a directory sends is what it gets back, and what becomes of a person when it is sent again as it was read is the same.
+// What a directory sends is what it gets back, and what becomes of a person when it is sent again as it was read is
+// the same.
 func TestPeopleComeAndGo(t *testing.T) {
 	for _, text := range []string{
 		`{"userName":"a","active":true}`,
@@ -125,7 +141,9 @@ func TestPeopleComeAndGo(t *testing.T) {
 		if !reflect.DeepEqual(u, u2) || string(extra.Bytes()) != string(extra2.Bytes()) {
 			t.Errorf("%s: sent again it becomes %+v %s, was %+v %s", text, u2, extra2.Bytes(), u, extra.Bytes())
 		}
-		if data, err := json.Marshal(FromUser(u, again, true)); err != nil || !strings.Contains(string(data), `"displayName"`) || !strings.Contains(string(data), `"formatted"`) {
+		if data, err := json.Marshal(FromUser(u, again, true)); err != nil ||
+			!strings.Contains(string(data), `"displayName"`) ||
+			!strings.Contains(string(data), `"formatted"`) {
 			t.Errorf("%s: shown as %s, %v", text, data, err)
 		}
 	}
@@ -147,13 +165,27 @@ func TestPeopleComeAndGo(t *testing.T) {
 // What a design says of a person and a directory does not know stays; a lock is not undone by a directory.
 func TestWhatADirectoryDoesNotTouch(t *testing.T) {
 	until := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)
-	was := &model.User{ID: "a", UserName: "a", DisplayName: "A", Area: "t1", Licences: []string{"l"}, Until: until, Qualifications: []model.Qualification{{Type: "crane"}}, State: model.UserLocked, Source: model.Local}
+	was := &model.User{
+		ID:             "a",
+		UserName:       "a",
+		DisplayName:    "A",
+		Area:           "t1",
+		Licences:       []string{"l"},
+		Until:          until,
+		Qualifications: []model.Qualification{{Type: "crane"}},
+		State:          model.UserLocked,
+		Source:         model.Local,
+	}
 	r, err := Users.Read([]byte(`{"userName":"a2","active":true}`))
 	if err != nil {
 		t.Fatal(err)
 	}
 	u, _ := ToUser(r, was)
-	if u.Area != "t1" || len(u.Licences) != 1 || !u.Until.Equal(until) || len(u.Qualifications) != 1 || u.State != model.UserLocked || u.Source != model.Directory || u.UserName != "a2" || was.UserName != "a" {
+	if u.Area != "t1" || len(u.Licences) != 1 || !u.Until.Equal(until) || len(u.Qualifications) != 1 ||
+		u.State != model.UserLocked ||
+		u.Source != model.Directory ||
+		u.UserName != "a2" ||
+		was.UserName != "a" {
 		t.Errorf("it becomes %+v", u)
 	}
 	for _, c := range []struct {
@@ -184,8 +216,17 @@ func TestGroupsComeAndGo(t *testing.T) {
 		}
 		return r
 	}
-	g, err := ToGroup(read(`{"displayName":"Crew","externalId":"9","members":[{"value":"u"},{"value":"g"},{"value":"both"},{"value":"both","type":"Group"},{"value":"u","type":"User"}]}`), &model.Group{ID: "crew", Area: "t1", Description: "why"}, known)
-	if err != nil || g.Name != "Crew" || g.ExternalID != "9" || g.Area != "t1" || g.Description != "why" || g.Source != model.Directory || !slices.Equal(g.Users, []string{"both", "u"}) || !slices.Equal(g.Groups, []string{"both", "g"}) {
+	g, err := ToGroup(
+		read(
+			`{"displayName":"Crew","externalId":"9","members":[{"value":"u"},{"value":"g"},{"value":"both"},{"value":"both","type":"Group"},{"value":"u","type":"User"}]}`,
+		),
+		&model.Group{ID: "crew", Area: "t1", Description: "why"},
+		known,
+	)
+	if err != nil || g.Name != "Crew" || g.ExternalID != "9" || g.Area != "t1" || g.Description != "why" ||
+		g.Source != model.Directory ||
+		!slices.Equal(g.Users, []string{"both", "u"}) ||
+		!slices.Equal(g.Groups, []string{"both", "g"}) {
 		t.Errorf("it becomes %+v, %v", g, err)
 	}
 	if r := FromGroup(g, true, nil); len(r["members"].([]any)) != 4 || r["id"] != "crew" {
@@ -200,10 +241,12 @@ func TestGroupsComeAndGo(t *testing.T) {
 		}
 	}
 	rule := &model.Group{ID: "r", Name: "R", Type: model.Rule, Rule: "active eq true"}
-	if _, err := ToGroup(read(`{"displayName":"R","members":[{"value":"u"}]}`), rule, known); err == nil || !strings.Contains(err.Error(), "rule") {
+	if _, err := ToGroup(read(`{"displayName":"R","members":[{"value":"u"}]}`), rule, known); err == nil ||
+		!strings.Contains(err.Error(), "rule") {
 		t.Errorf("the members of a rule are set: %v", err)
 	}
-	if g, err := ToGroup(read(`{"displayName":"R2"}`), rule, known); err != nil || g.Rule != rule.Rule || g.Name != "R2" {
+	if g, err := ToGroup(read(`{"displayName":"R2"}`), rule, known); err != nil || g.Rule != rule.Rule ||
+		g.Name != "R2" {
 		t.Errorf("%+v %v", g, err)
 	}
 }

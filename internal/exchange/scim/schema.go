@@ -1,5 +1,6 @@
-// Package scim is the form in which directories tell of people and groups: the resources of SCIM 2.0 with their attributes (RFC 7643), how these are changed,
-// chosen, searched and sorted (RFC 7644), and what they are in a design.
+// Package scim is the form in which directories tell of people and groups: the resources of SCIM 2.0 with their
+// attributes (RFC 7643), how these are changed, chosen, searched and sorted (RFC 7644), and what they are in a
+// design.
 package scim
 
 import (
@@ -49,7 +50,14 @@ type Schema struct {
 
 // text and its like make attributes that hold one text; what differs is said by the options.
 func text(name, description string, options ...func(*Attribute)) Attribute {
-	a := Attribute{Name: name, Type: "string", Description: description, Mutability: "readWrite", Returned: "default", Uniqueness: "none"}
+	a := Attribute{
+		Name:        name,
+		Type:        "string",
+		Description: description,
+		Mutability:  "readWrite",
+		Returned:    "default",
+		Uniqueness:  "none",
+	}
 	for _, o := range options {
 		o(&a)
 	}
@@ -72,7 +80,17 @@ func of(parts ...Attribute) func(*Attribute) {
 	return func(a *Attribute) { a.Type, a.Parts = "complex", parts }
 }
 func many(name, description, what string, kinds ...string) Attribute {
-	return text(name, description, multi, of(text("value", what), text("display", "How it is shown."), text("type", "What it is for.", canonical(kinds...)), text("primary", "The one to use first.", as("boolean"))))
+	return text(
+		name,
+		description,
+		multi,
+		of(
+			text("value", what),
+			text("display", "How it is shown."),
+			text("type", "What it is for.", canonical(kinds...)),
+			text("primary", "The one to use first.", as("boolean")),
+		),
+	)
 }
 
 // common are the attributes that every resource has (RFC 7643 §3.1).
@@ -80,15 +98,41 @@ var common = []Attribute{
 	text("schemas", "The schemas of the resource.", multi, exact, required, always, as("reference")),
 	text("id", "Fachwerk's own id, which never changes.", exact, unique, readOnly, always),
 	text("externalId", "The directory's id.", exact),
-	text("meta", "Of the resource as such.", readOnly, of(text("resourceType", "Which kind of resource it is.", exact, readOnly), text("created", "When it came.", as("dateTime"), readOnly), text("lastModified", "When it was last changed.", as("dateTime"), readOnly),
-		text("location", "Where it is.", referring("uri"), readOnly), text("version", "Which version of it this is.", exact, readOnly))),
+	text(
+		"meta",
+		"Of the resource as such.",
+		readOnly,
+		of(
+			text("resourceType", "Which kind of resource it is.", exact, readOnly),
+			text("created", "When it came.", as("dateTime"), readOnly),
+			text("lastModified", "When it was last changed.", as("dateTime"), readOnly),
+			text(
+				"location",
+				"Where it is.",
+				referring("uri"),
+				readOnly,
+			),
+			text("version", "Which version of it this is.", exact, readOnly),
+		),
+	),
 }
 
 // The schemas that Fachwerk knows.
 var (
 	userSchema = Schema{CoreUser, "User", "A person with an account.", []Attribute{
 		text("userName", "What the person signs in by; unique, and case does not count.", required, unique),
-		text("name", "The parts of the person's name.", of(text("formatted", "The whole name."), text("familyName", "The family name."), text("givenName", "The given name."), text("middleName", "The middle names."), text("honorificPrefix", "What goes before."), text("honorificSuffix", "What comes after."))),
+		text(
+			"name",
+			"The parts of the person's name.",
+			of(
+				text("formatted", "The whole name."),
+				text("familyName", "The family name."),
+				text("givenName", "The given name."),
+				text("middleName", "The middle names."),
+				text("honorificPrefix", "What goes before."),
+				text("honorificSuffix", "What comes after."),
+			),
+		),
 		text("displayName", "The name that is shown; made of the name's parts if it is not given."),
 		text("nickName", "What the person is called."),
 		text("profileUrl", "A page about the person.", referring("external")),
@@ -102,14 +146,53 @@ var (
 		many("phoneNumbers", "Telephones.", "The number.", "work", "home", "mobile", "fax", "pager", "other"),
 		many("ims", "Addresses for messages.", "The address."),
 		many("photos", "Pictures.", "Where the picture is.", "photo", "thumbnail"),
-		text("addresses", "Where the person is reached.", multi, of(text("formatted", "The whole address."), text("streetAddress", "The street."), text("locality", "The town."), text("region", "The region."), text("postalCode", "The code of the post."), text("country", "The country."), text("type", "What it is for.", canonical("work", "home", "other")), text("primary", "The one to use first.", as("boolean")))),
-		text("groups", "The groups that the person is in, directly or through others.", multi, readOnly, of(text("value", "The group's id.", exact, readOnly), text("$ref", "Where the group is.", referring("Group"), readOnly), text("display", "The group's name.", readOnly), text("type", "How the person is in it.", canonical("direct", "indirect"), readOnly))),
-		many("entitlements", "What the directory says the person is entitled to; it gives nothing here.", "What it is."),
+		text(
+			"addresses",
+			"Where the person is reached.",
+			multi,
+			of(
+				text("formatted", "The whole address."),
+				text("streetAddress", "The street."),
+				text("locality", "The town."),
+				text("region", "The region."),
+				text("postalCode", "The code of the post."),
+				text("country", "The country."),
+				text("type", "What it is for.", canonical("work", "home", "other")),
+				text("primary", "The one to use first.", as("boolean")),
+			),
+		),
+		text(
+			"groups",
+			"The groups that the person is in, directly or through others.",
+			multi,
+			readOnly,
+			of(
+				text("value", "The group's id.", exact, readOnly),
+				text("$ref", "Where the group is.", referring("Group"), readOnly),
+				text("display", "The group's name.", readOnly),
+				text("type", "How the person is in it.", canonical("direct", "indirect"), readOnly),
+			),
+		),
+		many(
+			"entitlements",
+			"What the directory says the person is entitled to; it gives nothing here.",
+			"What it is.",
+		),
 		many("roles", "What the directory says the person is; it gives nothing here.", "What it is."),
 	}}
 	groupSchema = Schema{CoreGroup, "Group", "People taken together.", []Attribute{
 		text("displayName", "The group's name.", required),
-		text("members", "The people and groups in it.", multi, of(text("value", "The id of the person or group.", exact, immutable), text("$ref", "Where it is.", referring("User", "Group"), readOnly), text("type", "Which it is.", canonical("User", "Group"), immutable), text("display", "What it is called.", readOnly))),
+		text(
+			"members",
+			"The people and groups in it.",
+			multi,
+			of(
+				text("value", "The id of the person or group.", exact, immutable),
+				text("$ref", "Where it is.", referring("User", "Group"), readOnly),
+				text("type", "Which it is.", canonical("User", "Group"), immutable),
+				text("display", "What it is called.", readOnly),
+			),
+		),
 	}}
 	enterpriseSchema = Schema{Enterprise, "Enterprise User", "A person's place in the organisation.", []Attribute{
 		text("employeeNumber", "The number in the staff register."),
@@ -117,7 +200,15 @@ var (
 		text("organization", "The organisation."),
 		text("division", "The division."),
 		text("department", "The department."),
-		text("manager", "Whom the person reports to.", of(text("value", "The manager's id.", exact), text("$ref", "Where the manager is.", referring("User"), readOnly), text("displayName", "What the manager is called.", readOnly))),
+		text(
+			"manager",
+			"Whom the person reports to.",
+			of(
+				text("value", "The manager's id.", exact),
+				text("$ref", "Where the manager is.", referring("User"), readOnly),
+				text("displayName", "What the manager is called.", readOnly),
+			),
+		),
 	}}
 )
 
@@ -143,7 +234,11 @@ var (
 )
 
 // Anything stands for a resource of whichever kind, in searches over all.
-var Anything = &Type{Name: "Resource", schema: Schema{Attributes: slices.Concat(userSchema.Attributes, groupSchema.Attributes[1:])}, extended: &enterpriseSchema}
+var Anything = &Type{
+	Name:     "Resource",
+	schema:   Schema{Attributes: slices.Concat(userSchema.Attributes, groupSchema.Attributes[1:])},
+	extended: &enterpriseSchema,
+}
 
 // Schema gives the id of the kind's own schema.
 func (t *Type) Schema() string { return t.schema.ID }

@@ -1,4 +1,5 @@
-// Package table writes lists and comparisons for other programs: as CSV (RFC 4180) and as a workbook of Office Open XML (ISO/IEC 29500).
+// Package table writes lists and comparisons for other programs: as CSV (RFC 4180) and as a workbook of Office Open
+// XML (ISO/IEC 29500).
 package table
 
 import (
@@ -17,7 +18,8 @@ type Table struct {
 	Name    string // of the sheet in a workbook; at most 31 characters count
 	Columns []Column
 	Rows    [][]any
-	// Stream, if there is one, gives rows after these, which are too many to be held at once. What it is given an error for, it gives back.
+	// Stream, if there is one, gives rows after these, which are too many to be held at once. What it is given an
+	// error for, it gives back.
 	Stream func(yield func(row []any) error) error
 }
 
@@ -50,7 +52,8 @@ func (t Table) Held() (Table, error) {
 	return held, err
 }
 
-// MaxRows is how many rows a workbook has room for below its header (ISO/IEC 29500 leaves it to programs, and they agreed on 2^20 lines).
+// MaxRows is how many rows a workbook has room for below its header (ISO/IEC 29500 leaves it to programs, and they
+// agreed on 2^20 lines).
 const MaxRows = excelize.TotalRows - 1
 
 // Column is a column's title and, for a workbook, its width in characters; 0 means 16.
@@ -59,7 +62,8 @@ type Column struct {
 	Width float64
 }
 
-// CSV writes the table as CSV with a header, lines ended as the standard has it. A text that a spreadsheet would take for a formula is made harmless.
+// CSV writes the table as CSV with a header, lines ended as the standard has it. A text that a spreadsheet would
+// take for a formula is made harmless.
 func CSV(w io.Writer, t Table) error {
 	out := csv.NewWriter(w)
 	out.UseCRLF = true
@@ -108,7 +112,8 @@ func Harmless(s string) string {
 	return s
 }
 
-// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are never formulas. A table of more than [MaxRows] rows is [ErrTooLong].
+// XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are
+// never formulas. A table of more than [MaxRows] rows is [ErrTooLong].
 func XLSX(w io.Writer, t Table) (err error) {
 	f := excelize.NewFile()
 	defer func() {

@@ -74,7 +74,8 @@ func TestHarmless(t *testing.T) {
 	}
 }
 
-// Rows that are too many to be held are written as they come; a workbook has room for so many, and what breaks off is told.
+// Rows that are too many to be held are written as they come; a workbook has room for so many, and what breaks off
+// is told.
 func TestStream(t *testing.T) {
 	long := table.Table{Name: "long", Columns: []table.Column{{Title: "n"}}, Rows: [][]any{{0}}}
 	count := 3

@@ -20,14 +20,16 @@ const client = createClient<paths>({ baseUrl: "/" });
 
 /** What is done is done as the address tells it at that moment: whoever looks at another day, or through other eyes, is refused. */
 client.use({
-	onRequest({ request }) {
+	async onRequest({ request }) {
 		const here = new URLSearchParams(window.location.search);
+		if (!here.has("when") && !here.has("as")) return undefined;
 		const url = new URL(request.url);
 		for (const name of ["when", "as"]) {
 			const value = here.get(name);
 			if (value) url.searchParams.set(name, value);
 		}
-		return new Request(url, request);
+		const body = request.body ? await request.blob() : undefined; // a stream could not be sent anew
+		return new Request(url, { method: request.method, headers: request.headers, credentials: request.credentials, signal: request.signal, body });
 	},
 });
 
