@@ -199,6 +199,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return tx.Migrator().DropTable("drafts")
 	},
+	// The record keeps of long lists what changed in them.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&operation{}) },
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

@@ -156,6 +156,14 @@ func (f Field) Lists(a, b Object) (inA, inB []string) {
 	return inA, inB
 }
 
+// WithList gives an object like another, but for what this field, a list of texts, holds. It shares all else with it.
+func (f Field) WithList(o Object, list []string) Object {
+	out := reflect.New(reflect.TypeOf(o).Elem())
+	out.Elem().Set(reflect.ValueOf(o).Elem())
+	out.Elem().Field(f.index).Set(reflect.ValueOf(list))
+	return out.Interface().(Object)
+}
+
 func valueOf(o Object) (reflect.Value, *layout) {
 	v := reflect.ValueOf(o).Elem()
 	return v, layouts[v.Type()]

@@ -77,7 +77,7 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 	names := change.NamesIn(h.Design())
 	out := make([]Revision, len(list))
 	for i, r := range list {
-		ops, err := d.Store.Change(r.Number, operationsTold)
+		ops, err := d.Store.Told(r.Number, operationsTold)
 		if err != nil {
 			return nil, err
 		}
@@ -207,7 +207,7 @@ func (d *Viewer) HistoryTable(who desk.Actor, q HistorySearch) (*table.Table, er
 				return err
 			}
 			for _, r := range list {
-				ops, err := d.Store.Change(r.Number, 0)
+				ops, err := d.Store.Told(r.Number, 0)
 				if err != nil {
 					return err
 				}
