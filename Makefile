@@ -8,7 +8,7 @@ WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 
-.PHONY: build demo test check generate fresh screenshots bench operations large load fuzz clean chromium
+.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz clean chromium
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -58,6 +58,10 @@ large: build chromium
 
 load: build
 	go run ./e2e/load $(BIN)
+
+# Small, plausible mistakes, one at a time: do the tests notice? At least 95 of a hundred must be noticed.
+mutants:
+	go run ./e2e/mutants
 
 fuzz:
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter

@@ -13,7 +13,7 @@ var mutants = []mutant{
 	{"a licence may have fewer than no seats", "internal/core/model/check.go", "l.Seats != nil && *l.Seats < 0", "l.Seats != nil && *l.Seats < -1", "./internal/core/model ./internal/exchange/modelfile"},
 	{"an area permission may imply one of the whole organisation", "internal/core/model/check.go", "case p.Span.IsZero() && !q.Span.IsZero():", "case false:", "./internal/core/model ./internal/exchange/modelfile"},
 	{"a read permission may imply one that writes", "internal/core/model/check.go", "case p.Class.IsZero() && !q.Class.IsZero():", "case false:", "./internal/core/model ./internal/exchange/modelfile"},
-	{"a permission may imply another system's", "internal/core/model/check.go", "case system != s.ID && (q != nil || known):", "case false:", "./internal/core/model ./internal/exchange/modelfile"},
+	{"a permission may imply another system's", "internal/core/model/check.go", "case system != s.ID && (q != nil || known):", "case system == \"\" && (q != nil || known):", "./internal/core/model ./internal/exchange/modelfile"},
 	{"two roots are taken", "internal/core/model/check.go", "if roots++; roots > 1 {", "if roots++; roots > 2 {", "./internal/core/model ./internal/exchange/modelfile"},
 	{"days of a delegation may be none", "internal/core/model/check.go", "x.MaxDays != nil && *x.MaxDays < 1", "x.MaxDays != nil && *x.MaxDays < 0", "./internal/core/model ./internal/exchange/modelfile"},
 	{"a delegation may name two kinds of people", "internal/core/model/check.go", "if given != 1 {", "if given < 1 {", "./internal/core/model ./internal/exchange/modelfile"},

@@ -1,7 +1,9 @@
 package rules
 
 import (
+	"os"
 	"slices"
+	"strconv"
 	"testing"
 	"time"
 
@@ -10,8 +12,13 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// designs is how many random designs each property is held against.
-const designs = 150
+// designs is how many random designs each property is held against: 150, or as FACHWERK_DESIGNS says.
+var designs = func() int {
+	if n, err := strconv.Atoi(os.Getenv("FACHWERK_DESIGNS")); err == nil && n > 0 {
+		return n
+	}
+	return 150
+}()
 
 // each calls do with random designs, in subtests that name their seed.
 func each(t *testing.T, do func(t *testing.T, r random, d *model.Design, x *index.Index)) {

@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -49,8 +48,7 @@ func (p plain) about(g *model.Delegation, u *model.User) bool {
 		return p.member(u.ID, g.People.Group)
 	}
 	if g.People.Filter != "" {
-		f, err := filter.Parse(g.People.Filter)
-		return err == nil && f.Match(index.Person(p.Design, u))
+		return p.matches(g.People.Filter, u)
 	}
 	return p.covers(p.area(g.People.Area), p.area(u.Area))
 }

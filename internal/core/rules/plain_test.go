@@ -4,7 +4,6 @@ import (
 	"slices"
 	"time"
 
-	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -111,8 +110,15 @@ func (p plain) area(id string) string {
 	return id
 }
 
+// within reads a half-open interval: from its beginning on, up to its end without it.
+func within(t, from, until time.Time) bool {
+	begun := from.IsZero() || t.Equal(from) || t.After(from)
+	ended := !until.IsZero() && (t.Equal(until) || t.After(until))
+	return begun && !ended
+}
+
 func (p plain) live(u *model.User, t time.Time) bool {
-	return u.State == model.UserActive && model.In(t, u.From, u.Until)
+	return u.State == model.UserActive && within(t, u.From, u.Until)
 }
 
 // line is a user and everyone below (§5).
@@ -138,8 +144,7 @@ func (p plain) member(user, group string) bool {
 	}
 	g, _ := p.Groups.Find(group)
 	if g.Type == model.Rule {
-		f, err := filter.Parse(g.Rule)
-		return err == nil && u.State != model.UserDeleted && f.Match(index.Person(p.Design, u))
+		return p.matches(g.Rule, u)
 	}
 	return slices.Contains(g.Users, user) ||
 		slices.ContainsFunc(g.Groups, func(n string) bool { return p.member(user, n) })
@@ -147,7 +152,7 @@ func (p plain) member(user, group string) bool {
 
 // applies, carried and licensed are as §6 defines them.
 func (p plain) applies(a *model.Assignment, user string, t time.Time) bool {
-	if !model.In(t, a.From, a.Until) {
+	if !within(t, a.From, a.Until) {
 		return false
 	}
 	if user == index.Anonymous {

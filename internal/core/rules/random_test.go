@@ -178,11 +178,6 @@ func (r random) users(d *model.Design, users, areas, licences []string) {
 	}
 }
 
-var filters = []string{
-	`title eq "gate clerk"`, `not (title pr)`, `title ne "Pilot" and active eq true`, `qualifications[type eq "CRANE" and level ge 2]`,
-	`manager eq "u0" or licences eq "l1"`, `area eq "area1"`, `state eq "locked" or userName sw "name-U1"`, `qualifications.level gt 1 or not (licences pr)`,
-}
-
 func (r random) groups(d *model.Design, groups, users, areas []string) {
 	for i, id := range groups {
 		g := &model.Group{ID: id, Name: id}
