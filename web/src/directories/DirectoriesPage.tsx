@@ -9,7 +9,7 @@ import { useSet } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Loaded } from "../parts/loading";
-import { Rooms, Tabs } from "../parts/tabs";
+import { Choice, Rooms } from "../parts/tabs";
 import { count, day, Mark, moment, Named, NamedAll } from "../parts/words";
 
 const size = 100;
@@ -54,8 +54,9 @@ export function DirectoriesPage() {
 								<div className="flex h-[28px] shrink-0 items-end gap-5 border-b-[3px] border-[var(--beam)]">
 									<h2 className="grow pb-[3px] text-[14px] font-bold">Deleted there, deactivated here</h2>
 									{first.total > 0 && (
-										<Tabs
-											tabs={[
+										<Choice
+											label="Whom to list"
+											ways={[
 												{ id: "left", name: `${first.left.toLocaleString("en-GB")} with something left` },
 												{ id: "all", name: `all ${first.total.toLocaleString("en-GB")}` },
 											]}

@@ -10,7 +10,7 @@ import { Board } from "../parts/dialog";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
-import { Tabs } from "../parts/tabs";
+import { Tabbed, TabList, TabPanel } from "../parts/tabs";
 import { count, day, moment, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
 import { ReviewGrid } from "./ReviewGrid";
@@ -38,54 +38,59 @@ function Shown({ detail }: { detail: Schemas["ReviewDetail"] }) {
 		return () => setAside("");
 	}, [setAside, r]);
 	return (
-		<div className="flex h-full flex-col">
-			<header className="shrink-0 border-b border-hair px-[18px] pt-2">
-				<div className="flex items-center gap-6">
-					<div className="min-w-0 grow">
-						<h1 className="truncate text-[20px] font-bold">{r.name}</h1>
-						<p className="truncate text-[12px] text-quiet">
-							<Sentence parts={r.about} /> · decided by {r.deciders} · what nobody decides is {r.fate === "keep" ? "kept" : "revoked"} ·{" "}
-							{r.closed ? `closed ${day(r.closed)}` : r.overdue ? <b className="text-ox">overdue since {day(r.due)}</b> : `due ${day(r.due)}`}
-						</p>
+		<Tabbed at={at} onChoose={(view) => set({ view })}>
+			<div className="flex h-full flex-col">
+				<header className="shrink-0 border-b border-hair px-[18px] pt-2">
+					<div className="flex items-center gap-6">
+						<div className="min-w-0 grow">
+							<h1 className="truncate text-[20px] font-bold">{r.name}</h1>
+							<p className="truncate text-[12px] text-quiet">
+								<Sentence parts={r.about} /> · decided by {r.deciders} · what nobody decides is {r.fate === "keep" ? "kept" : "revoked"} ·{" "}
+								{r.closed ? `closed ${day(r.closed)}` : r.overdue ? <b className="text-ox">overdue since {day(r.due)}</b> : `due ${day(r.due)}`}
+							</p>
+						</div>
+						<div className="w-[220px] shrink-0">
+							<Progress review={r} />
+							<p className="text-[12px] text-quiet">
+								{r.kept} kept · {r.revoked} revoked · {r.items - r.kept - r.revoked} undecided
+							</p>
+						</div>
+						{detail.mayRun && !r.closed && (
+							<button type="button" className="action main" onClick={() => setClosing(true)}>
+								Close the review …
+							</button>
+						)}
 					</div>
-					<div className="w-[220px] shrink-0">
-						<Progress review={r} />
-						<p className="text-[12px] text-quiet">
-							{r.kept} kept · {r.revoked} revoked · {r.items - r.kept - r.revoked} undecided
-						</p>
+					<div className="mt-1">
+						<TabList
+							label="Ways to look at the review"
+							tabs={[
+								{ id: "desk" as View, name: r.closed ? "Items" : "One at a time" },
+								{ id: "grid" as View, name: "As a grid" },
+								...(detail.all ? [{ id: "progress" as View, name: r.closed ? "Outcome and report" : "Progress" }] : []),
+							]}
+						/>
 					</div>
-					{detail.mayRun && !r.closed && (
-						<button type="button" className="action main" onClick={() => setClosing(true)}>
-							Close the review …
-						</button>
-					)}
-				</div>
-				<div className="mt-1">
-					<Tabs
-						tabs={[
-							{ id: "desk" as View, name: r.closed ? "Items" : "One at a time" },
-							{ id: "grid" as View, name: "As a grid" },
-							...(detail.all ? [{ id: "progress" as View, name: r.closed ? "Outcome and report" : "Progress" }] : []),
-						]}
-						at={at}
-						onChoose={(view) => set({ view })}
-					/>
-				</div>
-			</header>
-			{detail.elsewhere > 0 && at !== "progress" && (
-				<div className="shrink-0 border-b border-hair bg-sunk px-[18px]">
-					<Elsewhere n={detail.elsewhere} one="item is about a person" many="items are about people" />
-				</div>
-			)}
-			{at === "progress" ? (
-				<Running detail={detail} />
-			) : at === "grid" ? (
-				<ReviewGrid detail={detail} paused={closing} />
-			) : (
-				<ReviewDesk detail={detail} paused={closing} />
-			)}
-			{closing && <CloseBoard detail={detail} onClose={() => setClosing(false)} />}
-		</div>
+				</header>
+				{detail.elsewhere > 0 && at !== "progress" && (
+					<div className="shrink-0 border-b border-hair bg-sunk px-[18px]">
+						<Elsewhere n={detail.elsewhere} one="item is about a person" many="items are about people" />
+					</div>
+				)}
+				{detail.all && (
+					<TabPanel id="progress" className="flex min-h-0 grow flex-col">
+						<Running detail={detail} />
+					</TabPanel>
+				)}
+				<TabPanel id="grid" className="flex min-h-0 grow flex-col">
+					<ReviewGrid detail={detail} paused={closing} />
+				</TabPanel>
+				<TabPanel id="desk" className="flex min-h-0 grow flex-col">
+					<ReviewDesk detail={detail} paused={closing} />
+				</TabPanel>
+				{closing && <CloseBoard detail={detail} onClose={() => setClosing(false)} />}
+			</div>
+		</Tabbed>
 	);
 }
 

@@ -13,7 +13,7 @@ import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
-import { Tabs } from "../../parts/tabs";
+import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
 import { addressOf, count, Mark, Named } from "../../parts/words";
 import { EditGroup } from "./EditGroup";
@@ -200,36 +200,36 @@ function Shown({ sheet }: { sheet: Sheet }) {
 					)}
 				</div>
 				<div className="flex min-h-0 flex-col">
-					<div className="flex shrink-0 items-baseline gap-4 px-[18px] pt-3">
-						<Tabs
-							tabs={[
-								{ id: "grants", name: `Grants ${sheet.grants.length}` },
-								{ id: "wall", name: "What they give a member" },
-							]}
-							at={right}
-							onChoose={setRight}
-						/>
-						<span className="grow" />
-						{mayEither(me, "assignment:edit", "never") && sheet.draft !== "gone" && (
-							<button type="button" className="link" onClick={() => setBoard("assign")}>
-								Assign …
-							</button>
-						)}
-					</div>
-					{right === "grants" ? (
-						<div className="min-h-0 overflow-auto px-[18px] py-2">
-							<Grants grants={sheet.grants} from="subject" elsewhere={sheet.elsewhere} empty="It is given nothing, nor is any group that nests it." />
+					<Tabbed at={right} onChoose={setRight}>
+						<div className="flex shrink-0 items-baseline gap-4 px-[18px] pt-3">
+							<TabList
+								label="What it is given"
+								tabs={[
+									{ id: "grants", name: `Grants ${sheet.grants.length}` },
+									{ id: "wall", name: "What they give a member" },
+								]}
+							/>
+							<span className="grow" />
+							{mayEither(me, "assignment:edit", "never") && sheet.draft !== "gone" && (
+								<button type="button" className="link" onClick={() => setBoard("assign")}>
+									Assign …
+								</button>
+							)}
 						</div>
-					) : (
-						<Wall
-							label={`What ${ref.name} gives`}
-							systems={sheet.systems}
-							chosen={null}
-							everything={false}
-							empty="Its grants give nothing now."
-							onChoose={(key) => navigate(to(addressOf("permission", key) ?? "/"))}
-						/>
-					)}
+						<TabPanel id="grants" className="min-h-0 overflow-auto px-[18px] py-2">
+							<Grants grants={sheet.grants} from="subject" elsewhere={sheet.elsewhere} empty="It is given nothing, nor is any group that nests it." />
+						</TabPanel>
+						<TabPanel id="wall" className="flex min-h-0 grow flex-col">
+							<Wall
+								label={`What ${ref.name} gives`}
+								systems={sheet.systems}
+								chosen={null}
+								everything={false}
+								empty="Its grants give nothing now."
+								onChoose={(key) => navigate(to(addressOf("permission", key) ?? "/"))}
+							/>
+						</TabPanel>
+					</Tabbed>
 				</div>
 			</div>
 			{board === "edit" && <EditGroup of={sheet} onClose={close} />}

@@ -15,7 +15,7 @@ import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, Part } from "../../parts/sheet";
-import { Tabs } from "../../parts/tabs";
+import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
 import { Mark, Named } from "../../parts/words";
 import { EditPerson } from "./EditPerson";
@@ -51,113 +51,118 @@ function Sheet({ person }: { person: Person }) {
 	const mine = me.user.id === person.user.id;
 	const o = person.object;
 	return (
-		<div className="flex h-full flex-col">
-			<header className="shrink-0 border-b border-hair px-[18px] pt-2">
-				<div className="flex items-baseline gap-4">
-					<h1 className="min-w-0 truncate text-[24px] leading-[32px] font-bold" title={person.user.name}>
-						{person.user.name}
-					</h1>
-					<span className={`shrink-0 font-bold ${person.live ? "text-moss" : "text-ox"}`}>
-						{person.live ? "active" : person.state === "active" ? "not live" : person.state}
-					</span>
-					<Mark draft={person.draft} />
-					<p className="min-w-0 grow truncate text-quiet">
-						{[o.title, person.area.name].filter(Boolean).join(" · ")}
-						{person.manager && (
+		<Tabbed at={tab} onChoose={(t) => set({ tab: t === "access" ? null : t })}>
+			<div className="flex h-full flex-col">
+				<header className="shrink-0 border-b border-hair px-[18px] pt-2">
+					<div className="flex items-baseline gap-4">
+						<h1 className="min-w-0 truncate text-[24px] leading-[32px] font-bold" title={person.user.name}>
+							{person.user.name}
+						</h1>
+						<span className={`shrink-0 font-bold ${person.live ? "text-moss" : "text-ox"}`}>
+							{person.live ? "active" : person.state === "active" ? "not live" : person.state}
+						</span>
+						<Mark draft={person.draft} />
+						<p className="min-w-0 grow truncate text-quiet">
+							{[o.title, person.area.name].filter(Boolean).join(" · ")}
+							{person.manager && (
+								<>
+									{" · reports to "}
+									<Named of={person.manager} />
+								</>
+							)}
+							{person.licences.length > 0 && ` · ${person.licences.map((l) => l.name).join(", ")}`}
+							{person.validity && ` · ${person.validity}`}
+						</p>
+						{person.may.includes("assign") && person.draft !== "gone" && (
+							<button type="button" className="action main shrink-0" onClick={() => setBoard("assign")}>
+								Assign …
+							</button>
+						)}
+						{person.draft !== "gone" && <Deeds person={person} onBoard={setBoard} />}
+					</div>
+					<div className="mt-1 flex items-baseline gap-6">
+						<TabList
+							label="Parts of the sheet"
+							tabs={[
+								{ id: "access" as Tab, name: "Access" },
+								...(may(me, "history:view") && person.whole ? [{ id: "time" as Tab, name: "Over time" }] : []),
+								...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : []),
+							]}
+						/>
+						<span className="grow" />
+						<Downloads path={`/api/sheets/user/${encodeURIComponent(person.user.id)}`} query={{}} />
+						{person.whole && (
 							<>
-								{" · reports to "}
-								<Named of={person.manager} />
+								{acting(me) && !mine && (
+									<Link className="link shrink-0" to={`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`}>
+										See as this person
+									</Link>
+								)}
+								<Link className="link shrink-0" to={to(`/compare?things=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+									Compare …
+								</Link>
+								<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+									See in the frame
+								</Link>
 							</>
 						)}
-						{person.licences.length > 0 && ` · ${person.licences.map((l) => l.name).join(", ")}`}
-						{person.validity && ` · ${person.validity}`}
+					</div>
+				</header>
+				{person.lock?.gone && (
+					<p className="shrink-0 border-l-8 border-ochre-line bg-sunk px-[18px] py-1 text-[12px]">
+						<b>{person.lock.why}</b> {person.lock.instead}
 					</p>
-					{person.may.includes("assign") && person.draft !== "gone" && (
-						<button type="button" className="action main shrink-0" onClick={() => setBoard("assign")}>
-							Assign …
-						</button>
-					)}
-					{person.draft !== "gone" && <Deeds person={person} onBoard={setBoard} />}
-				</div>
-				<div className="mt-1 flex items-baseline gap-6">
-					<Tabs
-						tabs={[
-							{ id: "access" as Tab, name: "Access" },
-							...(may(me, "history:view") && person.whole ? [{ id: "time" as Tab, name: "Over time" }] : []),
-							...(may(me, "history:view") ? [{ id: "record" as Tab, name: "Record" }] : []),
-						]}
-						at={tab}
-						onChoose={(t) => set({ tab: t === "access" ? null : t })}
-					/>
-					<span className="grow" />
-					<Downloads path={`/api/sheets/user/${encodeURIComponent(person.user.id)}`} query={{}} />
-					{person.whole && (
-						<>
-							{acting(me) && !mine && (
-								<Link className="link shrink-0" to={`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`}>
-									See as this person
-								</Link>
+				)}
+				{mine && (
+					<p className="shrink-0 bg-sunk px-[18px] py-1 text-[12px]">
+						{me.user.id === me.signedIn.id
+							? "This is your own sheet: what you can do, and why."
+							: "This is their own sheet, as they see it: what they can do, and why."}
+					</p>
+				)}
+				{may(me, "history:view") && person.whole && (
+					<TabPanel id="time" className="flex min-h-0 grow flex-col">
+						<TimeBands person={person.user} />
+					</TabPanel>
+				)}
+				{may(me, "history:view") && (
+					<TabPanel id="record" className="min-h-0 grow overflow-auto px-[18px] py-3">
+						<Record search={{ user: person.user.id }} empty="Nothing that was applied here concerns this person." />
+					</TabPanel>
+				)}
+				<TabPanel id="access" className="flex min-h-0 grow flex-col">
+					<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_460px]">
+						<Wall
+							label={`The wall of ${person.user.name}`}
+							systems={person.systems}
+							chosen={permission}
+							everything={params.get("all") === "1"}
+							empty={`${person.live ? "Nothing is held here, and nothing is withheld." : `${person.user.name} is not live, and no grant is waiting for them.`} Show what is not held to ask why.`}
+							onChoose={(key) => set({ permission: key === permission ? null : key })}
+							onEverything={(all) => set({ all: all ? "1" : null })}
+						/>
+						{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
+						<section aria-label="Behind the wall" tabIndex={0} className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
+							{permission ? (
+								<TracePanel
+									person={person}
+									permission={permission}
+									where={params.get("where") ?? undefined}
+									onClose={() => set({ permission: null })}
+								/>
+							) : (
+								<Footing person={person} />
 							)}
-							<Link className="link shrink-0" to={to(`/compare?things=${encodeURIComponent(`user:${person.user.id}`)}`)}>
-								Compare …
-							</Link>
-							<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
-								See in the frame
-							</Link>
-						</>
-					)}
-				</div>
-			</header>
-			{person.lock?.gone && (
-				<p className="shrink-0 border-l-8 border-ochre-line bg-sunk px-[18px] py-1 text-[12px]">
-					<b>{person.lock.why}</b> {person.lock.instead}
-				</p>
-			)}
-			{mine && (
-				<p className="shrink-0 bg-sunk px-[18px] py-1 text-[12px]">
-					{me.user.id === me.signedIn.id
-						? "This is your own sheet: what you can do, and why."
-						: "This is their own sheet, as they see it: what they can do, and why."}
-				</p>
-			)}
-			{tab === "time" ? (
-				<TimeBands person={person.user} />
-			) : tab === "record" ? (
-				<div className="min-h-0 grow overflow-auto px-[18px] py-3">
-					<Record search={{ user: person.user.id }} empty="Nothing that was applied here concerns this person." />
-				</div>
-			) : (
-				<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_460px]">
-					<Wall
-						label={`The wall of ${person.user.name}`}
-						systems={person.systems}
-						chosen={permission}
-						everything={params.get("all") === "1"}
-						empty={`${person.live ? "Nothing is held here, and nothing is withheld." : `${person.user.name} is not live, and no grant is waiting for them.`} Show what is not held to ask why.`}
-						onChoose={(key) => set({ permission: key === permission ? null : key })}
-						onEverything={(all) => set({ all: all ? "1" : null })}
-					/>
-					{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
-					<section aria-label="Behind the wall" tabIndex={0} className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
-						{permission ? (
-							<TracePanel
-								person={person}
-								permission={permission}
-								where={params.get("where") ?? undefined}
-								onClose={() => set({ permission: null })}
-							/>
-						) : (
-							<Footing person={person} />
-						)}
-					</section>
-				</div>
-			)}
-			{board === "edit" && <EditPerson of={person} onClose={() => setBoard(null)} />}
-			{board === "like" && <EditPerson like={person} onClose={() => setBoard(null)} />}
-			{board === "invite" && <InvitationBoard user={person.user} onClose={() => setBoard(null)} />}
-			{board === "delete" && <DeleteBoard of={person.user} onClose={() => setBoard(null)} />}
-			{board === "assign" && <AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />}
-		</div>
+						</section>
+					</div>
+				</TabPanel>
+				{board === "edit" && <EditPerson of={person} onClose={() => setBoard(null)} />}
+				{board === "like" && <EditPerson like={person} onClose={() => setBoard(null)} />}
+				{board === "invite" && <InvitationBoard user={person.user} onClose={() => setBoard(null)} />}
+				{board === "delete" && <DeleteBoard of={person.user} onClose={() => setBoard(null)} />}
+				{board === "assign" && <AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />}
+			</div>
+		</Tabbed>
 	);
 }
 
