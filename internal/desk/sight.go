@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
 )
 
 // Actor is who acts: a signed-in person. Questions can be asked of another day too, and through the eyes of
@@ -31,6 +32,9 @@ func (who Actor) Gone() error {
 	}
 	return who.Within.Err()
 }
+
+// Reading is the store as it is read within somebody's request: once that is over, so is the reading.
+func (d *Desk) Reading(who Actor) *store.Store { return d.Store.Within(who.Within) }
 
 // Eyes is whose sight counts.
 func (who Actor) Eyes() string { return cmp.Or(who.As, who.User) }

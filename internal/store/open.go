@@ -2,6 +2,7 @@ package store
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -247,6 +248,15 @@ func (s *Store) Close() (err error) {
 		err = errors.Join(err, e)
 	}
 	return err
+}
+
+// Within is the store for one request: what is read of it ends with the request. What is written does not, so that
+// nobody is left to guess whether it was. Without a request, it is the store itself.
+func (s *Store) Within(ctx context.Context) *Store {
+	if ctx == nil {
+		return s
+	}
+	return &Store{s.db.WithContext(ctx), s.w}
 }
 
 // read runs do on the database as it is at one moment.

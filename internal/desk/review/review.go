@@ -281,11 +281,11 @@ func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
 	}
 	now := d.Looked(who)
 	all := d.May(h, who, model.ViewReviews)
-	list, err := d.Store.Reviews()
+	list, err := d.Reading(who).Reviews()
 	if err != nil {
 		return nil, err
 	}
-	counts, err := d.Store.ReviewCounts(who.Eyes(), now)
+	counts, err := d.Reading(who).ReviewCounts(who.Eyes(), now)
 	if err != nil {
 		return nil, err
 	}
@@ -393,7 +393,7 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 		return v, nil
 	}
 	v.Reviewers = stragglers(h, items)
-	letters, err := d.Store.Letters(id)
+	letters, err := d.Reading(who).Letters(id)
 	if err != nil {
 		return nil, err
 	}
@@ -544,11 +544,11 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	i, err := d.Store.ReviewItem(id)
+	i, err := d.Reading(who).ReviewItem(id)
 	if err != nil {
 		return nil, desk.Missing(err, "There is no review item %d.", id)
 	}
-	r, err := d.Store.Review(i.Review)
+	r, err := d.Reading(who).Review(i.Review)
 	if err != nil {
 		return nil, err
 	}

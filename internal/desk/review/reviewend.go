@@ -235,7 +235,7 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Revision: t.Revision,
 	}
 	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
-	if i, err := d.Store.ReviewItem(t.Item); err == nil {
+	if i, err := d.Reading(who).ReviewItem(t.Item); err == nil {
 		v.Why = i.Reason
 	}
 	return v
@@ -247,13 +247,13 @@ func (d *Reviewer) Tasks(who desk.Actor) ([]ReviewTask, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	list, err := d.Store.Tasks(0, who.Eyes())
+	list, err := d.Reading(who).Tasks(0, who.Eyes())
 	if err != nil {
 		return nil, err
 	}
 	out := []ReviewTask{}
 	for _, t := range list {
-		r, err := d.Store.Review(t.Review)
+		r, err := d.Reading(who).Review(t.Review)
 		if err != nil {
 			return nil, err
 		}
@@ -264,11 +264,11 @@ func (d *Reviewer) Tasks(who desk.Actor) ([]ReviewTask, error) {
 
 // openTask gives a task to somebody who may settle it, or see it.
 func (d *Reviewer) openTask(h *desk.House, who desk.Actor, id int) (store.ReviewTask, store.Review, error) {
-	t, err := d.Store.Task(id)
+	t, err := d.Reading(who).Task(id)
 	if err != nil {
 		return t, store.Review{}, desk.Missing(err, "There is no task %d.", id)
 	}
-	r, err := d.Store.Review(t.Review)
+	r, err := d.Reading(who).Review(t.Review)
 	if err == nil && t.Owner != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
 		err = desk.Refuse(desk.NotAllowed, "This is for %s, who owns the group.", h.Ref(model.KindUser, t.Owner).Name)
 	}
@@ -368,7 +368,7 @@ func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*R
 	now := d.Now()
 	settled := []store.ReviewTask{t}
 	if choice == taskGrant {
-		all, err := d.Store.Tasks(t.Review, "")
+		all, err := d.Reading(who).Tasks(t.Review, "")
 		if err != nil {
 			return nil, err
 		}
@@ -396,7 +396,7 @@ func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*R
 	if err != nil {
 		return nil, desk.Missing(err, "This is settled already.")
 	}
-	if t, err = d.Store.Task(id); err != nil {
+	if t, err = d.Reading(who).Task(id); err != nil {
 		return nil, err
 	}
 	v := d.task(h, r, t, who)

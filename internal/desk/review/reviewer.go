@@ -34,7 +34,7 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 	out := []ReviewItem{}
 	like := ""
 	for n, id := range ids {
-		i, err := d.Store.ReviewItem(id)
+		i, err := d.Reading(who).ReviewItem(id)
 		if err != nil {
 			return nil, desk.Missing(err, "There is no review item %d.", id)
 		}
@@ -49,7 +49,7 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		if i.User == who.User {
 			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
 		}
-		r, err := d.Store.Review(i.Review)
+		r, err := d.Reading(who).Review(i.Review)
 		if err != nil {
 			return nil, err
 		}
@@ -84,11 +84,11 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
-	i, err := d.Store.ReviewItem(item)
+	i, err := d.Reading(who).ReviewItem(item)
 	if err != nil {
 		return nil, desk.Missing(err, "There is no review item %d.", item)
 	}
-	r, err := d.Store.Review(i.Review)
+	r, err := d.Reading(who).Review(i.Review)
 	if err != nil {
 		return nil, err
 	}

@@ -24,10 +24,10 @@ func (d *Viewer) Changes(who desk.Actor, after, limit int) ([]Revision, error) {
 			return nil, err
 		}
 	}
-	list, err := d.Store.RevisionsAfter(after, limit)
+	list, err := d.Reading(who).RevisionsAfter(after, limit)
 	out := make([]Revision, len(list))
 	for i, r := range list {
-		ops, err := d.Store.Change(r.Number, 0)
+		ops, err := d.Reading(who).Change(r.Number, 0)
 		if err != nil {
 			return nil, err
 		}

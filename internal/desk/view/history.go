@@ -66,18 +66,18 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 		return nil, err
 	}
 	q.notAfter(who.When)
-	list, err := d.Store.Revisions(q.store(), q.Before, q.Limit)
+	list, err := d.Reading(who).Revisions(q.store(), q.Before, q.Limit)
 	if err != nil {
 		return nil, err
 	}
-	undone, err := d.Store.Undone()
+	undone, err := d.Reading(who).Undone()
 	if err != nil {
 		return nil, err
 	}
 	names := change.NamesIn(h.Design())
 	out := make([]Revision, len(list))
 	for i, r := range list {
-		ops, err := d.Store.Told(r.Number, operationsTold)
+		ops, err := d.Reading(who).Told(r.Number, operationsTold)
 		if err != nil {
 			return nil, err
 		}
@@ -121,11 +121,11 @@ func (d *Viewer) RevisionDetail(who desk.Actor, number int) (*RevisionDetail, er
 	if err != nil {
 		return nil, err
 	}
-	r, err := d.Store.Revision(number)
+	r, err := d.Reading(who).Revision(number)
 	if err != nil {
 		return nil, desk.Missing(err, "There is no revision %d.", number)
 	}
-	ops, err := d.Store.Change(number, objectsTold)
+	ops, err := d.Reading(who).Change(number, objectsTold)
 	if err != nil {
 		return nil, err
 	}
@@ -202,12 +202,12 @@ func (d *Viewer) HistoryTable(who desk.Actor, q HistorySearch) (*table.Table, er
 	t.Stream = func(yield func(row []any) error) error {
 		q := q // it begins anew each time
 		for {
-			list, err := d.Store.Revisions(q.store(), q.Before, 200)
+			list, err := d.Reading(who).Revisions(q.store(), q.Before, 200)
 			if err != nil {
 				return err
 			}
 			for _, r := range list {
-				ops, err := d.Store.Told(r.Number, 0)
+				ops, err := d.Reading(who).Told(r.Number, 0)
 				if err != nil {
 					return err
 				}

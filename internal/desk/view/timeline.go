@@ -68,7 +68,7 @@ func (d *Viewer) Timeline(who desk.Actor, user string, from, until time.Time) (*
 	if !from.Before(until) {
 		return nil, desk.Refuse(desk.Invalid, "The time that is looked at must begin before it ends.")
 	}
-	revisions, err := d.Store.Revisions(store.Search{}, 0, mostTurned)
+	revisions, err := d.Reading(who).Revisions(store.Search{}, 0, mostTurned)
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +82,7 @@ func (d *Viewer) Timeline(who desk.Actor, user string, from, until time.Time) (*
 		if !r.At.After(from) || r.Number == 1 { // before the first there was nothing
 			break
 		}
-		ops, err := d.Store.Change(r.Number, 0)
+		ops, err := d.Reading(who).Change(r.Number, 0)
 		if err != nil {
 			return nil, err
 		}

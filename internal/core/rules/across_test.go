@@ -1,0 +1,164 @@
+package rules
+
+import (
+	"slices"
+	"testing"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// upheaval makes a change of catalogues, licences and areas, after which an index has other numbers for these.
+func (r random) upheaval(d *model.Design) []change.Op {
+	var ops []change.Op
+	system := func() *model.System {
+		for {
+			if s := pick(r, d.Systems); s.ID != model.OwnSystem {
+				return model.Clone(s)
+			}
+		}
+	}
+	switch r.IntN(6) {
+	case 0: // a permission changes
+		s := system()
+		p := pick(r, s.Permissions)
+		switch r.IntN(4) {
+		case 0:
+			p.Class = pick(r, []model.Class{model.Read, model.Write, model.Admin})
+		case 1:
+			p.Span = pick(r, []model.Span{model.SpanArea, model.SpanOrganisation})
+		case 2:
+			p.Licence = pick(r, append([]string{""}, idsOf(d.Licences)...))
+		default:
+			p.Implies = nil
+		}
+		ops = append(ops, change.Put(d, s))
+	case 1: // one goes
+		s := system()
+		i := r.IntN(len(s.Permissions))
+		gone := s.Permissions[i].Key
+		s.Permissions = slices.Delete(s.Permissions, i, i+1)
+		for _, p := range s.Permissions {
+			p.Implies = slices.DeleteFunc(p.Implies, func(k string) bool { return k == gone })
+		}
+		ops = append(ops, change.Put(d, s))
+	case 2: // one comes, and a set has it
+		s := system()
+		key := s.ID + ":new:view"
+		s.Permissions = append(s.Permissions, &model.Permission{Key: key, Class: model.Read})
+		ops = append(ops, change.Put(d, s))
+		for _, o := range d.Sets {
+			if o.System == "" && r.chance(50) {
+				o = model.Clone(o)
+				o.Permissions = append(o.Permissions, key)
+				ops = append(ops, change.Put(d, o))
+			}
+		}
+	case 3: // a system needs a licence, or none any longer
+		s := system()
+		s.Licence = pick(r, append([]string{""}, idsOf(d.Licences)...))
+		ops = append(ops, change.Put(d, s))
+	case 4: // a licence covers others
+		if len(d.Licences) > 0 {
+			l := model.Clone(pick(r, d.Licences))
+			l.Covers = some(r, idsOf(d.Licences), 2)
+			ops = append(ops, change.Put(d, l))
+		}
+	default: // an area moves, or is only called otherwise
+		a := model.Clone(pick(r, d.Areas))
+		if a.Parent != "" {
+			if a.Parent = pick(r, d.Areas).ID; r.chance(20) {
+				a.Name += " anew"
+			}
+			ops = append(ops, change.Put(d, a))
+		}
+	}
+	return ops
+}
+
+func idsOf[T model.Object](t model.Table[T]) (out []string) {
+	for _, o := range t {
+		out = append(out, o.Ident())
+	}
+	return out
+}
+
+// However catalogues, licences and areas change: the differences that are told are those of everybody's holdings, one
+// by one, and nobody is left out.
+func TestDifferencesAcrossCatalogues(t *testing.T) {
+	changed := 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		ops := change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2))))
+		after, problems := change.Apply(d, ops)
+		if after == nil {
+			_ = problems
+			return
+		}
+		y := x.Update(after)
+		told := map[string]index.Difference{}
+		for _, diff := range index.Differences(x, y, nil, now) {
+			told[diff.User] = diff
+		}
+		model.EachPair(d.Users, after.Users, func(i, j int) {
+			id := ""
+			if j >= 0 {
+				id = after.Users[j].ID
+			} else {
+				id = d.Users[i].ID
+			}
+			was, is := x.Widest(id, now), y.Widest(id, now)
+			gains, losses := index.Beyond(x, is, was), index.Beyond(y, was, is)
+			if len(gains)+len(losses) > 0 {
+				changed++
+			}
+			if !slices.Equal(told[id].Gains, gains) || !slices.Equal(told[id].Losses, losses) {
+				t.Errorf("%s gains %v and loses %v, told as %v and %v", id, gains, losses, told[id].Gains, told[id].Losses)
+			}
+		})
+	})
+	if designs >= 150 && changed < 100 {
+		t.Errorf("only %d people gained or lost something: too few to prove anything", changed)
+	}
+}
+
+// Who lacks a licence is found as quickly as it is true: just those whom something waits for.
+func TestLackingIsWaiting(t *testing.T) {
+	lacking := 0
+	each(t, func(t *testing.T, _ random, d *model.Design, x *index.Index) {
+		for _, l := range d.Licences {
+			var want []string
+			for _, u := range d.Users {
+				if slices.Contains(x.WaitsFor(u.ID, now), l.ID) {
+					want = append(want, u.ID)
+				}
+			}
+			got := x.Lacking(l.ID, now)
+			if lacking += len(got); !slices.Equal(got, want) {
+				t.Errorf("%s is lacking to %v, want %v", l.ID, got, want)
+			}
+		}
+	})
+	if designs >= 150 && lacking < 100 {
+		t.Errorf("only %d people lack a licence: too few to prove anything", lacking)
+	}
+}
+
+// Which critical things people hold is told as what they effectively hold says.
+func TestHeldAmongIsHeld(t *testing.T) {
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		keys := some(r, allKeys(d), 6)
+		got := x.HeldAmong(keys, now)
+		for _, u := range d.Users {
+			want := map[string]bool{}
+			for _, h := range x.Effective(u.ID, now) {
+				if slices.Contains(keys, h.Permission) {
+					want[h.Permission] = true
+				}
+			}
+			if len(got[u.ID]) != len(want) || slices.ContainsFunc(got[u.ID], func(k string) bool { return !want[k] }) {
+				t.Errorf("of %v %s holds %v, want %v", keys, u.ID, got[u.ID], want)
+			}
+		}
+	})
+}
