@@ -29,7 +29,10 @@ func TestAPanicLeavesNobodyWithoutAnAnswer(t *testing.T) {
 	inside <- true // the first one is being carried out: what comes now waits
 	go func() {
 		_, err := d.Feed("dir", func(f *directory.Feed) error {
-			_, err := f.Put(&model.User{UserName: "dee", DisplayName: "Dee", State: model.UserActive, Source: model.Directory}, nil)
+			_, err := f.Put(
+				&model.User{UserName: "dee", DisplayName: "Dee", State: model.UserActive, Source: model.Directory},
+				nil,
+			)
 			return err
 		})
 		answered <- err
@@ -111,7 +114,15 @@ func TestSupersededQuestionsStop(t *testing.T) {
 func TestAnInstantBeyondTheYears(t *testing.T) {
 	d, _ := open(t)
 	file := "User name;Name;Valid until\nzoe;Zoe;9999-12-31T23:59:59-05:00\nyan;Yan;2027-01-01\n"
-	trial, _, err := d.ImportFile("x.csv", []byte(file), "people", rows.Reading{}, nil, intake.Options{Bare: true}, false)
+	trial, _, err := d.ImportFile(
+		"x.csv",
+		[]byte(file),
+		"people",
+		rows.Reading{},
+		nil,
+		intake.Options{Bare: true},
+		false,
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -305,3 +305,84 @@ func TestImpactTellsWhatHangsOnIt(t *testing.T) {
 		t.Errorf("an emptied role: %+v", im)
 	}
 }
+
+// One mention is enough to keep a thing from being deleted, and a change that deals with it is not refused.
+func TestWhatIsReferredToStays(t *testing.T) {
+	d := design(t)
+	clerk := d.Get(model.KindRole, "clerk")
+	var named int
+	for _, r := range d.References(model.KindSet, "own") {
+		named++
+		if r.From.Ident() != "clerk" {
+			t.Fatalf("the set is named by %s too", r.From.Ident())
+		}
+	}
+	own := d.Get(model.KindSet, "own")
+	if after, problems := change.Apply(d, []change.Op{change.Delete(own)}); named != 1 || after != nil ||
+		len(problems) != 1 || problems[0].Code != "referred-to" {
+		t.Errorf("with one mention it is deleted: %v", problems)
+	}
+	bare := change.Clone(clerk.(*model.Role))
+	bare.Sets = nil
+	if after, problems := change.Apply(d, []change.Op{change.Put(d, bare), change.Delete(own)}); after == nil {
+		t.Errorf("dealt with, it is not deleted: %v", problems)
+	}
+}
+
+// Whoever drafted a deletion is told what others changed of it meanwhile, and so is whoever changed what is gone.
+func TestDeletingWhatOthersChangedClashes(t *testing.T) {
+	d := design(t)
+	own := d.Get(model.KindSet, "own")
+	altered := change.Clone(own.(*model.Set))
+	altered.Description = "not what it was"
+	theirs := d.With([]model.Edit{{Kind: model.KindSet, ID: "own", After: altered}})
+	if _, clashes := change.Rebase(theirs, []change.Op{change.Delete(own)}); len(clashes) != 1 ||
+		!strings.Contains(clashes[0].Message, "has been changed") {
+		t.Errorf("deleting what was changed: %v", clashes)
+	}
+	gone := d.With([]model.Edit{{Kind: model.KindSet, ID: "own"}})
+	if _, clashes := change.Rebase(gone, []change.Op{{Kind: model.KindSet, ID: "own", Before: own, After: altered}}); len(
+		clashes,
+	) != 1 ||
+		!strings.Contains(clashes[0].Message, "has been deleted") {
+		t.Errorf("changing what was deleted: %v", clashes)
+	}
+	if ops, clashes := change.Rebase(gone, []change.Op{change.Delete(own)}); len(ops)+len(clashes) != 0 {
+		t.Errorf("deleting what is gone: %v, %v", ops, clashes)
+	}
+}
+
+// A conflict goes once so few of its items are left that nobody could hold too many.
+func TestAConflictThatNobodyCanBreakGoes(t *testing.T) {
+	for _, c := range []struct {
+		limit model.Limit
+		stays bool
+	}{{1, true}, {2, false}} {
+		d := design(t)
+		conflict := &model.Conflict{ID: "c", Name: "C", Limit: c.limit, Items: []model.Item{
+			{Role: "clerk"}, {Permission: "s:a:pay"}, {Permission: "s:a:view"},
+		}}
+		d = d.With([]model.Edit{{Kind: model.KindConflict, ID: "c", After: conflict}})
+		after, problems := change.Apply(d, change.Release(d, model.KindRole, "clerk", nil))
+		if after == nil {
+			t.Fatal(problems)
+		}
+		if stays := after.Get(model.KindConflict, "c") != nil; stays != c.stays {
+			t.Errorf("of three items two are left, of which one may hold %d: it stays: %v", c.limit, stays)
+		}
+	}
+}
+
+// Whoever is locked keeps the seat; whoever is deactivated or deleted leaves it.
+func TestWhoTakesASeat(t *testing.T) {
+	d := design(t)
+	for state, want := range map[model.UserState]int{
+		model.UserActive: 1, model.UserLocked: 1, model.UserInvited: 1, model.UserDeactivated: 0, model.UserDeleted: 0,
+	} {
+		u := &model.User{ID: "ann", UserName: "ann", DisplayName: "Ann", State: state, Licences: []string{"seat"}}
+		seated := d.With([]model.Edit{{Kind: model.KindUser, ID: "ann", After: u}})
+		if got := change.SeatsUsed(seated)["seat"]; got != want {
+			t.Errorf("somebody %s takes %d seats, want %d", state, got, want)
+		}
+	}
+}

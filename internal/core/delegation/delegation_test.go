@@ -220,3 +220,69 @@ func TestPart(t *testing.T) {
 		t.Errorf("what is no filter covers %v", got)
 	}
 }
+
+// Each change of state takes the action that it is: nobody comes out of a lock, or into an account, by another one.
+func TestChangesOfState(t *testing.T) {
+	for _, c := range []struct {
+		was, is model.UserState
+		actions []string
+		refused bool
+	}{
+		{model.UserLocked, model.UserActive, []string{"lock"}, false},
+		{model.UserLocked, model.UserActive, []string{"deactivate"}, true},
+		{model.UserLocked, model.UserDeactivated, []string{"deactivate"}, true}, // from where it would come back active
+		{model.UserDeactivated, model.UserLocked, []string{"deactivate"}, true},
+		{model.UserLocked, model.UserDeactivated, []string{"deactivate", "lock"}, false},
+		{model.UserDeactivated, model.UserActive, []string{"deactivate"}, false},
+		{model.UserDeactivated, model.UserActive, []string{"lock", "edit"}, true},
+		{model.UserInvited, model.UserActive, []string{"edit", "lock", "deactivate", "invite"}, true},
+		{model.UserActive, model.UserInvited, []string{"edit", "lock", "deactivate", "invite"}, true},
+		{model.UserInvited, model.UserLocked, []string{"edit", "lock", "deactivate", "invite"}, true},
+	} {
+		d := design(t)
+		site, _ := d.Delegations.Find("site")
+		site = change.Clone(site)
+		site.Actions = c.actions
+		pat, _ := d.Users.Find("pat")
+		pat = change.Clone(pat)
+		pat.State = c.was
+		d = d.With([]model.Edit{
+			{Kind: model.KindDelegation, ID: "site", After: site},
+			{Kind: model.KindUser, ID: "pat", After: pat},
+		})
+		now1 := change.Clone(pat)
+		now1.State = c.is
+		op := change.Put(d, now1)
+		after := index.Compile(change.Lay(d, []change.Op{op}))
+		r := delegation.Of(index.Compile(d), "mia", now).CheckOp(op, after)
+		if (r != nil) != c.refused {
+			t.Errorf("with %v, from %s to %s: %v", c.actions, c.was, c.is, r)
+		}
+	}
+}
+
+// A delegate reads of the people in sight only what concerns systems in sight, and of a conflict nobody who is out of sight.
+func TestPartTellsNothingOfWhatIsOutOfSight(t *testing.T) {
+	d := design(t)
+	pat, _ := d.Users.Find("pat")
+	pat = change.Clone(pat)
+	pat.LastUse = map[string]time.Time{"s": now, "far": now}
+	conflict := &model.Conflict{ID: "c", Name: "C", Items: []model.Item{{Role: "clerk"}, {Permission: "s:gate:view"}},
+		Exceptions: []model.Exception{
+			{User: "pat", Until: now.AddDate(1, 0, 0), Reason: "short of people"},
+			{User: "sid", Until: now.AddDate(1, 0, 0), Reason: "a secret of sid's"},
+		}}
+	d = d.With([]model.Edit{
+		{Kind: model.KindUser, ID: "pat", After: pat},
+		{Kind: model.KindConflict, ID: "c", After: conflict},
+	})
+	part := delegation.Of(index.Compile(d), "mia", now).Part()
+	seen, _ := part.Users.Find("pat")
+	if _, far := seen.LastUse["far"]; far || len(seen.LastUse) != 1 {
+		t.Errorf("of pat's uses are seen %v", seen.LastUse)
+	}
+	c, ok := part.Conflicts.Find("c")
+	if !ok || len(c.Exceptions) != 1 || c.Exceptions[0].User != "pat" {
+		t.Errorf("of the conflict is seen %+v", c)
+	}
+}

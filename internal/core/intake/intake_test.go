@@ -283,6 +283,12 @@ func TestWhomTheFileDoesNotHave(t *testing.T) {
 		len(trial.Ops) != 0 {
 		t.Errorf("too many: %q, %d", trial.Stop, len(trial.Ops))
 	}
+	for share, stops := range map[int]bool{39: true, 40: false} { // two of five
+		trial = try(t, intake.People, text, intake.Options{Missing: true, Share: share})
+		if (trial.Stop != "") != stops {
+			t.Errorf("with a share of %d it stops: %q", share, trial.Stop)
+		}
+	}
 	if trial = try(t, intake.People, text, intake.Options{}); len(trial.Leaving) != 0 {
 		t.Errorf("without being asked, %v leave", trial.Leaving)
 	}

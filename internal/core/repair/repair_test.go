@@ -213,3 +213,29 @@ func TestWhereThereIsNoRepair(t *testing.T) {
 		}
 	}
 }
+
+// A repair puts nobody into a group whose members a directory or a rule keeps, and none is offered after which nobody
+// would hold every right in Fachwerk any longer.
+func TestNoRepairGoesIntoWhatOthersKeep(t *testing.T) {
+	for name, alter := range map[string]func(g *model.Group){
+		"by hand":      func(*model.Group) {},
+		"a directory":  func(g *model.Group) { g.Source = model.Directory },
+		"a rule keeps": func(g *model.Group) { g.Type, g.Users, g.Rule = model.Rule, nil, `userName eq "member"` },
+	} {
+		d := gates()
+		crew, _ := d.Groups.Find("crew")
+		crew = model.Clone(crew)
+		alter(crew)
+		d = d.With([]model.Edit{{Kind: model.KindGroup, ID: "crew", After: crew}})
+		x := index.Compile(d)
+		joins := false
+		for _, r := range repair.Find(x, "nobody", "q:gate:open", index.Record{Area: "east"}, day) {
+			for _, o := range r.Ops {
+				joins = joins || o.Kind == model.KindGroup
+			}
+		}
+		if want := name == "by hand"; joins != want {
+			t.Errorf("where %s it, somebody joins: %v", name, joins)
+		}
+	}
+}

@@ -113,7 +113,14 @@ func TestDifferencesAcrossCatalogues(t *testing.T) {
 				changed++
 			}
 			if !slices.Equal(told[id].Gains, gains) || !slices.Equal(told[id].Losses, losses) {
-				t.Errorf("%s gains %v and loses %v, told as %v and %v", id, gains, losses, told[id].Gains, told[id].Losses)
+				t.Errorf(
+					"%s gains %v and loses %v, told as %v and %v",
+					id,
+					gains,
+					losses,
+					told[id].Gains,
+					told[id].Losses,
+				)
 			}
 		})
 	})
