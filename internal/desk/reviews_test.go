@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/review"
+	"fachwerk/internal/store"
 	"fmt"
 	"slices"
 	"strings"
@@ -334,9 +335,35 @@ func TestFromOpeningToReport(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "See reviews")
 }
 
+// Nobody decides about themselves, even where an item stands as theirs to decide.
+func TestNobodyDecidesAboutThemselves(t *testing.T) {
+	d, s := openDemo(t)
+	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "night-cover"}))
+	items := must[[]store.ReviewItem](t)(s.ReviewItems(r.ID, ""))
+	items[0].Reviewer = items[0].User
+	if err := s.DecideAll(items[:1]); err != nil {
+		t.Fatal(err)
+	}
+	_, err := d.Decide(desk.Actor{User: items[0].User}, items[0].ID, "keep", "")
+	refused(t, err, desk.NotAllowed, "their own access")
+}
+
 func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	d, _ := openDemo(t)
 	soon := today.AddDate(0, 0, 2)
+	closed := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Due: &soon}))
+	must[*review.Review](t)(d.CloseReview(signe, closed.ID))
+	defer func() {
+		detail := must[*review.ReviewDetail](t)(d.Review(signe, closed.ID, ""))
+		for _, l := range detail.Letters {
+			if l.Subject != "" && detail.Review.Reminded != nil {
+				t.Errorf("of a review that is closed somebody is reminded: %s", l.Subject)
+			}
+		}
+		if detail.Review.Reminded != nil {
+			t.Error("a review that is closed reminds")
+		}
+	}()
 	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "night-cover", Due: &soon}))
 	for range 2 {
 		if err := d.RemindDue(); err != nil {
