@@ -225,6 +225,16 @@ func (c *checked) Of(s stance, concerns ...Concern) (out []string) {
 	return out
 }
 
+// codeOf gives the concern of the first verdict that stands against an act, or against the change as a whole (-1).
+func (c *checked) codeOf(i int) code.Code {
+	for _, v := range c.verdicts {
+		if v.stance == Refuses && v.act == i {
+			return v.concern
+		}
+	}
+	return ""
+}
+
 // refusedOf gives what stands against one act.
 func (c *checked) refusedOf(i int) (out []string) {
 	for _, v := range c.verdicts {

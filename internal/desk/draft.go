@@ -459,7 +459,7 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 	}
 	for i, e := range p.Edits {
 		if refused := p.refusedOf(i); !old[e.ID] && len(refused) > 0 {
-			return nil, &Error{Cause: NotAllowed, Message: refused[0], Problems: firstOf(refused)}
+			return nil, &Error{Cause: NotAllowed, Code: p.codeOf(i), Message: refused[0], Problems: firstOf(refused)}
 		}
 	}
 	if faults := p.Of(Refuses, WellFormed); before.After != nil && len(faults) > 0 {

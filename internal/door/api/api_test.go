@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -134,6 +135,38 @@ func TestSessions(t *testing.T) {
 	}
 	if status, _, _ = b.send("GET", "/api/me", nil); status != http.StatusUnauthorized {
 		t.Errorf("signed out: %d", status)
+	}
+}
+
+// A program reads from a code, and not from English, why it was refused.
+func TestRefusalsHaveCodes(t *testing.T) {
+	url, _ := serve(t)
+	owner, stranger, auditor := newBrowser(t, url), newBrowser(t, url), newBrowser(t, url)
+	owner.signIn("signe.halloran")
+	auditor.signIn("oona.brandvold")
+	supplied := map[string]any{"id": "quaybook-viewer", "name": "Viewer", "system": "quaybook", "permissions": []string{}}
+	_, lists, _ := owner.send("GET", "/api/lists/set?q=system+eq+%22quaybook%22&limit=1", nil)
+	if rows, _ := lists["rows"].([]any); len(rows) > 0 {
+		supplied["id"] = rows[0].(map[string]any)["id"]
+	}
+	_, set, _ := owner.send("GET", "/api/sets/"+fmt.Sprint(supplied["id"]), nil)
+	for name, c := range map[string]struct {
+		who          *browser
+		method, path string
+		body         any
+		code         string
+	}{
+		"nobody":           {stranger, "GET", "/api/me", nil, "not-signed-in"},
+		"no such thing":    {owner, "GET", "/api/roles/none", nil, "not-found"},
+		"no sense":         {owner, "GET", "/api/frame?focus=nonsense", nil, "invalid"},
+		"no right":         {auditor, "POST", "/api/draft/tidy", map[string]any{"group": "north-gate-crew"}, "permitted"},
+		"what is supplied": {owner, "PUT", "/api/draft/sets", map[string]any{"before": set["set"], "after": supplied}, "supplied"},
+		"a broken body":    {owner, "POST", "/api/draft/tick", map[string]any{"kind": "ship"}, "invalid"},
+	} {
+		status, v, _ := c.who.send(c.method, c.path, c.body)
+		if status < 400 || v["code"] != c.code {
+			t.Errorf("%s: %d, code %v, want %s (%v)", name, status, v["code"], c.code, v["detail"])
+		}
 	}
 }
 
