@@ -168,7 +168,7 @@ func (c *checked) judge(d *Desk) {
 	for i, a := range c.acts {
 		c.ask(i, Permitted, func() []string { return d.refusals(c, a) })
 		c.ask(i, Supplied, func() (out []string) {
-			for _, p := range change.EditSupplied(a.Ops) {
+			for _, p := range change.SuppliedEdits(a.Ops) {
 				out = append(out, Upper(p.Message)+".")
 			}
 			return out
@@ -209,7 +209,7 @@ func (c *checked) Impact() *change.Impact {
 	case c.After == nil || len(c.Ops) == 0:
 		c.weighed = &change.Impact{}
 	default:
-		c.weighed = change.Weigh(c.house.Index, c.Index, c.Ops, c.at)
+		c.weighed = change.ImpactOf(c.house.Index, c.Index, c.Ops, c.at)
 	}
 	return c.weighed
 }

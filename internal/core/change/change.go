@@ -231,9 +231,9 @@ func Title(o Op) string {
 	return fmt.Sprintf("the %s %q", o.Kind.Word(), o.ID)
 }
 
-// EditSupplied tells which operations edit what is supplied or protected: supplied sets and catalogues change only
+// SuppliedEdits tells which operations edit what is supplied or protected: supplied sets and catalogues change only
 // with the next version of their catalogue (§2), protected roles not at all.
-func EditSupplied(ops []Op) []model.Problem {
+func SuppliedEdits(ops []Op) []model.Problem {
 	var problems []model.Problem
 	supplied := func(v model.Object) bool {
 		s, ok := v.(*model.Set)

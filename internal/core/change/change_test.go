@@ -147,7 +147,7 @@ func TestSuppliedAndProtectedCannotBeEdited(t *testing.T) {
 		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = nil }), 0},
 		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets = nil }), 0},
 	} {
-		if got := change.EditSupplied([]change.Op{c.op}); len(got) != c.want {
+		if got := change.SuppliedEdits([]change.Op{c.op}); len(got) != c.want {
 			t.Errorf("%s %s: %v", c.op.Kind, c.op.ID, got)
 		}
 	}
@@ -281,7 +281,7 @@ func TestImpactTellsWhatHangsOnIt(t *testing.T) {
 		if after == nil {
 			t.Fatal(problems)
 		}
-		return change.Weigh(index.Compile(d), index.Compile(after), ops, now)
+		return change.ImpactOf(index.Compile(d), index.Compile(after), ops, now)
 	}
 	if im := weigh(change.Delete(d.Get(model.KindAssignment, "owner"))); !im.Lockout || im.Losing != 1 {
 		t.Errorf("taking the last owner away: %+v", im)

@@ -45,9 +45,9 @@ type Impact struct {
 	Lockout     bool     // the change would take away the last live owner
 }
 
-// Weigh compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
+// ImpactOf compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
 // and what a wider grant still gives is no loss.
-func Weigh(before, after *index.Index, ops []Op, t time.Time) *Impact {
+func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	im := &Impact{
 		Lockout:     len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0,
 		Delegations: delegationsTouched(before.Design(), after.Design(), ops),

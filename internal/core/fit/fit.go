@@ -46,7 +46,7 @@ func Closest(x *index.Index, need []string, kinds ...model.Kind) []Fit {
 	for _, b := range x.Bundles() {
 		if n := b.Shared(wanted); n > 0 && slices.Contains(kinds, b.Kind) &&
 			!strings.HasPrefix(b.ID, model.OwnSystem+"-") {
-			useful = append(useful, candidate{b, n, x.Weigh(b.Without(wanted), Weights)})
+			useful = append(useful, candidate{b, n, x.Cost(b.Without(wanted), Weights)})
 		}
 	}
 	useful = lightest(x, useful, wanted)
@@ -133,7 +133,7 @@ func (s *search) consider(list ...index.Bundle) (more bool) {
 	if len(s.best) == MostFits && one.missing > s.best[MostFits-1].missing {
 		return true
 	}
-	one.weight, one.bundles = s.x.Weigh(all.Without(s.wanted), Weights), slices.Clone(list)
+	one.weight, one.bundles = s.x.Cost(all.Without(s.wanted), Weights), slices.Clone(list)
 	at, _ := slices.BinarySearchFunc(s.best, one, func(a, b scored) int { return cmp.Or(order(a, b), -1) })
 	s.best = slices.Insert(s.best, at, one)
 	s.best = s.best[:min(len(s.best), MostFits)]

@@ -466,7 +466,7 @@ func (c *comparison) touch(x *Index, a *model.Assignment, bits *bitset.BitSet, h
 		if x == c.before {
 			of = c.ofBefore
 		}
-		n := common(of, int32(x.groupOf.must(a.Subject.Group)))
+		n := common(of, int32(x.groupOf.number(a.Subject.Group)))
 		if at = c.groups[n]; at == nil {
 			at = &touch{bits: x.bits()}
 			c.groups[n] = at

@@ -36,7 +36,7 @@ func newCatalogue(d *model.Design) *catalogue {
 			}
 			l := -1
 			if needs != "" {
-				l = licences.must(needs)
+				l = licences.number(needs)
 			}
 			c.licenceOf = append(c.licenceOf, l)
 		}
@@ -272,7 +272,7 @@ func newTree(d *model.Design) *tree {
 			x.root = int32(i)
 			continue
 		}
-		p := x.areas.must(a.Parent)
+		p := x.areas.number(a.Parent)
 		children[p] = append(children[p], i)
 	}
 	x.spans = make([]interval, len(d.Areas))

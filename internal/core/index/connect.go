@@ -219,9 +219,9 @@ func (w *Index) targetNode(g *grant) node {
 
 func (w *web) subjectNode(g *grant) node {
 	if g.Subject.User != "" {
-		return node{bayUser, w.userOf.must(g.Subject.User)}
+		return node{bayUser, w.userOf.number(g.Subject.User)}
 	}
-	return node{bayGroup, w.groupOf.must(g.Subject.Group)}
+	return node{bayGroup, w.groupOf.number(g.Subject.Group)}
 }
 
 // delivered is the permissions that a node gives.
@@ -337,12 +337,12 @@ func (w *web) picture(keep map[node]bool, top, bottom node) *Picture {
 		})
 	}
 	pic.Beams = w.beams(keep, delivered)
-	pic.settle()
+	pic.uncross()
 	return pic
 }
 
-// settle puts people and permissions in the order of what they are joined to, so that few beams cross.
-func (p *Picture) settle() {
+// uncross puts people and permissions in the order of what they are joined to, so that few beams cross.
+func (p *Picture) uncross() {
 	place := map[Node]int{}
 	for _, kind := range Bays[1:4] {
 		for i, n := range p.Nodes[kind] {

@@ -265,7 +265,7 @@ func (u *update) reshape(of map[shapeKey]bool) {
 		}
 		for i := range list {
 			if g := &list[i]; g.Subject.User == "" {
-				at := u.old.groupOf.must(g.Subject.Group)
+				at := u.old.groupOf.number(g.Subject.Group)
 				u.marks[at] = u.markOfGrants(u.old.groups.at(at).grants)
 			}
 		}

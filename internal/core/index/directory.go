@@ -95,8 +95,8 @@ func (d *directory) find(id string) (n int, ok bool) {
 	return int(t.slots[at].n) - 1, ok
 }
 
-// must gives the number of what is known to be there.
-func (d *directory) must(id string) int {
+// number gives the number of what is known to be there; -1 if it is not.
+func (d *directory) number(id string) int {
 	n, _ := d.find(id)
 	return n
 }

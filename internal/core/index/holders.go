@@ -122,10 +122,10 @@ func (x *Index) reach() *reached {
 
 func (r *reached) add(g *grant) {
 	if g.Subject.User != "" {
-		r.users.Set(uint(r.Index.userOf.must(g.Subject.User)))
+		r.users.Set(uint(r.Index.userOf.number(g.Subject.User)))
 		return
 	}
-	r.group(r.Index.groupOf.must(g.Subject.Group))
+	r.group(r.Index.groupOf.number(g.Subject.Group))
 }
 
 func (r *reached) group(g int) {
@@ -291,8 +291,8 @@ func (b Bundle) Without(o Bundle) Bundle { return Bundle{bits: b.bits.Difference
 // Keys gives the keys of a bundle's permissions, sorted.
 func (x *Index) Keys(b Bundle) []string { return x.keysOf(b.bits) }
 
-// Weigh adds up what a bundle's permissions weigh, by their risk.
-func (x *Index) Weigh(b Bundle, byRisk [4]int) (sum int) {
+// Cost adds up what a bundle's permissions weigh, by their risk.
+func (x *Index) Cost(b Bundle, byRisk [4]int) (sum int) {
 	for p, ok := b.bits.NextSet(0); ok; p, ok = b.bits.NextSet(p + 1) {
 		sum += byRisk[x.permissions[p].Risk]
 	}

@@ -174,7 +174,7 @@ func (u *update) groups() {
 	}
 	m := &members{update: u, shift: shift}
 	m.gather()
-	m.settle()
+	m.write()
 	u.climb(shift, nested)
 }
 
@@ -425,8 +425,8 @@ func (c *crowd) matching(rule *filter.Filter) []int32 {
 	return out
 }
 
-// settle writes the changes into the lists of both sides.
-func (m *members) settle() {
+// write writes the changes into the lists of both sides.
+func (m *members) write() {
 	for _, list := range [][]entry[int32]{m.add, m.drop} {
 		for _, l := range list {
 			m.stale[l.item] = true

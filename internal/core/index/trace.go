@@ -101,7 +101,7 @@ func (w *walker) ways(u int, g *grant) {
 		if g.Subject.User != "" {
 			heads = [][]Step{head}
 		} else {
-			heads = w.nestings(u, w.groupOf.must(g.Subject.Group), head)
+			heads = w.nestings(u, w.groupOf.number(g.Subject.Group), head)
 		}
 	}
 	for _, head := range heads {

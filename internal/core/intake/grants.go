@@ -57,7 +57,7 @@ func (t *trying) membership(i int) {
 			t.differs(i, "members", "", cmp.Or(t.names.users.says[user], t.names.groups.says[nested]))
 		}
 	}
-	t.settle(i, created)
+	t.conclude(i, created)
 }
 
 // newGroup makes a group that rows can name from now on.
@@ -153,7 +153,7 @@ func (t *trying) assignment(i int) {
 		if a.Reason != "" && t.differs(i, "reason", x.Reason, a.Reason) {
 			after.Reason = a.Reason
 		}
-		t.settle(i, false, change.Op{Kind: model.KindAssignment, ID: x.ID, Before: x, After: after})
+		t.conclude(i, false, change.Op{Kind: model.KindAssignment, ID: x.ID, Before: x, After: after})
 		return
 	}
 	if first, twice := t.rowOf[giftOf(a)]; twice {
@@ -163,7 +163,7 @@ func (t *trying) assignment(i int) {
 	t.rowOf[giftOf(a)] = i
 	a.ID = giftOf(a).id()
 	r.ID = a.ID
-	t.settle(i, true, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
+	t.conclude(i, true, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
 }
 
 // gift is who is given what, where and how. Nobody needs the same twice.
@@ -241,7 +241,7 @@ func (t *trying) use(i int) {
 	r.ID, r.About = id, u.DisplayName
 	before := u.LastUse[system]
 	if !at.After(before) {
-		t.settle(i, false)
+		t.conclude(i, false)
 		return
 	}
 	u = change.Clone(u)
@@ -251,5 +251,5 @@ func (t *trying) use(i int) {
 	u.LastUse[system] = at
 	t.after[id] = u
 	t.differs(i, t.names.systems.says[system], day(before), day(at))
-	t.settle(i, false, change.Op{Kind: model.KindUser, ID: id, Before: was, After: u})
+	t.conclude(i, false, change.Op{Kind: model.KindUser, ID: id, Before: was, After: u})
 }

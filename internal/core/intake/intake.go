@@ -220,8 +220,8 @@ func (t *trying) findAll(i int, field string, in *finder) (ids []string) {
 	return ids
 }
 
-// settle gives a row its verdict by what it changes of an object.
-func (t *trying) settle(i int, created bool, ops ...change.Op) {
+// conclude gives a row its verdict by what it changes of an object.
+func (t *trying) conclude(i int, created bool, ops ...change.Op) {
 	r := &t.trial.Rows[i]
 	switch {
 	case r.Verdict == Wrong:

@@ -191,7 +191,7 @@ func (t *trying) person(i int) {
 		ops = append([]change.Op{op}, ops...)
 	}
 	r.About, t.after[u.ID] = cmp.Or(u.DisplayName, r.About), u
-	t.settle(i, !there, ops...)
+	t.conclude(i, !there, ops...)
 }
 
 // texts takes over what is said in words.

@@ -109,7 +109,7 @@ func CheckChange(before, after *Design) []Problem {
 		return Check(after) // all hangs on these
 	}
 	c := &checker{d: after, before: before, only: map[Kind][]int{}}
-	c.find()
+	c.narrow()
 	return c.rest()
 }
 
@@ -237,8 +237,8 @@ func with(known ids, more string) ids {
 	}
 }
 
-// find finds what is not the same as before. The lists are sorted, and have what is built in.
-func (c *checker) find() {
+// narrow finds what is not the same as before, so that only that is checked. The lists are sorted, and have what is built in.
+func (c *checker) narrow() {
 	c.licences_, c.areas_, c.systems_, c.sets_ = c.d.Licences.known(), c.d.Areas.known(), c.d.Systems.known(), c.d.Sets.known()
 	c.roles_, c.groups_, c.users_ = c.d.Roles.known(), c.d.Groups.known(), c.d.Users.known()
 	c.key = func(key string) *Permission { p, _ := c.d.Permission(key); return p }
@@ -515,7 +515,7 @@ func (c *checker) systems() {
 		position := make(map[string]int, len(s.Permissions))
 		for j, p := range s.Permissions {
 			pa := a.field("permissions").element(j)
-			system, _, _, ok := Parts(p.Key)
+			system, _, _, ok := CutKey(p.Key)
 			first, twice := position[p.Key]
 			switch {
 			case !ok || strings.ContainsFunc(p.Key, isSpace):

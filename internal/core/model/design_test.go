@@ -46,7 +46,7 @@ func TestOwnSystemIsWellFormed(t *testing.T) {
 	own, _ := d.Systems.Find(OwnSystem)
 	owner, _ := d.Sets.Find(SetOwner)
 	for _, p := range own.Permissions {
-		if system, _, _, ok := Parts(p.Key); !ok || system != OwnSystem || p.Span != SpanOrganisation ||
+		if system, _, _, ok := CutKey(p.Key); !ok || system != OwnSystem || p.Span != SpanOrganisation ||
 			p.Label == "" ||
 			p.Description == "" {
 			t.Errorf("the right %+v is not whole", p)

@@ -89,8 +89,8 @@ type Permission struct {
 	Licence     string   `json:"licence,omitempty" ref:"licence"`
 }
 
-// Parts cuts a permission's key into system, object and action; ok is false if the key has another form.
-func Parts(key string) (system, object, action string, ok bool) {
+// CutKey cuts a permission's key into system, object and action; ok is false if the key has another form.
+func CutKey(key string) (system, object, action string, ok bool) {
 	system, rest, ok1 := strings.Cut(key, ":")
 	object, action, ok2 := strings.Cut(rest, ":")
 	ok = ok1 && ok2 && system != "" && object != "" && action != "" && !strings.Contains(action, ":")

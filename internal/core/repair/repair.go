@@ -119,7 +119,7 @@ func (f *finder) try(e *edit) {
 	if !y.Allowed(f.user, f.permission, f.record, f.t) {
 		return
 	}
-	r := Repair{Ops: ops, Impact: change.Weigh(f.x, y, ops, f.t)}
+	r := Repair{Ops: ops, Impact: change.ImpactOf(f.x, y, ops, f.t)}
 	if r.Impact.Lockout {
 		return
 	}

@@ -151,7 +151,7 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 		}
 		y := index.Compile(after)
 		told := map[string]change.PersonImpact{}
-		impact := change.Weigh(x, y, ops, now)
+		impact := change.ImpactOf(x, y, ops, now)
 		for _, p := range impact.People {
 			told[p.User] = p
 			gains, losses = gains+len(p.Gains), losses+len(p.Losses)

@@ -232,7 +232,7 @@ func BenchmarkImpact(b *testing.B) {
 	y := x.Update(d.With(edits))
 	b.ReportAllocs()
 	for b.Loop() {
-		im := change.Weigh(x, y, ops, generate.Day)
+		im := change.ImpactOf(x, y, ops, generate.Day)
 		b.ReportMetric(float64(im.Gaining), "people")
 	}
 	b.ReportMetric(float64(x.HolderCount(model.KindRole, role.ID, generate.Day)), "holders")

@@ -193,7 +193,7 @@ func wallOf(s *desk.Sight, b *BundleSheet, o model.Object) {
 			Courses: []LayerCourse{},
 		}
 		for _, p := range system.Permissions {
-			_, object, action, _ := model.Parts(p.Key)
+			_, object, action, _ := model.CutKey(p.Key)
 			brick := LayerBrick{
 				Key:         p.Key,
 				Action:      action,

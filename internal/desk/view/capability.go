@@ -72,7 +72,7 @@ func (d *Viewer) Capabilities(who desk.Actor, system string, kinds []string) (*C
 		}
 	}
 	for _, p := range o.Permissions {
-		_, object, action, _ := model.Parts(p.Key)
+		_, object, action, _ := model.CutKey(p.Key)
 		row := Capability{
 			Key:     p.Key,
 			Object:  object,

@@ -89,7 +89,7 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 	needs(o.Licence)
 	for _, p := range o.Permissions {
 		needs(p.Licence)
-		_, object, action, _ := model.Parts(p.Key)
+		_, object, action, _ := model.CutKey(p.Key)
 		i := slices.IndexFunc(v.Modules, func(m CatalogueModule) bool { return m.Name == p.Module })
 		if i < 0 {
 			i = len(v.Modules)
@@ -335,7 +335,7 @@ func (d *Viewer) Permission(who desk.Actor, key, where string) (*PermissionSheet
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "No system has a permission %q.", key)
 	}
-	system, object, action, _ := model.Parts(key)
+	system, object, action, _ := model.CutKey(key)
 	v := &PermissionSheet{
 		Ref:        s.Ref(index.KindPermission, key),
 		System:     s.Ref(model.KindSystem, system),

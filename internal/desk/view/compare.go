@@ -99,7 +99,7 @@ func (d *Viewer) Compare(who desk.Actor, things []string, all bool) (*Comparison
 				continue
 			}
 			var object string
-			_, object, row.Action, _ = model.Parts(p.Key)
+			_, object, row.Action, _ = model.CutKey(p.Key)
 			if n := len(panel.Objects); n == 0 || panel.Objects[n-1].Object != object {
 				panel.Objects = append(panel.Objects, DifferenceCourse{Object: object})
 			}

@@ -28,9 +28,9 @@ type Answer struct {
 	Reasons []Reason // why not
 }
 
-// settle finds the house that a question is asked of, and whom it is about; known is false for somebody whom the
+// resolve finds the house that a question is asked of, and whom it is about; known is false for somebody whom the
 // design does not have.
-func (d *Viewer) settle(q *Question) (h *desk.House, user string, known bool, err error) {
+func (d *Viewer) resolve(q *Question) (h *desk.House, user string, known bool, err error) {
 	if h, err = d.houseAt(&q.Time); err != nil {
 		return nil, "", false, err
 	}
@@ -73,7 +73,7 @@ func (d *Viewer) firstAt() (time.Time, error) {
 
 // WhoMay gives the ids of all users who may do what a question asks, sorted; the question's own user takes no part.
 func (d *Viewer) WhoMay(q Question) ([]string, error) {
-	h, _, _, err := d.settle(&q)
+	h, _, _, err := d.resolve(&q)
 	out := []string{}
 	if err != nil || q.Anonymous || !q.Known {
 		return out, err
@@ -89,7 +89,7 @@ func (d *Viewer) WhoMay(q Question) ([]string, error) {
 // WhereMay gives the ids of the areas at which a permission is allowed for records of nobody in particular, sorted;
 // the question's own record takes no part.
 func (d *Viewer) WhereMay(q Question) ([]string, error) {
-	h, user, known, err := d.settle(&q)
+	h, user, known, err := d.resolve(&q)
 	out := []string{}
 	if err != nil || !known {
 		return out, err
@@ -105,7 +105,7 @@ func (d *Viewer) WhereMay(q Question) ([]string, error) {
 // WhatMay gives the names of the actions that are allowed on a kind of object, "system:object", and the question's
 // record, sorted; the question's own permission takes no part.
 func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
-	h, user, known, err := d.settle(&q)
+	h, user, known, err := d.resolve(&q)
 	out := []string{}
 	if err != nil {
 		return out, err
@@ -116,7 +116,7 @@ func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
 		return out, nil
 	}
 	for _, p := range s.Permissions { // sorted by key, so by action within an object
-		if _, o, action, _ := model.Parts(p.Key); o == object && h.Index.Allowed(user, p.Key, q.Record, q.Time) {
+		if _, o, action, _ := model.CutKey(p.Key); o == object && h.Index.Allowed(user, p.Key, q.Record, q.Time) {
 			out = append(out, action)
 		}
 	}
@@ -125,7 +125,7 @@ func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
 
 // Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
 func (d *Viewer) Ask(q Question, explain bool) (a Answer, err error) {
-	h, user, known, err := d.settle(&q)
+	h, user, known, err := d.resolve(&q)
 	if err != nil {
 		return a, err
 	}

@@ -257,7 +257,7 @@ func Target(h *desk.House, a *model.Assignment) desk.Ref {
 func panels(h *desk.House, bricks []index.Brick) []WallPanel {
 	out := []WallPanel{}
 	for _, b := range bricks {
-		system, object, action, _ := model.Parts(b.Permission.Key)
+		system, object, action, _ := model.CutKey(b.Permission.Key)
 		if len(out) == 0 || out[len(out)-1].System.ID != system {
 			out = append(out, WallPanel{System: h.Ref(model.KindSystem, system), Courses: []Course{}})
 		}

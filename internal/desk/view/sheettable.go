@@ -107,7 +107,7 @@ func permissionColumns() []table.Column {
 }
 
 func permissionCells(s *desk.Sight, key string) []any {
-	system, object, action, _ := model.Parts(key)
+	system, object, action, _ := model.CutKey(key)
 	p, ok := s.Design().Permission(key)
 	if !ok {
 		return []any{system, object, action, key, nil, nil, nil}

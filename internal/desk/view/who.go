@@ -99,7 +99,7 @@ func keysOf(s *desk.Sight, what string) (ref desk.Ref, keys []string, err error)
 		return ref, nil, desk.Refuse(desk.NotFound, "There is no permission, object or system %q.", what)
 	}
 	for _, p := range system.Permissions {
-		if _, o, _, _ := model.Parts(p.Key); object == "" || o == object {
+		if _, o, _, _ := model.CutKey(p.Key); object == "" || o == object {
 			keys = append(keys, p.Key)
 		}
 	}

@@ -44,7 +44,7 @@ func Read(name string, data []byte, id, version string) (*upgrade.Catalogue, err
 		return nil, errors.New("the catalogue of Fachwerk itself comes with the program")
 	}
 	for i, p := range s.Permissions {
-		if system, _, _, ok := model.Parts(p.Key); !ok || system != s.ID {
+		if system, _, _, ok := model.CutKey(p.Key); !ok || system != s.ID {
 			return nil, fmt.Errorf("permissions[%d].key: expected a key like %s:object:action, not %q", i, s.ID, p.Key)
 		}
 	}
@@ -183,7 +183,7 @@ func table(name string, data []byte, system string) (*upgrade.Catalogue, error) 
 			p.Key = cell("object") + ":" + cell("action")
 		}
 		p.Key = whole(p.Key)
-		of, _, _, ok := model.Parts(p.Key)
+		of, _, _, ok := model.CutKey(p.Key)
 		if !ok && c.System.ID == "" && cell("key") == "" {
 			return nil, errors.New(
 				"the table does not say of which system it is: choose the system, or write whole keys like system:object:action",
