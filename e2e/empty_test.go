@@ -2,11 +2,11 @@ package e2e
 
 import (
 	"errors"
-	"fachwerk/internal/desk/account"
 	"strings"
 	"testing"
 
 	"fachwerk/e2e/browser"
+	"fachwerk/internal/demo"
 	"fachwerk/internal/exchange/modelfile"
 )
 
@@ -33,7 +33,7 @@ func TestAnEmptyHouse(t *testing.T) {
 	})
 	_, e1 := served.MakeOwner("ada")
 	link, e2 := served.PasswordLink("ada")
-	_, e3 := served.SetPassword(link, account.DemoPassword)
+	_, e3 := served.SetPassword(link, demo.Password)
 	if err := errors.Join(e1, e2, e3); err != nil {
 		t.Fatal(err)
 	}

@@ -1,11 +1,11 @@
 package e2e
 
 import (
-	"fachwerk/internal/desk/account"
 	"strings"
 	"testing"
 
 	"fachwerk/e2e/browser"
+	"fachwerk/internal/demo"
 )
 
 // TestARolesWorkshop builds a role on its sheet: from another, ticked and unticked, assigned, weighed, applied;
@@ -442,7 +442,7 @@ func let(t *testing.T, s *steps, user string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.desk.SetPassword(link, account.DemoPassword); err != nil {
+	if _, err := s.desk.SetPassword(link, demo.Password); err != nil {
 		t.Fatal(err)
 	}
 }

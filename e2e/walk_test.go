@@ -2,7 +2,7 @@
 package e2e
 
 import (
-	"fachwerk/internal/desk/account"
+	"fachwerk/internal/demo"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"os"
@@ -66,7 +66,7 @@ func (s *steps) must(err error) {
 	}
 }
 
-func (s *steps) signIn(user string)          { s.t.Helper(); s.must(s.SignIn(user, account.DemoPassword)) }
+func (s *steps) signIn(user string)          { s.t.Helper(); s.must(s.SignIn(user, demo.Password)) }
 func (s *steps) open(path string)            { s.t.Helper(); s.must(s.Open(path)) }
 func (s *steps) see(selector, text string)   { s.t.Helper(); s.must(s.See(selector, text)) }
 func (s *steps) gone(selector, text string)  { s.t.Helper(); s.must(s.Gone(selector, text)) }
@@ -213,7 +213,7 @@ func TestByKeyboardAlone(t *testing.T) {
 	s.wait("document.querySelector('input[autocomplete=username]')")
 	s.must(s.Type("User name", "signe.halloran"))
 	s.press("\t")
-	s.press(account.DemoPassword, browser.Enter)
+	s.press(demo.Password, browser.Enter)
 	s.see("h2", "Permission sets")
 
 	s.typeInto("Filter groups", "berth office")

@@ -5,7 +5,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/account"
+	"fachwerk/internal/demo"
 	"fmt"
 	"io"
 	"net/http"
@@ -220,7 +220,7 @@ func (s *served) client(t *testing.T, user string) *http.Client {
 		t.Fatal(err)
 	}
 	c := &http.Client{Jar: jar}
-	s.call(t, c, "POST", "/api/session", map[string]string{"userName": user, "password": account.DemoPassword})
+	s.call(t, c, "POST", "/api/session", map[string]string{"userName": user, "password": demo.Password})
 	return c
 }
 

@@ -48,6 +48,17 @@ func serve(db, addr string, withDemo bool) error {
 		return err
 	}
 	defer s.Close()
+	if withDemo && !d.Empty() {
+		renewed, err := demo.Renew(s)
+		if err != nil {
+			return err
+		}
+		if renewed {
+			if d, err = rooms.Open(s, time.Now); err != nil {
+				return err
+			}
+		}
+	}
 	if withDemo && d.Empty() {
 		if err := demo.Fill(s, time.Now()); err != nil {
 			return err

@@ -4,7 +4,6 @@ package main
 import (
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/account"
 	"fmt"
 	"net/url"
 	"os"
@@ -14,6 +13,7 @@ import (
 	"fachwerk/e2e/browser"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/demo"
 )
 
 // day is the day of all pictures.
@@ -226,7 +226,7 @@ func run(folder string) (err error) {
 	err = browser.Steps(
 		func() error { return page.Open("/") },
 		func() error { return page.See("button", "Signe Halloran") },
-		func() error { return page.SignIn("signe.halloran", account.DemoPassword) },
+		func() error { return page.SignIn("signe.halloran", demo.Password) },
 	)
 	if err != nil {
 		return err
@@ -234,7 +234,7 @@ func run(folder string) (err error) {
 	if err := take(page, folder, ofOwner); err != nil {
 		return err
 	}
-	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", account.DemoPassword) }); err != nil {
+	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", demo.Password) }); err != nil {
 		return err
 	}
 	return take(page, folder, ofManager)

@@ -12,6 +12,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/exchange/modelfile"
 	"fachwerk/internal/store"
 )
@@ -182,5 +183,36 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 		if ops, err := s.Change(r.Revision, 0); err != nil || len(ops) != 3 || ops[0].After != nil {
 			t.Errorf("the outcome of %q is %v, %v", r.Name, ops, err)
 		}
+	}
+}
+
+// A demo that an earlier program made, which kept only that it is one, offers its people again.
+func TestAnOldDemoOffersItsPeople(t *testing.T) {
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	if err := demo.Fill(s, day); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.SetSetting("demo", "yes"); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []bool{true, false} {
+		if renewed, err := demo.Renew(s); err != nil || renewed != want {
+			t.Errorf("renewed: %v, %v, want %v", renewed, err, want)
+		}
+	}
+	d, err := rooms.Open(s, func() time.Time { return day })
+	if err != nil {
+		t.Fatal(err)
+	}
+	page := d.SignInPage()
+	if len(page.Demo) != 5 || page.DemoPassword != demo.Password {
+		t.Errorf("the page offers %+v", page)
+	}
+	if _, err := d.SignIn("signe.halloran", demo.Password); err != nil {
+		t.Error(err)
 	}
 }

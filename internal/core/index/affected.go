@@ -67,7 +67,8 @@ func differencesAcross(before, after *Index, t time.Time) []Difference {
 	keys := slices.Sorted(maps.Keys(c.keys))
 	byKeys := map[string]bool{}
 	for _, x := range []*Index{before, after} {
-		for _, u := range append(x.WhoHolds(Some{Keys: keys}, t), c.reached(x)...) {
+		carrying, _ := x.some(Some{Keys: keys}, t)
+		for _, u := range carrying.who(func(int) bool { return true }) { // licensed for them or not
 			byKeys[u] = true
 		}
 	}
@@ -104,7 +105,6 @@ type crossing struct {
 	t             time.Time
 	whole         map[string]bool // people to be compared whole
 	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
-	bundles       []Node          // roles and sets that give others
 }
 
 func (c *crossing) subject(x *Index, s model.Subject) {
@@ -138,44 +138,15 @@ func (c *crossing) accounts() {
 	})
 }
 
-// places takes in those who are given something at an area that lies elsewhere now.
+// places takes in those who are given something over the whole organisation, if that is another area now. Wherever else
+// an area comes to lie, whoever is given something there is given it there still.
 func (c *crossing) places() {
-	b, a := c.before.design, c.after.design
-	if slices.Equal(b.Areas, a.Areas) {
+	if c.before.design.Root() == c.after.design.Root() {
 		return
 	}
-	path := func(d *model.Design, id string) (out []string) {
-		for range len(d.Areas) {
-			x, ok := d.Areas.Find(id)
-			if !ok {
-				return append(out, "")
-			}
-			if out = append(out, id); x.Parent == "" {
-				break
-			}
-			id = x.Parent
-		}
-		return out
-	}
-	moved := map[string]bool{} // by id; what lies below what moved has another path, too
-	for _, list := range []model.Table[*model.Area]{b.Areas, a.Areas} {
-		for _, x := range list {
-			if !slices.Equal(path(b, x.ID), path(a, x.ID)) {
-				moved[x.ID] = true
-				for _, d := range []*model.Design{b, a} {
-					for _, up := range path(d, x.ID) { // what lies above covers more or less than before
-						if up != d.Root() {
-							moved[up] = true
-						}
-					}
-				}
-			}
-		}
-	}
-	rootMoved := b.Root() != a.Root()
 	for _, x := range []*Index{c.before, c.after} {
 		for _, g := range x.design.Assignments {
-			if moved[g.Area] || g.Area == "" && rootMoved {
+			if g.Area == "" {
 				c.subject(x, g.Subject)
 			}
 		}
@@ -232,7 +203,6 @@ func (c *crossing) permissions() {
 		if slices.Equal(before, after) {
 			return
 		}
-		c.bundles = append(c.bundles, Node{kind, id})
 		for _, pair := range [][2][]string{{before, after}, {after, before}} {
 			for _, key := range pair[0] {
 				if _, both := slices.BinarySearch(pair[1], key); !both {
@@ -255,17 +225,6 @@ func (c *crossing) permissions() {
 			c.keys[key] = true
 		}
 	}
-}
-
-// reached gives those whom a role or set reaches that gives other permissions than before.
-func (c *crossing) reached(x *Index) []string {
-	all := x.reach()
-	for _, n := range c.bundles {
-		if users := x.holders(n.Kind, n.ID, c.t); users != nil {
-			all.users.InPlaceUnion(users)
-		}
-	}
-	return x.idsOf(all.users)
 }
 
 // Beyond gives those holdings that none of the others includes, in the areas of x, the index that the others are

@@ -89,44 +89,62 @@ func idsOf[T model.Object](t model.Table[T]) (out []string) {
 func TestDifferencesAcrossCatalogues(t *testing.T) {
 	changed := 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
-		ops := change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2))))
-		after, problems := change.Apply(d, ops)
-		if after == nil {
-			_ = problems
-			return
+		for range 8 {
+			changed += r.across(t, d, x)
 		}
-		y := x.Update(after)
-		told := map[string]index.Difference{}
-		for _, diff := range index.Differences(x, y, nil, now) {
-			told[diff.User] = diff
-		}
-		model.EachPair(d.Users, after.Users, func(i, j int) {
-			id := ""
-			if j >= 0 {
-				id = after.Users[j].ID
-			} else {
-				id = d.Users[i].ID
-			}
-			was, is := x.Widest(id, now), y.Widest(id, now)
-			gains, losses := index.Beyond(x, is, was), index.Beyond(y, was, is)
-			if len(gains)+len(losses) > 0 {
-				changed++
-			}
-			if !slices.Equal(told[id].Gains, gains) || !slices.Equal(told[id].Losses, losses) {
-				t.Errorf(
-					"%s gains %v and loses %v, told as %v and %v",
-					id,
-					gains,
-					losses,
-					told[id].Gains,
-					told[id].Losses,
-				)
-			}
-		})
 	})
-	if designs >= 150 && changed < 100 {
+	if designs >= 150 && changed < 1000 {
 		t.Errorf("only %d people gained or lost something: too few to prove anything", changed)
 	}
+}
+
+// across makes one such change, and counts whom it gives or takes something.
+func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed int) {
+	after, _ := change.Apply(d, change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2)))))
+	if after == nil {
+		return 0 // not every such change is well-formed
+	}
+	y, anew := x.Update(after), index.Compile(after)
+	for range 20 {
+		u, p := pick(r, after.Users).ID, pick(r, allKeys(after))
+		rec := index.Record{Area: pick(r, after.Areas).ID}
+		if got, want := y.Allowed(u, p, rec, now), anew.Allowed(u, p, rec, now); got != want {
+			t.Errorf("updated, %s is allowed %s at %s: %v", u, p, rec.Area, got)
+		}
+	}
+	told := map[string]index.Difference{}
+	for _, diff := range index.Differences(x, y, nil, now) {
+		told[diff.User] = diff
+	}
+	model.EachPair(d.Users, after.Users, func(i, j int) {
+		id := ""
+		if j >= 0 {
+			id = after.Users[j].ID
+		} else {
+			id = d.Users[i].ID
+		}
+		was, is := x.Widest(id, now), y.Widest(id, now)
+		gains, losses := index.Beyond(x, is, was), index.Beyond(y, was, is)
+		if len(gains)+len(losses) > 0 {
+			changed++
+		}
+		waited := x.WaitsFor(id, now)
+		waits := slices.DeleteFunc(y.WaitsFor(id, now), func(l string) bool { return slices.Contains(waited, l) })
+		if !slices.Equal(told[id].Waits, waits) {
+			t.Errorf("%s waits for %v, told as %v", id, waits, told[id].Waits)
+		}
+		if !slices.Equal(told[id].Gains, gains) || !slices.Equal(told[id].Losses, losses) {
+			t.Errorf(
+				"%s gains %v and loses %v, told as %v and %v",
+				id,
+				gains,
+				losses,
+				told[id].Gains,
+				told[id].Losses,
+			)
+		}
+	})
+	return changed
 }
 
 // Who lacks a licence is found as quickly as it is true: just those whom something waits for.

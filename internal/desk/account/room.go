@@ -2,6 +2,8 @@
 package account
 
 import (
+	"encoding/json"
+	"strings"
 	"sync"
 
 	"fachwerk/internal/desk/view"
@@ -11,11 +13,15 @@ import (
 type Accounts struct {
 	*view.Viewer
 	known sync.Map // tokens that programs have shown, by hash
-	demo  bool
+	open  OpenHouse
 }
 
 // New makes the room beside that of what is looked at.
 func New(v *view.Viewer) (*Accounts, error) {
-	demo, err := v.Store.Setting(settingDemo)
-	return &Accounts{Viewer: v, demo: demo != ""}, err
+	a := &Accounts{Viewer: v}
+	text, err := v.Store.Setting(settingOpen)
+	if err == nil && strings.HasPrefix(text, "{") { // an earlier program kept only that there is one
+		err = json.Unmarshal([]byte(text), &a.open)
+	}
+	return a, err
 }

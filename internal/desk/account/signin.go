@@ -6,6 +6,7 @@ import (
 	"crypto/subtle"
 	"encoding/base64"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -22,9 +23,6 @@ import (
 	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
-
-// settingDemo is set in a database that holds the demo organisation.
-const settingDemo = "demo"
 
 // The cost of a password hash: one pass over 19 MiB twice over, the least that is recommended for argon2id.
 const (
@@ -304,32 +302,15 @@ type SignInPage struct {
 func (d *Accounts) SignInPage() *SignInPage {
 	design := d.Present().Design()
 	p := &SignInPage{Organisation: design.Organisation.Name, Demo: []DemoSignIn{}, Empty: len(design.Users) == 0}
-	if d.demo {
-		p.Demo, p.DemoPassword = demoSignIns(design), DemoPassword
-	}
-	return p
-}
-
-// DemoPassword is the password of everybody whom the demo lets in.
-const DemoPassword = "tidewater-lantern"
-
-// demoPeople are those people of the demo whose sign-in is shown, by id, with what they do.
-var demoPeople = [][2]string{
-	{"signe.halloran", "Owner: may do everything"},
-	{"ruben.adeyemi", "Manager of North Harbour"},
-	{"lucia.fenwick", "Ticketing lead"},
-	{"mireille.aster", "Line manager with review items waiting"},
-	{"oona.brandvold", "Auditor: sees everything, changes nothing"},
-}
-
-func demoSignIns(design *model.Design) []DemoSignIn {
-	out := []DemoSignIn{}
-	for _, p := range demoPeople {
-		if u, ok := design.Users.Find(p[0]); ok {
-			out = append(out, DemoSignIn{u.UserName, u.DisplayName, p[1]})
+	for _, w := range d.open.Ways {
+		if u, ok := design.Users.Find(w.User); ok {
+			p.Demo = append(p.Demo, DemoSignIn{u.UserName, u.DisplayName, w.As})
 		}
 	}
-	return out
+	if len(p.Demo) > 0 {
+		p.DemoPassword = d.open.Password
+	}
+	return p
 }
 
 // Me is what the interface knows of who is signed in.
@@ -400,20 +381,39 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 	return me, err
 }
 
-// PrepareDemo marks a database as holding the demo organisation, and lets the people of its sign-in page in.
-func PrepareDemo(s *store.Store) error {
+// OpenHouse is what the sign-in page tells everybody, of an organisation that is only shown: a password, and whom it lets in.
+type OpenHouse struct {
+	Password string `json:"password"`
+	Ways     []Way  `json:"ways"`
+}
+
+// Way is one person whom the password lets in, and what they do.
+type Way struct {
+	User string `json:"user"`
+	As   string `json:"as"`
+}
+
+// settingOpen is where a database keeps its open house, as JSON; empty in that of a real organisation.
+const settingOpen = "demo"
+
+// Invite keeps an open house in a database, and lets those in whom it names, as far as they are there.
+func (o OpenHouse) Invite(s *store.Store) error {
 	d, _, err := s.Design()
 	if err != nil {
 		return err
 	}
-	hash := hashPassword(DemoPassword)
-	for _, p := range demoPeople {
-		if d.Get(model.KindUser, p[0]) == nil {
+	hash := hashPassword(o.Password)
+	for _, w := range o.Ways {
+		if d.Get(model.KindUser, w.User) == nil {
 			continue
 		}
-		if err := s.SaveCredential(store.Credential{User: p[0], Hash: hash}); err != nil {
+		if err := s.SaveCredential(store.Credential{User: w.User, Hash: hash}); err != nil {
 			return err
 		}
 	}
-	return s.SetSetting(settingDemo, "yes")
+	text, err := json.Marshal(o)
+	if err != nil {
+		return err
+	}
+	return s.SetSetting(settingOpen, string(text))
 }

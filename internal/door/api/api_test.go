@@ -3,7 +3,6 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
-	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
@@ -100,7 +99,7 @@ func (b *browser) send(method, path string, body any) (int, map[string]any, http
 
 func (b *browser) signIn(user string) {
 	b.t.Helper()
-	if status, v, _ := b.send("POST", "/api/session", map[string]string{"userName": user, "password": account.DemoPassword}); status != http.StatusOK {
+	if status, v, _ := b.send("POST", "/api/session", map[string]string{"userName": user, "password": demo.Password}); status != http.StatusOK {
 		b.t.Fatalf("%s is not let in: %d %v", user, status, v)
 	}
 }
@@ -120,7 +119,7 @@ func TestSessions(t *testing.T) {
 	_, _, header = b.send(
 		"POST",
 		"/api/session",
-		map[string]string{"userName": "Signe.Halloran", "password": account.DemoPassword},
+		map[string]string{"userName": "Signe.Halloran", "password": demo.Password},
 	)
 	if cookie := header.Get("Set-Cookie"); !strings.Contains(cookie, "HttpOnly") ||
 		!strings.Contains(cookie, "SameSite=Lax") {
