@@ -265,9 +265,6 @@ func deciderWords(h *desk.House, r store.Review) string {
 	return "the managers"
 }
 
-// waiting counts the items that wait for a person's decision.
-func (d *Reviewer) waiting(who desk.Actor) (int, error) { return d.Store.Waiting(who.Eyes()) }
-
 // Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the
 // person's own, or opened by them. If an area is given, only those with items of people at home there. On a past
 // day, each is as it stood then.
