@@ -60,7 +60,8 @@ func TestTheRecordKeepsWhatChangedInLongLists(t *testing.T) {
 	for i, want := range designs {
 		n := i + 1
 		got, number, err := s.DesignAt(now, revisions, start.Add(time.Duration(i)*time.Minute))
-		if err != nil || number != n || !change.Equal(got.Get(model.KindGroup, "crew"), want.Get(model.KindGroup, "crew")) {
+		if err != nil || number != n ||
+			!change.Equal(got.Get(model.KindGroup, "crew"), want.Get(model.KindGroup, "crew")) {
 			t.Fatalf("the design of revision %d is another, of %d (%v)", n, number, err)
 		}
 		if i == 0 {

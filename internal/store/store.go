@@ -331,7 +331,10 @@ func (s *Store) DesignAt(d *model.Design, revision int, at time.Time) (*model.De
 	if err != nil || earliest >= revision {
 		return d, revision, err
 	}
-	err = s.db.Where("revision > ? AND revision <= ?", earliest, revision).Order("revision desc, seq desc").Find(&later).Error
+	err = s.db.Where("revision > ? AND revision <= ?", earliest, revision).
+		Order("revision desc, seq desc").
+		Find(&later).
+		Error
 	if err != nil {
 		return nil, 0, err
 	}

@@ -143,7 +143,12 @@ func TestRefusalsHaveCodes(t *testing.T) {
 	owner, stranger, auditor := newBrowser(t, url), newBrowser(t, url), newBrowser(t, url)
 	owner.signIn("signe.halloran")
 	auditor.signIn("oona.brandvold")
-	supplied := map[string]any{"id": "quaybook-viewer", "name": "Viewer", "system": "quaybook", "permissions": []string{}}
+	supplied := map[string]any{
+		"id":          "quaybook-viewer",
+		"name":        "Viewer",
+		"system":      "quaybook",
+		"permissions": []string{},
+	}
 	_, lists, _ := owner.send("GET", "/api/lists/set?q=system+eq+%22quaybook%22&limit=1", nil)
 	if rows, _ := lists["rows"].([]any); len(rows) > 0 {
 		supplied["id"] = rows[0].(map[string]any)["id"]
