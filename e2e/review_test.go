@@ -57,6 +57,7 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.press("h")
 	s.see("[role=dialog]", "Hand on")
 	s.typeInto("To", "ruben ade")
+	s.wait("document.querySelector('ul[aria-label=People]:not([aria-busy=true])')") // what is found moves no more
 	s.click("[role=dialog] button", "Ruben Adeyemi")
 	s.typeInto("A word why", "he knows the quays")
 	s.click("[role=dialog] button", "Hand on to Ruben Adeyemi")

@@ -1,4 +1,4 @@
-import { useMutation } from "@tanstack/react-query";
+import { keepPreviousData, useMutation } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
@@ -18,6 +18,7 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 	const found = useAsk({
 		queryKey: [...design, "colleagues", q],
 		queryFn: (ask: Ask) => data(ask.GET("/api/colleagues", { params: { query: { q } } })),
+		placeholderData: keepPreviousData, // who is found stays under the hand until the answer to the next letter has come
 	});
 	const hand = useMutation({
 		mutationFn: () => data(api.POST("/api/review-items/{id}/hand", { params: { path: { id: item.id } }, body: { to: to?.user.id ?? "", note } })),
@@ -37,7 +38,7 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 				}}
 			>
 				<TextField label="To" autoFocus value={words} onChange={setWords} />
-				<ul aria-label="People" className="mb-3 max-h-[200px] overflow-auto border border-hair">
+				<ul aria-label="People" aria-busy={words.trim() !== q || found.isFetching} className="mb-3 max-h-[200px] overflow-auto border border-hair">
 					{found.data
 						?.filter((c) => c.user.id !== item.user.id)
 						.map((c) => (
