@@ -132,14 +132,11 @@ func (d *Desk) Check(h *House, by Asker, acts ...Act) *checked {
 	for _, a := range acts {
 		all = append(all, a.Ops...)
 	}
-	var problems []model.Problem
 	if c.Ops = change.Compact(all); len(c.Ops) == 0 {
 		c.After, c.Index = h.Design(), h.Index
-	} else if c.After, problems = change.Apply(h.Design(), c.Ops); c.After != nil {
-		c.Index = h.Index.Update(c.After)
-	}
-	for _, p := range model.Errors(problems) {
-		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
+	} else {
+		after, problems := change.Apply(h.Design(), c.Ops)
+		c.become(after, problems)
 	}
 	c.judge(d)
 	return c
@@ -148,23 +145,28 @@ func (d *Desk) Check(h *House, by Asker, acts ...Act) *checked {
 // checkDesign asks all concerns of a design that is to take the place of another.
 func (d *Desk) checkDesign(h *House, by Asker, door Door, design *model.Design) *checked {
 	ops := change.Difference(h.Design(), design)
-	c := &checked{house: h, Asker: by, acts: []Act{{Door: door, Ops: ops}}, Ops: ops, After: design}
-	if problems := model.Errors(model.CheckChange(h.Design(), design)); len(problems) > 0 {
-		c.After = nil
-		for _, p := range problems {
-			c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
-		}
-	} else {
-		c.Index = h.Index.Update(design)
-	}
+	c := &checked{house: h, Asker: by, acts: []Act{{Door: door, Ops: ops}}, Ops: ops}
+	c.become(design, model.CheckChange(h.Design(), design))
 	c.judge(d)
 	return c
+}
+
+// become gives the verdict on form: what the design becomes, with its index, or what is wrong with it.
+func (c *checked) become(after *model.Design, problems []model.Problem) {
+	wrong := model.Errors(problems)
+	for _, p := range wrong {
+		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
+	}
+	if len(wrong) == 0 {
+		c.After, c.Index = after, c.house.Index.Update(after)
+	}
 }
 
 // judge gives the verdicts but for that on form, by the authority of now.
 func (c *checked) judge(d *Desk) {
 	c.at = d.at(c.Asker)
-	c.verdicts = slices.DeleteFunc(c.verdicts, func(v verdict) bool { return v.concern != WellFormed })
+	// A list of its own: what was judged before may be looked at meanwhile.
+	c.verdicts = slices.DeleteFunc(slices.Clone(c.verdicts), func(v verdict) bool { return v.concern != WellFormed })
 	for i, a := range c.acts {
 		c.ask(i, Permitted, func() []string { return d.refusals(c, a) })
 		c.ask(i, Supplied, func() (out []string) {

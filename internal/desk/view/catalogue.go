@@ -8,6 +8,7 @@ import (
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
 )
 
@@ -56,9 +57,6 @@ type SystemSheet struct {
 	Pools   []Pool            `json:"pools"`
 	Roles   []Layer           `json:"roles" doc:"Roles that give something of it, most first; Gives counts only this system's"`
 }
-
-// idleAfter is after how many days without use a seat counts as idle.
-const idleAfter = 90
 
 // System gives the sheet of a system.
 func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
@@ -252,7 +250,7 @@ func seats(s *desk.Sight, licence string) (taken []Seat, without []*model.User) 
 }
 
 func seatsNow(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
-	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -idleAfter)
+	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -review.IdleAfter)
 	for _, u := range s.Design().Users {
 		if slices.Contains(u.Licences, licence) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
 			seat := Seat{user: u}
