@@ -65,7 +65,7 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 
 	// The grid: all that are alike at once.
 	s.click("[role=tab]", "As a grid")
-	s.see("[role=table]", "Against it")
+	s.see("[role=grid]", "Against it")
 	s.must(s.Settled())
 	s.click("[data-item]", "Kofi Ostrov")
 	s.press("a")

@@ -62,7 +62,7 @@ var steps = []step{
 		"/people",
 		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
 		`[...document.querySelectorAll('[role=columnheader] button')].find(e => e.innerText.startsWith('Department')).click()`,
-		`document.querySelector('[role=columnheader][aria-sort]')?.innerText.startsWith('Department') && !document.querySelector('[data-rows] [data-id]')?.innerText.includes('…')`,
+		`document.querySelector('th[aria-sort]')?.innerText.startsWith('Department') && !document.querySelector('[data-rows] [data-id]')?.innerText.includes('…')`,
 	},
 	{
 		"the frame, filtered",

@@ -401,3 +401,34 @@ func TestDelegates(t *testing.T) {
 		t.Error("a broken filter of a delegation is not told")
 	}
 }
+
+// Somebody new and what they get are one act: it is taken out as one, and where one part is refused, all is.
+func TestEngaging(t *testing.T) {
+	d, _ := open(t)
+	fay := &model.User{UserName: "fay", DisplayName: "Fay", State: model.UserInvited}
+	draft := must[*desk.Draft](t)(d.Engage(
+		bea,
+		fay,
+		[]desk.End{end("role", "night"), end("set", "see")},
+		edit.JoinTerms{Area: "t1"},
+	))
+	if len(draft.Edits) != 1 || len(told(draft)) != 3 {
+		t.Errorf("drafted: %q", told(draft))
+	}
+	if fay.ID != "" {
+		t.Errorf("what was handed in was given the id %q", fay.ID)
+	}
+	for name, targets := range map[string][]desk.End{
+		"a group cannot be given": {end("role", "night"), end("group", "all")},
+		"nor what is not there":   {end("role", "none")},
+	} {
+		if _, err := d.Engage(bea, &model.User{UserName: "gus", DisplayName: "Gus"}, targets, edit.JoinTerms{}); err == nil {
+			t.Errorf("%s: it is taken", name)
+		}
+	}
+	if after := must[*desk.Draft](t)(d.Draft(bea)); after.Stamp != draft.Stamp {
+		t.Error("what was refused left something in the draft")
+	}
+	_, err := d.Engage(bea, &model.User{ID: "cy", UserName: "cyr", DisplayName: "Cyr"}, nil, edit.JoinTerms{})
+	refused(t, err, desk.Conflict, "already")
+}

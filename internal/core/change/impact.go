@@ -96,8 +96,11 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 	if len(b.Conflicts)+len(a.Conflicts) == 0 {
 		return
 	}
-	of := func(id string) (was, is []duty.Violation) { return duty.Of(before, id, t), duty.Of(after, id, t) }
-	if !slices.Equal(b.Conflicts, a.Conflicts) { // then also those whose permissions stay can be concerned
+	earlier, later := duty.Look(before, t), duty.Look(after, t)
+	of := func(id string) (was, is []duty.Violation) { return earlier.Of(id), later.Of(id) }
+	// If conflicts change, those whose permissions stay can be concerned too. And to look at many one by one takes
+	// longer than to find all who break any.
+	if !slices.Equal(b.Conflicts, a.Conflicts) || len(watched) > len(a.Users)/20 {
 		was, is := duty.ByPerson(before, t), duty.ByPerson(after, t)
 		both := maps.Clone(was)
 		maps.Copy(both, is)

@@ -20,26 +20,29 @@ type Violation struct {
 	Excepted bool         // an exception lets the person
 }
 
-// Of gives the conflicts that a user breaks at t, each once, at the first area where its items meet, in the order
-// of the design. Someone who is not live holds nothing, so breaks nothing.
-func Of(x *index.Index, user string, t time.Time) []Violation {
-	return of(x, user, x.Design().Conflicts, t)
+// A Looker looks for the conflicts that people break, at one instant.
+type Looker struct {
+	x         *index.Index
+	t         time.Time
+	conflicts []*model.Conflict
+	where     index.Finder
 }
 
-func of(x *index.Index, user string, conflicts []*model.Conflict, t time.Time) []Violation {
-	if len(conflicts) == 0 || !x.Live(user, t) {
+// Look prepares to look at many people. Each goroutine needs one of its own.
+func Look(x *index.Index, t time.Time) *Looker {
+	conflicts := x.Design().Conflicts
+	return &Looker{x, t, conflicts, x.Find(items(conflicts))}
+}
+
+// Of gives the conflicts that a user breaks, each once, at the first area where its items meet, in the order of the
+// design. Someone who is not live holds nothing, so breaks nothing.
+func (l *Looker) Of(user string) []Violation { return l.among(user, l.conflicts) }
+
+func (l *Looker) among(user string, conflicts []*model.Conflict) []Violation {
+	if len(conflicts) == 0 || !l.x.Live(user, l.t) {
 		return nil
 	}
-	permissions, roles := x.AreasOf(
-		user,
-		permissionItems(conflicts),
-		t,
-	), map[string][]string{} // the areas where each is held
-	if slices.ContainsFunc(conflicts, hasRole) {
-		for _, h := range x.RolesHeld(user, t) {
-			roles[h.Role] = append(roles[h.Role], h.Area)
-		}
-	}
+	permissions, roles := l.where.Where(user, l.t)
 	var out []Violation
 	for _, c := range conflicts {
 		at := func(i model.Item) []string {
@@ -48,32 +51,34 @@ func of(x *index.Index, user string, conflicts []*model.Conflict, t time.Time) [
 			}
 			return permissions[i.Permission]
 		}
-		area, held := meet(x, c, at)
+		area, held := meet(l.x, c, at)
 		if held == nil {
 			continue
 		}
 		v := Violation{User: user, Conflict: c.ID, Area: area, Items: held}
 		for _, e := range c.Exceptions {
-			v.Excepted = v.Excepted || e.User == user && t.Before(e.Until)
+			v.Excepted = v.Excepted || e.User == user && l.t.Before(e.Until)
 		}
 		out = append(out, v)
 	}
 	return out
 }
 
-func hasRole(c *model.Conflict) bool {
-	return slices.ContainsFunc(c.Items, func(i model.Item) bool { return i.Role != "" })
-}
+// Of gives the conflicts that one user breaks at t, as a [Looker] does.
+func Of(x *index.Index, user string, t time.Time) []Violation { return Look(x, t).Of(user) }
 
-func permissionItems(conflicts []*model.Conflict) (keys []string) {
+// items gives what conflicts are made of.
+func items(conflicts []*model.Conflict) (permissions, roles []string) {
 	for _, c := range conflicts {
 		for _, i := range c.Items {
-			if i.Permission != "" {
-				keys = append(keys, i.Permission)
+			if i.Role != "" {
+				roles = append(roles, i.Role)
+			} else {
+				permissions = append(permissions, i.Permission)
 			}
 		}
 	}
-	return keys
+	return permissions, roles
 }
 
 // meet finds an area where more items of a conflict are held than its limit allows. What is held at an area is held
@@ -131,9 +136,11 @@ func All(x *index.Index, t time.Time) []Violation {
 	}
 	users := slices.Sorted(maps.Keys(suspects))
 	parts := make([][]Violation, fan.Parts())
+	l := Look(x, t)
 	fan.Out(len(users), func(p, from, to int) {
+		mine := *l
 		for _, u := range users[from:to] {
-			parts[p] = append(parts[p], of(x, u, suspects[u], t)...)
+			parts[p] = append(parts[p], mine.among(u, suspects[u])...)
 		}
 	})
 	return slices.Concat(parts...)

@@ -607,32 +607,6 @@ func (p *pieces) at(area int32, wide uint8) []uint64 {
 	return bits
 }
 
-// AreasOf gives the areas over which a user holds some permissions at t, with any reach, by permission; each once.
-// What is not held is left out.
-func (x *Index) AreasOf(user string, keys []string, t time.Time) map[string][]string {
-	u, ok := x.userOf.find(user)
-	if !ok {
-		return nil
-	}
-	wanted := x.bitsOf(keys)
-	var p pieces
-	systems := x.markOf(wanted)
-	p.take(x, u, wordsOf(wanted.Words(), nil), &systems, t)
-	out := map[string][]string{}
-	for _, s := range p.list {
-		area := x.design.Areas[s.area].ID
-		for n, w := range p.words {
-			for bits := s.bits[n]; bits != 0; bits &= bits - 1 {
-				key := x.permissions[64*int(w.at)+mathbits.TrailingZeros64(bits)].Key
-				if !slices.Contains(out[key], area) {
-					out[key] = append(out[key], area)
-				}
-			}
-		}
-	}
-	return out
-}
-
 // wordsOf appends those words of a set that are not empty.
 func wordsOf(words []uint64, to []word) []word {
 	for k, bits := range words {

@@ -280,41 +280,6 @@ func (x *Index) GroupsOf(user string) []GroupOf {
 	return out
 }
 
-// RoleHeld is a role that somebody holds over an area, by an assignment of it or of a role that inherits it.
-type RoleHeld struct {
-	Role string
-	Area string
-}
-
-// RolesHeld gives the roles that a user holds at t, with those that they inherit (§8).
-func (x *Index) RolesHeld(user string, t time.Time) (out []RoleHeld) {
-	u, ok := x.userOf.find(user)
-	if !ok {
-		return nil
-	}
-	x.grantsOf(u, func(g *grant) bool {
-		if g.Role == "" || !g.in(t) {
-			return true
-		}
-		area := x.design.Areas[g.area].ID
-		first, _ := x.design.Roles.Position(g.Role)
-		seen := map[int]bool{first: true}
-		for todo := []int{first}; len(todo) > 0; {
-			r := todo[len(todo)-1]
-			todo = todo[:len(todo)-1]
-			out = append(out, RoleHeld{x.design.Roles[r].ID, area})
-			for _, p := range x.roles[r].inherits {
-				if !seen[p] {
-					seen[p] = true
-					todo = append(todo, p)
-				}
-			}
-		}
-		return true
-	})
-	return out
-}
-
 // WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the
 // design.
 func (x *Index) WaitsFor(user string, t time.Time) (out []string) {

@@ -1,6 +1,7 @@
 package index
 
 import (
+	"iter"
 	"slices"
 	"time"
 
@@ -18,6 +19,31 @@ func (x *Index) Holders(kind model.Kind, id string, t time.Time) []string {
 		return nil
 	}
 	return x.idsOf(all)
+}
+
+// People is a set of people, by their places in the design.
+type People struct{ bits *bitset.BitSet }
+
+// HeldBy gives whom [Index.Holders] gives, as a set.
+func (x *Index) HeldBy(kind model.Kind, id string, t time.Time) People {
+	return People{x.holders(kind, id, t)}
+}
+
+// Has tells whether the person at a place is one of them.
+func (p People) Has(place int) bool { return p.bits != nil && p.bits.Test(uint(place)) }
+
+// All gives their places, in order.
+func (p People) All() iter.Seq[int] {
+	return func(yield func(int) bool) {
+		if p.bits == nil {
+			return
+		}
+		for u, ok := p.bits.NextSet(0); ok; u, ok = p.bits.NextSet(u + 1) {
+			if !yield(int(u)) {
+				return
+			}
+		}
+	}
 }
 
 // idsOf gives the ids of some users, sorted.

@@ -66,26 +66,46 @@ func (i Item) Target() (model.Kind, string) {
 	return model.KindSet, i.Set
 }
 
+// MostItems is how many items one review may have: more than anybody can be asked with a clear head.
+const MostItems = 50_000
+
 // Items gives an item for every live person and every role or set that the person is assigned at t within a scope,
-// by person and then by role and set.
-func Items(x *index.Index, scope Scope, t time.Time) []Item {
+// by person and then by role and set. Where covers is given, only people whom it lets in are asked about. If there
+// are more than [MostItems], it gives none and says so.
+func Items(x *index.Index, scope Scope, t time.Time, covers func(*model.User) bool) (items []Item, more bool) {
 	d := x.Design()
 	var people *filter.Filter
 	if scope.Filter != "" {
 		f, err := filter.Parse(scope.Filter)
 		if err != nil {
-			return nil
+			return nil, false
 		}
 		people = f
 	}
-	type key struct{ user, role, set string }
-	found := map[key]*Item{}
-	item := func(u string, a *model.Assignment) *Item {
-		k := key{u, a.Role, a.Set}
-		if found[k] == nil {
-			found[k] = &Item{User: u, Role: a.Role, Set: a.Set}
+	asked := map[string]bool{} // by person
+	asks := func(id string) bool {
+		ask, known := asked[id]
+		if !known {
+			u, ok := d.Users.Find(id)
+			ask = ok && x.Live(id, t) && (people == nil || people.Match(index.Person(d, u))) && (covers == nil || covers(u))
+			asked[id] = ask
 		}
-		return found[k]
+		return ask
+	}
+	by := map[Target]map[string]*Item{}
+	n := 0
+	item := func(u string, a *model.Assignment) *Item {
+		kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
+		of := by[Target{kind, id}]
+		if of == nil {
+			of = map[string]*Item{}
+			by[Target{kind, id}] = of
+		}
+		if of[u] == nil {
+			of[u] = &Item{User: u, Role: a.Role, Set: a.Set}
+			n++
+		}
+		return of[u]
 	}
 	given := map[*model.Assignment]bool{} // by the group of the scope
 	if scope.Group != "" {
@@ -108,13 +128,18 @@ func Items(x *index.Index, scope Scope, t time.Time) []Item {
 		if !fits[what] {
 			continue
 		}
+		if n > MostItems {
+			return nil, true
+		}
 		if a.Subject.User != "" {
-			i := item(a.Subject.User, a)
-			i.Direct = append(i.Direct, a.ID)
+			if asks(a.Subject.User) {
+				i := item(a.Subject.User, a)
+				i.Direct = append(i.Direct, a.ID)
+			}
 			continue
 		}
 		for _, u := range x.Members(a.Subject.Group) {
-			if scope.Group != "" && !x.InGroup(u, scope.Group) {
+			if scope.Group != "" && !x.InGroup(u, scope.Group) || !asks(u) {
 				continue
 			}
 			i := item(u, a)
@@ -124,17 +149,18 @@ func Items(x *index.Index, scope Scope, t time.Time) []Item {
 			}
 		}
 	}
-	var out []Item
-	for _, i := range found {
-		u, _ := d.Users.Find(i.User)
-		if x.Live(i.User, t) && (people == nil || people.Match(index.Person(d, u))) {
-			out = append(out, *i)
+	if n > MostItems {
+		return nil, true
+	}
+	for _, of := range by {
+		for _, i := range of {
+			items = append(items, *i)
 		}
 	}
-	slices.SortFunc(out, func(a, b Item) int {
+	slices.SortFunc(items, func(a, b Item) int {
 		return cmp.Or(strings.Compare(a.User, b.User), strings.Compare(a.Role, b.Role), strings.Compare(a.Set, b.Set))
 	})
-	return out
+	return items, false
 }
 
 // touches tells whether what an assignment gives has to do with the system and the risk of a scope.
@@ -215,8 +241,8 @@ type Scales struct {
 	x        *index.Index
 	t        time.Time
 	targets  map[Target]*target
-	peers    map[post]int    // how many live people have it
-	posts    map[string]post // of people, by id
+	posts    []int // by place of a person in the design: which post it is; 0 for none
+	peers    []int // by post: how many live people have it
 	breaches map[string][]duty.Violation
 }
 
@@ -231,34 +257,39 @@ type target struct {
 	keys    []string
 	risk    int
 	systems []string
-	holders []string     // by id
-	alike   map[post]int // how many of the people in a post hold it
+	holders index.People
+	alike   map[int]int // by post: how many of the people in it hold it
 }
-
-// post is what peers have in common.
-type post struct{ title, department string }
 
 // NewScales gives scales for the items of a design at t.
 func NewScales(x *index.Index, t time.Time) *Scales {
+	type post struct{ title, department string } // what peers have in common
 	s := &Scales{
 		x:        x,
 		t:        t,
 		targets:  map[Target]*target{},
-		peers:    map[post]int{},
-		posts:    map[string]post{},
+		posts:    make([]int, len(x.Design().Users)),
+		peers:    make([]int, 1),
 		breaches: duty.ByPerson(x, t),
 	}
-	for _, u := range x.Design().Users {
-		p := postOf(u)
-		s.posts[u.ID] = p
-		if p.title != "" && x.Live(u.ID, t) {
-			s.peers[p]++
+	numbers := map[post]int{}
+	for i, u := range x.Design().Users {
+		p := post{u.JobTitle, u.Department}
+		if p.title == "" {
+			continue
+		}
+		n, known := numbers[p]
+		if !known {
+			n = len(s.peers)
+			numbers[p], s.peers = n, append(s.peers, 0)
+		}
+		s.posts[i] = n
+		if x.Live(u.ID, t) {
+			s.peers[n]++
 		}
 	}
 	return s
 }
-
-func postOf(u *model.User) post { return post{u.JobTitle, u.Department} }
 
 func (s *Scales) target(i Item) *target {
 	kind, id := i.Target()
@@ -266,7 +297,7 @@ func (s *Scales) target(i Item) *target {
 	if known := s.targets[at]; known != nil {
 		return known
 	}
-	w := &target{keys: s.x.Content(kind, id), alike: map[post]int{}}
+	w := &target{keys: s.x.Content(kind, id), alike: map[int]int{}}
 	for _, key := range w.keys {
 		p, _ := s.x.Design().Permission(key)
 		w.risk = max(w.risk, p.Risk)
@@ -274,9 +305,9 @@ func (s *Scales) target(i Item) *target {
 			w.systems = append(w.systems, system)
 		}
 	}
-	w.holders = s.x.Holders(kind, id, s.t)
-	for _, h := range w.holders {
-		w.alike[s.posts[h]]++
+	w.holders = s.x.HeldBy(kind, id, s.t)
+	for place := range w.holders.All() {
+		w.alike[s.posts[place]]++
 	}
 	s.targets[at] = w
 	return w
@@ -286,10 +317,11 @@ func (s *Scales) target(i Item) *target {
 func (s *Scales) Weigh(i Item) Evidence {
 	w := s.target(i)
 	e := Evidence{Gives: len(w.keys), Risk: w.risk}
-	u, ok := s.x.Design().Users.Find(i.User)
+	place, ok := s.x.Design().Users.Position(i.User)
 	if !ok {
 		return e
 	}
+	u := s.x.Design().Users[place]
 	for _, system := range w.systems {
 		if at, used := u.LastUse[system]; used {
 			e.Used = true
@@ -298,12 +330,12 @@ func (s *Scales) Weigh(i Item) Evidence {
 			}
 		}
 	}
-	if p := postOf(u); p.title != "" {
+	if p := s.posts[place]; p != 0 {
 		e.Peers, e.Alike = s.peers[p], w.alike[p]
 		if s.x.Live(u.ID, s.t) {
 			e.Peers--
 		}
-		if _, holds := slices.BinarySearch(w.holders, u.ID); holds {
+		if w.holders.Has(place) {
 			e.Alike--
 		}
 	}

@@ -128,7 +128,7 @@ func TestItems(t *testing.T) {
 		if err := c.scope.Check(x.Design()); err != nil {
 			t.Errorf("%+v: %v", c.scope, err)
 		}
-		if got := review.Items(x, c.scope, now); !reflect.DeepEqual(got, c.want) {
+		if got, _ := review.Items(x, c.scope, now, nil); !reflect.DeepEqual(got, c.want) {
 			t.Errorf("for %+v the items are\n%+v, want\n%+v", c.scope, got, c.want)
 		}
 	}

@@ -234,13 +234,11 @@ func TestDifferencesAreThoseOfTheHoldings(t *testing.T) {
 				t.Errorf("%s comes to wait for %v; told is %v", u.ID, waits, diff.Waits)
 			}
 			if !diff.Watched {
-				keys := allKeys(d)[:3]
-				if a, b := x.AreasOf(u.ID, keys, now), y.AreasOf(u.ID, keys, now); !maps.EqualFunc(
-					a,
-					b,
-					slices.Equal,
-				) ||
-					!slices.Equal(x.RolesHeld(u.ID, now), y.RolesHeld(u.ID, now)) {
+				keys, roles := allKeys(d)[:3], idsOf(d.Roles)
+				before, after := x.Find(keys, roles), y.Find(keys, roles)
+				held, given := before.Where(u.ID, now)
+				holds, gives := after.Where(u.ID, now)
+				if !maps.EqualFunc(held, holds, slices.Equal) || !maps.EqualFunc(given, gives, slices.Equal) {
 					t.Errorf("%s holds what is watched otherwise, and it is not told", u.ID)
 				}
 			}

@@ -92,9 +92,12 @@ func answers(x *index.Index) (out []string) {
 	d := x.Design()
 	say := func(what string, values ...any) { out = append(out, fmt.Sprintf("%s: %+v", what, values)) }
 	keys := allKeys(d)
+	find := x.Find(keys, idsOf(d.Roles))
 	for _, at := range times() {
 		for _, u := range everybody(d) {
-			say(u+" holds", x.Effective(u, at), x.Widest(u, at), x.WaitsFor(u, at), x.RolesHeld(u, at), x.Live(u, at))
+			say(u+" holds", x.Effective(u, at), x.Widest(u, at), x.WaitsFor(u, at), x.Live(u, at))
+			held, given := find.Where(u, at)
+			say(u+" holds where", held, given)
 			wall, _ := x.Wall(u, "area1", at)
 			for _, b := range wall {
 				say(u+" wall", b.Permission.Key, b.Held, b.Withheld)

@@ -19,16 +19,8 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		if before == nil {
-			if after.Ident() == "" {
-				desk.NameObject(base, after)
-			}
-			if base.Get(after.Kind(), after.Ident()) != nil {
-				return desk.Refuse(
-					desk.Conflict,
-					"There is a %s with the id %q already: choose another.",
-					after.Kind().Word(),
-					after.Ident(),
-				)
+			if err := name(base, after); err != nil {
+				return err
 			}
 			p.Add(0, change.Put(base, after))
 			return nil
@@ -199,32 +191,12 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 // has one already on these terms keeps it; if all do, it is refused.
 func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		base := p.Base()
-		if err := desk.Exists(base, slices.Concat(subjects, targets)...); err != nil {
+		if err := desk.Exists(p.Base(), slices.Concat(subjects, targets)...); err != nil {
 			return err
 		}
-		var ops []change.Op
-		given := grantsGiven(base, subjects...)
-		for _, s := range subjects {
-			for _, t := range targets {
-				if !isSubject(s) || !isGrantable(t) {
-					return desk.Refuse(
-						desk.Invalid,
-						"A role or permission set is assigned to a person or group, not a %s to a %s.",
-						model.Kind(t.Kind).Word(),
-						model.Kind(s.Kind).Word(),
-					)
-				}
-				op, err := assign(base, given, pair{s, t}, terms)
-				var e *desk.Error
-				if errors.As(err, &e) && e.Cause == desk.Conflict {
-					continue
-				}
-				if err != nil {
-					return err
-				}
-				ops = append(ops, op)
-			}
+		ops, err := assignEach(p.Base(), subjects, targets, terms)
+		if err != nil {
+			return err
 		}
 		if len(ops) == 0 {
 			return desk.Refuse(desk.Conflict, "All of them have all of this already, on the same terms.")
@@ -232,6 +204,71 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 		p.Add(0, ops...)
 		return nil
 	})
+}
+
+// assignEach gives each of some subjects each of some targets that they do not have on these terms.
+func assignEach(base *model.Design, subjects, targets []desk.End, terms JoinTerms) ([]change.Op, error) {
+	var ops []change.Op
+	given := grantsGiven(base, subjects...)
+	for _, s := range subjects {
+		for _, t := range targets {
+			if !isSubject(s) || !isGrantable(t) {
+				return nil, desk.Refuse(
+					desk.Invalid,
+					"A role or permission set is assigned to a person or group, not a %s to a %s.",
+					model.Kind(t.Kind).Word(),
+					model.Kind(s.Kind).Word(),
+				)
+			}
+			op, err := assign(base, given, pair{s, t}, terms)
+			var e *desk.Error
+			if errors.As(err, &e) && e.Cause == desk.Conflict {
+				continue
+			}
+			if err != nil {
+				return nil, err
+			}
+			ops = append(ops, op)
+		}
+	}
+	return ops, nil
+}
+
+// Engage drafts a new person together with the roles and sets that they are to have, on the same terms: one act,
+// of which either all is drafted or nothing.
+func (d *Editor) Engage(who desk.Actor, person *model.User, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
+	person = change.Clone(model.Object(person)).(*model.User)
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		if err := name(base, person); err != nil {
+			return err
+		}
+		if err := desk.Exists(base, targets...); err != nil {
+			return err
+		}
+		ops, err := assignEach(base, []desk.End{{Kind: string(model.KindUser), ID: person.ID}}, targets, terms)
+		if err != nil {
+			return err
+		}
+		p.Add(0, append([]change.Op{change.Put(base, person)}, ops...)...)
+		return nil
+	})
+}
+
+// name gives something new an id if it has none, and refuses one that is taken.
+func name(base *model.Design, o model.Object) error {
+	if o.Ident() == "" {
+		desk.NameObject(base, o)
+	}
+	if base.Get(o.Kind(), o.Ident()) != nil {
+		return desk.Refuse(
+			desk.Conflict,
+			"There is a %s with the id %q already: choose another.",
+			o.Kind().Word(),
+			o.Ident(),
+		)
+	}
+	return nil
 }
 
 // Tidy drafts that what members of a group hold by hand goes away, where the group gives the same.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -55,7 +56,7 @@ type ReviewPreview struct {
 	Reviewers []Straggler `json:"reviewers"`
 	Fallback  int         `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
 	Nobody    []desk.Ref  `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
-	Trouble   string      `json:"trouble,omitempty" doc:"What is wrong with the filter"`
+	Trouble   string      `json:"trouble,omitempty" doc:"Why it cannot be opened so: the filter over people, or that it asks too much"`
 	At        int         `json:"at"`
 }
 
@@ -78,7 +79,8 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 	p := &ReviewPreview{About: scopeWords(h, scope), Reviewers: []Straggler{}, Nobody: []desk.Ref{}}
 	if err := scope.Check(h.Design()); err != nil {
 		if broken := (*filter.Error)(nil); errors.As(err, &broken) {
-			p.Trouble, p.At = desk.TroubleIn(scope.Filter, errors.Unwrap(err))
+			trouble, at := desk.TroubleIn(scope.Filter, errors.Unwrap(err))
+			p.Trouble, p.At = "The filter over people cannot be read: "+trouble, at
 			return h, nil, p, nil
 		}
 		return nil, nil, nil, desk.Refuse(desk.NotFound, "%s.", desk.Upper(err.Error()))
@@ -87,26 +89,25 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
 	var items []store.ReviewItem
 	people := map[string]bool{}
-	reach := map[string]bool{}
 	decider := map[string]struct { // of each person's items, where it does not hang on what these are about
 		who   string
 		first bool
 	}{}
 	others := append([]string{who.User}, h.Index.Owners(now)...)
-	for at, i := range review.Items(h.Index, scope, now) {
+	var covers func(*model.User) bool
+	if !whole {
+		covers = func(u *model.User) bool {
+			return authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
+		}
+	}
+	asked, more := review.Items(h.Index, scope, now, covers)
+	if more {
+		p.Trouble = fmt.Sprintf("This would ask about more than %d items, more than anybody decides with care: "+
+			"choose a smaller area, a system or a greater risk.", review.MostItems)
+	}
+	for at, i := range asked {
 		if at%1000 == 0 && who.Gone() != nil { // superseded: a preview is asked for with every key
 			return nil, nil, nil, who.Gone()
-		}
-		if !whole {
-			may, known := reach[i.User]
-			if !known {
-				u, _ := h.Design().Users.Find(i.User)
-				may = authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
-				reach[i.User] = may
-			}
-			if !may {
-				continue
-			}
 		}
 		d, known := decider[i.User]
 		if !known || deciders.By == review.ByOwner {
@@ -170,7 +171,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	case err != nil:
 		return nil, err
 	case p.Trouble != "":
-		return nil, desk.Refuse(desk.Invalid, "The filter over people cannot be read: %s", p.Trouble)
+		return nil, desk.Refuse(desk.Invalid, "%s", p.Trouble)
 	case n.By == review.ByPerson && h.Design().Get(model.KindUser, n.Person) == nil:
 		return nil, desk.Refuse(desk.Invalid, "Say which person decides.")
 	case len(items) == 0:

@@ -95,7 +95,11 @@ func samples(d *model.Design, holder string) map[string]sample {
 			body: map[string]any{"kind": "role", "id": role.ID, "keys": []string{key}, "give": true},
 			once: true,
 		},
-		"assign":  {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
+		"assign": {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
+		"engage": {
+			body: map[string]any{"person": map[string]any{"userName": "brandnew", "displayName": "Brand New"}, "gets": targets(d, 3)},
+			once: true,
+		},
 		"tidy":    {body: map[string]any{"group": group}, once: true},
 		"tryRule": {body: map[string]any{"rule": `department eq "Department 3" and title sw "Title 1"`}},
 		"putPerson": put(

@@ -397,6 +397,25 @@ func (a *API) objects() {
 			return answer(a.desk.AssignMany(actor(ctx), in.Body.Subjects, in.Body.Targets, in.Body.Terms))
 		},
 	)
+	type engageInput struct {
+		Body struct {
+			Person model.User     `json:"person" doc:"Without an id, one is made of the name"`
+			Gets   []desk.End     `json:"gets"   doc:"Roles and sets" maxItems:"200"`
+			Terms  edit.JoinTerms `json:"terms,omitempty"`
+		}
+	}
+	on(
+		a,
+		operation{
+			id:      "engage",
+			method:  http.MethodPost,
+			path:    "/api/draft/engage",
+			summary: "Draft a new person together with the roles and sets that they get",
+		},
+		func(ctx context.Context, in *engageInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.Engage(actor(ctx), &in.Body.Person, in.Body.Gets, in.Body.Terms))
+		},
+	)
 	type tidyInput struct {
 		Body struct {
 			Group string `json:"group" minLength:"1"`

@@ -131,6 +131,7 @@ export const draftDiscard = () => data(api.DELETE("/api/draft"));
 
 export const draftKeep = (id: string) => data(api.POST("/api/draft/edits/{id}/keep", { params: { path: { id } } }));
 export const draftAssign = (body: Schemas["AssignInputBody"]) => data(api.POST("/api/draft/assign", { body }));
+export const draftEngage = (body: Schemas["EngageInputBody"]) => data(api.POST("/api/draft/engage", { body }));
 export const draftTick = (body: Schemas["TickInputBody"]) => data(api.POST("/api/draft/tick", { body }));
 export const draftDelete = (body: Schemas["DeleteInputBody"]) => data(api.POST("/api/draft/delete", { body }));
 export const draftTidy = (group: string) => data(api.POST("/api/draft/tidy", { body: { group } }));

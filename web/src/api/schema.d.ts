@@ -396,6 +396,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/engage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft a new person together with the roles and sets that they get */
+        post: operations["engage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/groups": {
         parameters: {
             query?: never;
@@ -2214,6 +2231,13 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "user" | "group" | "role" | "set" | "permission";
+        };
+        EngageInputBody: {
+            /** @description Roles and sets */
+            gets: components["schemas"]["End"][];
+            /** @description Without an id, one is made of the name */
+            person: components["schemas"]["DesignUser"];
+            terms?: components["schemas"]["JoinTerms"];
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -4546,6 +4570,39 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    engage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EngageInputBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

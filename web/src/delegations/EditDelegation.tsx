@@ -1,11 +1,11 @@
 import { keepPreviousData } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useDeferredValue } from "react";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
-import { design, putDelegation, useAreas, useDrafting } from "../api/hooks";
+import { design, putDelegation, useAreas } from "../api/hooks";
 import { Bracket } from "../parts/Bracket";
-import { dateOf, instantOf } from "../parts/fields";
-import { useNotice } from "../parts/notice";
+import { useDraftForm } from "../parts/DraftForm";
+import { dateOf, instantLike } from "../parts/fields";
 import { Chips, Picker } from "../parts/Picker";
 import { RuleBox } from "../sheets/group/RuleBox";
 import { Covers } from "./Delegations";
@@ -13,50 +13,71 @@ import { actionWords } from "./Sentence";
 
 type Ref = Schemas["Ref"];
 
+/** What the brackets of the sentence hold. */
+type Said = {
+	name: string;
+	delegate?: Ref;
+	actions: string[];
+	by: "area" | "group" | "filter";
+	filter: string;
+	peopleIn?: Ref;
+	grants: Ref[];
+	groups: Ref[];
+	whole: boolean;
+	area?: Ref;
+	days: string;
+	from: string;
+	until: string;
+};
+
 const names = (refs: Ref[]) => refs.map((r) => r.name).join(", ");
 
 /** Writes a delegation as a sentence, each bracket its own picker, with what it would cover told as it is written. */
 export function EditDelegation({ of, copy, onClose }: { of?: Schemas["DelegationSheet"]; copy?: boolean; onClose: () => void }) {
-	const { refuse } = useNotice();
-	const save = useDrafting(putDelegation);
 	const areas = useAreas();
 	const o = of?.delegation;
 	const edited = copy ? undefined : o;
-	const [name, setName] = useState(of ? (copy ? `${of.ref.name}, copy` : of.ref.name) : "");
-	const [delegate, setDelegate] = useState<Ref | undefined>(of?.delegate);
-	const [actions, setActions] = useState<string[]>(of?.actions ?? []);
-	const [by, setBy] = useState<"area" | "group" | "filter">(o?.people.filter ? "filter" : o?.people.group ? "group" : "area");
-	const [filter, setFilter] = useState(o?.people.filter ?? "");
-	const [peopleIn, setPeopleIn] = useState<Ref | undefined>(() => {
-		const named = of?.people.find((p) => p.id);
-		return named?.id ? { kind: named.kind as Ref["kind"], id: named.id, name: named.text } : undefined;
-	});
-	const [grants, setGrants] = useState<Ref[]>([...(of?.roles ?? []), ...(of?.sets ?? [])]);
-	const [groups, setGroups] = useState<Ref[]>(of?.groups ?? []);
-	const [whole, setWhole] = useState(o?.groupsWhole ?? false);
-	const [area, setArea] = useState<Ref | undefined>(of && !of.whole ? of.area : undefined);
-	const [days, setDays] = useState(o?.maxDays === undefined ? "" : String(o.maxDays));
-	const [from, setFrom] = useState(dateOf(o?.from));
-	const [until, setUntil] = useState(dateOf(o?.until));
-
-	const people = by === "filter" ? { filter } : by === "group" ? { group: peopleIn?.id ?? "" } : { area: peopleIn?.id ?? "" };
-	const kept = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
 	const root = areas.data?.[0]?.id;
-	const after: Schemas["DesignDelegation"] = {
-		id: edited?.id ?? "",
-		name: name.trim(),
-		delegate: delegate?.kind === "group" ? { group: delegate.id } : { user: delegate?.id ?? "" },
-		people,
-		actions,
-		roles: grants.filter((g) => g.kind === "role").map((g) => g.id),
-		sets: grants.filter((g) => g.kind === "set").map((g) => g.id),
-		groups: groups.map((g) => g.id),
-		groupsWhole: whole || undefined,
-		area: area?.id === root ? undefined : area?.id,
-		maxDays: days ? Number(days) : undefined,
-		from: kept(from, o?.from),
-		until: kept(until, o?.until),
+	const named = of?.people.find((p) => p.id);
+	const start: Said = {
+		name: of ? (copy ? `${of.ref.name}, copy` : of.ref.name) : "",
+		delegate: of?.delegate,
+		actions: of?.actions ?? [],
+		by: o?.people.filter ? "filter" : o?.people.group ? "group" : "area",
+		filter: o?.people.filter ?? "",
+		peopleIn: named?.id ? { kind: named.kind as Ref["kind"], id: named.id, name: named.text } : undefined,
+		grants: [...(of?.roles ?? []), ...(of?.sets ?? [])],
+		groups: of?.groups ?? [],
+		whole: o?.groupsWhole ?? false,
+		area: of && !of.whole ? of.area : undefined,
+		days: o?.maxDays === undefined ? "" : String(o.maxDays),
+		from: dateOf(o?.from),
+		until: dateOf(o?.until),
 	};
+	const meant = (v: Said): Schemas["DesignDelegation"] => ({
+		id: edited?.id ?? "",
+		name: v.name.trim(),
+		delegate: v.delegate?.kind === "group" ? { group: v.delegate.id } : { user: v.delegate?.id ?? "" },
+		people: v.by === "filter" ? { filter: v.filter } : v.by === "group" ? { group: v.peopleIn?.id ?? "" } : { area: v.peopleIn?.id ?? "" },
+		actions: v.actions,
+		roles: v.grants.filter((g) => g.kind === "role").map((g) => g.id),
+		sets: v.grants.filter((g) => g.kind === "set").map((g) => g.id),
+		groups: v.groups.map((g) => g.id),
+		groupsWhole: v.whole || undefined,
+		area: v.area?.id === root ? undefined : v.area?.id,
+		maxDays: v.days ? Number(v.days) : undefined,
+		from: instantLike(v.from, o?.from),
+		until: instantLike(v.until, o?.until),
+	});
+	const form = useDraftForm({
+		start,
+		write: (v: Said) => putDelegation(edited ? { before: edited, after: meant(v) } : { after: meant(v) }),
+		onClose,
+	});
+	const { register, setValue, watch } = form;
+	const said = watch();
+	const { delegate, actions, by, filter, peopleIn, grants, groups, whole, area, days, from, until } = said;
+	const after = meant(said);
 	const ready = !!delegate && actions.length > 0 && (by === "filter" ? filter.trim() !== "" : !!peopleIn);
 	const tried = useDeferredValue(after);
 	const coverage = useAsk({
@@ -72,7 +93,7 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 			className="flex h-full flex-col px-[18px] pt-3"
 			onSubmit={(e) => {
 				e.preventDefault();
-				save.mutate(edited ? { before: edited, after } : { after }, { onError: refuse, onSuccess: onClose });
+				form.save();
 			}}
 		>
 			<div className="flex items-baseline gap-4 border-b-[3px] border-[var(--beam)] pb-2">
@@ -84,7 +105,7 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 				<button type="button" className="action" onClick={onClose}>
 					Cancel
 				</button>
-				<button type="submit" className="action main" disabled={!ready || !name.trim() || save.isPending}>
+				<button type="submit" className="action main" disabled={!ready || !said.name.trim() || form.busy}>
 					Put into the draft
 				</button>
 			</div>
@@ -92,18 +113,17 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 				<div className="min-h-0 overflow-auto py-4 pr-6">
 					<label className="mb-4 block max-w-[420px]">
 						<span className="text-[12px] text-quiet">Name</span>
-						<input
-							className="field"
-							required
-							maxLength={200}
-							placeholder="e.g. Terminal 2, its people and roles"
-							value={name}
-							onChange={(e) => setName(e.target.value)}
-						/>
+						<input className="field" required maxLength={200} placeholder="e.g. Terminal 2, its people and roles" {...register("name")} />
 					</label>
 					<p className="text-[18px] leading-[40px]">
 						<Bracket label="Who" text={delegate?.name ?? ""} empty="a person or group">
-							<Picker kinds={["user", "group"]} label="Delegate" placeholder="a person or group …" autoFocus onPick={setDelegate} />
+							<Picker
+								kinds={["user", "group"]}
+								label="Delegate"
+								placeholder="a person or group …"
+								autoFocus
+								onPick={(r) => setValue("delegate", r)}
+							/>
 						</Bracket>{" "}
 						may{" "}
 						<Bracket
@@ -119,7 +139,7 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 									<input
 										type="checkbox"
 										checked={actions.includes(id)}
-										onChange={(e) => setActions(e.target.checked ? [...actions, id] : actions.filter((a) => a !== id))}
+										onChange={(e) => setValue("actions", e.target.checked ? [...actions, id] : actions.filter((a) => a !== id))}
 									/>
 									{words}
 								</label>
@@ -153,8 +173,8 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 											name="people"
 											checked={by === id}
 											onChange={() => {
-												setBy(id);
-												setPeopleIn(undefined);
+												setValue("by", id);
+												setValue("peopleIn", undefined);
 											}}
 										/>
 										{words}
@@ -162,13 +182,13 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 								))}
 							</div>
 							{by === "filter" ? (
-								<RuleBox rule={filter} onRule={setFilter} />
+								<RuleBox rule={filter} onRule={(text) => setValue("filter", text)} />
 							) : (
 								<Picker
 									kinds={[by]}
 									label={by === "area" ? "People of the area" : "Members of the group"}
 									placeholder={by === "area" ? "an area …" : "a group …"}
-									onPick={setPeopleIn}
+									onPick={(r) => setValue("peopleIn", r)}
 								/>
 							)}
 						</Bracket>
@@ -177,7 +197,13 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 								{" "}
 								the roles and sets{" "}
 								<Bracket label="Which roles and sets" text={names(grants)} empty="none yet">
-									<Chips kinds={["role", "set"]} label="Roles and sets" placeholder="a role or set …" chosen={grants} onChange={setGrants} />
+									<Chips
+										kinds={["role", "set"]}
+										label="Roles and sets"
+										placeholder="a role or set …"
+										chosen={grants}
+										onChange={(list) => setValue("grants", list)}
+									/>
 								</Bracket>
 							</>
 						)}
@@ -185,9 +211,9 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 							<>
 								, in the groups{" "}
 								<Bracket label="Which groups" text={`${names(groups)}${whole && groups.length > 0 ? ", handed over whole" : ""}`} empty="none yet">
-									<Chips kinds={["group"]} label="Groups" placeholder="a group …" chosen={groups} onChange={setGroups} />
+									<Chips kinds={["group"]} label="Groups" placeholder="a group …" chosen={groups} onChange={(list) => setValue("groups", list)} />
 									<label className="mt-3 flex items-start gap-2">
-										<input type="checkbox" className="mt-1" checked={whole} onChange={(e) => setWhole(e.target.checked)} />
+										<input type="checkbox" className="mt-1" {...register("whole")} />
 										<span>
 											handed over whole: members may be changed even where the group holds what the delegate could not assign.{" "}
 											<b className="text-ochre">This can raise people above the delegate.</b>
@@ -198,9 +224,9 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 						)}{" "}
 						within{" "}
 						<Bracket label="Within which area" text={area?.name ?? "the whole organisation"} empty="">
-							<Picker kinds={["area"]} label="Area" placeholder="an area …" onPick={setArea} />
+							<Picker kinds={["area"]} label="Area" placeholder="an area …" onPick={(r) => setValue("area", r)} />
 							{area && (
-								<button type="button" className="link mt-2" onClick={() => setArea(undefined)}>
+								<button type="button" className="link mt-2" onClick={() => setValue("area", undefined)}>
 									The whole organisation
 								</button>
 							)}
@@ -210,15 +236,7 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 								{" "}
 								for at most{" "}
 								<Bracket label="For at most how many days" text={days ? `${days} days` : "any time"} empty="">
-									<input
-										type="number"
-										aria-label="Days"
-										min={1}
-										className="field"
-										placeholder="without a limit"
-										value={days}
-										onChange={(e) => setDays(e.target.value)}
-									/>
+									<input type="number" aria-label="Days" min={1} className="field" placeholder="without a limit" {...register("days")} />
 								</Bracket>
 							</>
 						)}
@@ -230,11 +248,11 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 						>
 							<label className="mb-2 block">
 								from
-								<input type="date" className="field" value={from} onChange={(e) => setFrom(e.target.value)} />
+								<input type="date" className="field" {...register("from")} />
 							</label>
 							<label className="block">
 								until
-								<input type="date" className="field" value={until} onChange={(e) => setUntil(e.target.value)} />
+								<input type="date" className="field" {...register("until")} />
 							</label>
 						</Bracket>
 						.

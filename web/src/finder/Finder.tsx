@@ -10,9 +10,10 @@ import { useSet, useTo } from "../house/lens";
 import { placesOf } from "../house/places";
 import { acting, may } from "../house/rights";
 import { turnTheme } from "../house/theme";
+import { asideLook, NoOffer, Offer, Offered, OfferInput, OfferList } from "../parts/Offers";
 import { addressOf, kindWords } from "../parts/words";
 
-type Offer = { key: string; name: string; note: string; kind: string; run: () => void };
+type OfferOf = { key: string; name: string; note: string; kind: string; run: () => void };
 
 const questions = [
 	"who can override gates at Terminal 1",
@@ -50,13 +51,13 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
 }
 
 /** What can be done from anywhere, found by its words like a thing. */
-function useActs(): Offer[] {
+function useActs(): OfferOf[] {
 	const { me } = useHouse();
 	const navigate = useNavigate();
 	const to = useTo();
 	const set = useSet(false);
 	const go = (path: string) => () => navigate(to(path));
-	const acts: (Offer | false)[] = [
+	const acts: (OfferOf | false)[] = [
 		...placesOf(me).flatMap((p) => p.rooms.map((r) => ({ key: `place ${r.to}`, name: `Go to ${r.name}`, note: p.name, kind: "act", run: go(r.to) }))),
 		may(me, "review:run") && acting(me) && { key: "open review", name: "Open a review", note: "Reviews", kind: "act", run: go("/reviews") },
 		may(me, "history:view") && { key: "undo", name: "Undo a revision", note: "History", kind: "act", run: go("/history") },
@@ -69,7 +70,6 @@ function useActs(): Offer[] {
 
 function Search({ onClose }: { onClose: () => void }) {
 	const [text, setText] = useState("");
-	const [at, setAt] = useState(0);
 	const navigate = useNavigate();
 	const to = useTo();
 	const acts = useActs();
@@ -82,7 +82,7 @@ function Search({ onClose }: { onClose: () => void }) {
 	});
 	const words = q.toLowerCase().split(/\s+/).filter(Boolean);
 	const fitting = acts.filter((a) => words.every((w) => `${a.name} ${a.note}`.toLowerCase().includes(w)));
-	const things: Offer[] = (q ? (found.data ?? []) : []).map((f) => ({
+	const things: OfferOf[] = (q ? (found.data ?? []) : []).map((f) => ({
 		key: `${f.kind} ${f.id}`,
 		name: f.name,
 		note: f.note,
@@ -90,76 +90,36 @@ function Search({ onClose }: { onClose: () => void }) {
 		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? "/")),
 	}));
 	const offers = q ? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")] : fitting;
-	const chosen = Math.min(at, Math.max(0, offers.length - 1));
-	useEffect(() => {
-		document.getElementById(`found-${chosen}`)?.scrollIntoView({ block: "nearest" });
-	}, [chosen]);
-	const run = (o?: Offer) => {
-		if (!o) return;
+	const run = (o: OfferOf) => {
 		onClose();
 		o.run();
 	};
-	const press = (e: React.KeyboardEvent) => {
-		if (e.key === "ArrowDown" || e.key === "ArrowUp") {
-			e.preventDefault();
-			setAt(Math.min(offers.length - 1, Math.max(0, chosen + (e.key === "ArrowDown" ? 1 : -1))));
-		} else if (e.key === "Enter") {
-			e.preventDefault();
-			run(offers[chosen]);
-		}
-	};
 	return (
 		<>
-			<input
-				role="combobox"
-				aria-label="Find, or ask"
-				aria-expanded={offers.length > 0}
-				aria-controls="found"
-				aria-activedescendant={offers.length > 0 ? `found-${chosen}` : undefined}
-				autoComplete="off"
-				className="w-full shrink-0 bg-raised px-4 py-3 text-[16px] outline-none placeholder:text-quiet"
-				placeholder="a name, an act, or a question"
-				value={text}
-				onChange={(e) => {
-					setText(e.target.value);
-					setAt(0);
-				}}
-				onKeyDown={press}
-			/>
-			<div
-				id="found"
-				role="listbox"
-				aria-label="Found"
-				data-for={q && !found.isPlaceholderData && found.data ? q : undefined}
-				className="min-h-0 overflow-auto border-t-[3px] border-[var(--beam)]"
-			>
-				{offers.map((o, i) => (
-					// biome-ignore lint/a11y/useKeyWithClickEvents: the box hears the keys
-					<div
-						key={o.key}
-						id={`found-${i}`}
-						role="option"
-						tabIndex={-1}
-						aria-selected={i === chosen}
-						onMouseMove={() => setAt(i)}
-						onClick={() => run(o)}
-						className={`flex cursor-pointer items-baseline gap-3 px-4 py-[6px] ${i === chosen ? "bg-slate text-on-slate" : ""}`}
-					>
-						<span className={`narrow w-[100px] shrink-0 text-[12px] ${i === chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
-							{o.kind === "act" ? "do" : (kindWords[o.kind] ?? o.kind)}
-						</span>
-						<span className={`min-w-0 truncate font-semibold ${o.kind === "permission" ? "font-mono text-[12px]" : ""}`}>{o.name}</span>
-						<span className={`narrow min-w-0 grow truncate text-right text-[12px] ${i === chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
-							{o.note}
-						</span>
-					</div>
-				))}
-				{q && offers.length === 0 && !found.isFetching && (
-					<div role="option" aria-selected="false" tabIndex={-1} className="px-4 py-3 text-quiet">
-						Nothing here has these words.
-					</div>
-				)}
-			</div>
+			<Offered label="Find, or ask" text={q} keys={offers.map((o) => o.key)} pointed className="flex min-h-0 flex-col">
+				<OfferInput
+					className="w-full shrink-0 bg-raised px-4 py-3 text-[16px] outline-none placeholder:text-quiet"
+					placeholder="a name, an act, or a question"
+					text={text}
+					onText={setText}
+				/>
+				<div
+					id="found"
+					data-for={q && !found.isPlaceholderData && found.data ? q : undefined}
+					className="flex min-h-0 flex-col border-t-[3px] border-[var(--beam)]"
+				>
+					<OfferList label="Found" className="min-h-0 overflow-auto">
+						{offers.map((o) => (
+							<Offer key={o.key} of={o.key} onTake={() => run(o)} className="items-baseline px-4 py-[6px]">
+								<span className={`w-[100px] shrink-0 ${asideLook}`}>{o.kind === "act" ? "do" : (kindWords[o.kind] ?? o.kind)}</span>
+								<span className={`min-w-0 truncate font-semibold ${o.kind === "permission" ? "font-mono text-[12px]" : ""}`}>{o.name}</span>
+								<span className={`min-w-0 grow truncate text-right ${asideLook}`}>{o.note}</span>
+							</Offer>
+						))}
+						{q && !found.isFetching && <NoOffer className="px-4 py-3">Nothing here has these words.</NoOffer>}
+					</OfferList>
+				</div>
+			</Offered>
 			{!q && (
 				<p className="shrink-0 border-t border-hair px-4 py-2 text-[12px] text-quiet">
 					Ask, for instance:{" "}

@@ -1,17 +1,16 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { Popover } from "radix-ui";
-import { type ReactNode, useDeferredValue, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useDeferredValue, useRef, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
 import { useSet, useTo, useTyped } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
+import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { Failed } from "../parts/loading";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
 import { addressOf, count } from "../parts/words";
 
-const pitch = 32;
 const pageSize = 100;
 
 /** Where each list was scrolled to, by its address, as long as the page lives. */
@@ -45,48 +44,34 @@ export function List(p: Props) {
 	const down = params.get("down") === "1";
 	const where = params.get("where") ?? undefined;
 	const [columns, choose] = useColumns(p.kind);
-	const scroll = useRef<HTMLDivElement>(null);
+	const grid = useRef<GridHandle>(null);
 	const [cursor, setCursor] = useState(() => places.get(place)?.cursor ?? 0);
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => listQuery(p.kind, { q, columns, sort, down, where, offset: page * pageSize, limit: pageSize }),
 		pageSize,
 	);
 	const matching = first?.matching ?? 0;
-	const list = useVirtualizer({
-		count: matching,
-		getScrollElement: () => scroll.current,
-		estimateSize: () => pitch,
-		overscan: 10,
-		scrollPaddingStart: 32,
-	});
-	const items = list.getVirtualItems();
-	useEffect(() => need(items));
-	// Back where one was, once there are rows to stand on.
-	const stands = matching > 0;
-	// biome-ignore lint/correctness/useExhaustiveDependencies: only when the list comes up, not whenever it is scrolled
-	useLayoutEffect(() => {
-		if (stands && scroll.current) scroll.current.scrollTop = places.get(place)?.top ?? 0;
-	}, [stands]);
-	const keep = (cursor: number) => places.set(place, { top: scroll.current?.scrollTop ?? 0, cursor });
 	const at = Math.min(cursor, Math.max(0, matching - 1));
-	const open = (i: number) => {
-		keep(i);
-		const row = rowAt(i);
-		const path = row && addressOf(p.kind, row.id);
-		if (path) navigate(to(path));
+	const keep = (i: number) => places.set(place, { top: grid.current?.scrollTop() ?? 0, cursor: i });
+	const path = (row: Row) => {
+		const path = addressOf(p.kind, row.id);
+		return path && to(path);
 	};
+	// From the filter, the arrows go through the rows while one goes on typing.
 	const press = (e: React.KeyboardEvent) => {
-		const page = Math.max(1, Math.floor((scroll.current?.clientHeight ?? 400) / pitch) - 1);
+		const page = grid.current?.page() ?? 1;
 		const steps: Record<string, number> = { ArrowDown: at + 1, ArrowUp: at - 1, PageDown: at + page, PageUp: at - page };
 		if (e.key in steps) {
 			e.preventDefault();
-			const next = Math.min(matching - 1, Math.max(0, steps[e.key]));
-			setCursor(next);
-			list.scrollToIndex(next);
-		} else if (e.key === "Enter" && (e.target as HTMLElement).closest("[data-rows], input")) open(at);
+			grid.current?.go(steps[e.key], false);
+		} else if (e.key === "Enter") {
+			const row = rowAt(at);
+			const there = row && path(row);
+			if (!there) return;
+			keep(at);
+			navigate(there);
+		}
 	};
-	const shown = first?.columns ?? [];
-	const widths = shown.map((c) => p.widths[c.id] ?? (c.numeric ? "80px" : "minmax(90px,1.6fr)")).join(" ");
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
@@ -106,12 +91,12 @@ export function List(p: Props) {
 			{error && !first ? (
 				<Failed error={error} retry={() => retry()} />
 			) : (
-				// biome-ignore lint/a11y/noStaticElementInteractions: the arrows work from the filter too, as one types
-				<div className="flex min-h-0 grow flex-col" onKeyDown={press}>
+				<>
 					<FilterBox
 						many={p.many}
 						list={first}
 						text={words}
+						onKeyDown={press}
 						onText={(text) => {
 							setCursor(0);
 							type(text);
@@ -119,120 +104,75 @@ export function List(p: Props) {
 					>
 						{first && <Columns offered={first.offered} shown={columns ?? first.offered.filter((c) => !c.spare).map((c) => c.id)} onChoose={choose} />}
 					</FilterBox>
-					<div
-						ref={scroll}
-						data-rows
-						aria-label={p.many}
-						role="table"
-						aria-rowcount={matching + 1}
-						// biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are gone through by arrows
-						tabIndex={0}
-						className="relative min-h-0 grow overflow-y-auto"
-					>
-						<div role="rowgroup" className="sticky top-0 z-10 h-[30px] border-b-[3px] border-[var(--beam)] bg-plaster">
-							<div role="row" className="grid gap-x-4 px-2 text-[12px]" style={{ gridTemplateColumns: widths }}>
-								{shown.map((c) => (
-									<div
-										key={c.id}
-										role="columnheader"
-										aria-sort={sort === c.id ? (down ? "descending" : "ascending") : undefined}
-										className={c.numeric ? "text-right" : ""}
-									>
-										<button
-											type="button"
-											className={`truncate py-1 ${sort === c.id ? "font-bold text-ink" : "text-quiet hover:text-ink"}`}
-											onClick={() => set({ sort: c.id === "name" ? null : c.id, down: (sort === c.id ? !down : c.numeric) ? "1" : null })}
-										>
-											{c.name}
-											{sort === c.id && (down ? " ↓" : " ↑")}
-										</button>
-									</div>
-								))}
-							</div>
-						</div>
-						{first && matching === 0 && (
-							<div role="row" className="py-4 text-quiet">
-								<span role="cell">
-									{first.trouble
-										? "Nothing is shown until the filter can be read."
-										: q
-											? `Nothing here has “${q}”.`
-											: where
-												? "Nothing here has to do with the area that is chosen above."
-												: p.empty}
-								</span>
-							</div>
-						)}
-						<div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
-							{items.map((i) => (
-								<ListRow
-									key={i.key}
-									row={rowAt(i.index)}
-									columns={shown}
-									place={i.index + 2}
-									top={i.start}
-									chosen={i.index === at}
-									widths={widths}
-									onOpen={() => {
-										setCursor(i.index);
-										open(i.index);
-									}}
-								/>
-							))}
-						</div>
-					</div>
-				</div>
+					{first && (
+						<Grid
+							label={p.many}
+							columns={first.columns.map((c, i) =>
+								columnOf(c, i, p.widths[c.id], sort === c.id ? (down ? "descending" : "ascending") : undefined, () =>
+									set({ sort: c.id === "name" ? null : c.id, down: (sort === c.id ? !down : c.numeric) ? "1" : null }),
+								),
+							)}
+							count={matching}
+							rowAt={rowAt}
+							keyOf={(r) => r.id}
+							marks={(r) => ({ "data-id": r.id })}
+							to={path}
+							at={at}
+							onAt={setCursor}
+							need={need}
+							onFollow={keep}
+							top={places.get(place)?.top}
+							handle={grid}
+							empty={
+								first.trouble
+									? "Nothing is shown until the filter can be read."
+									: q
+										? `Nothing here has “${q}”.`
+										: where
+											? "Nothing here has to do with the area that is chosen above."
+											: p.empty
+							}
+						/>
+					)}
+				</>
 			)}
 		</div>
 	);
 }
 
-function ListRow({
-	row,
-	columns,
-	place,
-	top,
-	chosen,
-	widths,
-	onOpen,
-}: {
-	row?: Schemas["ListRow"];
-	columns: Schemas["ListColumn"][];
-	place: number;
-	top: number;
-	chosen: boolean;
-	widths: string;
-	onOpen: () => void;
-}) {
-	return (
-		// biome-ignore lint/a11y/useKeyWithClickEvents: the table hears the keys
-		<div
-			role="row"
-			aria-rowindex={place}
-			data-row
-			data-id={row?.id}
-			data-chosen={chosen || undefined}
-			onClick={onOpen}
-			style={{ transform: `translateY(${top}px)`, gridTemplateColumns: widths }}
-			className={`absolute inset-x-0 top-0 grid h-[32px] cursor-pointer items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk ${chosen ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
-		>
-			<span role="cell" className="link min-w-0 truncate" title={row?.name}>
-				{row?.name ?? "…"}
-				{row?.draft && <span className="narrow ml-2 text-[11px] font-semibold text-ochre">{row.draft} in the draft</span>}
-			</span>
-			{row?.cells.map((c, i) => (
-				<span
-					key={columns[i + 1]?.id ?? i}
-					role="cell"
-					title={c.text}
-					className={`min-w-0 truncate ${columns[i + 1]?.numeric ? "text-right" : ""} ${c.tone ? tones[c.tone] : ""}`}
-				>
-					{c.text}
-				</span>
-			))}
-		</div>
-	);
+type Row = Schemas["ListRow"];
+
+/** How the grid shows a column of a list: the first one is the name, with what the draft makes of it. */
+function columnOf(c: Schemas["ListColumn"], i: number, width: string | undefined, sort: Sorted, turn: () => void): Column<Row> {
+	const cell = (row: Row) => row.cells[i - 1];
+	return {
+		id: c.id,
+		header: () => (
+			<button type="button" className={`truncate py-1 ${sort ? "font-bold text-ink" : "text-quiet hover:text-ink"}`} onClick={turn}>
+				{c.name}
+				{sort && (sort === "descending" ? " ↓" : " ↑")}
+			</button>
+		),
+		cell: ({ row: { original: row } }) =>
+			i > 0 ? (
+				cell(row)?.text
+			) : (
+				<>
+					{row.name}
+					{row.draft && <span className="narrow ml-2 text-[11px] font-semibold text-ochre">{row.draft} in the draft</span>}
+				</>
+			),
+		meta: {
+			width: width ?? (c.numeric ? "80px" : "minmax(90px,1.6fr)"),
+			numeric: c.numeric,
+			sort,
+			title: (row) => (i > 0 ? cell(row)?.text : row.name),
+			look: (row) => (i > 0 && tones[cell(row)?.tone ?? ""]) || "",
+		},
+	};
 }
+
+type Sorted = "ascending" | "descending" | undefined;
 
 /** Takes words or a filter, tells which it took them for, and where a filter goes wrong. */
 function FilterBox({
@@ -240,11 +180,13 @@ function FilterBox({
 	text,
 	many,
 	onText,
+	onKeyDown,
 	children,
 }: {
 	list?: Schemas["List"];
 	text: string;
 	many: string;
+	onKeyDown: (e: React.KeyboardEvent) => void;
 	onText: (text: string) => void;
 	children: ReactNode;
 }) {
@@ -262,6 +204,7 @@ function FilterBox({
 					// biome-ignore lint/a11y/noAutofocus: whoever comes to a list comes to find something
 					autoFocus
 					onChange={(e) => onText(e.target.value)}
+					onKeyDown={onKeyDown}
 				/>
 				<button type="button" className="link" aria-expanded={help} onClick={() => setHelp(!help)}>
 					Filters

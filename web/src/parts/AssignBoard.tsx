@@ -2,7 +2,7 @@ import { useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
 import { Board } from "./dialog";
-import { Acts, dateOf, instantOf, orNone } from "./fields";
+import { Acts, dateOf, instantLike, orNone } from "./fields";
 import { useNotice } from "./notice";
 import { Chips } from "./Picker";
 import { count } from "./words";
@@ -23,14 +23,12 @@ function useTerms(start: { area?: string; reach?: Terms["reach"]; mode?: Terms["
 	const [reason, setReason] = useState(start.reason ?? "");
 	const ids = { area: useId(), reach: useId(), mode: useId(), from: useId(), until: useId(), reason: useId() };
 	const root = areas.data?.[0]?.id;
-	// A day that was not touched keeps its hour.
-	const instant = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
 	const terms: Terms = {
 		area: area && area !== root ? area : undefined,
 		reach,
 		mode,
-		from: instant(from, start.from),
-		until: instant(until, start.until),
+		from: instantLike(from, start.from),
+		until: instantLike(until, start.until),
 		reason: orNone(reason),
 	};
 	const sentence = (

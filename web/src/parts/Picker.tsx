@@ -1,13 +1,14 @@
 import { Popover } from "radix-ui";
-import { useDeferredValue, useId, useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { useAsks } from "../api/ask";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
+import { asideLook, NoOffer, Offer, Offered, OfferInput, OfferList } from "./Offers";
 import { kindWords } from "./words";
 
 type Ref = Schemas["Ref"];
 
-type PickerProps = {
+export type PickerProps = {
 	kinds: ListKind[];
 	label: string;
 	placeholder?: string;
@@ -22,34 +23,23 @@ type PickerProps = {
 
 /** Finds one thing of some kinds as its name is typed. */
 export function Picker(p: PickerProps) {
-	const id = useId();
 	const [text, setText] = useState("");
 	const [open, setOpen] = useState(false);
-	const [at, setAt] = useState(0);
 	const q = useDeferredValue(text.trim());
 	const found = useAsks(p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, limit: 12 }), enabled: open })));
+	const waits = found.some((f) => f.isFetching);
 	const rows = found
 		.flatMap((f, i) =>
 			(f.data?.rows ?? []).map((r) => ({ kind: p.kinds[i] as Ref["kind"], id: r.id, name: r.name, note: r.cells.find((c) => c.text)?.text ?? "" })),
 		)
 		.filter((r) => !p.without?.includes(r.id));
-	const chosen = Math.min(at, Math.max(0, rows.length - 1));
-	const pick = (i: number) => {
-		const r = rows[i];
-		if (!r) return;
-		setText("");
-		setOpen(false);
-		setAt(0);
-		p.onPick({ kind: r.kind, id: r.id, name: r.name });
-	};
+	const keyOf = (r: Ref) => `${r.kind} ${r.id}`;
 	const press = (e: React.KeyboardEvent) => {
-		if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+		if (e.key === "ArrowDown" && !open) {
 			e.preventDefault();
 			setOpen(true);
-			setAt(Math.min(rows.length - 1, Math.max(0, chosen + (e.key === "ArrowDown" && open ? 1 : e.key === "ArrowUp" ? -1 : 0))));
-		} else if (e.key === "Enter" && open) {
-			e.preventDefault();
-			pick(chosen);
+		} else if (e.key === "Enter" && !open) {
+			e.stopPropagation(); // the form's, not the list's
 		} else if (e.key === "Escape" && open) {
 			e.preventDefault();
 			e.stopPropagation();
@@ -57,78 +47,57 @@ export function Picker(p: PickerProps) {
 		}
 	};
 	return (
-		<Popover.Root open={open} onOpenChange={setOpen}>
-			<Popover.Anchor asChild>
-				<input
-					role="combobox"
-					aria-label={p.label}
-					aria-expanded={open}
-					aria-controls={`${id}-list`}
-					aria-autocomplete="list"
-					aria-activedescendant={open && rows.length > 0 ? `${id}-${chosen}` : undefined}
-					autoComplete="off"
-					className={p.className ?? "field"}
-					placeholder={p.placeholder ?? `find ${p.label.toLowerCase()} …`}
-					value={text}
-					// biome-ignore lint/a11y/noAutofocus: only where the picker is what was asked for
-					autoFocus={p.autoFocus}
-					onChange={(e) => {
-						setText(e.target.value);
-						setOpen(true);
-						setAt(0);
-					}}
-					onClick={() => setOpen(true)}
-					onBlur={() => setOpen(false)}
-					onKeyDown={press}
-				/>
-			</Popover.Anchor>
-			<Popover.Portal>
-				<Popover.Content
-					align="start"
-					role="presentation"
-					className="z-50 border-[3px] border-[var(--beam)] bg-raised text-ink"
-					style={{ minWidth: "max(260px, var(--radix-popover-trigger-width))", maxWidth: 440 }}
-					onOpenAutoFocus={(e) => e.preventDefault()}
-					onCloseAutoFocus={(e) => e.preventDefault()}
-				>
-					<div
-						id={`${id}-list`}
-						role="listbox"
-						aria-label={p.label}
-						aria-busy={text.trim() !== q || found.some((f) => f.isFetching)}
-						className="max-h-[260px] overflow-auto"
+		<Offered label={p.label} text={q} keys={rows.map(keyOf)} className="contents">
+			<Popover.Root open={open} onOpenChange={setOpen}>
+				<Popover.Anchor asChild>
+					<OfferInput
+						text={text}
+						onText={(typed) => {
+							setText(typed);
+							setOpen(true);
+						}}
+						open={open}
+						className={p.className ?? "field"}
+						placeholder={p.placeholder ?? `find ${p.label.toLowerCase()} …`}
+						autoFocus={p.autoFocus}
+						onClick={() => setOpen(true)}
+						onBlur={() => setOpen(false)}
+						onKeyDown={press}
+					/>
+				</Popover.Anchor>
+				<Popover.Portal>
+					<Popover.Content
+						align="start"
+						role="presentation"
+						className="z-50 border-[3px] border-[var(--beam)] bg-raised text-ink"
+						style={{ minWidth: "max(260px, var(--radix-popover-trigger-width))", maxWidth: 440 }}
+						onOpenAutoFocus={(e) => e.preventDefault()}
+						onCloseAutoFocus={(e) => e.preventDefault()}
 					>
-						{rows.length === 0 && (
-							<div role="option" aria-selected="false" tabIndex={-1} className="px-3 py-2 text-quiet">
-								{found.some((f) => f.isFetching)
-									? "One moment …"
-									: p.mine && !q
-										? "There is nothing here that you may choose."
-										: "Nothing has these words."}
-							</div>
-						)}
-						{rows.map((r, i) => (
-							// biome-ignore lint/a11y/useKeyWithClickEvents: the box hears the keys
-							<div
-								key={`${r.kind}${r.id}`}
-								id={`${id}-${i}`}
-								role="option"
-								tabIndex={-1}
-								aria-selected={i === chosen}
-								onMouseDown={(e) => e.preventDefault()}
-								onClick={() => pick(i)}
-								className={`flex cursor-pointer gap-3 px-3 py-[5px] ${i === chosen ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
-							>
-								<span className="min-w-0 grow truncate font-semibold">{r.name}</span>
-								<span className={`narrow min-w-0 shrink-0 truncate text-[12px] ${i === chosen ? "text-on-slate-quiet" : "text-quiet"}`}>
-									{p.kinds.length > 1 ? kindWords[r.kind] : r.note}
-								</span>
-							</div>
-						))}
-					</div>
-				</Popover.Content>
-			</Popover.Portal>
-		</Popover.Root>
+						<OfferList label={p.label} aria-busy={text.trim() !== q || waits} className="max-h-[260px] overflow-auto">
+							<NoOffer className="px-3 py-2">
+								{waits ? "One moment …" : p.mine && !q ? "There is nothing here that you may choose." : "Nothing has these words."}
+							</NoOffer>
+							{rows.map((r) => (
+								<Offer
+									key={keyOf(r)}
+									of={keyOf(r)}
+									onTake={() => {
+										setText("");
+										setOpen(false);
+										p.onPick({ kind: r.kind, id: r.id, name: r.name });
+									}}
+									className="px-3 py-[5px]"
+								>
+									<span className="min-w-0 grow truncate font-semibold">{r.name}</span>
+									<span className={`min-w-0 shrink-0 truncate ${asideLook}`}>{p.kinds.length > 1 ? kindWords[r.kind] : r.note}</span>
+								</Offer>
+							))}
+						</OfferList>
+					</Popover.Content>
+				</Popover.Portal>
+			</Popover.Root>
+		</Offered>
 	);
 }
 

@@ -14,7 +14,7 @@ export function Field({ label, hint, children }: { label: string; hint?: string;
 	);
 }
 
-type TextProps = {
+export type TextProps = {
 	label: string;
 	value: string;
 	onChange: (value: string) => void;
@@ -26,14 +26,17 @@ type TextProps = {
 	autoFocus?: boolean;
 	/** Shown, and not to be changed here. */
 	kept?: boolean;
+	/** Told of the element that is typed into. */
+	box?: (element: HTMLElement | null) => void;
 };
 
-export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus, kept }: TextProps) {
+export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus, kept, box }: TextProps) {
 	return (
 		<Field label={required ? `${label} *` : label} hint={hint}>
 			{(id) =>
 				lines ? (
 					<textarea
+						ref={box}
 						id={id}
 						readOnly={kept}
 						className="field"
@@ -44,6 +47,7 @@ export function TextField({ label, value, onChange, hint, required, type, lines,
 					/>
 				) : (
 					<input
+						ref={box}
 						id={id}
 						type={type}
 						readOnly={kept}
@@ -104,6 +108,9 @@ export function Acts({
 /** The day of an instant, as a date input has it; and back, as the beginning of that day. */
 export const dateOf = (instant?: string) => instant?.slice(0, 10) ?? "";
 export const instantOf = (date: string) => (date ? `${date}T00:00:00Z` : undefined);
+
+/** The instant of a day that was chosen. One that was not touched keeps its hour. */
+export const instantLike = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
 
 /** A text that was left empty is none. */
 export const orNone = (text: string) => text.trim() || undefined;

@@ -1,22 +1,20 @@
 import type { UseQueryResult } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useEffect, useState } from "react";
+import { useSearchParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
+import { type Column, Grid } from "../parts/Grid";
 import { Failed, Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
-import { addressOf, count, Name, places } from "../parts/words";
+import { addressOf, count, places } from "../parts/words";
 
-const pitch = 32;
 const size = 100;
-const tracks = "minmax(150px,1.3fr) minmax(130px,1fr) minmax(120px,1fr) minmax(200px,2fr)";
 
 /** Who can do something: everybody, by which ways, and what they have in common. */
 export function WhoCan() {
@@ -212,75 +210,46 @@ function People({
 	rowAt: (i: number) => Schemas["WhoRow"] | undefined;
 	need: (places: { index: number }[]) => void;
 }) {
-	const scroll = useRef<HTMLDivElement>(null);
-	const navigate = useNavigate();
 	const to = useTo();
-	const list = useVirtualizer({ count: first.shown, getScrollElement: () => scroll.current, estimateSize: () => pitch, overscan: 10 });
-	const items = list.getVirtualItems();
-	useEffect(() => need(items));
+	const [at, setAt] = useState(0);
 	const permission = first.what.kind === "permission" ? first.what.id : undefined;
 	return (
-		<div
-			ref={scroll}
-			role="table"
-			aria-label="People who can"
-			aria-rowcount={first.shown + 1}
-			// biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are scrolled by keys
-			tabIndex={0}
-			className="relative min-h-0 grow overflow-y-auto"
-		>
-			<div role="rowgroup" className="sticky top-0 z-10 border-b-[3px] border-[var(--beam)] bg-plaster text-[12px] text-quiet">
-				<div role="row" className="grid gap-x-4 px-2 py-1" style={{ gridTemplateColumns: tracks }}>
-					<span role="columnheader">Person</span>
-					<span role="columnheader">{first.permissions > 1 ? "Holds" : "Title"}</span>
-					<span role="columnheader">Where</span>
-					<span role="columnheader">By which ways</span>
-				</div>
-			</div>
-			{first.shown === 0 && (
-				<div role="row" className="py-4 text-quiet">
-					<span role="cell">Nobody can.</span>
-				</div>
-			)}
-			<div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
-				{items.map((i) => {
-					const row = rowAt(i.index);
-					const path = row && `${addressOf("user", row.user.id)}${permission ? `?permission=${encodeURIComponent(permission)}` : ""}`;
-					return (
-						// biome-ignore lint/a11y/useKeyWithClickEvents: the name is a link
-						<div
-							key={i.key}
-							role="row"
-							aria-rowindex={i.index + 2}
-							data-row
-							onClick={() => path && navigate(to(path))}
-							style={{ transform: `translateY(${i.start}px)`, gridTemplateColumns: tracks }}
-							className="absolute inset-x-0 top-0 grid h-[32px] cursor-pointer items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk"
-						>
-							<span role="cell" className="min-w-0 truncate">
-								{row ? (
-									<Name kind="user" id={row.user.id}>
-										{row.user.name}
-									</Name>
-								) : (
-									"…"
-								)}
-							</span>
-							<span role="cell" className="min-w-0 truncate" title={row && `${row.title ?? ""} · ${row.department ?? ""}`}>
-								{row && (first.permissions > 1 ? `${row.permissions} of ${first.permissions}` : (row.title ?? row.department ?? "—"))}
-							</span>
-							<span role="cell" className="min-w-0 truncate" title={row && places(row.places)}>
-								{row && places(row.places)}
-							</span>
-							<span role="cell" className="min-w-0 truncate text-quiet" title={row && ways(row)}>
-								{row && ways(row)}
-							</span>
-						</div>
-					);
-				})}
-			</div>
-		</div>
+		<Grid
+			label="People who can"
+			columns={columnsOf(first.permissions)}
+			count={first.shown}
+			rowAt={rowAt}
+			keyOf={(r) => r.user.id}
+			marks={(r) => ({ "data-row": r.user.id })}
+			to={(r) => to(`${addressOf("user", r.user.id)}${permission ? `?permission=${encodeURIComponent(permission)}` : ""}`)}
+			at={Math.min(at, Math.max(0, first.shown - 1))}
+			onAt={setAt}
+			need={need}
+			empty="Nobody can."
+		/>
 	);
+}
+
+type Holder = Schemas["WhoRow"];
+
+/** The columns of people who can; where more than one permission is asked about, how many of them each holds. */
+function columnsOf(permissions: number): Column<Holder>[] {
+	const column = (id: string, header: string, width: string, text: (row: Holder) => string, more?: Partial<Column<Holder>["meta"]>) => ({
+		id,
+		header,
+		cell: ({ row }: { row: { original: Holder } }) => text(row.original),
+		meta: { width, title: text, ...more },
+	});
+	return [
+		column("person", "Person", "minmax(150px,1.3fr)", (r) => r.user.name),
+		permissions > 1
+			? column("holds", "Holds", "minmax(130px,1fr)", (r) => `${r.permissions} of ${permissions}`)
+			: column("title", "Title", "minmax(130px,1fr)", (r) => r.title ?? r.department ?? "—", {
+					title: (r) => `${r.title ?? ""} · ${r.department ?? ""}`,
+				}),
+		column("where", "Where", "minmax(120px,1fr)", (r) => places(r.places)),
+		column("ways", "By which ways", "minmax(200px,2fr)", ways, { look: () => "text-quiet" }),
+	];
 }
 
 const ways = (row: Schemas["WhoRow"]) => row.by.map((b) => `${b.target.name}${b.group ? ` by ${b.group.name}` : ", by hand"}`).join("; ");

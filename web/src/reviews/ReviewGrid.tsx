@@ -1,24 +1,49 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { typing, typingIn } from "../house/Keys";
 import { acting } from "../house/rights";
+import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { count, day, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 
 type Item = Schemas["ReviewItem"];
 
-const pitch = 32;
-const widths = "28px minmax(130px,2fr) minmax(130px,2fr) minmax(110px,1.6fr) 92px 92px 84px 70px minmax(90px,1.6fr) 92px";
+const held = (i: Item) => [i.byHand && "by hand", ...i.groups.map((g) => g.name)].filter(Boolean).join(", ");
+
+const column = (header: string, width: string, text: (i: Item) => string, more?: Partial<Column<Item>["meta"]>): Column<Item> => ({
+	id: header,
+	header,
+	cell: ({ row }) => text(row.original),
+	meta: { width, title: text, ...more },
+});
+
+/** What is known of an item, a column each. */
+const evidence = [
+	column("Person", "minmax(130px,2fr)", (i) => i.user.name, { look: () => "font-semibold", title: (i) => `${i.user.name}, ${i.note}` }),
+	column("Access", "minmax(130px,2fr)", (i) => i.target.name),
+	column("Held", "minmax(110px,1.6fr)", held, { look: () => "text-quiet" }),
+	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
+	column("Last used", "88px", (i) => (i.evidence?.lastUse ? `${count(i.evidence.idleDays, "day", "days")} ago` : "—"), {
+		look: (i) => ((i.evidence?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""),
+	}),
+	column("Peers", "76px", (i) => (i.evidence && i.evidence.peers > 0 ? `${i.evidence.alike} of ${i.evidence.peers}` : "—")),
+	column("Risk", "66px", (i) => riskWords[i.evidence?.risk ?? 0], {
+		look: (i) => (i.evidence?.risk === 3 ? "font-semibold text-ox" : "text-ochre"),
+	}),
+	column("Against it", "minmax(90px,1.6fr)", (i) => i.evidence?.doubts.join("; ") ?? "", { look: () => "text-ochre" }),
+	column("Decision", "88px", (i) => (i.decision || i.mine ? marks[i.decision].text : `for ${i.reviewer.name}`), {
+		look: (i) => `font-semibold ${marks[i.decision].look}`,
+		title: (i) => i.reason,
+	}),
+];
 
 /** The same items in rows, with the evidence in columns. Several can be decided at once if they are alike. */
 export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]; paused: boolean }) {
 	const { review: r } = detail;
 	const { me } = useHouse();
 	const decide = useDecide();
-	const scroll = useRef<HTMLDivElement>(null);
 	const [only, setOnly] = useState<"all" | "open" | "mine">(detail.all ? "all" : "open");
 	const [cursor, setCursor] = useState(0);
 	const [picked, setPicked] = useState<number[]>([]);
@@ -27,13 +52,7 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const [wanting, setWanting] = useState(false);
 	const items = detail.items.filter((i) => only === "all" || (only === "open" ? !i.decision && (i.mine || detail.all) : i.mine));
 	const at = Math.min(cursor, Math.max(0, items.length - 1));
-	const list = useVirtualizer({
-		count: items.length,
-		getScrollElement: () => scroll.current,
-		estimateSize: () => pitch,
-		overscan: 10,
-		scrollPaddingStart: 30,
-	});
+	const grid = useRef<GridHandle>(null);
 	const deciding = acting(me) && !r.closed;
 	const first = items.find((i) => i.id === picked[0]);
 	const pickable = (i: Item) => deciding && i.mine && (!first || i.like === first.like);
@@ -58,14 +77,9 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	};
 	const press = (e: KeyboardEvent) => {
 		if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || paused || handing || document.querySelector("[role=dialog]")) return;
-		const move = (to: number) => {
-			const next = Math.min(items.length - 1, Math.max(0, to));
-			setCursor(next);
-			list.scrollToIndex(next);
-		};
 		const acts: Record<string, () => void> = {
-			ArrowDown: () => move(at + 1),
-			ArrowUp: () => move(at - 1),
+			ArrowDown: () => grid.current?.go(at + 1),
+			ArrowUp: () => grid.current?.go(at - 1),
 			" ": () => toggle(items[at]),
 			a: alike,
 			k: () => say("keep"),
@@ -83,6 +97,26 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);
 	});
+	const columns: Column<Item>[] = [
+		{
+			id: "picked",
+			header: () => <span className="sr-only">Picked</span>,
+			cell: ({ row: { original: i } }) =>
+				i.mine &&
+				deciding && (
+					<input
+						type="checkbox"
+						tabIndex={-1} // Space on the row picks it
+						aria-label={`Pick ${i.user.name}`}
+						checked={picked.includes(i.id)}
+						disabled={!pickable(i) && !picked.includes(i.id)}
+						onChange={() => toggle(i)}
+					/>
+				),
+			meta: { width: "20px" },
+		},
+		...evidence,
+	];
 	return (
 		<div className="flex min-h-0 grow flex-col px-[18px]">
 			<div className="flex shrink-0 items-center gap-4 py-2">
@@ -122,76 +156,18 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 					</>
 				) : null}
 			</div>
-			{/* biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are gone through by arrows */}
-			<div ref={scroll} role="table" aria-label="Items" aria-rowcount={items.length + 1} tabIndex={0} className="relative min-h-0 grow overflow-auto">
-				<div role="rowgroup" className="sticky top-0 z-10 border-b-[3px] border-[var(--beam)] bg-plaster">
-					<div role="row" tabIndex={-1} className="grid gap-x-3 py-1 text-[12px] text-quiet" style={{ gridTemplateColumns: widths }}>
-						{["", "Person", "Access", "Held", "Since", "Last used", "Peers", "Risk", "Against it", "Decision"].map((h) => (
-							<span key={h} role="columnheader" tabIndex={-1}>
-								{h || <span className="sr-only">Picked</span>}
-							</span>
-						))}
-					</div>
-				</div>
-				{items.length === 0 && <p className="py-4 text-quiet">{only === "open" ? "All of them are decided." : "There are no such items."}</p>}
-				<div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
-					{list.getVirtualItems().map((v) => {
-						const i = items[v.index];
-						const e = i.evidence;
-						const held = [i.byHand && "by hand", ...i.groups.map((g) => g.name)].filter(Boolean).join(", ");
-						return (
-							// biome-ignore lint/a11y/useKeyWithClickEvents: the grid hears the keys
-							<div
-								key={i.id}
-								role="row"
-								tabIndex={-1}
-								data-item={i.id}
-								aria-rowindex={v.index + 2}
-								onClick={() => setCursor(v.index)}
-								style={{ transform: `translateY(${v.start}px)`, gridTemplateColumns: widths }}
-								className={`absolute inset-x-0 top-0 grid h-[32px] items-center gap-x-3 border-b border-hair ${v.index === at ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
-							>
-								<span role="cell" className="pl-2">
-									{i.mine && deciding && (
-										<input
-											type="checkbox"
-											aria-label={`Pick ${i.user.name}`}
-											checked={picked.includes(i.id)}
-											disabled={!pickable(i) && !picked.includes(i.id)}
-											onChange={() => toggle(i)}
-										/>
-									)}
-								</span>
-								<span role="cell" className="truncate font-semibold" title={`${i.user.name}, ${i.note}`}>
-									{i.user.name}
-								</span>
-								<span role="cell" className="truncate">
-									{i.target.name}
-								</span>
-								<span role="cell" className="truncate text-quiet" title={held}>
-									{held}
-								</span>
-								<span role="cell" className="truncate">
-									{e?.since ? day(e.since) : "—"}
-								</span>
-								<span role="cell" className={`truncate ${(e?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""}`}>
-									{e?.lastUse ? `${count(e.idleDays, "day", "days")} ago` : "—"}
-								</span>
-								<span role="cell">{e && e.peers > 0 ? `${e.alike} of ${e.peers}` : "—"}</span>
-								<span role="cell" className={e?.risk === 3 ? "font-semibold text-ox" : "text-ochre"}>
-									{e ? riskWords[e.risk] : ""}
-								</span>
-								<span role="cell" className="truncate text-ochre" title={e?.doubts.join("; ")}>
-									{e?.doubts.join("; ")}
-								</span>
-								<span role="cell" className={`truncate font-semibold ${marks[i.decision].look}`} title={i.reason}>
-									{i.decision || i.mine ? marks[i.decision].text : `for ${i.reviewer.name}`}
-								</span>
-							</div>
-						);
-					})}
-				</div>
-			</div>
+			<Grid
+				label="Items"
+				columns={columns}
+				count={items.length}
+				rowAt={(i) => items[i]}
+				keyOf={(i) => String(i.id)}
+				marks={(i) => ({ "data-item": i.id })}
+				at={at}
+				onAt={setCursor}
+				handle={grid}
+				empty={only === "open" ? "All of them are decided." : "There are no such items."}
+			/>
 			{handing && <HandBoard item={handing} onClose={() => setHanding(null)} />}
 		</div>
 	);

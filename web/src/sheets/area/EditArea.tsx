@@ -1,68 +1,50 @@
-import { useState } from "react";
-import { useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { putArea, useAreas, useDrafting } from "../../api/hooks";
-import { useTo } from "../../house/lens";
-import { Board } from "../../parts/dialog";
-import { Acts, Field, orNone, TextField } from "../../parts/fields";
-import { madeBy } from "../../parts/made";
-import { useNotice } from "../../parts/notice";
-import { PickOne } from "../../parts/Picker";
+import { putArea, useAreas } from "../../api/hooks";
+import { DraftBoard, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
+import { orNone } from "../../parts/fields";
 
 /** Names an area and says what it lies in. */
 export function EditArea({ of, parent, onClose }: { of?: Schemas["AreaSheet"]; parent?: Schemas["Ref"]; onClose: () => void }) {
-	const { refuse } = useNotice();
-	const navigate = useNavigate();
-	const to = useTo();
 	const areas = useAreas();
 	const root = of !== undefined && !of.area.parent;
-	const [name, setName] = useState(of?.ref.name ?? "");
-	const [kind, setKind] = useState(of?.area.kind ?? "");
-	const [within, setWithin] = useState<Schemas["Ref"] | undefined>(of ? of.path.at(-1) : parent);
-	const save = useDrafting(putArea);
+	const form = useDraftForm({
+		start: {
+			name: of?.ref.name ?? "",
+			kind: of?.area.kind ?? "",
+			within: (of ? of.path.at(-1) : parent) as Schemas["Ref"] | undefined,
+		},
+		write: (v) => {
+			const said = { name: v.name.trim(), kind: orNone(v.kind), parent: root ? undefined : (v.within?.id ?? areas.data?.[0]?.id) };
+			return putArea(of ? { before: of.area, after: { ...of.area, ...said } } : { after: { id: "", ...said } });
+		},
+		makes: of ? undefined : "area",
+		onClose,
+	});
+	const { control } = form;
 	return (
-		<Board
-			open
-			onClose={onClose}
+		<DraftBoard
+			form={form}
 			title={of ? `Edit ${of.ref.name}` : "New area"}
 			about={
 				of
 					? "If it moves, what is granted above its new place counts here, and what is granted above the old one does so no longer. The sill shows who gains and loses."
 					: "A place where grants count: a site, a line, an office."
 			}
+			ready={!!form.watch("name").trim()}
+			onClose={onClose}
 		>
-			<form
-				onSubmit={(e) => {
-					e.preventDefault();
-					const said = { name: name.trim(), kind: orNone(kind), parent: root ? undefined : (within?.id ?? areas.data?.[0]?.id) };
-					save.mutate(of ? { before: of.area, after: { ...of.area, ...said } } : { after: { id: "", ...said } }, {
-						onError: refuse,
-						onSuccess: (draft) => {
-							onClose();
-							const id = of ? undefined : madeBy(draft, "area");
-							if (id) navigate(to(`/areas/${encodeURIComponent(id)}`));
-						},
-					});
-				}}
-			>
-				<TextField label="Name" required autoFocus value={name} onChange={setName} hint={of ? `id ${of.ref.id}, which stays` : undefined} />
-				<TextField label="Kind" value={kind} onChange={setKind} hint="As you call such places: terminal, line, office …" />
-				{!root && (
-					<Field label="Lies in">
-						{() => (
-							<PickOne
-								kinds={["area"]}
-								label="Lies in"
-								placeholder="the whole organisation"
-								without={of && [of.ref.id, ...of.below.map((b) => b.ref.id)]}
-								value={within}
-								onChange={setWithin}
-							/>
-						)}
-					</Field>
-				)}
-				<Acts busy={save.isPending} disabled={!name.trim()} onClose={onClose} />
-			</form>
-		</Board>
+			<FormText control={control} name="name" label="Name" required autoFocus hint={of ? `id ${of.ref.id}, which stays` : undefined} />
+			<FormText control={control} name="kind" label="Kind" hint="As you call such places: terminal, line, office …" />
+			{!root && (
+				<FormPick
+					control={control}
+					name="within"
+					kinds={["area"]}
+					label="Lies in"
+					placeholder="the whole organisation"
+					without={of && [of.ref.id, ...of.below.map((b) => b.ref.id)]}
+				/>
+			)}
+		</DraftBoard>
 	);
 }

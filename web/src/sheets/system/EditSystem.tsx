@@ -1,13 +1,7 @@
-import { useState } from "react";
-import { useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { putSystem, useDrafting } from "../../api/hooks";
-import { useTo } from "../../house/lens";
-import { Board } from "../../parts/dialog";
-import { Acts, Field, orNone, TextField } from "../../parts/fields";
-import { madeBy } from "../../parts/made";
-import { useNotice } from "../../parts/notice";
-import { PickOne } from "../../parts/Picker";
+import { putSystem } from "../../api/hooks";
+import { DraftBoard, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
+import { orNone } from "../../parts/fields";
 
 /** Names and describes a system; its permissions are edited one by one. */
 export function EditSystem({
@@ -20,53 +14,43 @@ export function EditSystem({
 	needs?: Schemas["Ref"];
 	onClose: () => void;
 }) {
-	const { refuse } = useNotice();
-	const navigate = useNavigate();
-	const to = useTo();
-	const [name, setName] = useState(of?.name ?? "");
-	const [description, setDescription] = useState(of?.description ?? "");
-	const [supplier, setSupplier] = useState(of?.supplier ?? "");
-	const [version, setVersion] = useState(of?.version ?? "");
-	const [licence, setLicence] = useState(needs);
-	const save = useDrafting(putSystem);
+	const form = useDraftForm({
+		start: {
+			name: of?.name ?? "",
+			description: of?.description ?? "",
+			supplier: of?.supplier ?? "",
+			version: of?.version ?? "",
+			licence: needs,
+		},
+		write: (v) => {
+			const said = {
+				name: v.name.trim(),
+				description: orNone(v.description),
+				supplier: orNone(v.supplier),
+				version: orNone(v.version),
+				licence: v.licence?.id,
+			};
+			return putSystem(of ? { before: of, after: { ...of, ...said } } : { after: { id: "", ...said, permissions: [] } });
+		},
+		makes: of ? undefined : "system",
+		onClose,
+	});
+	const { control } = form;
 	return (
-		<Board
-			open
-			onClose={onClose}
+		<DraftBoard
+			form={form}
 			title={of ? `Edit ${of.name}` : "New system"}
 			about={of ? undefined : "A system owns permissions: what can be granted in it. They are added on its sheet."}
+			ready={!!form.watch("name").trim()}
+			onClose={onClose}
 		>
-			<form
-				onSubmit={(e) => {
-					e.preventDefault();
-					const said = {
-						name: name.trim(),
-						description: orNone(description),
-						supplier: orNone(supplier),
-						version: orNone(version),
-						licence: licence?.id,
-					};
-					save.mutate(of ? { before: of, after: { ...of, ...said } } : { after: { id: "", ...said, permissions: [] } }, {
-						onError: refuse,
-						onSuccess: (draft) => {
-							onClose();
-							const id = of ? undefined : madeBy(draft, "system");
-							if (id) navigate(to(`/systems/${encodeURIComponent(id)}`));
-						},
-					});
-				}}
-			>
-				<TextField label="Name" required autoFocus value={name} onChange={setName} hint={of ? `id ${of.id}, which stays` : undefined} />
-				<TextField label="What it is" lines={2} value={description} onChange={setDescription} />
-				<div className="grid grid-cols-2 gap-4">
-					<TextField label="Supplier" value={supplier} onChange={setSupplier} />
-					<TextField label="Version of its catalogue" value={version} onChange={setVersion} />
-				</div>
-				<Field label="Licence that its users need">
-					{() => <PickOne kinds={["licence"]} label="Licence" placeholder="none" value={licence} onChange={setLicence} />}
-				</Field>
-				<Acts busy={save.isPending} disabled={!name.trim()} onClose={onClose} />
-			</form>
-		</Board>
+			<FormText control={control} name="name" label="Name" required autoFocus hint={of ? `id ${of.id}, which stays` : undefined} />
+			<FormText control={control} name="description" label="What it is" lines={2} />
+			<div className="grid grid-cols-2 gap-4">
+				<FormText control={control} name="supplier" label="Supplier" />
+				<FormText control={control} name="version" label="Version of its catalogue" />
+			</div>
+			<FormPick control={control} name="licence" field="Licence that its users need" kinds={["licence"]} label="Licence" placeholder="none" />
+		</DraftBoard>
 	);
 }

@@ -1,0 +1,199 @@
+import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type ReactNode, type Ref, useEffect, useImperativeHandle, useLayoutEffect, useRef } from "react";
+import { Link } from "react-router";
+
+type Meta<R> = {
+	/** A CSS grid track. */
+	width: string;
+	numeric?: boolean;
+	/** What the pointer is told, where a cell may be cut off. */
+	title?: (row: R) => string | undefined;
+	look?: (row: R) => string;
+	sort?: "ascending" | "descending";
+};
+
+const features = tableFeatures({});
+
+/** A column: its id, its header, what a cell shows, and in `meta` how wide and how it looks. */
+export type Column<R extends RowData> = ColumnDef<typeof features, R> & { id: string; meta: Meta<R> };
+
+/** The height of a row, in CSS pixels. */
+const pitch = 32;
+
+export type GridHandle = {
+	/** Goes to a row; with `focus`, the keyboard goes there too. */
+	go: (to: number, focus?: boolean) => void;
+	/** How many rows stand in sight, less one that is kept in view while paging. */
+	page: () => number;
+	scrollTop: () => number;
+};
+
+type Props<R extends RowData> = {
+	label: string;
+	columns: Column<R>[];
+	/** How many rows there are; those that have not come yet are empty. */
+	count: number;
+	rowAt: (i: number) => R | undefined;
+	keyOf: (row: R) => string;
+	/** What is put on a row for those who look for it in the page: its id, its state. */
+	marks?: (row: R) => Record<`data-${string}`, string | number | undefined>;
+	/** Where a row leads. Without it, rows are stood on and not followed. */
+	to?: (row: R) => string | undefined;
+	/** The row that is stood on. */
+	at: number;
+	onAt: (i: number) => void;
+	/** Says which rows are looked at. */
+	need?: (places: { index: number }[]) => void;
+	/** A row is followed. */
+	onFollow?: (i: number) => void;
+	/** Where it stands when it comes up, in CSS pixels. */
+	top?: number;
+	handle?: Ref<GridHandle>;
+	/** What stands there if there are no rows. */
+	empty: ReactNode;
+};
+
+/**
+ * Rows and columns of any number of rows, of which those in sight are in the page. The whole is one stop of the Tab key: from row to row one goes by
+ * arrows, Page Up and Down, Home and End. A row that leads somewhere is a link, so it opens in a new tab as links do.
+ */
+export function Grid<R extends RowData>(p: Props<R>) {
+	const { count, at, onAt, rowAt } = p;
+	const scroll = useRef<HTMLDivElement>(null);
+	const body = useRef<HTMLTableSectionElement>(null);
+	const wanted = useRef(false);
+	const list = useVirtualizer({
+		count,
+		getScrollElement: () => scroll.current,
+		estimateSize: () => pitch,
+		overscan: 10,
+		scrollPaddingStart: pitch,
+	});
+	const items = list.getVirtualItems();
+	useEffect(() => p.need?.(items));
+	const shown = items.map((i) => ({ place: i, row: rowAt(i.index) }));
+	const there = shown.flatMap((s) => (s.row === undefined ? [] : [s.row]));
+	const table = useTable({ features, columns: p.columns, data: there, getRowId: p.keyOf });
+	const rows = new Map(table.getRowModel().rows.map((r) => [r.original, r]));
+	const widths = p.columns.map((c) => c.meta.width).join(" ");
+	const go = (to: number, focus = true) => {
+		const next = Math.min(count - 1, Math.max(0, to));
+		if (next < 0) return;
+		wanted.current = focus;
+		onAt(next);
+		list.scrollToIndex(next);
+	};
+	const page = () => Math.max(1, Math.floor((scroll.current?.clientHeight ?? 400) / pitch) - 2);
+	useImperativeHandle(p.handle, () => ({ go, page, scrollTop: () => scroll.current?.scrollTop ?? 0 }));
+	// The row that was gone to takes the keyboard as soon as it is in the page.
+	useLayoutEffect(() => {
+		if (!wanted.current) return;
+		const row = body.current?.querySelector<HTMLElement>(`[data-place="${at}"] [data-stop], [data-place="${at}"][data-stop]`);
+		if (!row) return;
+		wanted.current = false;
+		row.focus({ preventScroll: true });
+	});
+	const stands = count > 0;
+	// biome-ignore lint/correctness/useExhaustiveDependencies: only when the rows come up, not whenever they are scrolled
+	useLayoutEffect(() => {
+		if (stands && scroll.current) scroll.current.scrollTop = p.top ?? 0;
+	}, [stands]);
+	const press = (e: React.KeyboardEvent) => {
+		if (e.ctrlKey || e.metaKey || e.altKey) return;
+		const steps: Record<string, number> = {
+			ArrowDown: at + 1,
+			ArrowUp: at - 1,
+			PageDown: at + page(),
+			PageUp: at - page(),
+			Home: 0,
+			End: count - 1,
+		};
+		if (!(e.key in steps)) return;
+		e.preventDefault();
+		e.stopPropagation();
+		go(steps[e.key]);
+	};
+	return (
+		<div ref={scroll} data-rows className="relative min-h-0 grow overflow-auto">
+			{/* biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: rows are gone through by arrows, which is what a grid is */}
+			<table role="grid" aria-label={p.label} aria-rowcount={count + 1} className="block w-full" onKeyDown={press}>
+				<thead className="sticky top-0 z-10 block border-b-[3px] border-[var(--beam)] bg-plaster">
+					{table.getHeaderGroups().map((g) => (
+						<tr key={g.id} className="grid h-[27px] items-center gap-x-4 px-2 text-[12px] text-quiet" style={{ gridTemplateColumns: widths }}>
+							{g.headers.map((h) => {
+								const meta = h.column.columnDef.meta as Meta<R>;
+								return (
+									<th
+										key={h.id}
+										scope="col"
+										aria-sort={meta.sort}
+										className={`min-w-0 truncate font-normal ${meta.numeric ? "text-right" : "text-left"}`}
+									>
+										<table.FlexRender header={h} />
+									</th>
+								);
+							})}
+						</tr>
+					))}
+				</thead>
+				<tbody ref={body} className="relative block" style={{ height: stands ? list.getTotalSize() : undefined }}>
+					{!stands && (
+						<tr className="block">
+							<td className="block py-4 text-quiet" colSpan={p.columns.length}>
+								{p.empty}
+							</td>
+						</tr>
+					)}
+					{shown.map(({ place, row }) => {
+						const path = row !== undefined ? p.to?.(row) : undefined;
+						const here = place.index === at;
+						const stop = { tabIndex: here ? 0 : -1, "data-stop": true };
+						return (
+							<tr
+								key={place.key}
+								aria-rowindex={place.index + 2}
+								data-place={place.index}
+								data-chosen={here || undefined}
+								{...(row !== undefined ? p.marks?.(row) : undefined)}
+								{...(p.to ? undefined : stop)}
+								onClick={() => onAt(place.index)}
+								onFocus={() => !here && onAt(place.index)}
+								style={{ transform: `translateY(${place.start}px)`, gridTemplateColumns: widths }}
+								className={`absolute inset-x-0 top-0 grid h-[32px] items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk ${here ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
+							>
+								{row === undefined ? (
+									<td className="text-quiet">…</td>
+								) : (
+									rows
+										.get(row)
+										?.getAllCells()
+										.map((c, i) => {
+											const meta = c.column.columnDef.meta as Meta<R>;
+											const inside = <table.FlexRender cell={c} />;
+											return (
+												<td
+													key={c.id}
+													title={meta.title?.(row)}
+													className={`min-w-0 truncate ${meta.numeric ? "text-right" : ""} ${meta.look?.(row) ?? ""}`}
+												>
+													{i === 0 && path ? (
+														// The link's own ground is the whole row.
+														<Link to={path} {...stop} className="link after:absolute after:inset-0" onClick={() => p.onFollow?.(place.index)}>
+															{inside}
+														</Link>
+													) : (
+														inside
+													)}
+												</td>
+											);
+										})
+								)}
+							</tr>
+						);
+					})}
+				</tbody>
+			</table>
+		</div>
+	);
+}

@@ -1,0 +1,83 @@
+import { Command } from "cmdk";
+import { type ComponentProps, type ReactNode, useRef, useState } from "react";
+
+type Props = {
+	/** What is looked for, told to those who do not see it. */
+	label: string;
+	text: string;
+	/** What is offered, by key, in order. */
+	keys: string[];
+	/** Follows the pointer too, where offers stand by themselves and cover nothing. */
+	pointed?: boolean;
+	className?: string;
+	children: ReactNode;
+};
+
+/** Around a box that is typed into and what is offered for it. The first offer is chosen until one goes to another by the arrows; Enter takes it. */
+export function Offered({ label, text, keys, pointed, className, children }: Props) {
+	// Which offer was gone to, and while what was typed: with other words, the first one is chosen again.
+	const [gone, setGone] = useState({ to: "", text });
+	const moving = useRef(false);
+	const at = gone.text === text && keys.includes(gone.to) ? gone.to : (keys[0] ?? "");
+	return (
+		<Command
+			label={label}
+			shouldFilter={false}
+			vimBindings={false}
+			disablePointerSelection={!pointed}
+			value={at}
+			onKeyDownCapture={() => {
+				moving.current = true;
+			}}
+			onPointerMoveCapture={() => {
+				moving.current = true;
+			}}
+			// The list chooses by itself too, whenever offers come and go.
+			onValueChange={(to) => moving.current && setGone({ to, text })}
+			onInputCapture={() => {
+				moving.current = false;
+			}}
+			className={className}
+		>
+			{children}
+		</Command>
+	);
+}
+
+/** One offer. What stands aside is quieter. */
+export function Offer({ of, onTake, className, children }: { of: string; onTake: () => void; className: string; children: ReactNode }) {
+	return (
+		<Command.Item
+			value={of}
+			onSelect={onTake}
+			onMouseDown={(e) => e.preventDefault()} // the box keeps the keyboard
+			className={`group flex cursor-pointer gap-3 hover:bg-sunk data-[selected=true]:bg-slate data-[selected=true]:text-on-slate ${className}`}
+		>
+			{children}
+		</Command.Item>
+	);
+}
+
+/** The look of what is quiet on an offer, chosen or not. */
+export const asideLook = "narrow text-[12px] text-quiet group-data-[selected=true]:text-on-slate-quiet";
+
+/** Said in place of offers. */
+export const NoOffer = ({ className, children }: { className: string; children: ReactNode }) => (
+	<Command.Empty className={`text-quiet ${className}`}>{children}</Command.Empty>
+);
+
+export const OfferList = Command.List;
+
+/** The box. `open` says whether the offers are shown now. */
+export function OfferInput({ text, onText, open = true, ...box }: BoxProps) {
+	return (
+		<Command.Input asChild value={text} onValueChange={onText}>
+			<Box aria-expanded={open} {...box} />
+		</Command.Input>
+	);
+}
+
+type BoxProps = ComponentProps<"input"> & { text: string; onText: (text: string) => void; open?: boolean };
+
+/** What the list puts onto a box, its role among it, gives way to what is said here. */
+const Box = (props: ComponentProps<"input">) => <input {...props} />;
