@@ -61,7 +61,7 @@ var steps = []step{
 		"a list of people, sorted",
 		"/people",
 		`document.querySelectorAll('[data-rows] [data-id]').length > 5`,
-		`[...document.querySelectorAll('[role=columnheader] button')].find(e => e.innerText.startsWith('Department')).click()`,
+		`[...document.querySelectorAll('th button')].find(e => e.innerText.startsWith('Department')).click()`,
 		`document.querySelector('th[aria-sort]')?.innerText.startsWith('Department') && !document.querySelector('[data-rows] [data-id]')?.innerText.includes('…')`,
 	},
 	{
