@@ -267,12 +267,14 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 		return err
 	}
 	var decided []store.ReviewItem
+	var kept []store.Decision
 	for i, item := range items {
 		if item.Reviewer != "mireille.aster" && i%3 == 0 {
 			at := now.AddDate(0, 0, -2)
 			item.Decision, item.Decided, item.By = "keep", &at, item.Reviewer
 			decided = append(decided, item)
+			kept = append(kept, store.Decision{Item: item.ID, Decision: "keep", By: item.Reviewer, At: at})
 		}
 	}
-	return s.DecideAll(decided)
+	return s.DecideAll(decided, kept)
 }

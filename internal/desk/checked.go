@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/delegation"
@@ -43,7 +43,9 @@ const (
 	Fed        = code.Fed       // it gainsays a directory
 	Lockout    = code.Lockout   // nobody would hold every right in Fachwerk any longer (§9)
 	HandedOn   = code.HandedOn  // it hands on rights in Fachwerk that the actor does not hold
-	Critical   = code.Critical  // it hands out full rights, deletes people or delegates
+	Above      = code.Above     // it touches the account of somebody with such rights (§9, rule 6)
+	Entrusted  = code.Entrusted // it lets a directory fill a group that gives such rights, or a delegation (§10)
+	Critical   = code.Critical  // it gives grave rights in Fachwerk, deletes people, delegates or changes a sign-in (§10)
 )
 
 // stance is what a door does about a verdict.
@@ -68,12 +70,23 @@ var stances = map[Door]map[Concern]stance{
 	ByReview:  {Critical: proves},
 	ByTask:    {Critical: proves},
 	// What an invited person will hold was asked about when it was given.
-	ByInvitation: {Fed: carries, HandedOn: carries, Critical: carries},
+	ByInvitation: {Fed: carries, HandedOn: carries, Above: carries, Critical: carries},
 	// Whoever can read the database file holds all of it anyway.
-	ByOperator:    {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
-	ByReplacement: {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
-	ByDirectory:   {Permitted: carries, Fed: carries, HandedOn: carries, Critical: carries},
-	ByAccount:     {Permitted: carries, Supplied: carries, Fed: carries, HandedOn: carries, Critical: carries},
+	ByOperator:    operators,
+	ByReplacement: operators,
+	ByAccount:     operators,
+	// What a directory may do to those with rights in Fachwerk is asked in a way of its own.
+	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries},
+}
+
+var operators = map[Concern]stance{
+	Permitted: carries,
+	Supplied:  carries,
+	Fed:       carries,
+	HandedOn:  carries,
+	Above:     carries,
+	Entrusted: carries,
+	Critical:  carries,
 }
 
 func (d Door) stance(q Concern) stance { return stances[d][q] }
@@ -107,6 +120,8 @@ type checked struct {
 	at       time.Time     // when the verdicts were given
 	verdicts []verdict
 	weighed  *change.Impact
+	looked   *ahead.View
+	partial  bool // the actor sees only a part of the design
 }
 
 // Asker is who would make a change.
@@ -127,7 +142,7 @@ func (d *Desk) at(by Asker) time.Time {
 // Check asks all concerns of a change. It costs one update of the index, and one impact if a door asks for what
 // needs it.
 func (d *Desk) Check(h *House, by Asker, acts ...Act) *checked {
-	c := &checked{house: h, Asker: by, acts: acts}
+	c := &checked{house: h, Asker: by, acts: acts, partial: by.Who.User != "" && !d.May(h, by.Who, model.ViewDesign)}
 	var all []change.Op
 	for _, a := range acts {
 		all = append(all, a.Ops...)
@@ -155,11 +170,26 @@ func (d *Desk) checkDesign(h *House, by Asker, door Door, design *model.Design) 
 func (c *checked) become(after *model.Design, problems []model.Problem) {
 	wrong := model.Errors(problems)
 	for _, p := range wrong {
-		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, Upper(p.Message) + " (" + p.Path + ")."})
+		message := Upper(p.Message) + " (" + p.Path + ")."
+		if c.partial {
+			message = unnamed(p)
+		}
+		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, message})
 	}
 	if len(wrong) == 0 {
 		c.After, c.Index = after, c.house.Index.Update(after)
 	}
+}
+
+// unnamed says what is wrong to somebody who may not see all that the problem names.
+func unnamed(p model.Problem) string {
+	switch p.Code {
+	case code.Taken:
+		return "A user name, id or external id that this gives is taken already: choose another."
+	case code.Cycle:
+		return "This would make a circle."
+	}
+	return "This would leave a design that is not well-formed (" + string(p.Code) + ")."
 }
 
 // judge gives the verdicts but for that on form, by the authority of now.
@@ -183,7 +213,9 @@ func (c *checked) judge(d *Desk) {
 		return
 	}
 	c.ask(-1, Lockout, c.lockout)
-	c.ask(-1, HandedOn, func() []string { return d.handedOn(c) })
+	c.ask(-1, HandedOn, c.handedOn)
+	c.ask(-1, Above, c.above)
+	c.ask(-1, Entrusted, c.entrusted)
 	c.ask(-1, Critical, c.critical)
 }
 
@@ -202,6 +234,14 @@ func (c *checked) ask(i int, q Concern, answers func() []string) {
 	for _, message := range answers() {
 		c.verdicts = append(c.verdicts, verdict{q, i, strictest, message})
 	}
+}
+
+// ahead looks ahead in the design after the change; nil if that is not well-formed.
+func (c *checked) ahead() *ahead.View {
+	if c.looked == nil && c.Index != nil {
+		c.looked = c.house.Ahead().Next(c.Index)
+	}
+	return c.looked
 }
 
 // Impact is what the change does to people, as of when it was first asked for.
@@ -287,74 +327,24 @@ func (d *Desk) refusals(c *checked, a Act) (out []string) {
 		}
 		return out
 	}
-	var authority *delegation.Authority
+	ops := slices.DeleteFunc(slices.Clone(a.Ops), func(o change.Op) bool {
+		return d.May(c.house, c.Who, model.RightToEdit(o.Kind))
+	})
+	if len(ops) == 0 {
+		return nil
+	}
+	authority := delegation.Of(c.house.Ahead(), c.Who.User, c.at)
+	if !authority.Empty() {
+		for _, r := range authority.Judge(ops, c.ahead()) {
+			add(r.Reason)
+		}
+		return out
+	}
 	told := map[string]bool{}
-	for _, o := range a.Ops {
-		right := model.RightToEdit(o.Kind)
-		if d.May(c.house, c.Who, right) {
-			continue
-		}
-		if authority == nil {
-			authority = delegation.Of(c.house.Index, c.Who.User, c.at)
-		}
-		if !authority.Empty() {
-			if r := authority.CheckOp(o, c.Index); r != nil {
-				add(r.Reason)
-			}
-			continue
-		}
-		if !told[right] {
+	for _, o := range ops {
+		if right := model.RightToEdit(o.Kind); !told[right] {
 			told[right] = true
 			add(Upper(change.Title(o)) + ": " + d.Need(c.house, c.Who, right).Error())
-		}
-	}
-	return out
-}
-
-// lockout tells if the change would leave nobody with every right in Fachwerk.
-func (c *checked) lockout() []string {
-	if len(c.house.Index.Owners(c.at)) > 0 && len(c.Index.Owners(c.at)) == 0 {
-		return []string{
-			"This would take away the last live person who holds every right in Fachwerk. Make somebody else an owner first.",
-		}
-	}
-	return nil
-}
-
-// handedOn tells which rights in Fachwerk the change hands on that the actor does not hold.
-func (d *Desk) handedOn(c *checked) (out []string) {
-	for _, p := range c.Impact().People {
-		for _, g := range p.Gains {
-			if strings.HasPrefix(g.Permission, model.OwnSystem+":") && !d.May(c.house, c.Who, g.Permission) {
-				name := c.house.Ref(model.KindUser, p.User).Name
-				out = append(
-					out,
-					name+" would gain "+g.Permission+", which you do not hold yourself, so you cannot hand it on.",
-				)
-			}
-		}
-	}
-	return out
-}
-
-// critical says why the change needs a fresh proof of who makes it.
-func (c *checked) critical() (out []string) {
-	owners := c.house.Index.Owners(c.at)
-	for _, id := range c.Index.Owners(c.at) {
-		if u, ok := c.After.Users.Find(id); ok && !slices.Contains(owners, id) {
-			out = append(out, u.DisplayName+" gains full rights in Fachwerk.")
-		}
-	}
-	for _, o := range c.Ops {
-		switch before, after := o.Before, o.After; o.Kind {
-		case model.KindDelegation:
-			out = append(out, Upper(change.Title(o))+" is changed.")
-		case model.KindUser:
-			was, existed := before.(*model.User)
-			is, exists := after.(*model.User)
-			if existed && was.State != model.UserDeleted && (!exists || is.State == model.UserDeleted) {
-				out = append(out, was.DisplayName+" is deleted.")
-			}
 		}
 	}
 	return out
@@ -411,7 +401,7 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		}
 	}
 	// Readers see the new house as soon as it is acknowledged, so it is ready before the record is written.
-	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index}).inheritLists(h)
+	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, ahead: c.ahead()}).inheritLists(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.reload(); err != nil {

@@ -10,6 +10,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/index"
@@ -30,6 +31,8 @@ type Desk struct {
 	Past   pastHouses
 	// Touched names the open reviews that ask about something that a change touches.
 	Touched func(ops []change.Op) ([]string, error)
+	// DecidedAbout tells whether a revision carries out what a review decided about a person.
+	DecidedAbout func(revision int, user string) (bool, error)
 }
 
 // House is one revision of the design, ready for questions.
@@ -43,6 +46,19 @@ type House struct {
 	listing sync.Mutex
 	lists   map[model.Kind][]Entry
 	parts   sync.Map // what delegates see of it, by user and delegations
+
+	looking sync.Mutex
+	ahead   *ahead.View
+}
+
+// Ahead looks ahead in the house's design.
+func (h *House) Ahead() *ahead.View {
+	h.looking.Lock()
+	defer h.looking.Unlock()
+	if h.ahead == nil {
+		h.ahead = ahead.Of(h.Index)
+	}
+	return h.ahead
 }
 
 func (h *House) Design() *model.Design { return h.Index.Design() }

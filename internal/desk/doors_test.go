@@ -31,7 +31,7 @@ func TestSettlingLocksNobodyOut(t *testing.T) {
 	ann := desk.Actor{User: "ann", Proven: now}
 	item := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
 	must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
-	must[*review.Review](t)(d.CloseReview(bea, r.ID))
+	must[*review.Review](t)(d.CloseReview(bea, r.ID, ""))
 	tasks := must[[]store.ReviewTask](t)(s.Tasks(r.ID, ""))
 	if len(tasks) != 1 || tasks[0].Owner != "ann" {
 		t.Fatalf("the tasks are %+v", tasks)
@@ -64,7 +64,7 @@ func TestADelegateReviewsTheirOwn(t *testing.T) {
 			t.Fatalf("a delegate over t1 reviews %+v", items)
 		}
 		must[*review.ReviewItem](t)(d.Decide(desk.Actor{User: "ann"}, items[0].ID, "revoke", "not needed"))
-		_, err := d.CloseReview(eve, r.ID)
+		_, err := d.CloseReview(eve, r.ID, "")
 		if mayRevoke {
 			if err != nil || d.Design().Get(model.KindAssignment, "cy-night") != nil {
 				t.Errorf("with the action, what was revoked stays: %v", err)

@@ -129,7 +129,8 @@ type Drafted struct {
 	stamp   string
 	began   time.Time // when it was laid
 	took    time.Duration
-	Shown   *House // the house as it would be; the present one if the draft cannot be applied
+	Shown   *House        // the house as it would be; the present one if the draft cannot be applied
+	sight   *model.Design // while it is altered: what the person sees, if that is not the whole
 }
 
 // blocks gives what keeps the draft from being applied.
@@ -307,7 +308,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 	names := change.NamesIn(shown.Design(), s.Present.Design())
 	for i, e := range p.Edits {
 		told, more := change.FirstSentences(p.laid[i], names, sentencesShown)
-		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, p.meanwhile[i]})
+		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, s.meanwhile(p.meanwhile[i])})
 	}
 	p.sideEffects(v, s)
 	people := slices.DeleteFunc(
@@ -333,6 +334,26 @@ func (p *Drafted) view(s *Sight) *Draft {
 		v.People = append(v.People, PersonImpact{name, shown.Holdings(i.Gains), s.Present.Holdings(i.Losses)})
 	}
 	return v
+}
+
+// meanwhile tells what others applied, as far as somebody sees the things that it names.
+func (s *Sight) meanwhile(list []Meanwhile) []Meanwhile {
+	if s.Whole {
+		return list
+	}
+	out := make([]Meanwhile, len(list))
+	for i, m := range list {
+		m.Who, m.Sentences = "", slices.DeleteFunc(slices.Clone(m.Sentences), func(sentence []Part) bool {
+			return slices.ContainsFunc(sentence, func(p Part) bool {
+				return p.ID != "" && p.Kind != "" && !s.knows(model.Kind(p.Kind), p.ID)
+			})
+		})
+		for n := range m.Clashes {
+			m.Clashes[n] = "Somebody else changed the same"
+		}
+		out[i] = m
+	}
+	return out
 }
 
 // sideEffects adds what a draft does beside giving and taking permissions.
@@ -425,7 +446,8 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
-	if _, err := d.See(who); err != nil {
+	s, err := d.See(who)
+	if err != nil {
 		return nil, err
 	}
 	before, err := d.look(h, who)
@@ -433,6 +455,9 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 		return nil, err
 	}
 	own := *before // what is kept is looked at by others meanwhile
+	if !s.Whole {
+		own.sight = s.Design()
+	}
 	ops := *before.checked
 	own.checked = &ops
 	own.Edits, own.laid, own.Ops = slices.Clone(before.Edits), slices.Clone(before.laid), slices.Clip(before.Ops)
@@ -508,6 +533,18 @@ func (p *Drafted) Add(undoes int, ops ...change.Op) {
 // Base is the design that the next act in a draft starts from.
 func (p *Drafted) Base() *model.Design { return change.Lay(p.house.Design(), p.Ops) }
 
+// Seen is what the person who drafts sees of the design, with the draft made: what they name is looked for there, so
+// that nothing out of their sight is told from what does not exist.
+func (p *Drafted) Seen() *model.Design {
+	if p.sight != nil {
+		return p.sight
+	}
+	return p.Base()
+}
+
+// Partial tells that the person who drafts sees only a part of the design.
+func (p *Drafted) Partial() bool { return p.sight != nil }
+
 // TakeOut takes one act out of a draft; later ones are laid anew.
 func (d *Desk) TakeOut(who Actor, id string) (*Draft, error) {
 	return d.Alter(who, func(_ *House, p *Drafted) error {
@@ -549,6 +586,20 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 		if err != nil {
 			return Missing(err, "There is no revision %d.", revision)
 		}
+		whole := d.May(h, who, model.ViewHistory)
+		if !whole && r.Who != who.User { // who does not see the record sees what they did themselves
+			return Refuse(NotFound, "There is no revision %d.", revision)
+		}
+		if d.DecidedAbout != nil {
+			about, err := d.DecidedAbout(revision, who.User)
+			if err != nil {
+				return err
+			}
+			if about {
+				return Refuse(NotAllowed, "Revision %d carries out what a review decided about you: nobody undoes that themselves.",
+					revision)
+			}
+		}
 		later, err := d.Store.LaterOn(revision)
 		if err != nil {
 			return err
@@ -560,6 +611,9 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 				revision,
 			)
 			for _, t := range later {
+				if !whole {
+					break
+				}
 				name := h.Ref(t.Kind, t.ObjectID).Name
 				e.Problems = append(
 					e.Problems,

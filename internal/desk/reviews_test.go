@@ -160,7 +160,7 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 		cause desk.Cause
 		says  string
 	}{
-		{mireille, "tomasz.oyelaran", desk.Invalid, "own access"}, {mireille, mireille.User, desk.Invalid, "already"}, {mireille, "femi.cairnduff", desk.Invalid, "not live"}, {lucia, "ruben.adeyemi", desk.NotAllowed, "for Mireille Aster"},
+		{mireille, "tomasz.oyelaran", desk.Invalid, "own access"}, {mireille, mireille.User, desk.Invalid, "already"}, {mireille, "femi.cairnduff", desk.Invalid, "not live"}, {lucia, "ruben.adeyemi", desk.NotFound, "no review item"},
 	} {
 		_, err := d.HandOn(c.who, item.ID, c.to, "")
 		refused(t, err, c.cause, c.says)
@@ -233,9 +233,9 @@ func TestFromOpeningToReport(t *testing.T) {
 		detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
 		t.Errorf("closing would do %d, and leave %d to owners", len(detail.Outcome), detail.ToOwners)
 	}
-	_, err := d.CloseReview(ruben, r.ID)
+	_, err := d.CloseReview(ruben, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	closed := must[*review.Review](t)(d.CloseReview(signe, r.ID))
+	closed := must[*review.Review](t)(d.CloseReview(signe, r.ID, ""))
 	if closed.Revision != 61 || closed.Revoked != 4 || closed.Tasks != 4 || closed.Settled != 0 {
 		t.Errorf("closed as %+v", closed)
 	}
@@ -258,7 +258,7 @@ func TestFromOpeningToReport(t *testing.T) {
 		t.Errorf("the choices are %+v", task.Choices)
 	}
 	_, err = d.Task(lucia, task.Task.ID)
-	refused(t, err, desk.NotAllowed, "Mireille Aster")
+	refused(t, err, desk.NotFound, "no task")
 	_, err = d.SettleTask(oona, task.Task.ID, "person", "")
 	refused(t, err, desk.NotAllowed, "Mireille Aster to settle")
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "")
@@ -341,7 +341,7 @@ func TestNobodyDecidesAboutThemselves(t *testing.T) {
 	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "night-cover"}))
 	items := must[[]store.ReviewItem](t)(s.ReviewItems(r.ID, ""))
 	items[0].Reviewer = items[0].User
-	if err := s.DecideAll(items[:1]); err != nil {
+	if err := s.DecideAll(items[:1], nil); err != nil {
 		t.Fatal(err)
 	}
 	_, err := d.Decide(desk.Actor{User: items[0].User}, items[0].ID, "keep", "")
@@ -352,7 +352,7 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	d, _ := openDemo(t)
 	soon := today.AddDate(0, 0, 2)
 	closed := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Due: &soon}))
-	must[*review.Review](t)(d.CloseReview(signe, closed.ID))
+	must[*review.Review](t)(d.CloseReview(signe, closed.ID, ""))
 	defer func() {
 		detail := must[*review.ReviewDetail](t)(d.Review(signe, closed.ID, ""))
 		for _, l := range detail.Letters {
@@ -379,7 +379,7 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	}
 	_, err := d.Remind(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	must[*review.Review](t)(d.CloseReview(signe, r.ID))
+	must[*review.Review](t)(d.CloseReview(signe, r.ID, ""))
 	_, err = d.Remind(signe, r.ID)
 	refused(t, err, desk.Conflict, "closed")
 }

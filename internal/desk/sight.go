@@ -39,9 +39,11 @@ func (d *Desk) Reading(who Actor) *store.Store { return d.Store.Within(who.Withi
 // Eyes is whose sight counts.
 func (who Actor) Eyes() string { return cmp.Or(who.As, who.User) }
 
-// May tells whether a person holds a right of Fachwerk's own system.
+// May tells whether a person holds a right of Fachwerk's own system in a house, which must be the present one: authority
+// is always that of now. Through other eyes, it takes the right of both.
 func (d *Desk) May(h *House, who Actor, right string) bool {
-	return who.User != "" && h.Index.Allowed(who.Eyes(), right, index.Record{}, d.Now())
+	allowed := func(user string) bool { return h.Index.Allowed(user, right, index.Record{}, d.Now()) }
+	return who.User != "" && allowed(who.User) && (who.As == "" || allowed(who.As))
 }
 
 // SignedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole
@@ -152,12 +154,18 @@ func (d *Desk) See(who Actor) (*Sight, error) {
 	if s.Whole {
 		return s, nil
 	}
-	var some bool
-	if s.Present, s.Authority, some = s.Present.partFor(who.Eyes(), s.At); !some {
+	if s.Authority = delegation.Of(h.Ahead(), who.Eyes(), d.Now()); s.Authority.Empty() {
 		return nil, d.Need(h, who, model.ViewDesign)
 	}
-	if s.House, _, some = s.House.partFor(who.Eyes(), s.At); !some {
-		s.House = s.Present
+	now := h.partFor(who.Eyes(), s.Authority, nil)
+	switch {
+	case s.House == h:
+		s.House, s.Present = now, now
+	case s.Present == h: // a draft lies on it
+		s.House, s.Present = s.House.partFor(who.Eyes(), s.Authority, nil), now
+	default:
+		s.House = s.House.partFor(who.Eyes(), s.Authority, now)
+		s.Present = s.House
 	}
 	return s, nil
 }
@@ -175,13 +183,15 @@ func (d *Desk) MayRevoke(s *Sight, who Actor, a *model.Assignment) bool {
 		s.Authority.Check(delegation.Act{Action: delegation.Revoke, User: u, Assignment: a}) == nil
 }
 
-// partFor gives what a delegate sees of a house, and what they may do; false if nothing is delegated to them.
-func (h *House) partFor(user string, t time.Time) (*House, *delegation.Authority, bool) {
-	a := delegation.Of(h.Index, user, t)
-	if a.Empty() {
-		return nil, nil, false
-	}
+// partFor gives what a delegate sees of a house by the authority that they have now: of a day that is past, nothing of
+// people whom they do not see now.
+func (h *House) partFor(user string, a *delegation.Authority, now *House) *House {
 	key := []string{user}
+	var within *model.Design
+	if now != nil {
+		within = now.Design()
+		key = append(key, Itoa(now.Revision))
+	}
 	for _, g := range a.Delegations() {
 		key = append(key, g.ID)
 	}
@@ -189,10 +199,10 @@ func (h *House) partFor(user string, t time.Time) (*House, *delegation.Authority
 	if !ok {
 		v, _ = h.parts.LoadOrStore(
 			strings.Join(key, " "),
-			&House{Revision: h.Revision, At: h.At, Index: index.Compile(a.Part())},
+			&House{Revision: h.Revision, At: h.At, Index: index.Compile(a.PartOf(h.Index, within))},
 		)
 	}
-	return v.(*House), a, true
+	return v.(*House)
 }
 
 // SeePerson opens the design to somebody who looks at one person. Everybody may look at themselves.

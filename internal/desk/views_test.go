@@ -204,7 +204,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		)
 	}
 	_, err = d.ReviewItem(cy, one.ID)
-	refused(t, err, desk.NotAllowed, "for Ann to decide")
+	refused(t, err, desk.NotFound, "no review item")
 	_, err = d.Decide(bea, one.ID, "revoke", "mine now")
 	refused(t, err, desk.NotAllowed, "for Ann to decide")
 	_, err = d.Decide(ann, one.ID, "revoke", " ")
@@ -216,7 +216,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Errorf("taken back, the decision is %+v", item)
 	}
 	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
-	_, err = d.CloseReview(ann, r.ID)
+	_, err = d.CloseReview(ann, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")
 	if outcome := must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 ||
 		text(outcome[0]) != "Cy loses Night at Terminal 1" {
@@ -226,7 +226,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	if !slices.Equal(draft.Reviews, []string{"Review of Night"}) {
 		t.Errorf("the draft touches the reviews %v", draft.Reviews)
 	}
-	closed := must[*review.Review](t)(d.CloseReview(kay, r.ID))
+	closed := must[*review.Review](t)(d.CloseReview(kay, r.ID, ""))
 	if closed.Revision != 2 || closed.Kept != 1 || closed.Revoked != 1 || closed.Closed == nil {
 		t.Errorf("closed as %+v", closed)
 	}
@@ -236,7 +236,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	}
 	_, err = d.Decide(ann, one.ID, "keep", "")
 	refused(t, err, desk.NotFound, "closed")
-	_, err = d.CloseReview(kay, r.ID)
+	_, err = d.CloseReview(kay, r.ID, "")
 	refused(t, err, desk.Conflict, "closed already")
 	if history := must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
 		t.Errorf("the history says %q", history[0].Why)
@@ -292,7 +292,7 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "boss"}))
 	item := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
 	must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
-	_, err := d.CloseReview(kay, r.ID)
+	_, err := d.CloseReview(kay, r.ID, "")
 	refused(t, err, desk.NotAllowed, "last live person")
 	if must[*review.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
 		t.Error("the review is closed all the same")

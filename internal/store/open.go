@@ -202,6 +202,23 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// The record keeps of long lists what changed in them.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&operation{}) },
+	// The record is a chain, and so is the security log; decisions of reviews are added and never altered; sign-ins are
+	// kept one by one, and links say what they are for.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&Revision{}, &Event{}, &Review{}, &Decision{}, &SignedIn{}, &Link{}, &Token{}); err != nil {
+			return err
+		}
+		for _, table := range []string{"events", "decisions"} {
+			if err := appendOnly(tx, table); err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec(`INSERT INTO decisions (item, decision, reason, "by", at)
+			SELECT id, decision, reason, "by", decided FROM review_items WHERE decision <> '' AND decided IS NOT NULL`).Error; err != nil {
+			return err
+		}
+		return rechain(tx)
+	},
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

@@ -30,6 +30,19 @@ type Review struct {
 	Reminded  *time.Time // when stragglers were last reminded
 	Closed    *time.Time
 	Revision  int // the one that closing made, or 0
+	// Alone is why an owner let one person open, decide and close it; empty if that was not so.
+	Alone string
+}
+
+// Decision is one decision on an item of a review. Decisions are added and never altered, so that what was decided
+// before can be told.
+type Decision struct {
+	ID       int    `gorm:"primaryKey"`
+	Item     int    `gorm:"index"`
+	Decision string // "", if the one before it was taken back
+	Reason   string
+	By       string // a user's id; empty: the fate of what nobody decided
+	At       time.Time
 }
 
 // ReviewItem is one question of a review: should this person keep this role or set?
@@ -192,10 +205,13 @@ func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err 
 // ReviewItem gives one item; [ErrNotFound] if there is none of that id.
 func (s *Store) ReviewItem(id int) (i ReviewItem, err error) { return i, first(s.db, &i, "id = ?", id) }
 
-// DecideAll keeps the decisions on items, or to whom they were handed, all or none; [ErrNotFound] if the review of
+// DecideAll keeps the decisions on items, or to whom they were handed, all or none, beside those that were made before; [ErrNotFound] if the review of
 // one is not open.
-func (s *Store) DecideAll(items []ReviewItem) error {
+func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 	return s.write(func(tx *gorm.DB) error {
+		if err := (&Store{tx, tx}).addDecisions(decisions); err != nil {
+			return err
+		}
 		for _, i := range items {
 			done := tx.Model(&ReviewItem{}).
 				Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
@@ -212,23 +228,50 @@ func (s *Store) DecideAll(items []ReviewItem) error {
 	})
 }
 
+func (s *Store) addDecisions(list []Decision) error {
+	if len(list) == 0 {
+		return nil
+	}
+	return s.w.CreateInBatches(list, 200).Error
+}
+
+// Decisions gives all decisions on an item, in the order in which they were made.
+func (s *Store) Decisions(item int) (out []Decision, err error) {
+	return out, s.db.Where("item = ?", item).Order("id").Find(&out).Error
+}
+
+// DecidedAbout tells whether a revision carries out what a review decided about a person: its outcome, or a task that
+// it left.
+func (s *Store) DecidedAbout(revision int, user string) (about bool, err error) {
+	err = s.db.Raw(`SELECT EXISTS (SELECT 1 FROM review_items i JOIN reviews r ON r.id = i.review
+			WHERE r.revision = ? AND i.user = ? AND i.decision = 'revoke')
+		OR EXISTS (SELECT 1 FROM review_tasks WHERE revision = ? AND user = ?)`, revision, user, revision, user).Scan(&about).Error
+	return about, err
+}
+
 // CloseReview ends a review, with the items that its fate decides, and what it leaves to do; [ErrNotFound] if it is
 // not open.
 func (s *Store) CloseReview(
 	id int,
 	at time.Time,
 	revision int,
+	alone string,
 	fated []ReviewItem,
 	tasks []ReviewTask,
 	letters []Letter,
 ) error {
 	return s.write(func(tx *gorm.DB) error {
-		if err := (&Store{tx, tx}).DecideAll(fated); err != nil {
+		within := &Store{tx, tx}
+		var kept []Decision
+		for _, i := range fated {
+			kept = append(kept, Decision{Item: i.ID, Decision: i.Decision, Reason: i.Reason, At: at})
+		}
+		if err := within.DecideAll(fated, kept); err != nil {
 			return err
 		}
 		done := tx.Model(&Review{}).
 			Where("id = ? AND closed IS NULL", id).
-			Updates(map[string]any{"closed": at, "revision": revision})
+			Updates(map[string]any{"closed": at, "revision": revision, "alone": alone})
 		if done.Error == nil && done.RowsAffected == 0 {
 			return ErrNotFound
 		}

@@ -30,8 +30,9 @@ type Revision struct {
 	Who     string    // a user's id, or empty for an operator or a program
 	WhoName string    // what that user, operator or program was called then
 	Why     string
-	Undoes  int // the revision that this one undoes, or 0
-	Size    int // how many operations it has
+	Undoes  int    // the revision that this one undoes, or 0
+	Size    int    // how many operations it has
+	Hash    string // of the chain up to here, in hex
 }
 
 // operation is one operation of a revision; its values are in the form of the model file, empty if there is none.
@@ -54,8 +55,20 @@ type Credential struct {
 // Link is a link, good once, to set a password. Only the hash of its secret is kept.
 type Link struct {
 	Hash    string `gorm:"primaryKey"`
-	User    string
+	User    string `gorm:"index"`
+	For     string // what it is for: "invitation" or "password"
 	Expires time.Time
+}
+
+// SignedIn is one signing in of somebody, until it ends.
+type SignedIn struct {
+	ID    string `gorm:"primaryKey"`
+	User  string `gorm:"index"`
+	At    time.Time
+	From  string // the address
+	Agent string // the program that was used, as it calls itself
+	Seen  time.Time
+	Ended *time.Time
 }
 
 // Token lets a program in. Only the hash of its secret is kept.
@@ -65,6 +78,10 @@ type Token struct {
 	Purpose string
 	User    string // whom the program acts as, if it is for the application's API
 	Made    time.Time
+	By      string     // who made it: a user's id, or empty for an operator
+	Expires *time.Time // nil: never
+	Used    *time.Time // when it was last used, to the hour or so; nil: never
+	Ended   *time.Time // when it was withdrawn
 }
 
 // session is a signed-in browser.
@@ -138,19 +155,26 @@ func (s *Store) AppendRevisions(steps ...Step) error {
 		if err != nil {
 			return err
 		}
+		var previous string
+		if err := tx.Model(&Revision{}).Where("number = ?", n).Select("hash").Limit(1).Scan(&previous).Error; err != nil {
+			return err
+		}
 		for i, step := range steps {
 			r, ops := step.Revision, change.Compact(step.Ops)
 			if r.Number != n+1+i {
 				return ErrMoved
 			}
 			r.Size = len(ops)
-			if err := tx.Create(&r).Error; err != nil {
-				return err
-			}
+			chain := r.head(previous)
 			for start := 0; start < len(ops); start += batch {
-				if err := record(tx, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
+				if err := record(tx, chain, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
 					return err
 				}
+			}
+			r.Hash = chain.hex()
+			previous = r.Hash
+			if err := tx.Create(&r).Error; err != nil {
+				return err
 			}
 			if step.Along != nil {
 				if err := step.Along(&Store{tx, tx}); err != nil {
@@ -167,7 +191,7 @@ const batch = 2000
 
 // record keeps operations of a revision and makes the current design follow. It hands them over as one JSON text:
 // for SQLite to take that apart costs a fraction of what it costs to bind each value.
-func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
+func record(tx *gorm.DB, chain link, revision, start int, ops []change.Op) error {
 	rows := make([][6]any, len(ops)) // kind, id, before, after; what was reduced, and after as it is whole
 	puts, deletes := false, false
 	for i, o := range ops {
@@ -192,6 +216,8 @@ func record(tx *gorm.DB, revision, start int, ops []change.Op) error {
 			}
 			rows[i][5] = string(after)
 		}
+		kept := func(v any) string { s, _ := v.(string); return s }
+		chain.operation(string(o.Kind), o.ID, kept(rows[i][2]), kept(rows[i][3]), fields)
 		puts, deletes = puts || after != nil, deletes || after == nil
 	}
 	data, err := json.Marshal(rows)

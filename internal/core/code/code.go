@@ -42,6 +42,8 @@ const (
 	Fed         Code = "fed"           // a change gainsays a directory
 	Lockout     Code = "lockout"       // a change would leave nobody with every right in Fachwerk
 	HandedOn    Code = "handed-on"     // a change hands on rights in Fachwerk that its maker does not hold
+	Above       Code = "above"         // a change is about somebody with rights in Fachwerk that its maker does not hold
+	Entrusted   Code = "entrusted"     // a change lets a directory fill a group that gives rights in Fachwerk
 	Critical    Code = "critical"      // a change needs a fresh proof of who makes it
 	Internal    Code = "internal"      // something unforeseen went wrong inside; the log says more
 	Given       Code = "given-up"      // nobody waits for the answer any longer
@@ -79,6 +81,8 @@ var All = []Code{
 	Fed,
 	Lockout,
 	HandedOn,
+	Above,
+	Entrusted,
 	Critical,
 	Internal,
 	Given,

@@ -4,9 +4,9 @@ package delegation
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
@@ -17,8 +17,10 @@ import (
 const (
 	Invite     = "invite"
 	Edit       = "edit"
+	Move       = "move"
 	Lock       = "lock"
 	Deactivate = "deactivate"
+	Seat       = "seat"
 	Assign     = "assign"
 	Revoke     = "revoke"
 	Membership = "membership"
@@ -29,8 +31,10 @@ const (
 var verbs = map[string]string{
 	Invite:     "invite",
 	Edit:       "edit",
-	Lock:       "lock or unlock",
+	Move:       "move, or change the manager of",
+	Lock:       "lock or unlock, or change the validity of",
 	Deactivate: "deactivate or bring back",
+	Seat:       "give licences to or take them from",
 	Assign:     "assign to",
 	Revoke:     "revoke from",
 	Membership: "change the memberships of",
@@ -39,21 +43,28 @@ var verbs = map[string]string{
 
 // Authority is what one person may do by delegation at one instant. One that is nil or empty permits nothing.
 type Authority struct {
-	x       *index.Index
+	view    *ahead.View
+	x       *index.Index // the design as it is
 	user    string
 	at      time.Time
 	given   []*model.Delegation
 	filters map[string]*filter.Filter // of delegations, by id
+	own     []*model.Delegation       // those given to the user that have not ended, in force or to come
+	holds   []index.Span              // what the user holds of what puts people above others
+	high    []string                  // the permissions that do
+	seen    *model.Design             // what the user sees; made when it is first asked for
 }
 
-// Of gives what a person may do by the delegations that are in force for them at t.
-func Of(x *index.Index, user string, t time.Time) *Authority {
-	a := &Authority{x: x, user: user, at: t, filters: map[string]*filter.Filter{}}
+// Of gives what a person may do by the delegations that are in force for them at t, which must be now: authority is
+// always that of now.
+func Of(v *ahead.View, user string, t time.Time) *Authority {
+	x := v.Now()
+	a := &Authority{view: v, x: x, user: user, at: t, filters: map[string]*filter.Filter{}}
 	if !x.Live(user, t) {
 		return a
 	}
 	for _, d := range x.Design().Delegations {
-		if !model.In(t, d.From, d.Until) ||
+		if !d.Until.IsZero() && !t.Before(d.Until) ||
 			d.Delegate.User != user && (d.Delegate.Group == "" || !x.InGroup(user, d.Delegate.Group)) {
 			continue
 		}
@@ -64,7 +75,14 @@ func Of(x *index.Index, user string, t time.Time) *Authority {
 			}
 			a.filters[d.ID] = f
 		}
-		a.given = append(a.given, d)
+		a.own = append(a.own, d)
+		if model.In(t, d.From, d.Until) {
+			a.given = append(a.given, d)
+		}
+	}
+	if len(a.given) > 0 {
+		a.high = ahead.High(x.Design())
+		a.holds = v.Present(user, a.high, t)
 	}
 	return a
 }
@@ -131,7 +149,8 @@ type Act struct {
 	Group string
 }
 
-// Refused says why an act is not permitted: which rule of the delegation that comes nearest stands against it.
+// Refused says why an act is not permitted: which rule of the delegation that comes nearest stands against it. It
+// names nothing that the delegate does not see.
 type Refused struct {
 	Delegation string // its id; empty if none comes near
 	Reason     string // a sentence that names the objects
@@ -139,34 +158,35 @@ type Refused struct {
 
 func (r *Refused) Error() string { return r.Reason }
 
-// Check gives nil if one delegation in force covers all of an act, or else why not. Nobody acts on themselves
-// through a delegation, nor on a person who holds a critical permission that the delegate does not hold.
-func (a *Authority) Check(act Act) *Refused { return a.check(a.x, act) }
+// Check gives nil if one delegation in force covers all of an act on a person as they stand, or else why not: rules
+// 1, 2 and 6.
+func (a *Authority) Check(act Act) *Refused { return a.check(act, a.view) }
 
-// check is [Authority.Check] for a person as they stand in x.
-func (a *Authority) check(x *index.Index, act Act) *Refused {
+// check is [Authority.Check] for a person as they stand in each of some designs: one delegation must cover the act in
+// all of them.
+func (a *Authority) check(act Act, in ...*ahead.View) *Refused {
 	name := act.User.DisplayName
 	if a.Empty() {
-		return &Refused{
-			Reason: fmt.Sprintf("Nothing that is delegated to you lets you %s %s.", verbs[act.Action], name),
-		}
+		return &Refused{Reason: fmt.Sprintf("Nothing that is delegated to you lets you %s %s.", verbs[act.Action], name)}
 	}
 	if act.User.ID == a.user {
 		return &Refused{Reason: "Nobody acts on themselves through a delegation, and " + name + " is you."}
 	}
 	nearest, far := &Refused{}, -1
 	for _, d := range a.given {
-		stage, why := a.against(x, d, act)
+		stage, why := 9, ""
+		for _, v := range in {
+			stage, why = a.against(v.Now(), d, act)
+			if why != "" {
+				break
+			}
+		}
 		if why == "" {
 			// Only now, so that nobody learns from a refusal what people hold who are not theirs to see.
-			if p := a.Above(act.User.ID); p != "" {
-				return &Refused{
-					d.ID,
-					fmt.Sprintf(
-						"%s holds the critical permission %s, which you do not hold, so you may not act on them through a delegation.",
-						name,
-						p,
-					),
+			for _, v := range in {
+				if r := a.below(v, act.User.ID); r != nil {
+					r.Delegation = d.ID
+					return r
 				}
 			}
 			return nil
@@ -181,19 +201,31 @@ func (a *Authority) check(x *index.Index, act Act) *Refused {
 	return nearest
 }
 
-// Above gives a critical permission that a person holds and the delegate does not; empty if there is none.
-func (a *Authority) Above(user string) string {
-	mine := map[string]bool{}
-	for _, h := range a.x.Effective(a.user, a.at) {
-		mine[h.Permission] = true
+// below refuses a person who holds, or will hold, what puts them above the delegate (rule 6).
+func (a *Authority) below(v *ahead.View, user string) *Refused {
+	high := v.Beyond(v.Spans(user, a.high, a.at), a.holds, a.at)
+	if len(high) == 0 {
+		return nil
 	}
-	for _, h := range a.x.Effective(user, a.at) {
-		if p, ok := a.x.Design().Permission(h.Permission); ok && p.Risk == 3 && !mine[h.Permission] {
-			return h.Permission
-		}
+	u, _ := v.Now().Design().Users.Find(user)
+	verb := "holds"
+	if high[0].From.After(a.at) || !v.Now().Live(user, a.at) {
+		verb = "will hold"
 	}
-	return ""
+	what := "the critical permission " + high[0].Permission
+	if system, _, _, _ := model.CutKey(high[0].Permission); system == model.OwnSystem {
+		what = "the right in Fachwerk " + high[0].Permission
+	} else if _, seen := a.sight().Permission(high[0].Permission); !seen {
+		what = "a critical permission"
+	}
+	return &Refused{Reason: fmt.Sprintf(
+		"%s %s %s, which you do not hold as widely, so you may not act on them through a delegation.",
+		u.DisplayName, verb, what,
+	)}
 }
+
+// Above tells whether a person holds, or will hold, what puts them above the delegate.
+func (a *Authority) Above(user string) bool { return a.below(a.view, user) != nil }
 
 // against says what of a delegation stands against an act, and how far the act got; empty if nothing does.
 func (a *Authority) against(x *index.Index, d *model.Delegation, act Act) (int, string) {
@@ -208,31 +240,30 @@ func (a *Authority) against(x *index.Index, d *model.Delegation, act Act) (int, 
 	case Assign, Revoke:
 		return a.grantAgainst(d, act.Assignment, act.Action == Assign)
 	case Membership:
-		return a.groupAgainst(d, act)
+		return a.groupAgainst(x, d, act)
 	}
 	return 9, ""
 }
 
 // grantAgainst says what of a delegation stands against giving or taking an assignment.
 func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give bool) (int, string) {
-	design := a.x.Design()
 	what, listed := "", false
 	if g.Role != "" {
 		listed = slices.Contains(d.Roles, g.Role)
-		what = "the role “" + titleOf(design, model.KindRole, g.Role) + "”"
+		what = a.called(model.KindRole, g.Role)
 	} else {
 		listed = slices.Contains(d.Sets, g.Set)
-		what = "the permission set “" + titleOf(design, model.KindSet, g.Set) + "”"
+		what = a.called(model.KindSet, g.Set)
 	}
 	switch {
 	case !listed:
 		return 2, what + " is not among those that it names"
 	case !a.x.Covers(d.Area, g.Area):
-		where := titleOf(design, model.KindArea, g.Area)
-		if g.Area == "" {
-			where = "the whole organisation"
+		where := "the whole organisation"
+		if g.Area != "" {
+			where = a.called(model.KindArea, g.Area)
 		}
-		return 3, fmt.Sprintf("it holds within %s, and %s lies outside", titleOf(design, model.KindArea, d.Area), where)
+		return 3, fmt.Sprintf("it holds within %s, and %s lies outside", a.called(model.KindArea, d.Area), where)
 	case give && d.MaxDays != nil:
 		from := a.at
 		if g.From.After(from) {
@@ -251,33 +282,33 @@ func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give 
 	return 9, ""
 }
 
-// groupAgainst says what of a delegation stands against changing a person's membership of a group.
-func (a *Authority) groupAgainst(d *model.Delegation, act Act) (int, string) {
-	name := titleOf(a.x.Design(), model.KindGroup, act.Group)
+// groupAgainst says what of a delegation stands against changing a person's membership of a group (rule 2). A group
+// that gives a delegation, by nesting too, gives what cannot be assigned.
+func (a *Authority) groupAgainst(x *index.Index, d *model.Delegation, act Act) (int, string) {
+	name := a.called(model.KindGroup, act.Group)
 	if !slices.Contains(d.Groups, act.Group) {
-		return 2, "the group “" + name + "” is not among those that it names"
+		return 2, name + " is not among those that it names"
 	}
 	if d.GroupsWhole {
 		return 9, ""
 	}
-	for _, g := range a.x.GrantsTo(act.Group) {
+	above := x.Nesting(act.Group)
+	for _, g := range x.Design().Delegations {
+		if slices.Contains(above, g.Delegate.Group) && (g.Until.IsZero() || a.at.Before(g.Until)) {
+			return 3, name + " gives a delegation, which cannot be assigned, and the group is not handed over whole"
+		}
+	}
+	for _, g := range x.GrantsTo(act.Group) {
 		if !g.Until.IsZero() && !g.Until.After(a.at) {
 			continue
 		}
-		possible := slices.ContainsFunc(a.given, func(other *model.Delegation) bool {
-			if !slices.Contains(other.Actions, Assign) || !a.covers(a.x, other, act.User) {
-				return false
-			}
-			_, why := a.grantAgainst(other, g, true)
-			return why == ""
-		})
-		if !possible {
-			what := titleOf(a.x.Design(), model.KindRole, g.Role)
+		if !a.mayAssign(x, g, act.User) {
+			what := a.called(model.KindRole, g.Role)
 			if g.Role == "" {
-				what = titleOf(a.x.Design(), model.KindSet, g.Set)
+				what = a.called(model.KindSet, g.Set)
 			}
 			return 3, fmt.Sprintf(
-				"the group “%s” gives “%s”, which you could not assign on these terms yourself, and the group is not handed over whole",
+				"%s gives %s, which you could not assign on these terms yourself, and the group is not handed over whole",
 				name,
 				what,
 			)
@@ -286,10 +317,53 @@ func (a *Authority) groupAgainst(d *model.Delegation, act Act) (int, string) {
 	return 9, ""
 }
 
+// mayAssign tells whether some delegation lets one give a person the same as an assignment does, on its terms.
+func (a *Authority) mayAssign(x *index.Index, g *model.Assignment, u *model.User) bool {
+	return slices.ContainsFunc(a.given, func(d *model.Delegation) bool {
+		if !slices.Contains(d.Actions, Assign) || !a.covers(x, d, u) {
+			return false
+		}
+		_, why := a.grantAgainst(d, g, true)
+		return why == ""
+	})
+}
+
+// called names an object as the delegate knows it: by its name if they see it, or else by the id that they gave.
+func (a *Authority) called(kind model.Kind, id string) string {
+	if kind == model.KindArea && id == "" {
+		id = a.x.Design().Root()
+	}
+	switch kind {
+	case model.KindArea:
+		if o := a.sight().Get(kind, id); o != nil {
+			return o.Title()
+		}
+		return "that area"
+	case model.KindRole, model.KindSet, model.KindGroup:
+		word := map[model.Kind]string{model.KindRole: "role", model.KindSet: "permission set", model.KindGroup: "group"}[kind]
+		if o := a.sight().Get(kind, id); o != nil {
+			return "the " + word + " “" + o.Title() + "”"
+		}
+		return "that " + word
+	}
+	return id
+}
+
+// sight is what the delegate sees.
+func (a *Authority) sight() *model.Design {
+	if a.seen == nil {
+		a.seen = &model.Design{Organisation: a.x.Design().Organisation}
+		if !a.Empty() {
+			a.seen = a.Part()
+		}
+	}
+	return a.seen
+}
+
 // Assignable tells whether a delegation by itself lets its delegate assign all of some assignments at t, on their
 // own terms, to somebody whom it is about. What has ended takes no part.
 func Assignable(x *index.Index, d *model.Delegation, grants []*model.Assignment, t time.Time) bool {
-	a := &Authority{x: x, at: t}
+	a := &Authority{x: x, at: t, seen: x.Design()}
 	return slices.Contains(d.Actions, Assign) && !slices.ContainsFunc(grants, func(g *model.Assignment) bool {
 		if !g.Until.IsZero() && !g.Until.After(t) {
 			return false
@@ -297,167 +371,4 @@ func Assignable(x *index.Index, d *model.Delegation, grants []*model.Assignment,
 		_, why := a.grantAgainst(d, g, true)
 		return why != ""
 	})
-}
-
-func titleOf(d *model.Design, kind model.Kind, id string) string {
-	if kind == model.KindArea && id == "" {
-		id = d.Root()
-	}
-	if kind == model.KindGroup && id == model.Everyone {
-		return "Everyone"
-	}
-	if o := d.Get(kind, id); o != nil {
-		return o.Title()
-	}
-	return id
-}
-
-// CheckOp gives nil if an operation of a change does only what one delegation or another permits, or else why not.
-// After is the design with the whole change made; nil if that is not well-formed.
-func (a *Authority) CheckOp(op change.Op, after *index.Index) *Refused {
-	if a.Empty() {
-		return &Refused{Reason: "Nothing is delegated to you."}
-	}
-	switch op.Kind {
-	case model.KindAssignment:
-		for _, side := range []struct {
-			action string
-			value  model.Object
-		}{{Revoke, op.Before}, {Assign, op.After}} {
-			if side.value == nil {
-				continue
-			}
-			g := side.value.(*model.Assignment)
-			if g.Subject.User == "" {
-				return &Refused{
-					Reason: fmt.Sprintf(
-						"A delegation lets one assign to people; “%s” is a group.",
-						titleOf(a.x.Design(), model.KindGroup, g.Subject.Group),
-					),
-				}
-			}
-			if r := a.onPerson(Act{Action: side.action, Assignment: g}, g.Subject.User, after); r != nil {
-				return r
-			}
-		}
-		return nil
-	case model.KindGroup:
-		return a.checkGroup(op, after)
-	case model.KindUser:
-		return a.checkUser(op, after)
-	}
-	return &Refused{
-		Reason: fmt.Sprintf(
-			"%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the members of groups.",
-			upper(change.Title(op)),
-		),
-	}
-}
-
-// onPerson checks an act on a person as they stand before a change, and as they stand after it: a change may not
-// bring somebody into reach.
-func (a *Authority) onPerson(act Act, user string, after *index.Index) *Refused {
-	found := false
-	for _, x := range []*index.Index{a.x, after} {
-		if x == nil {
-			continue
-		}
-		u, ok := x.Design().Users.Find(user)
-		if !ok {
-			continue
-		}
-		found, act.User = true, u
-		if r := a.check(x, act); r != nil {
-			return r
-		}
-	}
-	if !found {
-		return &Refused{Reason: fmt.Sprintf("There is no person %q.", user)}
-	}
-	return nil
-}
-
-func (a *Authority) checkGroup(op change.Op, after *index.Index) *Refused {
-	before, ok1 := op.Before.(*model.Group)
-	now, ok2 := op.After.(*model.Group)
-	if !ok1 || !ok2 {
-		return &Refused{
-			Reason: upper(
-				change.Title(op),
-			) + " cannot be made or deleted through a delegation, only its members changed.",
-		}
-	}
-	rest := change.Clone(now)
-	rest.Users = before.Users
-	if !change.Equal(before, rest) {
-		return &Refused{
-			Reason: upper(
-				change.Title(op),
-			) + ": only which people are listed in it can be changed through a delegation.",
-		}
-	}
-	for _, lists := range [][2][]string{{before.Users, now.Users}, {now.Users, before.Users}} {
-		for _, u := range lists[1] {
-			if slices.Contains(lists[0], u) {
-				continue
-			}
-			if r := a.onPerson(Act{Action: Membership, Group: op.ID}, u, after); r != nil {
-				return r
-			}
-		}
-	}
-	return nil
-}
-
-func (a *Authority) checkUser(op change.Op, after *index.Index) *Refused {
-	before, existed := op.Before.(*model.User)
-	now, exists := op.After.(*model.User)
-	if !exists || now.State == model.UserDeleted {
-		return &Refused{Reason: upper(change.Title(op)) + " cannot be deleted through a delegation, only deactivated."}
-	}
-	if !existed {
-		if now.State != model.UserInvited {
-			return &Refused{
-				Reason: now.DisplayName + " can only be invited through a delegation: they become active when they accept.",
-			}
-		}
-		act := Act{Action: Invite, User: now}
-		if after == nil {
-			return a.check(a.x, act)
-		}
-		return a.onPerson(act, now.ID, after)
-	}
-	var actions []string
-	if before.State != now.State {
-		states := []model.UserState{before.State, now.State}
-		switch {
-		case slices.Contains(states, model.UserInvited) || slices.Contains(states, model.UserDeleted):
-			return &Refused{Reason: now.DisplayName + " becomes active by accepting the invitation, not by an edit."}
-		case slices.Contains(states, model.UserDeactivated):
-			actions = append(actions, Deactivate)
-			if slices.Contains(states, model.UserLocked) {
-				actions = append(actions, Lock)
-			}
-		default:
-			actions = append(actions, Lock)
-		}
-	}
-	rest := change.Clone(now)
-	rest.State = before.State
-	if !change.Equal(before, rest) {
-		actions = append(actions, Edit)
-	}
-	for _, action := range actions {
-		if r := a.onPerson(Act{Action: action}, now.ID, after); r != nil {
-			return r
-		}
-	}
-	return nil
-}
-
-func upper(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
 }

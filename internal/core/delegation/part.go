@@ -17,11 +17,15 @@ import (
 // the whole. It is well-formed, but that it still names managers who are not seen: rules look at them.
 //
 // A group that is not listed, but gives somebody who is seen something, stands in it without its name.
-func (a *Authority) Part() *model.Design {
-	d := a.x.Design()
+func (a *Authority) Part() *model.Design { return a.PartOf(a.x, nil) }
+
+// PartOf gives the part of another design that the delegate may see by the authority of now: as it would be after a
+// change, or as it was. Where within is given, only people are seen whom it has.
+func (a *Authority) PartOf(x *index.Index, within *model.Design) *model.Design {
+	d := x.Design()
 	p := &part{
 		whole:    d,
-		x:        a.x,
+		x:        x,
 		users:    map[string]bool{a.user: true},
 		groups:   map[string]bool{},
 		roles:    map[string]bool{},
@@ -33,8 +37,10 @@ func (a *Authority) Part() *model.Design {
 	own := map[string]bool{}
 	for _, g := range a.given {
 		own[g.ID] = true
-		for _, u := range a.People(g) {
-			p.users[u] = true
+		for _, u := range d.Users {
+			if u.ID != a.user && a.covers(x, g, u) && (within == nil || within.Get(model.KindUser, u.ID) != nil) {
+				p.users[u.ID] = true
+			}
 		}
 		p.group(g.People.Group)
 		p.group(g.Delegate.Group)
@@ -48,16 +54,19 @@ func (a *Authority) Part() *model.Design {
 			p.set(id)
 		}
 		for _, area := range d.Areas {
-			if a.x.Covers(g.Area, area.ID) || g.People.Area != "" && a.x.Covers(g.People.Area, area.ID) {
+			if x.Covers(g.Area, area.ID) || g.People.Area != "" && x.Covers(g.People.Area, area.ID) {
 				p.area(area.ID)
 			}
 		}
 	}
 	for id := range p.users {
-		for _, g := range a.x.GroupsOf(id) {
+		u, ok := d.Users.Find(id)
+		if !ok {
+			continue // of a design of the past, in which the delegate was not there yet
+		}
+		for _, g := range x.GroupsOf(id) {
 			p.group(g.Group)
 		}
-		u, _ := d.Users.Find(id)
 		p.area(u.Area)
 		for _, l := range u.Licences {
 			p.licence(l)
@@ -276,7 +285,10 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 func (p *part) hide(delegations map[string]bool) map[string]string {
 	named := map[string]bool{}
 	for id := range delegations {
-		g, _ := p.whole.Delegations.Find(id)
+		g, ok := p.whole.Delegations.Find(id)
+		if !ok {
+			continue
+		}
 		named[g.People.Group], named[g.Delegate.Group] = true, true
 		for _, other := range g.Groups {
 			named[other] = true

@@ -283,7 +283,9 @@ type Delegation struct {
 }
 
 // DelegableActions are the actions that a delegation can name.
-var DelegableActions = []string{"invite", "edit", "lock", "deactivate", "assign", "revoke", "membership", "review"}
+var DelegableActions = []string{
+	"invite", "edit", "move", "lock", "deactivate", "seat", "assign", "revoke", "membership", "review",
+}
 
 func (*Organisation) Ident() string { return string(KindOrganisation) }
 func (o *Licence) Ident() string    { return o.ID }

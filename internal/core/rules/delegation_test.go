@@ -5,33 +5,16 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
 
-// permits reads §9 plainly: whether one delegation in force covers all of an act.
+// permits reads §9 plainly, rules 1, 2 and 6 for one act on somebody as they stand: whether one delegation in force
+// covers all of it.
 func (p plain) permits(delegate string, act delegation.Act, t time.Time) bool {
-	u, ok := p.Users.Find(delegate)
-	if !ok || !p.live(u, t) || act.User.ID == delegate {
-		return false
-	}
-	held := map[string]bool{}
-	for h := range p.effective(delegate, t) {
-		held[h.Permission] = true
-	}
-	for h := range p.effective(act.User.ID, t) {
-		if p.permission(h.Permission).Risk == 3 && !held[h.Permission] {
-			return false
-		}
-	}
-	for _, g := range p.Delegations {
-		if p.given(g, delegate, t) && slices.Contains(g.Actions, act.Action) && p.about(g, act.User) &&
-			p.inside(g, delegate, act, t) {
-			return true
-		}
-	}
-	return false
+	return attack{p, p, delegate, t}.may(act, act.User.ID)
 }
 
 func (p plain) given(g *model.Delegation, delegate string, t time.Time) bool {
@@ -66,9 +49,13 @@ func (p plain) inside(g *model.Delegation, delegate string, act delegation.Act, 
 		if !slices.Contains(g.Groups, act.Group) {
 			return false
 		}
+		for _, o := range p.Delegations {
+			if !g.GroupsWhole && p.leadsTo(act.Group, o.Delegate.Group) && (o.Until.IsZero() || o.Until.After(t)) {
+				return false
+			}
+		}
 		for _, a := range p.Assignments {
-			holds := a.Subject.Group != "" && (a.Subject.Group == act.Group || p.nests(a.Subject.Group, act.Group))
-			if g.GroupsWhole || !holds || !a.Until.IsZero() && !a.Until.After(t) {
+			if g.GroupsWhole || !p.leadsTo(act.Group, a.Subject.Group) || !a.Until.IsZero() && !a.Until.After(t) {
 				continue
 			}
 			could := slices.ContainsFunc(p.Delegations, func(o *model.Delegation) bool {
@@ -99,6 +86,11 @@ func (p plain) mayAssign(g *model.Delegation, a *model.Assignment, t time.Time) 
 	return !a.Until.IsZero() && !a.Until.After(from.AddDate(0, 0, *g.MaxDays))
 }
 
+// leadsTo says whether the members of a group are members of another, which is it or nests it.
+func (p plain) leadsTo(group, other string) bool {
+	return other != "" && (group == other || p.nests(other, group))
+}
+
 // nests says whether a group is nested in another, at any depth.
 func (p plain) nests(outer, inner string) bool {
 	o, ok := p.Groups.Find(outer)
@@ -111,7 +103,7 @@ func TestActsArePermittedAsThePlainReadingSays(t *testing.T) {
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		p := plain{d}
 		for _, delegate := range everybody(d) {
-			a := delegation.Of(x, delegate, now)
+			a := delegation.Of(ahead.Of(x), delegate, now)
 			for range 25 {
 				act := delegation.Act{
 					Action: pick(r, model.DelegableActions),
@@ -159,7 +151,7 @@ func TestActsArePermittedAsThePlainReadingSays(t *testing.T) {
 func TestADelegatesPartTellsTheTruth(t *testing.T) {
 	each(t, func(t *testing.T, _ random, d *model.Design, x *index.Index) {
 		for _, delegate := range everybody(d) {
-			a := delegation.Of(x, delegate, now)
+			a := delegation.Of(ahead.Of(x), delegate, now)
 			if a.Empty() {
 				continue
 			}

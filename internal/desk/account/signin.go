@@ -219,7 +219,7 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		)
 	}
 	if !d.May(h, who, model.EditPeople) {
-		if r := delegation.Of(h.Index, who.User, d.Now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
+		if r := delegation.Of(h.Ahead(), who.User, d.Now()).Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
 			return nil, desk.Refuse(desk.NotAllowed, "%s", r.Reason)
 		}
 	}
@@ -365,7 +365,7 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 			me.Rights = append(me.Rights, p.Key)
 		}
 	}
-	for _, g := range delegation.Of(h.Index, who.Eyes(), d.Now()).Delegations() {
+	for _, g := range delegation.Of(h.Ahead(), who.Eyes(), d.Now()).Delegations() {
 		for _, action := range g.Actions {
 			if !slices.Contains(me.Delegated, action) {
 				me.Delegated = append(me.Delegated, action)

@@ -19,7 +19,7 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		if before == nil {
-			if err := name(base, after); err != nil {
+			if err := name(p, after); err != nil {
 				return err
 			}
 			p.Add(0, change.Put(base, after))
@@ -34,7 +34,7 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 				after.Ident(),
 			)
 		}
-		if base.Get(after.Kind(), after.Ident()) == nil {
+		if p.Seen().Get(after.Kind(), after.Ident()) == nil {
 			return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
 		}
 		ops, clashes := change.Rebase(
@@ -47,6 +47,9 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 				"While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.",
 			)
 			for _, c := range clashes {
+				if p.Partial() {
+					break // it can name what is out of their sight
+				}
 				e.Problems = append(e.Problems, desk.Upper(c.Message)+".")
 			}
 			return e
@@ -119,7 +122,7 @@ type MentionChoice struct {
 func (d *Editor) Delete(who desk.Actor, kind model.Kind, id string, choices []MentionChoice) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
-		gone := base.Get(kind, id)
+		gone := p.Seen().Get(kind, id)
 		switch {
 		case gone == nil:
 			return desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
@@ -157,20 +160,20 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 			)
 		}
 		for _, k := range keys {
-			if _, ok := base.Permission(k); !ok {
+			if _, ok := p.Seen().Permission(k); !ok {
 				return desk.Refuse(desk.NotFound, "No system has a permission %q.", k)
 			}
 		}
 		var after model.Object
 		switch kind {
 		case model.KindSet:
-			s, ok := base.Sets.Find(id)
+			s, ok := p.Seen().Sets.Find(id)
 			if !ok {
 				return desk.Refuse(desk.NotFound, "There is no permission set %q.", id)
 			}
 			after = change.TickSet(x, s, keys, give)
 		case model.KindRole:
-			r, ok := base.Roles.Find(id)
+			r, ok := p.Seen().Roles.Find(id)
 			if !ok {
 				return desk.Refuse(desk.NotFound, "There is no role %q.", id)
 			}
@@ -191,7 +194,10 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 // has one already on these terms keeps it; if all do, it is refused.
 func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		if err := desk.Exists(p.Base(), slices.Concat(subjects, targets)...); err != nil {
+		if err := desk.Exists(p.Seen(), slices.Concat(subjects, targets)...); err != nil {
+			return err
+		}
+		if err := within(p.Seen(), terms); err != nil {
 			return err
 		}
 		ops, err := assignEach(p.Base(), subjects, targets, terms)
@@ -240,10 +246,13 @@ func (d *Editor) Engage(who desk.Actor, person *model.User, targets []desk.End, 
 	person = change.Clone(model.Object(person)).(*model.User)
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
-		if err := name(base, person); err != nil {
+		if err := name(p, person); err != nil {
 			return err
 		}
-		if err := desk.Exists(base, targets...); err != nil {
+		if err := desk.Exists(p.Seen(), targets...); err != nil {
+			return err
+		}
+		if err := within(p.Seen(), terms); err != nil {
 			return err
 		}
 		ops, err := assignEach(base, []desk.End{{Kind: string(model.KindUser), ID: person.ID}}, targets, terms)
@@ -255,8 +264,13 @@ func (d *Editor) Engage(who desk.Actor, person *model.User, targets []desk.End, 
 	})
 }
 
-// name gives something new an id if it has none, and refuses one that is taken.
-func name(base *model.Design, o model.Object) error {
+// name gives something new an id if it has none, and refuses one that is taken. To who sees only a part, an id that
+// something out of their sight has is not refused, since that would tell of it: another is made.
+func name(p *desk.Drafted, o model.Object) error {
+	base := p.Base()
+	if o.Ident() != "" && base.Get(o.Kind(), o.Ident()) != nil && p.Seen().Get(o.Kind(), o.Ident()) == nil {
+		model.SetIdent(o, "")
+	}
 	if o.Ident() == "" {
 		desk.NameObject(base, o)
 	}
@@ -274,7 +288,7 @@ func name(base *model.Design, o model.Object) error {
 // Tidy drafts that what members of a group hold by hand goes away, where the group gives the same.
 func (d *Editor) Tidy(who desk.Actor, group string) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		if p.Base().Get(model.KindGroup, group) == nil {
+		if p.Seen().Get(model.KindGroup, group) == nil {
 			return desk.Refuse(desk.NotFound, "There is no group %q.", group)
 		}
 		var ops []change.Op

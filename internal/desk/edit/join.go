@@ -38,7 +38,10 @@ func arrange(a, b desk.End) pair {
 func (d *Editor) Join(who desk.Actor, a, b desk.End, terms JoinTerms) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
-		if err := desk.Exists(base, a, b); err != nil {
+		if err := desk.Exists(p.Seen(), a, b); err != nil {
+			return err
+		}
+		if err := within(p.Seen(), terms); err != nil {
 			return err
 		}
 		op, err := join(base, arrange(a, b), terms)
@@ -93,6 +96,14 @@ func grantsGiven(d *model.Design, subjects ...desk.End) map[model.GrantKey]bool 
 	return given
 }
 
+// within refuses an area that is not seen, or not there.
+func within(seen *model.Design, terms JoinTerms) error {
+	if terms.Area != "" && seen.Get(model.KindArea, terms.Area) == nil {
+		return desk.Refuse(desk.NotFound, "There is no area %q.", terms.Area)
+	}
+	return nil
+}
+
 // assign gives one end of a pair what the other gives, unless it is given already.
 func assign(d *model.Design, given map[model.GrantKey]bool, p pair, terms JoinTerms) (change.Op, error) {
 	a := &model.Assignment{
@@ -103,9 +114,6 @@ func assign(d *model.Design, given map[model.GrantKey]bool, p pair, terms JoinTe
 	}
 	if a.Area == d.Root() {
 		a.Area = ""
-	}
-	if a.Area != "" && d.Get(model.KindArea, a.Area) == nil {
-		return change.Op{}, desk.Refuse(desk.NotFound, "There is no area %q.", a.Area)
 	}
 	if a.Reach == "" {
 		a.Reach = model.ReachArea
@@ -220,7 +228,7 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 func (d *Editor) Cut(who desk.Actor, a, b desk.End, assignment string) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
-		if err := desk.Exists(base, a, b); err != nil {
+		if err := desk.Exists(p.Seen(), a, b); err != nil {
 			return err
 		}
 		pr := arrange(a, b)

@@ -37,6 +37,7 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 		Opened:       r.Opened,
 		Due:          r.Due,
 		Revision:     r.Revision,
+		Alone:        r.Alone,
 		Written:      d.Now(),
 		Fate:         "stays as it is",
 	}

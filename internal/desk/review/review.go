@@ -329,7 +329,7 @@ func (d *Reviewer) mayRunReview(h *desk.House, who desk.Actor, r store.Review) b
 	return d.May(h, who, model.RunReviews) ||
 		r.Opener == who.User &&
 			slices.ContainsFunc(
-				delegation.Of(h.Index, who.User, d.Now()).Delegations(),
+				delegation.Of(h.Ahead(), who.User, d.Now()).Delegations(),
 				func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) },
 			)
 }
@@ -551,11 +551,7 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 	}
 	if i.Reviewer != who.Eyes() && i.HandedBy != who.Eyes() && !d.May(h, who, model.ViewReviews) &&
 		!d.mayRunReview(h, who, r) {
-		return nil, desk.Refuse(
-			desk.NotAllowed,
-			"This item is for %s to decide.",
-			h.Ref(model.KindUser, i.Reviewer).Name,
-		)
+		return nil, desk.Refuse(desk.NotFound, "There is no review item %d.", id)
 	}
 	v := &ItemDetail{
 		Item:     d.item(h, r, i, who),

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
@@ -17,7 +16,7 @@ import (
 
 // CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what
 // is undecided the fate that was chosen, and leaves tasks to the owners of groups for what these give.
-func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
+func (d *Reviewer) CloseReview(who desk.Actor, id int, alone string) (*Review, error) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
 	h := d.Present()
@@ -35,6 +34,23 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
 		return nil, desk.Refuse(desk.Conflict, "This review is closed already.")
 	}
 	now := d.Now()
+	alone = strings.TrimSpace(alone)
+	if decidedAlone(r, items, who.User) {
+		switch {
+		case !slices.Contains(h.Index.Owners(now), who.User):
+			return nil, desk.Refuse(
+				desk.NotAllowed,
+				"You opened this review and decided all of it alone, so somebody else closes it.",
+			)
+		case alone == "":
+			return nil, desk.Refuse(
+				desk.Invalid,
+				"You opened this review and decided all of it alone. As an owner, say why that is enough: the report repeats it.",
+			)
+		}
+	} else {
+		alone = ""
+	}
 	ops := review.Revoke(h.Design(), revokedOf(r, items))
 	var fated []store.ReviewItem
 	for i := range items {
@@ -46,7 +62,7 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
 	tasks := d.tasksFor(h, r, items)
 	letters := d.taskLetters(h, r, tasks)
 	end := func(s *store.Store, revision int) error {
-		return s.CloseReview(id, now, revision, fated, tasks, letters)
+		return s.CloseReview(id, now, revision, alone, fated, tasks, letters)
 	}
 	if len(ops) == 0 {
 		err = end(d.Store, 0)
@@ -64,24 +80,31 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int) (*Review, error) {
 	return &v, nil
 }
 
+// decidedAlone tells whether one person opened a review, made every decision in it and would close it.
+func decidedAlone(r store.Review, items []store.ReviewItem, closer string) bool {
+	decided := false
+	for _, i := range items {
+		if i.Decision != "" && i.By != closer {
+			return false
+		}
+		decided = decided || i.Decision != ""
+	}
+	return decided && r.Opener == closer
+}
+
 // runsReview permits what somebody who runs a review takes away: by the right to run them, or else as far as a
 // delegation lets them revoke it.
 func (d *Reviewer) runsReview(h *desk.House, who desk.Actor) func(change.Op) string {
 	if d.May(h, who, model.RunReviews) {
 		return func(change.Op) string { return "" }
 	}
-	authority := delegation.Of(h.Index, who.User, d.Now())
-	return func(o change.Op) string {
-		if r := authority.CheckOp(o, nil); r != nil {
-			return r.Reason
-		}
-		return ""
-	}
+	return nil // rights and delegations decide
 }
 
-// settlesTask permits what the owner of a group chose about it; of anybody else, what [Desk.runsReview] permits.
+// settlesTask permits what the owner of a group chose about it; of anybody else, to whom it fell since the group has
+// no owner, what [Reviewer.runsReview] permits.
 func (d *Reviewer) settlesTask(h *desk.House, who desk.Actor, t store.ReviewTask) func(change.Op) string {
-	if t.Owner != who.User {
+	if g, ok := h.Design().Groups.Find(t.Group); !ok || g.Owner != who.User {
 		return d.runsReview(h, who)
 	}
 	return func(o change.Op) string {
@@ -119,7 +142,8 @@ func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewI
 			if g, ok := h.Design().Groups.Find(group); ok {
 				owner = g.Owner
 			}
-			for _, c := range slices.Concat([]string{owner, r.Fallback, r.Opener}, h.Index.Owners(now)) {
+			// A group without an owner is the organisation's, so it falls to those who own that.
+			for _, c := range slices.Concat([]string{owner}, h.Index.Owners(now), []string{r.Fallback, r.Opener}) {
 				if c != "" && c != i.User && h.Index.Live(c, now) {
 					owner = c
 					break
@@ -270,7 +294,7 @@ func (d *Reviewer) openTask(h *desk.House, who desk.Actor, id int) (store.Review
 	}
 	r, err := d.Reading(who).Review(t.Review)
 	if err == nil && t.Owner != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
-		err = desk.Refuse(desk.NotAllowed, "This is for %s, who owns the group.", h.Ref(model.KindUser, t.Owner).Name)
+		err = desk.Refuse(desk.NotFound, "There is no task %d.", id)
 	}
 	return t, r, err
 }
@@ -358,6 +382,8 @@ func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*R
 			"This is for %s to settle, who owns the group.",
 			h.Ref(model.KindUser, t.Owner).Name,
 		)
+	case t.User == who.User:
+		return nil, desk.Refuse(desk.NotAllowed, "Nobody settles what is about their own access.")
 	case choice == taskLeave && reason == "":
 		return nil, desk.Refuse(desk.Invalid, "Say why it is left: it was revoked, and the report will tell.")
 	}

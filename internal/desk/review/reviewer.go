@@ -39,12 +39,7 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 			return nil, desk.Missing(err, "There is no review item %d.", id)
 		}
 		if i.Reviewer != who.User {
-			return nil, desk.Refuse(
-				desk.NotAllowed,
-				"The item about %s is for %s to decide.",
-				h.Ref(model.KindUser, i.User).Name,
-				h.Ref(model.KindUser, i.Reviewer).Name,
-			)
+			return nil, d.notYours(h, who, i)
 		}
 		if i.User == who.User {
 			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
@@ -72,10 +67,28 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		items = append(items, i)
 		out = append(out, d.item(h, r, i, who))
 	}
-	if err := d.Store.DecideAll(items); err != nil {
+	kept := make([]store.Decision, len(items))
+	for n, i := range items {
+		kept[n] = store.Decision{Item: i.ID, Decision: decision, Reason: i.Reason, By: who.User, At: now}
+	}
+	if err := d.Store.DecideAll(items, kept); err != nil {
 		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
 	}
 	return out, nil
+}
+
+// notYours refuses an item that is for somebody else: by name to who sees reviews, and otherwise as one that does not
+// exist.
+func (d *Reviewer) notYours(h *desk.House, who desk.Actor, i store.ReviewItem) error {
+	if !d.May(h, who, model.ViewReviews) && i.HandedBy != who.User {
+		return desk.Refuse(desk.NotFound, "There is no review item %d.", i.ID)
+	}
+	return desk.Refuse(
+		desk.NotAllowed,
+		"The item about %s is for %s to decide.",
+		h.Ref(model.KindUser, i.User).Name,
+		h.Ref(model.KindUser, i.Reviewer).Name,
+	)
 }
 
 // HandOn gives an item to somebody else to decide, with a word why; never to the person whom it is about.
@@ -95,11 +108,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	name := h.Ref(model.KindUser, to).Name
 	switch {
 	case i.Reviewer != who.User && !d.mayRunReview(h, who, r):
-		return nil, desk.Refuse(
-			desk.NotAllowed,
-			"This item is for %s to decide or hand on.",
-			h.Ref(model.KindUser, i.Reviewer).Name,
-		)
+		return nil, d.notYours(h, who, i)
 	case r.Closed != nil:
 		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
 	case to == i.User:
@@ -115,7 +124,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	}
 	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
 	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil
-	if err := d.Store.DecideAll([]store.ReviewItem{i}); err != nil {
+	if err := d.Store.DecideAll([]store.ReviewItem{i}, nil); err != nil {
 		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
 	}
 	v := d.item(h, r, i, who)

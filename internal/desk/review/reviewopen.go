@@ -67,7 +67,7 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		return nil, nil, nil, err
 	}
 	whole := d.May(h, who, model.RunReviews)
-	authority := delegation.Of(h.Index, who.User, d.Now())
+	authority := delegation.Of(h.Ahead(), who.User, d.Now())
 	if !whole &&
 		!slices.ContainsFunc(
 			authority.Delegations(),

@@ -17,5 +17,6 @@ type Reviewer struct {
 func New(v *view.Viewer) *Reviewer {
 	r := &Reviewer{Viewer: v}
 	v.Touched = r.reviewsTouched
+	v.DecidedAbout = v.Store.DecidedAbout
 	return r
 }

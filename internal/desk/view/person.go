@@ -209,7 +209,7 @@ func (d *Viewer) mayDoTo(s *desk.Sight, who desk.Actor, u *model.User) []string 
 		name  string
 		right bool
 	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
-		if act.right || s.Authority != nil && s.Authority.Reaches(act.name, u) && s.Authority.Above(u.ID) == "" {
+		if act.right || s.Authority != nil && s.Authority.Reaches(act.name, u) && !s.Authority.Above(u.ID) {
 			out = append(out, act.name)
 		}
 	}

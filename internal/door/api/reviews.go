@@ -60,6 +60,12 @@ func (a *API) reviews() {
 			return answer(a.desk.Review(actor(ctx), in.ID, in.Where))
 		},
 	)
+	type closeInput struct {
+		NumberInput
+		Body struct {
+			Alone string `json:"alone,omitempty" maxLength:"1000" doc:"Why it is enough that one person opened, decided and closes it; an owner may say so, and the report repeats it"`
+		}
+	}
 	on(
 		a,
 		operation{
@@ -68,8 +74,8 @@ func (a *API) reviews() {
 			path:    "/api/reviews/{id}/close",
 			summary: "Close a review and apply its outcome",
 		},
-		func(ctx context.Context, in *NumberInput) (*body[*review.Review], error) {
-			return answer(a.desk.CloseReview(actor(ctx), in.ID))
+		func(ctx context.Context, in *closeInput) (*body[*review.Review], error) {
+			return answer(a.desk.CloseReview(actor(ctx), in.ID, in.Body.Alone))
 		},
 	)
 	type reminded struct {

@@ -77,10 +77,8 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 	if status, v := give("noor.tamsin", "night-cover", "terminal-2"); status != http.StatusOK || v["gaining"] != 1.0 {
 		t.Errorf("what is delegated: %d %v", status, v)
 	}
-	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "Payments lead"}, {"halima.corvane", "gate-clerk", "terminal-2", "Halima Corvane"}, {"noor.tamsin", "gate-clerk", "ferries", "Ferries"}} {
-		if status, v := give(c[0], c[1], c[2]); status != http.StatusForbidden ||
-			!strings.Contains(v["detail"].(string), c[3]) ||
-			!strings.Contains(v["detail"].(string), "North Harbour, its people and roles") {
+	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "no role"}, {"halima.corvane", "gate-clerk", "terminal-2", "no person"}, {"noor.tamsin", "gate-clerk", "ferries", "no area"}} {
+		if status, v := give(c[0], c[1], c[2]); status != http.StatusNotFound || !strings.Contains(v["detail"].(string), c[3]) {
 			t.Errorf("%v: %d %v", c, status, v)
 		}
 	}

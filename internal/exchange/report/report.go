@@ -17,6 +17,7 @@ type Review struct {
 	Opened, Due                                       time.Time
 	Closed                                            time.Time // zero: still open
 	Revision                                          int       // that closing made, or 0
+	Alone                                             string    // why one person was let open, decide and close it
 	Written                                           time.Time
 	Items                                             []Item
 	Tasks                                             []Task

@@ -1,0 +1,267 @@
+// Package ahead says what a design will give: to people who are live now and to those who will be, at every instant
+// to come (docs/semantics.md, §9 and §10). What gates a change is asked of it, so that nobody gets by waiting what
+// would be refused today.
+package ahead
+
+import (
+	"maps"
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// View is a design together with the same design in which everybody who is not deleted is live.
+type View struct {
+	now  *index.Index
+	live *index.Index
+}
+
+// Of looks ahead in a design.
+func Of(x *index.Index) *View { return &View{x, x.Update(awake(nil, x.Design()))} }
+
+// Next looks ahead in another design, which has much in common with that of v; it costs what the two differ by.
+func (v *View) Next(x *index.Index) *View {
+	if x == v.now {
+		return v
+	}
+	return &View{x, v.live.Update(awake(v, x.Design()))}
+}
+
+// awake is a design in which everybody who is not deleted is active, with no bounds to their validity. People who
+// are the same as in a view have the same object, so that an index need not look at them again.
+func awake(v *View, d *model.Design) *model.Design {
+	var were, are model.Table[*model.User]
+	if v != nil {
+		were, are = v.now.Design().Users, v.live.Design().Users
+	}
+	out := *d
+	out.Users = make(model.Table[*model.User], len(d.Users))
+	at := 0
+	for i, u := range d.Users {
+		for at < len(were) && were[at].ID < u.ID {
+			at++
+		}
+		switch {
+		case at < len(were) && were[at] == u:
+			out.Users[i] = are[at]
+		case u.State == model.UserDeleted, u.State == model.UserActive && u.From.IsZero() && u.Until.IsZero():
+			out.Users[i] = u
+		default:
+			c := *u
+			c.State, c.From, c.Until = model.UserActive, time.Time{}, time.Time{}
+			out.Users[i] = &c
+		}
+	}
+	return &out
+}
+
+// Now is the index of the design as it is.
+func (v *View) Now() *index.Index { return v.now }
+
+// Live is the index of the design in which everybody who is not deleted is live.
+func (v *View) Live() *index.Index { return v.live }
+
+// Spans gives what a user holds, or will hold by what is already written, of some permissions, from t on. Somebody
+// who is invited, locked or not yet valid is taken as they will be when live. Somebody deactivated or deleted holds
+// nothing: to bring them back is an act of its own.
+func (v *View) Spans(user string, keys []string, t time.Time) []index.Span {
+	if u, ok := v.now.Design().Users.Find(user); !ok || u.State == model.UserDeactivated {
+		return nil
+	}
+	return v.Latent(user, keys, t)
+}
+
+// Latent is [View.Spans], but of somebody deactivated too, as they would be if they were brought back.
+func (v *View) Latent(user string, keys []string, t time.Time) (out []index.Span) {
+	u, ok := v.now.Design().Users.Find(user)
+	if !ok || u.State == model.UserDeleted {
+		return nil
+	}
+	for _, s := range v.live.Ahead(user, v.live.Just(keys), t) {
+		s.From, s.Until = later(s.From, u.From), sooner(s.Until, u.Until)
+		if s.From.Before(t) {
+			s.From = time.Time{} // when it began is of no matter any longer
+		}
+		if begins := later(s.From, t); s.Until.IsZero() || begins.Before(s.Until) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func later(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return b
+	}
+	return a
+}
+
+// sooner is the earlier of two ends, of which a missing one is unbounded.
+func sooner(a, b time.Time) time.Time {
+	if a.IsZero() || !b.IsZero() && b.Before(a) {
+		return b
+	}
+	return a
+}
+
+// Holders gives the ids of all who hold, or will hold, any of some permissions from t on, sorted.
+func (v *View) Holders(keys []string, t time.Time) []string {
+	return slices.DeleteFunc(v.live.GivenAhead(v.live.Just(keys), t), func(id string) bool {
+		return len(v.Spans(id, keys, t)) == 0
+	})
+}
+
+// Beyond gives those of some spans that others do not cover at every instant from t on: at some instant, none of the
+// others gives the same permission over an area, and with a reach, that include it. Each is told from the first such
+// instant on. The areas are those of v.
+func (v *View) Beyond(spans, others []index.Span, t time.Time) (out []index.Span) {
+	for _, s := range spans {
+		wider := slices.DeleteFunc(slices.Clone(others), func(o index.Span) bool { return !v.now.Includes(o.Holding, s.Holding) })
+		// Whether it is covered can change only where one of the others begins or ends.
+		instants := []time.Time{later(s.From, t)}
+		for _, o := range wider {
+			instants = append(instants, o.From, o.Until)
+		}
+		slices.SortFunc(instants, time.Time.Compare)
+		for _, at := range instants {
+			if at.Before(t) || !model.In(at, s.From, s.Until) {
+				continue
+			}
+			if !slices.ContainsFunc(wider, func(o index.Span) bool { return model.In(at, o.From, o.Until) }) {
+				if s.From = at; at.Equal(t) {
+					s.From = time.Time{}
+				}
+				out = append(out, s)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// Present gives what a user holds at t of some permissions, as spans without an end: what somebody may do now is
+// what they may do, whenever that ends.
+func (v *View) Present(user string, keys []string, t time.Time) (out []index.Span) {
+	if !v.now.Live(user, t) {
+		return nil
+	}
+	for _, s := range v.now.Ahead(user, v.now.Just(keys), t) {
+		if model.In(t, s.From, s.Until) {
+			out = append(out, index.Span{Holding: s.Holding})
+		}
+	}
+	return out
+}
+
+// Gains gives what people come to hold of some permissions from t on by a change from one design to another, by
+// person.
+func Gains(before, after *View, keys []string, t time.Time) map[string][]index.Span {
+	out := map[string][]index.Span{}
+	for _, id := range after.Holders(keys, t) {
+		if gained := after.Beyond(after.Spans(id, keys, t), before.Spans(id, keys, t), t); len(gained) > 0 {
+			out[id] = gained
+		}
+	}
+	return out
+}
+
+// LastingOwners gives the ids of the live people who hold every right of Fachwerk's own system over the whole
+// organisation, with no end and no coming begin on any link of the way, sorted (§9).
+func (v *View) LastingOwners(t time.Time) (out []string) {
+	rights := Rights(v.now.Design())
+	root := v.now.Design().Root()
+	for _, id := range v.now.GivenAhead(v.now.Just(rights), t) {
+		u, _ := v.now.Design().Users.Find(id)
+		if !v.now.Live(id, t) || !u.Until.IsZero() {
+			continue
+		}
+		held := map[string]bool{}
+		for _, s := range v.now.Ahead(id, v.now.Just(rights), t) {
+			if s.Until.IsZero() && !t.Before(s.From) && s.Area == root && s.Reach == model.ReachArea {
+				held[s.Permission] = true
+			}
+		}
+		if len(held) == len(rights) {
+			out = append(out, id)
+		}
+	}
+	return out
+}
+
+// Entrusted gives the ids of groups that a directory keeps and that give, by nesting too, a right in Fachwerk or a
+// delegation, which has not ended at t; sorted.
+func (v *View) Entrusted(t time.Time) (out []string) {
+	d := v.now.Design()
+	giving := map[string]bool{}
+	for _, a := range v.now.Carrying(v.now.Just(Rights(d))) {
+		if a.Subject.Group != "" && (a.Until.IsZero() || t.Before(a.Until)) {
+			giving[a.Subject.Group] = true
+		}
+	}
+	for _, g := range d.Delegations {
+		if g.Delegate.Group != "" && (g.Until.IsZero() || t.Before(g.Until)) {
+			giving[g.Delegate.Group] = true
+		}
+	}
+	for todo := slices.Collect(maps.Keys(giving)); len(todo) > 0; todo = todo[1:] {
+		if g, ok := d.Groups.Find(todo[0]); ok {
+			for _, child := range g.Groups {
+				if !giving[child] {
+					giving[child] = true
+					todo = append(todo, child)
+				}
+			}
+		}
+	}
+	for _, g := range d.Groups {
+		if giving[g.ID] && g.Source == model.Directory {
+			out = append(out, g.ID)
+		}
+	}
+	return out
+}
+
+// Gives tells whether a group, by nesting too, gives a permission by an assignment that has not ended at t.
+func (v *View) Gives(group, permission string, t time.Time) bool {
+	above := v.now.Nesting(group)
+	return slices.ContainsFunc(v.now.Carrying(v.now.Just([]string{permission})), func(a *model.Assignment) bool {
+		return slices.Contains(above, a.Subject.Group) && (a.Until.IsZero() || t.Before(a.Until))
+	})
+}
+
+// Rights gives the permissions of Fachwerk's own system.
+func Rights(d *model.Design) []string {
+	return keys(d, func(p *model.Permission) bool { return true }, model.OwnSystem)
+}
+
+// Grave gives the rights in Fachwerk whose giving is critical (§10): the critical ones, and those that let one change
+// a design.
+func Grave(d *model.Design) []string {
+	return keys(d, func(p *model.Permission) bool { return p.Risk == 3 || p.Class == model.Admin }, model.OwnSystem)
+}
+
+// High gives what puts somebody above those who do not hold it (§9, rule 6): critical permissions of any system, and
+// every right in Fachwerk.
+func High(d *model.Design) (out []string) {
+	return keys(d, func(p *model.Permission) bool {
+		system, _, _, _ := model.CutKey(p.Key)
+		return p.Risk == 3 || system == model.OwnSystem
+	})
+}
+
+// keys gives the permissions that fit, of some systems or of all.
+func keys(d *model.Design, fits func(*model.Permission) bool, systems ...string) (out []string) {
+	for _, s := range d.Systems {
+		if len(systems) > 0 && !slices.Contains(systems, s.ID) {
+			continue
+		}
+		for _, p := range s.Permissions {
+			if fits(p) {
+				out = append(out, p.Key)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,106 @@
+package index
+
+import (
+	"slices"
+	"time"
+
+	"github.com/bits-and-blooms/bitset"
+
+	"fachwerk/internal/core/model"
+)
+
+// Span is something that is held over a stretch of time.
+type Span struct {
+	Holding
+	From, Until time.Time // [From, Until); zero: unbounded
+}
+
+// Just is the bundle of some permissions and nothing else. Keys that the catalogue does not have take no part.
+func (x *Index) Just(keys []string) Bundle { return Bundle{bits: x.bitsOf(keys)} }
+
+// Ahead gives what assignments that have not ended at t give a user of some permissions, and when: those in force
+// and those that begin later. Whether the user is live is not asked.
+func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
+	u, ok := x.userOf.find(user)
+	if !ok {
+		return nil
+	}
+	some := bitset.New(of.bits.Len())
+	licensed := x.licensed(u)
+	systems := x.markOf(of.bits)
+	x.grantsIn(u, &systems, func(g *grant) bool {
+		if ended(g.Assignment, t) {
+			return true
+		}
+		of.bits.CopyFull(some)
+		some.InPlaceIntersection(x.carried(g))
+		some.InPlaceIntersection(licensed)
+		for p, ok := some.NextSet(0); ok; p, ok = some.NextSet(p + 1) {
+			held := Holding{x.permissions[p].Key, x.design.Areas[g.area].ID, reaches[wholeArea-g.wide]}
+			out = append(out, Span{held, g.From, g.Until})
+		}
+		return true
+	})
+	return out
+}
+
+// GivenAhead gives the ids of all to whom [Index.Ahead] gives something, sorted.
+func (x *Index) GivenAhead(of Bundle, t time.Time) []string {
+	found := x.reach()
+	x.eachCarrying(of, func(g *grant) {
+		if !ended(g.Assignment, t) {
+			found.add(g)
+		}
+	})
+	ids := x.idsOf(found.people())
+	return slices.DeleteFunc(ids, func(id string) bool { return len(x.Ahead(id, of, t)) == 0 })
+}
+
+// Carrying gives the assignments, in force or not, that carry any of some permissions.
+func (x *Index) Carrying(of Bundle) (out []*model.Assignment) {
+	x.eachCarrying(of, func(g *grant) { out = append(out, g.Assignment) })
+	return out
+}
+
+func (x *Index) eachCarrying(of Bundle, do func(*grant)) {
+	each := func(c *contents, grants []grant) {
+		if c.exact.IntersectionCardinality(of.bits) == 0 {
+			return
+		}
+		for i := range grants {
+			if g := &grants[i]; x.carried(g).IntersectionCardinality(of.bits) > 0 {
+				do(g)
+			}
+		}
+	}
+	for i := range x.roles {
+		each(&x.roles[i].contents, x.roles[i].grants)
+	}
+	for i := range x.sets {
+		each(&x.sets[i].contents, x.sets[i].grants)
+	}
+}
+
+// ended tells whether an assignment is over at t.
+func ended(a *model.Assignment, t time.Time) bool { return !a.Until.IsZero() && !t.Before(a.Until) }
+
+// Nesting gives the groups that a group is nested in, by whatever way, and the group itself first.
+func (x *Index) Nesting(group string) (out []string) {
+	g, ok := x.groupOf.find(group)
+	if !ok {
+		return nil
+	}
+	seen := map[int]bool{g: true}
+	for todo := []int{g}; len(todo) > 0; todo = todo[1:] {
+		if todo[0] < len(x.design.Groups) {
+			out = append(out, x.design.Groups[todo[0]].ID)
+		}
+		for _, p := range x.groups.at(todo[0]).parents {
+			if !seen[int(p)] {
+				seen[int(p)] = true
+				todo = append(todo, int(p))
+			}
+		}
+	}
+	return out
+}
