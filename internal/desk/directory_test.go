@@ -2,10 +2,12 @@ package desk_test
 
 import (
 	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
@@ -30,15 +32,27 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 	_, err = d.Put(signe, crew, more)
 	refused(t, err, desk.NotAllowed, "(members)")
 
-	// The directory speaks again: by one revision, in its name, that can be undone by hand.
-	before := d.Revision()
-	_, err = d.Feed("Harbour directory", func(f *directory.Feed) error {
+	// What was taken over never becomes the directory's again unasked.
+	speaks := func(f *directory.Feed) error {
 		u, _ := f.Design().Users.Find("noor.tamsin")
 		again := change.Clone(u)
 		again.JobTitle, again.Source = "Clerk", model.Directory
 		_, err := f.Put(again, []byte("kept"))
 		return err
-	})
+	}
+	_, err = d.Feed("Harbour directory", speaks)
+	refused(t, err, desk.NotAllowed, "kept by hand in Fachwerk")
+	noor, _ = d.Design().Users.Find("noor.tamsin")
+	handed := change.Clone(noor)
+	handed.Source = model.Directory
+	draft = must[*desk.Draft](t)(d.Put(signe, noor, handed))
+	must[*desk.Applied](t)(d.Apply(signe, "the directory is right after all", draft.Stamp))
+	_, err = d.Feed("Another directory", speaks)
+	refused(t, err, desk.NotAllowed, "kept by another directory")
+
+	// It speaks again: by one revision, in its name, that can be undone by hand.
+	before := d.Revision()
+	_, err = d.Feed("Harbour directory", speaks)
 	if err != nil || d.Revision() != before+1 {
 		t.Fatalf("%v, revision %d after %d", err, d.Revision(), before)
 	}
@@ -49,7 +63,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 	}
 	draft = must[*desk.Draft](t)(d.DraftUndo(signe, before+1))
 	must[*desk.Applied](t)(d.Apply(signe, "no", draft.Stamp))
-	if u, _ := d.Design().Users.Find("noor.tamsin"); u.JobTitle != "Gate lead" || u.Source != model.Local {
+	if u, _ := d.Design().Users.Find("noor.tamsin"); u.JobTitle != "Gate lead" || u.Source != model.Directory {
 		t.Errorf("undone: %+v", u)
 	}
 }
@@ -69,10 +83,18 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 		t.Errorf("the sheet is %s %+v", p.State, p.Lock)
 	}
 	refused(t, leave("nobody"), desk.NotFound, "no user")
+	for _, id := range []string{"ticket-office", "buyers"} {
+		g, _ := d.Design().Groups.Find(id)
+		g = change.Clone(g)
+		g.Source = model.Directory
+		must[*desk.Draft](t)(d.Put(signe, d.Design().Get(model.KindGroup, id), g))
+	}
+	applyAll(t, d, desk.Actor{User: signe.User, Proven: today})
 	remove := func(id string) error {
 		_, err := d.Feed("Harbour directory", func(f *directory.Feed) error { return f.Remove(id) })
 		return err
 	}
+	refused(t, remove("bookkeepers"), desk.NotAllowed, "kept by hand")
 	refused(t, remove("nothing"), desk.NotFound, "no group")
 	refused(t, remove("ticket-office"), desk.Conflict, "while a delegation rests on it")
 	if err := remove("buyers"); err != nil { // what was given to it goes too
@@ -125,15 +147,11 @@ func TestDirectories(t *testing.T) {
 	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil { // of somebody who is not here counts nothing
 		t.Fatal(err)
 	}
-	_, err := d.Feed("Ferry office", func(f *directory.Feed) error {
-		u, _ := f.Design().Users.Find("mireille.aster")
-		u = change.Clone(u)
-		u.Source = model.Directory
-		if _, err := f.Put(u, nil); err != nil {
-			return err
-		}
-		return f.Leave("mireille.aster")
-	})
+	if err := s.SaveFed(store.Fed{Kind: "user", ID: "mireille.aster", By: "Ferry office"}); err != nil {
+		t.Fatal(err)
+	}
+	*d = *must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return today }))
+	_, err := d.Feed("Ferry office", func(f *directory.Feed) error { return f.Leave("mireille.aster") })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -81,6 +81,12 @@ func TestADelegateReviewsTheirOwn(t *testing.T) {
 // No directory takes away the last owner: neither alone, nor in a crowd, of which the others are carried out.
 func TestADirectoryLocksNobodyOut(t *testing.T) {
 	d, _ := open(t)
+	for _, id := range []string{"bea", "dan"} {
+		u, _ := d.Design().Users.Find(id)
+		u = model.Clone(u)
+		u.Source = model.Directory
+		put(t, d, u)
+	}
 	_, err := d.Feed("dir", func(f *directory.Feed) error { return f.Leave("bea") })
 	refused(t, err, desk.NotAllowed, "last live person")
 	if _, err := d.Feed("dir", func(f *directory.Feed) error { return f.Leave("dan") }); err != nil {

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/index"
@@ -152,6 +153,9 @@ func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
 		verb = "Adds "
 	}
 	kind, id := o.Kind(), o.Ident()
+	if err := f.keeps(kind, id); err != nil {
+		return "", err
+	}
 	was, _ := f.Fed(kind, id)
 	if was.Gone {
 		verb = "Brings back "
@@ -168,12 +172,57 @@ func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
 	return id, nil
 }
 
+// keeps refuses a person or group that is there and that this directory does not keep: one that is kept by hand never
+// becomes a directory's unasked, and one directory does not meddle with what another keeps (docs/semantics.md, §10).
+func (f *Feed) keeps(kind model.Kind, id string) error {
+	var source model.Source
+	o := f.design.Get(kind, id)
+	switch o := o.(type) {
+	case *model.User:
+		source = o.Source
+	case *model.Group:
+		source = o.Source
+	default:
+		return nil // it is new
+	}
+	if source != model.Directory {
+		return desk.Refuse(desk.NotAllowed, "“%s” is kept by hand in Fachwerk, not by a directory. "+
+			"To let the directory keep it, somebody who administers it hands it over there first.", o.Title())
+	}
+	if fed, known := f.Fed(kind, id); known && fed.By != f.by {
+		return desk.Refuse(desk.NotAllowed, "“%s” is kept by another directory.", o.Title())
+	}
+	return nil
+}
+
+// Rename gives the user name of somebody whom the directory has deleted to somebody else, who is another person. Who
+// holds rights in Fachwerk keeps theirs.
+func (f *Feed) Rename(u *model.User) error {
+	if f.known.Ahead().Latent(u.ID, ahead.Rights(f.design), f.now) != nil {
+		return &desk.Error{Cause: desk.Taken, Message: desk.Upper("the user name “" + u.UserName +
+			"” is that of somebody with rights in Fachwerk, whom the directory has deleted: an owner settles that first.")}
+	}
+	after := change.Clone(u)
+	names := map[string]bool{}
+	for _, o := range f.design.Users {
+		names[strings.ToLower(o.UserName)] = o.State != model.UserDeleted
+	}
+	for n := 1; names[strings.ToLower(after.UserName)]; n++ {
+		after.UserName = u.UserName + " (former " + desk.Itoa(n) + ")"
+	}
+	f.say("Sets “" + u.UserName + "” free, the user name of " + u.DisplayName + ", whom the directory has deleted")
+	return f.do(change.Put(f.design, after))
+}
+
 // Leave tells that the directory has deleted a person. The account is deactivated; it keeps its record, and
 // everything it was given.
 func (f *Feed) Leave(id string) error {
 	u, ok := f.design.Users.Find(id)
 	if !ok {
 		return desk.Refuse(desk.NotFound, "There is no user %q.", id)
+	}
+	if err := f.keeps(model.KindUser, id); err != nil {
+		return err
 	}
 	if u.State != model.UserDeactivated && u.State != model.UserDeleted {
 		after := change.Clone(u)
@@ -194,6 +243,9 @@ func (f *Feed) Remove(id string) error {
 	g, ok := f.design.Groups.Find(id)
 	if !ok {
 		return desk.Refuse(desk.NotFound, "There is no group %q.", id)
+	}
+	if err := f.keeps(model.KindGroup, id); err != nil {
+		return err
 	}
 	e := desk.Refuse(desk.Conflict, "The group %q cannot be deleted while a delegation rests on it.", g.Name)
 	for _, r := range f.design.References(model.KindGroup, id) {

@@ -12,17 +12,30 @@ import (
 )
 
 // create makes a person or group of what was sent. A person whom the directory had deleted and who is the same by
-// external id or user name is brought back.
+// external id, or by user name where neither has one, is brought back. The same user name under another external id is
+// another person.
 func create(f *directory.Feed, k kind, sent scim.Resource) (id string, err error) {
 	if k.Type == scim.Groups {
 		return putGroup(f, sent, &model.Group{})
 	}
 	was := &model.User{}
+	var former *model.User
 	name, _ := sent["userName"].(string)
 	external, _ := sent["externalId"].(string)
 	for _, u := range f.Gone() {
-		if external != "" && u.ExternalID == external || was.ID == "" && strings.EqualFold(u.UserName, name) {
+		switch {
+		case external != "" && u.ExternalID == external:
 			was = u
+		case !strings.EqualFold(u.UserName, name):
+		case u.ExternalID == external:
+			was = u
+		default: // the name comes back, but not the person
+			former = u
+		}
+	}
+	if former != nil && was.ID == "" {
+		if err := f.Rename(former); err != nil {
+			return "", err
 		}
 	}
 	if _, told := sent["active"]; !told && was.ID != "" {
