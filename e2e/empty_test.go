@@ -33,7 +33,7 @@ func TestAnEmptyHouse(t *testing.T) {
 	})
 	_, e1 := served.MakeOwner("ada")
 	link, e2 := served.PasswordLink("ada")
-	_, e3 := served.SetPassword(link, demo.Password)
+	_, e3 := served.SetPassword(t.Context(), link, demo.Password, "test")
 	if err := errors.Join(e1, e2, e3); err != nil {
 		t.Fatal(err)
 	}

@@ -442,7 +442,7 @@ func let(t *testing.T, s *steps, user string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.desk.SetPassword(link, demo.Password); err != nil {
+	if _, err := s.desk.SetPassword(t.Context(), link, demo.Password, "test"); err != nil {
 		t.Fatal(err)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/exchange/effective"
 	"fachwerk/internal/exchange/modelfile"
@@ -256,7 +257,7 @@ func openapiCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, a := server.New(d, s, web.Files())
+			_, a := server.New(d, s, web.Files(), inner.Outside{})
 			text, err := a.OpenAPI()
 			if err == nil {
 				_, err = os.Stdout.Write(append(text, '\n'))

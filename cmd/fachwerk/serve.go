@@ -8,10 +8,13 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
+	"net/url"
 	"os"
 	"os/signal"
 	"runtime"
 	"runtime/debug"
+	"strings"
 	"syscall"
 	"time"
 
@@ -19,6 +22,7 @@ import (
 
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/web"
 )
@@ -31,17 +35,43 @@ func serveCommand() *cobra.Command {
 	}
 	db := dbFlag(c)
 	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
+	outside := c.Flags().String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
+	proxies := c.Flags().StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := require(cmd, "db"); err != nil {
 			return err
 		}
-		return serve(*db, *addr, *withDemo)
+		trusted, err := prefixes(*proxies)
+		if err != nil {
+			return err
+		}
+		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted}
+		if u, err := url.Parse(seen.URL); seen.URL != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
+			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
+		}
+		return serve(*db, *addr, *withDemo, seen)
 	}
 	return c
 }
 
-func serve(db, addr string, withDemo bool) error {
+// prefixes reads addresses and networks.
+func prefixes(list []string) (out []netip.Prefix, err error) {
+	for _, text := range list {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			at, err := netip.ParseAddr(text)
+			if err != nil {
+				return nil, usageError{fmt.Errorf("--trusted-proxies: expected an address or a network like 10.0.0.0/8, not %q", text)}
+			}
+			p = netip.PrefixFrom(at, at.BitLen())
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+func serve(db, addr string, withDemo bool, outside inner.Outside) error {
 	opened := boundMemory()
 	d, s, err := openDesk(db, false)
 	if err != nil {
@@ -72,10 +102,15 @@ func serve(db, addr string, withDemo bool) error {
 	if err != nil {
 		return err
 	}
-	handler, _ := server.New(d, s, web.Files())
+	if outside.URL == "" {
+		outside.URL = "http://" + listener.Addr().String()
+	}
+	handler, _ := server.New(d, s, web.Files(), outside)
 	srv := &http.Server{
 		Handler:           handler,
 		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       5 * time.Minute, // of a large file over a slow line
+		MaxHeaderBytes:    64 << 10,
 		IdleTimeout:       2 * time.Minute,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 	}

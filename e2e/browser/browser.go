@@ -27,6 +27,7 @@ import (
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 	"fachwerk/web"
@@ -75,7 +76,7 @@ func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop 
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
-	handler, _ := server.New(d, s, web.Files())
+	handler, _ := server.New(d, s, web.Files(), inner.Outside{})
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())

@@ -5,6 +5,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"flag"
 	"fmt"
@@ -123,7 +124,7 @@ func run(users int) (err error) {
 	if err != nil {
 		return err
 	}
-	if _, err := d.SetPassword(link, "walk the walk"); err != nil {
+	if _, err := d.SetPassword(context.Background(), link, "walk the walk", "test"); err != nil {
 		return err
 	}
 	p, closed, err := browser.Launch(url, 1280, 800)

@@ -212,7 +212,7 @@ func TestAnOldDemoOffersItsPeople(t *testing.T) {
 	if len(page.Demo) != 5 || page.DemoPassword != demo.Password {
 		t.Errorf("the page offers %+v", page)
 	}
-	if _, err := d.SignIn("signe.halloran", demo.Password); err != nil {
+	if _, err := d.SignIn(t.Context(), "signe.halloran", demo.Password, "test"); err != nil {
 		t.Error(err)
 	}
 }

@@ -287,8 +287,8 @@ func (c *checked) refusedOf(i int) (out []string) {
 	return out
 }
 
-// provenFor is how long after giving the password a person may make critical changes.
-const provenFor = 10 * time.Minute
+// ProvenFor is how long after giving the password a person may do what is critical.
+const ProvenFor = 10 * time.Minute
 
 // Refusal is why the change cannot be applied now, under a message that is the first reason if it is empty; nil if
 // it can.
@@ -303,7 +303,7 @@ func (c *checked) Refusal(now time.Time, message string) *Error {
 		}
 		return e
 	}
-	if proofs := c.Of(proves); len(proofs) > 0 && now.Sub(c.Who.Proven) > provenFor {
+	if proofs := c.Of(proves); len(proofs) > 0 && now.Sub(c.Who.Proven) > ProvenFor {
 		return &Error{
 			Cause:    Unproven,
 			Code:     Critical,
@@ -401,6 +401,18 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		}
 	}
 	// Readers see the new house as soon as it is acknowledged, so it is ready before the record is written.
+	ended := c.lowered()
+	if last := &steps[len(steps)-1]; len(ended) > 0 {
+		along := last.Along
+		last.Along = func(s *store.Store) error {
+			if along != nil {
+				if err := along(s); err != nil {
+					return err
+				}
+			}
+			return s.EndSessions(at, "", ended...)
+		}
+	}
 	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, ahead: c.ahead()}).inheritLists(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
@@ -413,6 +425,9 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		return nil, fmt.Errorf("the change was not recorded: %w", err)
 	}
 	d.enterHouse(next)
+	if d.Ended != nil && len(ended) > 0 {
+		d.Ended(ended)
+	}
 	return next, nil
 }
 

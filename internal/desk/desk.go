@@ -29,10 +29,13 @@ type Desk struct {
 	laid   sync.Map // drafts as they were last laid, by user
 	drafts sync.Map // the locks under which they are altered, by user
 	Past   pastHouses
+	flood  flood
 	// Touched names the open reviews that ask about something that a change touches.
 	Touched func(ops []change.Op) ([]string, error)
 	// DecidedAbout tells whether a revision carries out what a review decided about a person.
 	DecidedAbout func(revision int, user string) (bool, error)
+	// Ended is told whose sessions have ended with a change.
+	Ended func(users []string)
 }
 
 // House is one revision of the design, ready for questions.
@@ -118,6 +121,7 @@ const (
 	NotFound    = code.NotFound
 	Invalid     = code.Invalid
 	Conflict    = code.Conflict
+	Busy        = code.Busy     // it was tried too often, or too many ask at once
 	Unproven    = code.Unproven // the password must be given again first
 	Taken       = code.Taken    // a name or id that must be unique is another's
 )

@@ -194,20 +194,26 @@ func allowed(d *rooms.Desk, user, permission, area string) bool {
 
 func TestSignIn(t *testing.T) {
 	d, _ := open(t)
+	// Who is locked sets no password; the one that lou has was set before.
+	link := must[string](t)(d.PasswordLink("lou"))
+	_, err := d.SetPassword(t.Context(), link, "quite long enough", "test")
+	refused(t, err, desk.NotFound, "used or has run out")
+	put(t, d, altered(d, model.KindUser, "lou", func(u *model.User) { u.State = model.UserActive }))
 	for _, u := range []string{"bea", "lou"} {
 		link := must[string](t)(d.PasswordLink(u))
-		if _, err := d.SetPassword(link, "short"); err == nil {
+		if _, err := d.SetPassword(t.Context(), link, "short", "test"); err == nil {
 			t.Error("a short password is taken")
 		}
-		must[desk.Actor](t)(d.SetPassword(link, "long enough"))
-		_, err := d.SetPassword(link, "long enough too")
+		must[desk.Actor](t)(d.SetPassword(t.Context(), link, "quite long enough", "test"))
+		_, err := d.SetPassword(t.Context(), link, "quite long enough too", "test")
 		refused(t, err, desk.NotFound, "used or has run out")
 	}
-	if who, err := d.SignIn(" BEA ", "long enough"); err != nil || who != bea {
+	put(t, d, altered(d, model.KindUser, "lou", func(u *model.User) { u.State = model.UserLocked }))
+	if who, err := d.SignIn(t.Context(), " BEA ", "quite long enough", "test"); err != nil || who.User != "bea" {
 		t.Errorf("bea is let in as %v, %v", who, err)
 	}
-	for _, c := range [][3]string{{"bea", "wrong password", "not right"}, {"nobody", "long enough", "not right"}, {"ann", "long enough", "not right"}, {"lou", "long enough", "not active"}, {"", "", "not right"}} {
-		_, err := d.SignIn(c[0], c[1])
+	for _, c := range [][3]string{{"bea", "wrong password", "not right"}, {"nobody", "quite long enough", "not right"}, {"ann", "quite long enough", "not right"}, {"lou", "quite long enough", "not active"}, {"", "", "not right"}} {
+		_, err := d.SignIn(t.Context(), c[0], c[1], "test")
 		refused(t, err, desk.NotSignedIn, c[2])
 	}
 }

@@ -193,7 +193,7 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 func TestCriticalChangesAskForThePassword(t *testing.T) {
 	d, _ := open(t)
 	link := must[string](t)(d.PasswordLink("bea"))
-	must[desk.Actor](t)(d.SetPassword(link, "a long password"))
+	must[desk.Actor](t)(d.SetPassword(t.Context(), link, "a long password", "test"))
 	for name, step := range map[string]func() error{
 		"full rights": func() error {
 			return second(d.Put(bea, nil, &model.Assignment{Subject: model.Subject{User: "cy"}, Set: model.SetOwner}))

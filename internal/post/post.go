@@ -55,8 +55,11 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	}
 }
 
+// LinkHere stands in a letter where its link is put when it is sent, so that no working link lies in the outbox.
+const LinkHere = "[the link is made when this letter is sent]"
+
 // Invitation brings somebody a link by which to set a password, good until an instant.
-func Invitation(organisation, name, from, link string, until time.Time) Letter {
+func Invitation(organisation, name, from string, until time.Time) Letter {
 	return Letter{
 		Subject: "Your way into " + organisation,
 		Body: fmt.Sprintf(
@@ -65,7 +68,21 @@ func Invitation(organisation, name, from, link string, until time.Time) Letter {
 			from,
 			organisation,
 			until.Format("2 January 2006"),
-			link,
+			LinkHere,
+			organisation,
+		),
+	}
+}
+
+// Forgotten brings somebody who has forgotten their password a link by which to set a new one.
+func Forgotten(organisation, name string) Letter {
+	return Letter{
+		Subject: "A new password for " + organisation,
+		Body: fmt.Sprintf(
+			"Dear %s,\n\nsomebody, we hope you, asked for a new password. Set it here, once, within the hour:\n\n%s\n\n"+
+				"If it was not you, do nothing: your password stays as it is.\n\n%s\n",
+			name,
+			LinkHere,
 			organisation,
 		),
 	}

@@ -217,6 +217,9 @@ var steps = []func(tx *gorm.DB) error{
 			SELECT id, decision, reason, "by", decided FROM review_items WHERE decision <> '' AND decided IS NOT NULL`).Error; err != nil {
 			return err
 		}
+		if err := withoutLinks(tx); err != nil {
+			return err
+		}
 		return rechain(tx)
 	},
 }

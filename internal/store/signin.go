@@ -2,6 +2,7 @@ package store
 
 import (
 	"errors"
+	"regexp"
 	"time"
 
 	"gorm.io/gorm"
@@ -15,8 +16,18 @@ func (s *Store) Credential(user string) (c Credential, err error) {
 // SaveCredential keeps a user's password hash in place of an earlier one.
 func (s *Store) SaveCredential(c Credential) error { return s.w.Save(&c).Error }
 
-// SaveLink keeps a link to set a password.
-func (s *Store) SaveLink(l Link) error { return s.w.Create(&l).Error }
+// SaveLink keeps a link, and ends those that its user had before.
+func (s *Store) SaveLink(l Link) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Where("user = ?", l.User).Delete(&Link{}).Error; err != nil {
+			return err
+		}
+		return tx.Create(&l).Error
+	})
+}
+
+// DropLinks ends the links of some users.
+func (s *Store) DropLinks(users ...string) error { return s.w.Where("user IN ?", users).Delete(&Link{}).Error }
 
 // Link looks at a link without using it up; [ErrNotFound] if there is none or it has run out.
 func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
@@ -26,17 +37,64 @@ func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
 	return l, err
 }
 
-// UseLink uses a link up and keeps the credential that was set by it, both or neither.
-func (s *Store) UseLink(hash string, now time.Time, c Credential) error {
+// UseLink uses a link up and keeps the credential that was set by it, both or neither. All sessions of its user, and
+// their other links, end. Along does more in the same transaction; it may be nil.
+func (s *Store) UseLink(hash string, now time.Time, c Credential, along func(*Store) error) error {
 	return s.write(func(tx *gorm.DB) error {
-		if _, err := (&Store{tx, tx}).Link(hash, now); err != nil {
+		within := &Store{tx, tx}
+		if _, err := within.Link(hash, now); err != nil {
 			return err
 		}
-		if err := tx.Delete(&Link{Hash: hash}).Error; err != nil {
+		if err := within.setPassword(c, now, ""); err != nil || along == nil {
 			return err
 		}
-		return tx.Save(&c).Error
+		return along(within)
 	})
+}
+
+// SetPassword keeps a credential in place of an earlier one; all sessions of its user but one end, and their links.
+func (s *Store) SetPassword(c Credential, now time.Time, stays string) error {
+	return s.write(func(tx *gorm.DB) error { return (&Store{tx, tx}).setPassword(c, now, stays) })
+}
+
+func (s *Store) setPassword(c Credential, now time.Time, stays string) error {
+	if err := s.DropLinks(c.User); err != nil {
+		return err
+	}
+	if err := s.EndSessions(now, stays, c.User); err != nil {
+		return err
+	}
+	return s.w.Save(&c).Error
+}
+
+// StartSession keeps that somebody has signed in.
+func (s *Store) StartSession(v SignedIn) error { return s.w.Create(&v).Error }
+
+// EndSessions ends the sessions of some users, but for one if it is named.
+func (s *Store) EndSessions(at time.Time, stays string, users ...string) error {
+	return s.w.Model(&SignedIn{}).Where("user IN ? AND ended IS NULL AND id <> ?", users, stays).Update("ended", at.UTC()).Error
+}
+
+// EndSession ends one session of a user; [ErrNotFound] if they have none of that id.
+func (s *Store) EndSession(user, id string, at time.Time) error {
+	done := s.w.Model(&SignedIn{}).Where("user = ? AND id = ? AND ended IS NULL", user, id).Update("ended", at.UTC())
+	if done.Error == nil && done.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return done.Error
+}
+
+// SeenSession keeps when a session was last used.
+func (s *Store) SeenSession(id string, at time.Time) error {
+	return s.w.Model(&SignedIn{}).Where("id = ?", id).Update("seen", at.UTC()).Error
+}
+
+// Session gives a session by its id; [ErrNotFound] if there is none.
+func (s *Store) Session(id string) (v SignedIn, err error) { return v, first(s.db, &v, "id = ?", id) }
+
+// SessionsOf gives the sessions of a user that have not ended, latest first.
+func (s *Store) SessionsOf(user string) (out []SignedIn, err error) {
+	return out, s.db.Where("user = ? AND ended IS NULL", user).Order("at desc").Find(&out).Error
 }
 
 // SaveToken keeps a program's token.
@@ -48,6 +106,14 @@ func (s *Store) Token(hash string) (t Token, err error) { return t, first(s.db, 
 // Tokens gives all tokens for a purpose, in the order in which they were made.
 func (s *Store) Tokens(purpose string) (out []Token, err error) {
 	return out, s.db.Where("purpose = ?", purpose).Order("made").Find(&out).Error
+}
+
+// AllTokens gives all tokens, latest first.
+func (s *Store) AllTokens() (out []Token, err error) { return out, s.db.Order("made desc").Find(&out).Error }
+
+// AlterToken keeps when a token was last used, ends or was withdrawn.
+func (s *Store) AlterToken(t Token) error {
+	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("Expires", "Used", "Ended").Updates(&t).Error
 }
 
 // Sessions keeps signed-in browsers, for the session manager.
@@ -73,3 +139,21 @@ func (s Sessions) Commit(token string, data []byte, expiry time.Time) error {
 
 // Delete ends a session.
 func (s Sessions) Delete(token string) error { return s.w.Delete(&session{Token: token}).Error }
+
+// linkInLetter is how links stood in letters that earlier programs wrote.
+var linkInLetter = regexp.MustCompile(`\S*/welcome/[A-Z2-7]+`)
+
+// withoutLinks takes working links out of letters that lie in the outbox.
+func withoutLinks(tx *gorm.DB) error {
+	var letters []Letter
+	if err := tx.Where("body LIKE '%/welcome/%'").Find(&letters).Error; err != nil {
+		return err
+	}
+	for _, l := range letters {
+		body := linkInLetter.ReplaceAllString(l.Body, "[the link was handed over]")
+		if err := tx.Model(&Letter{}).Where("id = ?", l.ID).Update("body", body).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}

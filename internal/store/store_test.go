@@ -195,25 +195,37 @@ func TestLaterTouchesAreFound(t *testing.T) {
 
 func TestLinksAreGoodOnceAndForATime(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
-	for _, hash := range []string{"once", "late"} {
-		if err := s.SaveLink(store.Link{Hash: hash, User: "ann", Expires: start.Add(time.Hour)}); err != nil {
+	for hash, user := range map[string]string{"once": "ann", "late": "bob"} {
+		if err := s.SaveLink(store.Link{Hash: hash, User: user, Expires: start.Add(time.Hour)}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := s.UseLink("late", start.Add(time.Hour), store.Credential{User: "ann", Hash: "h"}); !errors.Is(
+	if err := s.UseLink("late", start.Add(time.Hour), store.Credential{User: "ann", Hash: "h"}, nil); !errors.Is(
 		err,
 		store.ErrNotFound,
 	) {
 		t.Errorf("a link that has run out: %v", err)
 	}
-	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "h"}); err != nil {
+	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "h"}, nil); err != nil {
 		t.Error(err)
 	}
-	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "other"}); !errors.Is(
+	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "other"}, nil); !errors.Is(
 		err,
 		store.ErrNotFound,
 	) {
 		t.Errorf("a link that has been used: %v", err)
+	}
+	// A new one ends those before.
+	for _, hash := range []string{"first", "second"} {
+		if err := s.SaveLink(store.Link{Hash: hash, User: "cy", Expires: start.Add(time.Hour)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Link("first", start); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a link that a later one ended: %v", err)
+	}
+	if _, err := s.Link("second", start); err != nil {
+		t.Error(err)
 	}
 	if c, err := s.Credential("ann"); err != nil || c.Hash != "h" {
 		t.Errorf("the credential is %+v %v", c, err)

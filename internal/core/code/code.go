@@ -36,6 +36,7 @@ const (
 	Invalid     Code = "invalid"       // what was asked makes no sense as it is
 	Conflict    Code = "conflict"      // it is so already, or somebody else was first
 	Unproven    Code = "unproven"      // who asks must prove again who they are
+	Busy        Code = "busy"          // it was tried too often, or too many ask at once
 	NotFormed   Code = "well-formed"   // the design would not be well-formed; its problems say how
 	Permitted   Code = "permitted"     // a change does what its maker may not do
 	Supplied    Code = "supplied"      // a change edits what comes with a system, or is protected
@@ -75,6 +76,7 @@ var All = []Code{
 	Invalid,
 	Conflict,
 	Unproven,
+	Busy,
 	NotFormed,
 	Permitted,
 	Supplied,

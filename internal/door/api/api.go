@@ -7,10 +7,10 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
 	"log/slog"
-	"net"
 	"net/http"
 	"reflect"
 	"slices"
@@ -21,7 +21,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/httprate"
 
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/model"
@@ -32,27 +31,25 @@ import (
 type API struct {
 	desk     *rooms.Desk
 	sessions *scs.SessionManager
+	outside  inner.Outside
 	huma     huma.API
 }
 
-// The keys of a session: whose it is, and when the password was last given.
+// The keys of a session: its id, and when the password was last given.
 const (
-	sessionUser   = "user"
+	sessionID     = "id"
 	sessionProven = "proven"
 )
 
-// How long a browser stays signed in: over a working day, less if it is left alone.
-const (
-	sessionLife = 12 * time.Hour
-	sessionIdle = 2 * time.Hour
-)
-
 // New makes the API and puts it on a router. Sessions are kept in sessions.
-func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
-	a := &API{desk: d, sessions: scs.New()}
+func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside, version string) *API {
+	a := &API{desk: d, sessions: scs.New(), outside: outside}
 	a.sessions.Store = sessions
-	a.sessions.Lifetime, a.sessions.IdleTimeout = sessionLife, sessionIdle
+	a.sessions.Lifetime = account.SessionLife
 	a.sessions.Cookie.Name = "fachwerk"
+	if a.sessions.Cookie.Secure = outside.TLS(); outside.TLS() {
+		a.sessions.Cookie.Name = "__Host-fachwerk" // no neighbouring host plants one (RFC 6265bis, §4.1.3.2)
+	}
 	a.sessions.Cookie.HttpOnly = true
 	a.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	a.sessions.HashTokenInStore = true
@@ -65,7 +62,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
 	config.CreateHooks = nil
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", nameSchema)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"session": {Type: "apiKey", In: "cookie", Name: "fachwerk", Description: "The cookie that signing in sets."},
+		"session": {Type: "apiKey", In: "cookie", Name: a.sessions.Cookie.Name, Description: "The cookie that signing in sets."},
 		"token": {
 			Type:        "http",
 			Scheme:      "bearer",
@@ -76,7 +73,6 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, version string) *API {
 	r.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
 		r.Use(a.sessions.LoadAndSave)
-		r.Use(limitSignIn)
 		a.huma = humachi.New(r, config)
 		a.register()
 	})
@@ -98,38 +94,6 @@ func nameSchema(t reflect.Type, hint string) string {
 
 // OpenAPI is the description of the API, as JSON.
 func (a *API) OpenAPI() ([]byte, error) { return a.huma.OpenAPI().MarshalJSON() }
-
-// limitSignIn slows down whoever guesses passwords: 20 tries a minute from one address.
-func limitSignIn(next http.Handler) http.Handler {
-	address := func(r *http.Request) (string, error) {
-		host, _, err := net.SplitHostPort(r.RemoteAddr)
-		return host, err
-	}
-	limited := httprate.LimitBy(
-		20,
-		time.Minute,
-		address,
-		httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Content-Type", "application/problem+json")
-			w.WriteHeader(http.StatusTooManyRequests)
-			_, _ = w.Write(
-				[]byte(
-					`{"title":"Too Many Requests","status":429,"detail":"Too many tries to sign in. Wait a minute, then try again."}`,
-				),
-			)
-		}),
-	)(
-		next,
-	)
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodPost &&
-			(r.URL.Path == "/api/session" || strings.HasPrefix(r.URL.Path, "/api/welcome/")) {
-			limited.ServeHTTP(w, r)
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
-}
 
 // Problem is a refusal as a program reads it (RFC 9457).
 type Problem struct {
@@ -173,7 +137,7 @@ func failure(ctx context.Context, err error) error {
 		inner.Failed(ctx, err)
 		return newProblem(http.StatusInternalServerError, inner.Message)
 	}
-	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403}[e.Cause]
+	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403, desk.Busy: 429}[e.Cause]
 	var details []error
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})
@@ -202,13 +166,13 @@ func actor(ctx context.Context) desk.Actor {
 
 // identify finds who acts: the session's user, or the user that a token acts as; and how they look.
 func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
-	who := desk.Actor{As: ctx.Query("as"), Within: ctx.Context()}
+	who := desk.Actor{As: ctx.Query("as"), Within: ctx.Context(), From: inner.Address(ctx.Context())}
 	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
 		if t, valid := a.desk.Program(text, "api"); valid {
 			who.User = t.User
 		}
 	} else {
-		who.User = a.sessions.GetString(ctx.Context(), sessionUser)
+		who.User, _ = a.desk.Within(a.sessions.GetString(ctx.Context(), sessionID))
 		who.Proven = time.Unix(a.sessions.GetInt64(ctx.Context(), sessionProven), 0).UTC()
 	}
 	if who.As == who.User {
@@ -290,6 +254,9 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 		}
 		if known := huma.StatusError(nil); errors.As(err, &known) {
 			return nil, err
+		}
+		if refused := (*desk.Error)(nil); errors.As(err, &refused) && refused.Cause == desk.NotAllowed {
+			a.desk.Happened(actor(ctx).By(desk.EventRefused, op.OperationID+": "+refused.Message))
 		}
 		return nil, failure(ctx, err)
 	})

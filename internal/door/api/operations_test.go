@@ -20,6 +20,7 @@ import (
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -214,7 +215,7 @@ func BenchmarkOperations(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	handler, _ := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}})
+	handler, _ := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}}, inner.Outside{})
 	ask := func(method, path string, body any) (int, []byte, time.Duration) {
 		var in bytes.Buffer
 		if body != nil {

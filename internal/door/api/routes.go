@@ -5,6 +5,7 @@ import (
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/door/inner"
 	"net/http"
 
 	"fachwerk/internal/desk"
@@ -21,6 +22,7 @@ func (v Looking) view() view.View { return view.View{Focus: v.Focus, Second: v.S
 
 func (a *API) register() {
 	a.signIn()
+	a.accounts()
 	a.frame()
 	a.draft()
 	a.reviews()
@@ -29,6 +31,11 @@ func (a *API) register() {
 	a.objects()
 	a.history()
 	a.imports()
+}
+
+// AgentInput tells what program somebody signs in with.
+type AgentInput struct {
+	Agent string `header:"User-Agent" maxLength:"300"`
 }
 
 func (a *API) signIn() {
@@ -46,6 +53,7 @@ func (a *API) signIn() {
 		},
 	)
 	type signInInput struct {
+		AgentInput
 		Body struct {
 			UserName string `json:"userName" maxLength:"200"`
 			Password string `json:"password" maxLength:"1000"`
@@ -53,11 +61,18 @@ func (a *API) signIn() {
 	}
 	on(a, operation{id: "signIn", method: http.MethodPost, path: "/api/session", summary: "Sign in", public: true},
 		func(ctx context.Context, in *signInInput) (*body[*account.Me], error) {
-			who, err := a.desk.SignIn(in.Body.UserName, in.Body.Password)
-			return a.enter(ctx, who, err)
+			who, err := a.desk.SignIn(ctx, in.Body.UserName, in.Body.Password, inner.Address(ctx))
+			return a.enter(ctx, who, in.Agent, err)
 		})
 	on(a, operation{id: "signOut", method: http.MethodDelete, path: "/api/session", summary: "Sign out", public: true},
-		func(ctx context.Context, _ *struct{}) (*none, error) { return nil, a.sessions.Destroy(ctx) })
+		func(ctx context.Context, _ *struct{}) (*none, error) {
+			if who := actor(ctx); who.User != "" {
+				if err := a.desk.Leave(who, a.sessions.GetString(ctx, sessionID)); err != nil {
+					return nil, err
+				}
+			}
+			return nil, a.sessions.Destroy(ctx)
+		})
 	on(
 		a,
 		operation{id: "me", method: http.MethodGet, path: "/api/me", summary: "Who is signed in, and what they may do"},
@@ -82,6 +97,9 @@ func (a *API) signIn() {
 			if err := a.desk.Prove(actor(ctx), in.Body.Password); err != nil {
 				return nil, err
 			}
+			if err := a.sessions.RenewToken(ctx); err != nil {
+				return nil, err
+			}
 			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
 			return nil, nil
 		},
@@ -104,6 +122,7 @@ func (a *API) signIn() {
 	)
 	type passwordInput struct {
 		WelcomeInput
+		AgentInput
 		Body struct {
 			Password string `json:"password" maxLength:"1000"`
 		}
@@ -118,14 +137,14 @@ func (a *API) signIn() {
 			public:  true,
 		},
 		func(ctx context.Context, in *passwordInput) (*body[*account.Me], error) {
-			who, err := a.desk.SetPassword(in.Link, in.Body.Password)
-			return a.enter(ctx, who, err)
+			who, err := a.desk.SetPassword(ctx, in.Link, in.Body.Password, inner.Address(ctx))
+			return a.enter(ctx, who, in.Agent, err)
 		},
 	)
 }
 
 // enter begins a session, under a new token so that none can be planted.
-func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*account.Me], error) {
+func (a *API) enter(ctx context.Context, who desk.Actor, agent string, err error) (*body[*account.Me], error) {
 	if err != nil {
 		return nil, err
 	}
@@ -136,7 +155,11 @@ func (a *API) enter(ctx context.Context, who desk.Actor, err error) (*body[*acco
 	if err := a.sessions.RenewToken(ctx); err != nil {
 		return nil, err
 	}
-	a.sessions.Put(ctx, sessionUser, who.User)
+	id, err := a.desk.Begin(who, agent)
+	if err != nil {
+		return nil, err
+	}
+	a.sessions.Put(ctx, sessionID, id)
 	a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
 	return &body[*account.Me]{me}, nil
 }

@@ -157,22 +157,16 @@ func (a *API) sheets() {
 			return answer(a.desk.Trace(actor(ctx), in.ID, in.Permission, in.Where))
 		},
 	)
-	type inviteInput struct {
-		PlaceInput
-		Body struct {
-			Base string `json:"base,omitempty" maxLength:"300" doc:"Where Fachwerk is reached, for the link in the letter"`
-		}
-	}
 	on(
 		a,
 		operation{
 			id:      "invite",
 			method:  http.MethodPost,
 			path:    "/api/people/{id}/invitation",
-			summary: "A link for somebody who is invited, and a letter with it",
+			summary: "Invite somebody anew: a letter, and as long as no mail is set up a link to hand over",
 		},
-		func(ctx context.Context, in *inviteInput) (*body[*account.Invitation], error) {
-			return answer(a.desk.Invite(actor(ctx), in.ID, in.Body.Base))
+		func(ctx context.Context, in *PlaceInput) (*body[*account.Invitation], error) {
+			return answer(a.desk.Invite(actor(ctx), in.ID, a.outside.URL))
 		},
 	)
 	on(

@@ -29,8 +29,8 @@ const (
 )
 
 // Mount puts the decision API of a desk on a router.
-func Mount(r chi.Router, d *rooms.Desk) {
-	s := &server{d}
+func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside) {
+	s := &server{d, outside}
 	r.Get("/.well-known/authzen-configuration", s.configuration)
 	r.Route("/access/v1", func(r chi.Router) {
 		r.Use(echoID, s.programsOnly)
@@ -49,7 +49,10 @@ func Mount(r chi.Router, d *rooms.Desk) {
 	})
 }
 
-type server struct{ desk *rooms.Desk }
+type server struct {
+	desk    *rooms.Desk
+	outside inner.Outside
+}
 
 // echoID gives a request's X-Request-ID back (AuthZEN 1.0, §10.1.3).
 func echoID(next http.Handler) http.Handler {
@@ -127,12 +130,8 @@ func send(w http.ResponseWriter, write func(to []byte) []byte) {
 var jsonType, noStore = []string{"application/json"}, []string{"no-store"}
 
 // configuration is the metadata of the decision point (AuthZEN 1.0, §9).
-func (s *server) configuration(w http.ResponseWriter, r *http.Request) {
-	scheme := "http"
-	if r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https" {
-		scheme = "https"
-	}
-	base := scheme + "://" + r.Host
+func (s *server) configuration(w http.ResponseWriter, _ *http.Request) {
+	base := s.outside.URL
 	reply(w, map[string]string{
 		"policy_decision_point":       base,
 		"access_evaluation_endpoint":  base + "/access/v1/evaluation",

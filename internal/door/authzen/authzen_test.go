@@ -17,6 +17,7 @@ import (
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -89,8 +90,9 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h, _ := server.New(d, s, fstest.MapFS{})
-	srv := httptest.NewServer(h)
+	srv := httptest.NewUnstartedServer(nil)
+	srv.Config.Handler, _ = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
+	srv.Start()
 	t.Cleanup(func() { srv.Close(); _ = s.Close() })
 	c.desk, c.url, c.token, c.wrong = d, srv.URL, token, wrong
 	return c

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 	"fachwerk/internal/store"
@@ -37,7 +38,7 @@ func BenchmarkDoor(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	h, _ := server.New(k, s, fstest.MapFS{})
+	h, _ := server.New(k, s, fstest.MapFS{}, inner.Outside{})
 	one := evaluationsOf(d, 1000)
 	many := `{"evaluations":[` + strings.Join(one[:100], ",") + `]}`
 	ask := func(path, body string) {

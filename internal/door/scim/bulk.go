@@ -44,7 +44,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	}
 	var done []map[string]any
 	_, err = s.feed(r, func(f *directory.Feed) error {
-		done = (&bulking{ctx: r.Context(), f: f, base: base(r), ids: map[string]string{}}).all(
+		done = (&bulking{ctx: r.Context(), f: f, base: s.base(), ids: map[string]string{}}).all(
 			in.Operations,
 			in.FailOnErrors,
 		)

@@ -17,7 +17,7 @@ const (
 // discovery is what the server tells of itself (RFC 7644 §4).
 func (s *server) discovery(r chi.Router) {
 	meta := func(r *http.Request, kind, path string) map[string]string {
-		return map[string]string{"resourceType": kind, "location": base(r) + path}
+		return map[string]string{"resourceType": kind, "location": s.base() + path}
 	}
 	r.Get("/ServiceProviderConfig", func(w http.ResponseWriter, r *http.Request) {
 		can := func(yes bool) map[string]any { return map[string]any{"supported": yes} }
@@ -110,10 +110,4 @@ func listed[T any](page []T, total, start int) map[string]any {
 }
 
 // base is where the server is reached.
-func base(r *http.Request) string {
-	scheme := "http"
-	if r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https" {
-		scheme = "https"
-	}
-	return scheme + "://" + r.Host + Root
-}
+func (s *server) base() string { return s.outside.URL + Root }

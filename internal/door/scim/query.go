@@ -259,7 +259,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, k kind, q query)
 	if q.Count != nil {
 		count = min(max(0, *q.Count), maxResults)
 	}
-	v := viewer{now, base(r), q.choice()}
+	v := viewer{now, s.base(), q.choice()}
 	found, err := v.find(k, q)
 	if err != nil {
 		fail(w, r, err)
@@ -442,7 +442,7 @@ func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *direc
 		fail(w, r, err)
 		return
 	}
-	v := viewer{now, base(r), q.choice()}
+	v := viewer{now, s.base(), q.choice()}
 	spans, err := v.spans(k.of[0], id)
 	if err != nil {
 		fail(w, r, err)

@@ -25,12 +25,13 @@ const Root = "/scim/v2"
 
 type server struct {
 	desk    *rooms.Desk
+	outside inner.Outside
 	maxBody int64
 }
 
 // Mount puts the server into a router. No request may be larger than maxBody bytes.
-func Mount(r chi.Router, d *rooms.Desk, maxBody int64) {
-	s := &server{d, maxBody}
+func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside, maxBody int64) {
+	s := &server{d, outside, maxBody}
 	r.Route(Root, func(r chi.Router) {
 		r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 			fail(w, r, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 )
@@ -113,8 +114,9 @@ func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 	if token, err = d.MakeToken("Harbour directory", "scim", ""); err != nil {
 		tb.Fatal(err)
 	}
-	h, _ := server.New(d, s, fstest.MapFS{})
-	srv := httptest.NewServer(h)
+	srv := httptest.NewUnstartedServer(nil)
+	srv.Config.Handler, _ = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
+	srv.Start()
 	tb.Cleanup(func() { srv.Close(); _ = s.Close() })
 	return srv.URL + "/scim/v2", token, d
 }

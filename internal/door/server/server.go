@@ -25,16 +25,16 @@ const maxBody = 8 << 20
 
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It
 // also gives the application's API, for its description.
-func New(d *rooms.Desk, s *store.Store, files fs.FS) (http.Handler, *api.API) {
+func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (http.Handler, *api.API) {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, inner.Guard, bounded, middleware.Compress(5))
+	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
 	})
-	a := api.New(r, d, store.Sessions{Store: s}, Version)
-	authzen.Mount(r, d)
-	scim.Mount(r, d, maxBody)
+	a := api.New(r, d, store.Sessions{Store: s}, outside, Version)
+	authzen.Mount(r, d, outside)
+	scim.Mount(r, d, outside, maxBody)
 	r.HandleFunc("/api/*", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusNotFound)

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 )
@@ -67,7 +68,7 @@ func serve(t *testing.T, files fs.FS) house {
 	if err != nil {
 		t.Fatal(err)
 	}
-	handler, _ := server.New(d, s, files)
+	handler, _ := server.New(d, s, files, inner.Outside{})
 	web := httptest.NewServer(handler)
 	t.Cleanup(func() {
 		web.Close()
@@ -148,7 +149,7 @@ func TestDoors(t *testing.T) {
 // What is cached, and what a page may load: only what the binary itself holds.
 func TestHeadersOfTheFrontEnd(t *testing.T) {
 	web := serve(t, frontEnd)
-	for path, cached := range map[string]string{"/": "no-cache", "/roles": "no-cache", "/assets/index-a1.js": "public, max-age=31536000, immutable", "/mark.svg": ""} {
+	for path, cached := range map[string]string{"/": "no-cache", "/roles": "no-cache", "/assets/index-a1.js": "public, max-age=31536000, immutable", "/mark.svg": "no-cache"} {
 		answer, _ := ask(t, "GET", web.URL+path, nil)
 		h := answer.Header
 		if h.Get("Cache-Control") != cached {

@@ -23,10 +23,9 @@ func Handler(files fs.FS) http.Handler {
 		}
 		h := w.Header()
 		h.Set("Content-Security-Policy", policy)
-		h.Set("X-Content-Type-Options", "nosniff")
-		h.Set("Referrer-Policy", "same-origin")
 		name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
 		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() {
+			h.Set("Cache-Control", "no-cache")
 			if strings.HasPrefix(name, "assets/") { // their names change with their contents
 				h.Set("Cache-Control", "public, max-age=31536000, immutable")
 			}

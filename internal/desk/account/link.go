@@ -1,0 +1,229 @@
+package account
+
+import (
+	"context"
+	"time"
+
+	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/post"
+	"fachwerk/internal/store"
+)
+
+// What a link is for. It works only while its person is in the state that goes with it.
+const (
+	forInvitation = "invitation" // somebody invited sets a password and becomes active
+	forPassword   = "password"   // somebody active sets a new password
+)
+
+// How long links are good.
+const (
+	linkLife       = time.Hour
+	invitationLife = 7 * 24 * time.Hour
+)
+
+// link makes a link for a person as they are now, in place of those that they had.
+func (d *Accounts) link(u *model.User, life time.Duration) (text string, until time.Time, err error) {
+	text, hash := secret()
+	l := store.Link{Hash: hash, User: u.ID, For: forPassword, Expires: d.Now().Add(life)}
+	if u.State == model.UserInvited {
+		l.For = forInvitation
+	}
+	return text, l.Expires, d.Store.SaveLink(l)
+}
+
+// PasswordLink gives the secret of a link by which a user can set a password, once within the hour.
+func (d *Accounts) PasswordLink(user string) (string, error) {
+	u, ok := d.Present().Design().Users.Find(user)
+	if !ok {
+		return "", desk.Refuse(desk.NotFound, "There is no person %q.", user)
+	}
+	text, _, err := d.link(u, linkLife)
+	if err == nil {
+		d.Happened(desk.Event{What: desk.EventLink, Who: "operator", Text: "for " + u.ID + ", printed to the operator, who saw it"})
+	}
+	return text, err
+}
+
+// find gives a link that works now, with whom it is for.
+func (d *Accounts) find(link string) (store.Link, *model.User, error) {
+	l, err := d.Store.Link(hashSecret(link), d.Now())
+	if err != nil {
+		return l, nil, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	u, ok := d.Present().Design().Users.Find(l.User)
+	if !ok {
+		return l, nil, desk.Refuse(desk.NotFound, "The person whom this link was made for is no longer there.")
+	}
+	switch {
+	case l.For == forInvitation && u.State == model.UserInvited, l.For == forPassword && u.State == model.UserActive:
+	case l.For == "" && (u.State == model.UserInvited || u.State == model.UserActive): // made by an earlier program
+	default:
+		return l, nil, desk.Refuse(desk.NotFound, "This link has been used or has run out. Ask for a new one.")
+	}
+	return l, u, nil
+}
+
+// Welcome is what the page behind a password link shows.
+type Welcome struct {
+	UserName string `json:"userName" doc:"The name to sign in with"`
+	Name     string `json:"name"`
+	Shortest int    `json:"shortest" doc:"How many characters a password has at least"`
+}
+
+// Welcome looks at a password link.
+func (d *Accounts) Welcome(link string) (*Welcome, error) {
+	_, u, err := d.find(link)
+	if err != nil {
+		return nil, err
+	}
+	return &Welcome{u.UserName, u.DisplayName, MinPassword}, nil
+}
+
+// SetPassword uses a link up to set a password. All sessions of the person end. Who is invited becomes active by it, as
+// a revision of their own; if that cannot be, the link stays as it was.
+func (d *Accounts) SetPassword(ctx context.Context, link, password, from string) (desk.Actor, error) {
+	if err := d.tries.may("", from, d.Now()); err != nil {
+		return desk.Actor{}, err
+	}
+	_, u, err := d.find(link)
+	if err != nil {
+		d.tries.failed("", from, d.Now())
+		return desk.Actor{}, err
+	}
+	c, err := d.credential(ctx, u, password)
+	if err != nil {
+		return desk.Actor{}, err
+	}
+	use := func(s *store.Store, _ int) error { return s.UseLink(hashSecret(link), d.Now(), c, nil) }
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	if _, u, err = d.find(link); err != nil { // it can have changed while the password was hashed
+		return desk.Actor{}, err
+	}
+	if u.State == model.UserInvited {
+		err = d.accept(u, use)
+	} else {
+		err = use(d.Store, 0)
+	}
+	if err != nil {
+		return desk.Actor{}, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	d.forget("", u.ID)
+	who := desk.Actor{User: u.ID, From: from}
+	d.Happened(who.By(desk.EventLinkUsed, "to set a password; all sessions before ended"))
+	return who, nil
+}
+
+// accept makes somebody active who was invited and has now come, as a revision of their own. The writer's lock must be
+// held.
+func (d *Accounts) accept(u *model.User, along func(*store.Store, int) error) error {
+	h := d.Present()
+	active := change.Clone(u)
+	active.State = model.UserActive
+	op := change.Put(h.Design(), active)
+	_, err := d.Commit(
+		d.Check(
+			h,
+			desk.Asker{Who: desk.Actor{User: u.ID}},
+			desk.Act{Door: desk.ByInvitation, Ops: []change.Op{op}, Permits: func(o change.Op) string {
+				if o.Kind != model.KindUser || o.ID != u.ID {
+					return "Whoever accepts an invitation changes nothing but their own state."
+				}
+				return ""
+			}},
+		),
+		"The invitation cannot be accepted.",
+		desk.Note{Why: "Accepts the invitation", Along: along},
+	)
+	return err
+}
+
+// Invitation is how somebody who is invited gets in.
+type Invitation struct {
+	User  desk.Ref  `json:"user"`
+	Link  string    `json:"link,omitempty" doc:"The link, good once, to hand over; only as long as no mail is set up. That it was seen is in the security log"`
+	Until time.Time `json:"until"`
+	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
+}
+
+// Invite invites somebody anew: links that were made before end. As long as no mail is set up, whoever invites is given
+// the link to hand over.
+func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error) {
+	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	missing := desk.Refuse(desk.NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
+	u, ok := h.Design().Users.Find(user)
+	if !ok {
+		return nil, missing
+	}
+	if !d.May(h, who, model.EditPeople) {
+		authority := delegation.Of(h.Ahead(), who.User, d.Now())
+		if !authority.Reaches(delegation.Invite, u) {
+			if authority.Empty() {
+				return nil, d.Need(h, who, model.EditPeople)
+			}
+			return nil, missing
+		}
+		if r := authority.Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
+			return nil, desk.Refuse(desk.NotAllowed, "%s", r.Reason)
+		}
+	}
+	if high := d.beyond(h, who, u); high != "" {
+		return nil, &desk.Error{Cause: desk.NotAllowed, Code: desk.Above, Message: u.DisplayName + " will hold the right " + high +
+			" in Fachwerk, which you do not, so the invitation is not yours to send."}
+	}
+	if u.State != model.UserInvited {
+		return nil, desk.Refuse(
+			desk.Conflict,
+			"%s is not waiting for an invitation: the account is %s.",
+			u.DisplayName,
+			u.State,
+		)
+	}
+	text, until, err := d.link(u, invitationLife)
+	if err != nil {
+		return nil, err
+	}
+	letter := post.Invitation(h.Design().Organisation.Name, u.DisplayName, h.Ref(model.KindUser, who.User).Name, until)
+	if err := d.Store.Write(store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
+		return nil, err
+	}
+	d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; no mail is set up, so whoever invited saw the link"))
+	return &Invitation{h.Ref(model.KindUser, u.ID), base + "/welcome/" + text, until, u.Email}, nil
+}
+
+// beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.
+func (d *Accounts) beyond(h *desk.House, who desk.Actor, u *model.User) string {
+	view, rights := h.Ahead(), ahead.Rights(h.Design())
+	if high := view.Beyond(view.Latent(u.ID, rights, d.Now()), view.Present(who.User, rights, d.Now()), d.Now()); len(high) > 0 {
+		return high[0].Permission
+	}
+	return ""
+}
+
+// Forgotten puts a letter into the outbox for whoever has a user name or e-mail address, by which to set a new password.
+// It tells nobody whether there is such a person.
+func (d *Accounts) Forgotten(name, from string) error {
+	if err := d.tries.may("", from, d.Now()); err != nil {
+		return err
+	}
+	d.tries.failed("", from, d.Now()) // asking is bounded, whatever comes of it
+	h := d.Present()
+	id, ok := h.Index.UserID(name)
+	if !ok {
+		return nil
+	}
+	u, _ := h.Design().Users.Find(id)
+	if !h.Index.Live(id, d.Now()) || u.Email == "" {
+		return nil
+	}
+	letter := post.Forgotten(h.Design().Organisation.Name, u.DisplayName)
+	d.Happened(desk.Event{What: desk.EventLink, Who: id, From: from, Text: "asked for by a forgotten password; it is made when its letter is sent"})
+	return d.Store.Write(store.Letter{Written: d.Now(), User: id, To: u.Email, Subject: letter.Subject, Body: letter.Body})
+}

@@ -1,0 +1,146 @@
+package account
+
+import (
+	"encoding/json"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+	"slices"
+	"time"
+)
+
+// DemoSignIn is a way into the demo organisation, shown on the sign-in page.
+type DemoSignIn struct {
+	UserName string `json:"userName"`
+	Name     string `json:"name"`
+	As       string `json:"as" doc:"What this person does in the demo organisation"`
+}
+
+// SignInPage is what the sign-in page shows.
+type SignInPage struct {
+	Organisation string       `json:"organisation"`
+	Demo         []DemoSignIn `json:"demo" doc:"Ways into the demo organisation; empty for a real one"`
+	DemoPassword string       `json:"demoPassword,omitempty"`
+	Empty        bool         `json:"empty" doc:"Nobody can sign in yet, since the design holds no people"`
+}
+
+// SignInPage gives what the sign-in page shows.
+func (d *Accounts) SignInPage() *SignInPage {
+	design := d.Present().Design()
+	p := &SignInPage{Organisation: design.Organisation.Name, Demo: []DemoSignIn{}, Empty: len(design.Users) == 0}
+	for _, w := range d.open.Ways {
+		if u, ok := design.Users.Find(w.User); ok {
+			p.Demo = append(p.Demo, DemoSignIn{u.UserName, u.DisplayName, w.As})
+		}
+	}
+	if len(p.Demo) > 0 {
+		p.DemoPassword = d.open.Password
+	}
+	return p
+}
+
+// Me is what the interface knows of who is signed in.
+type Me struct {
+	User         desk.Ref `json:"user" doc:"Whose eyes are looked through; the signed-in person, if nobody else"`
+	SignedIn     desk.Ref `json:"signedIn"`
+	Organisation string   `json:"organisation"`
+	Rights       []string `json:"rights" doc:"Rights in Fachwerk that are held over the whole organisation"`
+	Delegated    []string `json:"delegated" doc:"Actions that one delegation or another lets this person do"`
+	Waiting      int      `json:"waiting" doc:"Review items that wait for this person's decision"`
+	Tasks        int      `json:"tasks" doc:"Tasks of reviews that wait for this person as the owner of a group"`
+	Revision     int      `json:"revision" doc:"The one that is looked at"`
+	Applied      string   `json:"applied,omitempty" doc:"When that revision was applied (RFC 3339)"`
+	Current      int      `json:"current" doc:"The last revision there is"`
+	Day          string   `json:"day,omitempty" doc:"The day that is looked at (RFC 3339), if it is not now"`
+	Coming       bool     `json:"coming" doc:"That day is still to come"`
+}
+
+// Me gives what the interface knows of who is signed in.
+func (d *Accounts) Me(who desk.Actor) (*Me, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	u, _ := h.Design().Users.Find(who.Eyes())
+	me := &Me{
+		User:         h.Ref(model.KindUser, u.ID),
+		SignedIn:     h.Ref(model.KindUser, who.User),
+		Organisation: h.Design().Organisation.Name,
+		Rights:       []string{},
+		Delegated:    []string{},
+		Revision:     h.Revision,
+		Current:      h.Revision,
+	}
+	at := h.At
+	if !who.When.IsZero() {
+		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.Now())
+		if !me.Coming {
+			past, err := d.Past.At(d.Desk, who.When)
+			if err != nil {
+				return nil, err
+			}
+			me.Revision, at = past.Revision, past.At
+		}
+	}
+	if !at.IsZero() {
+		me.Applied = at.Format(time.RFC3339)
+	}
+	own, _ := h.Design().Systems.Find(model.OwnSystem)
+	for _, p := range own.Permissions {
+		if d.May(h, who, p.Key) {
+			me.Rights = append(me.Rights, p.Key)
+		}
+	}
+	for _, g := range delegation.Of(h.Ahead(), who.Eyes(), d.Now()).Delegations() {
+		for _, action := range g.Actions {
+			if !slices.Contains(me.Delegated, action) {
+				me.Delegated = append(me.Delegated, action)
+			}
+		}
+	}
+	waiting, err := d.Store.Waiting(who.Eyes())
+	if err != nil {
+		return nil, err
+	}
+	tasks, err := d.Store.Tasks(0, who.Eyes())
+	me.Waiting, me.Tasks = waiting, len(tasks)
+	return me, err
+}
+
+// OpenHouse is what the sign-in page tells everybody, of an organisation that is only shown: a password, and whom it lets in.
+type OpenHouse struct {
+	Password string `json:"password"`
+	Ways     []Way  `json:"ways"`
+}
+
+// Way is one person whom the password lets in, and what they do.
+type Way struct {
+	User string `json:"user"`
+	As   string `json:"as"`
+}
+
+// settingOpen is where a database keeps its open house, as JSON; empty in that of a real organisation.
+const settingOpen = "demo"
+
+// Invite keeps an open house in a database, and lets those in whom it names, as far as they are there.
+func (o OpenHouse) Invite(s *store.Store) error {
+	d, _, err := s.Design()
+	if err != nil {
+		return err
+	}
+	hash := hashPassword(o.Password)
+	for _, w := range o.Ways {
+		if d.Get(model.KindUser, w.User) == nil {
+			continue
+		}
+		if err := s.SaveCredential(store.Credential{User: w.User, Hash: hash}); err != nil {
+			return err
+		}
+	}
+	text, err := json.Marshal(o)
+	if err != nil {
+		return err
+	}
+	return s.SetSetting(settingOpen, string(text))
+}

@@ -1,0 +1,221 @@
+package account
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// Purposes are what a token can be for.
+var Purposes = []string{"decisions", "scim", "api"}
+
+// usedEvery is how often it is written down that a token is used.
+const usedEvery = time.Hour
+
+// MakeToken makes a token for a program, as an operator, and gives its secret, which is not kept. One for the
+// application's API acts as a user.
+func (d *Accounts) MakeToken(name, purpose, user string) (string, error) {
+	return d.makeToken(desk.Actor{}, name, purpose, user, nil)
+}
+
+func (d *Accounts) makeToken(who desk.Actor, name, purpose, user string, expires *time.Time) (string, error) {
+	text, hash := secret()
+	if purpose == "api" {
+		id, ok := d.Present().Index.UserID(user)
+		if !ok {
+			return "", desk.Refuse(desk.Invalid, "There is no user %q for the token to act as.", user)
+		}
+		user = id
+	} else {
+		user = ""
+	}
+	t := store.Token{Hash: hash, Name: name, Purpose: purpose, User: user, Made: d.Now(), By: who.User, Expires: expires}
+	if err := d.Store.SaveToken(t); err != nil {
+		return "", err
+	}
+	by := who
+	if by.User == "" {
+		by.User = "operator"
+	}
+	d.Happened(by.By(desk.EventToken, "“"+name+"” for "+purpose+actsAs(t)))
+	return text, nil
+}
+
+func actsAs(t store.Token) string {
+	if t.User == "" {
+		return ""
+	}
+	return ", acting as " + t.User
+}
+
+// Program finds the token that a program shows, if it is for a purpose and has neither run out nor been withdrawn.
+func (d *Accounts) Program(text, purpose string) (store.Token, bool) {
+	hash := hashSecret(text)
+	v, ok := d.known.Load(hash)
+	if !ok {
+		t, err := d.Store.Token(hash)
+		if err != nil {
+			return store.Token{}, false
+		}
+		v, _ = d.known.LoadOrStore(hash, &token{Token: t})
+	}
+	t := v.(*token)
+	t.Lock()
+	defer t.Unlock()
+	now := d.Now()
+	if t.Purpose != purpose || t.Ended != nil || t.Expires != nil && !now.Before(*t.Expires) {
+		return store.Token{}, false
+	}
+	if t.Used == nil || now.Sub(*t.Used) >= usedEvery {
+		t.Used = &now
+		_ = d.Store.AlterToken(t.Token) // a decision is given all the same
+	}
+	return t.Token, true
+}
+
+// Token is one by which a program gets in, as the page of tokens shows it. Its secret is not kept.
+type Token struct {
+	ID      string     `json:"id"`
+	Name    string     `json:"name"`
+	Purpose string     `json:"purpose" enum:"decisions,scim,api"`
+	User    *desk.Ref  `json:"user,omitempty" doc:"Whom it acts as"`
+	Made    time.Time  `json:"made"`
+	By      string     `json:"by" doc:"Who made it"`
+	Expires *time.Time `json:"expires,omitempty"`
+	Used    *time.Time `json:"used,omitempty" doc:"When it was last used, to the hour or so"`
+	Ended   *time.Time `json:"ended,omitempty" doc:"When it was withdrawn"`
+}
+
+// idOf names a token without telling anything of its secret.
+func idOf(hash string) string { return hash[:16] }
+
+// Tokens gives all tokens, latest first, to who may manage them.
+func (d *Accounts) Tokens(who desk.Actor) ([]Token, error) {
+	h, err := d.Enter(who, model.ManageTokens)
+	if err != nil {
+		return nil, err
+	}
+	list, err := d.Store.AllTokens()
+	if err != nil {
+		return nil, err
+	}
+	out := []Token{}
+	for _, t := range list {
+		if v, ok := d.known.Load(t.Hash); ok {
+			t = v.(*token).copy()
+		}
+		row := Token{ID: idOf(t.Hash), Name: t.Name, Purpose: t.Purpose, Made: t.Made, By: "an operator", Expires: t.Expires, Used: t.Used, Ended: t.Ended}
+		if t.By != "" {
+			row.By = h.Ref(model.KindUser, t.By).Name
+		}
+		if t.User != "" {
+			as := h.Ref(model.KindUser, t.User)
+			row.User = &as
+		}
+		out = append(out, row)
+	}
+	return out, nil
+}
+
+// NewToken says what a token is to be.
+type NewToken struct {
+	Name    string     `json:"name"              minLength:"1" maxLength:"200"`
+	Purpose string     `json:"purpose"           enum:"decisions,scim,api"`
+	User    string     `json:"user,omitempty"    doc:"Whom one for the API acts as"`
+	Expires *time.Time `json:"expires,omitempty"`
+}
+
+// MadeToken is a new token with its secret, which is told this once.
+type MadeToken struct {
+	Secret string `json:"secret"`
+}
+
+// AddToken makes a token for a program. It can act only as somebody who holds no right in Fachwerk that its maker lacks.
+func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
+	h, err := d.Enter(who, model.ManageTokens)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
+	if err := d.fresh(who); err != nil {
+		return nil, err
+	}
+	n.Name = strings.TrimSpace(n.Name)
+	switch {
+	case n.Name == "":
+		return nil, desk.Refuse(desk.Invalid, "Say what the token is for, by a name.")
+	case n.Expires != nil && !n.Expires.After(d.Now()):
+		return nil, desk.Refuse(desk.Invalid, "The token would have run out already: choose a later day.")
+	case n.Purpose == "scim" && !slices.Contains(h.Index.Owners(d.Now()), who.User):
+		return nil, desk.Refuse(desk.NotAllowed, "Only an owner lets a directory in.")
+	}
+	if n.Purpose == "api" {
+		u, ok := h.Design().Users.Find(n.User)
+		if !ok {
+			return nil, desk.Refuse(desk.Invalid, "Say whom the token acts as.")
+		}
+		if high := d.beyond(h, who, u); high != "" {
+			return nil, &desk.Error{Cause: desk.NotAllowed, Code: desk.Above, Message: u.DisplayName + " holds the right " + high +
+				" in Fachwerk, which you do not, so no token of yours acts as them."}
+		}
+	}
+	text, err := d.makeToken(who, n.Name, n.Purpose, n.User, n.Expires)
+	if err != nil {
+		return nil, err
+	}
+	return &MadeToken{text}, nil
+}
+
+// fresh refuses who has not proven lately who they are.
+func (d *Accounts) fresh(who desk.Actor) error {
+	if d.Now().Sub(who.Proven) > desk.ProvenFor {
+		return &desk.Error{
+			Cause:    desk.Unproven,
+			Code:     desk.Critical,
+			Message:  "This needs your password once more, since you last gave it more than ten minutes ago.",
+			Problems: []string{"A program is let in, or shut out."},
+		}
+	}
+	return nil
+}
+
+// EndToken withdraws a token: it works no longer, at once.
+func (d *Accounts) EndToken(who desk.Actor, id string) error {
+	h, err := d.Enter(who, model.ManageTokens)
+	if err != nil {
+		return err
+	}
+	if err := d.Acts(h, who); err != nil {
+		return err
+	}
+	if err := d.fresh(who); err != nil {
+		return err
+	}
+	list, err := d.Store.AllTokens()
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(t store.Token) bool { return idOf(t.Hash) == id })
+	if i < 0 || list[i].Ended != nil {
+		return desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
+	}
+	t, now := list[i], d.Now()
+	t.Ended = &now
+	if err := d.Store.AlterToken(t); err != nil {
+		return err
+	}
+	if v, ok := d.known.Load(t.Hash); ok {
+		known := v.(*token)
+		known.Lock()
+		known.Ended = &now
+		known.Unlock()
+	}
+	d.Happened(who.By(desk.EventTokenEnded, "“"+t.Name+"” for "+t.Purpose+actsAs(t)))
+	return nil
+}

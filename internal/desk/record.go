@@ -1,0 +1,110 @@
+package desk
+
+import (
+	"log/slog"
+	"sync"
+	"time"
+
+	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
+)
+
+// What the security log tells of.
+const (
+	EventSignIn     = "sign-in"
+	EventFailed     = "sign-in-failed"
+	EventSignOut    = "sign-out"
+	EventEnded      = "sessions-ended"
+	EventProof      = "proof"
+	EventNoProof    = "proof-failed"
+	EventLink       = "link-made"
+	EventLinkUsed   = "link-used"
+	EventPassword   = "password-set"
+	EventFactor     = "second-factor"
+	EventToken      = "token-made"
+	EventTokenEnded = "token-withdrawn"
+	EventSeeAs      = "see-as"
+	EventDownload   = "download"
+	EventSetting    = "setting"
+	EventRefused    = "refused"
+	EventDirectory  = "directory-refused"
+)
+
+// EventKinds are all that the security log tells of, in the order in which a choice of them stands.
+var EventKinds = []string{
+	EventSignIn, EventFailed, EventSignOut, EventEnded, EventProof, EventNoProof, EventLink, EventLinkUsed, EventPassword,
+	EventFactor, EventToken, EventTokenEnded, EventSeeAs, EventDownload, EventSetting, EventRefused, EventDirectory,
+}
+
+// Event is something to be entered in the security log.
+type Event struct {
+	What string
+	Who  string // a user's id, or a program's or operator's name
+	From string // an address
+	Text string
+}
+
+// By is an event that somebody causes.
+func (who Actor) By(what, text string) Event { return Event{what, who.User, who.From, text} }
+
+// A flood of entries that whoever is refused could cause is cut off: so many a minute of each kind, from each.
+const eventsMost = 60
+
+// flood counts what is entered, so that nobody fills the log.
+type flood struct {
+	sync.Mutex
+	minute time.Time
+	count  map[[3]string]int
+}
+
+func (f *flood) lets(e Event, now time.Time) bool {
+	f.Lock()
+	defer f.Unlock()
+	if minute := now.Truncate(time.Minute); !minute.Equal(f.minute) {
+		f.minute, f.count = minute, map[[3]string]int{}
+	}
+	key := [3]string{e.What, e.Who, e.From}
+	f.count[key]++
+	return f.count[key] <= eventsMost
+}
+
+// textMost bounds what an entry says, in bytes.
+const textMost = 500
+
+// Happened enters something in the security log and tells it on standard error. An entry that cannot be written is
+// told there, and stops nothing.
+func (d *Desk) Happened(e Event) {
+	if !d.flood.lets(e, d.Now()) {
+		return
+	}
+	if len(e.Text) > textMost {
+		e.Text = e.Text[:textMost] + " …"
+	}
+	slog.Info("security", "what", e.What, "who", e.Who, "from", e.From, "text", e.Text)
+	if err := d.Store.Log(store.Event{At: d.Now(), What: e.What, Who: e.Who, From: e.From, Text: e.Text}); err != nil {
+		slog.Error("an entry of the security log could not be written", "what", e.What, "who", e.Who, "error", err)
+	}
+}
+
+// lowered gives the ids of those whom a change leaves with less standing: they are no longer live, or have lost a right
+// in Fachwerk. Their sessions end with it and do not come back.
+func (c *checked) lowered() (out []string) {
+	for _, o := range c.Ops {
+		if o.Kind == model.KindUser && c.house.Index.Live(o.ID, c.at) && !c.Index.Live(o.ID, c.at) {
+			out = append(out, o.ID)
+		}
+	}
+	before, after, rights := c.house.Ahead(), c.ahead(), ahead.Rights(c.house.Design())
+	for _, id := range before.Now().GivenAhead(before.Now().Just(rights), c.at) {
+		var is []index.Span
+		if _, stays := c.After.Users.Find(id); stays {
+			is = after.Present(id, rights, c.at)
+		}
+		if len(before.Beyond(before.Present(id, rights, c.at), is, c.at)) > 0 {
+			out = append(out, id)
+		}
+	}
+	return out
+}
