@@ -37,6 +37,7 @@ func serveCommand() *cobra.Command {
 	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
 	outside := c.Flags().String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
 	proxies := c.Flags().StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
+	second := c.Flags().Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := require(cmd, "db"); err != nil {
@@ -46,7 +47,7 @@ func serveCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted}
+		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted, SecondFactor: *second}
 		if u, err := url.Parse(seen.URL); seen.URL != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
 			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
 		}

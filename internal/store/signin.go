@@ -67,6 +67,70 @@ func (s *Store) setPassword(c Credential, now time.Time, stays string) error {
 	return s.w.Save(&c).Error
 }
 
+// Factors gives a user's factors, in the order in which they were made.
+func (s *Store) Factors(user string) (out []Factor, err error) {
+	return out, s.db.Where("user = ?", user).Order("made, id").Find(&out).Error
+}
+
+// FactorUsers gives the ids of all who have a factor.
+func (s *Store) FactorUsers() (out []string, err error) {
+	return out, s.db.Model(&Factor{}).Where("kind <> 'recovery'").Distinct("user").Pluck("user", &out).Error
+}
+
+// SaveFactors keeps factors; with drop, in place of a user's factors of that kind.
+func (s *Store) SaveFactors(user, drop string, list ...Factor) error {
+	return s.write(func(tx *gorm.DB) error {
+		if drop != "" {
+			if err := tx.Where("user = ? AND kind = ?", user, drop).Delete(&Factor{}).Error; err != nil {
+				return err
+			}
+		}
+		for _, f := range list {
+			if err := tx.Save(&f).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// DropFactor forgets a user's factor, and with the last one but recovery codes these too; [ErrNotFound] if there is none
+// of that id.
+func (s *Store) DropFactor(user, id string) error {
+	return s.write(func(tx *gorm.DB) error {
+		done := tx.Where("user = ? AND id = ?", user, id).Delete(&Factor{})
+		if done.Error == nil && done.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		if done.Error != nil {
+			return done.Error
+		}
+		var left int64
+		if err := tx.Model(&Factor{}).Where("user = ? AND kind <> 'recovery'", user).Count(&left).Error; err != nil || left > 0 {
+			return err
+		}
+		return tx.Where("user = ?", user).Delete(&Factor{}).Error
+	})
+}
+
+// UseRecovery uses up a recovery code; [ErrNotFound] if the user has none with that hash.
+func (s *Store) UseRecovery(user, hash string) error {
+	done := s.w.Where("user = ? AND kind = 'recovery' AND data = ?", user, []byte(hash)).Delete(&Factor{})
+	if done.Error == nil && done.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return done.Error
+}
+
+// UseStep keeps the step of a time code that was used; [ErrNotFound] if it, or a later one, was used before.
+func (s *Store) UseStep(id string, step int64, at time.Time) error {
+	done := s.w.Model(&Factor{}).Where("id = ? AND step < ?", id, step).Updates(map[string]any{"step": step, "used": at.UTC()})
+	if done.Error == nil && done.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return done.Error
+}
+
 // StartSession keeps that somebody has signed in.
 func (s *Store) StartSession(v SignedIn) error { return s.w.Create(&v).Error }
 

@@ -60,6 +60,18 @@ type Link struct {
 	Expires time.Time
 }
 
+// Factor is something beside the password by which somebody shows who they are.
+type Factor struct {
+	ID   string `gorm:"primaryKey"`
+	User string `gorm:"index"`
+	Kind string // "code": time codes; "passkey"; "recovery": one code that is good once
+	Name string
+	Data []byte // the secret of time codes, a passkey's public credential as JSON, or the hash of a recovery code
+	Made time.Time
+	Used *time.Time
+	Step int64 // of time codes: the last step that was used, so that no code is good twice
+}
+
 // SignedIn is one signing in of somebody, until it ends.
 type SignedIn struct {
 	ID    string `gorm:"primaryKey"`

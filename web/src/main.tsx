@@ -2,6 +2,9 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
+import { AccountPage } from "./account/AccountPage";
+import { SecurityLog } from "./account/SecurityLog";
+import { Tokens } from "./account/Tokens";
 import { queries } from "./api/client";
 import { Capabilities } from "./catalogue/Capabilities";
 import { UpgradePage } from "./catalogue/UpgradePage";
@@ -72,6 +75,9 @@ const router = createBrowserRouter([
 			{ path: "compare", element: <Compare /> },
 			{ path: "fit", element: <Fit /> },
 			{ path: "history", element: <History /> },
+			{ path: "security-log", element: <SecurityLog /> },
+			{ path: "tokens", element: <Tokens /> },
+			{ path: "account", element: <AccountPage /> },
 			{ path: "*", element: <Lost /> },
 		],
 	},

@@ -54,12 +54,15 @@ type Me struct {
 	Current      int      `json:"current" doc:"The last revision there is"`
 	Day          string   `json:"day,omitempty" doc:"The day that is looked at (RFC 3339), if it is not now"`
 	Coming       bool     `json:"coming" doc:"That day is still to come"`
+	Lacks        bool     `json:"lacks" doc:"A second factor must be set up before anything else"`
+	Passkey      bool     `json:"passkey" doc:"Critical acts are proven by a passkey"`
 }
 
 // Me gives what the interface knows of who is signed in.
 func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 	h := d.Present()
-	if err := d.SignedIn(h, who); err != nil {
+	err := d.SignedIn(h, who)
+	if err != nil {
 		return nil, err
 	}
 	u, _ := h.Design().Users.Find(who.Eyes())
@@ -72,6 +75,10 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 		Revision:     h.Revision,
 		Current:      h.Revision,
 	}
+	if _, me.Passkey, err = d.Has(who.User); err != nil {
+		return nil, err
+	}
+	me.Lacks = d.Lacks(who.User)
 	at := h.At
 	if !who.When.IsZero() {
 		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.Now())

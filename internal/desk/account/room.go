@@ -18,7 +18,18 @@ type Accounts struct {
 	sessions sync.Map // sessions that were asked about, by id
 	tries    tries
 	open     OpenHouse
+	outside  string // the address as it is seen from outside
+	demand   bool   // a second factor is demanded of whoever holds rights in Fachwerk
 }
+
+// Settings are what whoever runs the server decides about getting in.
+type Settings struct {
+	Outside      string // the address as it is seen from outside, without a slash at the end
+	SecondFactor bool   // whoever holds rights in Fachwerk must have a second factor
+}
+
+// Set takes settings over, before anybody is served.
+func (d *Accounts) Set(s Settings) { d.outside, d.demand = s.Outside, s.SecondFactor }
 
 // token is one that a program has shown.
 type token struct {

@@ -199,6 +199,12 @@ func (d *Accounts) Prove(who desk.Actor, password string) error {
 	if err := d.Acts(h, who); err != nil {
 		return err
 	}
+	if _, passkey, err := d.Has(who.User); err != nil || passkey {
+		if err == nil {
+			err = desk.Refuse(desk.NotAllowed, "You have a passkey: show that, rather than your password.")
+		}
+		return err
+	}
 	if err := d.fits(who, password); err != nil {
 		return err
 	}

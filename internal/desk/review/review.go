@@ -102,6 +102,7 @@ type ReviewDetail struct {
 	Items     []ReviewItem  `json:"items"`
 	Elsewhere int           `json:"elsewhere" doc:"How many items are left out, since their people are at home outside the area"`
 	MayRun    bool          `json:"mayRun" doc:"The viewer may remind, and close it"`
+	Alone     bool          `json:"alone" doc:"The viewer opened it and made every decision: to close it too, an owner says why that is enough"`
 	All       bool          `json:"all" doc:"The viewer sees all items, not only their own"`
 	Outcome   [][]desk.Part `json:"outcome" doc:"What closing it now would do, in sentences"`
 	ToOwners  int           `json:"toOwners" doc:"How many tasks closing it now would leave to the owners of groups"`
@@ -361,6 +362,7 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 	v := &ReviewDetail{
 		Review:    progressOf(h, r, countsOf(r, items, tasks, who), who, now),
 		MayRun:    d.mayRunReview(h, who, r),
+		Alone:     r.Closed == nil && decidedAlone(r, items, who.User),
 		Items:     []ReviewItem{},
 		Outcome:   [][]desk.Part{},
 		Reviewers: []Straggler{},

@@ -73,11 +73,7 @@ func (a *API) accounts() {
 			if err := a.desk.ChangePassword(actor(ctx), in.Body.Present, in.Body.Password, id); err != nil {
 				return nil, err
 			}
-			if err := a.sessions.RenewToken(ctx); err != nil {
-				return nil, err
-			}
-			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
-			return nil, nil
+			return nil, a.proven(ctx)
 		},
 	)
 	on(

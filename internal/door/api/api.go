@@ -150,6 +150,8 @@ func failure(ctx context.Context, err error) error {
 	return problem
 }
 
+func detail(message string) *huma.ErrorDetail { return &huma.ErrorDetail{Message: message} }
+
 // statusGone answers a request that its client has given up; nobody sees it.
 const statusGone = 499
 
@@ -187,6 +189,15 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		return
 	}
 	who.When = when
+	if path := ctx.Operation().Path; who.User != "" && !strings.HasPrefix(path, "/api/me") && !strings.HasPrefix(path, "/api/session") &&
+		path != "/api/sign-in" && a.desk.Lacks(who.User) {
+		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one up first, on your own page.").(*Problem)
+		problem.Type = enrolProblem
+		ctx.SetHeader("Content-Type", "application/problem+json")
+		ctx.SetStatus(http.StatusForbidden)
+		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		return
+	}
 	next(huma.WithValue(ctx, actorKey{}, who))
 }
 

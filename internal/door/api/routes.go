@@ -23,6 +23,7 @@ func (v Looking) view() view.View { return view.View{Focus: v.Focus, Second: v.S
 func (a *API) register() {
 	a.signIn()
 	a.accounts()
+	a.factors()
 	a.frame()
 	a.draft()
 	a.reviews()
@@ -62,7 +63,7 @@ func (a *API) signIn() {
 	on(a, operation{id: "signIn", method: http.MethodPost, path: "/api/session", summary: "Sign in", public: true},
 		func(ctx context.Context, in *signInInput) (*body[*account.Me], error) {
 			who, err := a.desk.SignIn(ctx, in.Body.UserName, in.Body.Password, inner.Address(ctx))
-			return a.enter(ctx, who, in.Agent, err)
+			return a.begin(ctx, who, in.Agent, err)
 		})
 	on(a, operation{id: "signOut", method: http.MethodDelete, path: "/api/session", summary: "Sign out", public: true},
 		func(ctx context.Context, _ *struct{}) (*none, error) {
@@ -97,11 +98,7 @@ func (a *API) signIn() {
 			if err := a.desk.Prove(actor(ctx), in.Body.Password); err != nil {
 				return nil, err
 			}
-			if err := a.sessions.RenewToken(ctx); err != nil {
-				return nil, err
-			}
-			a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())
-			return nil, nil
+			return nil, a.proven(ctx)
 		},
 	)
 	type WelcomeInput struct {
@@ -138,7 +135,7 @@ func (a *API) signIn() {
 		},
 		func(ctx context.Context, in *passwordInput) (*body[*account.Me], error) {
 			who, err := a.desk.SetPassword(ctx, in.Link, in.Body.Password, inner.Address(ctx))
-			return a.enter(ctx, who, in.Agent, err)
+			return a.begin(ctx, who, in.Agent, err)
 		},
 	)
 }
@@ -158,6 +155,9 @@ func (a *API) enter(ctx context.Context, who desk.Actor, agent string, err error
 	id, err := a.desk.Begin(who, agent)
 	if err != nil {
 		return nil, err
+	}
+	for _, key := range []string{sessionHalf, sessionHalfAt, sessionQuestion} {
+		a.sessions.Remove(ctx, key)
 	}
 	a.sessions.Put(ctx, sessionID, id)
 	a.sessions.Put(ctx, sessionProven, a.desk.Now().Unix())

@@ -685,6 +685,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forgotten-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask for a letter by which to set a new password; the answer is the same whoever it is for */
+        post: operations["forgotten"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/frame": {
         parameters: {
             query?: never;
@@ -925,6 +942,177 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set time codes up, by giving one */
+        post: operations["addCodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/codes/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an authenticator needs to make time codes */
+        post: operations["beginCodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/factors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Your second factors */
+        get: operations["factors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/factors/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take one of your second factors away */
+        delete: operations["dropFactor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the passkey that was made */
+        post: operations["addPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/passkeys/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a browser needs to make a passkey */
+        post: operations["beginPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change your password; your other sessions end */
+        post: operations["changePassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recovery codes in place of those that there were */
+        post: operations["renewRecovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Your own sessions */
+        get: operations["sessions"];
+        put?: never;
+        post?: never;
+        /** End all of your other sessions */
+        delete: operations["endSessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of your sessions */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mentions/{kind}/{id}": {
         parameters: {
             query?: never;
@@ -1002,7 +1190,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A link for somebody who is invited, and a letter with it */
+        /** Invite somebody anew: a letter, and as long as no mail is set up a link to hand over */
         post: operations["invite"];
         delete?: never;
         options?: never;
@@ -1352,6 +1540,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/security-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who got in, or was kept out, latest first */
+        get: operations["securityLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/security-log/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The security log as CSV or JSON Lines, latest first */
+        get: operations["securityLogFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1370,6 +1592,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in: the second factor, by a code */
+        post: operations["signInCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in by a passkey */
+        post: operations["signInPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passkey/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in by a passkey: what the browser needs */
+        post: operations["askPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/proof": {
         parameters: {
             query?: never;
@@ -1381,6 +1654,40 @@ export interface paths {
         put?: never;
         /** Give the password again, before a critical change */
         post: operations["prove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/proof/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Show a passkey, before a critical change */
+        post: operations["provePasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/proof/passkey/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Prove by a passkey: what the browser needs */
+        post: operations["askProof"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1472,6 +1779,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tokens by which programs get in */
+        get: operations["tokens"];
+        put?: never;
+        /** Make a token; its secret is told this once */
+        post: operations["addToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw a token; it works no longer, at once */
+        delete: operations["endToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/upgrades": {
         parameters: {
             query?: never;
@@ -1545,6 +1887,9 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddCodesInputBody: {
+            code: string;
+        };
         Applied: {
             /** Format: int64 */
             gaining: number;
@@ -1783,6 +2128,10 @@ export interface components {
             /** @enum {string} */
             tone?: "good" | "bad" | "warn" | "quiet";
         };
+        ChangePasswordInputBody: {
+            password: string;
+            present: string;
+        };
         Clash: {
             cleared: boolean;
             conflict: components["schemas"]["Ref"];
@@ -1791,6 +2140,13 @@ export interface components {
             /** @description What meets in one hand */
             items: string[];
             user: components["schemas"]["Ref"];
+        };
+        CloseInputBody: {
+            /** @description Why it is enough that one person opened, decided and closes it; an owner may say so, and the report repeats it */
+            alone?: string;
+        };
+        CodeInputBody: {
+            code: string;
         };
         Colleague: {
             note: string;
@@ -2286,6 +2642,19 @@ export interface components {
             /** @description Whether any use of its systems is known */
             used: boolean;
         };
+        Factors: {
+            /** @description Time codes are set up */
+            codes: boolean;
+            codesId?: string;
+            /** @description A second factor must be set up, since this person holds rights in Fachwerk */
+            demanded: boolean;
+            passkeys: components["schemas"]["Passkey"][];
+            /**
+             * Format: int64
+             * @description How many recovery codes are left
+             */
+            recovery: number;
+        };
         FieldChange: {
             after: string;
             /** @description As JSON, or empty */
@@ -2335,6 +2704,9 @@ export interface components {
              * @description How heavy what is too much is: 1 each, 3 at elevated risk, 9 at high, 27 at critical
              */
             weight: number;
+        };
+        ForgottenInputBody: {
+            userName: string;
         };
         Found: {
             id: string;
@@ -2561,17 +2933,13 @@ export interface components {
             verdict: "create" | "change" | "same" | "ignored" | "error";
         };
         Invitation: {
-            /** @description Where the link leads; good once */
-            path: string;
+            /** @description The link, good once, to hand over; only as long as no mail is set up. That it was seen is in the security log */
+            link?: string;
             /** @description The address of the letter in the outbox */
             to?: string;
             /** Format: date-time */
             until: string;
             user: components["schemas"]["Ref"];
-        };
-        InviteInputBody: {
-            /** @description Where Fachwerk is reached, for the link in the letter */
-            base?: string;
         };
         ItemDetail: {
             /** @description Assignments to the person, which go away if it is revoked */
@@ -2772,6 +3140,25 @@ export interface components {
             instead: string;
             why: string;
         };
+        LogEntry: {
+            /** Format: date-time */
+            at: string;
+            /** @description The address that it came from; empty for the server itself */
+            from: string;
+            /** @description Of the chain up to here */
+            hash: string;
+            /** Format: int64 */
+            id: number;
+            text: string;
+            /** @description The person's id */
+            user?: string;
+            what: string;
+            /** @description A person by name, or a program or operator; empty if nobody is known */
+            who: string;
+        };
+        MadeToken: {
+            secret: string;
+        };
         Me: {
             /** @description When that revision was applied (RFC 3339) */
             applied?: string;
@@ -2786,7 +3173,11 @@ export interface components {
             day?: string;
             /** @description Actions that one delegation or another lets this person do */
             delegated: string[];
+            /** @description A second factor must be set up before anything else */
+            lacks: boolean;
             organisation: string;
+            /** @description Critical acts are proven by a passkey */
+            passkey: boolean;
             /**
              * Format: int64
              * @description The one that is looked at
@@ -2853,6 +3244,12 @@ export interface components {
             /** @description The id of what is named instead; taken out if absent */
             to?: string;
         };
+        NewCodes: {
+            /** @description A picture that an authenticator reads, as a data URL */
+            image: string;
+            /** @description To be typed where the picture cannot be read */
+            secret: string;
+        };
         NewReview: {
             /** @description Only assignments that count somewhere in this area */
             area?: string;
@@ -2891,6 +3288,15 @@ export interface components {
             /** @description Only roles and sets that give something of this system */
             system?: string;
         };
+        NewToken: {
+            /** Format: date-time */
+            expires?: string;
+            name: string;
+            /** @enum {string} */
+            purpose: "decisions" | "scim" | "api";
+            /** @description Whom one for the API acts as */
+            user?: string;
+        };
         ObjectChange: {
             fields: components["schemas"]["FieldChange"][];
             object: components["schemas"]["Ref"];
@@ -2912,6 +3318,21 @@ export interface components {
             /** @description If it names a thing: its kind; or filter, if it is one */
             kind?: string;
             text: string;
+        };
+        Passkey: {
+            id: string;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /** Format: date-time */
+            used?: string;
+        };
+        PasskeyInputBody: {
+            answer: unknown;
+            name?: string;
+        };
+        PasskeyQuestion: {
+            options: unknown;
         };
         PasswordInputBody: {
             password: string;
@@ -3138,6 +3559,9 @@ export interface components {
             /** @description The chain that got furthest */
             way?: components["schemas"]["Way"];
         };
+        Recovery: {
+            codes: string[];
+        };
         Ref: {
             id: string;
             /** @enum {string} */
@@ -3255,6 +3679,8 @@ export interface components {
         ReviewDetail: {
             /** @description The viewer sees all items, not only their own */
             all: boolean;
+            /** @description The viewer opened it and made every decision: to close it too, an owner says why that is enough */
+            alone: boolean;
             /**
              * Format: int64
              * @description How many items are left out, since their people are at home outside the area
@@ -3333,7 +3759,7 @@ export interface components {
              */
             people: number;
             reviewers: components["schemas"]["Straggler"][];
-            /** @description What is wrong with the filter */
+            /** @description Why it cannot be opened so: the filter over people, or that it asks too much */
             trouble?: string;
         };
         ReviewTask: {
@@ -3441,6 +3867,19 @@ export interface components {
              */
             lastUse?: string;
             user: components["schemas"]["Ref"];
+        };
+        Session: {
+            /** @description The program, as it calls itself */
+            agent: string;
+            /** Format: date-time */
+            at: string;
+            /** @description The address that it came from */
+            from: string;
+            id: string;
+            /** Format: date-time */
+            seen: string;
+            /** @description The one that asks */
+            this: boolean;
         };
         SettleInputBody: {
             /** @enum {string} */
@@ -3574,6 +4013,30 @@ export interface components {
             now: string;
             /** Format: date-time */
             until: string;
+        };
+        Token: {
+            /** @description Who made it */
+            by: string;
+            /**
+             * Format: date-time
+             * @description When it was withdrawn
+             */
+            ended?: string;
+            /** Format: date-time */
+            expires?: string;
+            id: string;
+            /** Format: date-time */
+            made: string;
+            name: string;
+            /** @enum {string} */
+            purpose: "decisions" | "scim" | "api";
+            /**
+             * Format: date-time
+             * @description When it was last used, to the hour or so
+             */
+            used?: string;
+            /** @description Whom it acts as */
+            user?: components["schemas"]["Ref"];
         };
         Trace: {
             class: string;
@@ -5152,6 +5615,37 @@ export interface operations {
             };
         };
     };
+    forgotten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgottenInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     picture: {
         parameters: {
             query?: {
@@ -5759,6 +6253,345 @@ export interface operations {
             };
         };
     };
+    addCodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddCodesInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recovery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginCodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewCodes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    factors: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Factors"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recovery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyQuestion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renewRecovery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recovery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sessions: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mentions: {
         parameters: {
             query?: {
@@ -5910,11 +6743,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["InviteInputBody"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -6452,7 +7281,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseInputBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -6734,10 +7567,97 @@ export interface operations {
             };
         };
     };
+    securityLog: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only entries of this kind */
+                what?: string;
+                /** @description Only what this person (by id), program or operator did */
+                who?: string;
+                q?: string;
+                from?: string;
+                until?: string;
+                /** @description Only entries below this number; 0: from the last on */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogEntry"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    securityLogFile: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only entries of this kind */
+                what?: string;
+                /** @description Only what this person (by id), program or operator did */
+                who?: string;
+                q?: string;
+                from?: string;
+                until?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "jsonl";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     signIn: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -6794,6 +7714,105 @@ export interface operations {
             };
         };
     };
+    signInCode: {
+        parameters: {
+            query?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signInPasskey: {
+        parameters: {
+            query?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyQuestion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     prove: {
         parameters: {
             query?: never;
@@ -6813,6 +7832,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    provePasskey: {
+        parameters: {
+            query?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyQuestion"];
+                };
             };
             /** @description Error */
             default: {
@@ -7001,6 +8082,102 @@ export interface operations {
             };
         };
     };
+    tokens: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     upgrade: {
         parameters: {
             query?: never;
@@ -7068,7 +8245,9 @@ export interface operations {
     setPassword: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
             path: {
                 link: string;
             };

@@ -4,6 +4,7 @@ import { useHouse } from "../house/context";
 import { useSet, useTyped } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
 import { PickOne } from "../parts/Picker";
+import { Rooms } from "../parts/tabs";
 import { kindWords } from "../parts/words";
 import { Record, type RecordSearch } from "./Record";
 
@@ -30,7 +31,7 @@ export function History() {
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
 			<div className="flex items-baseline gap-4">
-				<h1 className="text-[22px] font-bold">History</h1>
+				<Rooms />
 				<p className="grow text-quiet">Every change that was applied, latest first. An undo goes into your draft, where its impact is seen first.</p>
 				{me.user.id === me.signedIn.id && <Downloads path="/api/lists/revision" query={search} />}
 			</div>

@@ -30,6 +30,11 @@ export function House() {
 	useEffect(() => {
 		if (elsewhere) navigate(`/reviews${location.search}`, { replace: true });
 	}, [elsewhere, navigate, location.search]);
+	// Who must set up a second factor does that first.
+	const lacks = me.data?.lacks && location.pathname !== "/account";
+	useEffect(() => {
+		if (lacks) navigate("/account", { replace: true });
+	}, [lacks, navigate]);
 	// When somebody else applies a change, what is on the screen follows.
 	const current = me.data?.current;
 	useEffect(() => {
@@ -44,8 +49,8 @@ export function House() {
 				<div className="house flex h-full flex-col">
 					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
 					<ContextLine aside={aside} me={me.data} />
-					<main className="min-h-0 grow">{!elsewhere && <Outlet />}</main>
-					{shown && <Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />}
+					<main className="min-h-0 grow">{!elsewhere && !lacks && <Outlet />}</main>
+					{shown && !me.data.lacks && <Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />}
 					<Keys />
 					{shown && <Finder open={finding} onOpen={setFinding} />}
 				</div>

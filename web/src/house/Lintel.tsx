@@ -62,6 +62,7 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 				<DropdownMenu.Portal>
 					<DropdownMenu.Content align="end" className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink">
 						{[
+							{ name: "Your account", run: () => navigate("/account") },
 							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.signedIn.id)}`) },
 							...(me.delegated.length > 0 ? [{ name: "What is delegated to me", run: () => navigate("/delegations") }] : []),
 							{ name: "Day or night", run: turnTheme },

@@ -6,7 +6,7 @@ import { alike, GroupImpact, Names } from "../parts/impact";
 import { useNotice } from "../parts/notice";
 import { count, moment, Named, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
-import { ProveBoard, passwordNeeded } from "./ProveBoard";
+import { ProveBoard, proofNeeded } from "./ProveBoard";
 
 /** The open sill: each change as a sentence, what it does to whom, what blocks it, and the way to apply it. */
 export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => void }) {
@@ -27,7 +27,7 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 			tell(`Revision ${done.revision} is applied. It can be undone in the history.`);
 		},
 		onError: async (error) => {
-			if (error instanceof Refusal && error.type === passwordNeeded) {
+			if (error instanceof Refusal && error.type === proofNeeded) {
 				setProving(true);
 				return;
 			}

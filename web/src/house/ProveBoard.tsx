@@ -1,20 +1,26 @@
 import { useState } from "react";
+import { proveByPasskey } from "../account/passkey";
 import { api, data } from "../api/client";
 import { Board } from "../parts/dialog";
-import { Acts, Field } from "../parts/fields";
+import { Acts } from "../parts/fields";
+import { PasswordField } from "../parts/password";
+import { useHouse } from "./context";
 
-/** The type of the refusal that the password must be given again. */
-export const passwordNeeded = "urn:fachwerk:problem:password-needed";
+/** The type of the refusal that one must prove again who one is. */
+export const proofNeeded = "urn:fachwerk:problem:password-needed";
 
-/** Asks for the password once more, before something critical. */
-export function ProveBoard({ why, onProven, onClose }: { why: string[]; onProven: () => void; onClose: () => void }) {
+/** Asks for the passkey, or else the password, once more, before something critical. */
+export function ProveBoard({ why, name, onProven, onClose }: { why: string[]; name?: string; onProven: () => void; onClose: () => void }) {
+	const { me } = useHouse();
 	const [password, setPassword] = useState("");
 	const [wrong, setWrong] = useState("");
 	const [busy, setBusy] = useState(false);
 	const prove = async () => {
 		setBusy(true);
+		setWrong("");
 		try {
-			await data(api.POST("/api/session/proof", { body: { password } }));
+			if (me.passkey) await proveByPasskey();
+			else await data(api.POST("/api/session/proof", { body: { password } }));
 			onProven();
 		} catch (error) {
 			setWrong(error instanceof Error ? error.message : String(error));
@@ -26,8 +32,8 @@ export function ProveBoard({ why, onProven, onClose }: { why: string[]; onProven
 		<Board
 			open
 			onClose={onClose}
-			title="Your password, once more"
-			about="You last gave it more than ten minutes ago, and this is critical. The draft stays as it is."
+			title={me.passkey ? "Your passkey, once more" : "Your password, once more"}
+			about="You last gave it more than ten minutes ago, and this is critical. What you have prepared stays as it is."
 		>
 			<form
 				onSubmit={(e) => {
@@ -40,26 +46,13 @@ export function ProveBoard({ why, onProven, onClose }: { why: string[]; onProven
 						<li key={w}>{w}</li>
 					))}
 				</ul>
-				<Field label="Password">
-					{(id) => (
-						<input
-							id={id}
-							type="password"
-							autoComplete="current-password"
-							className="field"
-							// biome-ignore lint/a11y/noAutofocus: it is the one thing asked
-							autoFocus
-							value={password}
-							onChange={(e) => setPassword(e.target.value)}
-						/>
-					)}
-				</Field>
+				{!me.passkey && <PasswordField label="Password" value={password} onChange={setPassword} autoFocus />}
 				{wrong && (
 					<p role="alert" className="font-semibold text-ox">
 						✕ {wrong}
 					</p>
 				)}
-				<Acts busy={busy} disabled={!password} name="Apply it" onClose={onClose} />
+				<Acts busy={busy} disabled={!me.passkey && !password} name={me.passkey ? "Show the passkey" : (name ?? "Apply it")} onClose={onClose} />
 			</form>
 		</Board>
 	);

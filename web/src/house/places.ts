@@ -54,7 +54,15 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			],
 			shown: design,
 		},
-		{ name: "History", rooms: [{ to: "/history", name: "History" }], shown: may(me, "history:view") },
+		{
+			name: "History",
+			rooms: [
+				{ to: "/history", name: "History" },
+				{ to: "/security-log", name: "Security log" },
+				...(may(me, "token:manage") ? [{ to: "/tokens", name: "Tokens" }] : []),
+			],
+			shown: may(me, "history:view"),
+		},
 	].filter((p) => p.shown);
 }
 

@@ -7,6 +7,7 @@ import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
 import { Board } from "../parts/dialog";
+import { TextField } from "../parts/fields";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
@@ -257,8 +258,9 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 	const refresh = useRefresh();
 	const set = useSet();
 	const { tell, refuse } = useNotice();
+	const [alone, setAlone] = useState("");
 	const close = useMutation({
-		mutationFn: () => data(api.POST("/api/reviews/{id}/close", { params: { path: { id: r.id } } })),
+		mutationFn: () => data(api.POST("/api/reviews/{id}/close", { params: { path: { id: r.id } }, body: { alone: alone.trim() || undefined } })),
 		onSuccess: async (done) => {
 			onClose();
 			await refresh();
@@ -305,11 +307,19 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 					choice does.
 				</p>
 			)}
+			{detail.alone && (
+				<div className="mt-3">
+					<p className="mb-2 font-semibold text-ochre">
+						You opened this review and made every decision in it. If you close it too, nobody else has looked: only an owner may, and says why.
+					</p>
+					<TextField label="Why one person is enough here; the report repeats it" value={alone} onChange={setAlone} max={1000} />
+				</div>
+			)}
 			<div className="mt-4 flex justify-end gap-3">
 				<button type="button" className="action" onClick={onClose}>
 					Not yet
 				</button>
-				<button type="button" className="action main" disabled={close.isPending} onClick={() => close.mutate()}>
+				<button type="button" className="action main" disabled={close.isPending || (detail.alone && !alone.trim())} onClick={() => close.mutate()}>
 					Close it{detail.outcome.length > 0 && ` and revoke ${detail.outcome.length}`}
 				</button>
 			</div>

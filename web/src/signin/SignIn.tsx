@@ -1,60 +1,87 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
+import { canPasskey, signInByPasskey } from "../account/passkey";
 import { type Ask, useAsk } from "../api/ask";
-import { api, data } from "../api/client";
+import { api, data, Refusal, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
+import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
+import { factorNeeded, SecondFactor } from "./SecondFactor";
 
 export function SignIn() {
 	const cache = useQueryClient();
 	const page = useAsk({ queryKey: ["sign-in"], queryFn: (ask: Ask) => data(ask.GET("/api/sign-in")) });
 	const [userName, setUserName] = useState("");
 	const [password, setPassword] = useState("");
-	const ids = { name: useId(), password: useId() };
+	const [second, setSecond] = useState<string[] | null>(null);
+	const [forgotten, setForgotten] = useState(false);
+	const id = useId();
+	const enter = (me: Schemas["Me"]) => {
+		cache.removeQueries({ queryKey: design }); // what somebody else saw before
+		cache.setQueryData(["me", {}], me);
+	};
 	const signIn = useMutation({
 		mutationFn: (as: { userName: string; password: string }) => data(api.POST("/api/session", { body: as })),
-		onSuccess: (me) => {
-			cache.removeQueries({ queryKey: design }); // what somebody else saw before
-			cache.setQueryData(["me", {}], me);
+		onSuccess: enter,
+		onError: (error) => {
+			if (error instanceof Refusal && error.type === factorNeeded) setSecond(error.problems);
 		},
 	});
+	const byKey = useMutation({ mutationFn: signInByPasskey, onSuccess: enter });
+	const wrong = signIn.error ?? (byKey.error instanceof DOMException ? null : byKey.error);
+	const title = page.data?.organisation ? `Access of ${page.data.organisation}` : "Who can do what, where, and why";
+	if (second) {
+		return (
+			<Door title={title}>
+				<SecondFactor kinds={second} onIn={enter} onBack={() => setSecond(null)} />
+			</Door>
+		);
+	}
+	if (forgotten) {
+		return (
+			<Door title={title}>
+				<Forgotten userName={userName} onBack={() => setForgotten(false)} />
+			</Door>
+		);
+	}
 	return (
-		<Door title={page.data?.organisation ? `Access of ${page.data.organisation}` : "Who can do what, where, and why"}>
+		<Door title={title}>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
 					signIn.mutate({ userName, password });
 				}}
 			>
-				<label htmlFor={ids.name} className="block">
-					<span className="text-[12px] text-quiet">User name</span>
+				<div className="mb-3">
+					<label htmlFor={id} className="text-[12px] text-quiet">
+						User name
+					</label>
 					<input
-						id={ids.name}
+						id={id}
 						className="field text-[15px]"
-						autoComplete="username"
+						autoComplete="username webauthn"
 						required
 						value={userName}
 						onChange={(e) => setUserName(e.target.value)}
 					/>
-				</label>
-				<label htmlFor={ids.password} className="mt-3 block">
-					<span className="text-[12px] text-quiet">Password</span>
-					<input
-						id={ids.password}
-						className="field text-[15px]"
-						type="password"
-						autoComplete="current-password"
-						required
-						value={password}
-						onChange={(e) => setPassword(e.target.value)}
-					/>
-				</label>
+				</div>
+				<PasswordField label="Password" value={password} onChange={setPassword} />
 				<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
-					{signIn.error && <span role="alert">✕ {signIn.error.message}</span>}
+					{wrong && <span role="alert">✕ {wrong.message}</span>}
 				</div>
 				<button type="submit" className="action main w-full py-2 text-[15px]" disabled={signIn.isPending}>
 					Sign in
 				</button>
+				<p className="mt-3 flex gap-6">
+					{canPasskey() && (
+						<button type="button" className="link" onClick={() => byKey.mutate()}>
+							Sign in with a passkey
+						</button>
+					)}
+					<button type="button" className="link" onClick={() => setForgotten(true)}>
+						Forgotten the password?
+					</button>
+				</p>
 			</form>
 			{page.data?.empty && (
 				<p className="mt-6 border-l-8 border-ochre-line bg-plaster p-3">
@@ -85,5 +112,53 @@ export function SignIn() {
 				</section>
 			)}
 		</Door>
+	);
+}
+
+/** Asks for a letter by which to set a new password. What is said is the same, whoever there is. */
+function Forgotten({ userName, onBack }: { userName: string; onBack: () => void }) {
+	const id = useId();
+	const [name, setName] = useState(userName);
+	const ask = useMutation({ mutationFn: () => data(api.POST("/api/forgotten-password", { body: { userName: name } })) });
+	return (
+		<form
+			onSubmit={(e) => {
+				e.preventDefault();
+				ask.mutate();
+			}}
+		>
+			{ask.isSuccess ? (
+				<p role="status" className="mb-4">
+					If there is an active account of that name with an e-mail address, a letter with a link is on its way to it. The link is good once, for an
+					hour.
+				</p>
+			) : (
+				<>
+					<label htmlFor={id} className="text-[12px] text-quiet">
+						Your user name
+					</label>
+					<input
+						id={id}
+						className="field text-[15px]"
+						autoComplete="username"
+						required
+						maxLength={200}
+						value={name}
+						// biome-ignore lint/a11y/noAutofocus: it is the one thing asked
+						autoFocus
+						onChange={(e) => setName(e.target.value)}
+					/>
+					<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
+						{ask.error && <span role="alert">✕ {ask.error.message}</span>}
+					</div>
+					<button type="submit" className="action main w-full py-2 text-[15px]" disabled={ask.isPending || !name.trim()}>
+						Send me a letter
+					</button>
+				</>
+			)}
+			<button type="button" className="link mt-3" onClick={onBack}>
+				Back to signing in
+			</button>
+		</form>
 	);
 }

@@ -1,10 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useId, useState } from "react";
+import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
-import { api, data } from "../api/client";
+import { api, data, Refusal, type Schemas } from "../api/client";
 import { Loaded } from "../parts/loading";
+import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
+import { factorNeeded, SecondFactor } from "./SecondFactor";
 
 /** Behind a password link: the person sets a password and is in. */
 export function Welcome() {
@@ -13,14 +15,26 @@ export function Welcome() {
 	const cache = useQueryClient();
 	const page = useAsk({ queryKey: ["welcome", link], queryFn: (ask: Ask) => data(ask.GET("/api/welcome/{link}", { params: { path: { link } } })) });
 	const [password, setPassword] = useState("");
-	const id = useId();
+	const [second, setSecond] = useState<string[] | null>(null);
+	const enter = (me: Schemas["Me"]) => {
+		cache.setQueryData(["me", {}], me);
+		navigate("/", { replace: true });
+	};
 	const set = useMutation({
 		mutationFn: () => data(api.POST("/api/welcome/{link}", { params: { path: { link } }, body: { password } })),
-		onSuccess: (me) => {
-			cache.setQueryData(["me", {}], me);
-			navigate("/", { replace: true });
+		onSuccess: enter,
+		onError: (error) => {
+			if (error instanceof Refusal && error.type === factorNeeded) setSecond(error.problems);
 		},
 	});
+	if (second) {
+		return (
+			<Door title="Welcome">
+				<p className="mb-2 font-semibold text-moss">✓ Your new password is set.</p>
+				<SecondFactor kinds={second} onIn={enter} onBack={() => navigate("/", { replace: true })} />
+			</Door>
+		);
+	}
 	return (
 		<Door title="Welcome">
 			<Loaded query={page}>
@@ -34,19 +48,13 @@ export function Welcome() {
 						<p className="mb-4">
 							{w.name}, choose a password. Your user name is <b>{w.userName}</b>.
 						</p>
-						<label htmlFor={id}>
-							<span className="text-[12px] text-quiet">New password, {w.shortest} characters or more</span>
-							<input
-								id={id}
-								className="field text-[15px]"
-								type="password"
-								autoComplete="new-password"
-								minLength={w.shortest}
-								required
-								value={password}
-								onChange={(e) => setPassword(e.target.value)}
-							/>
-						</label>
+						<PasswordField
+							label={`New password, ${w.shortest} characters or more`}
+							fresh
+							shortest={w.shortest}
+							value={password}
+							onChange={setPassword}
+						/>
 						<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
 							{set.error && <span role="alert">✕ {set.error.message}</span>}
 						</div>

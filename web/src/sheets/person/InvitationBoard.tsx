@@ -8,25 +8,26 @@ import { day } from "../../parts/words";
 export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClose: () => void }) {
 	const { refuse } = useNotice();
 	const make = useMutation({
-		mutationFn: () => data(api.POST("/api/people/{id}/invitation", { params: { path: { id: user.id } }, body: { base: window.location.origin } })),
+		mutationFn: () => data(api.POST("/api/people/{id}/invitation", { params: { path: { id: user.id } } })),
 		onError: refuse,
 	});
-	const link = make.data && window.location.origin + make.data.path;
+	const made = make.data;
+	const link = made?.link && new URL(made.link, window.location.origin).href;
 	return (
 		<Board
 			open
 			onClose={onClose}
 			title={`Invitation of ${user.name}`}
-			about="The link is good once, for a week. Whoever follows it sets a password, and is then active. Make another if it was lost or has run out."
+			about="The link is good once, for a week, and ends those before it. Whoever follows it sets a password, and is then active. No mail is set up here, so you hand it over; the security log says that you saw it."
 		>
-			{link ? (
+			{made && link ? (
 				<>
 					<label className="block">
-						<span className="text-[12px] text-quiet">Link, until {day(make.data.until)}</span>
+						<span className="text-[12px] text-quiet">Link, until {day(made.until)}</span>
 						<input className="field font-mono text-[12px]" readOnly value={link} onFocus={(e) => e.currentTarget.select()} />
 					</label>
 					<p className="mt-2 text-quiet">
-						{make.data.to ? `A letter to ${make.data.to} is in the outbox.` : `${user.name} has no address: hand the link over yourself.`}
+						{made.to ? `A letter to ${made.to} is in the outbox.` : `${user.name} has no address: hand the link over yourself.`}
 					</p>
 				</>
 			) : (

@@ -1,0 +1,383 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { type Ask, useAsk } from "../api/ask";
+import { api, data, type Schemas } from "../api/client";
+import { useHouse } from "../house/context";
+import { acting } from "../house/rights";
+import { Board } from "../parts/dialog";
+import { TextField } from "../parts/fields";
+import { Loaded } from "../parts/loading";
+import { useNotice } from "../parts/notice";
+import { PasswordField } from "../parts/password";
+import { Line, Part } from "../parts/sheet";
+import { useProven } from "../parts/useProven";
+import { count, day, moment } from "../parts/words";
+import { canPasskey, makePasskey } from "./passkey";
+
+const own = ["own"] as const;
+
+/** One's own account: how one signs in, where one is signed in, and what one can do. */
+export function AccountPage() {
+	const { me } = useHouse();
+	if (!acting(me)) return <p className="p-6 text-quiet">Go back to your own eyes, and to now, to see your account.</p>;
+	return (
+		<div className="h-full overflow-auto px-[18px] py-3">
+			<h1 className="text-[22px] font-bold">Your account</h1>
+			<p className="text-quiet">
+				You are {me.signedIn.name}.{" "}
+				<Link className="link" to={`/people/${encodeURIComponent(me.signedIn.id)}`}>
+					What you can do, and why
+				</Link>
+			</p>
+			{me.lacks && (
+				<p role="alert" className="mt-3 max-w-[760px] border-l-8 border-ochre-line bg-sunk p-3 font-semibold">
+					You hold rights in Fachwerk, and here these need a second factor. Set one up, then everything else is open to you.
+				</p>
+			)}
+			<div className="mt-4 grid grid-cols-[repeat(auto-fit,minmax(340px,1fr))] gap-x-10">
+				<div>
+					<Second />
+					<Password />
+				</div>
+				<Sessions />
+			</div>
+		</div>
+	);
+}
+
+function Password() {
+	const { tell, refuse } = useNotice();
+	const cache = useQueryClient();
+	const [present, setPresent] = useState("");
+	const [next, setNext] = useState("");
+	const change = async () => {
+		try {
+			await data(api.POST("/api/me/password", { body: { present, password: next } }));
+			setPresent("");
+			setNext("");
+			tell("Your password is changed. Wherever else you were signed in, you no longer are.");
+			cache.invalidateQueries({ queryKey: own });
+		} catch (error) {
+			refuse(error);
+		}
+	};
+	return (
+		<Part title="Password">
+			<form
+				className="max-w-[360px] py-2"
+				onSubmit={(e) => {
+					e.preventDefault();
+					change();
+				}}
+			>
+				<PasswordField label="Present password" value={present} onChange={setPresent} />
+				<PasswordField label="New password, 12 characters or more" value={next} onChange={setNext} fresh shortest={12} />
+				<button type="submit" className="action main" disabled={!present || !next}>
+					Change it
+				</button>
+			</form>
+		</Part>
+	);
+}
+
+function Sessions() {
+	const { refuse } = useNotice();
+	const cache = useQueryClient();
+	const sessions = useAsk({ queryKey: [...own, "sessions"], queryFn: (ask: Ask) => data(ask.GET("/api/me/sessions")) });
+	const end = async (id?: string) => {
+		try {
+			await data(id ? api.DELETE("/api/me/sessions/{id}", { params: { path: { id } } }) : api.DELETE("/api/me/sessions"));
+			await cache.invalidateQueries({ queryKey: own });
+		} catch (error) {
+			refuse(error);
+		}
+	};
+	return (
+		<Loaded query={sessions}>
+			{(list) => (
+				<Part
+					title="Where you are signed in"
+					count={list.length}
+					act={
+						list.length > 1 && (
+							<button type="button" className="link" onClick={() => end()}>
+								End all others
+							</button>
+						)
+					}
+				>
+					<ul>
+						{list.map((s) => (
+							<Line
+								key={s.id}
+								aside={
+									s.this ? (
+										<b className="text-moss">this one</b>
+									) : (
+										<button type="button" className="link" onClick={() => end(s.id)}>
+											End it
+										</button>
+									)
+								}
+							>
+								<b>{agentOf(s.agent)}</b>
+								<span className="block text-[12px] text-quiet">
+									from {s.from || "an unknown address"} · since {moment(s.at)} · last used {moment(s.seen)}
+								</span>
+							</Line>
+						))}
+					</ul>
+					<p className="py-1.5 text-[12px] text-quiet">
+						A session ends after two hours without use, after twelve in any case, and with every change of your password.
+					</p>
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+/** What a browser and its system are called, out of how they call themselves. */
+function agentOf(agent: string): string {
+	const browser = /Edg\//.test(agent)
+		? "Edge"
+		: /Firefox\//.test(agent)
+			? "Firefox"
+			: /Chrome\//.test(agent)
+				? "Chromium"
+				: /Safari\//.test(agent)
+					? "Safari"
+					: agent || "a program";
+	const system = /Windows/.test(agent)
+		? "Windows"
+		: /Android/.test(agent)
+			? "Android"
+			: /iPhone|iPad/.test(agent)
+				? "iOS"
+				: /Mac OS/.test(agent)
+					? "macOS"
+					: /Linux/.test(agent)
+						? "Linux"
+						: "";
+	return system ? `${browser} on ${system}` : browser;
+}
+
+function Second() {
+	const { tell } = useNotice();
+	const cache = useQueryClient();
+	const factors = useAsk({ queryKey: [...own, "factors"], queryFn: (ask: Ask) => data(ask.GET("/api/me/factors")) });
+	const [naming, setNaming] = useState(false);
+	const [codes, setCodes] = useState<Schemas["NewCodes"] | null>(null);
+	const [recovery, setRecovery] = useState<string[]>([]);
+	const [proven, board] = useProven();
+	const changed = () => Promise.all([cache.invalidateQueries({ queryKey: own }), cache.invalidateQueries({ queryKey: ["me"] })]);
+	const added = async (r: Schemas["Recovery"], what: string) => {
+		await changed();
+		tell(`${what} is set up.`);
+		if (r.codes.length > 0) setRecovery(r.codes);
+	};
+	const drop = (id: string) =>
+		proven(async () => {
+			await data(api.DELETE("/api/me/factors/{id}", { params: { path: { id } } }));
+			await changed();
+		});
+	return (
+		<Loaded query={factors}>
+			{(f) => (
+				<Part title="Second factor">
+					<p className="py-1.5 text-quiet">
+						{f.passkeys.length === 0 && !f.codes
+							? "None yet: whoever has your password is you. A passkey is the best there is; time codes are the next best."
+							: "Beside your password, you show one of these. With a passkey, you need no password at all."}
+					</p>
+					<ul>
+						{f.passkeys.map((p) => (
+							<Line
+								key={p.id}
+								aside={
+									<button type="button" className="link" onClick={() => drop(p.id)}>
+										Take it away
+									</button>
+								}
+							>
+								<b>{p.name}</b>
+								<span className="block text-[12px] text-quiet">
+									passkey, since {day(p.made)}
+									{p.used ? `, last used ${day(p.used)}` : ", not used yet"}
+								</span>
+							</Line>
+						))}
+						{f.codes && (
+							<Line
+								aside={
+									<button type="button" className="link" onClick={() => drop(f.codesId ?? "")}>
+										Take them away
+									</button>
+								}
+							>
+								<b>Time codes</b>
+							</Line>
+						)}
+						{(f.codes || f.passkeys.length > 0) && (
+							<Line
+								aside={
+									<button
+										type="button"
+										className="link"
+										onClick={() =>
+											proven(async () => {
+												setRecovery((await data(api.POST("/api/me/recovery-codes"))).codes);
+												await changed();
+											})
+										}
+									>
+										Make new ones
+									</button>
+								}
+							>
+								{count(f.recovery, "recovery code is", "recovery codes are")} left, each good once
+							</Line>
+						)}
+					</ul>
+					<p className="flex gap-3 py-3">
+						{canPasskey() && (
+							<button type="button" className="action main" onClick={() => setNaming(true)}>
+								Add a passkey …
+							</button>
+						)}
+						{!f.codes && (
+							<button
+								type="button"
+								className="action"
+								onClick={() =>
+									proven(async () => {
+										setCodes(await data(api.POST("/api/me/codes/secret")));
+									})
+								}
+							>
+								Set up time codes …
+							</button>
+						)}
+					</p>
+					{naming && (
+						<NamePasskey
+							onClose={() => setNaming(false)}
+							onName={(name) => {
+								setNaming(false);
+								proven(async () => added(await makePasskey(name), "The passkey"));
+							}}
+						/>
+					)}
+					{codes && (
+						<CodesBoard
+							codes={codes}
+							onClose={() => setCodes(null)}
+							onCode={(code) =>
+								proven(async () => {
+									const r = await data(api.POST("/api/me/codes", { body: { code } }));
+									setCodes(null);
+									await added(r, "The second factor");
+								})
+							}
+						/>
+					)}
+					{recovery.length > 0 && <RecoveryBoard codes={recovery} onClose={() => setRecovery([])} />}
+					{board}
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+function NamePasskey({ onName, onClose }: { onName: (name: string) => void; onClose: () => void }) {
+	const [name, setName] = useState("");
+	return (
+		<Board
+			open
+			onClose={onClose}
+			title="Add a passkey"
+			about="Your browser asks where it is to be kept: in this device, in a phone or in a security key. It never leaves there."
+		>
+			<form
+				onSubmit={(e) => {
+					e.preventDefault();
+					onName(name);
+				}}
+			>
+				<TextField
+					label="What you call it"
+					hint="So that you know which one it is: desk, phone, grey key …"
+					value={name}
+					onChange={setName}
+					max={100}
+					autoFocus
+				/>
+				<div className="mt-4 flex justify-end gap-3">
+					<button type="button" className="action" onClick={onClose}>
+						Cancel
+					</button>
+					<button type="submit" className="action main">
+						Make it
+					</button>
+				</div>
+			</form>
+		</Board>
+	);
+}
+
+function CodesBoard({ codes, onCode, onClose }: { codes: Schemas["NewCodes"]; onCode: (code: string) => void; onClose: () => void }) {
+	const [code, setCode] = useState("");
+	return (
+		<Board
+			open
+			onClose={onClose}
+			title="Set up time codes"
+			about="Read the picture with the program that makes your codes, then type the code that it shows."
+		>
+			<form
+				className="flex gap-5"
+				onSubmit={(e) => {
+					e.preventDefault();
+					onCode(code);
+				}}
+			>
+				<img src={codes.image} width={220} height={220} alt="The secret, to be read by an authenticator" />
+				<div className="grow">
+					<p className="text-[12px] text-quiet">Or type this into it:</p>
+					<p className="mb-3 font-mono text-[12px] break-all">{codes.secret}</p>
+					<TextField label="The code it shows" value={code} onChange={setCode} max={10} autoFocus />
+					<button type="submit" className="action main" disabled={code.trim().length < 6}>
+						Set them up
+					</button>
+				</div>
+			</form>
+		</Board>
+	);
+}
+
+function RecoveryBoard({ codes, onClose }: { codes: string[]; onClose: () => void }) {
+	return (
+		<Board
+			open
+			onClose={onClose}
+			title="Your recovery codes"
+			about="Each lets you in once if your second factor is lost. Print them or write them down; they are not shown again."
+		>
+			<ul aria-label="Recovery codes" className="grid grid-cols-2 gap-x-6 font-mono text-[15px]">
+				{codes.map((c) => (
+					<li key={c} className="border-b border-hair py-1">
+						{c}
+					</li>
+				))}
+			</ul>
+			<div className="mt-4 flex justify-end gap-3">
+				<button type="button" className="action" onClick={() => window.print()}>
+					Print
+				</button>
+				<button type="button" className="action main" onClick={onClose}>
+					I have them
+				</button>
+			</div>
+		</Board>
+	);
+}
