@@ -12,7 +12,9 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s := walk(t, 1280, 800)
 	token, err := s.desk.MakeToken("Pilots' register", "scim", "")
 	s.must(err)
-	provision := func(method, path, body string, want int) {
+	harbour, err := s.desk.MakeToken("Harbour directory", "scim", "")
+	s.must(err)
+	provision := func(token, method, path, body string, want int) {
 		t.Helper()
 		r, err := http.NewRequestWithContext(t.Context(), method, s.url+"/scim/v2"+path, strings.NewReader(body))
 		s.must(err)
@@ -26,6 +28,7 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 		}
 	}
 	provision(
+		token,
 		"POST",
 		"/Users",
 		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"ada.lorne","displayName":"Ada Lorne","title":"Pilot","active":true}`,
@@ -55,9 +58,10 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s.see("main", "Harbour pilot")
 
 	// Deleted there, the account is deactivated here, and told until nothing is tied to it any longer.
-	provision("DELETE", "/Users/lucia.fenwick", "", http.StatusNoContent)
+	provision(token, "DELETE", "/Users/lucia.fenwick", "", http.StatusForbidden) // another directory keeps her
+	provision(harbour, "DELETE", "/Users/lucia.fenwick", "", http.StatusNoContent)
 	s.open("/directories")
-	s.see("[data-leaver='lucia.fenwick']", "by Pilots' register")
+	s.see("[data-leaver='lucia.fenwick']", "by Harbour directory")
 	s.see("button", "4 with something left")
 	s.click("[data-leaver='lucia.fenwick'] a", "Lucia Fenwick")
 	s.see("main", "deactivated")

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"errors"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
@@ -78,6 +79,40 @@ func checkCommand() *cobra.Command {
 			return err
 		},
 	}
+}
+
+func verifyCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "verify --db FILE",
+		Short: "Prove that the record and the security log are as they were written",
+		Long: "Proves the chain of revisions and that of the security log, and prints their heads. Keep a head elsewhere: --head " +
+			"tells whether the chains still contain it.",
+		Args: usageArgs(cobra.NoArgs),
+	}
+	db := dbFlag(c)
+	head := c.Flags().String("head", "", "a hash that was printed before, and must be in one of the chains")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db"); err != nil {
+			return err
+		}
+		s, err := store.Open(*db, true)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		p, err := s.Verify(*head)
+		if err != nil {
+			return err
+		}
+		out := cmd.OutOrStdout()
+		fmt.Fprintf(out, "revisions %d %s\n", p.Revisions, cmp.Or(p.RevisionHead, "-"))
+		fmt.Fprintf(out, "security-log %d %s\n", p.Events, cmp.Or(p.SecurityHead, "-"))
+		if *head != "" && !p.Contains {
+			return fmt.Errorf("neither chain contains %s: what it was the head of has been replaced", *head)
+		}
+		return nil
+	}
+	return c
 }
 
 func generateCommand() *cobra.Command {

@@ -71,6 +71,7 @@ func commands() *cobra.Command {
 		tokenCommand(),
 		ownerCommand(),
 		checkCommand(),
+		verifyCommand(),
 		generateCommand(),
 		openapiCommand(),
 	)

@@ -76,14 +76,16 @@ func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop 
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
-	handler, _ := server.New(d, s, web.Files(), inner.Outside{})
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
+	// By name, since passkeys are made for one.
+	url = fmt.Sprintf("http://localhost:%d", listener.Addr().(*net.TCPAddr).Port)
+	handler, _ := server.New(d, s, web.Files(), inner.Outside{URL: url})
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
 	go func() { _ = srv.Serve(listener) }()
-	return "http://" + listener.Addr().String(), d, func() error { return errors.Join(srv.Close(), s.Close()) }, nil
+	return url, d, func() error { return errors.Join(srv.Close(), s.Close()) }, nil
 }
 
 // Page is a window of a browser, signed in as nobody yet.

@@ -27,7 +27,9 @@ func (s *Store) SaveLink(l Link) error {
 }
 
 // DropLinks ends the links of some users.
-func (s *Store) DropLinks(users ...string) error { return s.w.Where("user IN ?", users).Delete(&Link{}).Error }
+func (s *Store) DropLinks(users ...string) error {
+	return s.w.Where("user IN ?", users).Delete(&Link{}).Error
+}
 
 // Link looks at a link without using it up; [ErrNotFound] if there is none or it has run out.
 func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
@@ -173,7 +175,9 @@ func (s *Store) Tokens(purpose string) (out []Token, err error) {
 }
 
 // AllTokens gives all tokens, latest first.
-func (s *Store) AllTokens() (out []Token, err error) { return out, s.db.Order("made desc").Find(&out).Error }
+func (s *Store) AllTokens() (out []Token, err error) {
+	return out, s.db.Order("made desc").Find(&out).Error
+}
 
 // AlterToken keeps when a token was last used, ends or was withdrawn.
 func (s *Store) AlterToken(t Token) error {

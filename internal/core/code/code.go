@@ -22,6 +22,7 @@ const (
 	Filter     Code = "filter"      // a filter cannot be read
 	Misplaced  Code = "misplaced"   // a group is granted only at its home area or below
 	Instant    Code = "instant"     // an instant outside the years 1 to 9999
+	Text       Code = "text"        // a text is too long or has characters that are not seen, or a list is too long
 	Dangling   Code = "dangling"    // a warning: a permission is named that no system has
 	Never      Code = "never"       // a warning: it ends before it begins
 	Moved      Code = "moved"       // it changed since it was looked at
@@ -66,6 +67,7 @@ var All = []Code{
 	Filter,
 	Misplaced,
 	Instant,
+	Text,
 	Dangling,
 	Never,
 	Moved,

@@ -9,6 +9,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/filter"
@@ -309,22 +311,67 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 	}
 }
 
-// instants checks that all instants of an object can be written: that in UTC they lie in the years 1 to 9999.
-func (c *checker) instants(a at, o Object) {
-	eachInstant(reflect.ValueOf(o), a.path, func(path string, t time.Time) {
-		if !t.IsZero() && !InYears(t) {
-			c.problems = append(
-				c.problems,
-				Problem{
-					Code:    code.Instant,
-					Kind:    a.kind,
-					ID:      a.id,
-					Path:    path,
-					Message: "expected an instant in the years 1 to 9999 (UTC)",
-				},
-			)
-		}
-	})
+// values checks what an object holds, whatever it is: that instants can be written, that texts are no longer than
+// anybody reads and say only what is seen, and that lists end.
+func (c *checker) values(a at, o Object) {
+	say := func(path string, of code.Code, format string, args ...any) {
+		c.problems = append(c.problems, Problem{Code: of, Kind: a.kind, ID: a.id, Path: path, Message: fmt.Sprintf(format, args...)})
+	}
+	visitor{
+		instant: func(path string, t time.Time) {
+			if !t.IsZero() && !InYears(t) {
+				say(path, code.Instant, "expected an instant in the years 1 to 9999 (UTC)")
+			}
+		},
+		text: func(path, field, text string) {
+			most, lines := longest(field)
+			if n := len(text); n > most && utf8.RuneCountInString(text) > most {
+				say(path, code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
+			}
+			if i := strings.IndexFunc(text, func(r rune) bool { return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r')) }); i >= 0 {
+				r, _ := utf8.DecodeRuneInString(text[i:])
+				say(path, code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
+			}
+		},
+		list: func(path, field string, length int) {
+			if most, bounded := mostOf[field]; bounded && length > most {
+				say(path, code.Text, "expected at most %d of these, not %d", most, length)
+			}
+		},
+	}.each(reflect.ValueOf(o), a.path, "")
+}
+
+// The most characters of a text, by its field; all others are names.
+const (
+	nameMost  = 200
+	prose     = 4000
+	ruleMost  = 20_000
+	emailMost = 254 // RFC 5321, §4.5.3.1.3
+)
+
+// longest gives how long a text may be, and whether it may have several lines.
+func longest(field string) (most int, lines bool) {
+	switch field {
+	case "description", "reason":
+		return prose, true
+	case "rule", "filter":
+		return ruleMost, true
+	case "email":
+		return emailMost, false
+	}
+	return nameMost, false
+}
+
+// mostOf bounds lists that people write by hand; members of a group and permissions of a system have no bound.
+var mostOf = map[string]int{
+	"licences": 500, "qualifications": 200, "covers": 500, "implies": 500, "items": 500, "exceptions": 20_000, "inherits": 1000,
+	"sets": 5000, "roles": 5000, "actions": 50, "lastUse": 10_000,
+}
+
+// hidden tells what is not seen in a text, or turns it round: control characters, and what overrides the direction of
+// writing (Unicode TR 36, §2.5).
+func hidden(r rune) bool {
+	return unicode.IsControl(r) || r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 || r == 0xFEFF || r == utf8.RuneError
 }
 
 func (c *checker) name(a at, field, value string) {
@@ -782,7 +829,7 @@ func (c *checker) conflicts() {
 	for i, x := range checked(c, KindConflict, c.d.Conflicts) {
 		a := place(KindConflict, i, x.ID)
 		c.id(a, i, seen)
-		c.instants(a, x)
+		c.values(a, x)
 		c.name(a, "name", x.Name)
 		for j, item := range x.Items {
 			ia := a.field("items").element(j)
@@ -815,7 +862,7 @@ func (c *checker) delegations() {
 	for i, x := range checked(c, KindDelegation, c.d.Delegations) {
 		a := place(KindDelegation, i, x.ID)
 		c.id(a, i, seen)
-		c.instants(a, x)
+		c.values(a, x)
 		c.name(a, "name", x.Name)
 		c.subject(a.field("delegate"), x.Delegate)
 		given := 0

@@ -13,7 +13,7 @@ func (c *checker) users() {
 	for i, u := range checked(c, KindUser, c.d.Users) {
 		a := place(KindUser, i, u.ID)
 		c.id(a, i, c.users_)
-		c.instants(a, u)
+		c.values(a, u)
 		c.name(a, "userName", u.UserName)
 		c.name(a, "displayName", u.DisplayName)
 		c.ref(a.field("area"), KindArea, u.Area, c.areas_)
@@ -109,7 +109,7 @@ func (c *checker) assignments() {
 	for i, x := range checked(c, KindAssignment, c.d.Assignments) {
 		a := place(KindAssignment, i, x.ID)
 		c.id(a, i, seen)
-		c.instants(a, x)
+		c.values(a, x)
 		c.subject(a.field("subject"), x.Subject, Everyone, Public)
 		switch {
 		case x.Role != "" && x.Set != "":

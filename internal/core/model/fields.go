@@ -234,31 +234,40 @@ func same(v, w reflect.Value) bool {
 	return sameFields(v, w, layouts[v.Type()])
 }
 
-// eachInstant calls do with every instant in an object, and with its place in it.
-func eachInstant(v reflect.Value, path string, do func(path string, t time.Time)) {
-	switch v.Kind() {
+// visitor is shown what is in an object, each with its place in it.
+type visitor struct {
+	instant func(path string, t time.Time)
+	text    func(path, field, text string)
+	list    func(path, field string, length int)
+}
+
+// each goes through all instants, texts and lists in an object.
+func (v visitor) each(o reflect.Value, path, field string) {
+	switch o.Kind() {
+	case reflect.String:
+		v.text(path, field, o.String())
 	case reflect.Pointer:
-		if !v.IsNil() {
-			eachInstant(v.Elem(), path, do)
+		if !o.IsNil() {
+			v.each(o.Elem(), path, field)
 		}
 	case reflect.Slice:
-		if v.Type().Elem().Kind() != reflect.String {
-			for i := range v.Len() {
-				eachInstant(v.Index(i), path+"["+strconv.Itoa(i)+"]", do)
-			}
+		v.list(path, field, o.Len())
+		for i := range o.Len() {
+			v.each(o.Index(i), path+"["+strconv.Itoa(i)+"]", field)
 		}
 	case reflect.Map:
-		for i := v.MapRange(); i.Next(); {
-			eachInstant(i.Value(), path+"."+i.Key().String(), do)
+		v.list(path, field, o.Len())
+		for i := o.MapRange(); i.Next(); {
+			v.each(i.Value(), path+"."+i.Key().String(), field)
 		}
 	case reflect.Struct:
-		if t, is := v.Interface().(time.Time); is {
-			do(path, t)
+		if t, is := o.Interface().(time.Time); is {
+			v.instant(path, t)
 			return
 		}
-		l := layouts[v.Type()]
+		l := layouts[o.Type()]
 		for i := range l.fields {
-			eachInstant(v.Field(l.fields[i].index), path+"."+l.fields[i].Name, do)
+			v.each(o.Field(l.fields[i].index), path+"."+l.fields[i].Name, l.fields[i].Name)
 		}
 	}
 }

@@ -10,7 +10,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/door/inner"
 )
@@ -140,7 +139,6 @@ func (a *API) securityLog() {
 			if err != nil {
 				return nil, err
 			}
-			a.desk.Happened(who.By(desk.EventDownload, "the security log as "+in.Form))
 			kinds := map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"}
 			return download(kinds[in.Form], "security-log."+in.Form, func(to huma.Context) error {
 				write := rowsOf(to, in.Form)

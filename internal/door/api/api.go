@@ -15,6 +15,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -32,6 +33,7 @@ type API struct {
 	desk     *rooms.Desk
 	sessions *scs.SessionManager
 	outside  inner.Outside
+	seenAs   sync.Map // when somebody was last told to look through the eyes of somebody
 	huma     huma.API
 }
 
@@ -189,6 +191,9 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		return
 	}
 	who.When = when
+	if who.As != "" {
+		a.sawAs(who)
+	}
 	if path := ctx.Operation().Path; who.User != "" && !strings.HasPrefix(path, "/api/me") && !strings.HasPrefix(path, "/api/session") &&
 		path != "/api/sign-in" && a.desk.Lacks(who.User) {
 		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one up first, on your own page.").(*Problem)
@@ -200,6 +205,18 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	}
 	next(huma.WithValue(ctx, actorKey{}, who))
 }
+
+// sawAs enters in the security log that somebody looks through other eyes, once in a while.
+func (a *API) sawAs(who desk.Actor) {
+	key, now := [2]string{who.User, who.As}, a.desk.Now()
+	if last, ok := a.seenAs.Load(key); ok && now.Sub(last.(time.Time)) < seenAsEvery {
+		return
+	}
+	a.seenAs.Store(key, now)
+	a.desk.Happened(who.By(desk.EventSeeAs, "as "+who.As))
+}
+
+const seenAsEvery = 30 * time.Minute
 
 // looking are the parameters of every question: the day that is looked at, and whose eyes are looked through.
 var looking = []*huma.Param{
@@ -261,6 +278,9 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
 		if err == nil {
+			if _, file := any(out).(*huma.StreamResponse); file && op.OperationID != followHistory {
+				a.desk.Happened(actor(ctx).By(desk.EventDownload, op.OperationID))
+			}
 			return out, nil
 		}
 		if known := huma.StatusError(nil); errors.As(err, &known) {

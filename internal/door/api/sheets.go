@@ -473,6 +473,9 @@ func putting[T any, P interface {
 	})
 }
 
+// followHistory is the operation that streams revisions as they come.
+const followHistory = "followHistory"
+
 // HistoryInput narrows the record.
 type HistoryInput struct {
 	Kind  string    `query:"kind" doc:"Only what touched things of this kind"`
@@ -527,7 +530,7 @@ func (a *API) history() {
 	on(
 		a,
 		operation{
-			id:      "followHistory",
+			id:      followHistory,
 			method:  http.MethodGet,
 			path:    "/api/revisions/events",
 			summary: "What comes after a revision, as it comes, with its operations (server-sent events)",

@@ -1,7 +1,10 @@
 package scim
 
 import (
+	"errors"
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/door/inner"
 	"net/http"
 	"strings"
 
@@ -129,7 +132,11 @@ func remove(f *directory.Feed, k kind, id, ifMatch string) error {
 // feed carries out a request that changes something.
 func (s *server) feed(r *http.Request, do func(f *directory.Feed) error) (*directory.Known, error) {
 	name, _ := s.token(r)
-	return s.desk.Feed(name, do)
+	known, err := s.desk.Feed(name, do)
+	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
+		s.desk.Happened(desk.Event{What: desk.EventDirectory, Who: name, From: inner.Address(r.Context()), Text: r.Method + " " + r.URL.Path + ": " + e.Message})
+	}
+	return known, err
 }
 
 func (s *server) create(k kind) http.HandlerFunc {

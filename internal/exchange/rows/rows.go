@@ -63,8 +63,16 @@ type File struct {
 	Lines   []int // where in the file each row stands, from 1
 }
 
-// maxCells bounds what is read out of one file.
-const maxCells = 20_000_000
+// maxCells and maxColumns bound what is read out of one file: a small file can say that it is a large one.
+const (
+	maxCells   = 20_000_000
+	maxColumns = 200
+)
+
+func tooMuch(line int) error {
+	return fmt.Errorf("at row %d the file has more than %d columns or %d cells: leave out what is not needed, or split it",
+		line, maxColumns, maxCells)
+}
 
 // Read reads a file. Name tells its form, if nothing else does.
 func Read(name string, data []byte, how Reading) (*File, error) {
@@ -207,8 +215,8 @@ func (f *File) table(data []byte) error {
 		for i, c := range row {
 			row[i] = plain(c)
 		}
-		if cells += len(row); cells > maxCells {
-			return fmt.Errorf("the file has more than %d cells", maxCells)
+		if cells += len(row); cells > maxCells || len(row) > maxColumns {
+			return tooMuch(line)
 		}
 		all, lines = append(all, row), append(lines, line)
 	}
@@ -293,7 +301,7 @@ func headed(all [][]string) bool {
 }
 
 func (f *File) workbook(data []byte) (err error) {
-	book, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: 1 << 30})
+	book, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: 256 << 20, UnzipXMLSizeLimit: 64 << 20})
 	if err != nil {
 		return fmt.Errorf("the workbook cannot be opened: %w", err)
 	}
@@ -317,8 +325,8 @@ func (f *File) workbook(data []byte) (err error) {
 		if err != nil {
 			return fmt.Errorf("row %d cannot be read: %w", line, err)
 		}
-		if cells += len(row); cells > maxCells {
-			return fmt.Errorf("the sheet has more than %d cells", maxCells)
+		if cells += len(row); cells > maxCells || len(row) > maxColumns {
+			return tooMuch(line)
 		}
 		all, lines = append(all, row), append(lines, line)
 	}
@@ -332,6 +340,14 @@ func (f *File) directory(data []byte) error {
 	text, err := f.text(data)
 	if err != nil {
 		return err
+	}
+	n := 0
+	for line := range strings.Lines(text) {
+		n++
+		// Such a line has whoever reads it open a file, or ask another server (RFC 2849, value-spec).
+		if _, value, ok := strings.Cut(line, ":"); ok && strings.HasPrefix(value, "<") && !strings.HasPrefix(line, " ") {
+			return fmt.Errorf("line %d names a file or address to read a value from (:<), which is not done: write the value out", n)
+		}
 	}
 	var l ldif.LDIF
 	if err := ldif.Unmarshal(strings.NewReader(text), &l); err != nil {
@@ -424,12 +440,16 @@ func (f *File) objects(data []byte) error {
 		return err
 	}
 	at := map[string]int{}
+	cells := 0
 	for i, o := range list {
 		n := lines[i]
 		row := make([]string, len(f.Header))
 		for _, name := range slices.Sorted(maps.Keys(o)) {
 			c, known := at[name]
 			if !known {
+				if len(at) == maxColumns {
+					return tooMuch(n)
+				}
 				c = len(f.Header)
 				at[name], f.Header, row = c, append(f.Header, name), append(row, "")
 			}
@@ -441,6 +461,9 @@ func (f *File) objects(data []byte) error {
 				value, _ := json.Marshal(v)
 				row[c] = string(value)
 			}
+		}
+		if cells += len(row); cells > maxCells {
+			return tooMuch(n)
 		}
 		f.Rows, f.Lines = append(f.Rows, row), append(f.Lines, n)
 	}

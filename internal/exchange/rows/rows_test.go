@@ -3,6 +3,7 @@ package rows_test
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -272,4 +273,31 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A small file that says it is a large one, or has the server read another, is refused before it does harm.
+func TestFilesThatDoHarm(t *testing.T) {
+	var names, wide strings.Builder
+	for i := range 10_000 {
+		fmt.Fprintf(&names, "{\"n%d\":1}\n", i)
+	}
+	for i := range 400 {
+		fmt.Fprintf(&wide, "c%d,", i)
+	}
+	for name, c := range map[string]struct{ file, data, says string }{
+		"a new name in each row": {"x.jsonl", names.String(), "more than 200 columns"},
+		"a very wide table":      {"x.csv", wide.String() + "\n1\n", "more than 200 columns"},
+		"a file to be read in":   {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\nuid: a\njpegPhoto:< file:///etc/passwd\n", "line 4 names a file"},
+		"one that does not end":  {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:< file:///dev/zero\n", "line 3 names a file"},
+		"an address to be asked": {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:<http://192.0.2.1/\n", "line 3 names a file"},
+	} {
+		_, err := rows.Read(c.file, []byte(c.data), rows.Reading{})
+		if err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v, want that it says %q", name, err, c.says)
+		}
+	}
+	f, err := rows.Read("x.ldif", []byte("dn: uid=a,dc=x\nobjectClass: person\nuid: a\ndescription: less <than\n"), rows.Reading{})
+	if err != nil || len(f.Rows) != 1 {
+		t.Errorf("a value with an angle in it: %v", err)
+	}
 }

@@ -72,7 +72,7 @@ export function TakeOver({ lock, over, onOver }: { lock: { why: string; instead:
 			<p>{lock.why}</p>
 			<label className="mt-1 flex items-center gap-2">
 				<input type="checkbox" checked={over} onChange={(e) => onOver(e.target.checked)} />
-				keep it by hand from now on, until the directory speaks of it again
+				keep it by hand from now on; the directory is refused until it is handed back
 			</label>
 		</div>
 	);

@@ -59,7 +59,7 @@ export function SignIn() {
 					<input
 						id={id}
 						className="field text-[15px]"
-						autoComplete="username webauthn"
+						autoComplete="username"
 						required
 						value={userName}
 						onChange={(e) => setUserName(e.target.value)}

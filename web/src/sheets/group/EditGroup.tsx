@@ -18,6 +18,7 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 			byRule: like?.group?.kind === "rule",
 			rule: like?.group?.rule ?? "",
 			over: false,
+			feed: false,
 		},
 		write: (v) => {
 			const said = {
@@ -27,7 +28,7 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 				area: v.home?.id,
 				externalId: orNone(v.externalId),
 				listed: v.hidden ? false : undefined,
-				...(v.over ? { source: undefined } : {}),
+				...(v.over ? { source: undefined } : v.feed ? { source: "directory" } : {}),
 			};
 			if (of?.group) return putGroup({ before: of.group, after: { ...of.group, ...said } });
 			const members = v.byRule ? { kind: "rule", rule: v.rule } : { users: copy?.group?.users, groups: copy?.group?.groups };
@@ -73,6 +74,11 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 			<FormCheck control={control} name="hidden">
 				hidden from delegates
 			</FormCheck>
+			{of?.group && of.group.source !== "directory" && of.group.kind !== "rule" && (
+				<FormCheck control={control} name="feed">
+					a directory says from now on who is in it: the first that speaks of it
+				</FormCheck>
+			)}
 			{!of && (
 				<fieldset className="mb-2">
 					<legend className="text-[12px] text-quiet">Members</legend>

@@ -2,8 +2,8 @@ import { useFieldArray } from "react-hook-form";
 import type { Schemas } from "../../api/client";
 import { draftEngage, putPerson, useAreas } from "../../api/hooks";
 import { useHouse } from "../../house/context";
-import { mayEither } from "../../house/rights";
-import { DraftBoard, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
+import { may, mayEither } from "../../house/rights";
+import { DraftBoard, FormCheck, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
 import { dateOf, Field, instantLike, instantOf, orNone, TakeOver } from "../../parts/fields";
 import { useNotice } from "../../parts/notice";
 
@@ -39,6 +39,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 			})),
 			roles: (like?.assignments.filter((g) => g.force === "now").map((g) => g.target) ?? []) as Ref[],
 			over: false,
+			feed: false,
 		},
 		write: (v) => {
 			const said = {
@@ -61,7 +62,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 						level: q.level === "" ? undefined : Number(q.level),
 						until: instantLike(q.until, q.was?.until),
 					})),
-				...(v.over ? { source: undefined } : {}),
+				...(v.over ? { source: undefined } : v.feed ? { source: "directory" } : {}),
 			};
 			if (o) return putPerson({ before: o, after: { ...o, ...said } });
 			return draftEngage({
@@ -137,6 +138,11 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					mine="assign"
 					hint={`Given ${area ? `at ${area.name}` : "over the whole organisation"}${until ? ", until the same day" : ""}.`}
 				/>
+			)}
+			{o && o.source !== "directory" && may(me, "people:edit") && (
+				<FormCheck control={control} name="feed">
+					a directory keeps this from now on: the first that speaks of it
+				</FormCheck>
 			)}
 			<fieldset className="mb-3">
 				<legend className="text-[12px] text-quiet">Qualifications</legend>
