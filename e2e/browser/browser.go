@@ -22,6 +22,7 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -94,7 +95,7 @@ type Page struct {
 	base   string
 	mu     sync.Mutex
 	errors []string
-	// Refusals are expected: the server's answers 403, 409 and 422 are no complaints while it is set.
+	// Refusals are expected: the server's answers 401, 403, 404, 409 and 422 are no complaints while it is set.
 	Refusals bool
 }
 
@@ -155,7 +156,7 @@ func (p *Page) listen(ev any) {
 			}
 		}
 	case *log.EventEntryAdded:
-		refused := p.Refusals && slices.ContainsFunc([]string{"403", "404", "409", "422"}, func(status string) bool { return strings.Contains(e.Entry.Text, "status of "+status) })
+		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422"}, func(status string) bool { return strings.Contains(e.Entry.Text, "status of "+status) })
 		if e.Entry.Level == log.EntryLevelError && !refused && !strings.HasSuffix(e.Entry.URL, "/api/me") {
 			said = e.Entry.Text + " " + e.Entry.URL
 		}
@@ -383,6 +384,26 @@ func strokes(keys string) chromedp.Action[chromedp.Void] {
 		}
 		return nil
 	})
+}
+
+// Authenticator plugs a made-up authenticator into the browser, which makes passkeys and shows them without being asked.
+func (p *Page) Authenticator() error {
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, t, webauthn.Enable, webauthn.EnableParams{}); err != nil {
+			return err
+		}
+		_, err := cdp.Call(ctx, t, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{
+			Options: &webauthn.VirtualAuthenticatorOptions{
+				Protocol:                    webauthn.AuthenticatorProtocolCtap2,
+				Transport:                   webauthn.AuthenticatorTransportInternal,
+				HasResidentKey:              true,
+				HasUserVerification:         true,
+				IsUserVerified:              true,
+				AutomaticPresenceSimulation: true,
+			},
+		})
+		return err
+	}))
 }
 
 // Press presses keys, one after the other.

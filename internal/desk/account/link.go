@@ -58,6 +58,9 @@ func (d *Accounts) find(link string) (store.Link, *model.User, error) {
 	if !ok {
 		return l, nil, desk.Refuse(desk.NotFound, "The person whom this link was made for is no longer there.")
 	}
+	if !model.In(d.Now(), u.From, u.Until) {
+		return l, nil, desk.Refuse(desk.NotFound, "This account is not open now: ask your access administrator. The link stays good until it runs out.")
+	}
 	switch {
 	case l.For == forInvitation && u.State == model.UserInvited, l.For == forPassword && u.State == model.UserActive:
 	case l.For == "" && (u.State == model.UserInvited || u.State == model.UserActive): // made by an earlier program
@@ -185,6 +188,9 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 			u.DisplayName,
 			u.State,
 		)
+	}
+	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
+		return nil, desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, change.Day(u.Until))
 	}
 	text, until, err := d.link(u, invitationLife)
 	if err != nil {

@@ -3,7 +3,6 @@ import { useId, useState } from "react";
 import { canPasskey, signInByPasskey } from "../account/passkey";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, Refusal, type Schemas } from "../api/client";
-import { design } from "../api/hooks";
 import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
 import { factorNeeded, SecondFactor } from "./SecondFactor";
@@ -17,7 +16,7 @@ export function SignIn() {
 	const [forgotten, setForgotten] = useState(false);
 	const id = useId();
 	const enter = (me: Schemas["Me"]) => {
-		cache.removeQueries({ queryKey: design }); // what somebody else saw before
+		cache.clear(); // what somebody else saw before
 		cache.setQueryData(["me", {}], me);
 	};
 	const signIn = useMutation({

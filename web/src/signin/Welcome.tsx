@@ -17,6 +17,7 @@ export function Welcome() {
 	const [password, setPassword] = useState("");
 	const [second, setSecond] = useState<string[] | null>(null);
 	const enter = (me: Schemas["Me"]) => {
+		cache.clear(); // what somebody else saw before
 		cache.setQueryData(["me", {}], me);
 		navigate("/", { replace: true });
 	};

@@ -1,0 +1,205 @@
+package e2e
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"fachwerk/e2e/browser"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/demo"
+)
+
+// value gives what stands in the field with a label.
+func (s *steps) value(label string) string {
+	s.t.Helper()
+	find := "[...document.querySelectorAll('input')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(" +
+		quoted(label) + "))"
+	s.wait(find + "?.value")
+	v, err := browser.Eval[string](s.Page, find+".value")
+	s.must(err)
+	return v
+}
+
+// own opens one's own page by the menu.
+func (s *steps) own() {
+	s.t.Helper()
+	s.click("header button", "▾")
+	s.click("[role=menuitem]", "Your account")
+	s.see("h1", "Your account")
+}
+
+func (s *steps) signOut() {
+	s.t.Helper()
+	s.click("header button", "▾")
+	s.click("[role=menuitem]", "Sign out")
+	s.see("button", "Sign in")
+}
+
+// TestFromAnInvitationToAPasskey lets somebody in from the first link to a sign-in without a password.
+func TestFromAnInvitationToAPasskey(t *testing.T) {
+	s := walk(t, 1280, 800)
+	var invited *model.User
+	for _, u := range s.desk.Design().Users {
+		if u.State == model.UserInvited && u.Until.IsZero() {
+			invited = u
+			break
+		}
+	}
+	s.signIn("signe.halloran")
+	links := make([]string, 2)
+	for i := range links { // the second one ends the first
+		s.open("/people/" + invited.ID)
+		s.click("button", "Do")
+		s.click("[role=menuitem]", "nvit")
+		s.click("[role=dialog] button", "Make the link")
+		links[i] = s.value("Link, until")
+	}
+	s.open("/security-log?what=link-made")
+	s.see("[data-entry=link-made]", "an invitation for "+invited.ID)
+	s.see("[data-entry=link-made]", "saw the link")
+
+	p := s.another(1280, 800)
+	p.Refusals = true
+	p.must(p.Authenticator())
+	p.open(strings.TrimPrefix(links[0], s.url))
+	p.see("[role=alert]", "used or has run out")
+	p.open(strings.TrimPrefix(links[1], s.url))
+	p.see("p", invited.DisplayName+", choose a password")
+	p.typeInto("New password", "passwordpassword1")
+	p.press(browser.Enter)
+	p.see("[role=alert]", "words that many people use")
+	p.typeInto("New password", "seven grey herons at dusk")
+	p.press(browser.Enter)
+	p.wait("!!document.querySelector('header')")
+	p.own()
+	p.see("section", "None yet")
+	p.click("button", "Add a passkey")
+	p.typeInto("What you call it", "grey key")
+	p.press(browser.Enter)
+	p.see("[aria-label='Recovery codes'] li", "-")
+	code, err := browser.Eval[string](p.Page, "document.querySelector('[aria-label=\"Recovery codes\"] li').innerText.trim()")
+	p.must(err)
+	p.click("[role=dialog] button", "I have them")
+	p.see("li", "grey key")
+	p.see("li", "10 recovery codes are left")
+
+	// By the passkey alone; then by password and a recovery code, which is good once.
+	p.signOut()
+	p.click("button", "Sign in with a passkey")
+	p.wait("!!document.querySelector('header')")
+	for _, good := range []bool{true, false} {
+		p.signOut()
+		p.typeInto("User name", invited.UserName)
+		p.typeInto("Password", "seven grey herons at dusk")
+		p.press(browser.Enter)
+		p.see("button", "Show your passkey")
+		p.typeInto("recovery code", code)
+		p.press(browser.Enter)
+		if good {
+			p.wait("!!document.querySelector('header')")
+			continue
+		}
+		p.see("[role=alert]", "nor one of your recovery codes")
+	}
+	p.click("button", "Show your passkey")
+	p.wait("!!document.querySelector('header')")
+	p.own()
+	p.see("li", "9 recovery codes are left")
+}
+
+// TestAForgottenPassword asks for a letter, sets another password, and finds all other sessions ended.
+func TestAForgottenPassword(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("ruben.adeyemi")
+	p := s.another(1280, 800)
+	p.Refusals = true
+	p.open("/")
+	p.see("section", "Walk into the demo as") // the page is whole
+	for _, name := range []string{"nobody.at.all", "ruben.adeyemi"} { // the answer is the same
+		p.click("button", "Forgotten the password?")
+		p.typeInto("Your user name", name)
+		p.press(browser.Enter)
+		p.see("[role=status]", "If there is an active account of that name")
+		p.click("button", "Back to signing in")
+	}
+	link, err := s.desk.PasswordLink("ruben.adeyemi") // as the letter has it when it is sent
+	p.must(err)
+	p.open("/welcome/" + link)
+	p.typeInto("New password", "the fourth buoy rings twice")
+	p.press(browser.Enter)
+	p.wait("!!document.querySelector('header')")
+	p.own()
+	p.see("section", "this one")
+	s.Refusals = true
+	s.open("/people")
+	s.see("button", "Sign in") // that session has ended
+	s.typeInto("User name", "ruben.adeyemi")
+	s.typeInto("Password", demo.Password)
+	s.press(browser.Enter)
+	s.see("[role=alert]", "not right")
+	s.typeInto("Password", "the fourth buoy rings twice")
+	s.press(browser.Enter)
+	s.wait("!!document.querySelector('header')")
+
+	// On one's own page: the present one is known, another is ended, and the password is changed.
+	s.own()
+	s.click("button", "End all others")
+	s.gone("button", "End all others")
+	p.open("/people")
+	p.see("button", "Sign in")
+	s.typeInto("Present password", "the fourth buoy rings twice")
+	s.typeInto("New password", "ruben adeyemi ruben")
+	s.press(browser.Enter)
+	s.see("[role=alert]", "your own names")
+	s.typeInto("New password", "the fifth buoy rings once")
+	s.press(browser.Enter)
+	s.see("[role=status]", "Your password is changed")
+}
+
+// TestATokensLife makes a token for a directory, sees it used, and withdraws it.
+func TestATokensLife(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/tokens")
+	s.see("tr", "Harbour directory")
+	s.click("button", "New token")
+	s.typeInto("Name of the program", "Pilots' register")
+	s.choose("What it does", "a directory: brings in people and groups")
+	s.click("[role=dialog] button", "Make it")
+	token := s.value("Token")
+	ask := func() int {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.url+"/scim/v2/Users?count=1", nil)
+		s.must(err)
+		r.Header.Set("Authorization", "Bearer "+token)
+		answer, err := http.DefaultClient.Do(r)
+		s.must(err)
+		defer answer.Body.Close()
+		return answer.StatusCode
+	}
+	if got := ask(); got != http.StatusOK {
+		t.Fatalf("with the token, the answer is %d", got)
+	}
+	s.click("[role=dialog] button", "The program has it")
+	s.open("/tokens")
+	s.see("tr", "by Signe Halloran")
+	s.wait("[...document.querySelectorAll('tr')].find(e => e.innerText.includes('register')).innerText.includes('never') === false")
+	s.click("tr button", "Withdraw")
+	s.click("[role=dialog] button", "Withdraw it")
+	s.see("tr", "withdrawn")
+	if got := ask(); got != http.StatusUnauthorized {
+		t.Errorf("withdrawn, it is answered %d", got)
+	}
+	s.open("/security-log")
+	s.see("[data-entry=token-withdrawn]", "Pilots' register")
+	s.see("[data-entry=token-made]", "Signe Halloran")
+	s.choose("What", "token made")
+	s.wait("[...document.querySelectorAll('[data-entry]')].every(e => e.dataset.entry === 'token-made')")
+
+	// An auditor reads the log, and manages no tokens.
+	a := s.another(1280, 800)
+	a.signIn("oona.brandvold")
+	a.open("/security-log")
+	a.see("[data-entry=token-withdrawn]", "Pilots' register")
+	a.gone("nav a", "Tokens")
+}
