@@ -4,6 +4,7 @@ package main
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -21,6 +22,7 @@ const (
 type usageError struct{ error }
 
 func main() {
+	slog.SetLogLoggerLevel(slog.LevelWarn) // a command says what it has to say itself; the server tells more
 	root := commands()
 	if err := root.Execute(); err != nil {
 		os.Exit(report(err))

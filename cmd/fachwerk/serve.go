@@ -73,6 +73,7 @@ func prefixes(list []string) (out []netip.Prefix, err error) {
 }
 
 func serve(db, addr string, withDemo bool, outside inner.Outside) error {
+	slog.SetLogLoggerLevel(slog.LevelInfo)
 	opened := boundMemory()
 	d, s, err := openDesk(db, false)
 	if err != nil {

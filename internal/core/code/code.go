@@ -25,6 +25,7 @@ const (
 	Text       Code = "text"        // a text is too long or has characters that are not seen, or a list is too long
 	Dangling   Code = "dangling"    // a warning: a permission is named that no system has
 	Never      Code = "never"       // a warning: it ends before it begins
+	Narrower   Code = "narrower"    // a warning: an action lets a delegate do less than it did once
 	Moved      Code = "moved"       // it changed since it was looked at
 	ReferredTo Code = "referred-to" // something still names what is to be deleted
 )
@@ -70,6 +71,7 @@ var All = []Code{
 	Text,
 	Dangling,
 	Never,
+	Narrower,
 	Moved,
 	ReferredTo,
 	NotSignedIn,

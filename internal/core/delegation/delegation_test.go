@@ -1,6 +1,7 @@
 package delegation_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -454,6 +455,44 @@ func TestAttacksOfADelegate(t *testing.T) {
 		against := delegation.Of(view, "mia", now).Judge([]change.Op{op}, view.Next(index.Compile(after)))
 		if c.says == "" && len(against) > 0 || c.says != "" && (len(against) == 0 || !strings.Contains(against[0].Reason, c.says)) {
 			t.Errorf("%s: %v, want %q", name, against, c.says)
+		}
+	}
+}
+
+// While a delegation is written, it is told into which rule groups its people could be brought by its actions.
+func TestBackDoors(t *testing.T) {
+	d := design(t)
+	rule := func(id, text string) model.Edit {
+		return model.Edit{Kind: model.KindGroup, ID: id, After: &model.Group{ID: id, Name: id, Type: model.Rule, Rule: text}}
+	}
+	gives := func(group string) model.Edit {
+		return model.Edit{Kind: model.KindAssignment, ID: "a-" + group, After: &model.Assignment{
+			ID: "a-" + group, Subject: model.Subject{Group: group}, Role: "clerk",
+		}}
+	}
+	d = d.With([]model.Edit{
+		rule("bare", `title eq "x"`), rule("by-area", `area eq "t1"`), rule("by-state", `active eq true`),
+		rule("by-title", `title eq "x" and not (licences pr)`), rule("named", `department eq "y"`),
+		gives("by-area"), gives("by-state"), gives("by-title"), gives("named"),
+	})
+	v := ahead.Of(index.Compile(d))
+	for _, c := range []struct {
+		actions []string
+		want    string
+	}{
+		{[]string{"edit"}, "by-title[edit] named[edit]"}, // a group is named only together with the action that names it
+		{[]string{"move", "lock"}, "by-area[move]"},
+		{[]string{"seat"}, "by-title[seat]"},
+		{[]string{"invite", "edit", "seat", "membership"}, "by-area[invite] by-title[invite edit seat]"},
+		{[]string{"edit", "invite"}, "by-area[invite] by-title[invite edit] named[invite edit]"},
+		{[]string{"lock", "assign"}, ""},
+	} {
+		var got []string
+		for _, b := range delegation.BackDoors(v, &model.Delegation{ID: "n", Actions: c.actions, Groups: []string{"named"}}, now) {
+			got = append(got, fmt.Sprintf("%s%v", b.Group, b.Actions))
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("with %v: %v, want %s", c.actions, got, c.want)
 		}
 	}
 }

@@ -2,6 +2,7 @@ package filter
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/bits-and-blooms/bitset"
@@ -58,6 +59,29 @@ func (c *Crowd) match(n node) *bitset.BitSet {
 			}
 		}
 	}
+	return out
+}
+
+// Attributes gives the names of the attributes of people that a filter looks at, each once.
+func (f *Filter) Attributes() (out []string) {
+	var visit func(n node)
+	visit = func(n node) {
+		switch n := n.(type) {
+		case and:
+			visit(n.left)
+			visit(n.right)
+		case or:
+			visit(n.left)
+			visit(n.right)
+		case not:
+			visit(n.inner)
+		default:
+			if name := attributeOf(n); !slices.Contains(out, name) {
+				out = append(out, name)
+			}
+		}
+	}
+	visit(f.root)
 	return out
 }
 

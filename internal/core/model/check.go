@@ -879,6 +879,11 @@ func (c *checker) delegations() {
 			c.filter(a.field("people.filter"), x.People.Filter)
 		}
 		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
+		has := func(action string) bool { return slices.Contains(x.Actions, action) }
+		if has("edit") && !has("move") && !has("seat") {
+			c.warn(a.field("actions"), code.Narrower, "“edit” changes name, title, department, kind and qualifications only: "+
+				"the home area and the manager take “move”, licences “seat”, the validity “lock”")
+		}
 		for j, action := range x.Actions {
 			if !slices.Contains(DelegableActions, action) {
 				c.say(

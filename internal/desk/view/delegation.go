@@ -45,6 +45,15 @@ type Coverage struct {
 	Risk    int        `json:"risk" doc:"The greatest risk among these"`
 	// Closed are those of its groups whose members cannot be changed, since they hold what could not be assigned.
 	Closed []desk.Ref `json:"closed"`
+	// BackDoors are the rule groups into which its people could be brought by its actions, which is then refused. They
+	// are told of one delegation, not of many.
+	BackDoors []BackDoor `json:"backDoors"`
+}
+
+// BackDoor is a rule group that gives something, and into which people could be brought by actions of a delegation.
+type BackDoor struct {
+	Group   desk.Ref `json:"group"`
+	Actions []string `json:"actions"`
 }
 
 const coveredShown = 100
@@ -81,6 +90,7 @@ func (d *Viewer) Delegation(who desk.Actor, id string) (*DelegationSheet, error)
 		return nil, desk.Refuse(desk.NotFound, "There is no delegation %q.", id)
 	}
 	v := delegationSheet(s, d, who, g)
+	v.Covers.BackDoors = backDoors(s, g)
 	return &v, nil
 }
 
@@ -180,7 +190,7 @@ func criticalHeld(s *desk.Sight) map[string][]string {
 
 // covers tells what a delegation covers now.
 func covers(s *desk.Sight, g *model.Delegation) Coverage {
-	c := Coverage{People: []desk.Ref{}, Above: []desk.Ref{}, Areas: []desk.Ref{}, Closed: []desk.Ref{}}
+	c := Coverage{People: []desk.Ref{}, Above: []desk.Ref{}, Areas: []desk.Ref{}, Closed: []desk.Ref{}, BackDoors: []BackDoor{}}
 	if g.People.Filter != "" {
 		if _, err := filter.Parse(g.People.Filter); err != nil {
 			c.Trouble, c.At = desk.TroubleIn(g.People.Filter, err)
@@ -250,6 +260,19 @@ func (d *Viewer) TryDelegation(who desk.Actor, g *model.Delegation) (*Coverage, 
 	if err != nil {
 		return nil, err
 	}
-	c := covers(s, change.Clone(g))
+	g = change.Clone(g)
+	c := covers(s, g)
+	c.BackDoors = backDoors(s, g)
 	return &c, nil
+}
+
+// backDoors gives the rule groups into which people could be brought by a delegation, as far as they are seen.
+func backDoors(s *desk.Sight, g *model.Delegation) []BackDoor {
+	out := []BackDoor{}
+	for _, b := range delegation.BackDoors(s.Ahead(), g, s.At) {
+		if s.Design().Get(model.KindGroup, b.Group) != nil {
+			out = append(out, BackDoor{s.Ref(model.KindGroup, b.Group), b.Actions})
+		}
+	}
+	return out
 }

@@ -1966,6 +1966,10 @@ export interface components {
             targets: components["schemas"]["End"][];
             terms?: components["schemas"]["JoinTerms"];
         };
+        BackDoor: {
+            actions: string[];
+            group: components["schemas"]["Ref"];
+        };
         Band: {
             /** @description The group by which it is given; none if by hand */
             group?: components["schemas"]["Ref"];
@@ -2217,6 +2221,7 @@ export interface components {
             areas: components["schemas"]["Ref"][];
             /** Format: int64 */
             at: number;
+            backDoors: components["schemas"]["BackDoor"][];
             closed: components["schemas"]["Ref"][];
             /**
              * Format: int64

@@ -261,7 +261,22 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 				<aside aria-label="What it covers now" aria-live="polite" className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] py-4 pl-5">
 					<h2 className="mb-1 text-[14px] font-bold">What it covers now</h2>
 					{coverage.data ? (
-						<Covers of={coverage.data} full />
+						<>
+							<Covers of={coverage.data} full />
+							<BackDoors
+								of={coverage.data.backDoors}
+								onName={(group) => {
+									setValue("groups", [...groups.filter((g) => g.id !== group.id), group]);
+									if (!actions.includes("membership")) setValue("actions", [...actions, "membership"]);
+								}}
+								onLeave={(acts) =>
+									setValue(
+										"actions",
+										actions.filter((a) => !acts.includes(a)),
+									)
+								}
+							/>
+						</>
 					) : (
 						<p className="text-quiet" data-waiting={coverage.isFetching || undefined}>
 							Say for whom, and it is told here whom and what that covers.
@@ -270,5 +285,32 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 				</aside>
 			</div>
 		</form>
+	);
+}
+
+/** Into which groups people could come by their rules, through what the delegate changes of them; with both ways out. */
+function BackDoors({ of, onName, onLeave }: { of: Schemas["BackDoor"][]; onName: (group: Ref) => void; onLeave: (actions: string[]) => void }) {
+	if (of.length === 0) return null;
+	return (
+		<section aria-label="Groups by the back door" className="mt-4 border-l-8 border-ochre-line bg-sunk px-3 py-2 text-[12px]">
+			<h3 className="font-bold">By their rules, people could come into groups that give something</h3>
+			<p className="text-quiet">Every act that would bring somebody in is refused, unless the group is named here or the action is left out.</p>
+			<ul>
+				{of.slice(0, 30).map((b) => (
+					<li key={b.group.id} className="mt-2">
+						<b>{b.group.name}</b>, by: {b.actions.map((a) => actionWords[a]).join(", ")}
+						<span className="flex gap-4">
+							<button type="button" className="link" onClick={() => onName(b.group)}>
+								Name the group
+							</button>
+							<button type="button" className="link" onClick={() => onLeave(b.actions)}>
+								Leave {b.actions.length === 1 ? "the action" : "these actions"} out
+							</button>
+						</span>
+					</li>
+				))}
+			</ul>
+			{of.length > 30 && <p className="mt-2">And {of.length - 30} more.</p>}
+		</section>
 	);
 }

@@ -5,8 +5,10 @@ import { Named, Sentence as Words } from "../parts/words";
 export const actionWords: Record<string, string> = {
 	invite: "invite",
 	edit: "edit",
+	move: "move and give another manager",
 	lock: "lock",
 	deactivate: "deactivate",
+	seat: "give and take licences",
 	assign: "assign",
 	revoke: "revoke",
 	membership: "change memberships",
