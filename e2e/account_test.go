@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"fachwerk/e2e/provider"
+	"fachwerk/internal/desk/account"
 	"net/http"
 	"strings"
 	"testing"
@@ -115,7 +117,7 @@ func TestAForgottenPassword(t *testing.T) {
 	p := s.another(1280, 800)
 	p.Refusals = true
 	p.open("/")
-	p.see("section", "Walk into the demo as") // the page is whole
+	p.see("section", "Walk into the demo as")                         // the page is whole
 	for _, name := range []string{"nobody.at.all", "ruben.adeyemi"} { // the answer is the same
 		p.click("button", "Forgotten the password?")
 		p.typeInto("Your user name", name)
@@ -202,4 +204,46 @@ func TestATokensLife(t *testing.T) {
 	a.open("/security-log")
 	a.see("[data-entry=token-withdrawn]", "Pilots' register")
 	a.gone("nav a", "Tokens")
+}
+
+// TestSigningInByAProvider lets people in by an identity provider: found by a verified address, known from then on, and
+// nobody made out of nothing.
+func TestSigningInByAProvider(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.Refusals = true
+	p, err := provider.Serve(s.desk.Now,
+		provider.Person{Subject: "ruben", Email: "Ruben.Adeyemi@skerryhaven.example", Verified: true},
+		provider.Person{Subject: "mallory", Email: "signe.halloran@skerryhaven.example"}, // says so, and nobody has seen to it
+		provider.Person{Subject: "stranger", Email: "stranger@elsewhere.example", Verified: true},
+	)
+	s.must(err)
+	t.Cleanup(p.Close)
+	s.desk.Set(account.Settings{Outside: s.url, Provider: account.Provider{
+		Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the port office", OnlyOwners: true,
+	}})
+	s.open("/")
+	for _, nobody := range []string{"mallory", "stranger"} {
+		s.click("a", "Sign in with the port office")
+		s.click("a", nobody)
+		s.see("[role=alert]", "nobody here is you")
+	}
+	// Nothing that the provider did not ask for brings anybody in.
+	s.open("/api/sign-in/provider/callback?state=x&code=y")
+	s.see("[role=alert]", "does not fit what was asked")
+	for range 2 { // the second time by what the provider calls them
+		s.click("a", "Sign in with the port office")
+		s.click("a", "ruben")
+		s.see("header", "Ruben Adeyemi")
+		s.signOut()
+	}
+	s.typeInto("User name", "ruben.adeyemi")
+	s.typeInto("Password", demo.Password)
+	s.press(browser.Enter)
+	s.see("[role=alert]", "passwords are for owners only")
+	s.typeInto("User name", "signe.halloran")
+	s.press(browser.Enter)
+	s.see("header", "Signe Halloran")
+	s.open("/security-log?q=provider")
+	s.see("[data-entry=sign-in-failed]", "nobody here is “stranger”")
+	s.see("[data-entry=sign-in]", "known to the identity provider from now on")
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"errors"
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"log/slog"
@@ -37,6 +38,10 @@ func serveCommand() *cobra.Command {
 	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
 	outside := c.Flags().String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
 	proxies := c.Flags().StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
+	issuer := c.Flags().String("oidc-issuer", "", "an identity provider by which people sign in too (OpenID Connect); its secret is in FACHWERK_OIDC_CLIENT_SECRET, or in the file that FACHWERK_OIDC_CLIENT_SECRET_FILE names")
+	client := c.Flags().String("oidc-client-id", "", "what the identity provider knows Fachwerk as")
+	provider := c.Flags().String("oidc-name", "", "what the identity provider is called on the sign-in page")
+	onlyOwners := c.Flags().Bool("passwords-for-owners-only", false, "with an identity provider: nobody but owners signs in by password")
 	second := c.Flags().Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -47,11 +52,22 @@ func serveCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted, SecondFactor: *second}
+		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted}
 		if u, err := url.Parse(seen.URL); seen.URL != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
 			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
 		}
-		return serve(*db, *addr, *withDemo, seen)
+		settings := account.Settings{SecondFactor: *second, Provider: account.Provider{
+			Issuer: *issuer, ClientID: *client, Name: *provider, OnlyOwners: *onlyOwners,
+		}}
+		if settings.Provider.Issuer != "" {
+			if settings.Provider.ClientID == "" {
+				return usageError{errors.New("--oidc-issuer needs --oidc-client-id")}
+			}
+			if settings.Provider.ClientSecret, err = secretOf("FACHWERK_OIDC_CLIENT_SECRET"); err != nil {
+				return err
+			}
+		}
+		return serve(*db, *addr, *withDemo, seen, settings)
 	}
 	return c
 }
@@ -72,7 +88,17 @@ func prefixes(list []string) (out []netip.Prefix, err error) {
 	return out, nil
 }
 
-func serve(db, addr string, withDemo bool, outside inner.Outside) error {
+// secretOf gives a secret that is named by an environment variable, or lies in the file that NAME_FILE names. Secrets are
+// never given by flag: whoever lists the processes would read them.
+func secretOf(name string) (string, error) {
+	if file := os.Getenv(name + "_FILE"); file != "" {
+		data, err := os.ReadFile(file)
+		return strings.TrimSpace(string(data)), err
+	}
+	return os.Getenv(name), nil
+}
+
+func serve(db, addr string, withDemo bool, outside inner.Outside, settings account.Settings) error {
 	slog.SetLogLoggerLevel(slog.LevelInfo)
 	opened := boundMemory()
 	d, s, err := openDesk(db, false)
@@ -107,6 +133,8 @@ func serve(db, addr string, withDemo bool, outside inner.Outside) error {
 	if outside.URL == "" {
 		outside.URL = "http://" + listener.Addr().String()
 	}
+	settings.Outside = outside.URL
+	d.Set(settings)
 	handler, _ := server.New(d, s, web.Files(), outside)
 	srv := &http.Server{
 		Handler:           handler,

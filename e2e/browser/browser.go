@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net"
@@ -83,6 +84,7 @@ func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop 
 	}
 	// By name, since passkeys are made for one.
 	url = fmt.Sprintf("http://localhost:%d", listener.Addr().(*net.TCPAddr).Port)
+	d.Set(account.Settings{Outside: url})
 	handler, _ := server.New(d, s, web.Files(), inner.Outside{URL: url})
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
 	go func() { _ = srv.Serve(listener) }()

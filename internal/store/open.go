@@ -205,7 +205,7 @@ var steps = []func(tx *gorm.DB) error{
 	// The record is a chain, and so is the security log; decisions of reviews are added and never altered; sign-ins are
 	// kept one by one, and links say what they are for.
 	func(tx *gorm.DB) error {
-		if err := tx.AutoMigrate(&Revision{}, &Event{}, &Review{}, &Decision{}, &SignedIn{}, &Factor{}, &Link{}, &Token{}); err != nil {
+		if err := tx.AutoMigrate(&Revision{}, &Event{}, &Review{}, &Decision{}, &SignedIn{}, &Factor{}, &Identity{}, &Link{}, &Token{}); err != nil {
 			return err
 		}
 		for _, table := range []string{"events", "decisions"} {

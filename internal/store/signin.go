@@ -69,6 +69,14 @@ func (s *Store) setPassword(c Credential, now time.Time, stays string) error {
 	return s.w.Save(&c).Error
 }
 
+// Identity gives whom an identity provider means by a subject; [ErrNotFound] if it was never seen.
+func (s *Store) Identity(issuer, subject string) (i Identity, err error) {
+	return i, first(s.db, &i, "issuer = ? AND subject = ?", issuer, subject)
+}
+
+// SaveIdentity keeps whom an identity provider means by a subject.
+func (s *Store) SaveIdentity(i Identity) error { return s.w.Create(&i).Error }
+
 // Factors gives a user's factors, in the order in which they were made.
 func (s *Store) Factors(user string) (out []Factor, err error) {
 	return out, s.db.Where("user = ?", user).Order("made, id").Find(&out).Error

@@ -60,6 +60,14 @@ type Link struct {
 	Expires time.Time
 }
 
+// Identity is somebody as an identity provider knows them.
+type Identity struct {
+	Issuer  string `gorm:"primaryKey"`
+	Subject string `gorm:"primaryKey"`
+	User    string `gorm:"index"`
+	Since   time.Time
+}
+
 // Factor is something beside the password by which somebody shows who they are.
 type Factor struct {
 	ID   string `gorm:"primaryKey"`

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"cmp"
 	"encoding/json"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
@@ -22,6 +23,8 @@ type SignInPage struct {
 	Organisation string       `json:"organisation"`
 	Demo         []DemoSignIn `json:"demo" doc:"Ways into the demo organisation; empty for a real one"`
 	DemoPassword string       `json:"demoPassword,omitempty"`
+	Provider     string       `json:"provider,omitempty" doc:"What the identity provider is called; absent if there is none"`
+	Told         string       `json:"told,omitempty" doc:"Why the identity provider brought nobody in"`
 	Empty        bool         `json:"empty" doc:"Nobody can sign in yet, since the design holds no people"`
 }
 
@@ -29,6 +32,9 @@ type SignInPage struct {
 func (d *Accounts) SignInPage() *SignInPage {
 	design := d.Present().Design()
 	p := &SignInPage{Organisation: design.Organisation.Name, Demo: []DemoSignIn{}, Empty: len(design.Users) == 0}
+	if by := d.provider.Provider; by.Issuer != "" {
+		p.Provider = cmp.Or(by.Name, by.Issuer)
+	}
 	for _, w := range d.open.Ways {
 		if u, ok := design.Users.Find(w.User); ok {
 			p.Demo = append(p.Demo, DemoSignIn{u.UserName, u.DisplayName, w.As})
@@ -55,6 +61,7 @@ type Me struct {
 	Day          string   `json:"day,omitempty" doc:"The day that is looked at (RFC 3339), if it is not now"`
 	Coming       bool     `json:"coming" doc:"That day is still to come"`
 	Lacks        bool     `json:"lacks" doc:"A second factor must be set up before anything else"`
+	Provider     string   `json:"provider,omitempty" doc:"By whom one can prove who one is; absent if there is no identity provider"`
 	Passkey      bool     `json:"passkey" doc:"Critical acts are proven by a passkey"`
 }
 
@@ -79,6 +86,9 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 		return nil, err
 	}
 	me.Lacks = d.Lacks(who.User)
+	if by := d.provider.Provider; by.Issuer != "" {
+		me.Provider = cmp.Or(by.Name, by.Issuer)
+	}
 	at := h.At
 	if !who.When.IsZero() {
 		me.Day, me.Coming = who.When.Format(time.RFC3339), who.When.After(d.Now())

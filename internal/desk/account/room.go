@@ -19,17 +19,21 @@ type Accounts struct {
 	tries    tries
 	open     OpenHouse
 	outside  string // the address as it is seen from outside
-	demand   bool   // a second factor is demanded of whoever holds rights in Fachwerk
+	provider provider
+	demand   bool // a second factor is demanded of whoever holds rights in Fachwerk
 }
 
 // Settings are what whoever runs the server decides about getting in.
 type Settings struct {
 	Outside      string // the address as it is seen from outside, without a slash at the end
 	SecondFactor bool   // whoever holds rights in Fachwerk must have a second factor
+	Provider     Provider
 }
 
 // Set takes settings over, before anybody is served.
-func (d *Accounts) Set(s Settings) { d.outside, d.demand = s.Outside, s.SecondFactor }
+func (d *Accounts) Set(s Settings) {
+	d.outside, d.demand, d.provider.Provider = s.Outside, s.SecondFactor, s.Provider
+}
 
 // token is one that a program has shown.
 type token struct {

@@ -68,6 +68,9 @@ func (d *Accounts) SignIn(ctx context.Context, name, password, from string) (des
 		d.Happened(desk.Event{What: desk.EventFailed, Who: id, From: from, Text: "the account is not active"})
 		return desk.Actor{}, desk.Refuse(desk.NotSignedIn, "This account is not active. Ask your access administrator.")
 	}
+	if err := d.closed(id); err != nil {
+		return desk.Actor{}, err
+	}
 	d.tries.passed(account, from, d.Now())
 	return desk.Actor{User: id, From: from}, nil
 }

@@ -24,6 +24,7 @@ func (a *API) register() {
 	a.signIn()
 	a.accounts()
 	a.factors()
+	a.provider()
 	a.frame()
 	a.draft()
 	a.reviews()
@@ -49,8 +50,10 @@ func (a *API) signIn() {
 			summary: "What the sign-in page shows",
 			public:  true,
 		},
-		func(context.Context, *struct{}) (*body[*account.SignInPage], error) {
-			return answer(a.desk.SignInPage(), nil)
+		func(ctx context.Context, _ *struct{}) (*body[*account.SignInPage], error) {
+			page := a.desk.SignInPage()
+			page.Told = a.sessions.PopString(ctx, sessionTold)
+			return answer(page, nil)
 		},
 	)
 	type signInInput struct {

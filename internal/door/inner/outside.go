@@ -12,8 +12,6 @@ import (
 type Outside struct {
 	URL     string         // where it is reached, without a slash at the end
 	Proxies []netip.Prefix // those whose word on who asks is taken
-	// SecondFactor is demanded of whoever holds rights in Fachwerk.
-	SecondFactor bool
 }
 
 // TLS tells whether the outside is reached by TLS.

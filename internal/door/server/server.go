@@ -2,7 +2,6 @@
 package server
 
 import (
-	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"io/fs"
 	"net/http"
@@ -27,7 +26,6 @@ const maxBody = 8 << 20
 // New makes the handler for everything: the application, its API, the decision API, and that for directories. It
 // also gives the application's API, for its description.
 func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (http.Handler, *api.API) {
-	d.Set(account.Settings{Outside: outside.URL, SecondFactor: outside.SecondFactor})
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {

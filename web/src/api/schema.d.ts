@@ -1762,6 +1762,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-in/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** To the identity provider, to sign in */
+        get: operations["askProvider"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/provider/callback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Back from the identity provider */
+        get: operations["comeBack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems/{id}": {
         parameters: {
             query?: never;
@@ -3183,6 +3217,8 @@ export interface components {
             organisation: string;
             /** @description Critical acts are proven by a passkey */
             passkey: boolean;
+            /** @description By whom one can prove who one is; absent if there is no identity provider */
+            provider?: string;
             /**
              * Format: int64
              * @description The one that is looked at
@@ -3924,6 +3960,10 @@ export interface components {
             /** @description Nobody can sign in yet, since the design holds no people */
             empty: boolean;
             organisation: string;
+            /** @description What the identity provider is called; absent if there is none */
+            provider?: string;
+            /** @description Why the identity provider brought nobody in */
+            told?: string;
         };
         Span: {
             /** @description By what; none if it was so when the record begins, or was looked at first */
@@ -8037,6 +8077,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SignInPage"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askProvider: {
+        parameters: {
+            query?: {
+                /** @description Not to sign in, but to prove who one is before something critical */
+                proof?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    comeBack: {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+                error?: string;
+            };
+            header?: {
+                "User-Agent"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -47,6 +47,14 @@ export function ProveBoard({ why, name, onProven, onClose }: { why: string[]; na
 					))}
 				</ul>
 				{!me.passkey && <PasswordField label="Password" value={password} onChange={setPassword} autoFocus />}
+				{me.provider && (
+					<p className="mb-3">
+						<a className="link" href="/api/sign-in/provider?proof=true">
+							Prove it by {me.provider}
+						</a>
+						<span className="text-quiet"> and come back here; your draft waits.</span>
+					</p>
+				)}
 				{wrong && (
 					<p role="alert" className="font-semibold text-ox">
 						✕ {wrong}

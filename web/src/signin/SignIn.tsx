@@ -66,11 +66,16 @@ export function SignIn() {
 				</div>
 				<PasswordField label="Password" value={password} onChange={setPassword} />
 				<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
-					{wrong && <span role="alert">✕ {wrong.message}</span>}
+					{wrong ? <span role="alert">✕ {wrong.message}</span> : page.data?.told && <span role="alert">✕ {page.data.told}</span>}
 				</div>
 				<button type="submit" className="action main w-full py-2 text-[15px]" disabled={signIn.isPending}>
 					Sign in
 				</button>
+				{page.data?.provider && (
+					<a className="action mt-3 block w-full py-2 text-center text-[15px]" href="/api/sign-in/provider">
+						Sign in with {page.data.provider}
+					</a>
+				)}
 				<p className="mt-3 flex gap-6">
 					{canPasskey() && (
 						<button type="button" className="link" onClick={() => byKey.mutate()}>

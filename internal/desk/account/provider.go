@@ -1,0 +1,188 @@
+package account
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/coreos/go-oidc/v3/oidc"
+	"golang.org/x/oauth2"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// Provider is an identity provider by which people sign in (OpenID Connect Core 1.0, the authorization code flow with
+// PKCE).
+type Provider struct {
+	Issuer, ClientID, ClientSecret string
+	Name                           string // what the button says; the issuer if empty
+	// OnlyOwners closes sign-in by password but for owners, who get in when the provider does not answer.
+	OnlyOwners bool
+}
+
+// provider is one that has been asked what it can do.
+type provider struct {
+	sync.Mutex
+	Provider
+	known *oidc.Provider
+}
+
+// callback is where the provider sends people back to.
+const callback = "/api/sign-in/provider/callback"
+
+// reach gives what is needed to talk to the provider, asking it the first time.
+func (d *Accounts) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, error) {
+	p := &d.provider
+	if p.Issuer == "" {
+		return nil, nil, desk.Refuse(desk.NotFound, "No identity provider is set up.")
+	}
+	p.Lock()
+	defer p.Unlock()
+	if p.known == nil {
+		known, err := oidc.NewProvider(context.WithoutCancel(ctx), p.Issuer)
+		if err != nil {
+			d.Happened(desk.Event{What: desk.EventFailed, Text: "the identity provider does not answer: " + err.Error()})
+			return nil, nil, desk.Refuse(desk.Busy, "The identity provider does not answer. Try again in a moment.")
+		}
+		p.known = known
+	}
+	return p.known, &oauth2.Config{
+		ClientID:     p.ClientID,
+		ClientSecret: p.ClientSecret,
+		Endpoint:     p.known.Endpoint(),
+		RedirectURL:  d.outside + callback,
+		Scopes:       []string{oidc.ScopeOpenID, "email", "profile"},
+	}, nil
+}
+
+// asked is what is kept of a sign-in at the provider until the person comes back.
+type askedProvider struct {
+	State, Nonce, Verifier string
+	Proof                  string // whose proof is asked for; empty: somebody signs in
+}
+
+// AskProvider gives the address at which the provider asks who somebody is, and what must be kept until they come back.
+// For a proof it asks anew, whoever is signed in there.
+func (d *Accounts) AskProvider(ctx context.Context, proof string) (to string, kept []byte, err error) {
+	_, config, err := d.reach(ctx)
+	if err != nil {
+		return "", nil, err
+	}
+	q := askedProvider{rand.Text(), rand.Text(), oauth2.GenerateVerifier(), proof}
+	options := []oauth2.AuthCodeOption{oidc.Nonce(q.Nonce), oauth2.S256ChallengeOption(q.Verifier)}
+	if proof != "" {
+		options = append(options, oauth2.SetAuthURLParam("prompt", "login"), oauth2.SetAuthURLParam("max_age", "0"))
+	}
+	kept, err = json.Marshal(q)
+	return config.AuthCodeURL(q.State, options...), kept, err
+}
+
+// ComeBack takes what the provider sent somebody back with. It gives who they are, and whether it was asked for as a
+// proof. People are found by what the provider calls them; the first time by a verified e-mail address, or an external
+// id. Nobody is made out of nothing.
+func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from string) (who desk.Actor, proof bool, err error) {
+	wrong := func(text string) (desk.Actor, bool, error) {
+		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: " + text})
+		return desk.Actor{}, false, desk.Refuse(desk.NotSignedIn, "The identity provider's answer does not fit what was asked: sign in again.")
+	}
+	if err := d.tries.may("", from, d.Now()); err != nil {
+		return who, false, err
+	}
+	var q askedProvider
+	if json.Unmarshal(kept, &q) != nil || q.State == "" || state != q.State || code == "" {
+		return wrong("another state")
+	}
+	known, config, err := d.reach(ctx)
+	if err != nil {
+		return who, false, err
+	}
+	token, err := config.Exchange(ctx, code, oauth2.VerifierOption(q.Verifier))
+	if err != nil {
+		return wrong("the code is refused")
+	}
+	raw, _ := token.Extra("id_token").(string)
+	id, err := known.VerifierContext(ctx, &oidc.Config{ClientID: config.ClientID, Now: d.Now}).Verify(ctx, raw)
+	if err != nil || id.Nonce != q.Nonce {
+		return wrong("the token does not hold")
+	}
+	var claims struct {
+		Email    string `json:"email"`
+		Verified bool   `json:"email_verified"`
+	}
+	if err := id.Claims(&claims); err != nil {
+		return wrong("the claims cannot be read")
+	}
+	user, err := d.identified(id.Issuer, id.Subject, claims.Email, claims.Verified)
+	if err != nil {
+		return who, false, err
+	}
+	if user == "" {
+		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: nobody here is “" + id.Subject + "”"})
+		return who, false, desk.Refuse(desk.NotSignedIn, "The identity provider knows you, and nobody here is you. Ask your access administrator.")
+	}
+	if q.Proof != "" && q.Proof != user {
+		return wrong("somebody else proved who they are")
+	}
+	if err := d.welcome(user); err != nil {
+		return who, false, err
+	}
+	if !d.Present().Index.Live(user, d.Now()) {
+		return who, false, desk.Refuse(desk.NotSignedIn, "This account is not active. Ask your access administrator.")
+	}
+	who = desk.Actor{User: user, From: from}
+	if q.Proof != "" {
+		d.Happened(who.By(desk.EventProof, "by the identity provider"))
+	}
+	return who, q.Proof != "", nil
+}
+
+// identified finds whom the provider means.
+func (d *Accounts) identified(issuer, subject, email string, verified bool) (string, error) {
+	i, err := d.Store.Identity(issuer, subject)
+	switch {
+	case err == nil:
+		return i.User, nil
+	case !errors.Is(err, store.ErrNotFound):
+		return "", err
+	}
+	var found []string
+	for _, u := range d.Present().Design().Users {
+		if u.State != model.UserDeleted && (u.ExternalID != "" && u.ExternalID == subject ||
+			verified && email != "" && strings.EqualFold(u.Email, email)) {
+			found = append(found, u.ID)
+		}
+	}
+	if len(found) != 1 { // of two with one address, nobody knows which
+		return "", nil
+	}
+	err = d.Store.SaveIdentity(store.Identity{Issuer: issuer, Subject: subject, User: found[0], Since: d.Now()})
+	if err == nil {
+		d.Happened(desk.Event{What: desk.EventSignIn, Who: found[0], Text: "known to the identity provider from now on as “" + subject + "”"})
+	}
+	return found[0], err
+}
+
+// welcome makes somebody active who was invited and comes by the provider.
+func (d *Accounts) welcome(user string) error {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	u, ok := d.Present().Design().Users.Find(user)
+	if !ok || u.State != model.UserInvited || !model.In(d.Now(), u.From, u.Until) {
+		return nil
+	}
+	return d.accept(u, nil)
+}
+
+// closed refuses to let somebody in by password where only owners may.
+func (d *Accounts) closed(user string) error {
+	if d.provider.Issuer == "" || !d.provider.OnlyOwners || slices.Contains(d.Present().Index.Owners(d.Now()), user) {
+		return nil
+	}
+	return desk.Refuse(desk.NotSignedIn, "Sign in by the identity provider: here, passwords are for owners only.")
+}
