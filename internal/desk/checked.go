@@ -393,6 +393,9 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		for _, d := range []*model.Design{c.After, h.Design()} {
 			if u, ok := d.Users.Find(c.Who.User); ok {
 				r.WhoName = u.DisplayName
+				if c.Who.Token != "" {
+					r.WhoName = "the token “" + c.Who.Token + "”, for " + u.DisplayName
+				}
 			}
 		}
 		steps[i] = store.Step{Revision: r, Ops: ops}

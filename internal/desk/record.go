@@ -2,6 +2,7 @@ package desk
 
 import (
 	"log/slog"
+	"strings"
 	"sync"
 	"time"
 
@@ -47,7 +48,12 @@ type Event struct {
 }
 
 // By is an event that somebody causes.
-func (who Actor) By(what, text string) Event { return Event{what, who.User, who.From, text} }
+func (who Actor) By(what, text string) Event {
+	if who.Token != "" {
+		text = strings.TrimSpace(text + " (by the token “" + who.Token + "”)")
+	}
+	return Event{what, who.User, who.From, text}
+}
 
 // A flood of entries that whoever is refused could cause is cut off: so many a minute of each kind, from each.
 const eventsMost = 60

@@ -92,6 +92,11 @@ func (c *checked) above() (out []string) {
 	mine := view.Present(c.Who.User, rights, c.at)
 	for _, o := range c.Ops {
 		was, touched := accountTouched(o)
+		if is, ok := o.After.(*model.User); touched && ok && is.State == model.UserInvited &&
+			was.State != model.UserInvited && was.State != model.UserDeleted {
+			out = append(out, was.DisplayName+" has an account already: nobody goes back to invited.")
+			continue
+		}
 		if !touched || was.ID == c.Who.User {
 			continue
 		}

@@ -21,6 +21,7 @@ type Actor struct {
 	When   time.Time // the instant that is looked at; zero: now
 	Proven time.Time // when the person last gave a password; zero for a program
 	From   string    // the address that the request comes from
+	Token  string    // of a program that acts for the person: what its token is called
 	// Within is the request that it is done in: once it is over, nobody waits for an answer any longer. Nil: there is
 	// no end to it.
 	Within context.Context

@@ -142,24 +142,23 @@ func weak(password string, u *model.User) string {
 	if utf8.RuneCountInString(rest) < MinPassword/2 {
 		return "This password is made of your own names: choose another."
 	}
-	letters := strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) {
-			return r
-		}
-		return -1
-	}, lookalikes.Replace(rest))
-	plain := strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) {
-			return r
-		}
-		return -1
-	}, rest)
-	for _, text := range []string{letters, plain, strings.TrimRightFunc(rest, unicode.IsDigit)} {
-		if made(text) {
+	// What stands at the end, a year or a sign, makes a word no better; nor do signs that look like its letters.
+	stem := strings.TrimRightFunc(rest, func(r rune) bool { return !unicode.IsLetter(r) })
+	for _, text := range []string{lookalikes.Replace(stem), stem} {
+		if made(lettersOf(text)) {
 			return "This password is made of words that many people use: choose another."
 		}
 	}
 	return ""
+}
+
+func lettersOf(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) {
+			return r
+		}
+		return -1
+	}, text)
 }
 
 // made tells whether a text is nothing but well-known words.
@@ -184,7 +183,7 @@ func made(text string) bool {
 
 // runs tells whether a text runs along the alphabet, the digits or a row of keys.
 func runs(text string) bool {
-	for _, row := range []string{"abcdefghijklmnopqrstuvwxyz", "01234567890", "qwertyuiopasdfghjklzxcvbnm", "qwertzuiopasdfghjklyxcvbnm"} {
+	for _, row := range []string{"abcdefghijklmnopqrstuvwxyz", "0123456789", "qwertyuiopasdfghjklzxcvbnm", "qwertzuiopasdfghjklyxcvbnm"} {
 		for _, line := range []string{row + row, reversed(row + row)} {
 			if strings.Contains(line, text) {
 				return true

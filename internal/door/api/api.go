@@ -171,12 +171,7 @@ func actor(ctx context.Context) desk.Actor {
 // identify finds who acts: the session's user, or the user that a token acts as; and how they look.
 func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	who := desk.Actor{As: ctx.Query("as"), Within: ctx.Context(), From: inner.Address(ctx.Context())}
-	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
-		if t, valid := a.desk.Program(text, "api"); valid {
-			who.User = t.User
-		}
-	} else {
-		who.User, _ = a.desk.Within(a.sessions.GetString(ctx.Context(), sessionID))
+	if who.User, who.Token = a.whose(ctx); who.Token == "" {
 		who.Proven = time.Unix(a.sessions.GetInt64(ctx.Context(), sessionProven), 0).UTC()
 	}
 	if who.As == who.User {
@@ -204,6 +199,18 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		return
 	}
 	next(huma.WithValue(ctx, actorKey{}, who))
+}
+
+// whose finds out whose request it is: the session's user, or the user that a token acts as, with what it is called.
+func (a *API) whose(ctx huma.Context) (user, token string) {
+	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
+		if t, valid := a.desk.Program(text, "api"); valid {
+			return t.User, t.Name
+		}
+		return "", ""
+	}
+	user, _ = a.desk.Within(a.sessions.GetString(ctx.Context(), sessionID))
+	return user, ""
 }
 
 // sawAs enters in the security log that somebody looks through other eyes, once in a while.

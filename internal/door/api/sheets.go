@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/view"
@@ -581,12 +582,18 @@ func (a *API) history() {
 	)
 }
 
-// follow writes revisions as server-sent events, each named by its number.
+// errEnded ends a stream whose session or token has ended.
+var errEnded = errors.New("the session or token has ended")
+
+// follow writes revisions as server-sent events, each named by its number, until the session or token ends.
 func (a *API) follow(to huma.Context, who desk.Actor, after int) {
 	to.SetHeader("Content-Type", "text/event-stream")
 	to.SetHeader("Cache-Control", "no-store")
 	w := to.BodyWriter()
 	write := func(text string) error {
+		if user, _ := a.whose(to); user != who.User {
+			return errEnded
+		}
 		_, err := io.WriteString(w, text)
 		if f, ok := w.(http.Flusher); ok {
 			f.Flush()

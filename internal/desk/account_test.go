@@ -1,0 +1,239 @@
+package desk_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/pquerna/otp/totp"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/store"
+)
+
+// clocked opens the small design with a clock that the test moves.
+func clocked(t *testing.T) (d *rooms.Desk, s *store.Store, clock *time.Time) {
+	t.Helper()
+	_, s = open(t)
+	at := now
+	return must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return at })), s, &at
+}
+
+// A session ends when its person is locked or loses a right in Fachwerk, and does not come back; with their password;
+// by itself; and for a server that is started anew, too.
+func TestSessionsEnd(t *testing.T) {
+	d, s, clock := clocked(t)
+	begin := func(user string) string {
+		return must[string](t)(d.Begin(desk.Actor{User: user, From: "192.0.2.1"}, "a browser"))
+	}
+	in := func(id, want, when string) {
+		t.Helper()
+		user, ok := d.Within(id)
+		if user != want || ok != (want != "") {
+			t.Errorf("%s, the session is of %q, want %q", when, user, want)
+		}
+	}
+	kay, ann := begin("kay"), begin("ann")
+	in(kay, "kay", "begun")
+	in("made up", "", "made up")
+	put(t, d, altered(d, model.KindUser, "kay", func(u *model.User) { u.State = model.UserLocked }))
+	in(kay, "", "locked")
+	put(t, d, altered(d, model.KindUser, "kay", func(u *model.User) { u.State = model.UserActive }))
+	in(kay, "", "unlocked again")
+	kay = begin("kay")
+	draft := must[*desk.Draft](t)(d.Delete(desk.Actor{User: "bea", Proven: now}, model.KindAssignment, "keeper", nil))
+	must[*desk.Applied](t)(d.Apply(desk.Actor{User: "bea", Proven: now}, "no longer", draft.Stamp))
+	in(kay, "", "with fewer rights")
+	in(ann, "ann", "others stay")
+
+	first, second := begin("ann"), begin("ann")
+	link := must[string](t)(d.PasswordLink("ann"))
+	must[desk.Actor](t)(d.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1"))
+	for _, id := range []string{ann, first, second} {
+		in(id, "", "with a new password")
+	}
+	first, second = begin("ann"), begin("ann")
+	who := desk.Actor{User: "ann", Proven: now}
+	if err := d.ChangePassword(who, "seven grey herons", "eight grey herons", first); err != nil {
+		t.Fatal(err)
+	}
+	in(first, "ann", "the one that changed it stays")
+	in(second, "", "by one's own page")
+	refused(t, d.ChangePassword(who, "a wrong password", "nine grey herons", first), desk.NotAllowed, "not your password")
+	second = begin("ann")
+	if list := must[[]account.Session](t)(d.Sessions(who, first)); len(list) != 2 {
+		t.Errorf("her sessions are %+v", list)
+	}
+	refused(t, d.EndSession(desk.Actor{User: "dan"}, second, ""), desk.NotFound, "ended already")
+	if err := d.EndSession(who, "", first); err != nil {
+		t.Fatal(err)
+	}
+	in(second, "", "ended from another")
+
+	again := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return *clock }))
+	for id, want := range map[string]string{first: "ann", second: "", kay: ""} {
+		if user, _ := again.Within(id); user != want {
+			t.Errorf("to a server that is started anew, a session is of %q, want %q", user, want)
+		}
+	}
+	*clock = now.Add(119 * time.Minute)
+	in(first, "ann", "after two hours, nearly")
+	*clock = clock.Add(121 * time.Minute)
+	in(first, "", "after two hours without use")
+}
+
+// A link is good once, for one purpose and in one state; a new one ends those before.
+func TestLinks(t *testing.T) {
+	d, _, clock := clocked(t)
+	put(t, d, &model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited, Email: "ivy@small.example"})
+	kay := desk.Actor{User: "kay", Proven: now}
+	invite := func(who desk.Actor) string {
+		t.Helper()
+		i := must[*account.Invitation](t)(d.Invite(who, "ivy", "https://small.example"))
+		secret, ok := strings.CutPrefix(i.Link, "https://small.example/welcome/")
+		if !ok {
+			t.Fatalf("the link is %s", i.Link)
+		}
+		return secret
+	}
+	first := invite(kay)
+	second := invite(kay)
+	use := func(link string) error {
+		_, err := d.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1")
+		return err
+	}
+	refused(t, use(first), desk.NotFound, "used or has run out")
+	*clock = now.AddDate(0, 0, 8)
+	refused(t, use(second), desk.NotFound, "used or has run out")
+	*clock = now
+	if err := use(second); err != nil || !d.Live("ivy") {
+		t.Fatalf("the second one: %v", err)
+	}
+	refused(t, use(second), desk.NotFound, "used or has run out")
+	_, err := d.Invite(kay, "ivy", "")
+	refused(t, err, desk.Conflict, "the account is active")
+	// An owner's invitation is not an administrator's to send: with its link she would be the owner.
+	put(t, d, &model.User{ID: "una", UserName: "una", DisplayName: "Una", State: model.UserInvited},
+		&model.Assignment{ID: "una", Subject: model.Subject{User: "una"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full})
+	_, err = d.Invite(kay, "una", "")
+	refused(t, err, desk.NotAllowed, "not yours to send")
+	// Nobody goes from active back to invited, to come in by another's hand.
+	blocked(t, d, desk.Actor{User: "bea", Proven: now}, altered(d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserInvited }), "back to invited")
+	must[*desk.Draft](t)(d.Discard(desk.Actor{User: "bea", Proven: now}))
+	// A password link dies with the state that it was made for.
+	link := must[string](t)(d.PasswordLink("ann"))
+	put(t, d, altered(d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserLocked }))
+	refused(t, use(link), desk.NotFound, "used or has run out")
+}
+
+// Who manages tokens makes none that can do more than they can.
+func TestTokensThatPeopleMake(t *testing.T) {
+	d, _, clock := clocked(t)
+	put(t, d, &model.Role{ID: "keys", Name: "Keys", Permissions: []string{model.ManageTokens}},
+		&model.Assignment{ID: "ann-keys", Subject: model.Subject{User: "ann"}, Role: "keys", Reach: model.ReachArea, Mode: model.Full})
+	ann, bea := desk.Actor{User: "ann", Proven: now}, desk.Actor{User: "bea", Proven: now}
+	add := func(who desk.Actor, purpose, user string, expires *time.Time) (string, error) {
+		made, err := d.AddToken(who, account.NewToken{Name: "A program", Purpose: purpose, User: user, Expires: expires})
+		if err != nil {
+			return "", err
+		}
+		return made.Secret, nil
+	}
+	for _, c := range []struct {
+		who           desk.Actor
+		purpose, user string
+		cause         desk.Cause
+		says          string
+	}{
+		{desk.Actor{User: "kay", Proven: now}, "decisions", "", desk.NotAllowed, "Manage tokens"},
+		{desk.Actor{User: "ann"}, "decisions", "", desk.Unproven, "password once more"},
+		{ann, "scim", "", desk.NotAllowed, "Only an owner"},
+		{ann, "api", "bea", desk.NotAllowed, "which you do not"},
+		{ann, "api", "eve", desk.NotAllowed, "which you do not"},
+		{ann, "api", "nobody", desk.Invalid, "whom the token acts as"},
+	} {
+		_, err := add(c.who, c.purpose, c.user, nil)
+		refused(t, err, c.cause, c.says)
+	}
+	soon := now.Add(time.Hour)
+	secret := must[string](t)(add(ann, "api", "dan", &soon))
+	other := must[string](t)(add(bea, "scim", "", nil))
+	if got, ok := d.Program(secret, "api"); !ok || got.User != "dan" {
+		t.Errorf("the token acts as %+v, %v", got, ok)
+	}
+	if _, ok := d.Program(secret, "scim"); ok {
+		t.Error("a token of one purpose serves another")
+	}
+	list := must[[]account.Token](t)(d.Tokens(bea))
+	if len(list) != 2 || list[0].ID == list[1].ID || strings.Contains(secret+other, list[0].ID) {
+		t.Errorf("the tokens are %+v", list)
+	}
+	*clock = soon
+	if _, ok := d.Program(secret, "api"); ok {
+		t.Error("a token that has run out still works")
+	}
+	for _, v := range list {
+		if v.Purpose == "scim" {
+			if err := d.EndToken(desk.Actor{User: "bea", Proven: soon}, v.ID); err != nil {
+				t.Fatal(err)
+			}
+			refused(t, d.EndToken(desk.Actor{User: "bea", Proven: soon}, v.ID), desk.NotFound, "withdrawn already")
+		}
+	}
+	if _, ok := d.Program(other, "scim"); ok {
+		t.Error("a token that was withdrawn still works")
+	}
+}
+
+// A time code is good once, a recovery code is good once, and a wrong one is neither.
+func TestCodes(t *testing.T) {
+	d, _, clock := clocked(t)
+	ann := desk.Actor{User: "ann", Proven: now}
+	codes := must[*account.NewCodes](t)(d.BeginCodes(ann))
+	code := func() string {
+		t.Helper()
+		return must[string](t)(totp.GenerateCode(codes.Secret, *clock))
+	}
+	_, err := d.AddCodes(ann, codes.Secret, "000000x")
+	refused(t, err, desk.Invalid, "not the code")
+	_, err = d.AddCodes(desk.Actor{User: "ann"}, codes.Secret, code())
+	refused(t, err, desk.Unproven, "")
+	recovery := must[*account.Recovery](t)(d.AddCodes(ann, codes.Secret, code()))
+	if len(recovery.Codes) != 10 {
+		t.Fatalf("the recovery codes are %v", recovery.Codes)
+	}
+	check := func(text string) error { return d.CheckCode("ann", text, "192.0.2.1") }
+	refused(t, check(code()), desk.NotSignedIn, "not a code") // the one that it was set up with
+	*clock = clock.Add(time.Minute)
+	if err := check(code()); err != nil {
+		t.Errorf("a fresh code: %v", err)
+	}
+	refused(t, check(code()), desk.NotSignedIn, "not a code")
+	if err := check(strings.ToUpper(recovery.Codes[3])); err != nil {
+		t.Errorf("a recovery code: %v", err)
+	}
+	refused(t, check(recovery.Codes[3]), desk.NotSignedIn, "not a code")
+	if err := d.CheckCode("dan", recovery.Codes[4], "192.0.2.1"); err == nil {
+		t.Error("the code of one serves another")
+	}
+	f := must[*account.Factors](t)(d.Factors(ann))
+	if !f.Codes || f.Recovery != 9 {
+		t.Errorf("her factors are %+v", f)
+	}
+	if err := d.DropFactor(ann, f.CodesID); err != nil {
+		t.Fatal(err)
+	}
+	if f = must[*account.Factors](t)(d.Factors(ann)); f.Codes || f.Recovery != 0 {
+		t.Errorf("with the last factor, the recovery codes stay: %+v", f)
+	}
+	// Demanded of who holds rights in Fachwerk, and of nobody else.
+	d.Set(account.Settings{SecondFactor: true})
+	for user, want := range map[string]bool{"bea": true, "eve": true, "ann": false} {
+		if got := d.Lacks(user); got != want {
+			t.Errorf("of %s a second factor is missing: %v", user, got)
+		}
+	}
+}
