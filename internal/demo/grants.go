@@ -642,7 +642,7 @@ func delegations() []*model.Delegation {
 			Name:     "Service desk lets people in",
 			Delegate: model.Subject{Group: "desk-service"},
 			People:   model.People{Filter: `userType eq "employee" and not (title co "manager")`},
-			Actions:  []string{"invite", "lock", "edit"},
+			Actions:  []string{"invite", "lock", "edit", "move"},
 		},
 		{
 			ID:       "roster-lines",

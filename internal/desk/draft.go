@@ -72,6 +72,7 @@ type Draft struct {
 	Gaining   int            `json:"gaining" doc:"How many people gain something"`
 	Losing    int            `json:"losing" doc:"How many people lose something"`
 	People    []PersonImpact `json:"people" doc:"Those who gain or lose most, at most 200"`
+	Later     []LaterGain    `json:"later" doc:"What people gain later, or once they are live; of those whom the draft names, at most 200"`
 	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
 	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
@@ -126,6 +127,7 @@ type Drafted struct {
 	clashes   []string      // what others changed too, so that one of the two must be chosen
 	// reviews are the names of open reviews that ask about something the draft changes.
 	reviews []string
+	later   []laterGain
 	stamp   string
 	began   time.Time // when it was laid
 	took    time.Duration
@@ -201,6 +203,7 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 	if p.After != nil && len(p.Ops) > 0 {
 		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index}).inheritLists(h)
 		p.Impact() // while one waits for it, not while it is looked at
+		p.later = p.checked.later()
 	}
 	var err error
 	if d.Touched != nil {
@@ -295,6 +298,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 	v := &Draft{
 		Edits:     []DraftEdit{},
 		People:    []PersonImpact{},
+		Later:     []LaterGain{},
 		Conflicts: []Clash{},
 		Licences:  []Short{},
 		Touches:   []Ref{},
@@ -311,6 +315,11 @@ func (p *Drafted) view(s *Sight) *Draft {
 		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, s.meanwhile(p.meanwhile[i])})
 	}
 	p.sideEffects(v, s)
+	for _, l := range p.later {
+		if s.knows(model.KindUser, l.user) {
+			v.Later = append(v.Later, LaterGain{shown.Ref(model.KindUser, l.user), shown.Holdings(l.gains), Optional(l.from), l.live})
+		}
+	}
 	people := slices.DeleteFunc(
 		slices.Clone(p.Impact().People),
 		func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) },

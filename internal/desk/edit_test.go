@@ -144,7 +144,7 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 		byField[m.From+"."+m.Field] = m
 	}
 	if m := byField["assignment.role"]; m.Count != 1 || m.Taken != "deleted" || !m.Instead ||
-		m.Refs[0].Name != "Crew – Clerk, Terminal 1" {
+		m.Refs[0].Name != "Crew – Clerk, at Terminal 1" {
 		t.Errorf("what is assigned: %+v", m)
 	}
 	if m := byField["role.inherits"]; m.Count != 1 || m.Taken != "out" || m.Refs[0].Name != "Lead" {

@@ -148,7 +148,7 @@ func (c *checked) critical() (out []string) {
 		}
 		when := ""
 		if since.After(c.at) {
-			when = ", from " + change.Day(since)
+			when = ", from " + model.Day(since)
 		} else if !c.Index.Live(id, c.at) {
 			when = ", once live"
 		}

@@ -203,3 +203,27 @@ func TestLookingWidensNothing(t *testing.T) {
 		}
 	}
 }
+
+// The impact tells what begins later and what somebody will hold once they are live, as such.
+func TestTheImpactTellsWhatComesLater(t *testing.T) {
+	d, _ := open(t)
+	bea := desk.Actor{User: "bea", Proven: now}
+	soon := now.AddDate(0, 1, 0)
+	must[*desk.Draft](t)(d.Put(bea, nil, &model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited}))
+	must[*desk.Draft](t)(d.Put(bea, nil, &model.Assignment{
+		ID: "ivy", Subject: model.Subject{User: "ivy"}, Role: "clerk", Area: "t1", Reach: model.ReachArea, Mode: model.Full,
+	}))
+	draft := must[*desk.Draft](t)(d.Put(bea, nil, &model.Assignment{
+		ID: "ann", Subject: model.Subject{Group: "crew"}, Role: "night", Area: "t2", From: soon, Reach: model.ReachArea, Mode: model.Full,
+	}))
+	if draft.Gaining != 0 || len(draft.Later) != 2 {
+		t.Fatalf("now %d gain, later %+v", draft.Gaining, draft.Later)
+	}
+	ivy, cy := draft.Later[0], draft.Later[1]
+	if ivy.User.ID != "ivy" || ivy.Live || ivy.From != nil || len(ivy.Gains) != 1 || ivy.Gains[0].Permission != "s:gate:view" {
+		t.Errorf("once live: %+v", ivy)
+	}
+	if cy.User.ID != "cy" || !cy.Live || cy.From == nil || !cy.From.Equal(soon) || len(cy.Gains) != 2 || cy.Gains[0].Area.ID != "t2" {
+		t.Errorf("later: %+v", cy)
+	}
+}

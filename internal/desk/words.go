@@ -50,6 +50,8 @@ type Terms struct {
 	Until   *time.Time `json:"until,omitempty"`
 	Reason  string     `json:"reason,omitempty"`
 	Contact bool       `json:"contact,omitempty" doc:"Names a contact of the area"`
+	Where   string     `json:"where" doc:"Where it counts, in words"`
+	How     string     `json:"how" doc:"How far, in which mode and when, in words; empty if it says nothing of these"`
 	Note    string     `json:"note" doc:"All of it in a few words"`
 }
 
@@ -95,26 +97,9 @@ func (h *House) Terms(a *model.Assignment) Terms {
 		Reason:  a.Reason,
 		Contact: a.Contact,
 	}
-	notes := []string{"whole organisation"}
-	if a.Area != "" {
-		notes[0] = t.Area.Name
-	}
-	switch a.Reach {
-	case model.ReachLine:
-		notes = append(notes, "own line")
-	case model.ReachOwn:
-		notes = append(notes, "own records")
-	}
-	if a.Mode == model.ReadOnly {
-		notes = append(notes, "read-only")
-	}
-	if !a.From.IsZero() {
-		notes = append(notes, "from "+change.Day(a.From))
-	}
-	if !a.Until.IsZero() {
-		notes = append(notes, "until "+change.Day(a.Until))
-	}
-	t.Note = strings.Join(notes, " · ")
+	where, how := a.Extent(func(string) string { return t.Area.Name })
+	t.Where, t.How = where, strings.Join(how, " · ")
+	t.Note = strings.Join(append([]string{where}, how...), " · ")
 	return t
 }
 

@@ -246,7 +246,7 @@ func (t *teller) show(f model.Field, v any) string {
 		}
 		if f.Name == "from" || f.Name == "until" {
 			if at, err := time.Parse(time.RFC3339, s); err == nil {
-				return Day(at)
+				return model.Day(at)
 			}
 		}
 		return "“" + s + "”"
@@ -256,15 +256,6 @@ func (t *teller) show(f model.Field, v any) string {
 		return fmt.Sprint(v)
 	}
 	return string(data)
-}
-
-// Day writes an instant for a sentence: the day, and the time if it is not midnight.
-func Day(t time.Time) string {
-	t = t.UTC()
-	if t.Equal(t.Truncate(24 * time.Hour)) {
-		return t.Format("2 January 2006")
-	}
-	return t.Format("2 January 2006 15:04")
 }
 
 func (t *teller) assignment(o Op) {
@@ -279,9 +270,10 @@ func (t *teller) assignment(o Op) {
 	if a.Role != "" {
 		target = t.name(model.KindRole, a.Role)
 	}
-	place, id := any(" over the whole organisation"), any("")
+	where, _ := a.Extent(func(string) string { return "" }) // the area stands after it, as a link
+	place, id := any(" "+where), any("")
 	if a.Area != "" {
-		place, id = " at ", t.name(model.KindArea, a.Area)
+		id = t.name(model.KindArea, a.Area)
 	}
 	switch {
 	case before == nil:
@@ -303,23 +295,8 @@ func (t *teller) assignment(o Op) {
 	}
 }
 
-// terms says how far and how long an assignment counts.
+// terms says how far and how long an assignment counts, after where it does.
 func terms(a *model.Assignment) string {
-	s := ""
-	switch a.Reach {
-	case model.ReachLine:
-		s += ", for records of their line"
-	case model.ReachOwn:
-		s += ", for their own records"
-	}
-	if a.Mode == model.ReadOnly {
-		s += ", read-only"
-	}
-	if !a.From.IsZero() {
-		s += ", from " + Day(a.From)
-	}
-	if !a.Until.IsZero() {
-		s += ", until " + Day(a.Until)
-	}
-	return s
+	_, how := a.Extent(func(id string) string { return id })
+	return strings.Join(append([]string{""}, how...), ", ")
 }

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/ahead"
-	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -275,7 +274,7 @@ func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give 
 				"it lets you assign for at most %d days, so %s must end by %s",
 				*d.MaxDays,
 				what,
-				change.Day(most),
+				model.Day(most),
 			)
 		}
 	}

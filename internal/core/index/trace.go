@@ -495,20 +495,16 @@ func (x *Index) notLive(u int, t time.Time) string {
 
 // Place says over which area and which records an assignment counts.
 func (x *Index) Place(a *model.Assignment) string {
-	place := "over the whole organisation"
-	if a.Area != "" {
-		place = "at " + a.Area
-		if area, ok := x.design.Areas.Find(a.Area); ok {
-			place = "at " + area.Name
+	where, _ := a.Extent(func(id string) string {
+		if area, ok := x.design.Areas.Find(id); ok {
+			return area.Name
 		}
+		return id
+	})
+	if reach := a.Reach.Words(); reach != "" {
+		return where + ", " + reach
 	}
-	switch a.Reach {
-	case model.ReachOwn:
-		return place + ", for own records"
-	case model.ReachLine:
-		return place + ", for records of the own line"
-	}
-	return place
+	return where
 }
 
 // licencesFor says which licences would do for all that the permission needs.

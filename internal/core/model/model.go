@@ -233,6 +233,48 @@ func (o *Assignment) Key() GrantKey {
 	}
 }
 
+// Extent says in words where an assignment counts; then how far, in which mode, and from and until when, each as far as
+// it says anything. This is the one wording of it. Area names an area.
+func (o *Assignment) Extent(area func(id string) string) (where string, how []string) {
+	where = "over the whole organisation"
+	if o.Area != "" {
+		where = "at " + area(o.Area)
+	}
+	if reach := o.Reach.Words(); reach != "" {
+		how = append(how, reach)
+	}
+	if o.Mode == ReadOnly {
+		how = append(how, "read-only")
+	}
+	if !o.From.IsZero() {
+		how = append(how, "from "+Day(o.From))
+	}
+	if !o.Until.IsZero() {
+		how = append(how, "until "+Day(o.Until))
+	}
+	return where, how
+}
+
+// Words says which records a reach limits to; nothing if it does not.
+func (r Reach) Words() string {
+	switch r {
+	case ReachLine:
+		return "for records of their line"
+	case ReachOwn:
+		return "for their own records"
+	}
+	return ""
+}
+
+// Day writes an instant for a sentence: the day, and the time if it is not midnight.
+func Day(t time.Time) string {
+	t = t.UTC()
+	if t.Equal(t.Truncate(24 * time.Hour)) {
+		return t.Format("2 January 2006")
+	}
+	return t.Format("2 January 2006 15:04")
+}
+
 // Item is a permission or a role that a conflict counts.
 type Item struct {
 	Permission string `json:"permission,omitempty" ref:"permission"`

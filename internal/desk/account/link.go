@@ -190,7 +190,7 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		)
 	}
 	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
-		return nil, desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, change.Day(u.Until))
+		return nil, desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, model.Day(u.Until))
 	}
 	text, until, err := d.link(u, invitationLife)
 	if err != nil {

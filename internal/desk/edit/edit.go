@@ -190,6 +190,9 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 	})
 }
 
+// mostPairs bounds what one act assigns.
+const mostPairs = 20_000
+
 // AssignMany drafts that each of some people and groups gets each of some roles and sets, on the same terms. Who
 // has one already on these terms keeps it; if all do, it is refused.
 func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
@@ -199,6 +202,10 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 		}
 		if err := within(p.Seen(), terms); err != nil {
 			return err
+		}
+		if n := len(subjects) * len(targets); n > mostPairs {
+			return desk.Refuse(desk.Invalid, "That would be %s assignments at once: make it in parts of at most %s, or assign to a group.",
+				desk.Grouped(n), desk.Grouped(mostPairs))
 		}
 		ops, err := assignEach(p.Base(), subjects, targets, terms)
 		if err != nil {

@@ -129,10 +129,7 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 	} else if !model.In(s.At, g.From, g.Until) {
 		v.Force = "ended"
 	}
-	v.Terms = strings.TrimPrefix(
-		strings.TrimPrefix(s.Terms(&model.Assignment{From: g.From, Until: g.Until}).Note, "whole organisation"),
-		" · ",
-	)
+	v.Terms = s.Terms(&model.Assignment{From: g.From, Until: g.Until}).How
 	switch {
 	case g.People.Group != "":
 		r := s.Ref(model.KindGroup, g.People.Group)

@@ -116,8 +116,7 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		May:   d.mayDoTo(s, who, u),
 		Whole: s.Whole,
 	}
-	p.Validity = h.Terms(&model.Assignment{From: u.From, Until: u.Until}).Note
-	p.Validity = strings.TrimPrefix(strings.TrimPrefix(p.Validity, "whole organisation"), " · ")
+	p.Validity = h.Terms(&model.Assignment{From: u.From, Until: u.Until}).How
 	if u.Source == model.Directory {
 		p.Lock = d.fedLock(
 			model.KindUser,
@@ -208,7 +207,7 @@ func (d *Viewer) mayDoTo(s *desk.Sight, who desk.Actor, u *model.User) []string 
 	for _, act := range []struct {
 		name  string
 		right bool
-	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
+	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Move, people}, {delegation.Seat, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
 		if act.right || s.Authority != nil && s.Authority.Reaches(act.name, u) && !s.Authority.Above(u.ID) {
 			out = append(out, act.name)
 		}
@@ -446,18 +445,15 @@ func way(h *desk.House, w index.Way) Way {
 		switch s.Kind {
 		case model.KindAssignment:
 			t := h.Terms(w.Assignment)
-			j.Name, j.Note = "at "+t.Area.Name, "by group"
-			if t.Whole {
-				j.Name = "over the whole organisation"
-			}
+			j.Name, j.Note = t.Where, "by group"
 			if w.Assignment.Subject.User != "" {
 				j.Note = "by hand"
 				if w.Assignment.Reason != "" {
 					j.Note += ", “" + w.Assignment.Reason + "”"
 				}
 			}
-			if rest := strings.TrimPrefix(strings.TrimPrefix(t.Note, "whole organisation"), t.Area.Name); rest != "" {
-				j.Note = strings.TrimPrefix(rest, " · ") + " · " + j.Note
+			if t.How != "" {
+				j.Note = t.How + " · " + j.Note
 			}
 		case model.KindUser:
 			if u, ok := h.Design().Users.Find(s.ID); ok {

@@ -5,6 +5,7 @@ import (
 	"fachwerk/internal/desk/rooms"
 	"io/fs"
 	"net/http"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
@@ -27,7 +28,7 @@ const maxBody = 8 << 20
 // also gives the application's API, for its description.
 func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (http.Handler, *api.API) {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, bounded, middleware.Compress(5))
+	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, timed, bounded, middleware.Compress(5))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
@@ -46,6 +47,19 @@ func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (htt
 	})
 	r.NotFound(web.Handler(files).ServeHTTP)
 	return r, a
+}
+
+// longest is how long an answer may take to be written, but for streams that do not end.
+const longest = 10 * time.Minute
+
+// timed ends the writing of an answer that nobody reads.
+func timed(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/api/revisions/events" {
+			_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(longest)) // tests' recorders have none
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // bounded keeps requests from being larger than they may be.

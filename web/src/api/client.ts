@@ -75,3 +75,7 @@ export const queries = new QueryClient({
 		},
 	},
 });
+
+/** Forgets what was shown to whoever was signed in before; what the door itself shows stays. */
+export const forgetOthers = (cache: QueryClient) =>
+	cache.removeQueries({ predicate: (q) => q.queryKey[0] !== "welcome" && q.queryKey[0] !== "sign-in" });

@@ -2577,6 +2577,8 @@ export interface components {
              * @description How many people gain something
              */
             gaining: number;
+            /** @description What people gain later, or once they are live; of those whom the draft names, at most 200 */
+            later: components["schemas"]["LaterGain"][];
             /** @description Licences that the draft leaves short */
             licences: components["schemas"]["Short"][];
             /**
@@ -3021,6 +3023,17 @@ export interface components {
             kind: "user" | "group" | "assignment" | "role" | "set" | "permission";
             name: string;
             note: string;
+        };
+        LaterGain: {
+            /**
+             * Format: date-time
+             * @description When it begins
+             */
+            from?: string;
+            gains: components["schemas"]["Holding"][];
+            /** @description The person is live; otherwise they hold it once they are */
+            live: boolean;
+            user: components["schemas"]["Ref"];
         };
         Layer: {
             /**
@@ -4019,6 +4032,8 @@ export interface components {
             contact?: boolean;
             /** Format: date-time */
             from?: string;
+            /** @description How far, in which mode and when, in words; empty if it says nothing of these */
+            how: string;
             id: string;
             /** @enum {string} */
             mode: "full" | "read-only";
@@ -4029,6 +4044,8 @@ export interface components {
             reason?: string;
             /** Format: date-time */
             until?: string;
+            /** @description Where it counts, in words */
+            where: string;
             /** @description Over the whole organisation */
             whole: boolean;
         };

@@ -167,7 +167,7 @@ function useTerms(focus: Node | undefined, beams: Schemas["Beam"][] | undefined)
 		for (const b of beams ?? []) {
 			if (b.relation !== "assigned" || !focus || !(same(b.from, focus) || same(b.to, focus))) continue;
 			const more = b.terms.length > 1 ? ` +${b.terms.length - 1}` : "";
-			notes.set(nameOf(same(b.from, focus) ? b.to : b.from), (b.terms[0]?.whole ? "" : "at ") + (b.terms[0]?.note ?? "") + more);
+			notes.set(nameOf(same(b.from, focus) ? b.to : b.from), (b.terms[0]?.note ?? "") + more);
 		}
 		return notes;
 	}, [focus, beams]);

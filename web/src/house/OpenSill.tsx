@@ -4,7 +4,7 @@ import { api, data, Refusal, type Schemas } from "../api/client";
 import { draftDiscard, draftKeep, draftTakeOut, useConflict, useDrafting, useRefresh } from "../api/hooks";
 import { alike, GroupImpact, Names } from "../parts/impact";
 import { useNotice } from "../parts/notice";
-import { count, moment, Named, Sentence } from "../parts/words";
+import { count, extent, moment, Named, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
 import { ProveBoard, proofNeeded } from "./ProveBoard";
 
@@ -90,10 +90,35 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 					)}
 					<SideEffects draft={draft} />
 					<h2 className="text-[15px] font-bold">Who gains and who loses</h2>
-					{draft.people.length === 0 && <p className="mt-2 text-quiet">Nobody’s effective permissions change.</p>}
+					{draft.people.length === 0 && (
+						<p className="mt-2 text-quiet">Nobody’s effective permissions change{draft.later.length > 0 ? " now" : ""}.</p>
+					)}
 					{alike(draft.people).map((group) => (
 						<GroupImpact key={group[0].user.id} people={group} />
 					))}
+					{draft.later.length > 0 && (
+						<section aria-label="Later" className="mt-4">
+							<h3 className="font-bold">Later</h3>
+							<ul>
+								{draft.later.map((l) => (
+									<li key={`${l.user.id}${l.from}`} className="border-b border-hair py-1.5">
+										<Named of={l.user} /> <b className="text-moss">▲ gains</b>{" "}
+										<span className="font-semibold text-ochre">
+											{[l.from && `from ${moment(l.from)}`, !l.live && "once live"].filter(Boolean).join(", ")}
+										</span>
+										<span className="block pl-4 text-[12px]">
+											{l.gains.slice(0, 6).map((h) => (
+												<span key={`${h.permission}${h.area.id}${h.reach}`} className="block">
+													<span className="font-mono">{h.permission}</span> <span className="text-quiet">{extent(h)}</span>
+												</span>
+											))}
+											{l.gains.length > 6 && <span className="text-quiet">and {l.gains.length - 6} more</span>}
+										</span>
+									</li>
+								))}
+							</ul>
+						</section>
+					)}
 					{draft.gaining + draft.losing > 0 && draft.people.length >= 200 && (
 						<p className="mt-2 text-quiet">Those who gain or lose most are listed; there are more.</p>
 					)}

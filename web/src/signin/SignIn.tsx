@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { canPasskey, signInByPasskey } from "../account/passkey";
 import { type Ask, useAsk } from "../api/ask";
-import { api, data, Refusal, type Schemas } from "../api/client";
+import { api, data, forgetOthers, Refusal, type Schemas } from "../api/client";
 import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
 import { factorNeeded, SecondFactor } from "./SecondFactor";
@@ -16,7 +16,7 @@ export function SignIn() {
 	const [forgotten, setForgotten] = useState(false);
 	const id = useId();
 	const enter = (me: Schemas["Me"]) => {
-		cache.clear(); // what somebody else saw before
+		forgetOthers(cache);
 		cache.setQueryData(["me", {}], me);
 	};
 	const signIn = useMutation({

@@ -77,7 +77,12 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 	const { control, watch, register, setValue, setFocus } = form;
 	const skills = useFieldArray({ control, name: "skills" });
 	const [name, area, manager, until, over] = watch(["name", "area", "manager", "until", "over"]);
-	const kept = o?.source === "directory" && !over;
+	const fed = o?.source === "directory" && !over;
+	// What the viewer may change of somebody who is there: of somebody new, all that goes with an invitation.
+	const lets = (action: string) => !edited || edited.may.includes(action);
+	const kept = fed || !lets("edit");
+	const whole = !o || may(me, "people:edit");
+	const moves = !fed && lets("move");
 	const another = (v: { name: string }) => {
 		tell(`The invitation of ${v.name.trim()} is in your draft. Go on with the next.`);
 		for (const field of ["name", "userName", "email", "externalId"] as const) setValue(field, "");
@@ -110,24 +115,30 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					control={control}
 					name="userName"
 					label="User name, to sign in with"
-					kept={kept}
+					kept={fed || !whole}
 					hint={o ? undefined : "Made from e-mail or name if left empty."}
 				/>
-				<FormText control={control} name="email" label="E-mail" type="email" kept={kept} />
+				<FormText control={control} name="email" label="E-mail" type="email" kept={fed || !(whole || (o?.state === "invited" && lets("invite")))} />
 				<FormText control={control} name="title" label="Title" kept={kept} />
 				<FormText control={control} name="department" label="Department" kept={kept} />
 				<FormText control={control} name="userType" label="Kind (employee, contractor …)" kept={kept} />
-				<FormPick control={control} name="area" kinds={["area"]} label="Home area" placeholder="the whole organisation" mine="invite" />
-				{kept ? (
+				{edited && !lets("move") ? (
+					<Field label="Home area">{() => <p className="py-[5px]">{area?.name ?? "the whole organisation"}</p>}</Field>
+				) : (
+					<FormPick control={control} name="area" kinds={["area"]} label="Home area" placeholder="the whole organisation" mine="invite" />
+				)}
+				{!moves ? (
 					<Field label="Reports to">{() => <p className="py-[5px]">{manager?.name ?? "nobody"}</p>}</Field>
 				) : (
 					<FormPick control={control} name="manager" kinds={["user"]} label="Reports to" placeholder="nobody" without={o && [o.id]} />
 				)}
-				<FormText control={control} name="externalId" label="External id" kept={kept} />
-				<FormText control={control} name="from" label="From" type="date" />
-				<FormText control={control} name="until" label="Until" type="date" />
+				<FormText control={control} name="externalId" label="External id" kept={fed || !(whole && may(me, "people:edit"))} />
+				<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
+				<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
 			</div>
-			<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
+			{lets("seat") && (edited || mayEither(me, "people:edit", "seat")) && (
+				<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
+			)}
 			{!o && mayEither(me, "assignment:edit", "assign") && (
 				<FormChips
 					control={control}
@@ -144,7 +155,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					a directory keeps this from now on: the first that speaks of it
 				</FormCheck>
 			)}
-			<fieldset className="mb-3">
+			<fieldset className="mb-3" disabled={!lets("edit")}>
 				<legend className="text-[12px] text-quiet">Qualifications</legend>
 				{skills.fields.map((q, i) => (
 					<p key={q.id} className="mb-1 flex items-center gap-2">

@@ -175,7 +175,7 @@ function Deeds({ person, onBoard }: { person: Person; onBoard: (board: "edit" | 
 	const s = person.state;
 	const deeds = [
 		{ name: "Invitation …", run: () => onBoard("invite"), shown: person.may.includes("invite") && s === "invited" && person.draft !== "new" },
-		{ name: "Edit …", run: () => onBoard("edit"), shown: person.may.includes("edit") },
+		{ name: "Edit …", run: () => onBoard("edit"), shown: ["edit", "move", "seat", "lock"].some((a) => person.may.includes(a)) },
 		{ name: "Lock", run: state("locked"), shown: person.may.includes("lock") && s === "active" },
 		{ name: "Unlock", run: state("active"), shown: person.may.includes("lock") && s === "locked" },
 		{

@@ -1,0 +1,100 @@
+package desk
+
+import (
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// LaterGain is what a draft gives somebody who does not hold it yet: from an instant on, or once they are live.
+type LaterGain struct {
+	User  Ref        `json:"user"`
+	Gains []Holding  `json:"gains"`
+	From  *time.Time `json:"from,omitempty" doc:"When it begins"`
+	Live  bool       `json:"live" doc:"The person is live; otherwise they hold it once they are"`
+}
+
+// laterGain is that before it is put in words.
+type laterGain struct {
+	user  string
+	gains []index.Holding
+	from  time.Time
+	live  bool
+}
+
+// laterShown bounds of how many people it is told, one by one.
+const laterShown = 200
+
+// later tells what a change gives to people at coming instants, and to those who are not live yet. It looks at those
+// whom the change names: by their account, by an assignment, or by a group.
+func (c *checked) later() (out []laterGain) {
+	if c.After == nil || len(c.Ops) == 0 {
+		return nil
+	}
+	before, after := c.house.Ahead(), c.ahead()
+	var keys []string
+	for _, s := range c.After.Systems {
+		for _, p := range s.Permissions {
+			keys = append(keys, p.Key)
+		}
+	}
+	for _, id := range c.named() {
+		live := c.Index.Live(id, c.at)
+		by := map[time.Time][]index.Holding{}
+		for _, s := range after.Beyond(after.Spans(id, keys, c.at), before.Spans(id, keys, c.at), c.at) {
+			if !live || s.From.After(c.at) {
+				if held := by[s.From]; !slices.Contains(held, s.Holding) {
+					by[s.From] = append(held, s.Holding)
+				}
+			}
+		}
+		for from, gains := range by {
+			out = append(out, laterGain{id, gains, from, live})
+		}
+		if len(out) >= laterShown {
+			break
+		}
+	}
+	slices.SortStableFunc(out, func(a, b laterGain) int { return a.from.Compare(b.from) })
+	return out
+}
+
+// named gives the people whom a change names, in its order, not more than [laterShown].
+func (c *checked) named() (out []string) {
+	seen := map[string]bool{}
+	add := func(ids ...string) {
+		for _, id := range ids {
+			if id != "" && !seen[id] && len(out) < laterShown {
+				seen[id] = true
+				out = append(out, id)
+			}
+		}
+	}
+	for _, o := range c.Ops {
+		switch after := o.After.(type) {
+		case *model.User:
+			add(after.ID)
+		case *model.Assignment:
+			add(after.Subject.User)
+			if after.Subject.Group != "" {
+				add(c.ahead().Live().Members(after.Subject.Group)...)
+			}
+		case *model.Group:
+			before, _ := o.Before.(*model.Group)
+			had := map[string]bool{}
+			if before != nil {
+				for _, u := range before.Users {
+					had[u] = true
+				}
+			}
+			for _, u := range after.Users {
+				if !had[u] {
+					add(u)
+				}
+			}
+		}
+	}
+	return out
+}
