@@ -1,11 +1,15 @@
 package e2e
 
 import (
-	"fachwerk/e2e/provider"
-	"fachwerk/internal/desk/account"
 	"net/http"
 	"strings"
 	"testing"
+	"time"
+
+	"fachwerk/e2e/provider"
+	"fachwerk/internal/desk/account"
+
+	"github.com/pquerna/otp/totp"
 
 	"fachwerk/e2e/browser"
 	"fachwerk/internal/core/model"
@@ -246,4 +250,97 @@ func TestSigningInByAProvider(t *testing.T) {
 	s.open("/security-log?q=provider")
 	s.see("[data-entry=sign-in-failed]", "nobody here is “stranger”")
 	s.see("[data-entry=sign-in]", "known to the identity provider from now on")
+}
+
+// TestASecondFactorIsDemanded shows nothing but one's own page to who holds rights and has no second factor; with time
+// codes, everything, and from then on the password alone brings nobody in.
+func TestASecondFactorIsDemanded(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.desk.Set(account.Settings{Outside: s.url, SecondFactor: true})
+	s.signIn("signe.halloran")
+	s.see("[role=alert]", "here these need a second factor")
+	s.open("/people")
+	s.see("h1", "Your account")
+	s.click("button", "Set up time codes")
+	s.see("[role=dialog]", "Or type this into it")
+	secret, err := browser.Eval[string](s.Page, "document.querySelector('[role=dialog] p.font-mono').innerText.trim()")
+	s.must(err)
+	code := func(later time.Duration) string {
+		text, err := totp.GenerateCode(secret, s.desk.Now().Add(later))
+		s.must(err)
+		return text
+	}
+	s.typeInto("The code it shows", code(0))
+	s.press(browser.Enter)
+	s.see("[aria-label='Recovery codes'] li", "-")
+	s.click("[role=dialog] button", "I have them")
+	s.gone("[role=alert]", "second factor")
+	s.open("/people")
+	s.see("h1", "People")
+
+	s.Refusals = true
+	for _, c := range []struct {
+		code string
+		good bool
+	}{{code(0), false}, {code(30 * time.Second), true}} { // the first was used to set them up
+		s.signOut()
+		s.typeInto("User name", "signe.halloran")
+		s.typeInto("Password", demo.Password)
+		s.press(browser.Enter)
+		s.typeInto("A code of your authenticator", c.code)
+		s.press(browser.Enter)
+		if !c.good {
+			s.see("[role=alert]", "code")
+			s.click("button", "Sign in as somebody else")
+			s.see("button", "Sign in")
+			s.open("/people") // nobody is in
+			s.see("button", "Sign in")
+			s.signIn("ruben.adeyemi") // holds nothing in Fachwerk but a delegation
+			continue
+		}
+		s.see("header", "Signe Halloran")
+	}
+}
+
+// TestADelegateEditsWhatTheyMay shows, to who may edit but not move, lock or invite, which fields are theirs.
+func TestADelegateEditsWhatTheyMay(t *testing.T) {
+	s := walk(t, 1280, 800)
+	design := s.desk.Design()
+	office, _ := design.Groups.Find("training-office")
+	var officer string
+	for _, id := range append(office.Users, s.desk.Present().Index.Members(office.ID)...) {
+		if u, _ := design.Users.Find(id); u.State == model.UserActive {
+			officer = id
+		}
+	}
+	let(t, s, officer)
+	var hand *model.User
+	for _, id := range s.desk.Present().Index.Members("hands") {
+		if u, _ := design.Users.Find(id); u.State == model.UserActive && u.Source != model.Directory && id != officer {
+			hand = u
+			break
+		}
+	}
+	s.signIn(officer)
+	s.open("/people/" + hand.ID)
+	s.click("button", "Do")
+	s.click("[role=menuitem]", "Edit")
+	field := func(label string) string {
+		return "[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith(" + quoted(label) + "))"
+	}
+	for label, theirs := range map[string]bool{
+		"Name": true, "Title": true, "Department": true, "User name": false, "E-mail": false, "External id": false, "From": false, "Until": false,
+	} {
+		kept := "(" + field(label) + ")?.readOnly"
+		if theirs {
+			kept += " === false"
+		}
+		s.wait(kept)
+	}
+	s.typeInto("Title", "Quay hand, certified")
+	s.click("[role=dialog] button", "draft")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.see("section[aria-label='The draft and its impact']", "Quay hand, certified")
+	s.apply("passed the course")
+	s.see("main", "Quay hand, certified")
 }

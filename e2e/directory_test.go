@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fachwerk/internal/desk/account"
 	"net/http"
 	"strings"
 	"testing"
@@ -10,9 +11,9 @@ import (
 // somebody who owns a role, and tidies up after them.
 func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s := walk(t, 1280, 800)
-	token, err := s.desk.MakeToken("Pilots' register", "scim", "")
+	token, err := s.desk.MakeToken(account.NewToken{Name: "Pilots' register", Purpose: "scim"})
 	s.must(err)
-	harbour, err := s.desk.MakeToken("Harbour directory", "scim", "")
+	harbour, err := s.desk.MakeToken(account.NewToken{Name: "Harbour directory", Purpose: "scim"})
 	s.must(err)
 	provision := func(token, method, path, body string, want int) {
 		t.Helper()

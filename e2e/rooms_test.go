@@ -74,7 +74,7 @@ func TestARolesWorkshop(t *testing.T) {
 	s.open("/roles/gate-lead-nights")
 	s.click("main button", "Delete")
 	s.see("[role=dialog]", "1 assignment gives it")
-	s.see("[role=dialog]", "Noor Tamsin – Gate lead, nights, Terminal 2")
+	s.see("[role=dialog]", "Noor Tamsin – Gate lead, nights, at Terminal 2")
 	s.pick("Instead, for assignments", "Gate lead")
 	s.click("[role=dialog] button", "Put the deletion into the draft")
 	s.see("main", "taken out in the draft")

@@ -220,6 +220,7 @@ func tokenCommand() *cobra.Command {
 		String("name", "", "what the token is called; for api, the user it acts as unless --user names one")
 	purpose := c.Flags().String("for", "", "what it is for: decisions, scim or api")
 	user := c.Flags().String("user", "", "the user that a token for api acts as")
+	signIns := c.Flags().Bool("sign-ins", false, "let a directory change how people with rights in Fachwerk sign in")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := require(cmd, "db", "name", "for"); err != nil {
 			return err
@@ -231,7 +232,7 @@ func tokenCommand() *cobra.Command {
 			*user = *name
 		}
 		return withDesk(*db, true, func(k *rooms.Desk) error {
-			text, err := k.MakeToken(*name, *purpose, *user)
+			text, err := k.MakeToken(account.NewToken{Name: *name, Purpose: *purpose, User: *user, SignIns: *signIns})
 			if err == nil {
 				fmt.Println(text)
 			}

@@ -42,6 +42,7 @@ func serveCommand() *cobra.Command {
 	client := c.Flags().String("oidc-client-id", "", "what the identity provider knows Fachwerk as")
 	provider := c.Flags().String("oidc-name", "", "what the identity provider is called on the sign-in page")
 	onlyOwners := c.Flags().Bool("passwords-for-owners-only", false, "with an identity provider: nobody but owners signs in by password")
+	newcomers := c.Flags().String("newcomers", "", "with an identity provider: the id of a group into which it may bring people whom nobody has added")
 	second := c.Flags().Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -57,7 +58,7 @@ func serveCommand() *cobra.Command {
 			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
 		}
 		settings := account.Settings{SecondFactor: *second, Provider: account.Provider{
-			Issuer: *issuer, ClientID: *client, Name: *provider, OnlyOwners: *onlyOwners,
+			Issuer: *issuer, ClientID: *client, Name: *provider, OnlyOwners: *onlyOwners, Newcomers: *newcomers,
 		}}
 		if settings.Provider.Issuer != "" {
 			if settings.Provider.ClientID == "" {

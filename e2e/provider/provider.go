@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"strconv"
 	"sync"
 	"time"
 
@@ -98,6 +99,27 @@ func (p *Provider) as(w http.ResponseWriter, r *http.Request) {
 	p.mu.Unlock()
 	to := q.Get("redirect_uri") + "?" + url.Values{"code": {code}, "state": {q.Get("state")}}.Encode()
 	http.Redirect(w, r, to, http.StatusSeeOther)
+}
+
+// Choose goes the way of a browser whose person is one of those whom the provider knows: it gives the state and the code
+// that they come back with.
+func (p *Provider) Choose(to string, person int) (state, code string, err error) {
+	at, err := url.Parse(to)
+	if err != nil {
+		return "", "", err
+	}
+	at.Path, at.RawQuery = "/as", at.RawQuery+"&who="+strconv.Itoa(person)
+	once := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	r, err := once.Get(at.String())
+	if err != nil {
+		return "", "", err
+	}
+	defer r.Body.Close()
+	back, err := r.Location()
+	if err != nil {
+		return "", "", err
+	}
+	return back.Query().Get("state"), back.Query().Get("code"), nil
 }
 
 // token gives, for a code and the verifier that goes with it (RFC 7636), a token that says who it is.

@@ -2,11 +2,13 @@ package demo
 
 import (
 	"cmp"
-	deskreview "fachwerk/internal/desk/review"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"slices"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	deskreview "fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
@@ -171,7 +173,7 @@ func fed(s *store.Store, final *model.Design, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	if _, err := d.MakeToken(directory, "scim", ""); err != nil { // nobody is told the secret, so nobody has it
+	if _, err := d.MakeToken(account.NewToken{Name: directory, Purpose: "scim"}); err != nil { // nobody is told the secret, so nobody has it
 		return err
 	}
 	var kept []store.Fed

@@ -1,12 +1,14 @@
 package desk_test
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/pquerna/otp/totp"
 
+	"fachwerk/e2e/provider"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
@@ -236,4 +238,81 @@ func TestCodes(t *testing.T) {
 			t.Errorf("of %s a second factor is missing: %v", user, got)
 		}
 	}
+}
+
+// Whoever the identity provider vouches for is added only into the group that a setting names, once, and never comes
+// to rights in Fachwerk or to a delegation that way.
+func TestNewcomersByTheProvider(t *testing.T) {
+	d, _ := open(t)
+	p := must[*provider.Provider](t)(provider.Serve(func() time.Time { return now },
+		provider.Person{Subject: "fay", Email: "fay@small.example", Verified: true},
+		provider.Person{Subject: "gus", Email: "gus@small.example"},
+		provider.Person{Subject: "hal", Email: "hal@small.example", Verified: true},
+	))
+	t.Cleanup(p.Close)
+	put(t, d, &model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}},
+		&model.Group{ID: "mailed", Name: "Mailed", Type: model.Rule, Rule: `userName sw "hal"`},
+		&model.Delegation{
+			ID: "d", Name: "D", Delegate: model.Subject{Group: "mailed"}, People: model.People{Area: "top"}, Actions: []string{"lock"},
+		},
+		&model.Assignment{ID: "h", Subject: model.Subject{Group: "heads"}, Set: model.SetAuditor, Reach: model.ReachArea, Mode: model.Full})
+	come := func(person int, into, proof string) (string, error) {
+		d.Set(account.Settings{Outside: "http://127.0.0.1", Provider: account.Provider{
+			Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office", Newcomers: into,
+		}})
+		to, kept, err := d.AskProvider(t.Context(), proof)
+		if err != nil {
+			t.Fatal(err)
+		}
+		state, code, err := p.Choose(to, person)
+		if err != nil {
+			t.Fatal(err)
+		}
+		who, _, err := d.ComeBack(t.Context(), kept, state, code, "192.0.2."+strconv.Itoa(person+1))
+		return who.User, err
+	}
+	for _, c := range []struct {
+		person            int
+		into, proof, says string
+	}{
+		{0, "", "", "nobody here is you"},
+		{0, "crew", "dan", "nobody here is you"}, // a proof adds nobody
+		{1, "crew", "", "nobody here is you"},
+		{0, "heads", "", "could not be added"},
+		{0, "none", "", "could not be added"},
+		{0, "fed", "", "could not be added"},  // the directory says who is in it
+		{2, "crew", "", "could not be added"}, // the rule would make a delegate of them
+	} {
+		_, err := come(c.person, c.into, c.proof)
+		refused(t, err, desk.NotSignedIn, c.says)
+	}
+	people := len(d.Present().Design().Users)
+	first := must[string](t)(come(0, "crew", ""))
+	again := must[string](t)(come(0, "crew", ""))
+	u, _ := d.Present().Design().Users.Find(first)
+	if first != again || u == nil || u.Email != "fay@small.example" || u.State != model.UserActive ||
+		!d.Present().Index.InGroup(first, "crew") || len(d.Present().Design().Users) != people+1 {
+		t.Errorf("the newcomer is %q, then %q: %+v", first, again, u)
+	}
+}
+
+// Letters that a person declined are not written, but what somebody sends by hand is.
+func TestLetters(t *testing.T) {
+	d, _ := open(t)
+	put(t, d, altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }))
+	if l := must[*account.Letters](t)(d.Letters(ann)); !l.Reminders || !l.Tasks || l.To != "ann@small.example" {
+		t.Errorf("at first, she gets %+v", l)
+	}
+	for _, c := range []struct{ wanted account.Letters }{{account.Letters{Tasks: true}}, {account.Letters{Reminders: true}}, {}} {
+		if err := d.SetLetters(ann, c.wanted); err != nil {
+			t.Fatal(err)
+		}
+		if l := must[*account.Letters](t)(d.Letters(ann)); l.Reminders != c.wanted.Reminders || l.Tasks != c.wanted.Tasks {
+			t.Errorf("she gets %+v, and wanted %+v", l, c.wanted)
+		}
+	}
+	if l := must[*account.Letters](t)(d.Letters(bea)); !l.Reminders || !l.Tasks {
+		t.Errorf("another gets %+v", l)
+	}
+	refused(t, d.SetLetters(desk.Actor{User: "bea", As: "ann"}, account.Letters{}), desk.NotAllowed, "")
 }

@@ -29,6 +29,7 @@ const (
 	ByOperator                // the command line
 	ByReplacement             // a model file in place of the whole design
 	ByDirectory               // requests of directories
+	ByProvider                // somebody whom an identity provider vouches for is added
 	ByAccount                 // the invented past of the demo organisation
 )
 
@@ -77,6 +78,8 @@ var stances = map[Door]map[Concern]stance{
 	ByAccount:     operators,
 	// What a directory may do to those with rights in Fachwerk is asked in a way of its own.
 	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries},
+	// A setting of the server lets newcomers into one group. That this gives no right in Fachwerk is asked all the same.
+	ByProvider: {Permitted: carries},
 }
 
 var operators = map[Concern]stance{
@@ -95,7 +98,9 @@ func (d Door) stance(q Concern) stance { return stances[d][q] }
 type Act struct {
 	Door Door
 	Ops  []change.Op
-	// permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and
+	// SignIns tells that an owner has let the directory change how people with rights in Fachwerk sign in.
+	SignIns bool
+	// Permits says why an operation is not the actor's to make; empty if it is. Where it is nil, rights and
 	// delegations decide.
 	Permits func(change.Op) string
 }

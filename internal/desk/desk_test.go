@@ -496,7 +496,7 @@ func TestLoad(t *testing.T) {
 func TestTokens(t *testing.T) {
 	d, _ := open(t)
 	for purpose, user := range map[string]string{"decisions": "", "scim": "", "api": "bea"} {
-		text := must[string](t)(d.MakeToken("test", purpose, user))
+		text := must[string](t)(d.MakeToken(account.NewToken{Name: "test", Purpose: purpose, User: user}))
 		for _, p := range account.Purposes {
 			token, ok := d.Program(text, p)
 			if ok != (p == purpose) || ok && token.User != user {
@@ -507,7 +507,7 @@ func TestTokens(t *testing.T) {
 	if _, ok := d.Program("made up", "api"); ok {
 		t.Error("a made-up token is good")
 	}
-	if _, err := d.MakeToken("test", "api", "zed"); err == nil {
+	if _, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "api", User: "zed"}); err == nil {
 		t.Error("a token acts as nobody")
 	}
 }

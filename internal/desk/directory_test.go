@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
@@ -40,19 +41,19 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 		_, err := f.Put(again, []byte("kept"))
 		return err
 	}
-	_, err = d.Feed("Harbour directory", speaks)
+	_, err = d.Feed(directory.Speaker{Name: "Harbour directory"}, speaks)
 	refused(t, err, desk.NotAllowed, "kept by hand in Fachwerk")
 	noor, _ = d.Design().Users.Find("noor.tamsin")
 	handed := change.Clone(noor)
 	handed.Source = model.Directory
 	draft = must[*desk.Draft](t)(d.Put(signe, noor, handed))
 	must[*desk.Applied](t)(d.Apply(signe, "the directory is right after all", draft.Stamp))
-	_, err = d.Feed("Another directory", speaks)
+	_, err = d.Feed(directory.Speaker{Name: "Another directory"}, speaks)
 	refused(t, err, desk.NotAllowed, "kept by another directory")
 
 	// It speaks again: by one revision, in its name, that can be undone by hand.
 	before := d.Revision()
-	_, err = d.Feed("Harbour directory", speaks)
+	_, err = d.Feed(directory.Speaker{Name: "Harbour directory"}, speaks)
 	if err != nil || d.Revision() != before+1 {
 		t.Fatalf("%v, revision %d after %d", err, d.Revision(), before)
 	}
@@ -71,7 +72,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 func TestWhomADirectoryDeletes(t *testing.T) {
 	d, _ := openDemo(t)
 	leave := func(id string) error {
-		_, err := d.Feed("Harbour directory", func(f *directory.Feed) error { return f.Leave(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error { return f.Leave(id) })
 		return err
 	}
 	if err := leave("noor.tamsin"); err != nil {
@@ -91,7 +92,7 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	applyAll(t, d, desk.Actor{User: signe.User, Proven: today})
 	remove := func(id string) error {
-		_, err := d.Feed("Harbour directory", func(f *directory.Feed) error { return f.Remove(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error { return f.Remove(id) })
 		return err
 	}
 	refused(t, remove("bookkeepers"), desk.NotAllowed, "kept by hand")
@@ -106,7 +107,7 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	// A request is whole or not at all.
 	before := d.Revision()
-	_, err := d.Feed("Harbour directory", func(f *directory.Feed) error {
+	_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error {
 		if err := f.Leave("tomasz.oyelaran"); err != nil {
 			return err
 		}
@@ -141,7 +142,7 @@ func TestDirectories(t *testing.T) {
 		t.Errorf("who was deleted: %+v", l)
 	}
 	// Another one, which has a token and has done nothing yet; and one that has no token any longer.
-	if _, err := d.MakeToken("Pilots' register", "scim", ""); err != nil {
+	if _, err := d.MakeToken(account.NewToken{Name: "Pilots' register", Purpose: "scim"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil { // of somebody who is not here counts nothing
@@ -151,7 +152,7 @@ func TestDirectories(t *testing.T) {
 		t.Fatal(err)
 	}
 	*d = *must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return today }))
-	_, err := d.Feed("Ferry office", func(f *directory.Feed) error { return f.Leave("mireille.aster") })
+	_, err := d.Feed(directory.Speaker{Name: "Ferry office"}, func(f *directory.Feed) error { return f.Leave("mireille.aster") })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -197,12 +197,14 @@ func (c *checked) overstepped() (out []string) {
 			}
 		}
 	}
-	for _, o := range c.Ops {
-		was, existed := o.Before.(*model.User)
-		is, exists := o.After.(*model.User)
-		if existed && exists && signInChanged(was, is) && len(view.Latent(was.ID, rights, c.at)) > 0 {
-			out = append(out, was.DisplayName+
-				" holds rights in Fachwerk: a directory does not change how they sign in. An owner takes the account over first.")
+	for _, a := range c.acts {
+		for _, o := range a.Ops {
+			was, existed := o.Before.(*model.User)
+			is, exists := o.After.(*model.User)
+			if !a.SignIns && existed && exists && signInChanged(was, is) && len(view.Latent(was.ID, rights, c.at)) > 0 {
+				out = append(out, was.DisplayName+" holds rights in Fachwerk: this directory does not change how they sign in. "+
+					"An owner takes the account over first, or lets the directory in with a token that may.")
+			}
 		}
 	}
 	return out

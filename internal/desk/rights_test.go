@@ -139,7 +139,7 @@ func TestNobodyTouchesWhoHoldsMore(t *testing.T) {
 func TestADirectoryGivesNoRights(t *testing.T) {
 	d, _ := open(t)
 	fill := func(id, user string) error {
-		_, err := d.Feed("dir", func(f *directory.Feed) error {
+		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Feed) error {
 			g, _ := f.Design().Groups.Find(id)
 			g = model.Clone(g)
 			g.Users = append(g.Users, user)
@@ -163,8 +163,9 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 		&model.Assignment{ID: "heads-own", Subject: model.Subject{Group: "heads"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full},
 		altered(d, model.KindUser, "cy", func(u *model.User) { u.Source = model.Directory }),
 		altered(d, model.KindUser, "kay", func(u *model.User) { u.Source = model.Directory }))
+	speaker := directory.Speaker{Name: "dir"}
 	alter := func(id string, do func(u *model.User)) error {
-		_, err := d.Feed("dir", func(f *directory.Feed) error {
+		_, err := d.Feed(speaker, func(f *directory.Feed) error {
 			u, _ := f.Design().Users.Find(id)
 			u = model.Clone(u)
 			do(u)
@@ -180,6 +181,11 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 			t.Errorf("to %s: %v", state, err)
 		}
 	}
+	speaker.SignIns = true // an owner has let it
+	if err := alter("kay", func(u *model.User) { u.Email = "other@small.example" }); err != nil {
+		t.Errorf("a directory that may: %v", err)
+	}
+	refused(t, alter("cy", func(u *model.User) { u.JobTitle = "Head" }), desk.NotAllowed, "no right in Fachwerk comes by a directory")
 }
 
 // Another day and other eyes lend nothing: what one may do is what one may do now.

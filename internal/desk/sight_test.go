@@ -1,13 +1,17 @@
 package desk_test
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 )
 
 // put makes changes by bea, who owns the small organisation.
@@ -135,5 +139,60 @@ func TestAClockThatIsSetBack(t *testing.T) {
 	}
 	if !last.Equal(now.Add(time.Hour)) {
 		t.Errorf("the last one is of %s", last)
+	}
+}
+
+// What a delegate sees mentions nothing that they do not see.
+func TestAPartMentionsNothingElse(t *testing.T) {
+	d, _ := openDemo(t)
+	h, parts := d.Present(), 0
+	for _, u := range h.Design().Users {
+		a := delegation.Of(h.Ahead(), u.ID, d.Now())
+		if a.Empty() {
+			continue
+		}
+		parts++
+		part := a.PartOf(h.Index, nil)
+		for _, o := range part.Users {
+			_, there := h.Design().Users.Find(o.Manager)
+			if _, seen := part.Users.Find(o.Manager); there && !seen {
+				t.Errorf("what %s sees tells that %s reports to %s, whom they do not see", u.ID, o.ID, o.Manager)
+			}
+		}
+		for _, p := range model.Errors(model.Check(part)) {
+			if !strings.HasSuffix(p.Path, ".manager") {
+				t.Errorf("what %s sees mentions what they do not: %s (%s)", u.ID, p.Message, p.Path)
+			}
+		}
+	}
+	if parts < 10 {
+		t.Errorf("only %d people are delegates", parts)
+	}
+}
+
+// An edit of somebody whose manager is out of sight leaves the manager alone, unless the manager is what is edited.
+func TestEditsOfWhatIsSeenInPart(t *testing.T) {
+	d, _ := open(t)
+	put(t, d, &model.Delegation{
+		ID: "d", Name: "D", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"}, Actions: []string{"edit", "move"},
+	}, altered(d, model.KindUser, "lou", func(u *model.User) { u.Area, u.State = "t1", model.UserActive }))
+	seen := must[*view.Person](t)(d.Person(dan, "cy", "")).Object
+	if seen.Manager == "ann" {
+		t.Errorf("the manager is out of sight, and told: %q", seen.Manager)
+	}
+	for _, manager := range []string{"", "lou"} {
+		after := model.Clone(seen)
+		after.JobTitle, after.Manager = "Hand", cmp.Or(manager, seen.Manager)
+		draft := must[*desk.Draft](t)(d.Put(dan, seen, after))
+		if len(draft.Blocks) > 0 {
+			t.Errorf("with the manager %q: %v", manager, draft.Blocks)
+		}
+		must[*desk.Applied](t)(d.Apply(dan, "a course", draft.Stamp))
+		u, _ := d.Present().Design().Users.Find("cy")
+		if want := cmp.Or(manager, "ann"); u.Manager != want || u.JobTitle != "Hand" {
+			t.Errorf("the manager is %q, want %q; the title is %q", u.Manager, want, u.JobTitle)
+		}
+		seen = model.Clone(seen)
+		seen.JobTitle = "Hand"
 	}
 }

@@ -13,6 +13,12 @@ type Letter struct {
 	Body    string // plain text, lines ended by \n
 }
 
+// The kinds of letters that people may decline. All others reach everybody: they bring links.
+const (
+	Reminders = "reminder" // that go out by themselves
+	Tasks     = "task"
+)
+
 // Reminder asks a reviewer for the decisions that are missing in a review.
 func Reminder(organisation, name, review string, waiting, all int, due time.Time, overdue bool) Letter {
 	when := "They are due on " + due.Format("2 January 2006") + "."

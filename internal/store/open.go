@@ -222,6 +222,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return rechain(tx)
 	},
+	// An owner lets a directory change the sign-in of those with rights; people choose which letters they get.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Token{}, &Declined{}) },
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

@@ -342,6 +342,37 @@ func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
 // Write puts a letter into the outbox.
 func (s *Store) Write(l Letter) error { return s.w.Create(&l).Error }
 
+// Declined gives the people who do not want letters of a kind.
+func (s *Store) Declined(kind string) (map[string]bool, error) {
+	var list []Declined
+	err := s.db.Where("kind = ?", kind).Find(&list).Error
+	out := make(map[string]bool, len(list))
+	for _, d := range list {
+		out[d.User] = true
+	}
+	return out, err
+}
+
+// DeclinedBy gives the kinds of letters that a person does not want.
+func (s *Store) DeclinedBy(user string) (kinds []string, err error) {
+	return kinds, s.db.Model(&Declined{}).Where("user = ?", user).Order("kind").Pluck("kind", &kinds).Error
+}
+
+// Decline keeps which kinds of letters a person does not want, in place of what was kept before.
+func (s *Store) Decline(user string, kinds ...string) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Where("user = ?", user).Delete(&Declined{}).Error; err != nil {
+			return err
+		}
+		for _, k := range kinds {
+			if err := tx.Create(&Declined{user, k}).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // Letters gives the letters about a review, latest first.
 func (s *Store) Letters(review int) (out []Letter, err error) {
 	return out, s.db.Where("review = ?", review).Order("id desc").Find(&out).Error

@@ -91,12 +91,22 @@ type SignedIn struct {
 	Ended *time.Time
 }
 
+// Declined tells that a person does not want letters of a kind.
+type Declined struct {
+	User string `gorm:"primaryKey"`
+	Kind string `gorm:"primaryKey"` // of package post
+}
+
+// TableName keeps the plural from being made of a participle.
+func (Declined) TableName() string { return "declined" }
+
 // Token lets a program in. Only the hash of its secret is kept.
 type Token struct {
 	Hash    string `gorm:"primaryKey"`
 	Name    string
 	Purpose string
 	User    string // whom the program acts as, if it is for the application's API
+	SignIns bool   // a directory may change how people with rights in Fachwerk sign in
 	Made    time.Time
 	By      string     // who made it: a user's id, or empty for an operator
 	Expires *time.Time // nil: never

@@ -193,6 +193,17 @@ func (v *View) LastingOwners(t time.Time) (out []string) {
 // Entrusted gives the ids of groups that a directory keeps and that give, by nesting too, a right in Fachwerk or a
 // delegation, which has not ended at t; sorted.
 func (v *View) Entrusted(t time.Time) (out []string) {
+	giving := v.Privileged(t)
+	for _, g := range v.now.Design().Groups {
+		if giving[g.ID] && g.Source == model.Directory {
+			out = append(out, g.ID)
+		}
+	}
+	return out
+}
+
+// Privileged gives the groups that give rights in Fachwerk, or a delegation, by nesting or not, at t or later.
+func (v *View) Privileged(t time.Time) map[string]bool {
 	d := v.now.Design()
 	giving := map[string]bool{}
 	for _, a := range v.now.Carrying(v.now.Just(Rights(d))) {
@@ -215,12 +226,7 @@ func (v *View) Entrusted(t time.Time) (out []string) {
 			}
 		}
 	}
-	for _, g := range d.Groups {
-		if giving[g.ID] && g.Source == model.Directory {
-			out = append(out, g.ID)
-		}
-	}
-	return out
+	return giving
 }
 
 // Gives tells whether a group, by nesting too, gives a permission by an assignment that has not ended at t.

@@ -346,6 +346,34 @@ func merge(before, after, now model.Object) (model.Object, []string) {
 	return merged, clashes
 }
 
+// Lift carries an edit of something that is seen in part over to the whole of it: what is out of sight, and was not
+// edited, is as it was, and what was edited takes the place of what was out of sight. Lists need no such thing, since
+// what is put into them or taken out is told by comparison.
+func Lift(seen, whole, before, after model.Object) (liftedBefore, liftedAfter model.Object, err error) {
+	s, w, b, a := fields(seen), fields(whole), fields(before), fields(after)
+	for _, f := range names(s, w) {
+		if _, _, _, list := lists(s[f], w[f], nil); list || reflect.DeepEqual(s[f], w[f]) || !reflect.DeepEqual(b[f], s[f]) {
+			continue
+		}
+		if reflect.DeepEqual(a[f], b[f]) {
+			a[f] = w[f]
+		}
+		b[f] = w[f]
+	}
+	decode := func(m map[string]any) (model.Object, error) {
+		data, err := json.Marshal(m)
+		if err != nil {
+			return nil, err
+		}
+		return model.Decode(whole.Kind(), data)
+	}
+	if liftedBefore, err = decode(b); err != nil {
+		return nil, nil, err
+	}
+	liftedAfter, err = decode(a)
+	return liftedBefore, liftedAfter, err
+}
+
 // names gives the fields that either of two objects has, sorted.
 func names(a, b map[string]any) []string {
 	both := maps.Clone(a)

@@ -1,6 +1,7 @@
 package delegation
 
 import (
+	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -8,6 +9,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -33,6 +35,7 @@ func (a *Authority) PartOf(x *index.Index, within *model.Design) *model.Design {
 		systems:  map[string]bool{model.OwnSystem: true},
 		licences: map[string]bool{},
 		areas:    map[string]bool{d.Root(): true},
+		stands:   map[string]string{},
 	}
 	own := map[string]bool{}
 	for _, g := range a.given {
@@ -98,6 +101,7 @@ type part struct {
 	whole                                                *model.Design
 	x                                                    *index.Index
 	users, groups, roles, sets, systems, licences, areas map[string]bool
+	stands                                               map[string]string // of people who are mentioned and not seen
 }
 
 func (p *part) group(id string) {
@@ -184,7 +188,7 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 			)
 		}
 	}
-	owner := func(id string) string {
+	person := func(id string) string {
 		if p.users[id] {
 			return id
 		}
@@ -213,7 +217,7 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
-			c.Owner = owner(o.Owner)
+			c.Owner = person(o.Owner)
 			if c.CopyOf != nil && !p.sets[c.CopyOf.Set] {
 				c.CopyOf = nil
 			}
@@ -224,7 +228,7 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
-			c.Owner = owner(o.Owner)
+			c.Owner = person(o.Owner)
 			keep(o, &c)
 		case *model.Group:
 			if !p.groups[o.ID] {
@@ -232,10 +236,11 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
-			c.Owner, c.Users, c.Groups = owner(o.Owner), only(o.Users, p.users), only(o.Groups, p.groups)
+			c.Owner, c.Users, c.Groups = person(o.Owner), only(o.Users, p.users), only(o.Groups, p.groups)
 			if id, is := hidden[o.ID]; is {
 				c.ID, c.Name, c.Description, c.ExternalID = id, "A group that is not listed", "", ""
 			}
+			c.Rule = p.rule(o.Rule)
 			for i, g := range c.Groups {
 				if id, is := hidden[g]; is {
 					c.Groups[i] = id
@@ -248,6 +253,7 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
+			c.Manager = p.stand(o.Manager)
 			c.LastUse = maps.Clone(o.LastUse)
 			maps.DeleteFunc(c.LastUse, func(system string, _ time.Time) bool { return !p.systems[system] })
 			keep(o, &c)
@@ -275,10 +281,72 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 		case *model.Delegation:
 			if !delegations[o.ID] {
 				drop(o)
+				return
 			}
+			c := *o
+			c.People.Filter = p.rule(o.People.Filter)
+			keep(o, &c)
 		}
 	})
 	return d.With(edits)
+}
+
+// stand gives somebody's id, or, for somebody who is not seen, one that stands for theirs and tells nothing.
+func (p *part) stand(id string) string {
+	if id == "" || p.users[id] {
+		return id
+	}
+	if p.stands[id] == "" {
+		p.stands[id] = fmt.Sprintf("not-shown-%d", len(p.stands)+1)
+	}
+	return p.stands[id]
+}
+
+// rule gives a filter that matches the same people, of those who are seen, and names nobody else.
+func (p *part) rule(text string) string {
+	if text == "" {
+		return ""
+	}
+	return filter.Rewrite(text, func(t filter.Term) string {
+		named := ""
+		switch t.Attribute {
+		case "id", "manager":
+			if _, ok := p.whole.Users.Find(t.Value); ok {
+				named = t.Value
+			}
+		case "userName":
+			named, _ = p.x.UserID(t.Value)
+		}
+		switch {
+		case t.Operator != "eq" && t.Operator != "ne":
+			if t.Attribute == "manager" { // of an id that stands for another, it would say something else
+				return p.led(t.Text)
+			}
+		case named != "" && !p.users[named]:
+			stands, _ := json.Marshal(p.stand(named))
+			return t.Attribute + " " + t.Operator + " " + string(stands)
+		}
+		return ""
+	})
+}
+
+// led says by the ids of those who are seen what a comparison says by those of their managers.
+func (p *part) led(comparison string) string {
+	f, err := filter.Parse(comparison)
+	if err != nil {
+		return ""
+	}
+	var terms []string
+	for _, u := range p.whole.Users {
+		if p.users[u.ID] && f.Match(&filter.Person{Manager: u.Manager}) {
+			id, _ := json.Marshal(u.ID)
+			terms = append(terms, "id eq "+string(id))
+		}
+	}
+	if terms == nil {
+		return "not (id pr)"
+	}
+	return "(" + strings.Join(terms, " or ") + ")"
 }
 
 // hide gives groups that are not listed an id that tells nothing, but for those that the delegations name.

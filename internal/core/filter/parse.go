@@ -65,6 +65,7 @@ type parser struct {
 	text   string
 	at     int
 	depth  int
+	terms  []Term // as they were read
 }
 
 func (p *parser) fail(offset int, format string, args ...any) {
@@ -192,7 +193,9 @@ func (p *parser) term(of *attribute) node {
 		}
 		a = sub
 	}
-	return compare{a, operator(op), p.value(a, operator(op), opAt)}
+	v := p.value(a, operator(op), opAt)
+	p.terms = append(p.terms, Term{a.name, op, v.written, p.text[start:p.at], start, p.at})
+	return compare{a, operator(op), v}
 }
 
 func (p *parser) valuePath(a, of *attribute, start int) node {

@@ -259,7 +259,7 @@ func (o *Assignment) Extent(area func(id string) string) (where string, how []st
 func (r Reach) Words() string {
 	switch r {
 	case ReachLine:
-		return "for records of their line"
+		return "for records of their own line"
 	case ReachOwn:
 		return "for their own records"
 	}

@@ -1,7 +1,9 @@
 package rules
 
 import (
+	"encoding/json"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -161,6 +163,21 @@ func TestADelegatesPartTellsTheTruth(t *testing.T) {
 					t.Fatalf("the part of %s is not well-formed: %v", delegate, problem)
 				}
 			}
+			for _, u := range d.Users {
+				if _, seen := part.Users.Find(u.ID); seen {
+					continue
+				}
+				part.All(func(o model.Object) {
+					data, err := json.Marshal(o)
+					if err != nil {
+						t.Fatal(err)
+					}
+					if id, _ := json.Marshal(u.ID); model.Mentions(o, model.KindUser, u.ID) != nil ||
+						strings.Contains(strings.ReplaceAll(string(data), `\"`, `"`), string(id)) {
+						t.Fatalf("the part of %s tells of %s, whom they do not see: %s", delegate, u.ID, data)
+					}
+				})
+			}
 			px := index.Compile(part)
 			covered := map[string]bool{delegate: true}
 			for _, g := range a.Delegations() {
@@ -189,7 +206,7 @@ func TestADelegatesPartTellsTheTruth(t *testing.T) {
 	})
 }
 
-// managerOf tells whether a problem is only that a manager is not seen.
+// managerOf tells whether a problem is only that a manager is not seen, for whom something else stands.
 func managerOf(p model.Problem) bool {
 	return p.Kind == model.KindUser && len(p.Path) > 8 && p.Path[len(p.Path)-8:] == ".manager"
 }

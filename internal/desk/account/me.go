@@ -3,12 +3,14 @@ package account
 import (
 	"cmp"
 	"encoding/json"
+	"slices"
+	"time"
+
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
-	"slices"
-	"time"
 )
 
 // DemoSignIn is a way into the demo organisation, shown on the sign-in page.
@@ -123,6 +125,43 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 	tasks, err := d.Store.Tasks(0, who.Eyes())
 	me.Waiting, me.Tasks = waiting, len(tasks)
 	return me, err
+}
+
+// Letters are what a person wants to be written to about. Invitations, and links by which to set a password, come in
+// any case.
+type Letters struct {
+	To        string `json:"to,omitempty" readOnly:"true" doc:"The address that letters go to; absent if there is none"`
+	Reminders bool   `json:"reminders" doc:"When review items wait, in the days before the end of the review and after it"`
+	Tasks     bool   `json:"tasks" doc:"When a review leaves something to settle in a group that they own"`
+}
+
+// Letters gives which letters whoever is signed in wants.
+func (d *Accounts) Letters(who desk.Actor) (*Letters, error) {
+	u, ok := d.Present().Design().Users.Find(who.User)
+	if !ok {
+		return nil, desk.Refuse(desk.NotSignedIn, "Sign in first.")
+	}
+	declined, err := d.Store.DeclinedBy(who.User)
+	return &Letters{
+		To:        u.Email,
+		Reminders: !slices.Contains(declined, post.Reminders),
+		Tasks:     !slices.Contains(declined, post.Tasks),
+	}, err
+}
+
+// SetLetters keeps which letters whoever is signed in wants.
+func (d *Accounts) SetLetters(who desk.Actor, l Letters) error {
+	if err := d.Acts(d.Present(), who); err != nil {
+		return err
+	}
+	var declined []string
+	if !l.Reminders {
+		declined = append(declined, post.Reminders)
+	}
+	if !l.Tasks {
+		declined = append(declined, post.Tasks)
+	}
+	return d.Store.Decline(who.User, declined...)
 }
 
 // OpenHouse is what the sign-in page tells everybody, of an organisation that is only shown: a password, and whom it lets in.

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/json"
@@ -12,6 +13,7 @@ import (
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
@@ -24,6 +26,8 @@ type Provider struct {
 	Name                           string // what the button says; the issuer if empty
 	// OnlyOwners closes sign-in by password but for owners, who get in when the provider does not answer.
 	OnlyOwners bool
+	// Newcomers is the id of a group into which the provider may bring people whom nobody has added; empty: none.
+	Newcomers string
 }
 
 // provider is one that has been asked what it can do.
@@ -85,7 +89,7 @@ func (d *Accounts) AskProvider(ctx context.Context, proof string) (to string, ke
 
 // ComeBack takes what the provider sent somebody back with. It gives who they are, and whether it was asked for as a
 // proof. People are found by what the provider calls them; the first time by a verified e-mail address, or an external
-// id. Nobody is made out of nothing.
+// id. Nobody is made out of nothing, unless a setting says into which group.
 func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from string) (who desk.Actor, proof bool, err error) {
 	wrong := func(text string) (desk.Actor, bool, error) {
 		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: " + text})
@@ -114,13 +118,20 @@ func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from 
 	var claims struct {
 		Email    string `json:"email"`
 		Verified bool   `json:"email_verified"`
+		Name     string `json:"name"`
 	}
 	if err := id.Claims(&claims); err != nil {
 		return wrong("the claims cannot be read")
 	}
-	user, err := d.identified(id.Issuer, id.Subject, claims.Email, claims.Verified)
+	user, several, err := d.identified(id.Issuer, id.Subject, claims.Email, claims.Verified)
 	if err != nil {
 		return who, false, err
+	}
+	if user == "" && !several && claims.Verified && q.Proof == "" {
+		if user, err = d.newcomer(id.Issuer, id.Subject, claims.Email, claims.Name); err != nil {
+			d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: “" + id.Subject + "” was not added: " + err.Error()})
+			return who, false, desk.Refuse(desk.NotSignedIn, "The identity provider knows you, and you could not be added here. Ask your access administrator.")
+		}
 	}
 	if user == "" {
 		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: nobody here is “" + id.Subject + "”"})
@@ -142,14 +153,14 @@ func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from 
 	return who, q.Proof != "", nil
 }
 
-// identified finds whom the provider means.
-func (d *Accounts) identified(issuer, subject, email string, verified bool) (string, error) {
+// identified finds whom the provider means; nobody if several could be meant.
+func (d *Accounts) identified(issuer, subject, email string, verified bool) (user string, several bool, err error) {
 	i, err := d.Store.Identity(issuer, subject)
 	switch {
 	case err == nil:
-		return i.User, nil
+		return i.User, false, nil
 	case !errors.Is(err, store.ErrNotFound):
-		return "", err
+		return "", false, err
 	}
 	var found []string
 	for _, u := range d.Present().Design().Users {
@@ -159,13 +170,55 @@ func (d *Accounts) identified(issuer, subject, email string, verified bool) (str
 		}
 	}
 	if len(found) != 1 { // of two with one address, nobody knows which
+		return "", len(found) > 1, nil
+	}
+	return found[0], false, d.identify(issuer, subject, found[0])
+}
+
+// identify keeps what the provider calls somebody.
+func (d *Accounts) identify(issuer, subject, user string) error {
+	err := d.Store.SaveIdentity(store.Identity{Issuer: issuer, Subject: subject, User: user, Since: d.Now()})
+	if err == nil {
+		d.Happened(desk.Event{What: desk.EventSignIn, Who: user, Text: "known to the identity provider from now on as “" + subject + "”"})
+	}
+	return err
+}
+
+// newcomer adds somebody whom the provider vouches for and nobody here knows, into the group that the setting names;
+// nobody if it names none. Rights in Fachwerk, and delegations, never come that way.
+func (d *Accounts) newcomer(issuer, subject, email, name string) (user string, err error) {
+	into := d.provider.Newcomers
+	if into == "" {
 		return "", nil
 	}
-	err = d.Store.SaveIdentity(store.Identity{Issuer: issuer, Subject: subject, User: found[0], Since: d.Now()})
-	if err == nil {
-		d.Happened(desk.Event{What: desk.EventSignIn, Who: found[0], Text: "known to the identity provider from now on as “" + subject + "”"})
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	h := d.Present()
+	g, ok := h.Design().Groups.Find(into)
+	if !ok {
+		return "", desk.Refuse(desk.NotFound, "there is no group %q for newcomers", into)
 	}
-	return found[0], err
+	if h.Ahead().Privileged(d.Now())[into] {
+		return "", desk.Refuse(desk.NotAllowed, "the group %q gives rights in Fachwerk, or a delegation", g.Name)
+	}
+	u := &model.User{UserName: email, DisplayName: cmp.Or(strings.TrimSpace(name), email), Email: email, State: model.UserActive}
+	desk.NameObject(h.Design(), u)
+	g = change.Clone(g)
+	g.Users = append(g.Users, u.ID)
+	c := d.Check(h, desk.Asker{}, desk.Act{Door: desk.ByProvider, Ops: []change.Op{change.Put(h.Design(), u), change.Put(h.Design(), g)}})
+	for id := range h.Ahead().Privileged(d.Now()) { // by a rule too
+		if c.Index != nil && c.Index.InGroup(u.ID, id) {
+			return "", desk.Refuse(desk.NotAllowed, "the group %q gives rights in Fachwerk, or a delegation", c.Index.GroupName(id))
+		}
+	}
+	_, err = d.Commit(c, "", desk.Note{
+		Name: cmp.Or(d.provider.Name, issuer),
+		Why:  "Adds " + u.DisplayName + ", who signed in by the identity provider",
+		Along: func(s *store.Store, _ int) error {
+			return s.SaveIdentity(store.Identity{Issuer: issuer, Subject: subject, User: u.ID, Since: d.Now()})
+		},
+	})
+	return u.ID, err
 }
 
 // welcome makes somebody active who was invited and comes by the provider.

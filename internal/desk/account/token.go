@@ -18,22 +18,18 @@ const usedEvery = time.Hour
 
 // MakeToken makes a token for a program, as an operator, and gives its secret, which is not kept. One for the
 // application's API acts as a user.
-func (d *Accounts) MakeToken(name, purpose, user string) (string, error) {
-	return d.makeToken(desk.Actor{}, name, purpose, user, nil)
-}
+func (d *Accounts) MakeToken(n NewToken) (string, error) { return d.makeToken(desk.Actor{}, n) }
 
-func (d *Accounts) makeToken(who desk.Actor, name, purpose, user string, expires *time.Time) (string, error) {
+func (d *Accounts) makeToken(who desk.Actor, n NewToken) (string, error) {
 	text, hash := secret()
-	if purpose == "api" {
-		id, ok := d.Present().Index.UserID(user)
-		if !ok {
-			return "", desk.Refuse(desk.Invalid, "There is no user %q for the token to act as.", user)
+	t := store.Token{Hash: hash, Name: n.Name, Purpose: n.Purpose, Made: d.Now(), By: who.User, Expires: n.Expires}
+	t.SignIns = n.SignIns && n.Purpose == "scim"
+	if n.Purpose == "api" {
+		var ok bool
+		if t.User, ok = d.Present().Index.UserID(n.User); !ok {
+			return "", desk.Refuse(desk.Invalid, "There is no user %q for the token to act as.", n.User)
 		}
-		user = id
-	} else {
-		user = ""
 	}
-	t := store.Token{Hash: hash, Name: name, Purpose: purpose, User: user, Made: d.Now(), By: who.User, Expires: expires}
 	if err := d.Store.SaveToken(t); err != nil {
 		return "", err
 	}
@@ -41,12 +37,15 @@ func (d *Accounts) makeToken(who desk.Actor, name, purpose, user string, expires
 	if by.User == "" {
 		by.User = "operator"
 	}
-	d.Happened(by.By(desk.EventToken, "“"+name+"” for "+purpose+actsAs(t)))
+	d.Happened(by.By(desk.EventToken, "“"+t.Name+"” for "+t.Purpose+actsAs(t)))
 	return text, nil
 }
 
 func actsAs(t store.Token) string {
-	if t.User == "" {
+	switch {
+	case t.SignIns:
+		return ", which may change how people with rights in Fachwerk sign in"
+	case t.User == "":
 		return ""
 	}
 	return ", acting as " + t.User
@@ -88,6 +87,7 @@ type Token struct {
 	Expires *time.Time `json:"expires,omitempty"`
 	Used    *time.Time `json:"used,omitempty" doc:"When it was last used, to the hour or so"`
 	Ended   *time.Time `json:"ended,omitempty" doc:"When it was withdrawn"`
+	SignIns bool       `json:"signIns" doc:"The directory may change how people with rights in Fachwerk sign in"`
 }
 
 // idOf names a token without telling anything of its secret.
@@ -108,7 +108,7 @@ func (d *Accounts) Tokens(who desk.Actor) ([]Token, error) {
 		if v, ok := d.known.Load(t.Hash); ok {
 			t = v.(*token).copy()
 		}
-		row := Token{ID: idOf(t.Hash), Name: t.Name, Purpose: t.Purpose, Made: t.Made, By: "an operator", Expires: t.Expires, Used: t.Used, Ended: t.Ended}
+		row := Token{ID: idOf(t.Hash), Name: t.Name, Purpose: t.Purpose, Made: t.Made, By: "an operator", Expires: t.Expires, Used: t.Used, Ended: t.Ended, SignIns: t.SignIns}
 		if t.By != "" {
 			row.By = h.Ref(model.KindUser, t.By).Name
 		}
@@ -127,6 +127,7 @@ type NewToken struct {
 	Purpose string     `json:"purpose"           enum:"decisions,scim,api"`
 	User    string     `json:"user,omitempty"    doc:"Whom one for the API acts as"`
 	Expires *time.Time `json:"expires,omitempty"`
+	SignIns bool       `json:"signIns,omitempty" doc:"A directory may change how people with rights in Fachwerk sign in"`
 }
 
 // MadeToken is a new token with its secret, which is told this once.
@@ -165,7 +166,7 @@ func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
 				" in Fachwerk, which you do not, so no token of yours acts as them."}
 		}
 	}
-	text, err := d.makeToken(who, n.Name, n.Purpose, n.User, n.Expires)
+	text, err := d.makeToken(who, n)
 	if err != nil {
 		return nil, err
 	}

@@ -93,6 +93,12 @@ func (k *Known) Spans(kind model.Kind, ids ...string) (map[string]store.Span, er
 	return spans, err
 }
 
+// Speaker is the directory that feeds, as its token says.
+type Speaker struct {
+	Name    string // of its token
+	SignIns bool   // an owner has let it change how people with rights in Fachwerk sign in
+}
+
 // Feed is a request of a directory while it is carried out: one revision, whatever it does.
 type Feed struct {
 	by     string
@@ -304,7 +310,7 @@ func (f *Feed) reason() string {
 
 // feeding is a request that waits for its turn.
 type feeding struct {
-	by   string
+	by   Speaker
 	do   func(*Feed) error
 	done bool
 	feed *Feed
@@ -312,10 +318,10 @@ type feeding struct {
 	is   *Known // the design after it
 }
 
-// Feed carries out a request of a directory, by the name of its token, as one revision: whole or, if do gives an
+// Feed carries out a request of a directory as one revision: whole or, if do gives an
 // error, not at all. It gives the design after it. Requests that come while others are being written are recorded
 // together, so do may be called again, on another design.
-func (d *Keeper) Feed(by string, do func(*Feed) error) (*Known, error) {
+func (d *Keeper) Feed(by Speaker, do func(*Feed) error) (*Known, error) {
 	if _, err := d.allFed(); err != nil {
 		return nil, err
 	}
@@ -347,7 +353,7 @@ func (d *Keeper) feedAll(list []*feeding) {
 	for _, f := range list {
 		f.done, f.err = true, nil
 		f.feed = &Feed{
-			by:     f.by,
+			by:     f.by.Name,
 			now:    at,
 			design: design,
 			known:  &Known{h, &d.fed.kept, d},
@@ -360,8 +366,8 @@ func (d *Keeper) feedAll(list []*feeding) {
 		design = f.feed.design
 		maps.Copy(fresh, f.feed.kept)
 		if ops := change.Compact(f.feed.ops); len(ops) > 0 {
-			acts = append(acts, desk.Act{Door: desk.ByDirectory, Ops: ops})
-			notes = append(notes, desk.Note{Name: f.by, Why: f.feed.reason(), Along: f.feed.save})
+			acts = append(acts, desk.Act{Door: desk.ByDirectory, Ops: ops, SignIns: f.by.SignIns})
+			notes = append(notes, desk.Note{Name: f.by.Name, Why: f.feed.reason(), Along: f.feed.save})
 			continue
 		}
 		for _, k := range f.feed.kept {

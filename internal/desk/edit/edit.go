@@ -34,8 +34,15 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 				after.Ident(),
 			)
 		}
-		if p.Seen().Get(after.Kind(), after.Ident()) == nil {
+		seen := p.Seen().Get(after.Kind(), after.Ident())
+		if seen == nil {
 			return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
+		}
+		if whole := base.Get(after.Kind(), after.Ident()); p.Partial() && whole != nil {
+			var err error
+			if before, after, err = change.Lift(seen, whole, before, after); err != nil {
+				return err
+			}
 		}
 		ops, clashes := change.Rebase(
 			base,

@@ -60,7 +60,10 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int, alone string) (*Review, e
 		}
 	}
 	tasks := d.tasksFor(h, r, items)
-	letters := d.taskLetters(h, r, tasks)
+	letters, err := d.taskLetters(h, r, tasks)
+	if err != nil {
+		return nil, err
+	}
 	end := func(s *store.Store, revision int) error {
 		return s.CloseReview(id, now, revision, alone, fated, tasks, letters)
 	}
@@ -169,8 +172,12 @@ func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewI
 	return out
 }
 
-// taskLetters tells the owners of groups of their tasks.
-func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.ReviewTask) (out []store.Letter) {
+// taskLetters tells the owners of groups of their tasks, but who wants no such letters.
+func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.ReviewTask) (out []store.Letter, err error) {
+	declined, err := d.Store.Declined(post.Tasks)
+	if err != nil {
+		return nil, err
+	}
 	type key struct{ owner, group string }
 	count := map[key]int{}
 	var order []key
@@ -182,7 +189,7 @@ func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.Revi
 		count[k]++
 	}
 	for _, k := range order {
-		if u, ok := h.Design().Users.Find(k.owner); ok {
+		if u, ok := h.Design().Users.Find(k.owner); ok && !declined[u.ID] {
 			l := post.Task(
 				h.Design().Organisation.Name,
 				u.DisplayName,
@@ -196,7 +203,7 @@ func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.Revi
 			)
 		}
 	}
-	return out
+	return out, nil
 }
 
 // ReviewTask asks the owner of a group what becomes of what was revoked but comes by the group.
@@ -445,15 +452,16 @@ func (d *Reviewer) Remind(who desk.Actor, id int) (int, error) {
 	if r.Closed != nil {
 		return 0, desk.Refuse(desk.Conflict, "This review is closed: nobody is missing any longer.")
 	}
-	return d.remind(h, r, items)
+	return d.remind(h, r, items, nil)
 }
 
-func (d *Reviewer) remind(h *desk.House, r store.Review, items []store.ReviewItem) (int, error) {
+// remind writes to whoever has not decided yet, but those who want no such letters.
+func (d *Reviewer) remind(h *desk.House, r store.Review, items []store.ReviewItem, declined map[string]bool) (int, error) {
 	var letters []store.Letter
 	now := d.Now()
 	for _, s := range stragglers(h, items) {
 		u, ok := h.Design().Users.Find(s.Reviewer.ID)
-		if !ok || s.Waiting == 0 {
+		if !ok || s.Waiting == 0 || declined[u.ID] {
 			continue
 		}
 		l := post.Reminder(
@@ -486,6 +494,10 @@ func (d *Reviewer) RemindDue() error {
 	if err != nil {
 		return err
 	}
+	declined, err := d.Store.Declined(post.Reminders)
+	if err != nil {
+		return err
+	}
 	for _, r := range list {
 		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) ||
 			r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
@@ -495,7 +507,7 @@ func (d *Reviewer) RemindDue() error {
 		if err != nil {
 			return err
 		}
-		if _, err := d.remind(h, r, items); err != nil {
+		if _, err := d.remind(h, r, items, declined); err != nil {
 			return err
 		}
 	}

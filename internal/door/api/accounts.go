@@ -58,6 +58,21 @@ func (a *API) accounts() {
 			return nil, a.desk.EndSession(actor(ctx), "", a.sessions.GetString(ctx, sessionID))
 		},
 	)
+	on(
+		a,
+		operation{id: "letters", method: http.MethodGet, path: "/api/me/letters", summary: "Which letters you want"},
+		func(ctx context.Context, _ *struct{}) (*body[*account.Letters], error) {
+			return answer(a.desk.Letters(actor(ctx)))
+		},
+	)
+	type lettersInput struct{ Body account.Letters }
+	on(
+		a,
+		operation{id: "setLetters", method: http.MethodPut, path: "/api/me/letters", summary: "Choose which letters you want"},
+		func(ctx context.Context, in *lettersInput) (*none, error) {
+			return nil, a.desk.SetLetters(actor(ctx), in.Body)
+		},
+	)
 	type changePasswordInput struct {
 		Body struct {
 			Present  string `json:"present"  maxLength:"1000"`

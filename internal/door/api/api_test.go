@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"net/http"
@@ -17,6 +15,10 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/demo"
 	"fachwerk/internal/door/inner"
@@ -297,7 +299,7 @@ func TestTheWholeJobOverTheAPI(t *testing.T) {
 		t.Errorf("the trace is %v", v)
 	}
 	// A program that acts for the auditor sees what the auditor sees, and changes nothing.
-	token, err := d.MakeToken("audit", "api", "oona.brandvold")
+	token, err := d.MakeToken(account.NewToken{Name: "audit", Purpose: "api", User: "oona.brandvold"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,8 +3,6 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
-	"fachwerk/internal/desk/review"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -17,6 +15,10 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -211,7 +213,7 @@ func BenchmarkOperations(b *testing.B) {
 	if _, err := d.MakeOwner(boss); err != nil {
 		b.Fatal(err)
 	}
-	token, err := d.MakeToken("bench", "api", boss)
+	token, err := d.MakeToken(account.NewToken{Name: "bench", Purpose: "api", User: boss})
 	if err != nil {
 		b.Fatal(err)
 	}

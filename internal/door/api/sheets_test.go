@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"fachwerk/internal/desk/account"
 )
 
 // words joins all texts of an answer, for looking into.
@@ -111,7 +113,7 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 
 func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
 	address, d := serve(t)
-	token, err := d.MakeToken("a program", "api", "signe.halloran")
+	token, err := d.MakeToken(account.NewToken{Name: "a program", Purpose: "api", User: "signe.halloran"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -2,7 +2,6 @@ package authzen_test
 
 import (
 	"encoding/json"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -14,6 +13,9 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -82,11 +84,11 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 	if err := d.Load(design, false, "test"); err != nil {
 		t.Fatal(err)
 	}
-	token, err := d.MakeToken("test", "decisions", "")
+	token, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "decisions"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	wrong, err := d.MakeToken("test", "scim", "")
+	wrong, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "scim"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,6 +1,7 @@
 package authzen_test
 
 import (
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net/http"
@@ -34,7 +35,7 @@ func BenchmarkDoor(b *testing.B) {
 	if err := k.Load(d, false, "test"); err != nil {
 		b.Fatal(err)
 	}
-	token, err := k.MakeToken("test", "decisions", "")
+	token, err := k.MakeToken(account.NewToken{Name: "test", Purpose: "decisions"})
 	if err != nil {
 		b.Fatal(err)
 	}

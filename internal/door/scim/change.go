@@ -131,10 +131,10 @@ func remove(f *directory.Feed, k kind, id, ifMatch string) error {
 
 // feed carries out a request that changes something.
 func (s *server) feed(r *http.Request, do func(f *directory.Feed) error) (*directory.Known, error) {
-	name, _ := s.token(r)
-	known, err := s.desk.Feed(name, do)
+	by, _ := s.directory(r)
+	known, err := s.desk.Feed(by, do)
 	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
-		s.desk.Happened(desk.Event{What: desk.EventDirectory, Who: name, From: inner.Address(r.Context()), Text: r.Method + " " + r.URL.Path + ": " + e.Message})
+		s.desk.Happened(desk.Event{What: desk.EventDirectory, Who: by.Name, From: inner.Address(r.Context()), Text: r.Method + " " + r.URL.Path + ": " + e.Message})
 	}
 	return known, err
 }

@@ -6,13 +6,15 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/door/inner"
 	"io"
 	"mime"
 	"net/http"
 	"strconv"
 	"strings"
+
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/door/inner"
 
 	"github.com/go-chi/chi/v5"
 
@@ -78,7 +80,7 @@ func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside, maxBody int64) {
 // programsOnly lets in whoever shows a token for directories.
 func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if _, ok := s.token(r); !ok {
+		if _, ok := s.directory(r); !ok {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk scim"`)
 			fail(
 				w,
@@ -106,14 +108,14 @@ func (s *server) programsOnly(next http.Handler) http.Handler {
 	})
 }
 
-// token gives the name of the token that a request shows.
-func (s *server) token(r *http.Request) (name string, ok bool) {
+// directory tells whose token a request shows.
+func (s *server) directory(r *http.Request) (by directory.Speaker, ok bool) {
 	scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
 	if !strings.EqualFold(scheme, "Bearer") {
-		return "", false
+		return by, false
 	}
 	t, ok := s.desk.Program(strings.TrimSpace(text), "scim")
-	return t.Name, ok
+	return directory.Speaker{Name: t.Name, SignIns: t.SignIns}, ok
 }
 
 // body reads what was sent.

@@ -2,7 +2,6 @@ package scim_test
 
 import (
 	"encoding/json"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"net/http"
@@ -11,6 +10,9 @@ import (
 	"sync"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/index"
 )
@@ -342,7 +344,7 @@ func TestWhatTheServerTellsOfItself(t *testing.T) {
 			t.Error("how to sign in is not told")
 		}
 	}
-	token, err := d.desk.MakeToken("x", "decisions", "")
+	token, err := d.desk.MakeToken(account.NewToken{Name: "x", Purpose: "decisions"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -2,7 +2,6 @@ package scim_test
 
 import (
 	"bytes"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"net/http"
@@ -12,6 +11,9 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/door/inner"
@@ -111,7 +113,7 @@ func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 		Assignments: model.Table[*model.Assignment]{{ID: "owner", Subject: model.Subject{User: "owner"}, Set: model.SetOwner}}}), false, "test"); err != nil {
 		tb.Fatal(err)
 	}
-	if token, err = d.MakeToken("Harbour directory", "scim", ""); err != nil {
+	if token, err = d.MakeToken(account.NewToken{Name: "Harbour directory", Purpose: "scim"}); err != nil {
 		tb.Fatal(err)
 	}
 	srv := httptest.NewUnstartedServer(nil)

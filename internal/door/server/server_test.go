@@ -2,7 +2,6 @@ package server_test
 
 import (
 	"compress/gzip"
-	"fachwerk/internal/desk/rooms"
 	"io"
 	"io/fs"
 	"net/http"
@@ -12,6 +11,9 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/door/inner"
@@ -50,7 +52,7 @@ func made(t *testing.T, h house) string {
 	if _, err := h.desk.MakeOwner("ada"); err != nil {
 		t.Fatal(err)
 	}
-	token, err := h.desk.MakeToken("a program", "api", "ada")
+	token, err := h.desk.MakeToken(account.NewToken{Name: "a program", Purpose: "api", User: "ada"})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -40,7 +40,10 @@ export function AccountPage() {
 					<Second />
 					<Password />
 				</div>
-				<Sessions />
+				<div>
+					<Sessions />
+					<Letters />
+				</div>
 			</div>
 		</div>
 	);
@@ -130,6 +133,51 @@ function Sessions() {
 					</ul>
 					<p className="py-1.5 text-[12px] text-quiet">
 						A session ends after two hours without use, after twelve in any case, and with every change of your password.
+					</p>
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+/** Which letters one gets, and where they go. */
+function Letters() {
+	const { refuse } = useNotice();
+	const cache = useQueryClient();
+	const letters = useAsk({ queryKey: [...own, "letters"], queryFn: (ask: Ask) => data(ask.GET("/api/me/letters")) });
+	const set = async (next: Schemas["Letters"]) => {
+		try {
+			await data(api.PUT("/api/me/letters", { body: { reminders: next.reminders, tasks: next.tasks } }));
+		} catch (error) {
+			refuse(error);
+		}
+		await cache.invalidateQueries({ queryKey: own });
+	};
+	const kinds = {
+		reminders: "when items of a review still wait for me, near its end",
+		tasks: "when a review leaves something to settle in a group that I own",
+	};
+	return (
+		<Loaded query={letters}>
+			{(l) => (
+				<Part title="Letters">
+					<p className="py-1.5 text-quiet">
+						{l.to ? (
+							<>
+								They go to <b className="text-ink">{l.to}</b>. Write to me:
+							</>
+						) : (
+							"No address is kept for you, so no letter reaches you. Ask your access administrator to add one."
+						)}
+					</p>
+					{Object.entries(kinds).map(([kind, words]) => (
+						<label key={kind} className="flex items-center gap-2 py-1">
+							<input type="checkbox" checked={l[kind as keyof typeof kinds]} onChange={(e) => set({ ...l, [kind]: e.target.checked })} />
+							{words}
+						</label>
+					))}
+					<p className="py-1.5 text-[12px] text-quiet">
+						A link by which to set a password comes in any case, and so does a reminder that somebody sends by hand.
 					</p>
 				</Part>
 			)}

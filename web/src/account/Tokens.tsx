@@ -66,6 +66,7 @@ export function Tokens() {
 											</th>
 											<td className={look}>
 												{purposes[t.purpose]}
+												{t.signIns && ", and how people with rights sign in"}
 												{t.user && (
 													<>
 														: <Named of={t.user} />
@@ -162,12 +163,19 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 	const [purpose, setPurpose] = useState<Schemas["NewToken"]["purpose"]>("decisions");
 	const [user, setUser] = useState<Schemas["Ref"] | undefined>();
 	const [until, setUntil] = useState("");
+	const [signIns, setSignIns] = useState(false);
 	return (
 		<Board open onClose={onClose} title="New token" about="For one program each, so that one can be shut out without the others.">
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
-					onMake({ name: name.trim(), purpose, user: purpose === "api" ? user?.id : undefined, expires: instantOf(until) });
+					onMake({
+						name: name.trim(),
+						purpose,
+						user: purpose === "api" ? user?.id : undefined,
+						expires: instantOf(until),
+						signIns: purpose === "scim" && signIns,
+					});
 				}}
 			>
 				<TextField label="Name of the program" required autoFocus value={name} onChange={setName} />
@@ -186,6 +194,17 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 					<Field label="For whom" hint="It may do what this person may, but nothing critical, since a program cannot prove who it is.">
 						{() => <PickOne kinds={["user"]} label="For whom" placeholder="a person …" value={user} onChange={setUser} />}
 					</Field>
+				)}
+				{purpose === "scim" && (
+					<label className="my-3 flex items-start gap-2">
+						<input type="checkbox" className="mt-1" checked={signIns} onChange={(e) => setSignIns(e.target.checked)} />
+						<span>
+							It may change the user names and e-mail addresses of people with rights in Fachwerk
+							<span className="block text-[12px] text-quiet">
+								Whoever runs the directory can then come in as one of them. Otherwise it leaves these alone.
+							</span>
+						</span>
+					</label>
 				)}
 				<TextField label="Good until" type="date" value={until} onChange={setUntil} hint="Empty: until it is withdrawn." />
 				<div className="mt-4 flex justify-end gap-3">

@@ -1010,6 +1010,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which letters you want */
+        get: operations["letters"];
+        /** Choose which letters you want */
+        put: operations["setLetters"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/passkeys": {
         parameters: {
             query?: never;
@@ -3130,6 +3148,14 @@ export interface components {
             /** Format: date-time */
             written: string;
         };
+        Letters: {
+            /** @description When review items wait, in the days before the end of the review and after it */
+            reminders: boolean;
+            /** @description When a review leaves something to settle in a group that they own */
+            tasks: boolean;
+            /** @description The address that letters go to; absent if there is none */
+            readonly to?: string;
+        };
         LicenceSheet: {
             /** @enum {string} */
             draft?: "new" | "changed" | "gone";
@@ -3348,6 +3374,8 @@ export interface components {
             name: string;
             /** @enum {string} */
             purpose: "decisions" | "scim" | "api";
+            /** @description A directory may change how people with rights in Fachwerk sign in */
+            signIns?: boolean;
             /** @description Whom one for the API acts as */
             user?: string;
         };
@@ -4092,6 +4120,8 @@ export interface components {
             name: string;
             /** @enum {string} */
             purpose: "decisions" | "scim" | "api";
+            /** @description The directory may change how people with rights in Fachwerk sign in */
+            signIns: boolean;
             /**
              * Format: date-time
              * @description When it was last used, to the hour or so
@@ -6421,6 +6451,71 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    letters: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Letters"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setLetters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Letters"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -48,7 +48,7 @@ export function House() {
 			<Context value={context}>
 				<div className="house flex h-full flex-col">
 					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
-					<ContextLine aside={aside} me={me.data} />
+					{!me.data.lacks && <ContextLine aside={aside} me={me.data} />}
 					<main className="min-h-0 grow">{!elsewhere && !lacks && <Outlet />}</main>
 					{shown && !me.data.lacks && <Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />}
 					<Keys />

@@ -51,7 +51,7 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 				userType: orNone(v.userType),
 				externalId: orNone(v.externalId),
 				area: v.area?.id,
-				manager: v.manager?.id,
+				manager: v.manager?.id ?? (of?.manager ? undefined : o?.manager), // one out of sight stays
 				licences: v.licences.map((l) => l.id),
 				from: instantLike(v.from, o?.from),
 				until: instantLike(v.until, o?.until),
@@ -128,7 +128,9 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					<FormPick control={control} name="area" kinds={["area"]} label="Home area" placeholder="the whole organisation" mine="invite" />
 				)}
 				{!moves ? (
-					<Field label="Reports to">{() => <p className="py-[5px]">{manager?.name ?? "nobody"}</p>}</Field>
+					<Field label="Reports to">
+						{() => <p className="py-[5px]">{manager?.name ?? (may(me, "design:view") ? "nobody" : "nobody you see")}</p>}
+					</Field>
 				) : (
 					<FormPick control={control} name="manager" kinds={["user"]} label="Reports to" placeholder="nobody" without={o && [o.id]} />
 				)}
