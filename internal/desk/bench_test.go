@@ -3,13 +3,14 @@ package desk_test
 import (
 	"bytes"
 	"errors"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"fmt"
 	"path/filepath"
 	"strconv"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/demo"

@@ -2,16 +2,17 @@ package desk_test
 
 import (
 	"errors"
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/edit"
-	"fachwerk/internal/desk/review"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"

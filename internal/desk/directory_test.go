@@ -1,14 +1,15 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/directory"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"

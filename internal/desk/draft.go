@@ -90,6 +90,9 @@ type Clash struct {
 	Items    []string `json:"items" doc:"What meets in one hand"`
 	Cleared  bool     `json:"cleared"`
 	Excepted bool     `json:"excepted" doc:"An exception lets this person, until a date"`
+
+	From *time.Time `json:"from,omitempty" doc:"When it comes to be broken, if that is not now"`
+	Live bool       `json:"live" doc:"The person is live; otherwise they break it once they are"`
 }
 
 // Short is a licence of which more seats are taken than there are, or that people lack.
@@ -126,13 +129,14 @@ type Drafted struct {
 	meanwhile [][]Meanwhile // what was applied beneath each
 	clashes   []string      // what others changed too, so that one of the two must be chosen
 	// reviews are the names of open reviews that ask about something the draft changes.
-	reviews []string
-	later   []laterGain
-	stamp   string
-	began   time.Time // when it was laid
-	took    time.Duration
-	Shown   *House        // the house as it would be; the present one if the draft cannot be applied
-	sight   *model.Design // while it is altered: what the person sees, if that is not the whole
+	reviews  []string
+	later    []laterGain
+	clashing []laterClash
+	stamp    string
+	began    time.Time // when it was laid
+	took     time.Duration
+	Shown    *House        // the house as it would be; the present one if the draft cannot be applied
+	sight    *model.Design // while it is altered: what the person sees, if that is not the whole
 }
 
 // blocks gives what keeps the draft from being applied.
@@ -203,7 +207,7 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 	if p.After != nil && len(p.Ops) > 0 {
 		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index}).inheritLists(h)
 		p.Impact() // while one waits for it, not while it is looked at
-		p.later = p.checked.later()
+		p.later, p.clashing = p.checked.later(), p.laterClashes()
 	}
 	var err error
 	if d.Touched != nil {
@@ -368,16 +372,13 @@ func (s *Sight) meanwhile(list []Meanwhile) []Meanwhile {
 // sideEffects adds what a draft does beside giving and taking permissions.
 func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 	shown := s.House
-	for _, c := range p.Impact().Conflicts {
+	tell := func(c change.ConflictImpact, from time.Time, live bool) {
 		in := shown
 		if c.Cleared {
 			in = s.Present
 		}
-		if len(v.Conflicts) == ImpactShown {
-			break
-		}
-		if !s.knows(model.KindUser, c.User) || !s.knows(model.KindConflict, c.Conflict) {
-			continue
+		if len(v.Conflicts) == ImpactShown || !s.knows(model.KindUser, c.User) || !s.knows(model.KindConflict, c.Conflict) {
+			return
 		}
 		clash := Clash{
 			User:     in.Ref(model.KindUser, c.User),
@@ -385,6 +386,8 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 			Items:    []string{},
 			Cleared:  c.Cleared,
 			Excepted: c.Excepted,
+			From:     Optional(from),
+			Live:     live,
 		}
 		for _, i := range c.Items {
 			if i.Role != "" {
@@ -394,6 +397,16 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 			}
 		}
 		v.Conflicts = append(v.Conflicts, clash)
+	}
+	for _, c := range p.Impact().Conflicts {
+		tell(c, time.Time{}, true)
+	}
+	for _, c := range p.clashing {
+		from := c.From
+		if !from.After(p.at) {
+			from = time.Time{}
+		}
+		tell(change.ConflictImpact{User: c.User, Conflict: c.Conflict, Items: c.Items, Excepted: c.Excepted}, from, c.live)
 	}
 	for _, l := range p.Impact().Licences {
 		if !s.knows(model.KindLicence, l.Licence) {

@@ -1,13 +1,14 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/intake"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"fmt"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"

@@ -1,15 +1,16 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/edit"
-	"fachwerk/internal/desk/review"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"

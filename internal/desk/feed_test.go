@@ -6,13 +6,14 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/directory"
-	"fachwerk/internal/desk/view"
 	"fmt"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"

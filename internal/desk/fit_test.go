@@ -1,9 +1,10 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/view"
 	"slices"
 	"testing"
+
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/desk"
 )

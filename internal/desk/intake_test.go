@@ -1,14 +1,15 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/directory"
-	deskintake "fachwerk/internal/desk/intake"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/directory"
+	deskintake "fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"

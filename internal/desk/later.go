@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -58,6 +59,34 @@ func (c *checked) later() (out []laterGain) {
 		}
 	}
 	slices.SortStableFunc(out, func(a, b laterGain) int { return a.from.Compare(b.from) })
+	return out
+}
+
+// laterClash is a conflict that a person will come to break.
+type laterClash struct {
+	duty.Coming
+	live bool
+}
+
+// laterClashes tells which conflicts a change will have people break at coming instants, or once they are live, sooner
+// than they would without it. It looks at the same people as [checked.later].
+func (c *checked) laterClashes() (out []laterClash) {
+	if c.After == nil || len(c.Ops) == 0 || len(c.After.Conflicts) == 0 {
+		return nil
+	}
+	before, after := duty.LookAhead(c.house.Ahead(), c.at), duty.LookAhead(c.ahead(), c.at)
+	for _, id := range c.named() {
+		live := c.Index.Live(id, c.at)
+		was := before.Of(id)
+		for _, v := range after.Of(id) {
+			if live && !v.From.After(c.at) || slices.ContainsFunc(was, func(o duty.Coming) bool {
+				return o.Conflict == v.Conflict && o.Excepted == v.Excepted && !o.From.After(v.From)
+			}) {
+				continue // the impact tells it, or it is to be so without the change
+			}
+			out = append(out, laterClash{v, live})
+		}
+	}
 	return out
 }
 

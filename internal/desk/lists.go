@@ -2,10 +2,11 @@ package desk
 
 import (
 	"cmp"
-	"fachwerk/internal/core/index"
-	"fachwerk/internal/core/model"
 	"slices"
 	"strings"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
 )
 
 // Entry is a thing of a bay or list, with the folded words that it is found by.

@@ -233,3 +233,48 @@ func TestTheImpactTellsWhatComesLater(t *testing.T) {
 		t.Errorf("later: %+v", cy)
 	}
 }
+
+// A conflict that somebody will come to break, later or once they are live, is told in the impact, once.
+func TestConflictsToCome(t *testing.T) {
+	d, _ := open(t)
+	put(t, d, &model.Conflict{
+		ID: "both", Name: "Both", Items: []model.Item{{Role: "lead"}, {Permission: "s:gate:open"}}, Limit: 1, Where: model.SameArea,
+	})
+	lead := func(id, user string, from time.Time) *model.Assignment {
+		return &model.Assignment{
+			ID: id, Subject: model.Subject{User: user}, Role: "lead", Area: "t1", From: from, Reach: model.ReachArea, Mode: model.Full,
+		}
+	}
+	soon, later := now.AddDate(0, 1, 0), now.AddDate(0, 2, 0)
+	for _, c := range []struct {
+		what string
+		put  []model.Object
+		user string
+		from time.Time
+		live bool
+	}{
+		{"now", []model.Object{lead("x", "cy", time.Time{})}, "cy", time.Time{}, true},
+		{"later", []model.Object{lead("x", "cy", later)}, "cy", later, true},
+		{"sooner than before", []model.Object{lead("y", "cy", soon)}, "cy", soon, true},
+		{"not sooner", []model.Object{lead("z", "cy", later)}, "", time.Time{}, false},
+		{"once unlocked", []model.Object{
+			lead("l", "lou", time.Time{}),
+			&model.Assignment{ID: "ln", Subject: model.Subject{User: "lou"}, Role: "night", Reach: model.ReachArea, Mode: model.Full},
+		}, "lou", time.Time{}, false},
+	} {
+		draft := must[*desk.Draft](t)(drafted(t, d, bea, c.put[0]))
+		for _, o := range c.put[1:] {
+			draft = must[*desk.Draft](t)(d.Put(bea, nil, o))
+		}
+		if c.user == "" && len(draft.Conflicts) > 0 || c.user != "" && (len(draft.Conflicts) != 1 ||
+			draft.Conflicts[0].User.ID != c.user || draft.Conflicts[0].Live != c.live ||
+			(draft.Conflicts[0].From == nil) != c.from.IsZero() || !c.from.IsZero() && !draft.Conflicts[0].From.Equal(c.from)) {
+			t.Errorf("%s: the conflicts are %+v", c.what, draft.Conflicts)
+		}
+		if c.what == "now" {
+			must[*desk.Draft](t)(d.Discard(bea))
+			continue
+		}
+		must[*desk.Applied](t)(d.Apply(desk.Actor{User: "bea", Proven: now}, "why", draft.Stamp))
+	}
+}

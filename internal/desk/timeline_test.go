@@ -1,10 +1,11 @@
 package desk_test
 
 import (
-	"fachwerk/internal/desk/view"
 	"slices"
 	"testing"
 	"time"
+
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"

@@ -2,13 +2,14 @@ package desk_test
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
+	"testing"
+
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/intake"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
-	"slices"
-	"strings"
-	"testing"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"

@@ -1,13 +1,14 @@
 package desk_test
 
 import (
+	"slices"
+	"strings"
+	"testing"
+
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/view"
-	"slices"
-	"strings"
-	"testing"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"

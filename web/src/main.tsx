@@ -16,7 +16,17 @@ import { House } from "./house/House";
 import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { ImportPage } from "./imports/ImportPage";
-import { AreasList, ConflictsList, GroupsList, LicencesList, PeopleList, PermissionsList, RolesList, SetsList, SystemsList } from "./lists/lists";
+import {
+	AreasList,
+	ConflictsList,
+	GroupsList,
+	LicencesList,
+	PeopleList,
+	PermissionsList,
+	RolesList,
+	SetsList,
+	SystemsList,
+} from "./lists/lists";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
 import { Fit } from "./questions/Fit";

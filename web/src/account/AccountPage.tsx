@@ -32,7 +32,8 @@ export function AccountPage() {
 			</p>
 			{me.lacks && (
 				<p role="alert" className="mt-3 max-w-[760px] border-l-8 border-ochre-line bg-sunk p-3 font-semibold">
-					You hold rights in Fachwerk, and here these need a second factor. Set one up, then everything else is open to you.
+					You hold rights in Fachwerk, and here these need a second factor. Set one up, then everything else is open to
+					you.
 				</p>
 			)}
 			<div className="mt-4 grid grid-cols-[repeat(auto-fit,minmax(340px,1fr))] gap-x-10">
@@ -75,7 +76,13 @@ function Password() {
 				}}
 			>
 				<PasswordField label="Present password" value={present} onChange={setPresent} />
-				<PasswordField label="New password, 12 characters or more" value={next} onChange={setNext} fresh shortest={12} />
+				<PasswordField
+					label="New password, 12 characters or more"
+					value={next}
+					onChange={setNext}
+					fresh
+					shortest={12}
+				/>
 				<button type="submit" className="action main" disabled={!present || !next}>
 					Change it
 				</button>
@@ -90,7 +97,9 @@ function Sessions() {
 	const sessions = useAsk({ queryKey: [...own, "sessions"], queryFn: (ask: Ask) => data(ask.GET("/api/me/sessions")) });
 	const end = async (id?: string) => {
 		try {
-			await data(id ? api.DELETE("/api/me/sessions/{id}", { params: { path: { id } } }) : api.DELETE("/api/me/sessions"));
+			await data(
+				id ? api.DELETE("/api/me/sessions/{id}", { params: { path: { id } } }) : api.DELETE("/api/me/sessions"),
+			);
 			await cache.invalidateQueries({ queryKey: own });
 		} catch (error) {
 			refuse(error);
@@ -132,7 +141,8 @@ function Sessions() {
 						))}
 					</ul>
 					<p className="py-1.5 text-[12px] text-quiet">
-						A session ends after two hours without use, after twelve in any case, and with every change of your password.
+						A session ends after two hours without use, after twelve in any case, and with every change of your
+						password.
 					</p>
 				</Part>
 			)}
@@ -172,7 +182,11 @@ function Letters() {
 					</p>
 					{Object.entries(kinds).map(([kind, words]) => (
 						<label key={kind} className="flex items-center gap-2 py-1">
-							<input type="checkbox" checked={l[kind as keyof typeof kinds]} onChange={(e) => set({ ...l, [kind]: e.target.checked })} />
+							<input
+								type="checkbox"
+								checked={l[kind as keyof typeof kinds]}
+								onChange={(e) => set({ ...l, [kind]: e.target.checked })}
+							/>
 							{words}
 						</label>
 					))}
@@ -218,7 +232,8 @@ function Second() {
 	const [codes, setCodes] = useState<Schemas["NewCodes"] | null>(null);
 	const [recovery, setRecovery] = useState<string[]>([]);
 	const [proven, board] = useProven();
-	const changed = () => Promise.all([cache.invalidateQueries({ queryKey: own }), cache.invalidateQueries({ queryKey: ["me"] })]);
+	const changed = () =>
+		Promise.all([cache.invalidateQueries({ queryKey: own }), cache.invalidateQueries({ queryKey: ["me"] })]);
 	const added = async (r: Schemas["Recovery"], what: string) => {
 		await changed();
 		tell(`${what} is set up.`);
@@ -373,7 +388,15 @@ function NamePasskey({ onName, onClose }: { onName: (name: string) => void; onCl
 	);
 }
 
-function CodesBoard({ codes, onCode, onClose }: { codes: Schemas["NewCodes"]; onCode: (code: string) => void; onClose: () => void }) {
+function CodesBoard({
+	codes,
+	onCode,
+	onClose,
+}: {
+	codes: Schemas["NewCodes"];
+	onCode: (code: string) => void;
+	onClose: () => void;
+}) {
 	const [code, setCode] = useState("");
 	return (
 		<Board

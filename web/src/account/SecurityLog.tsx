@@ -81,8 +81,20 @@ export function SecurityLog() {
 						</option>
 					))}
 				</select>
-				<input aria-label="From" type="date" className="field" value={params.get("from") ?? ""} onChange={(e) => set({ from: e.target.value })} />
-				<input aria-label="Until" type="date" className="field" value={params.get("to") ?? ""} onChange={(e) => set({ to: e.target.value })} />
+				<input
+					aria-label="From"
+					type="date"
+					className="field"
+					value={params.get("from") ?? ""}
+					onChange={(e) => set({ from: e.target.value })}
+				/>
+				<input
+					aria-label="Until"
+					type="date"
+					className="field"
+					value={params.get("to") ?? ""}
+					onChange={(e) => set({ to: e.target.value })}
+				/>
 				{file.size > 0 && (
 					<button type="button" className="link" onClick={() => set({ q: null, what: null, from: null, to: null })}>
 						All
@@ -126,7 +138,9 @@ export function SecurityLog() {
 											e.who || <span className="text-quiet">nobody known</span>
 										)}
 									</td>
-									<td className={`px-2 py-1.5 ${bad.includes(e.what) ? "font-semibold text-ox" : ""}`}>{kinds[e.what] ?? e.what}</td>
+									<td className={`px-2 py-1.5 ${bad.includes(e.what) ? "font-semibold text-ox" : ""}`}>
+										{kinds[e.what] ?? e.what}
+									</td>
 									<td className="px-2 py-1.5 break-words">{e.text}</td>
 									<td className="truncate px-2 py-1.5 font-mono text-[12px]">{e.from || "—"}</td>
 								</tr>
@@ -137,7 +151,12 @@ export function SecurityLog() {
 						<p className="py-4 text-quiet">{file.size > 0 ? "Nothing is like that." : "Nothing has happened yet."}</p>
 					)}
 					{pages.hasNextPage && (
-						<button type="button" className="action my-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
+						<button
+							type="button"
+							className="action my-3"
+							disabled={pages.isFetchingNextPage}
+							onClick={() => pages.fetchNextPage()}
+						>
 							Earlier
 						</button>
 					)}

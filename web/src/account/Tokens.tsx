@@ -35,7 +35,9 @@ export function Tokens() {
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
-				<p className="grow text-quiet">Programs get in by a token each. Its secret is told once; withdrawn, it works no longer at once.</p>
+				<p className="grow text-quiet">
+					Programs get in by a token each. Its secret is told once; withdrawn, it works no longer at once.
+				</p>
 				{acting(me) && (
 					<button type="button" className="action main" onClick={() => setMaking(true)}>
 						New token …
@@ -117,8 +119,19 @@ export function Tokens() {
 				/>
 			)}
 			{secret && (
-				<Board open onClose={() => setSecret("")} title="The token" about="Give it to the program now: it is not kept, and not shown again.">
-					<input aria-label="Token" className="field font-mono" readOnly value={secret} onFocus={(e) => e.currentTarget.select()} />
+				<Board
+					open
+					onClose={() => setSecret("")}
+					title="The token"
+					about="Give it to the program now: it is not kept, and not shown again."
+				>
+					<input
+						aria-label="Token"
+						className="field font-mono"
+						readOnly
+						value={secret}
+						onFocus={(e) => e.currentTarget.select()}
+					/>
 					<div className="mt-4 flex justify-end">
 						<button type="button" className="action main" onClick={() => setSecret("")}>
 							The program has it
@@ -165,7 +178,12 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 	const [until, setUntil] = useState("");
 	const [signIns, setSignIns] = useState(false);
 	return (
-		<Board open onClose={onClose} title="New token" about="For one program each, so that one can be shut out without the others.">
+		<Board
+			open
+			onClose={onClose}
+			title="New token"
+			about="For one program each, so that one can be shut out without the others."
+		>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
@@ -181,7 +199,12 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 				<TextField label="Name of the program" required autoFocus value={name} onChange={setName} />
 				<Field label="What it does">
 					{(id) => (
-						<select id={id} className="field" value={purpose} onChange={(e) => setPurpose(e.target.value as typeof purpose)}>
+						<select
+							id={id}
+							className="field"
+							value={purpose}
+							onChange={(e) => setPurpose(e.target.value as typeof purpose)}
+						>
 							{Object.entries(purposes).map(([p, words]) => (
 								<option key={p} value={p}>
 									{words}
@@ -191,8 +214,13 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 					)}
 				</Field>
 				{purpose === "api" && (
-					<Field label="For whom" hint="It may do what this person may, but nothing critical, since a program cannot prove who it is.">
-						{() => <PickOne kinds={["user"]} label="For whom" placeholder="a person …" value={user} onChange={setUser} />}
+					<Field
+						label="For whom"
+						hint="It may do what this person may, but nothing critical, since a program cannot prove who it is."
+					>
+						{() => (
+							<PickOne kinds={["user"]} label="For whom" placeholder="a person …" value={user} onChange={setUser} />
+						)}
 					</Field>
 				)}
 				{purpose === "scim" && (
@@ -206,7 +234,13 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 						</span>
 					</label>
 				)}
-				<TextField label="Good until" type="date" value={until} onChange={setUntil} hint="Empty: until it is withdrawn." />
+				<TextField
+					label="Good until"
+					type="date"
+					value={until}
+					onChange={setUntil}
+					hint="Empty: until it is withdrawn."
+				/>
 				<div className="mt-4 flex justify-end gap-3">
 					<button type="button" className="action" onClick={onClose}>
 						Cancel

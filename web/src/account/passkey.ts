@@ -13,7 +13,8 @@ const forms = () => PublicKeyCredential as unknown as Forms;
 const json = (c: Credential | null) => (c as unknown as { toJSON(): unknown } | null)?.toJSON();
 
 /** Whether this browser can make and show passkeys. */
-export const canPasskey = () => typeof PublicKeyCredential !== "undefined" && "parseRequestOptionsFromJSON" in PublicKeyCredential;
+export const canPasskey = () =>
+	typeof PublicKeyCredential !== "undefined" && "parseRequestOptionsFromJSON" in PublicKeyCredential;
 
 async function shown(question: Question): Promise<unknown> {
 	return json(await navigator.credentials.get({ publicKey: forms().parseRequestOptionsFromJSON(publicKey(question)) }));
@@ -22,7 +23,9 @@ async function shown(question: Question): Promise<unknown> {
 /** Makes a passkey for this account, and gives recovery codes if these are the first. */
 export async function makePasskey(name: string) {
 	const question = await data(api.POST("/api/me/passkeys/question"));
-	const made = json(await navigator.credentials.create({ publicKey: forms().parseCreationOptionsFromJSON(publicKey(question)) }));
+	const made = json(
+		await navigator.credentials.create({ publicKey: forms().parseCreationOptionsFromJSON(publicKey(question)) }),
+	);
 	return data(api.POST("/api/me/passkeys", { body: { name, answer: made } }));
 }
 

@@ -29,14 +29,21 @@ type Init = { params?: { query?: object } };
 
 /** Puts a lens into every call, and ends it with a signal: what the key of a query says is what is asked. */
 function through(lens: Lens, signal: AbortSignal): Ask {
-	const looking = (init?: Init) => ({ ...init, signal, params: { ...init?.params, query: { ...init?.params?.query, ...lens } } });
+	const looking = (init?: Init) => ({
+		...init,
+		signal,
+		params: { ...init?.params, query: { ...init?.params?.query, ...lens } },
+	});
 	// What is added is on every address of the API; its description tells it of none, so that the types need not know.
-	const call = (ask: unknown) => (path: string, init?: Init) => (ask as (path: string, init: Init) => unknown)(path, looking(init));
+	const call = (ask: unknown) => (path: string, init?: Init) =>
+		(ask as (path: string, init: Init) => unknown)(path, looking(init));
 	return { GET: call(questions.GET), POST: call(questions.POST) } as unknown as Ask;
 }
 
 /** A question: its key, and how to ask it. */
-export type Question<T> = Omit<UseQueryOptions<T, Error, T, QueryKey>, "queryFn"> & { queryFn: (ask: Ask) => Promise<T> };
+export type Question<T> = Omit<UseQueryOptions<T, Error, T, QueryKey>, "queryFn"> & {
+	queryFn: (ask: Ask) => Promise<T>;
+};
 
 /** Makes the lens a part of a question's key and of its call. */
 export function seen<T>(lens: Lens, { queryKey, queryFn, ...rest }: Question<T>) {
@@ -65,4 +72,5 @@ export function useAsks<T>(list: Question<T>[]): UseQueryResult<T, Error>[] {
 }
 
 /** Keeps an answer that came by another way, as one's own present sight has it. */
-export const keep = (cache: QueryClient, queryKey: QueryKey, lens: Lens, answer: unknown) => cache.setQueryData([...queryKey, lens], answer);
+export const keep = (cache: QueryClient, queryKey: QueryKey, lens: Lens, answer: unknown) =>
+	cache.setQueryData([...queryKey, lens], answer);

@@ -29,21 +29,37 @@ client.use({
 			if (value) url.searchParams.set(name, value);
 		}
 		const body = request.body ? await request.blob() : undefined; // a stream could not be sent anew
-		return new Request(url, { method: request.method, headers: request.headers, credentials: request.credentials, signal: request.signal, body });
+		return new Request(url, {
+			method: request.method,
+			headers: request.headers,
+			credentials: request.credentials,
+			signal: request.signal,
+			body,
+		});
 	},
 });
 
-type Problem = { type?: string; status?: number; detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
+type Problem = {
+	type?: string;
+	status?: number;
+	detail?: string;
+	title?: string;
+	errors?: { message?: string; location?: string }[] | null;
+};
 
 function refusal(response: Response | undefined, error: unknown): Refusal {
 	const problem = (typeof error === "object" && error !== null ? error : {}) as Problem;
 	const status = response?.status ?? 0;
 	const message =
-		problem.detail ?? problem.title ?? (status ? `The server answered ${status}.` : "The server cannot be reached. Your draft is kept there.");
+		problem.detail ??
+		problem.title ??
+		(status ? `The server answered ${status}.` : "The server cannot be reached. Your draft is kept there.");
 	return new Refusal(
 		status,
 		message,
-		(problem.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? ""))).filter((m) => m && m !== message),
+		(problem.errors ?? [])
+			.map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? "")))
+			.filter((m) => m && m !== message),
 		problem.type,
 	);
 }

@@ -17,7 +17,8 @@ export const useMe = () =>
 		placeholderData: keepPreviousData,
 	});
 
-export const useAreas = () => useAsk({ queryKey: [...design, "areas"], queryFn: (ask: Ask) => data(ask.GET("/api/areas")) });
+export const useAreas = () =>
+	useAsk({ queryKey: [...design, "areas"], queryFn: (ask: Ask) => data(ask.GET("/api/areas")) });
 
 export const usePicture = (view: Lookup) =>
 	useAsk({
@@ -28,10 +29,25 @@ export const usePicture = (view: Lookup) =>
 
 export const bayQuery = (kind: Schemas["End"]["kind"], view: Lookup, q: string, page: number, size: number) => ({
 	queryKey: [...design, "bay", kind, view, q, page, size],
-	queryFn: (ask: Ask) => data(ask.GET("/api/frame/{kind}", { params: { path: { kind }, query: { ...view, q, offset: page * size, limit: size } } })),
+	queryFn: (ask: Ask) =>
+		data(
+			ask.GET("/api/frame/{kind}", {
+				params: { path: { kind }, query: { ...view, q, offset: page * size, limit: size } },
+			}),
+		),
 });
 
-export type ListKind = "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+export type ListKind =
+	| "user"
+	| "group"
+	| "role"
+	| "set"
+	| "permission"
+	| "area"
+	| "system"
+	| "delegation"
+	| "conflict"
+	| "licence";
 
 export type ListView = {
 	q?: string;
@@ -50,10 +66,16 @@ export const listQuery = (kind: ListKind, view: ListView) => ({
 	placeholderData: keepPreviousData,
 });
 
-export const useDraft = (enabled = true) => useAsk({ queryKey: [...design, "draft"], queryFn: (ask: Ask) => data(ask.GET("/api/draft")), enabled });
+export const useDraft = (enabled = true) =>
+	useAsk({ queryKey: [...design, "draft"], queryFn: (ask: Ask) => data(ask.GET("/api/draft")), enabled });
 
 /** A sheet: what was shown of the same thing stays until it has come anew. */
-const sheet = <T extends { ref: { id: string } }>(room: string, id: string, where: string | undefined, get: (ask: Ask) => Promise<T>) => ({
+const sheet = <T extends { ref: { id: string } }>(
+	room: string,
+	id: string,
+	where: string | undefined,
+	get: (ask: Ask) => Promise<T>,
+) => ({
 	queryKey: [...design, room, id, where],
 	queryFn: get,
 	placeholderData: (before: T | undefined) => (before?.ref.id === id ? before : undefined),
@@ -64,16 +86,23 @@ const at = (id: string, where?: string) => ({ params: { path: { id }, query: { w
 export const useBundle = (kind: "role" | "set", id: string, where?: string) =>
 	useAsk(
 		sheet(kind, id, where, (ask) =>
-			kind === "role" ? data(ask.GET("/api/roles/{id}", at(id, where))) : data(ask.GET("/api/sets/{id}", at(id, where))),
+			kind === "role"
+				? data(ask.GET("/api/roles/{id}", at(id, where)))
+				: data(ask.GET("/api/sets/{id}", at(id, where))),
 		),
 	);
-export const useGroup = (id: string, where?: string) => useAsk(sheet("group", id, where, (ask) => data(ask.GET("/api/groups/{id}", at(id, where)))));
-export const useArea = (id: string) => useAsk(sheet("area", id, undefined, (ask) => data(ask.GET("/api/areas/{id}", at(id)))));
-export const useSystem = (id: string) => useAsk(sheet("system", id, undefined, (ask) => data(ask.GET("/api/systems/{id}", at(id)))));
+export const useGroup = (id: string, where?: string) =>
+	useAsk(sheet("group", id, where, (ask) => data(ask.GET("/api/groups/{id}", at(id, where)))));
+export const useArea = (id: string) =>
+	useAsk(sheet("area", id, undefined, (ask) => data(ask.GET("/api/areas/{id}", at(id)))));
+export const useSystem = (id: string) =>
+	useAsk(sheet("system", id, undefined, (ask) => data(ask.GET("/api/systems/{id}", at(id)))));
 export const usePermission = (id: string, where?: string) =>
 	useAsk(sheet("permission", id, where, (ask) => data(ask.GET("/api/permissions/{id}", at(id, where)))));
-export const useLicence = (id: string) => useAsk(sheet("licence", id, undefined, (ask) => data(ask.GET("/api/licences/{id}", at(id)))));
-export const useConflict = (id: string) => useAsk(sheet("conflict", id, undefined, (ask) => data(ask.GET("/api/conflicts/{id}", at(id)))));
+export const useLicence = (id: string) =>
+	useAsk(sheet("licence", id, undefined, (ask) => data(ask.GET("/api/licences/{id}", at(id)))));
+export const useConflict = (id: string) =>
+	useAsk(sheet("conflict", id, undefined, (ask) => data(ask.GET("/api/conflicts/{id}", at(id)))));
 
 export const usePerson = (id: string, where?: string) =>
 	useAsk({
@@ -85,12 +114,18 @@ export const usePerson = (id: string, where?: string) =>
 export const useTrace = (id: string, permission: string | null, where?: string) =>
 	useAsk({
 		queryKey: [...design, "trace", id, permission, where],
-		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}/trace", { params: { path: { id }, query: { permission: permission ?? "", where } } })),
+		queryFn: (ask: Ask) =>
+			data(
+				ask.GET("/api/people/{id}/trace", { params: { path: { id }, query: { permission: permission ?? "", where } } }),
+			),
 		enabled: permission !== null,
 	});
 
 export const useReviews = (where?: string) =>
-	useAsk({ queryKey: [...design, "reviews", where], queryFn: (ask: Ask) => data(ask.GET("/api/reviews", { params: { query: { where } } })) });
+	useAsk({
+		queryKey: [...design, "reviews", where],
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews", { params: { query: { where } } })),
+	});
 
 export const useReview = (id: number, where?: string) =>
 	useAsk({
@@ -105,10 +140,14 @@ export const useReviewItem = (id: number | undefined) =>
 		enabled: id !== undefined,
 	});
 
-export const useTasks = () => useAsk({ queryKey: [...design, "tasks"], queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks")) });
+export const useTasks = () =>
+	useAsk({ queryKey: [...design, "tasks"], queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks")) });
 
 export const useTask = (id: number) =>
-	useAsk({ queryKey: [...design, "task", id], queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks/{id}", { params: { path: { id } } })) });
+	useAsk({
+		queryKey: [...design, "task", id],
+		queryFn: (ask: Ask) => data(ask.GET("/api/review-tasks/{id}", { params: { path: { id } } })),
+	});
 
 /** Runs a change of the draft and shows the draft that results; what else is on the screen follows. */
 export function useDrafting<A>(run: (argument: A) => Promise<Schemas["Draft"]>) {
@@ -149,5 +188,6 @@ export const putDelegation = (body: Schemas["PutDelegation"]) => data(api.PUT("/
 /** Refreshes everything after something was applied or decided. */
 export function useRefresh() {
 	const cache = useQueryClient();
-	return () => Promise.all([cache.invalidateQueries({ queryKey: design }), cache.invalidateQueries({ queryKey: ["me"] })]);
+	return () =>
+		Promise.all([cache.invalidateQueries({ queryKey: design }), cache.invalidateQueries({ queryKey: ["me"] })]);
 }

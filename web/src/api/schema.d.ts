@@ -2193,8 +2193,15 @@ export interface components {
             conflict: components["schemas"]["Ref"];
             /** @description An exception lets this person, until a date */
             excepted: boolean;
+            /**
+             * Format: date-time
+             * @description When it comes to be broken, if that is not now
+             */
+            from?: string;
             /** @description What meets in one hand */
             items: string[];
+            /** @description The person is live; otherwise they break it once they are */
+            live: boolean;
             user: components["schemas"]["Ref"];
         };
         CloseInputBody: {

@@ -25,11 +25,15 @@ export function Capabilities() {
 	const set = useSet(false);
 	const { setAside } = useHouse();
 	const systems = useAsk(listQuery("system", { limit: 500 }));
-	const system = params.get("system") ?? systems.data?.rows.find((r) => r.id !== "fachwerk")?.id ?? systems.data?.rows[0]?.id;
-	const shown = (params.get("kinds") ?? "licence,role,set").split(",").filter((k): k is Kind => kinds.some((x) => x.id === k));
+	const system =
+		params.get("system") ?? systems.data?.rows.find((r) => r.id !== "fachwerk")?.id ?? systems.data?.rows[0]?.id;
+	const shown = (params.get("kinds") ?? "licence,role,set")
+		.split(",")
+		.filter((k): k is Kind => kinds.some((x) => x.id === k));
 	const query = useAsk({
 		queryKey: [...design, "capabilities", system, shown],
-		queryFn: (ask: Ask) => data(ask.GET("/api/capabilities", { params: { query: { system: system ?? "", kind: shown } } })),
+		queryFn: (ask: Ask) =>
+			data(ask.GET("/api/capabilities", { params: { query: { system: system ?? "", kind: shown } } })),
 		enabled: !!system,
 		placeholderData: (before) => before,
 	});
@@ -54,7 +58,11 @@ export function Capabilities() {
 			<div className="mt-2 mb-2 flex flex-wrap items-center gap-4 print:hidden">
 				<label className="flex items-center gap-2">
 					<span className="whitespace-nowrap text-quiet">What can be done in</span>
-					<select className="field max-w-[220px]" value={system ?? ""} onChange={(e) => set({ system: e.target.value })}>
+					<select
+						className="field max-w-[220px]"
+						value={system ?? ""}
+						onChange={(e) => set({ system: e.target.value })}
+					>
 						{systems.data?.rows.map((r) => (
 							<option key={r.id} value={r.id}>
 								{r.name}
@@ -96,11 +104,16 @@ export function Capabilities() {
 
 function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 	const to = useTo();
-	if (c.columns.length === 0) return <p className="text-quiet">No licence, role or set of these has anything to do with {c.system.name}.</p>;
+	if (c.columns.length === 0)
+		return <p className="text-quiet">No licence, role or set of these has anything to do with {c.system.name}.</p>;
 	const word: Record<string, string> = { licence: "licence", role: "role", set: "set" };
 	return (
-		// biome-ignore lint/a11y/noNoninteractiveTabindex: the table is scrolled by keys
-		<div className="relative min-h-0 grow overflow-auto print:overflow-visible" tabIndex={0} data-capabilities={c.system.id}>
+		<div
+			className="relative min-h-0 grow overflow-auto print:overflow-visible"
+			// biome-ignore lint/a11y/noNoninteractiveTabindex: the table is scrolled by keys
+			tabIndex={0}
+			data-capabilities={c.system.id}
+		>
 			<table className="border-separate border-spacing-0 text-[12px]">
 				<thead>
 					<tr>
@@ -136,10 +149,17 @@ function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 						const line = first && i > 0 ? "border-t border-[var(--beam)]" : "border-t border-hair";
 						return (
 							<tr key={r.key} className="group hover:bg-sunk" data-permission={r.key}>
-								<th scope="row" className={`sticky left-0 z-10 bg-plaster pr-3 text-left font-normal group-hover:bg-sunk ${line}`}>
+								<th
+									scope="row"
+									className={`sticky left-0 z-10 bg-plaster pr-3 text-left font-normal group-hover:bg-sunk ${line}`}
+								>
 									<span className="flex items-baseline gap-2 py-[3px]">
 										<span className="w-[130px] shrink-0 truncate font-mono">{first ? r.object : ""}</span>
-										<Link className="link w-[80px] shrink-0 truncate font-mono" to={to(addressOf("permission", r.key) ?? "/")} title={r.label}>
+										<Link
+											className="link w-[80px] shrink-0 truncate font-mono"
+											to={to(addressOf("permission", r.key) ?? "/")}
+											title={r.label}
+										>
 											{r.action}
 										</Link>
 										<span className="w-[60px] shrink-0">
@@ -148,7 +168,10 @@ function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 									</span>
 								</th>
 								{c.columns.map((x, j) => (
-									<td key={`${x.ref.kind} ${x.ref.id}`} className={`text-center ${line} ${x.ref.kind === "licence" ? "text-slate" : "text-moss"}`}>
+									<td
+										key={`${x.ref.kind} ${x.ref.id}`}
+										className={`text-center ${line} ${x.ref.kind === "licence" ? "text-slate" : "text-moss"}`}
+									>
 										{r.by.includes(j) && (
 											<span title={`${x.ref.name} ${x.ref.kind === "licence" ? "allows" : "gives"} ${r.key}`}>
 												{x.ref.kind === "licence" ? "◆" : "■"}
@@ -157,15 +180,17 @@ function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 										)}
 									</td>
 								))}
-								<td className={`px-2 text-right tabular-nums text-quiet ${line}`}>{r.holders.toLocaleString("en-GB")}</td>
+								<td className={`px-2 text-right tabular-nums text-quiet ${line}`}>
+									{r.holders.toLocaleString("en-GB")}
+								</td>
 							</tr>
 						);
 					})}
 				</tbody>
 			</table>
 			<p className="py-2 text-[12px] text-quiet">
-				<span className="text-moss">■</span> gives it · <span className="text-slate">◆</span> is the licence that is enough for it; what no licence
-				allows needs none
+				<span className="text-moss">■</span> gives it · <span className="text-slate">◆</span> is the licence that is
+				enough for it; what no licence allows needs none
 			</p>
 		</div>
 	);

@@ -24,7 +24,10 @@ export function UpgradePage() {
 	const [version, setVersion] = useState("");
 	const [file, setFile] = useState<{ name: string; data: string }>();
 	const asked = system?.id ?? params.get("system") ?? undefined;
-	const sent = useMemo<File | undefined>(() => file && { ...file, system: asked, version: version.trim() || undefined }, [file, asked, version]);
+	const sent = useMemo<File | undefined>(
+		() => file && { ...file, system: asked, version: version.trim() || undefined },
+		[file, asked, version],
+	);
 	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })) });
 	const draft = useDrafting((f: File) => data(api.POST("/api/draft/upgrade", { body: f })));
 	const { mutate } = look;
@@ -69,12 +72,23 @@ export function UpgradePage() {
 								<span className="flex items-center gap-2 text-[12px] text-quiet">
 									of
 									<span className="w-[200px]">
-										<PickOne kinds={["system"]} label="System" placeholder="the system in the file" value={system} onChange={setSystem} />
+										<PickOne
+											kinds={["system"]}
+											label="System"
+											placeholder="the system in the file"
+											value={system}
+											onChange={setSystem}
+										/>
 									</span>
 								</span>
 								<label className="flex items-center gap-2 text-[12px] text-quiet">
 									version
-									<input className="field max-w-[90px]" value={version} placeholder={u?.to} onChange={(e) => setVersion(e.target.value)} />
+									<input
+										className="field max-w-[90px]"
+										value={version}
+										placeholder={u?.to}
+										onChange={(e) => setVersion(e.target.value)}
+									/>
 								</label>
 								<span className="grow" />
 								<button type="button" className="link pb-[5px]" onClick={() => setFile(undefined)}>
@@ -89,7 +103,9 @@ export function UpgradePage() {
 											draft.mutate(sent, {
 												onError: refuse,
 												onSuccess: () => {
-													tell(`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`);
+													tell(
+														`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`,
+													);
 													setFile(undefined);
 												},
 											})
@@ -102,12 +118,15 @@ export function UpgradePage() {
 						) : (
 							<>
 								<p className="text-[18px] font-bold">Drop a catalogue here</p>
-								<p className="mt-1 mb-4 text-quiet">A new system, or the next version of one, as its supplier gives it out</p>
+								<p className="mt-1 mb-4 text-quiet">
+									A new system, or the next version of one, as its supplier gives it out
+								</p>
 								<button type="button" className="action main" onClick={choose}>
 									Choose a catalogue …
 								</button>
 								<p className="mt-5 max-w-[460px] text-center text-quiet">
-									You see first what it changes in permissions, sets, roles and people. It is then taken over whole, as one change of your draft.
+									You see first what it changes in permissions, sets, roles and people. It is then taken over whole, as
+									one change of your draft.
 								</p>
 							</>
 						)
@@ -118,7 +137,10 @@ export function UpgradePage() {
 			{file && look.error && (
 				<div role="alert" className="max-w-[760px] border-l-8 border-ox bg-raised px-4 py-3">
 					<p className="font-bold">{look.error.message}</p>
-					<p className="mt-1">Nothing was changed. Mend it in the file and choose it again, or say above of which system and version it is.</p>
+					<p className="mt-1">
+						Nothing was changed. Mend it in the file and choose it again, or say above of which system and version it
+						is.
+					</p>
 				</div>
 			)}
 			{file && !u && !look.error && (
@@ -148,13 +170,16 @@ function Opening() {
 			<section aria-label="What it looks like">
 				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What it looks like</h2>
 				<p className="border-b border-hair py-[10px]">
-					<b>JSON</b>, with the <span className="font-mono text-[12px]">system</span> and its <span className="font-mono text-[12px]">sets</span> as
-					the model file has them, and renamed permissions as <span className="font-mono text-[12px]">renames</span>.
+					<b>JSON</b>, with the <span className="font-mono text-[12px]">system</span> and its{" "}
+					<span className="font-mono text-[12px]">sets</span> as the model file has them, and renamed permissions as{" "}
+					<span className="font-mono text-[12px]">renames</span>.
 				</p>
 				<p className="pt-[10px]">
 					<b>A table</b> (CSV or a workbook) with a row for each permission:{" "}
-					<span className="font-mono text-[12px]">key, label, description, module, class, risk, span, implies, licence, sets, was</span>.{" "}
-					<span className="text-quiet">What it has no column for stays as it is.</span>
+					<span className="font-mono text-[12px]">
+						key, label, description, module, class, risk, span, implies, licence, sets, was
+					</span>
+					. <span className="text-quiet">What it has no column for stays as it is.</span>
 				</p>
 				<p className="mt-1 flex gap-3 pb-[10px] text-[12px]">
 					<span className="text-quiet">A file to fill in:</span>
@@ -189,13 +214,17 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 		<div className="flex min-h-0 grow flex-col" data-upgrade={u.system.id}>
 			<h2 className="border-b-[3px] border-[var(--beam)] pb-1 text-[18px] font-bold">
 				{u.system.name}{" "}
-				<span className="font-normal text-quiet">{u.new ? `${u.to}, new here` : `${u.from || "no version"} → ${u.to || "no version"}`}</span>
+				<span className="font-normal text-quiet">
+					{u.new ? `${u.to}, new here` : `${u.from || "no version"} → ${u.to || "no version"}`}
+				</span>
 			</h2>
-			{[...u.faults, ...u.doubts, ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map((text) => (
-				<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
-					{text}
-				</p>
-			))}
+			{[...u.faults, ...u.doubts, ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map(
+				(text) => (
+					<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
+						{text}
+					</p>
+				),
+			)}
 			{nothing ? (
 				<p className="py-4 text-quiet">Everything in the file is here already.</p>
 			) : (
@@ -211,19 +240,25 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 						{u.sets.map((s) => (
 							<div key={s.ref.id} className="border-b border-hair py-[6px]" data-set={s.ref.id}>
 								<p className="flex items-baseline gap-2">
-									<span className="min-w-0 grow truncate">{s.what === "added" ? <b>{s.ref.name}</b> : <Named of={s.ref} />}</span>
+									<span className="min-w-0 grow truncate">
+										{s.what === "added" ? <b>{s.ref.name}</b> : <Named of={s.ref} />}
+									</span>
 									<span className={s.what === "added" ? "text-moss" : s.what === "deleted" ? "text-ox" : "text-ochre"}>
 										{s.what === "added" ? "+ new" : s.what === "deleted" ? "✕ goes away" : "≠ changes"}
 									</span>
 								</p>
-								{s.holders > 0 && <p className="text-[12px] text-quiet">{count(s.holders, "person has", "people have")} it</p>}
+								{s.holders > 0 && (
+									<p className="text-[12px] text-quiet">{count(s.holders, "person has", "people have")} it</p>
+								)}
 								<Keys mark="+" tone="text-moss" keys={s.added} />
 								<Keys mark="−" tone="text-ox" keys={s.removed} />
 							</div>
 						))}
 					</Column>
 					<Column title="Resting on it">
-						{u.resting.length === 0 && <p className="py-2 text-quiet">No set, role or conflict of your own is touched.</p>}
+						{u.resting.length === 0 && (
+							<p className="py-2 text-quiet">No set, role or conflict of your own is touched.</p>
+						)}
 						{u.resting.map((r) => (
 							<div key={`${r.ref.kind} ${r.ref.id}`} className="border-b border-hair py-[6px]" data-resting={r.ref.id}>
 								<p className="flex items-baseline gap-2">
@@ -248,10 +283,16 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 					</Column>
 					<Column title="Effect">
 						<p className="py-[6px]" data-effect>
-							<b className="text-[18px]">{u.gaining.toLocaleString("en-GB")}</b> {u.gaining === 1 ? "person gains" : "people gain"},{" "}
-							<b className="text-[18px]">{u.losing.toLocaleString("en-GB")}</b> {u.losing === 1 ? "loses" : "lose"} something.
+							<b className="text-[18px]">{u.gaining.toLocaleString("en-GB")}</b>{" "}
+							{u.gaining === 1 ? "person gains" : "people gain"},{" "}
+							<b className="text-[18px]">{u.losing.toLocaleString("en-GB")}</b> {u.losing === 1 ? "loses" : "lose"}{" "}
+							something.
 						</p>
-						{u.renamed.length > 0 && <p className="text-[12px] text-quiet">Who holds what is renamed loses the old key and gains the new one.</p>}
+						{u.renamed.length > 0 && (
+							<p className="text-[12px] text-quiet">
+								Who holds what is renamed loses the old key and gains the new one.
+							</p>
+						)}
 						{u.touches.map((d) => (
 							<p key={d.id} className="text-[12px]">
 								The delegation <Named of={d} /> is over something that changes.
@@ -278,7 +319,10 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 
 function Column({ title, children }: { title: string; children: React.ReactNode }) {
 	return (
-		<section aria-label={title} className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] px-[14px] first:pl-0 last:border-r-0 last:pr-0">
+		<section
+			aria-label={title}
+			className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] px-[14px] first:pl-0 last:border-r-0 last:pr-0"
+		>
 			<h3 className="py-1 text-[14px] font-bold">{title}</h3>
 			{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
 			<div className="min-h-0 grow overflow-auto" tabIndex={0}>
@@ -321,7 +365,9 @@ function Permissions({
 								{p.key.slice(p.key.indexOf(":") + 1)}
 							</span>
 							<Risk level={p.risk} />
-							{p.holders > 0 && <span className="narrow shrink-0 text-[12px] text-quiet">{count(p.holders, "person", "people")}</span>}
+							{p.holders > 0 && (
+								<span className="narrow shrink-0 text-[12px] text-quiet">{count(p.holders, "person", "people")}</span>
+							)}
 						</p>
 						{p.fields.map((f) => (
 							<p key={f.field} className="text-[12px] text-quiet">

@@ -9,12 +9,26 @@ import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
-import { count, Mark, NamedAll, riskWords } from "../parts/words";
+import { Mark } from "../parts/words";
+import { Covers } from "./Covers";
 import { EditDelegation } from "./EditDelegation";
 import { DelegationSentence } from "./Sentence";
 
 /** What a delegation's row has in a table: all that its sentence says. */
-const columns = ["delegate", "actions", "people", "covers", "roles", "sets", "groups", "whole", "area", "days", "from", "until"];
+const columns = [
+	"delegate",
+	"actions",
+	"people",
+	"covers",
+	"roles",
+	"sets",
+	"groups",
+	"whole",
+	"area",
+	"days",
+	"from",
+	"until",
+];
 
 /** Who may administer what part: each delegation as a sentence, with what it covers now. Delegates read here what they may do. */
 export function Delegations() {
@@ -23,7 +37,10 @@ export function Delegations() {
 	const [editing, setEditing] = useState<Schemas["DelegationSheet"] | "new" | null>(null);
 	const [copying, setCopying] = useState<Schemas["DelegationSheet"] | null>(null);
 	const [deleting, setDeleting] = useState<Schemas["Ref"] | null>(null);
-	const query = useAsk({ queryKey: [...design, "delegations"], queryFn: (ask: Ask) => data(ask.GET("/api/delegations")) });
+	const query = useAsk({
+		queryKey: [...design, "delegations"],
+		queryFn: (ask: Ask) => data(ask.GET("/api/delegations")),
+	});
 	const [typed, type] = useTyped("q");
 	const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
 	const all = may(me, "design:view");
@@ -48,7 +65,9 @@ export function Delegations() {
 						onChange={(e) => type(e.target.value)}
 					/>
 				)}
-				{all && (query.data?.length ?? 0) > 0 && <Downloads path="/api/lists/delegation" query={{ q: typed || undefined, columns: columns }} />}
+				{all && (query.data?.length ?? 0) > 0 && (
+					<Downloads path="/api/lists/delegation" query={{ q: typed || undefined, columns: columns }} />
+				)}
 				{acting(me) && may(me, "delegation:edit") && (
 					<button type="button" className="action main shrink-0" onClick={() => setEditing("new")}>
 						New delegation …
@@ -62,7 +81,9 @@ export function Delegations() {
 							(d) =>
 								(!id || d.ref.id === id) &&
 								words.every((w) =>
-									JSON.stringify([d.ref.name, d.delegate, d.actions, d.people, d.roles, d.sets, d.groups, d.area]).toLowerCase().includes(w),
+									JSON.stringify([d.ref.name, d.delegate, d.actions, d.people, d.roles, d.sets, d.groups, d.area])
+										.toLowerCase()
+										.includes(w),
 								),
 						);
 						return (
@@ -91,7 +112,9 @@ export function Delegations() {
 											<div className="min-w-0">
 												<h2 className="flex items-baseline gap-3 text-[12px] text-quiet">
 													<span className="font-semibold">{d.ref.name}</span>
-													{d.force !== "now" && <b className="text-ox">{d.force === "ended" ? "ended" : "not yet in force"}</b>}
+													{d.force !== "now" && (
+														<b className="text-ox">{d.force === "ended" ? "ended" : "not yet in force"}</b>
+													)}
 													<Mark draft={d.draft} />
 												</h2>
 												<DelegationSentence of={d} you={d.mine && !all} />
@@ -123,56 +146,6 @@ export function Delegations() {
 				</Loaded>
 			</div>
 			{deleting && <DeleteBoard of={deleting} onClose={() => setDeleting(null)} />}
-		</div>
-	);
-}
-
-/** What a delegation covers now, in figures. */
-export function Covers({ of: c, full }: { of: Schemas["Coverage"]; full?: boolean }) {
-	if (c.trouble) return <p className="font-semibold text-ox">✕ {c.trouble}</p>;
-	return (
-		<div className="min-w-0 text-[12px]">
-			<p>
-				<b className="text-[14px]">{count(c.count, "person", "people")}</b>
-				{c.gives > 0 && (
-					<>
-						{" · "}
-						{count(c.gives, "permission", "permissions")}
-						{c.risk > 0 && (
-							<>
-								{", up to "}
-								<b className={c.risk === 3 ? "text-ox" : "text-ochre"}>{riskWords[c.risk]}</b>
-							</>
-						)}
-					</>
-				)}
-				{" · "}
-				{count(c.areas.length, "area", "areas")}
-			</p>
-			<p className={`text-quiet ${full ? "" : "line-clamp-2"}`}>
-				{c.people.slice(0, full ? 40 : 6).map((p, i) => (
-					<span key={p.id}>
-						{i > 0 && ", "}
-						{p.name}
-					</span>
-				))}
-				{c.count > (full ? 40 : 6) && " …"}
-			</p>
-			{c.above.length > 0 && (
-				<p className="text-ochre">
-					Out of reach, since they hold something critical that the delegate does not:{" "}
-					{c.above
-						.slice(0, full ? 20 : 3)
-						.map((p) => p.name)
-						.join(", ")}
-					{c.above.length > (full ? 20 : 3) && ` and ${c.above.length - (full ? 20 : 3)} more`}
-				</p>
-			)}
-			{c.closed.length > 0 && (
-				<p className="text-ochre">
-					Closed, since they hold more than could be assigned: <NamedAll of={c.closed} />
-				</p>
-			)}
 		</div>
 	);
 }

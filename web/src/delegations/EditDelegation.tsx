@@ -8,7 +8,7 @@ import { useDraftForm } from "../parts/DraftForm";
 import { dateOf, instantLike } from "../parts/fields";
 import { Chips, Picker } from "../parts/Picker";
 import { RuleBox } from "../sheets/group/RuleBox";
-import { Covers } from "./Delegations";
+import { Covers } from "./Covers";
 import { actionWords } from "./Sentence";
 
 type Ref = Schemas["Ref"];
@@ -33,7 +33,15 @@ type Said = {
 const names = (refs: Ref[]) => refs.map((r) => r.name).join(", ");
 
 /** Writes a delegation as a sentence, each bracket its own picker, with what it would cover told as it is written. */
-export function EditDelegation({ of, copy, onClose }: { of?: Schemas["DelegationSheet"]; copy?: boolean; onClose: () => void }) {
+export function EditDelegation({
+	of,
+	copy,
+	onClose,
+}: {
+	of?: Schemas["DelegationSheet"];
+	copy?: boolean;
+	onClose: () => void;
+}) {
 	const areas = useAreas();
 	const o = of?.delegation;
 	const edited = copy ? undefined : o;
@@ -58,7 +66,12 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 		id: edited?.id ?? "",
 		name: v.name.trim(),
 		delegate: v.delegate?.kind === "group" ? { group: v.delegate.id } : { user: v.delegate?.id ?? "" },
-		people: v.by === "filter" ? { filter: v.filter } : v.by === "group" ? { group: v.peopleIn?.id ?? "" } : { area: v.peopleIn?.id ?? "" },
+		people:
+			v.by === "filter"
+				? { filter: v.filter }
+				: v.by === "group"
+					? { group: v.peopleIn?.id ?? "" }
+					: { area: v.peopleIn?.id ?? "" },
 		actions: v.actions,
 		roles: v.grants.filter((g) => g.kind === "role").map((g) => g.id),
 		sets: v.grants.filter((g) => g.kind === "set").map((g) => g.id),
@@ -97,10 +110,12 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 			}}
 		>
 			<div className="flex items-baseline gap-4 border-b-[3px] border-[var(--beam)] pb-2">
-				<h1 className="text-[22px] font-bold whitespace-nowrap">{edited ? "Rewrite a delegation" : "New delegation"}</h1>
+				<h1 className="text-[22px] font-bold whitespace-nowrap">
+					{edited ? "Rewrite a delegation" : "New delegation"}
+				</h1>
 				<p className="grow text-quiet">
-					Choose what stands in each bracket. Nobody acts on themselves through a delegation, nor on a person who holds something critical that they
-					do not.
+					Choose what stands in each bracket. Nobody acts on themselves through a delegation, nor on a person who holds
+					something critical that they do not.
 				</p>
 				<button type="button" className="action" onClick={onClose}>
 					Cancel
@@ -113,7 +128,13 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 				<div className="min-h-0 overflow-auto py-4 pr-6">
 					<label className="mb-4 block max-w-[420px]">
 						<span className="text-[12px] text-quiet">Name</span>
-						<input className="field" required maxLength={200} placeholder="e.g. Terminal 2, its people and roles" {...register("name")} />
+						<input
+							className="field"
+							required
+							maxLength={200}
+							placeholder="e.g. Terminal 2, its people and roles"
+							{...register("name")}
+						/>
 					</label>
 					<p className="text-[18px] leading-[40px]">
 						<Bracket label="Who" text={delegate?.name ?? ""} empty="a person or group">
@@ -139,7 +160,9 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 									<input
 										type="checkbox"
 										checked={actions.includes(id)}
-										onChange={(e) => setValue("actions", e.target.checked ? [...actions, id] : actions.filter((a) => a !== id))}
+										onChange={(e) =>
+											setValue("actions", e.target.checked ? [...actions, id] : actions.filter((a) => a !== id))
+										}
 									/>
 									{words}
 								</label>
@@ -210,13 +233,23 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 						{member && (
 							<>
 								, in the groups{" "}
-								<Bracket label="Which groups" text={`${names(groups)}${whole && groups.length > 0 ? ", handed over whole" : ""}`} empty="none yet">
-									<Chips kinds={["group"]} label="Groups" placeholder="a group …" chosen={groups} onChange={(list) => setValue("groups", list)} />
+								<Bracket
+									label="Which groups"
+									text={`${names(groups)}${whole && groups.length > 0 ? ", handed over whole" : ""}`}
+									empty="none yet"
+								>
+									<Chips
+										kinds={["group"]}
+										label="Groups"
+										placeholder="a group …"
+										chosen={groups}
+										onChange={(list) => setValue("groups", list)}
+									/>
 									<label className="mt-3 flex items-start gap-2">
 										<input type="checkbox" className="mt-1" {...register("whole")} />
 										<span>
-											handed over whole: members may be changed even where the group holds what the delegate could not assign.{" "}
-											<b className="text-ochre">This can raise people above the delegate.</b>
+											handed over whole: members may be changed even where the group holds what the delegate could not
+											assign. <b className="text-ochre">This can raise people above the delegate.</b>
 										</span>
 									</label>
 								</Bracket>
@@ -236,14 +269,25 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 								{" "}
 								for at most{" "}
 								<Bracket label="For at most how many days" text={days ? `${days} days` : "any time"} empty="">
-									<input type="number" aria-label="Days" min={1} className="field" placeholder="without a limit" {...register("days")} />
+									<input
+										type="number"
+										aria-label="Days"
+										min={1}
+										className="field"
+										placeholder="without a limit"
+										{...register("days")}
+									/>
 								</Bracket>
 							</>
 						)}
 						,{" "}
 						<Bracket
 							label="From and until when it holds"
-							text={from || until ? [from && `from ${from}`, until && `until ${until}`].filter(Boolean).join(" ") : "from now on, without an end"}
+							text={
+								from || until
+									? [from && `from ${from}`, until && `until ${until}`].filter(Boolean).join(" ")
+									: "from now on, without an end"
+							}
 							empty=""
 						>
 							<label className="mb-2 block">
@@ -258,7 +302,11 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 						.
 					</p>
 				</div>
-				<aside aria-label="What it covers now" aria-live="polite" className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] py-4 pl-5">
+				<aside
+					aria-label="What it covers now"
+					aria-live="polite"
+					className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] py-4 pl-5"
+				>
 					<h2 className="mb-1 text-[14px] font-bold">What it covers now</h2>
 					{coverage.data ? (
 						<>
@@ -289,12 +337,25 @@ export function EditDelegation({ of, copy, onClose }: { of?: Schemas["Delegation
 }
 
 /** Into which groups people could come by their rules, through what the delegate changes of them; with both ways out. */
-function BackDoors({ of, onName, onLeave }: { of: Schemas["BackDoor"][]; onName: (group: Ref) => void; onLeave: (actions: string[]) => void }) {
+function BackDoors({
+	of,
+	onName,
+	onLeave,
+}: {
+	of: Schemas["BackDoor"][];
+	onName: (group: Ref) => void;
+	onLeave: (actions: string[]) => void;
+}) {
 	if (of.length === 0) return null;
 	return (
-		<section aria-label="Groups by the back door" className="mt-4 border-l-8 border-ochre-line bg-sunk px-3 py-2 text-[12px]">
+		<section
+			aria-label="Groups by the back door"
+			className="mt-4 border-l-8 border-ochre-line bg-sunk px-3 py-2 text-[12px]"
+		>
 			<h3 className="font-bold">By their rules, people could come into groups that give something</h3>
-			<p className="text-quiet">Every act that would bring somebody in is refused, unless the group is named here or the action is left out.</p>
+			<p className="text-quiet">
+				Every act that would bring somebody in is refused, unless the group is named here or the action is left out.
+			</p>
 			<ul>
 				{of.slice(0, 30).map((b) => (
 					<li key={b.group.id} className="mt-2">

@@ -15,7 +15,8 @@ export const actionWords: Record<string, string> = {
 	review: "review",
 };
 
-const listed = (words: string[], and = "and") => (words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} ${and} ${words.at(-1)}`);
+const listed = (words: string[], and = "and") =>
+	words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} ${and} ${words.at(-1)}`;
 
 function Names({ refs }: { refs: Schemas["Ref"][] }) {
 	return refs.map((r, i) => (

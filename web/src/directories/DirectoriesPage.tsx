@@ -39,9 +39,14 @@ export function DirectoriesPage() {
 					const leavers = loaded.pages.flatMap((p) => p.leavers);
 					return (
 						<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,2fr)_minmax(0,5fr)]">
-							<section aria-label="Directories" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px]">
+							<section
+								aria-label="Directories"
+								className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px]"
+							>
 								<h2 className="flex h-[28px] items-end border-b-[3px] border-[var(--beam)] pb-[3px] text-[14px] font-bold">
-									{first.directories.length > 0 ? count(first.directories.length, "directory", "directories") : "No directory yet"}
+									{first.directories.length > 0
+										? count(first.directories.length, "directory", "directories")
+										: "No directory yet"}
 								</h2>
 								<ul>
 									{first.directories.map((d) => (
@@ -76,7 +81,12 @@ export function DirectoriesPage() {
 									)}
 									<Leavers list={leavers} />
 									{pages.hasNextPage && (
-										<button type="button" className="action my-3" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
+										<button
+											type="button"
+											className="action my-3"
+											disabled={pages.isFetchingNextPage}
+											onClick={() => pages.fetchNextPage()}
+										>
 											{pages.isFetchingNextPage ? "One moment …" : "Earlier ones"}
 										</button>
 									)}
@@ -103,7 +113,9 @@ function Directory({ of: d }: { of: Schemas["Directory"] }) {
 				keeps {count(d.people, "person", "people")} and {count(d.groups, "group", "groups")}
 				{d.gone > 0 && `; has deleted ${count(d.gone, "person", "people")}`}
 			</p>
-			<p className="text-[12px] text-quiet">{d.heard ? `last changed something on ${moment(d.heard)}` : "has never changed anything yet"}</p>
+			<p className="text-[12px] text-quiet">
+				{d.heard ? `last changed something on ${moment(d.heard)}` : "has never changed anything yet"}
+			</p>
 		</li>
 	);
 }
@@ -118,7 +130,9 @@ function Connect({ first }: { first: boolean }) {
 					? "No directory keeps people and groups here yet. To connect one that speaks SCIM 2.0, an operator makes a token on the server:"
 					: "To connect another, an operator makes a token on the server:"}
 			</p>
-			<p className="border-l-[3px] border-hair pl-2 font-mono text-[12px] break-all text-ink">fachwerk token --db … --for scim --name “Its name”</p>
+			<p className="border-l-[3px] border-hair pl-2 font-mono text-[12px] break-all text-ink">
+				fachwerk token --db … --for scim --name “Its name”
+			</p>
 			<p className="mt-2 mb-1">and gives it to the directory with this address:</p>
 			<p className="border-l-[3px] border-hair pl-2 font-mono text-[12px] break-all text-ink">{address}</p>
 		</div>
@@ -139,7 +153,8 @@ function Leavers({ list }: { list: Schemas["Leaver"][] }) {
 					>
 						<div className="min-w-0">
 							<p className="truncate">
-								<Named of={l.user} /> {l.state !== "deactivated" && <b className="text-ochre">{l.state} again</b>} <Mark draft={l.draft} />
+								<Named of={l.user} /> {l.state !== "deactivated" && <b className="text-ochre">{l.state} again</b>}{" "}
+								<Mark draft={l.draft} />
 							</p>
 							<p className="truncate text-[12px] text-quiet">
 								on {day(l.when)}, by {l.by}
@@ -156,7 +171,12 @@ function Leavers({ list }: { list: Schemas["Leaver"][] }) {
 						</div>
 						<span>
 							{acting(me) && may(me, "people:edit") && l.draft !== "gone" && (
-								<button type="button" className="link !text-ox" aria-label={`Delete ${l.user.name} …`} onClick={() => setDeleting(l.user)}>
+								<button
+									type="button"
+									className="link !text-ox"
+									aria-label={`Delete ${l.user.name} …`}
+									onClick={() => setDeleting(l.user)}
+								>
 									Delete …
 								</button>
 							)}

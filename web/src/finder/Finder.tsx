@@ -58,11 +58,26 @@ function useActs(): OfferOf[] {
 	const set = useSet(false);
 	const go = (path: string) => () => navigate(to(path));
 	const acts: (OfferOf | false)[] = [
-		...placesOf(me).flatMap((p) => p.rooms.map((r) => ({ key: `place ${r.to}`, name: `Go to ${r.name}`, note: p.name, kind: "act", run: go(r.to) }))),
-		may(me, "review:run") && acting(me) && { key: "open review", name: "Open a review", note: "Reviews", kind: "act", run: go("/reviews") },
-		may(me, "history:view") && { key: "undo", name: "Undo a revision", note: "History", kind: "act", run: go("/history") },
+		...placesOf(me).flatMap((p) =>
+			p.rooms.map((r) => ({ key: `place ${r.to}`, name: `Go to ${r.name}`, note: p.name, kind: "act", run: go(r.to) })),
+		),
+		may(me, "review:run") &&
+			acting(me) && { key: "open review", name: "Open a review", note: "Reviews", kind: "act", run: go("/reviews") },
+		may(me, "history:view") && {
+			key: "undo",
+			name: "Undo a revision",
+			note: "History",
+			kind: "act",
+			run: go("/history"),
+		},
 		{ key: "now", name: "Look at the present", note: "When", kind: "act", run: () => set({ when: null }) },
-		{ key: "mine", name: "What I can do", note: "your own sheet", kind: "act", run: go(`/people/${encodeURIComponent(me.user.id)}`) },
+		{
+			key: "mine",
+			name: "What I can do",
+			note: "your own sheet",
+			kind: "act",
+			run: go(`/people/${encodeURIComponent(me.user.id)}`),
+		},
 		{ key: "theme", name: "Day or night", note: "the colours", kind: "act", run: turnTheme },
 	];
 	return acts.filter((a) => a !== false);
@@ -89,7 +104,9 @@ function Search({ onClose }: { onClose: () => void }) {
 		kind: f.kind,
 		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? "/")),
 	}));
-	const offers = q ? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")] : fitting;
+	const offers = q
+		? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")]
+		: fitting;
 	const run = (o: OfferOf) => {
 		onClose();
 		o.run();
@@ -111,8 +128,14 @@ function Search({ onClose }: { onClose: () => void }) {
 					<OfferList label="Found" className="min-h-0 overflow-auto">
 						{offers.map((o) => (
 							<Offer key={o.key} of={o.key} onTake={() => run(o)} className="items-baseline px-4 py-[6px]">
-								<span className={`w-[100px] shrink-0 ${asideLook}`}>{o.kind === "act" ? "do" : (kindWords[o.kind] ?? o.kind)}</span>
-								<span className={`min-w-0 truncate font-semibold ${o.kind === "permission" ? "font-mono text-[12px]" : ""}`}>{o.name}</span>
+								<span className={`w-[100px] shrink-0 ${asideLook}`}>
+									{o.kind === "act" ? "do" : (kindWords[o.kind] ?? o.kind)}
+								</span>
+								<span
+									className={`min-w-0 truncate font-semibold ${o.kind === "permission" ? "font-mono text-[12px]" : ""}`}
+								>
+									{o.name}
+								</span>
 								<span className={`min-w-0 grow truncate text-right ${asideLook}`}>{o.note}</span>
 							</Offer>
 						))}

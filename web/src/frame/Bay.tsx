@@ -94,7 +94,11 @@ export function Bay(p: Props) {
 			<div className="flex items-baseline">
 				<h2 className="grow truncate text-[15px] font-bold">{p.bay.title}</h2>
 				<span className="text-[12px] text-quiet" data-waiting={first ? undefined : true}>
-					{focused ? `${connected} of ${first?.total ?? "…"}` : q || p.view.where ? `${matching} of ${first?.total ?? "…"}` : (first?.total ?? "…")}
+					{focused
+						? `${connected} of ${first?.total ?? "…"}`
+						: q || p.view.where
+							? `${matching} of ${first?.total ?? "…"}`
+							: (first?.total ?? "…")}
 				</span>
 			</div>
 			<input
@@ -119,7 +123,9 @@ export function Bay(p: Props) {
 				className="min-h-0 grow [scrollbar-width:none] overflow-y-auto px-[6px] -mx-[6px] pt-[3px]"
 			>
 				{first && matching === 0 && (
-					<p className="py-2 text-quiet">{q ? `None of the ${p.bay.many} has “${q}” in it.` : `There are no ${p.bay.many} yet.`}</p>
+					<p className="py-2 text-quiet">
+						{q ? `None of the ${p.bay.many} has “${q}” in it.` : `There are no ${p.bay.many} yet.`}
+					</p>
 				)}
 				<div className="relative" style={{ height: list.getTotalSize() }}>
 					{alone && (
@@ -130,7 +136,11 @@ export function Bay(p: Props) {
 					{items.map((i) => {
 						const row = rowAt(i.index);
 						return (
-							<div key={i.key} className="absolute inset-x-0 top-0 light-up" style={{ transform: `translateY(${i.start}px)` }}>
+							<div
+								key={i.key}
+								className="absolute inset-x-0 top-0 light-up"
+								style={{ transform: `translateY(${i.start}px)` }}
+							>
 								<RowBoard
 									id={`${p.bay.kind}-${i.index}`}
 									row={row}
@@ -150,7 +160,9 @@ export function Bay(p: Props) {
 									onJoin={p.onJoin && row && (() => p.onJoin?.(nodeFrom(row), row.name))}
 									onCut={p.onCut && row && (() => p.onCut?.(nodeFrom(row)))}
 								/>
-								{focused && i.index === connected - 1 && matching > connected && <div className="mt-[10px] border-t border-quiet" />}
+								{focused && i.index === connected - 1 && matching > connected && (
+									<div className="mt-[10px] border-t border-quiet" />
+								)}
 							</div>
 						);
 					})}
@@ -209,7 +221,9 @@ function RowBoard(p: {
 	const [system, ...rest] = row.kind === "permission" ? row.name.split(":") : [];
 	// What passes through, where that says more than the thing's own size.
 	const passes = lit && !chosen && row.of;
-	const through = passes ? count(row.through, row.of === "people" ? "person" : "permission", row.of ?? "") : (row.size ?? "");
+	const through = passes
+		? count(row.through, row.of === "people" ? "person" : "permission", row.of ?? "")
+		: (row.size ?? "");
 	return (
 		// biome-ignore lint/a11y/useKeyWithClickEvents: the listbox hears the keys
 		<div
@@ -236,7 +250,9 @@ function RowBoard(p: {
 							: "border-hair bg-raised"
 			} ${p.cursor ? "outline-2 outline-offset-1 outline-slate" : ""}`}
 		>
-			<div className={`truncate ${row.kind === "permission" ? "narrow font-mono text-[12px]" : ""} ${p.stepped && !lit ? "" : "font-semibold"}`}>
+			<div
+				className={`truncate ${row.kind === "permission" ? "narrow font-mono text-[12px]" : ""} ${p.stepped && !lit ? "" : "font-semibold"}`}
+			>
 				{row.kind === "permission" ? rest.join(":") : row.name}
 			</div>
 			<div className={`narrow flex gap-1 text-[11.5px] ${chosen ? "text-on-slate-quiet" : "text-quiet"}`}>

@@ -32,7 +32,12 @@ export function Beams({
 		};
 		const changed = new MutationObserver(ask);
 		for (const list of box.querySelectorAll("[data-list]"))
-			changed.observe(list, { childList: true, subtree: true, attributes: true, attributeFilter: ["style", "data-node", "data-lit"] });
+			changed.observe(list, {
+				childList: true,
+				subtree: true,
+				attributes: true,
+				attributeFilter: ["style", "data-node", "data-lit"],
+			});
 		const resized = new ResizeObserver(ask);
 		resized.observe(box);
 		box.addEventListener("scroll", ask, { capture: true, passive: true });
@@ -45,7 +50,11 @@ export function Beams({
 		};
 	}, [frame, beams]);
 	return (
-		<svg aria-hidden="true" className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden" data-beams={lines.length}>
+		<svg
+			aria-hidden="true"
+			className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden"
+			data-beams={lines.length}
+		>
 			<title>Beams</title>
 			{[1, 2, 3, 4].map((i) => (
 				<line
@@ -63,7 +72,15 @@ export function Beams({
 			))}
 			{drag && (
 				<g>
-					<line x1={drag.startX} y1={drag.startY} x2={drag.x} y2={drag.y} stroke="var(--ochre-line)" strokeWidth="3" strokeDasharray="7 5" />
+					<line
+						x1={drag.startX}
+						y1={drag.startY}
+						x2={drag.x}
+						y2={drag.y}
+						stroke="var(--ochre-line)"
+						strokeWidth="3"
+						strokeDasharray="7 5"
+					/>
 					<Peg x={drag.startX} y={drag.startY} color="var(--ochre-line)" />
 					<Peg x={drag.x} y={drag.y} color="var(--ochre-line)" />
 				</g>
@@ -79,13 +96,24 @@ function Peg({ x, y, color }: { x: number; y: number; color: string }) {
 /** A beam tells by its shape how it holds: thick over the whole organisation, thin at an area, hollow if read-only, broken if it is only drafted. */
 function BeamLine({ line, lit }: { line: Line; lit: boolean }) {
 	const { beam, points } = line;
-	const color = beam.draft === "new" ? "var(--ochre-line)" : beam.draft === "cut" ? "var(--ox)" : lit ? "var(--slate)" : "var(--beam)";
+	const color =
+		beam.draft === "new"
+			? "var(--ochre-line)"
+			: beam.draft === "cut"
+				? "var(--ox)"
+				: lit
+					? "var(--slate)"
+					: "var(--beam)";
 	const whole = beam.relation === "assigned" && beam.terms.some((t) => t.whole);
 	const width = whole ? 4 : beam.relation === "gives" ? 1.5 : 2;
-	const readOnly = beam.relation === "assigned" && beam.terms.length > 0 && beam.terms.every((t) => t.mode === "read-only");
+	const readOnly =
+		beam.relation === "assigned" && beam.terms.length > 0 && beam.terms.every((t) => t.mode === "read-only");
 	const d = points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
 	const [start, end] = [points[0], points[points.length - 1]];
-	const middle: [number, number] = [(points[points.length - 2][0] + end[0]) / 2, (points[points.length - 2][1] + end[1]) / 2];
+	const middle: [number, number] = [
+		(points[points.length - 2][0] + end[0]) / 2,
+		(points[points.length - 2][1] + end[1]) / 2,
+	];
 	return (
 		<g className="light-up">
 			<path
@@ -97,7 +125,9 @@ function BeamLine({ line, lit }: { line: Line; lit: boolean }) {
 				strokeDasharray={beam.draft === "new" ? "7 5" : beam.draft === "cut" ? "2 4" : undefined}
 			/>
 			{readOnly && <path d={d} fill="none" stroke="var(--plaster)" strokeWidth="2.5" />}
-			{beam.draft === "cut" && <path d={`M${middle[0] - 5} ${middle[1] - 5}l10 10m0 -10l-10 10`} stroke={color} strokeWidth="2.5" />}
+			{beam.draft === "cut" && (
+				<path d={`M${middle[0] - 5} ${middle[1] - 5}l10 10m0 -10l-10 10`} stroke={color} strokeWidth="2.5" />
+			)}
 			<Peg x={start[0]} y={start[1]} color={color} />
 			<Peg x={end[0]} y={end[1]} color={color} />
 		</g>
@@ -150,7 +180,10 @@ function lay(box: HTMLElement, beams: Schemas["Beam"][]): Line[] {
 		// A beam that passes a bay by runs between its rows, never across them.
 		for (let i = from + 1; i < to; i++) {
 			const wish = ya + ((yb - ya) * (i - from)) / (to - from);
-			const gap = tops[i].length === 0 ? wish : tops[i].reduce((best, y) => (Math.abs(y - wish) < Math.abs(best - wish) ? y : best), tops[i][0]);
+			const gap =
+				tops[i].length === 0
+					? wish
+					: tops[i].reduce((best, y) => (Math.abs(y - wish) < Math.abs(best - wish) ? y : best), tops[i][0]);
 			points.push([sides[i].left - edge.left, gap], [sides[i].right - edge.left, gap]);
 		}
 		points.push([b.left - edge.left, yb]);

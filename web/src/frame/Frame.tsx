@@ -27,7 +27,10 @@ export function Frame() {
 	const where = params.get("where") ?? undefined;
 	const focus = useMemo(() => nodeOf(params.get("focus")), [params]);
 	const second = useMemo(() => nodeOf(params.get("second")), [params]);
-	const view = useMemo(() => ({ focus: focus && nameOf(focus), second: second && nameOf(second), where }), [focus, second, where]);
+	const view = useMemo(
+		() => ({ focus: focus && nameOf(focus), second: second && nameOf(second), where }),
+		[focus, second, where],
+	);
 	const picture = usePicture(view);
 	const [words, setWords] = useState<Record<string, string>>({});
 	const [cursor, setCursor] = useState<Cursor>({ kind: "user", index: 0 });
@@ -50,15 +53,25 @@ export function Frame() {
 			}),
 		[setParams],
 	);
-	const onFocus = useCallback((n: Node, asSecond: boolean) => (asSecond && focus ? look(focus, n) : look(n)), [focus, look]);
+	const onFocus = useCallback(
+		(n: Node, asSecond: boolean) => (asSecond && focus ? look(focus, n) : look(n)),
+		[focus, look],
+	);
 
 	const name = picture.data?.focus?.name;
 	const counts = picture.data?.counts;
 	useEffect(() => {
 		if (!focus || !name || !counts) setAside("");
-		else if (second) setAside(picture.data?.apart ? "no path runs between the two" : `paths between ${name} and ${picture.data?.second?.name}`);
+		else if (second)
+			setAside(
+				picture.data?.apart
+					? "no path runs between the two"
+					: `paths between ${name} and ${picture.data?.second?.name}`,
+			);
 		else {
-			const parts = bays.filter((b) => b.kind !== focus.kind && counts[b.kind]).map((b) => count(counts[b.kind], b.one, b.many));
+			const parts = bays
+				.filter((b) => b.kind !== focus.kind && counts[b.kind])
+				.map((b) => count(counts[b.kind], b.one, b.many));
 			setAside(`focus: ${name} · ${parts.join(", ") || "nothing is joined to it"}`);
 		}
 		return () => setAside("");
@@ -84,7 +97,10 @@ export function Frame() {
 		[navigate, to],
 	);
 
-	const joinTo = useCallback((to: Node, toName: string) => focus && startJoin(focus, to, [name ?? focus.id, toName]), [focus, name, startJoin]);
+	const joinTo = useCallback(
+		(to: Node, toName: string) => focus && startJoin(focus, to, [name ?? focus.id, toName]),
+		[focus, name, startJoin],
+	);
 	const cutFrom = useCallback((to: Node) => focus && startCut(focus, to), [focus, startCut]);
 
 	const drag = useDrag(frame, drafting, startJoin);
@@ -170,7 +186,15 @@ export function Frame() {
 					<Beams frame={frame} picture={picture.data} cursor={row} drag={drag} />
 				</div>
 			)}
-			<Plinth picture={picture.data} row={row} drafting={drafting} onClear={() => look(undefined)} onOpen={open} onJoin={joinTo} onCut={startCut} />
+			<Plinth
+				picture={picture.data}
+				row={row}
+				drafting={drafting}
+				onClear={() => look(undefined)}
+				onOpen={open}
+				onJoin={joinTo}
+				onCut={startCut}
+			/>
 			{joining && (
 				<JoinBoard
 					subject={joining.names[isSubject(joining.from) ? 0 : 1]}
@@ -178,7 +202,12 @@ export function Frame() {
 					where={where}
 					busy={join.isPending}
 					onClose={() => setJoining(null)}
-					onJoin={(terms) => join.mutate({ from: joining.from, to: joining.to, terms }, { onError: refuse, onSuccess: () => setJoining(null) })}
+					onJoin={(terms) =>
+						join.mutate(
+							{ from: joining.from, to: joining.to, terms },
+							{ onError: refuse, onSuccess: () => setJoining(null) },
+						)
+					}
 				/>
 			)}
 		</div>

@@ -84,8 +84,8 @@ export function Plinth(p: Props) {
 							<>
 								<p className="font-bold">Who has what, and by which way</p>
 								<p className="text-[12px] text-quiet">
-									Choose a person, group, role, set or permission: the beams that run through it light up, and what they join comes to the top.
-									Shift-click a second one to see only the paths between the two.
+									Choose a person, group, role, set or permission: the beams that run through it light up, and what they
+									join comes to the top. Shift-click a second one to see only the paths between the two.
 								</p>
 							</>
 						)}
@@ -102,7 +102,9 @@ function Relation(p: Props & { focus: Schemas["Ref"] }) {
 	const focus = nodeOf(`${p.focus.kind}:${p.focus.id}`) as Node;
 	const row = p.row;
 	const direct = row
-		? (p.picture?.beams ?? []).filter((b) => (same(b.from, focus) && same(b.to, row)) || (same(b.to, focus) && same(b.from, row)))
+		? (p.picture?.beams ?? []).filter(
+				(b) => (same(b.from, focus) && same(b.to, row)) || (same(b.to, focus) && same(b.from, row)),
+			)
 		: [];
 	if (!row || same(row, focus)) return <Legend drafting={p.drafting} />;
 	return (

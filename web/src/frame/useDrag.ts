@@ -18,7 +18,8 @@ export function useDrag(
 		if (!box || !enabled) return;
 		let start: { row: HTMLElement; x: number; y: number } | null = null;
 		let drawn: Drag | null = null;
-		const rowAt = (e: PointerEvent) => document.elementFromPoint(e.clientX, e.clientY)?.closest<HTMLElement>("[data-node]") ?? null;
+		const rowAt = (e: PointerEvent) =>
+			document.elementFromPoint(e.clientX, e.clientY)?.closest<HTMLElement>("[data-node]") ?? null;
 		const down = (e: PointerEvent) => {
 			const row = (e.target as HTMLElement).closest<HTMLElement>("[data-node]");
 			if (row && e.button === 0) start = { row, x: e.clientX, y: e.clientY };

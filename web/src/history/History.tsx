@@ -22,7 +22,15 @@ export function History() {
 	};
 	const [words, type] = useTyped("q");
 	const q = useDeferredValue(words.trim() || undefined);
-	const search: RecordSearch = { kind: get("kind"), id: get("id"), user: get("user"), who: get("who"), q, from: day("from"), until: day("to") };
+	const search: RecordSearch = {
+		kind: get("kind"),
+		id: get("id"),
+		user: get("user"),
+		who: get("who"),
+		q,
+		from: day("from"),
+		until: day("to"),
+	};
 	const narrowed = Object.values(search).some(Boolean);
 	const chosen = (name: string) => {
 		const id = get(name);
@@ -32,7 +40,9 @@ export function History() {
 		<div className="h-full overflow-auto px-[18px] py-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
-				<p className="grow text-quiet">Every change that was applied, latest first. An undo goes into your draft, where its impact is seen first.</p>
+				<p className="grow text-quiet">
+					Every change that was applied, latest first. An undo goes into your draft, where its impact is seen first.
+				</p>
 				{me.user.id === me.signedIn.id && <Downloads path="/api/lists/revision" query={search} />}
 			</div>
 			<div className="mt-2 grid grid-cols-[minmax(0,3fr)_150px_minmax(0,2fr)_minmax(0,2fr)_140px_140px_auto] items-center gap-3">
@@ -43,7 +53,12 @@ export function History() {
 					value={words}
 					onChange={(e) => type(e.target.value)}
 				/>
-				<select aria-label="Kind" className="field" value={get("kind") ?? ""} onChange={(e) => set({ kind: e.target.value, id: null })}>
+				<select
+					aria-label="Kind"
+					className="field"
+					value={get("kind") ?? ""}
+					onChange={(e) => set({ kind: e.target.value, id: null })}
+				>
 					<option value="">any kind</option>
 					{kinds.map((k) => (
 						<option key={k} value={k}>
@@ -65,13 +80,37 @@ export function History() {
 					value={chosen("who")}
 					onChange={(r) => set({ who: r?.id, whoName: r?.name })}
 				/>
-				<input aria-label="From" type="date" className="field" value={get("from") ?? ""} onChange={(e) => set({ from: e.target.value })} />
-				<input aria-label="Until" type="date" className="field" value={get("to") ?? ""} onChange={(e) => set({ to: e.target.value })} />
+				<input
+					aria-label="From"
+					type="date"
+					className="field"
+					value={get("from") ?? ""}
+					onChange={(e) => set({ from: e.target.value })}
+				/>
+				<input
+					aria-label="Until"
+					type="date"
+					className="field"
+					value={get("to") ?? ""}
+					onChange={(e) => set({ to: e.target.value })}
+				/>
 				{narrowed && (
 					<button
 						type="button"
 						className="link"
-						onClick={() => set({ q: null, kind: null, id: null, user: null, userName: null, who: null, whoName: null, from: null, to: null })}
+						onClick={() =>
+							set({
+								q: null,
+								kind: null,
+								id: null,
+								user: null,
+								userName: null,
+								who: null,
+								whoName: null,
+								from: null,
+								to: null,
+							})
+						}
 					>
 						All
 					</button>

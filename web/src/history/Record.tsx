@@ -12,7 +12,15 @@ import { kindWords, moment, Named, Sentence } from "../parts/words";
 
 const pageSize = 50;
 
-export type RecordSearch = { kind?: string; id?: string; user?: string; who?: string; q?: string; from?: string; until?: string };
+export type RecordSearch = {
+	kind?: string;
+	id?: string;
+	user?: string;
+	who?: string;
+	q?: string;
+	from?: string;
+	until?: string;
+};
 
 /** Revisions on a timeline, latest first, as sentences; each opens to before and after, and can be undone. */
 export function Record({ search, empty }: { search: RecordSearch; empty: string }) {
@@ -41,7 +49,10 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 						id={`revision-${r.number}`}
 						className="relative grid grid-cols-[minmax(0,3fr)_minmax(0,8fr)_auto] gap-5 border-b border-hair py-2 pr-2 pl-6"
 					>
-						<span aria-hidden="true" className="absolute top-[11px] left-[-8px] h-[13px] w-[13px] border-[1.5px] border-[var(--beam)] bg-raised" />
+						<span
+							aria-hidden="true"
+							className="absolute top-[11px] left-[-8px] h-[13px] w-[13px] border-[1.5px] border-[var(--beam)] bg-raised"
+						/>
 						<div className="min-w-0">
 							<p className="font-bold">Revision {r.number}</p>
 							<p className="text-[12px] text-quiet">{moment(r.at)}</p>
@@ -61,7 +72,12 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 							{open === r.number && <Detail number={r.number} />}
 						</div>
 						<div className="flex items-baseline gap-4">
-							<button type="button" className="link" aria-expanded={open === r.number} onClick={() => setOpen(open === r.number ? null : r.number)}>
+							<button
+								type="button"
+								className="link"
+								aria-expanded={open === r.number}
+								onClick={() => setOpen(open === r.number ? null : r.number)}
+							>
 								{open === r.number ? "Fold" : "Before and after"}
 							</button>
 							<button type="button" className="link" onClick={() => set({ when: r.at })}>
@@ -74,7 +90,10 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 									onClick={() =>
 										undo.mutate(r.number, {
 											onError: refuse,
-											onSuccess: () => tell(`The undo of revision ${r.number} is in your draft. Open the sill to see its impact and apply it.`),
+											onSuccess: () =>
+												tell(
+													`The undo of revision ${r.number} is in your draft. Open the sill to see its impact and apply it.`,
+												),
 										})
 									}
 								>
@@ -86,7 +105,12 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 				))}
 			</ol>
 			{pages.hasNextPage && (
-				<button type="button" className="action mt-4 ml-[34px]" disabled={pages.isFetchingNextPage} onClick={() => pages.fetchNextPage()}>
+				<button
+					type="button"
+					className="action mt-4 ml-[34px]"
+					disabled={pages.isFetchingNextPage}
+					onClick={() => pages.fetchNextPage()}
+				>
 					{pages.isFetchingNextPage ? "One moment …" : "Older revisions"}
 				</button>
 			)}

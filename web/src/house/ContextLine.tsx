@@ -48,7 +48,9 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 			)}
 			{me.day && (
 				<span className="truncate font-semibold">
-					{me.coming ? `As it will be on ${day(me.day)}, if nothing is changed` : `As it was on ${day(me.day)}, revision ${me.revision}`}
+					{me.coming
+						? `As it will be on ${day(me.day)}, if nothing is changed`
+						: `As it was on ${day(me.day)}, revision ${me.revision}`}
 				</span>
 			)}
 			{other && (

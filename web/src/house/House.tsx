@@ -50,7 +50,9 @@ export function House() {
 					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
 					{!me.data.lacks && <ContextLine aside={aside} me={me.data} />}
 					<main className="min-h-0 grow">{!elsewhere && !lacks && <Outlet />}</main>
-					{shown && !me.data.lacks && <Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />}
+					{shown && !me.data.lacks && (
+						<Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />
+					)}
 					<Keys />
 					{shown && <Finder open={finding} onOpen={setFinding} />}
 				</div>

@@ -41,7 +41,11 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 							className={`flex items-center border-b-[5px] px-[10px] pt-[5px] ${here ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`}
 						>
 							{p.name}
-							{p.waiting ? <span className="ml-2 bg-ochre-line px-1.5 text-[11px] font-bold text-[#1f1813]">{p.waiting} waiting</span> : null}
+							{p.waiting ? (
+								<span className="ml-2 bg-ochre-line px-1.5 text-[11px] font-bold text-[#1f1813]">
+									{p.waiting} waiting
+								</span>
+							) : null}
 						</Link>
 					);
 				})}
@@ -58,13 +62,20 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 				</button>
 			)}
 			<DropdownMenu.Root>
-				<DropdownMenu.Trigger className="px-2 font-semibold whitespace-nowrap">{me.signedIn.name} ▾</DropdownMenu.Trigger>
+				<DropdownMenu.Trigger className="px-2 font-semibold whitespace-nowrap">
+					{me.signedIn.name} ▾
+				</DropdownMenu.Trigger>
 				<DropdownMenu.Portal>
-					<DropdownMenu.Content align="end" className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink">
+					<DropdownMenu.Content
+						align="end"
+						className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink"
+					>
 						{[
 							{ name: "Your account", run: () => navigate("/account") },
 							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.signedIn.id)}`) },
-							...(me.delegated.length > 0 ? [{ name: "What is delegated to me", run: () => navigate("/delegations") }] : []),
+							...(me.delegated.length > 0
+								? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
+								: []),
 							{ name: "Day or night", run: turnTheme },
 							{ name: "Sign out", run: signOut },
 						].map((item) => (

@@ -22,7 +22,8 @@ export function Broken() {
 		<div role="alert" className="m-8 max-w-[520px]">
 			<h1 className="text-[22px] font-bold">This page has broken.</h1>
 			<p className="mt-2">
-				It is a fault of Fachwerk, not yours. Your draft is kept. What went wrong: {error instanceof Error ? error.message : String(error)}
+				It is a fault of Fachwerk, not yours. Your draft is kept. What went wrong:{" "}
+				{error instanceof Error ? error.message : String(error)}
 			</p>
 			<button type="button" className="action main mt-4" onClick={() => window.location.assign("/")}>
 				Begin again at the frame

@@ -55,12 +55,18 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 										</p>
 									))}
 									{e.more > 0 && <p className="text-quiet">and {e.more.toLocaleString("en-GB")} more</p>}
-									{e.sentences.length === 0 && <p className="text-quiet">Nothing is left to change: this is so already.</p>}
+									{e.sentences.length === 0 && (
+										<p className="text-quiet">Nothing is left to change: this is so already.</p>
+									)}
 									{e.meanwhile.map((m) => (
 										<Beneath key={`${m.object.kind}${m.object.id}`} edit={e.id} meanwhile={m} />
 									))}
 								</div>
-								<button type="button" className="link shrink-0 self-start" onClick={() => takeOut.mutate(e.id, { onError: refuse })}>
+								<button
+									type="button"
+									className="link shrink-0 self-start"
+									onClick={() => takeOut.mutate(e.id, { onError: refuse })}
+								>
 									Take out
 								</button>
 							</li>
@@ -91,7 +97,9 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 					<SideEffects draft={draft} />
 					<h2 className="text-[15px] font-bold">Who gains and who loses</h2>
 					{draft.people.length === 0 && (
-						<p className="mt-2 text-quiet">Nobody’s effective permissions change{draft.later.length > 0 ? " now" : ""}.</p>
+						<p className="mt-2 text-quiet">
+							Nobody’s effective permissions change{draft.later.length > 0 ? " now" : ""}.
+						</p>
 					)}
 					{alike(draft.people).map((group) => (
 						<GroupImpact key={group[0].user.id} people={group} />
@@ -109,7 +117,8 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 										<span className="block pl-4 text-[12px]">
 											{l.gains.slice(0, 6).map((h) => (
 												<span key={`${h.permission}${h.area.id}${h.reach}`} className="block">
-													<span className="font-mono">{h.permission}</span> <span className="text-quiet">{extent(h)}</span>
+													<span className="font-mono">{h.permission}</span>{" "}
+													<span className="text-quiet">{extent(h)}</span>
 												</span>
 											))}
 											{l.gains.length > 6 && <span className="text-quiet">and {l.gains.length - 6} more</span>}
@@ -143,10 +152,18 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 						placeholder="e.g. new in the gate crew"
 					/>
 				</label>
-				<button type="button" className="action danger" onClick={() => discard.mutate(undefined, { onError: refuse, onSuccess: onClose })}>
+				<button
+					type="button"
+					className="action danger"
+					onClick={() => discard.mutate(undefined, { onError: refuse, onSuccess: onClose })}
+				>
 					Discard all
 				</button>
-				<button type="submit" className="action main" disabled={apply.isPending || draft.blocks.length > 0 || reason.trim() === ""}>
+				<button
+					type="submit"
+					className="action main"
+					disabled={apply.isPending || draft.blocks.length > 0 || reason.trim() === ""}
+				>
 					{apply.isPending ? "Applying …" : `Apply ${count(draft.edits.length, "change", "changes")}`}
 				</button>
 			</form>
@@ -198,21 +215,39 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 	if (draft.conflicts.length + draft.licences.length + draft.touches.length + draft.reviews.length === 0) return null;
 	return (
 		<ul className="mb-4 border-b border-hair pb-2">
-			{[...Map.groupBy(draft.conflicts, (c) => `${c.conflict.id} ${c.cleared} ${c.excepted}`).entries()].map(([key, list]) => {
+			{[
+				...Map.groupBy(
+					draft.conflicts,
+					(c) => `${c.conflict.id} ${c.cleared} ${c.excepted} ${c.from} ${c.live}`,
+				).entries(),
+			].map(([key, list]) => {
 				const c = list[0];
 				return (
 					<li key={key} className="py-0.5">
 						<b className={c.cleared ? "text-moss" : c.excepted ? "text-ochre" : "text-ox"}>
-							{c.cleared ? "✓ Conflict cleared: " : c.excepted ? "Conflict, excepted: " : "✕ New conflict: "}
+							{[
+								c.cleared ? "✓ Conflict cleared" : c.excepted ? "Conflict, excepted" : "✕ New conflict",
+								c.from && `from ${moment(c.from)}`,
+								!c.live && "once live",
+							]
+								.filter(Boolean)
+								.join(", ")}
+							:{" "}
 						</b>
-						<Named of={c.conflict} /> <span className="narrow font-mono text-[12px] text-quiet">{c.items.join(" + ")}</span>
+						<Named of={c.conflict} />{" "}
+						<span className="narrow font-mono text-[12px] text-quiet">{c.items.join(" + ")}</span>
 						<span className="block pl-4">
 							<Names people={list.map((x) => x.user)} />
 							{!c.cleared && !c.excepted && (
 								<>
 									{" "}
 									{list.slice(0, 5).map((x) => (
-										<button key={x.user.id} type="button" className="link ml-2 text-[12px]" onClick={() => setExcepting(x)}>
+										<button
+											key={x.user.id}
+											type="button"
+											className="link ml-2 text-[12px]"
+											onClick={() => setExcepting(x)}
+										>
 											Except {list.length > 1 ? x.user.name : "for a time"} …
 										</button>
 									))}
@@ -228,7 +263,8 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 					<b className="text-ochre">Licence short: </b>
 					{l.licence.name}
 					{l.seats !== undefined && l.used > l.seats && `, ${l.used} seats taken of ${l.seats}`}
-					{l.lacking > 0 && `: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given`}
+					{l.lacking > 0 &&
+						`: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given`}
 					<span className="block pl-4">
 						<Names people={l.waiting} />
 					</span>

@@ -10,7 +10,17 @@ import { useHouse } from "./context";
 export const proofNeeded = "urn:fachwerk:problem:password-needed";
 
 /** Asks for the passkey, or else the password, once more, before something critical. */
-export function ProveBoard({ why, name, onProven, onClose }: { why: string[]; name?: string; onProven: () => void; onClose: () => void }) {
+export function ProveBoard({
+	why,
+	name,
+	onProven,
+	onClose,
+}: {
+	why: string[];
+	name?: string;
+	onProven: () => void;
+	onClose: () => void;
+}) {
 	const { me } = useHouse();
 	const [password, setPassword] = useState("");
 	const [wrong, setWrong] = useState("");
@@ -60,7 +70,12 @@ export function ProveBoard({ why, name, onProven, onClose }: { why: string[]; na
 						✕ {wrong}
 					</p>
 				)}
-				<Acts busy={busy} disabled={!me.passkey && !password} name={me.passkey ? "Show the passkey" : (name ?? "Apply it")} onClose={onClose} />
+				<Acts
+					busy={busy}
+					disabled={!me.passkey && !password}
+					name={me.passkey ? "Show the passkey" : (name ?? "Apply it")}
+					onClose={onClose}
+				/>
 			</form>
 		</Board>
 	);

@@ -26,7 +26,10 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 	}, [empty]);
 	if (!draft.data || edits.length === 0) {
 		return (
-			<section aria-label="Draft" className="flex h-[48px] shrink-0 items-center border-t-[3px] border-[var(--beam)] bg-raised px-[18px] text-quiet">
+			<section
+				aria-label="Draft"
+				className="flex h-[48px] shrink-0 items-center border-t-[3px] border-[var(--beam)] bg-raised px-[18px] text-quiet"
+			>
 				{draft.error
 					? draft.error.message
 					: me.day || me.user.id !== me.signedIn.id
@@ -47,7 +50,9 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 					<p className="font-bold">
 						<span className="text-ochre">Draft</span> · {count(edits.length, "change", "changes")}
 					</p>
-					<p className="truncate text-[12px]">{edits.map((e) => e.sentences.map((s) => s.map((p) => p.text).join("")).join("; ")).join(" · ")}</p>
+					<p className="truncate text-[12px]">
+						{edits.map((e) => e.sentences.map((s) => s.map((p) => p.text).join("")).join("; ")).join(" · ")}
+					</p>
 				</div>
 				<Tally draft={d} />
 				<button type="button" className="action" aria-expanded={open} onClick={() => setOpen(!open)}>

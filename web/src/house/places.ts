@@ -70,4 +70,6 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 export const within = (path: string, room: Room) =>
 	room.to === "/"
 		? path === "/"
-		: path === room.to || path.startsWith(`${room.to}/`) || (room.to === "/reviews" && path.startsWith("/review-tasks/"));
+		: path === room.to ||
+			path.startsWith(`${room.to}/`) ||
+			(room.to === "/reviews" && path.startsWith("/review-tasks/"));

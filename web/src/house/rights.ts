@@ -11,7 +11,9 @@ export const sees = (me: Schemas["Me"]) => may(me, "design:view") || me.delegate
 
 /** Whether somebody may draft changes freely, as in the frame. */
 export const mayDraft = (me: Schemas["Me"]) =>
-	acting(me) && ["design:edit", "people:edit", "assignment:edit", "delegation:edit", "catalogue:edit"].some((r) => may(me, r));
+	acting(me) &&
+	["design:edit", "people:edit", "assignment:edit", "delegation:edit", "catalogue:edit"].some((r) => may(me, r));
 
 /** Whether somebody may do something by a right, or by a delegation. */
-export const mayEither = (me: Schemas["Me"], right: string, action: string) => acting(me) && (may(me, right) || me.delegated.includes(action));
+export const mayEither = (me: Schemas["Me"], right: string, action: string) =>
+	acting(me) && (may(me, right) || me.delegated.includes(action));

@@ -10,7 +10,11 @@ import { send } from "./send";
 
 /** What can be brought in, in the order in which an organisation is. */
 export const kinds = [
-	{ id: "people", name: "People", about: "Names, user names, managers, home areas, licences; their roles and groups at once." },
+	{
+		id: "people",
+		name: "People",
+		about: "Names, user names, managers, home areas, licences; their roles and groups at once.",
+	},
 	{ id: "groups", name: "Groups", about: "Groups with who is in them, one member a row or several in a cell." },
 	{ id: "assignments", name: "Assignments", about: "Who gets which role or set, at which area, from when until when." },
 	{ id: "last-use", name: "Last uses", about: "When a person last used a system, so that what lies unused is found." },
@@ -72,13 +76,15 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 					) : (
 						<>
 							<p className="text-[18px] font-bold">Drop a file here</p>
-							<p className="mt-1 mb-4 text-quiet">CSV, a workbook (XLSX), LDIF or JSON Lines, as it comes out of another program</p>
+							<p className="mt-1 mb-4 text-quiet">
+								CSV, a workbook (XLSX), LDIF or JSON Lines, as it comes out of another program
+							</p>
 							<button type="button" className="action main" onClick={choose}>
 								Choose a file …
 							</button>
 							<p className="mt-5 max-w-[460px] text-center text-quiet">
-								It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest into your draft. Nothing of{" "}
-								{me.organisation} changes before you apply that.
+								It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest
+								into your draft. Nothing of {me.organisation} changes before you apply that.
 							</p>
 						</>
 					)
@@ -109,8 +115,8 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 					</div>
 				)}
 				<p className="pt-3 text-quiet">
-					An empty cell leaves what is there; a dash takes it away. People are known again by external id, user name or e-mail, so a file can be
-					brought in twice.
+					An empty cell leaves what is there; a dash takes it away. People are known again by external id, user name or
+					e-mail, so a file can be brought in twice.
 				</p>
 				<h2 className="mt-5 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">To take out</h2>
 				<ul className="pt-1">

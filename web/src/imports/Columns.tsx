@@ -3,7 +3,9 @@ import type { Schemas } from "../api/client";
 /** What each column holds, as it was recognised; each can be said otherwise. */
 export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumns: (fields: string[]) => void }) {
 	const taken = file.columns.map((c) => c.field);
-	const lacking = file.fields.filter((f) => f.required && !taken.includes(f.name) && !(f.name === "displayName" && taken.includes("familyName")));
+	const lacking = file.fields.filter(
+		(f) => f.required && !taken.includes(f.name) && !(f.name === "displayName" && taken.includes("familyName")),
+	);
 	return (
 		<section aria-label="Columns" className="shrink-0 pb-4">
 			<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">
@@ -26,7 +28,9 @@ export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumn
 								aria-label={`What ${c.title} holds`}
 								className={`field max-w-[128px] shrink-0 ${c.field ? "" : "text-quiet"}`}
 								value={c.field}
-								onChange={(e) => onColumns(taken.map((f, j) => (j === i ? e.target.value : f === e.target.value ? "" : f)))}
+								onChange={(e) =>
+									onColumns(taken.map((f, j) => (j === i ? e.target.value : f === e.target.value ? "" : f)))
+								}
 							>
 								<option value="">left out</option>
 								{file.fields.map((f) => (

@@ -30,7 +30,10 @@ export function Effect({
 	const effects = Object.entries(kinds).filter(([kind]) => (file.effect[kind] ?? 0) > 0);
 	const held = !!file.stop || effects.length === 0;
 	return (
-		<section aria-label="Effect" className="flex min-h-0 flex-col overflow-auto border-l-[3px] border-[var(--beam)] pl-[14px]">
+		<section
+			aria-label="Effect"
+			className="flex min-h-0 flex-col overflow-auto border-l-[3px] border-[var(--beam)] pl-[14px]"
+		>
 			<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">Effect</h2>
 			{file.stop && (
 				<p role="alert" className="mt-2 border-l-8 border-ox bg-raised px-2 py-1">
@@ -40,12 +43,15 @@ export function Effect({
 			<ul className="mt-1">
 				{effects.map(([kind, [one, many]]) => (
 					<li key={kind} data-effect={kind} className="border-b border-hair py-1">
-						<b className="text-[18px] tabular-nums">{(file.effect[kind] ?? 0).toLocaleString("en-GB")}</b> {file.effect[kind] === 1 ? one : many}
+						<b className="text-[18px] tabular-nums">{(file.effect[kind] ?? 0).toLocaleString("en-GB")}</b>{" "}
+						{file.effect[kind] === 1 ? one : many}
 					</li>
 				))}
 			</ul>
 			{effects.length === 0 && !file.stop && (
-				<p className="py-2 text-quiet">{wrong > 0 ? "Nothing yet: mend the rows first." : "Everything in the file is so already."}</p>
+				<p className="py-2 text-quiet">
+					{wrong > 0 ? "Nothing yet: mend the rows first." : "Everything in the file is so already."}
+				</p>
 			)}
 			{file.kind === "people" && (
 				<div className="mt-3 space-y-2">
@@ -58,11 +64,21 @@ export function Effect({
 						onChange={(roles) => onAlter(roles.length > 0 ? { roles: roles.map((r) => r.id) } : { noRoles: true })}
 					/>
 					<label className="flex items-start gap-2">
-						<input type="checkbox" className="mt-[3px]" checked={file.bare} onChange={(e) => onAlter({ bare: e.target.checked })} />
+						<input
+							type="checkbox"
+							className="mt-[3px]"
+							checked={file.bare}
+							onChange={(e) => onAlter({ bare: e.target.checked })}
+						/>
 						they may come with nothing
 					</label>
 					<label className="flex items-start gap-2">
-						<input type="checkbox" className="mt-[3px]" checked={file.missing} onChange={(e) => onAlter({ missing: e.target.checked })} />
+						<input
+							type="checkbox"
+							className="mt-[3px]"
+							checked={file.missing}
+							onChange={(e) => onAlter({ missing: e.target.checked })}
+						/>
 						deactivate whom the file does not have
 					</label>
 					{file.missing && (
@@ -75,21 +91,27 @@ export function Effect({
 								min={1}
 								max={100}
 								defaultValue={file.share}
-								onBlur={(e) => Number(e.target.value) !== file.share && onAlter({ share: Number(e.target.value) || 10 })}
+								onBlur={(e) =>
+									Number(e.target.value) !== file.share && onAlter({ share: Number(e.target.value) || 10 })
+								}
 							/>
 							% of all
 						</label>
 					)}
 					{file.leave > 0 && (
 						<details>
-							<summary className="cursor-pointer text-ox">{count(file.leave, "person", "people")} would be deactivated</summary>
+							<summary className="cursor-pointer text-ox">
+								{count(file.leave, "person", "people")} would be deactivated
+							</summary>
 							<ul className="max-h-[160px] overflow-auto">
 								{file.leaving.map((r) => (
 									<li key={r.id} className="truncate">
 										<Named of={r} />
 									</li>
 								))}
-								{file.leave > file.leaving.length && <li className="text-quiet">and {file.leave - file.leaving.length} more</li>}
+								{file.leave > file.leaving.length && (
+									<li className="text-quiet">and {file.leave - file.leaving.length} more</li>
+								)}
 							</ul>
 						</details>
 					)}

@@ -50,7 +50,11 @@ export function HowRead({
 			{r.form !== "xlsx" && (
 				<label className={row}>
 					<span className="w-[82px] shrink-0 text-[12px] text-quiet">written in</span>
-					<select className="field" value={r.encoding ?? ""} onChange={(e) => onRead({ ...r, encoding: e.target.value as Reading["encoding"] })}>
+					<select
+						className="field"
+						value={r.encoding ?? ""}
+						onChange={(e) => onRead({ ...r, encoding: e.target.value as Reading["encoding"] })}
+					>
 						{!r.encoding && <option value="">…</option>}
 						{encodings.map((e) => (
 							<option key={e}>{e}</option>
@@ -61,7 +65,11 @@ export function HowRead({
 			{r.form === "csv" && (
 				<label className={row}>
 					<span className="w-[82px] shrink-0 text-[12px] text-quiet">cells end with</span>
-					<select className="field" value={r.delimiter} onChange={(e) => onRead({ ...r, delimiter: e.target.value, header: undefined })}>
+					<select
+						className="field"
+						value={r.delimiter}
+						onChange={(e) => onRead({ ...r, delimiter: e.target.value, header: undefined })}
+					>
 						{delimiters.map((d) => (
 							<option key={d.mark} value={d.mark}>
 								{d.name}
@@ -73,7 +81,11 @@ export function HowRead({
 			{r.form === "xlsx" && file.sheets.length > 1 && (
 				<label className={row}>
 					<span className="w-[82px] shrink-0 text-[12px] text-quiet">the sheet</span>
-					<select className="field" value={r.sheet} onChange={(e) => onRead({ ...r, sheet: e.target.value, header: undefined })}>
+					<select
+						className="field"
+						value={r.sheet}
+						onChange={(e) => onRead({ ...r, sheet: e.target.value, header: undefined })}
+					>
 						{file.sheets.map((s) => (
 							<option key={s}>{s}</option>
 						))}
@@ -82,7 +94,11 @@ export function HowRead({
 			)}
 			{(r.form === "csv" || r.form === "xlsx") && (
 				<label className={`${row} text-[12px]`}>
-					<input type="checkbox" checked={r.header ?? false} onChange={(e) => onRead({ ...r, header: e.target.checked })} />
+					<input
+						type="checkbox"
+						checked={r.header ?? false}
+						onChange={(e) => onRead({ ...r, header: e.target.checked })}
+					/>
 					the first row heads the columns
 				</label>
 			)}

@@ -52,7 +52,11 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 		(page) => ({
 			queryKey: ["import", id, version, verdict, q, page],
 			queryFn: (ask: Ask) =>
-				data(ask.GET("/api/imports/{id}", { params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } } })),
+				data(
+					ask.GET("/api/imports/{id}", {
+						params: { path: { id }, query: { verdict, q, offset: page * size, limit: size } },
+					}),
+				),
 		}),
 		size,
 	);
@@ -76,7 +80,8 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 	}, [setAside, shown]);
 	const again = { onSuccess: () => setVersion((v) => v + 1), onError: refuse };
 	const alter = useMutation({
-		mutationFn: (body: Schemas["ImportHow"]) => data(api.PATCH("/api/imports/{id}", { params: { path: { id } }, body })),
+		mutationFn: (body: Schemas["ImportHow"]) =>
+			data(api.PATCH("/api/imports/{id}", { params: { path: { id } }, body })),
 		...again,
 	});
 	const correct = useMutation({
@@ -104,9 +109,15 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 		return (
 			<div className="py-4" data-waiting>
 				<p role="status">
-					{first?.total ? `Tried ${first.done.toLocaleString("en-GB")} of ${first.total.toLocaleString("en-GB")} rows …` : "Reading the file …"}
+					{first?.total
+						? `Tried ${first.done.toLocaleString("en-GB")} of ${first.total.toLocaleString("en-GB")} rows …`
+						: "Reading the file …"}
 				</p>
-				<progress className="my-2 block w-[400px]" max={first?.total || undefined} value={first?.total ? first.done : undefined} />
+				<progress
+					className="my-2 block w-[400px]"
+					max={first?.total || undefined}
+					value={first?.total ? first.done : undefined}
+				/>
 				<button type="button" className="action" onClick={close}>
 					Cancel
 				</button>

@@ -22,13 +22,18 @@ export function Line({
 	return (
 		<>
 			<p className="flex items-baseline gap-2">
-				<span className="w-[40px] shrink-0 text-right text-[12px] text-quiet tabular-nums" title="where it stands in the file">
+				<span
+					className="w-[40px] shrink-0 text-right text-[12px] text-quiet tabular-nums"
+					title="where it stands in the file"
+				>
 					{row.line}
 				</span>
 				<span className={`w-[78px] shrink-0 font-semibold ${v.tone}`}>
 					{v.mark} {v.name}
 				</span>
-				<span className={`shrink-0 truncate font-semibold ${row.verdict === "error" ? "grow" : "max-w-[190px]"}`}>{row.about || "—"}</span>
+				<span className={`shrink-0 truncate font-semibold ${row.verdict === "error" ? "grow" : "max-w-[190px]"}`}>
+					{row.about || "—"}
+				</span>
 				{row.fixed.map((f) => (
 					<span key={f.column} className="flex max-w-[260px] min-w-0 shrink-0 items-baseline gap-2 text-[12px]">
 						<span className="truncate text-ochre" title={f.was}>
@@ -41,7 +46,9 @@ export function Line({
 				))}
 				<span
 					className="min-w-0 truncate text-quiet"
-					title={row.changes.map((c) => `${title(c.field)}: ${c.before || "nothing"} → ${c.after || "nothing"}`).join("\n")}
+					title={row.changes
+						.map((c) => `${title(c.field)}: ${c.before || "nothing"} → ${c.after || "nothing"}`)
+						.join("\n")}
 				>
 					{row.verdict === "error"
 						? ""
@@ -83,7 +90,8 @@ function Mend({
 	useEffect(() => setText(cell), [cell]);
 	const name = fault.column >= 0 ? file.columns[fault.column]?.title : "";
 	// A cell can hold several values, of which one is wrong.
-	const right = fault.suggestion && (cell && fault.value ? cell.replace(fault.value, fault.suggestion) : fault.suggestion);
+	const right =
+		fault.suggestion && (cell && fault.value ? cell.replace(fault.value, fault.suggestion) : fault.suggestion);
 	return (
 		<form
 			className="mt-1 ml-[48px] flex flex-wrap items-center gap-2 border-l-8 border-ox bg-raised px-2 py-1"
@@ -103,13 +111,23 @@ function Mend({
 				</label>
 			)}
 			{right && (
-				<button type="button" className="link" data-suggestion onClick={() => onCorrect(row.row, fault.column, right, alike)}>
+				<button
+					type="button"
+					className="link"
+					data-suggestion
+					onClick={() => onCorrect(row.row, fault.column, right, alike)}
+				>
 					{fault.suggestion}?
 				</button>
 			)}
 			{fault.column >= 0 && (
 				<>
-					<input aria-label={`${name}, line ${row.line}`} className="field max-w-[140px]" value={text} onChange={(e) => setText(e.target.value)} />
+					<input
+						aria-label={`${name}, line ${row.line}`}
+						className="field max-w-[140px]"
+						value={text}
+						onChange={(e) => setText(e.target.value)}
+					/>
 					<button type="submit" className="action" disabled={text === cell}>
 						Mend
 					</button>

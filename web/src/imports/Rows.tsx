@@ -30,7 +30,12 @@ export function Rows({
 	onCorrect: (row: number, column: number, text: string, alike?: boolean) => void;
 }) {
 	const scroll = useRef<HTMLDivElement>(null);
-	const list = useVirtualizer({ count: file.match, getScrollElement: () => scroll.current, estimateSize: () => 33, overscan: 8 });
+	const list = useVirtualizer({
+		count: file.match,
+		getScrollElement: () => scroll.current,
+		estimateSize: () => 33,
+		overscan: 8,
+	});
 	const items = list.getVirtualItems();
 	useEffect(() => need(items));
 	// By keys: from fault to fault with the arrows, and on to the next one when a row is mended and its fault is gone.
@@ -61,7 +66,8 @@ export function Rows({
 		toFault(Number(place.dataset.index) + step, step);
 	};
 	const all = verdicts.reduce((n, v) => n + (file.counts[v.id] ?? 0), 0);
-	const chip = (on: boolean) => `border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
+	const chip = (on: boolean) =>
+		`border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
 	return (
 		<section aria-label="Rows" className="flex min-h-0 flex-col px-[14px]">
 			<div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-b-2 border-[var(--beam)] pb-1">
@@ -100,7 +106,11 @@ export function Rows({
 				aria-busy={busy}
 				className={`min-h-0 grow overflow-auto ${busy ? "opacity-60 transition-opacity delay-200" : ""}`}
 			>
-				{file.match === 0 && <p className="py-3 text-quiet">{verdict === "error" ? "Nothing is wrong with any row." : "No row is of this kind."}</p>}
+				{file.match === 0 && (
+					<p className="py-3 text-quiet">
+						{verdict === "error" ? "Nothing is wrong with any row." : "No row is of this kind."}
+					</p>
+				)}
 				<ul className="relative" style={{ height: list.getTotalSize() }}>
 					{items.map((i) => {
 						const row = rowAt(i.index);

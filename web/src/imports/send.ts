@@ -1,7 +1,11 @@
 import { Refusal, type Schemas } from "../api/client";
 
 /** Sends a file to be tried, and tells how much of it is there; it can be called off. */
-export function send(file: File, kind: string | undefined, onPart: (part: number) => void): { done: Promise<Schemas["Import"]>; cancel: () => void } {
+export function send(
+	file: File,
+	kind: string | undefined,
+	onPart: (part: number) => void,
+): { done: Promise<Schemas["Import"]>; cancel: () => void } {
 	const request = new XMLHttpRequest();
 	const done = new Promise<Schemas["Import"]>((resolve, reject) => {
 		const query = new URLSearchParams({ name: file.name });

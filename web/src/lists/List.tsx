@@ -28,7 +28,12 @@ type Props = {
 	children?: ReactNode;
 };
 
-const tones: Record<string, string> = { good: "text-moss", bad: "font-semibold text-ox", warn: "font-semibold text-ochre", quiet: "text-quiet" };
+const tones: Record<string, string> = {
+	good: "text-moss",
+	bad: "font-semibold text-ox",
+	warn: "font-semibold text-ochre",
+	quiet: "text-quiet",
+};
 
 /** Everything of a kind: found by words or by a filter in the same box, sorted by any column, each row the way to its sheet. */
 export function List(p: Props) {
@@ -60,7 +65,12 @@ export function List(p: Props) {
 	// From the filter, the arrows go through the rows while one goes on typing.
 	const press = (e: React.KeyboardEvent) => {
 		const page = grid.current?.page() ?? 1;
-		const steps: Record<string, number> = { ArrowDown: at + 1, ArrowUp: at - 1, PageDown: at + page, PageUp: at - page };
+		const steps: Record<string, number> = {
+			ArrowDown: at + 1,
+			ArrowUp: at - 1,
+			PageDown: at + page,
+			PageUp: at - page,
+		};
 		if (e.key in steps) {
 			e.preventDefault();
 			grid.current?.go(steps[e.key], false);
@@ -77,13 +87,23 @@ export function List(p: Props) {
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 				<span className="text-quiet" data-waiting={first ? undefined : true}>
-					{first ? (q ? `${matching.toLocaleString("en-GB")} of ${first.total.toLocaleString("en-GB")}` : count(first.total, p.one, p.many)) : "…"}
+					{first
+						? q
+							? `${matching.toLocaleString("en-GB")} of ${first.total.toLocaleString("en-GB")}`
+							: count(first.total, p.one, p.many)
+						: "…"}
 				</span>
 				<span className="grow" />
 				{matching > 0 && (
 					<Downloads
 						path={`/api/lists/${p.kind}`}
-						query={{ q: q || undefined, columns, sort: sort === "name" ? undefined : sort, down: down ? "true" : undefined, where }}
+						query={{
+							q: q || undefined,
+							columns,
+							sort: sort === "name" ? undefined : sort,
+							down: down ? "true" : undefined,
+							where,
+						}}
 					/>
 				)}
 				{p.children}
@@ -102,7 +122,13 @@ export function List(p: Props) {
 							type(text);
 						}}
 					>
-						{first && <Columns offered={first.offered} shown={columns ?? first.offered.filter((c) => !c.spare).map((c) => c.id)} onChoose={choose} />}
+						{first && (
+							<Columns
+								offered={first.offered}
+								shown={columns ?? first.offered.filter((c) => !c.spare).map((c) => c.id)}
+								onChoose={choose}
+							/>
+						)}
 					</FilterBox>
 					{first && (
 						<Grid
@@ -143,12 +169,22 @@ export function List(p: Props) {
 type Row = Schemas["ListRow"];
 
 /** How the grid shows a column of a list: the first one is the name, with what the draft makes of it. */
-function columnOf(c: Schemas["ListColumn"], i: number, width: string | undefined, sort: Sorted, turn: () => void): Column<Row> {
+function columnOf(
+	c: Schemas["ListColumn"],
+	i: number,
+	width: string | undefined,
+	sort: Sorted,
+	turn: () => void,
+): Column<Row> {
 	const cell = (row: Row) => row.cells[i - 1];
 	return {
 		id: c.id,
 		header: () => (
-			<button type="button" className={`truncate py-1 ${sort ? "font-bold text-ink" : "text-quiet hover:text-ink"}`} onClick={turn}>
+			<button
+				type="button"
+				className={`truncate py-1 ${sort ? "font-bold text-ink" : "text-quiet hover:text-ink"}`}
+				onClick={turn}
+			>
 				{c.name}
 				{sort && (sort === "descending" ? " ↓" : " ↑")}
 			</button>
@@ -159,7 +195,9 @@ function columnOf(c: Schemas["ListColumn"], i: number, width: string | undefined
 			) : (
 				<>
 					{row.name}
-					{row.draft && <span className="narrow ml-2 text-[11px] font-semibold text-ochre">{row.draft} in the draft</span>}
+					{row.draft && (
+						<span className="narrow ml-2 text-[11px] font-semibold text-ochre">{row.draft} in the draft</span>
+					)}
 				</>
 			),
 		meta: {
@@ -227,8 +265,8 @@ function FilterBox({
 			{help && list && (
 				<div className="mt-1 border-l-[3px] border-[var(--beam)] py-1 pl-3 text-[12px]">
 					<p className="text-quiet">
-						Words find what has all of them. A filter (RFC 7644) begins with a column and an operator: eq, ne, co, sw, ew, gt, ge, lt, le, pr; joined
-						by and, or, not ( ). For instance:
+						Words find what has all of them. A filter (RFC 7644) begins with a column and an operator: eq, ne, co, sw,
+						ew, gt, ge, lt, le, pr; joined by and, or, not ( ). For instance:
 					</p>
 					{list.examples.map((e) => (
 						<button key={e} type="button" className="link mr-5 font-mono text-[12px]" onClick={() => onText(e)}>
@@ -287,7 +325,9 @@ function Columns({
 											checked={on}
 											// The name and one more make a list.
 											disabled={on && shown.length === 1}
-											onChange={() => onChoose(offered.map((o) => o.id).filter((id) => (id === c.id ? !on : shown.includes(id))))}
+											onChange={() =>
+												onChoose(offered.map((o) => o.id).filter((id) => (id === c.id ? !on : shown.includes(id))))
+											}
 										/>
 										{c.name}
 									</label>

@@ -11,7 +11,15 @@ import { EditSystem } from "../sheets/system/EditSystem";
 import { List } from "./List";
 
 /** A button that opens a board to make something new. */
-function New({ name, allowed, board }: { name: string; allowed: boolean; board: (close: () => void) => React.ReactNode }) {
+function New({
+	name,
+	allowed,
+	board,
+}: {
+	name: string;
+	allowed: boolean;
+	board: (close: () => void) => React.ReactNode;
+}) {
 	const [open, setOpen] = useState(false);
 	if (!allowed) return null;
 	return (
@@ -44,7 +52,11 @@ export function PeopleList() {
 				until: "108px",
 			}}
 		>
-			<New name="Invite …" allowed={mayEither(me, "people:edit", "invite")} board={(close) => <EditPerson onClose={close} />} />
+			<New
+				name="Invite …"
+				allowed={mayEither(me, "people:edit", "invite")}
+				board={(close) => <EditPerson onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -67,7 +79,11 @@ export function GroupsList() {
 				description: "minmax(120px,4fr)",
 			}}
 		>
-			<New name="New group …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditGroup onClose={close} />} />
+			<New
+				name="New group …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditGroup onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -91,7 +107,11 @@ export function RolesList() {
 				description: "minmax(120px,4fr)",
 			}}
 		>
-			<New name="New role …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="role" onClose={close} />} />
+			<New
+				name="New role …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditBundle kind="role" onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -115,7 +135,11 @@ export function SetsList() {
 				description: "minmax(120px,4fr)",
 			}}
 		>
-			<New name="New set …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditBundle kind="set" onClose={close} />} />
+			<New
+				name="New set …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditBundle kind="set" onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -159,7 +183,11 @@ export function SystemsList() {
 				description: "minmax(160px,5fr)",
 			}}
 		>
-			<New name="New system …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditSystem onClose={close} />} />
+			<New
+				name="New system …"
+				allowed={acting(me) && may(me, "catalogue:edit")}
+				board={(close) => <EditSystem onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -174,7 +202,11 @@ export function LicencesList() {
 			empty="No system here needs a licence."
 			widths={{ name: "minmax(180px,3fr)", seats: "100px", used: "80px", covers: "80px" }}
 		>
-			<New name="New licence …" allowed={acting(me) && may(me, "catalogue:edit")} board={(close) => <EditLicence onClose={close} />} />
+			<New
+				name="New licence …"
+				allowed={acting(me) && may(me, "catalogue:edit")}
+				board={(close) => <EditLicence onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -187,9 +219,19 @@ export function AreasList() {
 			one="area"
 			many="areas"
 			empty="There is only the whole organisation."
-			widths={{ name: "minmax(180px,3fr)", kind: "minmax(100px,1.4fr)", parent: "minmax(140px,2fr)", people: "84px", grants: "96px" }}
+			widths={{
+				name: "minmax(180px,3fr)",
+				kind: "minmax(100px,1.4fr)",
+				parent: "minmax(140px,2fr)",
+				people: "84px",
+				grants: "96px",
+			}}
 		>
-			<New name="New area …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditArea onClose={close} />} />
+			<New
+				name="New area …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditArea onClose={close} />}
+			/>
 		</List>
 	);
 }
@@ -202,9 +244,20 @@ export function ConflictsList() {
 			one="conflict"
 			many="conflicts"
 			empty="No separation of duties is set. A conflict names what nobody may hold together."
-			widths={{ name: "minmax(200px,2.4fr)", items: "minmax(200px,4fr)", limit: "66px", where: "84px", broken: "80px", exceptions: "84px" }}
+			widths={{
+				name: "minmax(200px,2.4fr)",
+				items: "minmax(200px,4fr)",
+				limit: "66px",
+				where: "84px",
+				broken: "80px",
+				exceptions: "84px",
+			}}
 		>
-			<New name="New conflict …" allowed={acting(me) && may(me, "design:edit")} board={(close) => <EditConflict onClose={close} />} />
+			<New
+				name="New conflict …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditConflict onClose={close} />}
+			/>
 		</List>
 	);
 }

@@ -13,7 +13,14 @@ type Terms = Schemas["JoinTerms"];
 const pick = "board px-2 py-1 leading-normal font-semibold text-slate";
 
 /** On which terms a role or set is given, read and written as one sentence. */
-function useTerms(start: { area?: string; reach?: Terms["reach"]; mode?: Terms["mode"]; from?: string; until?: string; reason?: string }) {
+function useTerms(start: {
+	area?: string;
+	reach?: Terms["reach"];
+	mode?: Terms["mode"];
+	from?: string;
+	until?: string;
+	reason?: string;
+}) {
 	const areas = useAreas();
 	const [area, setArea] = useState(start.area ?? "");
 	const [reach, setReach] = useState<NonNullable<Terms["reach"]>>(start.reach ?? "area");
@@ -82,7 +89,13 @@ function useTerms(start: { area?: string; reach?: Terms["reach"]; mode?: Terms["
 	const why = (
 		<label htmlFor={ids.reason} className="mt-2 block">
 			<span className="text-[12px] text-quiet">Reason (shown in the trace)</span>
-			<input id={ids.reason} className="field" maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
+			<input
+				id={ids.reason}
+				className="field"
+				maxLength={500}
+				value={reason}
+				onChange={(e) => setReason(e.target.value)}
+			/>
 		</label>
 	);
 	return { terms, sentence, why };
@@ -131,7 +144,10 @@ export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: strin
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
-					assign.mutate({ subjects: ends(subjects), targets: ends(targets), terms }, { onError: refuse, onSuccess: p.onClose });
+					assign.mutate(
+						{ subjects: ends(subjects), targets: ends(targets), terms },
+						{ onError: refuse, onSuccess: p.onClose },
+					);
 				}}
 			>
 				<Chips
@@ -188,14 +204,24 @@ export function TermsBoard({ grant, onClose }: { grant: Schemas["Grant"]; onClos
 		reason: t.reason,
 		contact: t.contact || undefined,
 	};
-	const { terms, sentence, why } = useTerms({ area: before.area, reach: t.reach, mode: t.mode, from: t.from, until: t.until, reason: t.reason });
+	const { terms, sentence, why } = useTerms({
+		area: before.area,
+		reach: t.reach,
+		mode: t.mode,
+		from: t.from,
+		until: t.until,
+		reason: t.reason,
+	});
 	const [contact, setContact] = useState(!!t.contact);
 	return (
 		<Board open onClose={onClose} title="Change the terms" about={about}>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
-					put.mutate({ before, after: { ...before, ...terms, contact: contact || undefined } }, { onError: refuse, onSuccess: onClose });
+					put.mutate(
+						{ before, after: { ...before, ...terms, contact: contact || undefined } },
+						{ onError: refuse, onSuccess: onClose },
+					);
 				}}
 			>
 				<p className="text-[15px] leading-[38px]">

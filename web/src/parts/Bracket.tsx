@@ -2,7 +2,17 @@ import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
 
 /** A bracket of a sentence: what stands in it, and behind it the means to choose. */
-export function Bracket({ label, text, empty, children }: { label: string; text: string; empty: string; children: ReactNode }) {
+export function Bracket({
+	label,
+	text,
+	empty,
+	children,
+}: {
+	label: string;
+	text: string;
+	empty: string;
+	children: ReactNode;
+}) {
 	return (
 		<Popover.Root>
 			<Popover.Trigger

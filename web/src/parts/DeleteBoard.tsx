@@ -71,7 +71,11 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 						onSubmit={(e) => {
 							e.preventDefault();
 							remove.mutate(
-								{ kind, id: of.id, choices: list.map((m) => ({ from: m.from, field: m.field, to: instead[`${m.from}.${m.field}`]?.id })) },
+								{
+									kind,
+									id: of.id,
+									choices: list.map((m) => ({ from: m.from, field: m.field, to: instead[`${m.from}.${m.field}`]?.id })),
+								},
 								{
 									onError: refuse,
 									onSuccess: () => {
@@ -90,7 +94,10 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 								{list.map((m) => {
 									const key = `${m.from}.${m.field}`;
 									return (
-										<li key={key} className="grid grid-cols-[minmax(0,5fr)_minmax(0,4fr)] gap-5 border-b border-hair py-2">
+										<li
+											key={key}
+											className="grid grid-cols-[minmax(0,5fr)_minmax(0,4fr)] gap-5 border-b border-hair py-2"
+										>
 											<div className="min-w-0">
 												<p className="font-semibold">
 													{count(m.count, kindWords[m.from], m.from === "user" ? "people" : `${kindWords[m.from]}s`)}{" "}
@@ -115,7 +122,11 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 													<>
 														<PickOne
 															kinds={[kind as ListKind]}
-															label={owned(m) ? `New ${m.field} for ${kindWords[m.from]}s` : `Instead, for ${kindWords[m.from]}s`}
+															label={
+																owned(m)
+																	? `New ${m.field} for ${kindWords[m.from]}s`
+																	: `Instead, for ${kindWords[m.from]}s`
+															}
 															placeholder={owned(m) ? `a new ${m.field} …` : `another ${kindWords[kind]} instead …`}
 															without={[of.id]}
 															value={instead[key]}

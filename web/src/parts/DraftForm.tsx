@@ -1,5 +1,12 @@
 import type { ReactNode } from "react";
-import { type Control, type DefaultValues, type FieldPathByValue, type FieldValues, useController, useForm } from "react-hook-form";
+import {
+	type Control,
+	type DefaultValues,
+	type FieldPathByValue,
+	type FieldValues,
+	useController,
+	useForm,
+} from "react-hook-form";
 import { useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
 import { useDrafting } from "../api/hooks";
@@ -103,7 +110,11 @@ function useValue<V extends FieldValues, T>({ control, name }: At<V, T>): [T, (v
 type Without<P, K extends string> = Omit<P, K | "name">;
 
 /** A text of a form. */
-export function FormText<V extends FieldValues>({ control, name, ...rest }: At<V, string> & Without<TextProps, "value" | "onChange">) {
+export function FormText<V extends FieldValues>({
+	control,
+	name,
+	...rest
+}: At<V, string> & Without<TextProps, "value" | "onChange">) {
 	const { field } = useController({ control, name });
 	return <TextField {...rest} box={field.ref} value={field.value} onChange={field.onChange} />;
 }
@@ -143,7 +154,11 @@ export function FormChips<V extends FieldValues>({
 }
 
 /** A yes or no of a form. */
-export function FormCheck<V extends FieldValues>({ control, name, children }: At<V, boolean> & { children: ReactNode }) {
+export function FormCheck<V extends FieldValues>({
+	control,
+	name,
+	children,
+}: At<V, boolean> & { children: ReactNode }) {
 	const [on, change] = useValue<V, boolean>({ control, name });
 	return (
 		<label className="mb-3 flex items-center gap-2">

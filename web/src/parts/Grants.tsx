@@ -28,12 +28,20 @@ export function Grants({
 	const [all, setAll] = useState(false);
 	const end = (r: Schemas["Ref"]) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
 	if (grants.length === 0)
-		return elsewhere > 0 ? <Elsewhere n={elsewhere} one="grant counts" many="grants count" /> : <p className="py-2 text-quiet">{empty}</p>;
+		return elsewhere > 0 ? (
+			<Elsewhere n={elsewhere} one="grant counts" many="grants count" />
+		) : (
+			<p className="py-2 text-quiet">{empty}</p>
+		);
 	return (
 		<>
 			<ul>
 				{grants.slice(0, all ? undefined : 60).map((g) => (
-					<li key={g.terms.id} data-grant={g.terms.id} className={`border-b border-hair py-1.5 ${g.draft === "cut" ? "opacity-80" : ""}`}>
+					<li
+						key={g.terms.id}
+						data-grant={g.terms.id}
+						className={`border-b border-hair py-1.5 ${g.draft === "cut" ? "opacity-80" : ""}`}
+					>
 						<p className={`flex items-baseline gap-2 ${g.draft === "cut" ? "line-through" : ""}`}>
 							<span className="min-w-0 grow">
 								{from !== "subject" && <Named of={g.subject} />}
@@ -41,7 +49,9 @@ export function Grants({
 								{from !== "target" && <Named of={g.target} />}
 								{from === "subject" && g.target.kind === "set" && <span className="text-quiet"> set, by itself</span>}
 							</span>
-							{from !== "subject" && g.subject.kind === "group" && <span className="shrink-0 text-quiet">{count(g.people, "person", "people")}</span>}
+							{from !== "subject" && g.subject.kind === "group" && (
+								<span className="shrink-0 text-quiet">{count(g.people, "person", "people")}</span>
+							)}
 						</p>
 						<p className="flex items-baseline gap-2 text-[12px] text-quiet">
 							<span className="min-w-0 grow">
@@ -66,7 +76,12 @@ export function Grants({
 										type="button"
 										className="link shrink-0 !text-ox"
 										aria-label={`Take away ${g.target.name} from ${g.subject.name}`}
-										onClick={() => cut.mutate({ from: end(g.subject), to: end(g.target), assignment: g.terms.id }, { onError: refuse })}
+										onClick={() =>
+											cut.mutate(
+												{ from: end(g.subject), to: end(g.target), assignment: g.terms.id },
+												{ onError: refuse },
+											)
+										}
 									>
 										Take away
 									</button>
@@ -82,7 +97,9 @@ export function Grants({
 				</button>
 			)}
 			{total > grants.length && (all || grants.length <= 60) && (
-				<p className="py-2 text-quiet">And {total - grants.length} more: the sheets of who has them, and of what is granted, list them all.</p>
+				<p className="py-2 text-quiet">
+					And {total - grants.length} more: the sheets of who has them, and of what is granted, list them all.
+				</p>
 			)}
 			<Elsewhere n={elsewhere} one="grant counts" many="grants count" />
 			{editing && <TermsBoard grant={editing} onClose={() => setEditing(null)} />}

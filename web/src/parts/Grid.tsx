@@ -89,7 +89,9 @@ export function Grid<R extends RowData>(p: Props<R>) {
 	// The row that was gone to takes the keyboard as soon as it is in the page.
 	useLayoutEffect(() => {
 		if (!wanted.current) return;
-		const row = body.current?.querySelector<HTMLElement>(`[data-place="${at}"] [data-stop], [data-place="${at}"][data-stop]`);
+		const row = body.current?.querySelector<HTMLElement>(
+			`[data-place="${at}"] [data-stop], [data-place="${at}"][data-stop]`,
+		);
 		if (!row) return;
 		wanted.current = false;
 		row.focus({ preventScroll: true });
@@ -120,7 +122,11 @@ export function Grid<R extends RowData>(p: Props<R>) {
 			<table role="grid" aria-label={p.label} aria-rowcount={count + 1} className="block w-full" onKeyDown={press}>
 				<thead className="sticky top-0 z-10 block border-b-[3px] border-[var(--beam)] bg-plaster">
 					{table.getHeaderGroups().map((g) => (
-						<tr key={g.id} className="grid h-[27px] items-center gap-x-4 px-2 text-[12px] text-quiet" style={{ gridTemplateColumns: widths }}>
+						<tr
+							key={g.id}
+							className="grid h-[27px] items-center gap-x-4 px-2 text-[12px] text-quiet"
+							style={{ gridTemplateColumns: widths }}
+						>
 							{g.headers.map((h) => {
 								const meta = h.column.columnDef.meta as Meta<R>;
 								return (
@@ -179,7 +185,12 @@ export function Grid<R extends RowData>(p: Props<R>) {
 												>
 													{i === 0 && path ? (
 														// The link's own ground is the whole row.
-														<Link to={path} {...stop} className="link after:absolute after:inset-0" onClick={() => p.onFollow?.(place.index)}>
+														<Link
+															to={path}
+															{...stop}
+															className="link after:absolute after:inset-0"
+															onClick={() => p.onFollow?.(place.index)}
+														>
 															{inside}
 														</Link>
 													) : (

@@ -45,7 +45,17 @@ export function Offered({ label, text, keys, pointed, className, children }: Pro
 }
 
 /** One offer. What stands aside is quieter. */
-export function Offer({ of, onTake, className, children }: { of: string; onTake: () => void; className: string; children: ReactNode }) {
+export function Offer({
+	of,
+	onTake,
+	className,
+	children,
+}: {
+	of: string;
+	onTake: () => void;
+	className: string;
+	children: ReactNode;
+}) {
 	return (
 		<Command.Item
 			value={of}

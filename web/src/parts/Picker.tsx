@@ -30,7 +30,12 @@ export function Picker(p: PickerProps) {
 	const waits = found.some((f) => f.isFetching);
 	const rows = found
 		.flatMap((f, i) =>
-			(f.data?.rows ?? []).map((r) => ({ kind: p.kinds[i] as Ref["kind"], id: r.id, name: r.name, note: r.cells.find((c) => c.text)?.text ?? "" })),
+			(f.data?.rows ?? []).map((r) => ({
+				kind: p.kinds[i] as Ref["kind"],
+				id: r.id,
+				name: r.name,
+				note: r.cells.find((c) => c.text)?.text ?? "",
+			})),
 		)
 		.filter((r) => !p.without?.includes(r.id));
 	const keyOf = (r: Ref) => `${r.kind} ${r.id}`;
@@ -76,7 +81,11 @@ export function Picker(p: PickerProps) {
 					>
 						<OfferList label={p.label} aria-busy={text.trim() !== q || waits} className="max-h-[260px] overflow-auto">
 							<NoOffer className="px-3 py-2">
-								{waits ? "One moment …" : p.mine && !q ? "There is nothing here that you may choose." : "Nothing has these words."}
+								{waits
+									? "One moment …"
+									: p.mine && !q
+										? "There is nothing here that you may choose."
+										: "Nothing has these words."}
 							</NoOffer>
 							{rows.map((r) => (
 								<Offer
@@ -90,7 +99,9 @@ export function Picker(p: PickerProps) {
 									className="px-3 py-[5px]"
 								>
 									<span className="min-w-0 grow truncate font-semibold">{r.name}</span>
-									<span className={`min-w-0 shrink-0 truncate ${asideLook}`}>{p.kinds.length > 1 ? kindWords[r.kind] : r.note}</span>
+									<span className={`min-w-0 shrink-0 truncate ${asideLook}`}>
+										{p.kinds.length > 1 ? kindWords[r.kind] : r.note}
+									</span>
 								</Offer>
 							))}
 						</OfferList>
@@ -136,12 +147,21 @@ export function Chips({
 }
 
 /** One thing, or none, which can be changed. */
-export function PickOne({ value, onChange, ...picker }: Omit<PickerProps, "onPick"> & { value?: Ref; onChange: (value: Ref | undefined) => void }) {
+export function PickOne({
+	value,
+	onChange,
+	...picker
+}: Omit<PickerProps, "onPick"> & { value?: Ref; onChange: (value: Ref | undefined) => void }) {
 	if (!value) return <Picker {...picker} onPick={onChange} />;
 	return (
 		<span className="field flex items-center gap-2">
 			<span className="min-w-0 grow truncate font-semibold">{value.name}</span>
-			<button type="button" aria-label={`Take out ${value.name}`} className="font-bold text-ox" onClick={() => onChange(undefined)}>
+			<button
+				type="button"
+				aria-label={`Take out ${value.name}`}
+				className="font-bold text-ox"
+				onClick={() => onChange(undefined)}
+			>
 				✕
 			</button>
 		</span>

@@ -20,7 +20,10 @@ export function Wall(p: Props) {
 	const wall = useRef<HTMLDivElement>(null);
 	const stands = (b: Schemas["Brick"]) => b.state !== "none" || !!b.draft;
 	const panels = p.systems
-		.map((s) => ({ ...s, shown: p.everything ? s.courses : s.courses.filter((c) => c.bricks.some((b) => stands(b) || b.key === p.chosen)) }))
+		.map((s) => ({
+			...s,
+			shown: p.everything ? s.courses : s.courses.filter((c) => c.bricks.some((b) => stands(b) || b.key === p.chosen)),
+		}))
 		.filter((s) => p.everything || s.shown.length > 0);
 	const first = panels[0]?.shown[0]?.bricks[0]?.key;
 
@@ -40,10 +43,20 @@ export function Wall(p: Props) {
 				)}
 			</div>
 			{/* biome-ignore lint/a11y/noStaticElementInteractions: the bricks in it are buttons; the arrows move between them */}
-			<div ref={wall} onKeyDown={(e) => bricksByArrow(e, wall.current)} className="min-h-0 grow overflow-auto px-[18px] pb-4">
-				{panels.length === 0 && <p className="mt-4 max-w-[460px] border-l-8 border-ochre-line bg-raised p-3">{p.empty}</p>}
+			<div
+				ref={wall}
+				onKeyDown={(e) => bricksByArrow(e, wall.current)}
+				className="min-h-0 grow overflow-auto px-[18px] pb-4"
+			>
+				{panels.length === 0 && (
+					<p className="mt-4 max-w-[460px] border-l-8 border-ochre-line bg-raised p-3">{p.empty}</p>
+				)}
 				{panels.map((s) => (
-					<section key={s.system.id} aria-label={s.system.name} className="mt-3 border-l-[3px] border-[var(--beam)] pl-[9px]">
+					<section
+						key={s.system.id}
+						aria-label={s.system.name}
+						className="mt-3 border-l-[3px] border-[var(--beam)] pl-[9px]"
+					>
 						<h2 className="flex items-baseline font-bold">
 							<span className="grow text-[15px]">{s.system.name}</span>
 							<span className="text-[12px] font-normal text-quiet">
@@ -86,7 +99,17 @@ function Sample({ className, text }: { className: string; text: string }) {
 	);
 }
 
-function BrickButton({ brick, chosen, tabbable, onChoose }: { brick: Schemas["Brick"]; chosen: boolean; tabbable: boolean; onChoose: () => void }) {
+function BrickButton({
+	brick,
+	chosen,
+	tabbable,
+	onChoose,
+}: {
+	brick: Schemas["Brick"];
+	chosen: boolean;
+	tabbable: boolean;
+	onChoose: () => void;
+}) {
 	const words =
 		brick.state === "held"
 			? `held ${brick.whole ? "everywhere" : brick.held.map(extent).join("; ")}`
@@ -112,7 +135,9 @@ function BrickButton({ brick, chosen, tabbable, onChoose }: { brick: Schemas["Br
 			onClick={onChoose}
 			className={`relative flex h-[27px] items-center gap-2 border-[1.5px] px-[8px] text-left ${look} ${brick.draft ? "outline-2 outline-offset-1 outline-ochre-line" : ""}`}
 		>
-			<span className={`narrow ${brick.state === "none" ? "" : "font-semibold"} ${brick.state === "withheld" && !chosen ? "bg-plaster px-1" : ""}`}>
+			<span
+				className={`narrow ${brick.state === "none" ? "" : "font-semibold"} ${brick.state === "withheld" && !chosen ? "bg-plaster px-1" : ""}`}
+			>
 				{brick.action}
 			</span>
 			{brick.risk === 3 && <b className={`text-[11px] ${chosen || brick.whole ? "" : "text-ox"}`}>critical</b>}

@@ -10,12 +10,16 @@ export function bricksByArrow(e: React.KeyboardEvent, wall: HTMLElement | null) 
 	else if (e.key === "ArrowLeft") to = all[at - 1];
 	else if (e.key === "ArrowDown" || e.key === "ArrowUp") {
 		const down = e.key === "ArrowDown";
-		const others = all.map((el) => ({ el, r: el.getBoundingClientRect() })).filter((x) => (down ? x.r.top > r.top + 4 : x.r.top < r.top - 4));
+		const others = all
+			.map((el) => ({ el, r: el.getBoundingClientRect() }))
+			.filter((x) => (down ? x.r.top > r.top + 4 : x.r.top < r.top - 4));
 		const course = others.reduce(
 			(best, x) => (best === undefined || (down ? x.r.top < best : x.r.top > best) ? x.r.top : best),
 			undefined as number | undefined,
 		);
-		to = others.filter((x) => Math.abs(x.r.top - (course ?? 0)) < 4).sort((a, b) => Math.abs(a.r.left - r.left) - Math.abs(b.r.left - r.left))[0]?.el;
+		to = others
+			.filter((x) => Math.abs(x.r.top - (course ?? 0)) < 4)
+			.sort((a, b) => Math.abs(a.r.left - r.left) - Math.abs(b.r.left - r.left))[0]?.el;
 	}
 	if (!to) return;
 	e.preventDefault();

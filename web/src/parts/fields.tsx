@@ -1,7 +1,15 @@
 import { type ReactNode, useId } from "react";
 
 /** A labelled place in a form. What stands in it is told by its label. */
-export function Field({ label, hint, children }: { label: string; hint?: string; children: (id: string) => ReactNode }) {
+export function Field({
+	label,
+	hint,
+	children,
+}: {
+	label: string;
+	hint?: string;
+	children: (id: string) => ReactNode;
+}) {
 	const id = useId();
 	return (
 		<div className="mb-3">
@@ -30,7 +38,19 @@ export type TextProps = {
 	box?: (element: HTMLElement | null) => void;
 };
 
-export function TextField({ label, value, onChange, hint, required, type, lines, max, autoFocus, kept, box }: TextProps) {
+export function TextField({
+	label,
+	value,
+	onChange,
+	hint,
+	required,
+	type,
+	lines,
+	max,
+	autoFocus,
+	kept,
+	box,
+}: TextProps) {
 	return (
 		<Field label={required ? `${label} *` : label} hint={hint}>
 			{(id) =>
@@ -66,7 +86,15 @@ export function TextField({ label, value, onChange, hint, required, type, lines,
 }
 
 /** Says that a directory keeps what is edited, and lets it be kept by hand from now on. */
-export function TakeOver({ lock, over, onOver }: { lock: { why: string; instead: string }; over: boolean; onOver: (over: boolean) => void }) {
+export function TakeOver({
+	lock,
+	over,
+	onOver,
+}: {
+	lock: { why: string; instead: string };
+	over: boolean;
+	onOver: (over: boolean) => void;
+}) {
 	return (
 		<div className="mb-3 border-l-8 border-ochre-line bg-sunk px-3 py-2">
 			<p>{lock.why}</p>

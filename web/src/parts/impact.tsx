@@ -28,7 +28,9 @@ export function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 	const [open, setOpen] = useState(false);
 	const to = useTo();
 	const { gains, losses } = people[0];
-	const rows = [...gains.map((h) => ({ h, gain: true })), ...losses.map((h) => ({ h, gain: false }))].sort((a, b) => b.h.risk - a.h.risk);
+	const rows = [...gains.map((h) => ({ h, gain: true })), ...losses.map((h) => ({ h, gain: false }))].sort(
+		(a, b) => b.h.risk - a.h.risk,
+	);
 	const more = rows.length > rowsShown || people.length > namesShown;
 	return (
 		<div className="border-b border-hair py-2">
@@ -38,12 +40,19 @@ export function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 			</p>
 			<ul className="mt-1">
 				{rows.slice(0, open ? undefined : rowsShown).map(({ h, gain }) => (
-					<li key={`${gain}${h.permission}${h.area.id}${h.reach}`} className="flex flex-wrap items-baseline gap-x-3 py-[1px]">
-						<span className={`w-[52px] shrink-0 text-[12px] font-semibold ${gain ? "text-moss" : "text-ox"}`}>{gain ? "▲ gains" : "▼ loses"}</span>
+					<li
+						key={`${gain}${h.permission}${h.area.id}${h.reach}`}
+						className="flex flex-wrap items-baseline gap-x-3 py-[1px]"
+					>
+						<span className={`w-[52px] shrink-0 text-[12px] font-semibold ${gain ? "text-moss" : "text-ox"}`}>
+							{gain ? "▲ gains" : "▼ loses"}
+						</span>
 						{people.length === 1 ? (
 							<Link
 								className="font-mono text-[12px] hover:underline"
-								to={to(`/people/${encodeURIComponent(people[0].user.id)}?all=1&permission=${encodeURIComponent(h.permission)}`)}
+								to={to(
+									`/people/${encodeURIComponent(people[0].user.id)}?all=1&permission=${encodeURIComponent(h.permission)}`,
+								)}
 							>
 								{h.permission}
 							</Link>
@@ -51,7 +60,11 @@ export function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 							<span className="font-mono text-[12px]">{h.permission}</span>
 						)}
 						<span className="text-quiet">{extent(h)}</span>
-						{h.risk > 0 && <span className={`text-[12px] font-semibold ${h.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[h.risk]}</span>}
+						{h.risk > 0 && (
+							<span className={`text-[12px] font-semibold ${h.risk === 3 ? "text-ox" : "text-ochre"}`}>
+								{riskWords[h.risk]}
+							</span>
+						)}
 					</li>
 				))}
 			</ul>

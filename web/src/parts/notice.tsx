@@ -3,7 +3,10 @@ import { Refusal } from "../api/client";
 
 type Notice = { text: string; problems: string[]; bad: boolean };
 
-const Context = createContext<{ tell: (text: string) => void; refuse: (error: unknown) => void }>({ tell: () => {}, refuse: () => {} });
+const Context = createContext<{ tell: (text: string) => void; refuse: (error: unknown) => void }>({
+	tell: () => {},
+	refuse: () => {},
+});
 
 /** Gives what tells the person that something was done, or was refused and why. */
 export const useNotice = () => useContext(Context);
@@ -25,9 +28,15 @@ export function Notices({ children }: { children: ReactNode }) {
 	return (
 		<Context.Provider value={value}>
 			{children}
-			<div aria-live="assertive" className="fixed top-[46px] left-1/2 z-50 w-[520px] max-w-[calc(100vw-36px)] -translate-x-1/2">
+			<div
+				aria-live="assertive"
+				className="fixed top-[46px] left-1/2 z-50 w-[520px] max-w-[calc(100vw-36px)] -translate-x-1/2"
+			>
 				{notice && (
-					<div role={notice.bad ? "alert" : "status"} className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}>
+					<div
+						role={notice.bad ? "alert" : "status"}
+						className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}
+					>
 						<div className="flex gap-3">
 							<p className="grow font-semibold">
 								<span className={notice.bad ? "text-ox" : "text-moss"}>{notice.bad ? "✕ Refused. " : "✓ Done. "}</span>

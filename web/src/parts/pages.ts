@@ -15,7 +15,9 @@ export function usePages<P extends { rows: unknown[] }>(query: PageQuery<P>, siz
 	/** Says which places are looked at now. */
 	const need = useCallback(
 		(places: { index: number }[]) => {
-			const wanted = [...new Set(places.map((p) => Math.floor(p.index / size)))].filter((page) => page > 0).sort((a, b) => a - b);
+			const wanted = [...new Set(places.map((p) => Math.floor(p.index / size)))]
+				.filter((page) => page > 0)
+				.sort((a, b) => a - b);
 			setShown((before) => (before.join() === wanted.join() ? before : wanted));
 		},
 		[size],

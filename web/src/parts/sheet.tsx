@@ -29,7 +29,10 @@ export function SheetHead({
 		<header className="shrink-0 border-b border-hair px-[18px] py-2">
 			<div className="flex items-baseline gap-4">
 				<span className="shrink-0 text-[12px] text-quiet">{kind}</span>
-				<h1 className={`min-w-0 truncate text-[24px] leading-[32px] font-bold ${mono ? "font-mono !text-[20px]" : ""}`} title={name}>
+				<h1
+					className={`min-w-0 truncate text-[24px] leading-[32px] font-bold ${mono ? "font-mono !text-[20px]" : ""}`}
+					title={name}
+				>
 					{name}
 				</h1>
 				<span className="flex shrink-0 items-baseline gap-3">
@@ -71,12 +74,23 @@ export function LockNote({ lock, children }: { lock: Schemas["Lock"]; children?:
 }
 
 /** A part of a sheet, under a beam. */
-export function Part({ title, count, children, act }: { title: string; count?: number; children: ReactNode; act?: ReactNode }) {
+export function Part({
+	title,
+	count,
+	children,
+	act,
+}: {
+	title: string;
+	count?: number;
+	children: ReactNode;
+	act?: ReactNode;
+}) {
 	return (
 		<section className="mb-5">
 			<div className="flex items-baseline gap-3 border-b-[3px] border-[var(--beam)]">
 				<h2 className="grow text-[14px] font-bold">
-					{title} {count !== undefined && <span className="ml-2 font-normal text-quiet">{count.toLocaleString("en-GB")}</span>}
+					{title}{" "}
+					{count !== undefined && <span className="ml-2 font-normal text-quiet">{count.toLocaleString("en-GB")}</span>}
 				</h2>
 				{act}
 			</div>

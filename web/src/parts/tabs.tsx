@@ -30,7 +30,15 @@ export function Rooms() {
 }
 
 /** Parts of a sheet, one of which is shown: around the list of their names and the panels. By arrows one goes from name to name. */
-export function Tabbed<T extends string>({ at, onChoose, children }: { at: T; onChoose: (id: T) => void; children: ReactNode }) {
+export function Tabbed<T extends string>({
+	at,
+	onChoose,
+	children,
+}: {
+	at: T;
+	onChoose: (id: T) => void;
+	children: ReactNode;
+}) {
 	return (
 		<Tabs.Root value={at} onValueChange={(id) => onChoose(id as T)} className="contents">
 			{children}

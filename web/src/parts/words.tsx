@@ -72,7 +72,9 @@ export const NamedAll = ({ of }: { of: Schemas["Ref"][] }) =>
 
 /** The level of a risk, in its word and colour; nothing for none. */
 export const Risk = ({ level }: { level: number }) =>
-	level > 0 ? <span className={`text-[12px] font-semibold ${level === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[level]}</span> : null;
+	level > 0 ? (
+		<span className={`text-[12px] font-semibold ${level === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[level]}</span>
+	) : null;
 
 /** What the draft makes of a thing. */
 export const Mark = ({ draft }: { draft?: string }) =>
@@ -104,7 +106,13 @@ export function Sentence({ parts }: { parts: Schemas["Part"][] }) {
 }
 
 const dayForm = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
-const momentForm = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" });
+const momentForm = new Intl.DateTimeFormat("en-GB", {
+	day: "numeric",
+	month: "short",
+	year: "numeric",
+	hour: "2-digit",
+	minute: "2-digit",
+});
 
 export const day = (instant: string) => dayForm.format(new Date(instant));
 export const moment = (instant: string) => momentForm.format(new Date(instant));
@@ -120,5 +128,9 @@ export function extent(h: Schemas["Holding"]): string {
 /** Where something is held, all places in one line. */
 export const places = (list: Schemas["Holding"][]) =>
 	list
-		.map((h) => (h.whole ? "everywhere" : `${h.area.name}${h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : ""}`))
+		.map((h) =>
+			h.whole
+				? "everywhere"
+				: `${h.area.name}${h.reach === "own" ? ", own records" : h.reach === "line" ? ", own line" : ""}`,
+		)
 		.join("; ");

@@ -79,7 +79,9 @@ export function Compare() {
 					{things.length === 0
 						? "Choose two to eight things: only where they differ is shown. One thing can stand beside itself on another day."
 						: "Choose what to set beside it."}
-					{things.length === 1 && <OtherDay onDay={(day) => choose([`${things[0]}@${day}`, things[0]])}>It, on another day</OtherDay>}
+					{things.length === 1 && (
+						<OtherDay onDay={(day) => choose([`${things[0]}@${day}`, things[0]])}>It, on another day</OtherDay>
+					)}
 				</p>
 			)}
 		</div>
@@ -148,8 +150,10 @@ function Table({
 					<b className="text-moss">✓ They hold exactly the same: {count(c.same, "permission", "permissions")}.</b>
 				) : (
 					<span className="text-quiet">
-						{count(c.differ, "difference", "differences")}; {count(c.same, "permission is", "permissions are")} held alike
-						{all ? "" : " and not shown"}.{rows > drawn && ` The first ${drawn.toLocaleString("en-GB")} rows are shown; the workbook has all.`}
+						{count(c.differ, "difference", "differences")}; {count(c.same, "permission is", "permissions are")} held
+						alike
+						{all ? "" : " and not shown"}.
+						{rows > drawn && ` The first ${drawn.toLocaleString("en-GB")} rows are shown; the workbook has all.`}
 					</span>
 				)}
 			</p>
@@ -179,7 +183,11 @@ function Table({
 										{kindWords[t.ref.kind]}
 										{t.day && <b> on {t.day}</b>} · {t.permissions}
 										{!t.day && things.length < most && (
-											<OtherDay onDay={(day) => onChoose([...things.slice(0, i), `${things[i]}@${day}`, ...things.slice(i)])}>another day</OtherDay>
+											<OtherDay
+												onDay={(day) => onChoose([...things.slice(0, i), `${things[i]}@${day}`, ...things.slice(i)])}
+											>
+												another day
+											</OtherDay>
 										)}
 									</span>
 								</th>
@@ -191,7 +199,11 @@ function Table({
 						return (
 							<tbody key={s.system.id}>
 								<tr>
-									<th scope="rowgroup" colSpan={c.things.length + 1} className="border-b border-[var(--beam)] pt-3 text-left text-[14px]">
+									<th
+										scope="rowgroup"
+										colSpan={c.things.length + 1}
+										className="border-b border-[var(--beam)] pt-3 text-left text-[14px]"
+									>
 										{s.system.name}
 									</th>
 								</tr>
@@ -207,13 +219,20 @@ function Table({
 													>
 														{o.object}
 													</span>
-													<Link className="link font-mono text-[12px]" title={r.label} to={to(addressOf("permission", r.key) ?? "/")}>
+													<Link
+														className="link font-mono text-[12px]"
+														title={r.label}
+														to={to(addressOf("permission", r.key) ?? "/")}
+													>
 														{r.action}
 													</Link>{" "}
 													<Risk level={r.risk} />
 												</th>
 												{r.held.map((held, i) => (
-													<td key={things[i] ?? i} className={`py-1 pr-3 ${held.length > 0 ? "text-moss" : "text-quiet"}`}>
+													<td
+														key={things[i] ?? i}
+														className={`py-1 pr-3 ${held.length > 0 ? "text-moss" : "text-quiet"}`}
+													>
 														{held.length > 0 ? `■ ${gives[c.things[i].ref.kind] ?? places(held)}` : "—"}
 													</td>
 												))}

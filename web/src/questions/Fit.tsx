@@ -44,17 +44,29 @@ export function Fit() {
 		return () => setAside("");
 	}, [setAside, answer, exact]);
 	const more = (keys: string[]) =>
-		set({ need: [...new Set([...need, ...keys])].join(","), without: without.filter((k) => !keys.includes(k)).join(",") });
-	const drop = (key: string) => set({ need: need.filter((k) => k !== key).join(","), without: like ? [...without, key].join(",") : null });
+		set({
+			need: [...new Set([...need, ...keys])].join(","),
+			without: without.filter((k) => !keys.includes(k)).join(","),
+		});
+	const drop = (key: string) =>
+		set({ need: need.filter((k) => k !== key).join(","), without: like ? [...without, key].join(",") : null });
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 			</div>
 			<div className="mt-2 grid min-h-0 grow grid-cols-[330px_minmax(0,1fr)]">
-				<section aria-label="What is needed" className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] pr-[18px]">
+				<section
+					aria-label="What is needed"
+					className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] pr-[18px]"
+				>
 					<h2 className="text-[14px] font-bold">
-						What is needed {answer && <span className="ml-2 font-normal text-quiet">{count(answer.need.length, "permission", "permissions")}</span>}
+						What is needed{" "}
+						{answer && (
+							<span className="ml-2 font-normal text-quiet">
+								{count(answer.need.length, "permission", "permissions")}
+							</span>
+						)}
 					</h2>
 					<Picker
 						kinds={["permission"]}
@@ -90,7 +102,11 @@ export function Fit() {
 					{answer && answer.unknown.length > 0 && (
 						<p role="alert" className="mt-2 border-l-8 border-ox bg-raised px-3 py-1">
 							No system has {answer.unknown.join(", ")}.{" "}
-							<button type="button" className="link" onClick={() => set({ need: need.filter((k) => !answer.unknown.includes(k)).join(",") })}>
+							<button
+								type="button"
+								className="link"
+								onClick={() => set({ need: need.filter((k) => !answer.unknown.includes(k)).join(",") })}
+							>
 								Leave out
 							</button>
 						</p>
@@ -102,7 +118,12 @@ export function Fit() {
 									{p.key}
 								</span>
 								<Risk level={p.risk} />
-								<button type="button" aria-label={`Take out ${p.key}`} className="font-bold text-ox" onClick={() => drop(p.key)}>
+								<button
+									type="button"
+									aria-label={`Take out ${p.key}`}
+									className="font-bold text-ox"
+									onClick={() => drop(p.key)}
+								>
 									✕
 								</button>
 							</li>
@@ -119,8 +140,8 @@ export function Fit() {
 					</div>
 					{!asked && (
 						<p className="mt-2 text-quiet">
-							Name what somebody needs: pick permissions, paste a list of keys, or begin with what a person holds. Roles are then found, alone or up
-							to three together, that give it with the least too much.
+							Name what somebody needs: pick permissions, paste a list of keys, or begin with what a person holds. Roles
+							are then found, alone or up to three together, that give it with the least too much.
 						</p>
 					)}
 					{query.error && !answer && <Failed error={query.error} retry={() => query.refetch()} />}
@@ -130,7 +151,9 @@ export function Fit() {
 						</p>
 					)}
 					{answer?.fits.length === 0 && answer.need.length > 0 && (
-						<p className="mt-2 text-quiet">Nothing gives any of it{sets ? "" : ": look among the permission sets, too"}.</p>
+						<p className="mt-2 text-quiet">
+							Nothing gives any of it{sets ? "" : ": look among the permission sets, too"}.
+						</p>
 					)}
 					<ol>
 						{answer?.fits.map((f, i) => (
@@ -196,14 +219,21 @@ function FitRow({ fit: f, need, first }: { fit: Fitting; need: number; first: bo
 							className="h-full bg-plaster outline-1 -outline-offset-1 outline-ox"
 							style={{ width: `${(100 * f.missing.length) / (need + f.excess.length)}%` }}
 						/>
-						<span className="h-full bg-ochre-line" style={{ width: `${(100 * f.excess.length) / (need + f.excess.length)}%` }} />
+						<span
+							className="h-full bg-ochre-line"
+							style={{ width: `${(100 * f.excess.length) / (need + f.excess.length)}%` }}
+						/>
 					</div>
 					<p className="mt-1">
 						{exactly ? (
 							<b className="text-moss">✓ exactly what is needed</b>
 						) : (
 							<>
-								{f.missing.length > 0 ? <b className="text-ox">lacks {f.missing.length}</b> : <span className="text-moss">✓ gives all {need}</span>}
+								{f.missing.length > 0 ? (
+									<b className="text-ox">lacks {f.missing.length}</b>
+								) : (
+									<span className="text-moss">✓ gives all {need}</span>
+								)}
 								{" · "}
 								{f.excess.length > 0 ? (
 									<span className="text-ochre">
@@ -284,7 +314,14 @@ function RoleBoard({ fit: f, onClose }: { fit: Fitting; onClose: () => void }) {
 					});
 				}}
 			>
-				<TextField label="Name" required autoFocus value={name} onChange={setName} hint="Say what it is for, as people would ask for it." />
+				<TextField
+					label="Name"
+					required
+					autoFocus
+					value={name}
+					onChange={setName}
+					hint="Say what it is for, as people would ask for it."
+				/>
 				<Acts busy={save.isPending} disabled={!name.trim()} onClose={onClose} />
 			</form>
 		</Board>

@@ -37,7 +37,11 @@ function Opening() {
 	const list = (kind: "permission" | "system", q: string, sort: string | undefined, columns: string[]) => ({
 		queryKey: [...design, "list", kind, "opening", where],
 		queryFn: (ask: Ask) =>
-			data(ask.GET("/api/lists/{kind}", { params: { path: { kind }, query: { q, sort, down: !!sort, columns, where, limit: 100 } } })),
+			data(
+				ask.GET("/api/lists/{kind}", {
+					params: { path: { kind }, query: { q, sort, down: !!sort, columns, where, limit: 100 } },
+				}),
+			),
 	});
 	const critical = useAsk(list("permission", "risk eq 3", "holders", ["label", "holders"]));
 	const systems = useAsk(list("system", "", undefined, ["permissions"]));
@@ -74,7 +78,10 @@ function Begin({
 }) {
 	const set = useSet(false);
 	return (
-		<section aria-label={title} className="flex min-h-0 flex-col pr-[18px] last:border-l-[3px] last:border-[var(--beam)] last:pr-0 last:pl-[18px]">
+		<section
+			aria-label={title}
+			className="flex min-h-0 flex-col pr-[18px] last:border-l-[3px] last:border-[var(--beam)] last:pr-0 last:pl-[18px]"
+		>
 			<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[12px] font-normal text-quiet">{title}</h2>
 			<Loaded query={query}>
 				{(l) => (
@@ -123,7 +130,12 @@ function Asked({ what }: { what: string }) {
 							{w.id === what ? (
 								<b>{w.name}</b>
 							) : (
-								<button type="button" className="link" title={`Ask about all of ${w.id}`} onClick={() => set({ what: w.id, by: null })}>
+								<button
+									type="button"
+									className="link"
+									title={`Ask about all of ${w.id}`}
+									onClick={() => set({ what: w.id, by: null })}
+								>
 									{w.name}
 								</button>
 							)}
@@ -152,7 +164,8 @@ function Answer({ what }: { what: string }) {
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => ({
 			queryKey: [...design, "who", what, where, by, page],
-			queryFn: (ask: Ask) => data(ask.GET("/api/who", { params: { query: { what, where, by, offset: page * size, limit: size } } })),
+			queryFn: (ask: Ask) =>
+				data(ask.GET("/api/who", { params: { query: { what, where, by, offset: page * size, limit: size } } })),
 		}),
 		size,
 	);
@@ -179,7 +192,12 @@ function Answer({ what }: { what: string }) {
 					{by && (
 						<span className="flex items-baseline gap-2 border-[1.5px] border-slate px-2">
 							{first.shown.toLocaleString("en-GB")} by {nameOf(first, by)}
-							<button type="button" aria-label="Show all again" className="font-bold text-ox" onClick={() => set({ by: null })}>
+							<button
+								type="button"
+								aria-label="Show all again"
+								className="font-bold text-ox"
+								onClick={() => set({ by: null })}
+							>
 								✕
 							</button>
 						</span>
@@ -221,7 +239,9 @@ function People({
 			rowAt={rowAt}
 			keyOf={(r) => r.user.id}
 			marks={(r) => ({ "data-row": r.user.id })}
-			to={(r) => to(`${addressOf("user", r.user.id)}${permission ? `?permission=${encodeURIComponent(permission)}` : ""}`)}
+			to={(r) =>
+				to(`${addressOf("user", r.user.id)}${permission ? `?permission=${encodeURIComponent(permission)}` : ""}`)
+			}
 			at={Math.min(at, Math.max(0, first.shown - 1))}
 			onAt={setAt}
 			need={need}
@@ -234,7 +254,13 @@ type Holder = Schemas["WhoRow"];
 
 /** The columns of people who can; where more than one permission is asked about, how many of them each holds. */
 function columnsOf(permissions: number): Column<Holder>[] {
-	const column = (id: string, header: string, width: string, text: (row: Holder) => string, more?: Partial<Column<Holder>["meta"]>) => ({
+	const column = (
+		id: string,
+		header: string,
+		width: string,
+		text: (row: Holder) => string,
+		more?: Partial<Column<Holder>["meta"]>,
+	) => ({
 		id,
 		header,
 		cell: ({ row }: { row: { original: Holder } }) => text(row.original),
@@ -252,12 +278,26 @@ function columnsOf(permissions: number): Column<Holder>[] {
 	];
 }
 
-const ways = (row: Schemas["WhoRow"]) => row.by.map((b) => `${b.target.name}${b.group ? ` by ${b.group.name}` : ", by hand"}`).join("; ");
+const ways = (row: Schemas["WhoRow"]) =>
+	row.by.map((b) => `${b.target.name}${b.group ? ` by ${b.group.name}` : ", by hand"}`).join("; ");
 
-const titles: Record<string, string> = { by: "By role or set", group: "By group", title: "Titles", department: "Departments" };
+const titles: Record<string, string> = {
+	by: "By role or set",
+	group: "By group",
+	title: "Titles",
+	department: "Departments",
+};
 
 /** What the people have in common, most of them first; each narrows the list to those who have it. */
-function InCommon({ answer, by, onNarrow }: { answer: Schemas["WhoCan"]; by?: string; onNarrow: (by: string | null) => void }) {
+function InCommon({
+	answer,
+	by,
+	onNarrow,
+}: {
+	answer: Schemas["WhoCan"];
+	by?: string;
+	onNarrow: (by: string | null) => void;
+}) {
 	return (
 		<>
 			<h2 className="text-[14px] font-bold">What they have in common</h2>

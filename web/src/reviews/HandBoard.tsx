@@ -21,7 +21,13 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 		placeholderData: keepPreviousData, // who is found stays under the hand until the answer to the next letter has come
 	});
 	const hand = useMutation({
-		mutationFn: () => data(api.POST("/api/review-items/{id}/hand", { params: { path: { id: item.id } }, body: { to: to?.user.id ?? "", note } })),
+		mutationFn: () =>
+			data(
+				api.POST("/api/review-items/{id}/hand", {
+					params: { path: { id: item.id } },
+					body: { to: to?.user.id ?? "", note },
+				}),
+			),
 		onSuccess: async () => {
 			onClose();
 			await refresh();
@@ -30,7 +36,12 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 		onError: refuse,
 	});
 	return (
-		<Board open onClose={onClose} title="Hand on" about={`Who knows better whether ${item.user.name} should keep ${item.target.name}?`}>
+		<Board
+			open
+			onClose={onClose}
+			title="Hand on"
+			about={`Who knows better whether ${item.user.name} should keep ${item.target.name}?`}
+		>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
@@ -38,7 +49,11 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 				}}
 			>
 				<TextField label="To" autoFocus value={words} onChange={setWords} />
-				<ul aria-label="People" aria-busy={words.trim() !== q || found.isFetching} className="mb-3 max-h-[200px] overflow-auto border border-hair">
+				<ul
+					aria-label="People"
+					aria-busy={words.trim() !== q || found.isFetching}
+					className="mb-3 max-h-[200px] overflow-auto border border-hair"
+				>
 					{found.data
 						?.filter((c) => c.user.id !== item.user.id)
 						.map((c) => (
@@ -50,14 +65,23 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 									className={`flex w-full gap-3 px-2 py-1 text-left ${to?.user.id === c.user.id ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
 								>
 									<b className="grow">{c.user.name}</b>
-									<span className={`narrow text-[12px] ${to?.user.id === c.user.id ? "text-on-slate-quiet" : "text-quiet"}`}>{c.note}</span>
+									<span
+										className={`narrow text-[12px] ${to?.user.id === c.user.id ? "text-on-slate-quiet" : "text-quiet"}`}
+									>
+										{c.note}
+									</span>
 								</button>
 							</li>
 						))}
 					{found.data?.length === 0 && <li className="px-2 py-1 text-quiet">Nobody has this name.</li>}
 				</ul>
 				<TextField label="A word why" value={note} onChange={setNote} max={1000} />
-				<Acts busy={hand.isPending} disabled={!to} name={to ? `Hand on to ${to.user.name}` : "Hand on"} onClose={onClose} />
+				<Acts
+					busy={hand.isPending}
+					disabled={!to}
+					name={to ? `Hand on to ${to.user.name}` : "Hand on"}
+					onClose={onClose}
+				/>
 			</form>
 		</Board>
 	);

@@ -40,7 +40,9 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 					/>
 				</dl>
 			)}
-			{e && e.doubts.length > 0 && <p className="mt-2 font-semibold text-ochre">Against keeping it: {e.doubts.join("; ")}.</p>}
+			{e && e.doubts.length > 0 && (
+				<p className="mt-2 font-semibold text-ochre">Against keeping it: {e.doubts.join("; ")}.</p>
+			)}
 			<Loaded query={detail}>{(d) => <Ways detail={d} />}</Loaded>
 		</>
 	);
@@ -70,7 +72,8 @@ function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
 				))}
 				{d.given.map((g) => (
 					<p key={g.terms.id} className="border-b border-hair py-1.5">
-						By the group <Named of={g.subject} />, {g.terms.note} <span className="text-quiet">— this stays: it is for the group’s owner</span>
+						By the group <Named of={g.subject} />, {g.terms.note}{" "}
+						<span className="text-quiet">— this stays: it is for the group’s owner</span>
 					</p>
 				))}
 				{d.direct.length + d.given.length === 0 && <p className="py-1.5 text-quiet">It is not held any longer.</p>}
@@ -78,7 +81,8 @@ function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
 					<>
 						<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">What stays all the same</h3>
 						<p className="py-1 text-[12px] text-quiet">
-							{count(d.stays.length, "permission", "permissions")} of {item.target.name}, by {d.staysBy.map((r) => r.name).join(", ")}
+							{count(d.stays.length, "permission", "permissions")} of {item.target.name}, by{" "}
+							{d.staysBy.map((r) => r.name).join(", ")}
 						</p>
 						<Holdings list={d.stays} look="text-quiet" />
 					</>
@@ -88,15 +92,22 @@ function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
 				<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What really goes away if it is revoked</h3>
 				{d.loses.length === 0 && (
 					<p className="py-1.5 text-quiet">
-						{d.direct.length === 0 ? "Nothing by this decision alone: a group gives it." : "Nothing: all of it is held by another way too."}
+						{d.direct.length === 0
+							? "Nothing by this decision alone: a group gives it."
+							: "Nothing: all of it is held by another way too."}
 					</p>
 				)}
 				<Holdings list={d.loses} look="text-ox" />
 				{d.losesAll.length > d.loses.length && (
 					<>
-						<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">And if the group’s owner takes it away too</h3>
+						<h3 className="mt-4 border-b-[3px] border-[var(--beam)] font-bold">
+							And if the group’s owner takes it away too
+						</h3>
 						<Holdings
-							list={d.losesAll.filter((a) => !d.loses.some((l) => l.permission === a.permission && l.area.id === a.area.id && l.reach === a.reach))}
+							list={d.losesAll.filter(
+								(a) =>
+									!d.loses.some((l) => l.permission === a.permission && l.area.id === a.area.id && l.reach === a.reach),
+							)}
 							look="text-ochre"
 						/>
 					</>
@@ -110,7 +121,10 @@ function Holdings({ list, look }: { list: Schemas["Holding"][]; look: string }) 
 	return (
 		<ul className="max-h-[220px] overflow-auto">
 			{list.map((h) => (
-				<li key={`${h.permission}${h.area.id}${h.reach}`} className="flex items-baseline gap-2 border-b border-hair py-[3px]">
+				<li
+					key={`${h.permission}${h.area.id}${h.reach}`}
+					className="flex items-baseline gap-2 border-b border-hair py-[3px]"
+				>
 					<span className={`narrow truncate font-mono text-[12px] ${look}`}>{h.permission}</span>
 					<span className="narrow grow truncate text-[12px] text-quiet">{extent(h)}</span>
 					<Risk level={h.risk} />

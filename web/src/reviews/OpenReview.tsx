@@ -89,7 +89,13 @@ export function OpenReview() {
 				Ask{" "}
 				<Bracket
 					label="Who decides"
-					text={by === "manager" ? "the managers" : by === "owner" ? "the owners of roles, sets and groups" : (person?.name ?? "")}
+					text={
+						by === "manager"
+							? "the managers"
+							: by === "owner"
+								? "the owners of roles, sets and groups"
+								: (person?.name ?? "")
+					}
 					empty="a person"
 				>
 					{(
@@ -104,9 +110,18 @@ export function OpenReview() {
 							{words}
 						</label>
 					))}
-					{by === "person" && <Picker kinds={["user"]} label="Reviewer" placeholder={person?.name ?? "a person …"} onPick={setPerson} />}
-					<p className="mt-3 mb-1 text-[12px] text-quiet">Where there is nobody else, or only the person asked about:</p>
-					<Picker kinds={["user"]} label="Fallback" placeholder={fallback?.name ?? `${me.user.name}, or another …`} onPick={setFallback} />
+					{by === "person" && (
+						<Picker kinds={["user"]} label="Reviewer" placeholder={person?.name ?? "a person …"} onPick={setPerson} />
+					)}
+					<p className="mt-3 mb-1 text-[12px] text-quiet">
+						Where there is nobody else, or only the person asked about:
+					</p>
+					<Picker
+						kinds={["user"]}
+						label="Fallback"
+						placeholder={fallback?.name ?? `${me.user.name}, or another …`}
+						onPick={setFallback}
+					/>
 				</Bracket>{" "}
 				whether{" "}
 				<Bracket label="Of which people" text={filter.trim() ? `people with ${filter.trim()}` : "everybody"} empty="">
@@ -162,10 +177,20 @@ export function OpenReview() {
 				</Bracket>{" "}
 				should keep it, by{" "}
 				<Bracket label="Due" text={due ? day(`${due}T12:00:00Z`) : "in three weeks"} empty="">
-					<input type="date" aria-label="Due day" className="field" value={due} onChange={(e) => setDue(e.target.value)} />
+					<input
+						type="date"
+						aria-label="Due day"
+						className="field"
+						value={due}
+						onChange={(e) => setDue(e.target.value)}
+					/>
 				</Bracket>
 				; what nobody decides{" "}
-				<Bracket label="The fate of what is undecided at the end" text={fate === "keep" ? "is kept" : "is revoked"} empty="">
+				<Bracket
+					label="The fate of what is undecided at the end"
+					text={fate === "keep" ? "is kept" : "is revoked"}
+					empty=""
+				>
 					{(
 						[
 							["keep", "is kept, and the report says that nobody decided"],
@@ -183,7 +208,9 @@ export function OpenReview() {
 			<div className="mt-2 flex items-center gap-4">
 				<p aria-live="polite" className="min-h-[18px] min-w-0 grow text-quiet">
 					{!chosen && "Say what is asked about: a role, a set, a system, a group, an area, a risk or a filter."}
-					{p && !p.trouble && (p.items === 0 ? "Nobody has anything of that, so there is nothing to ask." : <Count preview={p} />)}
+					{p &&
+						!p.trouble &&
+						(p.items === 0 ? "Nobody has anything of that, so there is nothing to ask." : <Count preview={p} />)}
 					{p?.trouble && <span className="font-semibold text-ox">✕ {p.trouble}</span>}
 					{preview.error?.message}
 				</p>
@@ -195,7 +222,11 @@ export function OpenReview() {
 					value={name}
 					onChange={(e) => setName(e.target.value)}
 				/>
-				<button type="submit" className="action main" disabled={!p || p.items === 0 || p.nobody.length > 0 || open.isPending}>
+				<button
+					type="submit"
+					className="action main"
+					disabled={!p || p.items === 0 || p.nobody.length > 0 || open.isPending}
+				>
 					Open the review
 				</button>
 			</div>
@@ -219,7 +250,10 @@ function Count({ preview: p }: { preview: Schemas["ReviewPreview"] }) {
 			.{p.doubtful > 0 && ` Against ${p.doubtful} something speaks.`}
 			{p.fallback > 0 && ` ${p.fallback} ${p.fallback === 1 ? "comes" : "come"} to the fallback.`}
 			{p.nobody.length > 0 && (
-				<b className="text-ox"> ✕ Nobody could decide about {p.nobody.map((n) => n.name).join(", ")}: name another fallback.</b>
+				<b className="text-ox">
+					{" "}
+					✕ Nobody could decide about {p.nobody.map((n) => n.name).join(", ")}: name another fallback.
+				</b>
 			)}
 		</>
 	);

@@ -99,12 +99,16 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 										</span>
 									)}
 								</span>
-								<span className={`narrow block truncate text-[11.5px] ${n === at ? "text-on-slate-quiet" : "text-quiet"}`}>
+								<span
+									className={`narrow block truncate text-[11.5px] ${n === at ? "text-on-slate-quiet" : "text-quiet"}`}
+								>
 									{i.note} · {i.target.name}
 									{!i.mine && ` · for ${i.reviewer.name}`}
 								</span>
 							</span>
-							<span className={`shrink-0 text-[12px] font-semibold ${n === at ? "" : marks[i.decision].look}`}>{marks[i.decision].text}</span>
+							<span className={`shrink-0 text-[12px] font-semibold ${n === at ? "" : marks[i.decision].look}`}>
+								{marks[i.decision].text}
+							</span>
 						</button>
 					</li>
 				))}
@@ -163,7 +167,9 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 									Take back <kbd>U</kbd>
 								</button>
 							)}
-							<span className={`self-center font-semibold ${marks[item.decision].look}`}>{marks[item.decision].text}</span>
+							<span className={`self-center font-semibold ${marks[item.decision].look}`}>
+								{marks[item.decision].text}
+							</span>
 						</div>
 					) : (
 						<p className="py-1 text-quiet">

@@ -12,7 +12,12 @@ type Item = Schemas["ReviewItem"];
 
 const held = (i: Item) => [i.byHand && "by hand", ...i.groups.map((g) => g.name)].filter(Boolean).join(", ");
 
-const column = (header: string, width: string, text: (i: Item) => string, more?: Partial<Column<Item>["meta"]>): Column<Item> => ({
+const column = (
+	header: string,
+	width: string,
+	text: (i: Item) => string,
+	more?: Partial<Column<Item>["meta"]>,
+): Column<Item> => ({
 	id: header,
 	header,
 	cell: ({ row }) => text(row.original),
@@ -21,14 +26,19 @@ const column = (header: string, width: string, text: (i: Item) => string, more?:
 
 /** What is known of an item, a column each. */
 const evidence = [
-	column("Person", "minmax(130px,2fr)", (i) => i.user.name, { look: () => "font-semibold", title: (i) => `${i.user.name}, ${i.note}` }),
+	column("Person", "minmax(130px,2fr)", (i) => i.user.name, {
+		look: () => "font-semibold",
+		title: (i) => `${i.user.name}, ${i.note}`,
+	}),
 	column("Access", "minmax(130px,2fr)", (i) => i.target.name),
 	column("Held", "minmax(110px,1.6fr)", held, { look: () => "text-quiet" }),
 	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
 	column("Last used", "88px", (i) => (i.evidence?.lastUse ? `${count(i.evidence.idleDays, "day", "days")} ago` : "—"), {
 		look: (i) => ((i.evidence?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""),
 	}),
-	column("Peers", "76px", (i) => (i.evidence && i.evidence.peers > 0 ? `${i.evidence.alike} of ${i.evidence.peers}` : "—")),
+	column("Peers", "76px", (i) =>
+		i.evidence && i.evidence.peers > 0 ? `${i.evidence.alike} of ${i.evidence.peers}` : "—",
+	),
 	column("Risk", "66px", (i) => riskWords[i.evidence?.risk ?? 0], {
 		look: (i) => (i.evidence?.risk === 3 ? "font-semibold text-ox" : "text-ochre"),
 	}),
@@ -50,7 +60,9 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const [reason, setReason] = useState("");
 	const [handing, setHanding] = useState<Item | null>(null);
 	const [wanting, setWanting] = useState(false);
-	const items = detail.items.filter((i) => only === "all" || (only === "open" ? !i.decision && (i.mine || detail.all) : i.mine));
+	const items = detail.items.filter(
+		(i) => only === "all" || (only === "open" ? !i.decision && (i.mine || detail.all) : i.mine),
+	);
 	const at = Math.min(cursor, Math.max(0, items.length - 1));
 	const grid = useRef<GridHandle>(null);
 	const deciding = acting(me) && !r.closed;
@@ -64,19 +76,27 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			document.getElementById("grid-reason")?.focus();
 			return;
 		}
-		decide.mutate({ items: chosen, decision, reason: decision === "revoke" ? reason : undefined }, { onSuccess: () => setPicked([]) });
+		decide.mutate(
+			{ items: chosen, decision, reason: decision === "revoke" ? reason : undefined },
+			{ onSuccess: () => setPicked([]) },
+		);
 		setReason("");
 		setWanting(false);
 		if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
 	};
 	const toggle = (i?: Item) =>
-		i && (picked.includes(i.id) ? setPicked(picked.filter((p) => p !== i.id)) : pickable(i) && setPicked([...picked, i.id]));
+		i &&
+		(picked.includes(i.id) ? setPicked(picked.filter((p) => p !== i.id)) : pickable(i) && setPicked([...picked, i.id]));
 	const alike = () => {
 		const like = first ?? items[at];
-		if (like?.mine) setPicked(items.filter((i) => i.mine && i.like === like.like && (!i.decision || picked.includes(i.id))).map((i) => i.id));
+		if (like?.mine)
+			setPicked(
+				items.filter((i) => i.mine && i.like === like.like && (!i.decision || picked.includes(i.id))).map((i) => i.id),
+			);
 	};
 	const press = (e: KeyboardEvent) => {
-		if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || paused || handing || document.querySelector("[role=dialog]")) return;
+		if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || paused || handing || document.querySelector("[role=dialog]"))
+			return;
 		const acts: Record<string, () => void> = {
 			ArrowDown: () => grid.current?.go(at + 1),
 			ArrowUp: () => grid.current?.go(at - 1),
@@ -120,7 +140,12 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	return (
 		<div className="flex min-h-0 grow flex-col px-[18px]">
 			<div className="flex shrink-0 items-center gap-4 py-2">
-				<select aria-label="Which items" className="field !w-auto" value={only} onChange={(e) => setOnly(e.target.value as typeof only)}>
+				<select
+					aria-label="Which items"
+					className="field !w-auto"
+					value={only}
+					onChange={(e) => setOnly(e.target.value as typeof only)}
+				>
 					<option value="all">all items</option>
 					<option value="open">undecided</option>
 					<option value="mine">for me</option>
@@ -146,7 +171,12 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 						<button type="button" className="action main" disabled={chosen.length === 0} onClick={() => say("keep")}>
 							Keep {chosen.length > 1 && chosen.length} <kbd>K</kbd>
 						</button>
-						<button type="button" className="action danger" disabled={chosen.length === 0} onClick={() => say("revoke")}>
+						<button
+							type="button"
+							className="action danger"
+							disabled={chosen.length === 0}
+							onClick={() => say("revoke")}
+						>
 							Revoke {chosen.length > 1 && chosen.length} <kbd>R</kbd>
 						</button>
 						<button type="button" className="action" disabled={chosen.length === 0} onClick={() => say("")}>

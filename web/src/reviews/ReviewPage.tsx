@@ -46,8 +46,15 @@ function Shown({ detail }: { detail: Schemas["ReviewDetail"] }) {
 						<div className="min-w-0 grow">
 							<h1 className="truncate text-[20px] font-bold">{r.name}</h1>
 							<p className="truncate text-[12px] text-quiet">
-								<Sentence parts={r.about} /> · decided by {r.deciders} · what nobody decides is {r.fate === "keep" ? "kept" : "revoked"} ·{" "}
-								{r.closed ? `closed ${day(r.closed)}` : r.overdue ? <b className="text-ox">overdue since {day(r.due)}</b> : `due ${day(r.due)}`}
+								<Sentence parts={r.about} /> · decided by {r.deciders} · what nobody decides is{" "}
+								{r.fate === "keep" ? "kept" : "revoked"} ·{" "}
+								{r.closed ? (
+									`closed ${day(r.closed)}`
+								) : r.overdue ? (
+									<b className="text-ox">overdue since {day(r.due)}</b>
+								) : (
+									`due ${day(r.due)}`
+								)}
 							</p>
 						</div>
 						<div className="w-[220px] shrink-0">
@@ -106,13 +113,22 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 		mutationFn: () => data(api.POST("/api/reviews/{id}/remind", { params: { path: { id: r.id } } })),
 		onSuccess: async (done) => {
 			await refresh();
-			tell(done.letters === 0 ? "Nobody is missing." : `${count(done.letters, "reminder is", "reminders are")} in the outbox.`);
+			tell(
+				done.letters === 0
+					? "Nobody is missing."
+					: `${count(done.letters, "reminder is", "reminders are")} in the outbox.`,
+			);
 		},
 		onError: refuse,
 	});
 	const undecided = r.items - r.kept - r.revoked;
 	const steps = [
-		{ name: "Opened", when: day(r.opened), note: `by ${r.opener.name}, ${count(r.items, "item", "items")}`, done: true },
+		{
+			name: "Opened",
+			when: day(r.opened),
+			note: `by ${r.opener.name}, ${count(r.items, "item", "items")}`,
+			done: true,
+		},
 		{
 			name: "Decided",
 			when: `${r.kept + r.revoked} of ${r.items}`,
@@ -127,12 +143,22 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 			done: !!r.closed,
 		},
 		...(r.tasks > 0
-			? [{ name: "Settled by owners", when: `${r.settled} of ${r.tasks}`, note: "what came by groups", done: r.settled === r.tasks }]
+			? [
+					{
+						name: "Settled by owners",
+						when: `${r.settled} of ${r.tasks}`,
+						note: "what came by groups",
+						done: r.settled === r.tasks,
+					},
+				]
 			: []),
 	];
 	return (
 		<div className="min-h-0 grow overflow-auto px-[18px] py-4">
-			<ol aria-label="From opening to closing" className="mb-6 grid auto-cols-fr grid-flow-col border-t-[3px] border-[var(--beam)]">
+			<ol
+				aria-label="From opening to closing"
+				className="mb-6 grid auto-cols-fr grid-flow-col border-t-[3px] border-[var(--beam)]"
+			>
 				{steps.map((s) => (
 					<li key={s.name} className="relative pt-3 pr-3">
 						<span
@@ -168,7 +194,10 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 								<li key={s.reviewer.id} className="flex items-center gap-3 border-b border-hair py-1.5">
 									<span className="min-w-0 grow truncate font-semibold">{s.reviewer.name}</span>
 									<span aria-hidden="true" className="h-[8px] w-[140px] border border-[var(--beam)]">
-										<span className="block h-full bg-moss" style={{ width: `${(100 * (s.items - s.waiting)) / Math.max(1, s.items)}%` }} />
+										<span
+											className="block h-full bg-moss"
+											style={{ width: `${(100 * (s.items - s.waiting)) / Math.max(1, s.items)}%` }}
+										/>
 									</span>
 									<span className={`w-[110px] text-right ${s.waiting > 0 && !r.closed ? "text-ochre" : "text-quiet"}`}>
 										{s.waiting > 0 ? `${s.waiting} of ${s.items} missing` : `✓ all ${s.items}`}
@@ -180,11 +209,16 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 					</Part>
 					<Part title="Outbox" count={detail.letters.length}>
 						{detail.letters.length === 0 && (
-							<p className="py-1.5 text-quiet">No letter has been written. Reminders go out three days before the end, and when you ask.</p>
+							<p className="py-1.5 text-quiet">
+								No letter has been written. Reminders go out three days before the end, and when you ask.
+							</p>
 						)}
 						<ul>
 							{detail.letters.map((l) => (
-								<li key={`${l.written}${l.to.id}${l.subject}`} className="flex items-baseline gap-3 border-b border-hair py-1.5">
+								<li
+									key={`${l.written}${l.to.id}${l.subject}`}
+									className="flex items-baseline gap-3 border-b border-hair py-1.5"
+								>
 									<button type="button" className="link min-w-0 grow truncate text-left" onClick={() => setLetter(l)}>
 										{l.to.name}: {l.subject}
 									</button>
@@ -251,7 +285,11 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 	);
 }
 
-export const taskWords: Record<string, string> = { person: "taken out of the group", grant: "grant taken off", leave: "left for a reason" };
+export const taskWords: Record<string, string> = {
+	person: "taken out of the group",
+	grant: "grant taken off",
+	leave: "left for a reason",
+};
 
 function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onClose: () => void }) {
 	const { review: r } = detail;
@@ -260,7 +298,13 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 	const { tell, refuse } = useNotice();
 	const [alone, setAlone] = useState("");
 	const close = useMutation({
-		mutationFn: () => data(api.POST("/api/reviews/{id}/close", { params: { path: { id: r.id } }, body: { alone: alone.trim() || undefined } })),
+		mutationFn: () =>
+			data(
+				api.POST("/api/reviews/{id}/close", {
+					params: { path: { id: r.id } },
+					body: { alone: alone.trim() || undefined },
+				}),
+			),
 		onSuccess: async (done) => {
 			onClose();
 			await refresh();
@@ -286,8 +330,8 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 		>
 			{undecided > 0 && (
 				<p className="mb-3 font-semibold text-ochre">
-					{count(undecided, "item is", "items are")} undecided, and {undecided === 1 ? "is" : "are"} {r.fate === "keep" ? "kept" : "revoked"}, as was
-					chosen at opening.
+					{count(undecided, "item is", "items are")} undecided, and {undecided === 1 ? "is" : "are"}{" "}
+					{r.fate === "keep" ? "kept" : "revoked"}, as was chosen at opening.
 				</p>
 			)}
 			{detail.outcome.length === 0 ? (
@@ -303,23 +347,34 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			)}
 			{detail.toOwners > 0 && (
 				<p className="mt-3">
-					{count(detail.toOwners, "revocation comes by a group and is", "revocations come by groups and are")} left to the owners, with what each
-					choice does.
+					{count(detail.toOwners, "revocation comes by a group and is", "revocations come by groups and are")} left to
+					the owners, with what each choice does.
 				</p>
 			)}
 			{detail.alone && (
 				<div className="mt-3">
 					<p className="mb-2 font-semibold text-ochre">
-						You opened this review and made every decision in it. If you close it too, nobody else has looked: only an owner may, and says why.
+						You opened this review and made every decision in it. If you close it too, nobody else has looked: only an
+						owner may, and says why.
 					</p>
-					<TextField label="Why one person is enough here; the report repeats it" value={alone} onChange={setAlone} max={1000} />
+					<TextField
+						label="Why one person is enough here; the report repeats it"
+						value={alone}
+						onChange={setAlone}
+						max={1000}
+					/>
 				</div>
 			)}
 			<div className="mt-4 flex justify-end gap-3">
 				<button type="button" className="action" onClick={onClose}>
 					Not yet
 				</button>
-				<button type="button" className="action main" disabled={close.isPending || (detail.alone && !alone.trim())} onClick={() => close.mutate()}>
+				<button
+					type="button"
+					className="action main"
+					disabled={close.isPending || (detail.alone && !alone.trim())}
+					onClick={() => close.mutate()}
+				>
 					Close it{detail.outcome.length > 0 && ` and revoke ${detail.outcome.length}`}
 				</button>
 			</div>

@@ -85,7 +85,10 @@ function Shelf({ title, list, empty }: { title: string; list: Schemas["Review"][
 				{list.map((r) => {
 					const open = r.items - r.kept - r.revoked;
 					return (
-						<li key={r.id} className="grid grid-cols-[minmax(0,4fr)_minmax(0,3fr)_minmax(0,3fr)] items-center gap-4 border-b border-hair py-2">
+						<li
+							key={r.id}
+							className="grid grid-cols-[minmax(0,4fr)_minmax(0,3fr)_minmax(0,3fr)] items-center gap-4 border-b border-hair py-2"
+						>
 							<div className="min-w-0">
 								<Link className="link text-[14px]" to={to(`/reviews/${r.id}`)}>
 									{r.name}
@@ -97,7 +100,8 @@ function Shelf({ title, list, empty }: { title: string; list: Schemas["Review"][
 							<div>
 								<Progress review={r} />
 								<p className="text-[12px] text-quiet">
-									<span className="text-moss">{r.kept} kept</span> · <span className="text-ox">{r.revoked} revoked</span> · {open} undecided
+									<span className="text-moss">{r.kept} kept</span> ·{" "}
+									<span className="text-ox">{r.revoked} revoked</span> · {open} undecided
 									{r.tasks > 0 && ` · ${r.settled} of ${r.tasks} tasks settled`}
 								</p>
 							</div>

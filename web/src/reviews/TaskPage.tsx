@@ -12,7 +12,10 @@ import { taskWords } from "./ReviewPage";
 
 const choiceWords: Record<string, { name: string; about: string }> = {
 	person: { name: "Take the person out", about: "They lose all that the group gives." },
-	grant: { name: "Take the grant off the group", about: "All its members lose it, unless they have it by another way." },
+	grant: {
+		name: "Take the grant off the group",
+		about: "All its members lose it, unless they have it by another way.",
+	},
 	leave: { name: "Leave it", about: "It stays as it is, and the report says why." },
 };
 
@@ -35,7 +38,11 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 			data(api.POST("/api/review-tasks/{id}", { params: { path: { id: t.id } }, body: { choice, reason } })),
 		onSuccess: async (done) => {
 			await refresh();
-			tell(done.revision ? `Settled by revision ${done.revision}. It can be undone in the history.` : "Settled: it stays, and the report says why.");
+			tell(
+				done.revision
+					? `Settled by revision ${done.revision}. It can be undone in the history.`
+					: "Settled: it stays, and the report says why.",
+			);
 			navigate(to("/reviews"));
 		},
 		onError: refuse,
@@ -61,7 +68,11 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 					</label>
 					<div className="mt-4 grid grid-cols-3 gap-6">
 						{detail.choices.map((c) => (
-							<section key={c.id} aria-label={choiceWords[c.id].name} className="border-t-[3px] border-[var(--beam)] pt-2">
+							<section
+								key={c.id}
+								aria-label={choiceWords[c.id].name}
+								className="border-t-[3px] border-[var(--beam)] pt-2"
+							>
 								<h2 className="text-[15px] font-bold">{choiceWords[c.id].name}</h2>
 								<p className="text-quiet">{choiceWords[c.id].about}</p>
 								{c.trouble ? (
@@ -74,7 +85,9 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 											</p>
 										))}
 										<p className={`mt-2 font-semibold ${c.losing > 0 ? "text-ox" : "text-quiet"}`}>
-											{c.losing > 0 ? `▼ ${count(c.losing, "person loses", "people lose")} something` : "Nobody loses anything."}
+											{c.losing > 0
+												? `▼ ${count(c.losing, "person loses", "people lose")} something`
+												: "Nobody loses anything."}
 										</p>
 										{alike(c.people)
 											.slice(0, 6)

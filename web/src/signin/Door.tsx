@@ -9,11 +9,16 @@ export function Door({ title, children }: { title: string; children: ReactNode }
 					<title>A timber frame</title>
 					<g fill="none" stroke="var(--beam)" strokeWidth="14">
 						<path d="M0 300 410 40 820 300M0 300h820M0 540h820M60 300v500M300 300v500M520 300v500M760 300v500M410 40v260" />
-						<path d="M60 540 300 300M760 540 520 300M300 540 60 800M520 540 760 800M180 300 410 150 640 300" strokeWidth="10" />
+						<path
+							d="M60 540 300 300M760 540 520 300M300 540 60 800M520 540 760 800M180 300 410 150 640 300"
+							strokeWidth="10"
+						/>
 					</g>
 					<path d="M60 540 300 300H520V540" fill="none" stroke="var(--slate)" strokeWidth="10" />
 					<g fill="var(--raised)" stroke="var(--beam)" strokeWidth="3">
-						{[60, 300, 520, 760].flatMap((x) => [300, 540].map((y) => <rect key={`${x}-${y}`} x={x - 8} y={y - 8} width="16" height="16" />))}
+						{[60, 300, 520, 760].flatMap((x) =>
+							[300, 540].map((y) => <rect key={`${x}-${y}`} x={x - 8} y={y - 8} width="16" height="16" />),
+						)}
 					</g>
 				</svg>
 			</div>

@@ -7,10 +7,21 @@ import { api, data, type Schemas } from "../api/client";
 export const factorNeeded = "urn:fachwerk:problem:second-factor";
 
 /** After the password: a passkey, a time code or a recovery code. */
-export function SecondFactor({ kinds, onIn, onBack }: { kinds: string[]; onIn: (me: Schemas["Me"]) => void; onBack: () => void }) {
+export function SecondFactor({
+	kinds,
+	onIn,
+	onBack,
+}: {
+	kinds: string[];
+	onIn: (me: Schemas["Me"]) => void;
+	onBack: () => void;
+}) {
 	const id = useId();
 	const [code, setCode] = useState("");
-	const byCode = useMutation({ mutationFn: () => data(api.POST("/api/session/code", { body: { code } })), onSuccess: onIn });
+	const byCode = useMutation({
+		mutationFn: () => data(api.POST("/api/session/code", { body: { code } })),
+		onSuccess: onIn,
+	});
 	const byKey = useMutation({ mutationFn: signInByPasskey, onSuccess: onIn });
 	const wrong = byCode.error ?? (byKey.error instanceof DOMException ? null : byKey.error);
 	return (
@@ -22,7 +33,12 @@ export function SecondFactor({ kinds, onIn, onBack }: { kinds: string[]; onIn: (
 		>
 			<p className="mb-4">Now show that it is you.</p>
 			{kinds.includes("passkey") && canPasskey() && (
-				<button type="button" className="action main mb-4 w-full py-2 text-[15px]" disabled={byKey.isPending} onClick={() => byKey.mutate()}>
+				<button
+					type="button"
+					className="action main mb-4 w-full py-2 text-[15px]"
+					disabled={byKey.isPending}
+					onClick={() => byKey.mutate()}
+				>
 					Show your passkey
 				</button>
 			)}

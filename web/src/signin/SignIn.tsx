@@ -66,7 +66,11 @@ export function SignIn() {
 				</div>
 				<PasswordField label="Password" value={password} onChange={setPassword} />
 				<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
-					{wrong ? <span role="alert">✕ {wrong.message}</span> : page.data?.told && <span role="alert">✕ {page.data.told}</span>}
+					{wrong ? (
+						<span role="alert">✕ {wrong.message}</span>
+					) : (
+						page.data?.told && <span role="alert">✕ {page.data.told}</span>
+					)}
 				</div>
 				<button type="submit" className="action main w-full py-2 text-[15px]" disabled={signIn.isPending}>
 					Sign in
@@ -89,8 +93,9 @@ export function SignIn() {
 			</form>
 			{page.data?.empty && (
 				<p className="mt-6 border-l-8 border-ochre-line bg-plaster p-3">
-					The house is empty: nobody can sign in yet. Bring a design in with <code className="font-mono text-[12px]">fachwerk load</code>, then make
-					somebody its owner with <code className="font-mono text-[12px]">fachwerk owner</code>.
+					The house is empty: nobody can sign in yet. Bring a design in with{" "}
+					<code className="font-mono text-[12px]">fachwerk load</code>, then make somebody its owner with{" "}
+					<code className="font-mono text-[12px]">fachwerk owner</code>.
 				</p>
 			)}
 			{page.data && page.data.demo.length > 0 && (
@@ -123,7 +128,9 @@ export function SignIn() {
 function Forgotten({ userName, onBack }: { userName: string; onBack: () => void }) {
 	const id = useId();
 	const [name, setName] = useState(userName);
-	const ask = useMutation({ mutationFn: () => data(api.POST("/api/forgotten-password", { body: { userName: name } })) });
+	const ask = useMutation({
+		mutationFn: () => data(api.POST("/api/forgotten-password", { body: { userName: name } })),
+	});
 	return (
 		<form
 			onSubmit={(e) => {
@@ -133,8 +140,8 @@ function Forgotten({ userName, onBack }: { userName: string; onBack: () => void 
 		>
 			{ask.isSuccess ? (
 				<p role="status" className="mb-4">
-					If there is an active account of that name with an e-mail address, a letter with a link is on its way to it. The link is good once, for an
-					hour.
+					If there is an active account of that name with an e-mail address, a letter with a link is on its way to it.
+					The link is good once, for an hour.
 				</p>
 			) : (
 				<>
@@ -155,7 +162,11 @@ function Forgotten({ userName, onBack }: { userName: string; onBack: () => void 
 					<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
 						{ask.error && <span role="alert">✕ {ask.error.message}</span>}
 					</div>
-					<button type="submit" className="action main w-full py-2 text-[15px]" disabled={ask.isPending || !name.trim()}>
+					<button
+						type="submit"
+						className="action main w-full py-2 text-[15px]"
+						disabled={ask.isPending || !name.trim()}
+					>
 						Send me a letter
 					</button>
 				</>

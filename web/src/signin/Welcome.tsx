@@ -13,7 +13,10 @@ export function Welcome() {
 	const { link = "" } = useParams();
 	const navigate = useNavigate();
 	const cache = useQueryClient();
-	const page = useAsk({ queryKey: ["welcome", link], queryFn: (ask: Ask) => data(ask.GET("/api/welcome/{link}", { params: { path: { link } } })) });
+	const page = useAsk({
+		queryKey: ["welcome", link],
+		queryFn: (ask: Ask) => data(ask.GET("/api/welcome/{link}", { params: { path: { link } } })),
+	});
 	const [password, setPassword] = useState("");
 	const [second, setSecond] = useState<string[] | null>(null);
 	const enter = (me: Schemas["Me"]) => {

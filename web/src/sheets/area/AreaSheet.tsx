@@ -67,7 +67,10 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 									<Named of={p} />
 								</li>
 							))}
-							<li className="border-b border-hair bg-sunk py-1.5 font-bold" style={{ paddingLeft: sheet.path.length * 14 + 4 }}>
+							<li
+								className="border-b border-hair bg-sunk py-1.5 font-bold"
+								style={{ paddingLeft: sheet.path.length * 14 + 4 }}
+							>
 								{ref.name}
 							</li>
 							{sheet.below.map((b) => (
@@ -100,17 +103,29 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 							)
 						}
 					>
-						<Grants grants={sheet.here} total={sheet.hereCount} from="area" empty="Nothing is granted at this very area." />
+						<Grants
+							grants={sheet.here}
+							total={sheet.hereCount}
+							from="area"
+							empty="Nothing is granted at this very area."
+						/>
 					</Part>
 					{sheet.path.length > 0 && (
 						<Part title="Granted above, so it counts here too" count={sheet.aboveCount}>
-							<Grants grants={sheet.above} total={sheet.aboveCount} from="area" empty="Nothing is granted above that reaches down here." />
+							<Grants
+								grants={sheet.above}
+								total={sheet.aboveCount}
+								from="area"
+								empty="Nothing is granted above that reaches down here."
+							/>
 						</Part>
 					)}
 				</div>
 				<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
 					<Part title="Contacts" count={sheet.contacts.length}>
-						{sheet.contacts.length === 0 && <p className="py-1.5 text-quiet">Nobody is named. Mark an assignment as a contact in its terms.</p>}
+						{sheet.contacts.length === 0 && (
+							<p className="py-1.5 text-quiet">Nobody is named. Mark an assignment as a contact in its terms.</p>
+						)}
 						<ul>
 							{sheet.contacts.map((g) => (
 								<Line key={g.terms.id} aside={g.target.name}>

@@ -4,7 +4,15 @@ import { DraftBoard, FormPick, FormText, useDraftForm } from "../../parts/DraftF
 import { orNone } from "../../parts/fields";
 
 /** Names an area and says what it lies in. */
-export function EditArea({ of, parent, onClose }: { of?: Schemas["AreaSheet"]; parent?: Schemas["Ref"]; onClose: () => void }) {
+export function EditArea({
+	of,
+	parent,
+	onClose,
+}: {
+	of?: Schemas["AreaSheet"];
+	parent?: Schemas["Ref"];
+	onClose: () => void;
+}) {
 	const areas = useAreas();
 	const root = of !== undefined && !of.area.parent;
 	const form = useDraftForm({
@@ -14,7 +22,11 @@ export function EditArea({ of, parent, onClose }: { of?: Schemas["AreaSheet"]; p
 			within: (of ? of.path.at(-1) : parent) as Schemas["Ref"] | undefined,
 		},
 		write: (v) => {
-			const said = { name: v.name.trim(), kind: orNone(v.kind), parent: root ? undefined : (v.within?.id ?? areas.data?.[0]?.id) };
+			const said = {
+				name: v.name.trim(),
+				kind: orNone(v.kind),
+				parent: root ? undefined : (v.within?.id ?? areas.data?.[0]?.id),
+			};
 			return putArea(of ? { before: of.area, after: { ...of.area, ...said } } : { after: { id: "", ...said } });
 		},
 		makes: of ? undefined : "area",
@@ -33,7 +45,14 @@ export function EditArea({ of, parent, onClose }: { of?: Schemas["AreaSheet"]; p
 			ready={!!form.watch("name").trim()}
 			onClose={onClose}
 		>
-			<FormText control={control} name="name" label="Name" required autoFocus hint={of ? `id ${of.ref.id}, which stays` : undefined} />
+			<FormText
+				control={control}
+				name="name"
+				label="Name"
+				required
+				autoFocus
+				hint={of ? `id ${of.ref.id}, which stays` : undefined}
+			/>
 			<FormText control={control} name="kind" label="Kind" hint="As you call such places: terminal, line, office …" />
 			{!root && (
 				<FormPick

@@ -57,7 +57,9 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 			</SheetHead>
 			<div className="grid min-h-0 grow grid-cols-3">
 				<div className="min-h-0 overflow-auto px-[18px] py-3">
-					<Part title={`Not more than ${conflict.limit ?? 1} of these, ${conflict.where === "anywhere" ? "anywhere" : "in one area"}`}>
+					<Part
+						title={`Not more than ${conflict.limit ?? 1} of these, ${conflict.where === "anywhere" ? "anywhere" : "in one area"}`}
+					>
 						<ul>
 							{sheet.items.map((i) => (
 								<Line key={i.id} aside={i.kind}>
@@ -116,7 +118,13 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 												aria-label={`End the exception of ${e.user.name}`}
 												onClick={() =>
 													put.mutate(
-														{ before: conflict, after: { ...conflict, exceptions: conflict.exceptions?.filter((x) => x.user !== e.user.id) } },
+														{
+															before: conflict,
+															after: {
+																...conflict,
+																exceptions: conflict.exceptions?.filter((x) => x.user !== e.user.id),
+															},
+														},
 														{ onError: refuse },
 													)
 												}

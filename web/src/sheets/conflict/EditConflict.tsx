@@ -4,7 +4,15 @@ import { DraftBoard, FormChips, FormText, useDraftForm } from "../../parts/Draft
 import { orNone } from "../../parts/fields";
 
 /** Says what nobody may hold together, and where that counts. */
-export function EditConflict({ of: edited, copy, onClose }: { of?: Schemas["ConflictSheet"]; copy?: Schemas["ConflictSheet"]; onClose: () => void }) {
+export function EditConflict({
+	of: edited,
+	copy,
+	onClose,
+}: {
+	of?: Schemas["ConflictSheet"];
+	copy?: Schemas["ConflictSheet"];
+	onClose: () => void;
+}) {
 	const of = edited ?? copy;
 	const form = useDraftForm({
 		start: {
@@ -22,7 +30,9 @@ export function EditConflict({ of: edited, copy, onClose }: { of?: Schemas["Conf
 				limit: Number(v.limit) || 1,
 				where: v.where,
 			};
-			return putConflict(edited ? { before: edited.conflict, after: { ...edited.conflict, ...said } } : { after: { id: "", ...said } });
+			return putConflict(
+				edited ? { before: edited.conflict, after: { ...edited.conflict, ...said } } : { after: { id: "", ...said } },
+			);
 		},
 		makes: edited ? undefined : "conflict",
 		onClose,
@@ -57,7 +67,11 @@ export function EditConflict({ of: edited, copy, onClose }: { of?: Schemas["Conf
 					className="board w-[64px] px-2 py-1 leading-normal font-semibold text-slate"
 					{...register("limit")}
 				/>{" "}
-				<select aria-label="Where" className="board px-2 py-1 leading-normal font-semibold text-slate" {...register("where")}>
+				<select
+					aria-label="Where"
+					className="board px-2 py-1 leading-normal font-semibold text-slate"
+					{...register("where")}
+				>
 					<option value="same-area">in one area</option>
 					<option value="anywhere">anywhere</option>
 				</select>

@@ -4,7 +4,15 @@ import { DraftBoard, FormText, useDraftForm } from "../../parts/DraftForm";
 import { instantOf } from "../../parts/fields";
 
 /** Lets one person break a conflict until a day, for a reason. */
-export function ExceptBoard({ conflict, user, onClose }: { conflict: Schemas["DesignConflict"]; user: Schemas["Ref"]; onClose: () => void }) {
+export function ExceptBoard({
+	conflict,
+	user,
+	onClose,
+}: {
+	conflict: Schemas["DesignConflict"];
+	user: Schemas["Ref"];
+	onClose: () => void;
+}) {
 	const form = useDraftForm({
 		start: { until: "", reason: "" },
 		write: (v) => {

@@ -5,7 +5,15 @@ import { orNone, TakeOver } from "../../parts/fields";
 import { RuleBox } from "./RuleBox";
 
 /** Names and describes a group, says where it can be granted, and for a new one how it finds its members. */
-export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; copy?: Schemas["GroupSheet"]; onClose: () => void }) {
+export function EditGroup({
+	of,
+	copy,
+	onClose,
+}: {
+	of?: Schemas["GroupSheet"];
+	copy?: Schemas["GroupSheet"];
+	onClose: () => void;
+}) {
 	const like = of ?? copy;
 	const form = useDraftForm({
 		start: {
@@ -31,7 +39,9 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 				...(v.over ? { source: undefined } : v.feed ? { source: "directory" } : {}),
 			};
 			if (of?.group) return putGroup({ before: of.group, after: { ...of.group, ...said } });
-			const members = v.byRule ? { kind: "rule", rule: v.rule } : { users: copy?.group?.users, groups: copy?.group?.groups };
+			const members = v.byRule
+				? { kind: "rule", rule: v.rule }
+				: { users: copy?.group?.users, groups: copy?.group?.groups };
 			return putGroup({ after: { id: "", ...said, ...members } });
 		},
 		makes: of ? undefined : "group",
@@ -48,7 +58,9 @@ export function EditGroup({ of, copy, onClose }: { of?: Schemas["GroupSheet"]; c
 			ready={!!name.trim() && (!byRule || !!of || !!rule.trim())}
 			onClose={onClose}
 		>
-			{of?.group?.source === "directory" && of.lock && <TakeOver lock={of.lock} over={over} onOver={(on) => setValue("over", on)} />}
+			{of?.group?.source === "directory" && of.lock && (
+				<TakeOver lock={of.lock} over={over} onOver={(on) => setValue("over", on)} />
+			)}
 			<FormText
 				control={control}
 				name="name"

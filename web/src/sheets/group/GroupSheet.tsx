@@ -163,7 +163,9 @@ function Shown({ sheet }: { sheet: Sheet }) {
 											tidy.mutate(ref.id, {
 												onError: refuse,
 												onSuccess: () =>
-													tell("What members hold by hand and get by the group too is taken out in your draft: nobody loses anything."),
+													tell(
+														"What members hold by hand and get by the group too is taken out in your draft: nobody loses anything.",
+													),
 											})
 										}
 									>
@@ -173,7 +175,8 @@ function Shown({ sheet }: { sheet: Sheet }) {
 							}
 						>
 							<p className="py-1 text-[12px] text-quiet">
-								Members hold these by hand, though the group gives them the same. Whoever leaves the group would keep them.
+								Members hold these by hand, though the group gives them the same. Whoever leaves the group would keep
+								them.
 							</p>
 							<ul>
 								{sheet.redundant.slice(0, 30).map((g) => (
@@ -217,7 +220,12 @@ function Shown({ sheet }: { sheet: Sheet }) {
 							)}
 						</div>
 						<TabPanel id="grants" className="min-h-0 overflow-auto px-[18px] py-2">
-							<Grants grants={sheet.grants} from="subject" elsewhere={sheet.elsewhere} empty="It is given nothing, nor is any group that nests it." />
+							<Grants
+								grants={sheet.grants}
+								from="subject"
+								elsewhere={sheet.elsewhere}
+								empty="It is given nothing, nor is any group that nests it."
+							/>
 						</TabPanel>
 						<TabPanel id="wall" className="flex min-h-0 grow flex-col">
 							<Wall
@@ -254,14 +262,25 @@ function Members({ sheet }: { sheet: Sheet }) {
 	const rows = sheet.members.filter((m) =>
 		wanted.every((w) => `${m.user.name} ${m.note} ${m.way} ${m.via?.name ?? ""} ${m.state}`.toLowerCase().includes(w)),
 	);
-	const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => pitch, overscan: 10 });
+	const list = useVirtualizer({
+		count: rows.length,
+		getScrollElement: () => scroll.current,
+		estimateSize: () => pitch,
+		overscan: 10,
+	});
 	return (
 		<section aria-label="Members" className="flex min-h-0 flex-col px-[18px] pt-3">
 			<h2 className="border-b-[3px] border-[var(--beam)] text-[14px] font-bold">
 				Members <span className="font-normal text-quiet">{sheet.size.toLocaleString("en-GB")}</span>
 			</h2>
 			<div className="flex gap-2 py-2">
-				<input aria-label="Filter members" className="field" placeholder="find among them" value={words} onChange={(e) => setWords(e.target.value)} />
+				<input
+					aria-label="Filter members"
+					className="field"
+					placeholder="find among them"
+					value={words}
+					onChange={(e) => setWords(e.target.value)}
+				/>
 				{sheet.mayAdd && (
 					<Picker
 						kinds={["user"]}
@@ -276,7 +295,11 @@ function Members({ sheet }: { sheet: Sheet }) {
 			<div ref={scroll} className="relative min-h-0 grow overflow-auto">
 				{rows.length === 0 && (
 					<p className="py-2 text-quiet">
-						{words ? "None of them has these words." : sheet.mayAdd ? "Nobody is in it yet. Add people above, or nest a group." : "Nobody is in it."}
+						{words
+							? "None of them has these words."
+							: sheet.mayAdd
+								? "Nobody is in it yet. Add people above, or nest a group."
+								: "Nobody is in it."}
 					</p>
 				)}
 				<ul className="relative" style={{ height: list.getTotalSize() }}>
@@ -314,7 +337,9 @@ function Members({ sheet }: { sheet: Sheet }) {
 						);
 					})}
 				</ul>
-				{sheet.members.length < sheet.size && <p className="py-2 text-quiet">The first {sheet.members.length.toLocaleString("en-GB")} are listed.</p>}
+				{sheet.members.length < sheet.size && (
+					<p className="py-2 text-quiet">The first {sheet.members.length.toLocaleString("en-GB")} are listed.</p>
+				)}
 			</div>
 		</section>
 	);

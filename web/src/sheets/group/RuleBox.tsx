@@ -68,8 +68,8 @@ export function RuleBox({ rule, onRule, before }: { rule: string; onRule: (rule:
 					</p>
 				) : (
 					<p className="text-quiet">
-						Attributes: userName, displayName, title, department, userType, area, manager, state, active, licences, qualifications[type … and level …
-						and until …].
+						Attributes: userName, displayName, title, department, userType, area, manager, state, active, licences,
+						qualifications[type … and level … and until …].
 					</p>
 				)}
 			</div>

@@ -50,7 +50,9 @@ export function EditPermission({
 				implies: v.implies.map((i) => i.id),
 				licence: v.licence?.id,
 			};
-			const permissions = of ? system.permissions.map((x) => (x.key === of ? after : x)) : [...system.permissions, after];
+			const permissions = of
+				? system.permissions.map((x) => (x.key === of ? after : x))
+				: [...system.permissions, after];
 			return putSystem({ before: system, after: { ...system, permissions } });
 		},
 		onClose,

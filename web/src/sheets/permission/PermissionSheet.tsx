@@ -66,7 +66,9 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 				marks={
 					<>
 						<Risk level={s.risk} />
-						<span className="text-quiet">{[s.class, s.module, s.whole && "cannot be limited to an area"].filter(Boolean).join(" · ")}</span>
+						<span className="text-quiet">
+							{[s.class, s.module, s.whole && "cannot be limited to an area"].filter(Boolean).join(" · ")}
+						</span>
 					</>
 				}
 				about={s.label && s.about?.startsWith(s.label) ? s.about : [s.label, s.about].filter(Boolean).join(". ")}
@@ -82,7 +84,10 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 							className="action danger"
 							onClick={() =>
 								save.mutate(
-									{ before: s.catalogue, after: { ...s.catalogue, permissions: s.catalogue.permissions.filter((p) => p.key !== s.ref.id) } },
+									{
+										before: s.catalogue,
+										after: { ...s.catalogue, permissions: s.catalogue.permissions.filter((p) => p.key !== s.ref.id) },
+									},
 									{ onError: refuse, onSuccess: () => navigate(to(addressOf("system", s.system.id) ?? "/systems")) },
 								)
 							}
@@ -104,7 +109,10 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 								<Line
 									key={p.id}
 									aside={
-										<Link className="link text-[12px]" to={to(`/people/${encodeURIComponent(p.id)}?permission=${encodeURIComponent(s.ref.id)}`)}>
+										<Link
+											className="link text-[12px]"
+											to={to(`/people/${encodeURIComponent(p.id)}?permission=${encodeURIComponent(s.ref.id)}`)}
+										>
 											by which way
 										</Link>
 									}
@@ -113,7 +121,9 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 								</Line>
 							))}
 						</ul>
-						{s.people.length < s.holders && <p className="py-1.5 text-quiet">and {(s.holders - s.people.length).toLocaleString("en-GB")} more.</p>}
+						{s.people.length < s.holders && (
+							<p className="py-1.5 text-quiet">and {(s.holders - s.people.length).toLocaleString("en-GB")} more.</p>
+						)}
 						{s.holders > 0 && (
 							<Link className="link mt-2 block" to={to(`/who?what=${encodeURIComponent(s.ref.id)}`)}>
 								Everybody, by which ways, and what they have in common
@@ -143,7 +153,9 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 					{list("Conflicts", s.conflicts, "No conflict counts it.")}
 				</div>
 			</div>
-			{editing && <EditPermission system={s.catalogue} of={s.ref.id} needs={s.licence} onClose={() => setEditing(false)} />}
+			{editing && (
+				<EditPermission system={s.catalogue} of={s.ref.id} needs={s.licence} onClose={() => setEditing(false)} />
+			)}
 		</div>
 	);
 }

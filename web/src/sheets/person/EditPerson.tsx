@@ -10,7 +10,15 @@ import { useNotice } from "../../parts/notice";
 type Ref = Schemas["Ref"];
 
 /** Invites somebody, or edits who they are. */
-export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person"]; like?: Schemas["Person"]; onClose: () => void }) {
+export function EditPerson({
+	of: edited,
+	like,
+	onClose,
+}: {
+	of?: Schemas["Person"];
+	like?: Schemas["Person"];
+	onClose: () => void;
+}) {
 	const of = edited ?? like;
 	const { me } = useHouse();
 	const { tell } = useNotice();
@@ -102,7 +110,12 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 			onClose={onClose}
 			acts={
 				!o && (
-					<button type="button" className="action" disabled={!name.trim() || form.busy} onClick={() => form.save(another)}>
+					<button
+						type="button"
+						className="action"
+						disabled={!name.trim() || form.busy}
+						onClick={() => form.save(another)}
+					>
 						This one, and another
 					</button>
 				)
@@ -118,23 +131,50 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 					kept={fed || !whole}
 					hint={o ? undefined : "Made from e-mail or name if left empty."}
 				/>
-				<FormText control={control} name="email" label="E-mail" type="email" kept={fed || !(whole || (o?.state === "invited" && lets("invite")))} />
+				<FormText
+					control={control}
+					name="email"
+					label="E-mail"
+					type="email"
+					kept={fed || !(whole || (o?.state === "invited" && lets("invite")))}
+				/>
 				<FormText control={control} name="title" label="Title" kept={kept} />
 				<FormText control={control} name="department" label="Department" kept={kept} />
 				<FormText control={control} name="userType" label="Kind (employee, contractor …)" kept={kept} />
 				{edited && !lets("move") ? (
 					<Field label="Home area">{() => <p className="py-[5px]">{area?.name ?? "the whole organisation"}</p>}</Field>
 				) : (
-					<FormPick control={control} name="area" kinds={["area"]} label="Home area" placeholder="the whole organisation" mine="invite" />
+					<FormPick
+						control={control}
+						name="area"
+						kinds={["area"]}
+						label="Home area"
+						placeholder="the whole organisation"
+						mine="invite"
+					/>
 				)}
 				{!moves ? (
 					<Field label="Reports to">
-						{() => <p className="py-[5px]">{manager?.name ?? (may(me, "design:view") ? "nobody" : "nobody you see")}</p>}
+						{() => (
+							<p className="py-[5px]">{manager?.name ?? (may(me, "design:view") ? "nobody" : "nobody you see")}</p>
+						)}
 					</Field>
 				) : (
-					<FormPick control={control} name="manager" kinds={["user"]} label="Reports to" placeholder="nobody" without={o && [o.id]} />
+					<FormPick
+						control={control}
+						name="manager"
+						kinds={["user"]}
+						label="Reports to"
+						placeholder="nobody"
+						without={o && [o.id]}
+					/>
 				)}
-				<FormText control={control} name="externalId" label="External id" kept={fed || !(whole && may(me, "people:edit"))} />
+				<FormText
+					control={control}
+					name="externalId"
+					label="External id"
+					kept={fed || !(whole && may(me, "people:edit"))}
+				/>
 				<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
 				<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
 			</div>
@@ -168,14 +208,34 @@ export function EditPerson({ of: edited, like, onClose }: { of?: Schemas["Person
 							maxLength={200}
 							{...register(`skills.${i}.type`)}
 						/>
-						<input aria-label="Level" type="number" className="field max-w-[90px]" placeholder="level" {...register(`skills.${i}.level`)} />
-						<input aria-label="Runs out" type="date" className="field max-w-[150px]" {...register(`skills.${i}.until`)} />
-						<button type="button" aria-label="Take the qualification out" className="font-bold text-ox" onClick={() => skills.remove(i)}>
+						<input
+							aria-label="Level"
+							type="number"
+							className="field max-w-[90px]"
+							placeholder="level"
+							{...register(`skills.${i}.level`)}
+						/>
+						<input
+							aria-label="Runs out"
+							type="date"
+							className="field max-w-[150px]"
+							{...register(`skills.${i}.until`)}
+						/>
+						<button
+							type="button"
+							aria-label="Take the qualification out"
+							className="font-bold text-ox"
+							onClick={() => skills.remove(i)}
+						>
 							✕
 						</button>
 					</p>
 				))}
-				<button type="button" className="link" onClick={() => skills.append({ was: { type: "" }, type: "", level: "", until: "" })}>
+				<button
+					type="button"
+					className="link"
+					onClick={() => skills.append({ was: { type: "" }, type: "", level: "", until: "" })}
+				>
 					Add a qualification
 				</button>
 			</fieldset>

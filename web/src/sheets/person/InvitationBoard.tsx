@@ -24,10 +24,17 @@ export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClo
 				<>
 					<label className="block">
 						<span className="text-[12px] text-quiet">Link, until {day(made.until)}</span>
-						<input className="field font-mono text-[12px]" readOnly value={link} onFocus={(e) => e.currentTarget.select()} />
+						<input
+							className="field font-mono text-[12px]"
+							readOnly
+							value={link}
+							onFocus={(e) => e.currentTarget.select()}
+						/>
 					</label>
 					<p className="mt-2 text-quiet">
-						{made.to ? `A letter to ${made.to} is in the outbox.` : `${user.name} has no address: hand the link over yourself.`}
+						{made.to
+							? `A letter to ${made.to} is in the outbox.`
+							: `${user.name} has no address: hand the link over yourself.`}
 					</p>
 				</>
 			) : (

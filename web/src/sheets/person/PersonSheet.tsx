@@ -94,11 +94,17 @@ function Sheet({ person }: { person: Person }) {
 						{person.whole && (
 							<>
 								{acting(me) && !mine && (
-									<Link className="link shrink-0" to={`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`}>
+									<Link
+										className="link shrink-0"
+										to={`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`}
+									>
 										See as this person
 									</Link>
 								)}
-								<Link className="link shrink-0" to={to(`/compare?things=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+								<Link
+									className="link shrink-0"
+									to={to(`/compare?things=${encodeURIComponent(`user:${person.user.id}`)}`)}
+								>
 									Compare …
 								</Link>
 								<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
@@ -141,8 +147,12 @@ function Sheet({ person }: { person: Person }) {
 							onChoose={(key) => set({ permission: key === permission ? null : key })}
 							onEverything={(all) => set({ all: all ? "1" : null })}
 						/>
-						{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
-						<section aria-label="Behind the wall" tabIndex={0} className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
+						<section
+							aria-label="Behind the wall"
+							// biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at
+							tabIndex={0}
+							className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3"
+						>
 							{permission ? (
 								<TracePanel
 									person={person}
@@ -160,22 +170,39 @@ function Sheet({ person }: { person: Person }) {
 				{board === "like" && <EditPerson like={person} onClose={() => setBoard(null)} />}
 				{board === "invite" && <InvitationBoard user={person.user} onClose={() => setBoard(null)} />}
 				{board === "delete" && <DeleteBoard of={person.user} onClose={() => setBoard(null)} />}
-				{board === "assign" && <AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />}
+				{board === "assign" && (
+					<AssignBoard subjects={[person.user]} area={person.area.id} onClose={() => setBoard(null)} />
+				)}
 			</div>
 		</Tabbed>
 	);
 }
 
 /** What can be done with a person, none of it by one stray click: all goes into the draft. */
-function Deeds({ person, onBoard }: { person: Person; onBoard: (board: "edit" | "delete" | "like" | "invite") => void }) {
+function Deeds({
+	person,
+	onBoard,
+}: {
+	person: Person;
+	onBoard: (board: "edit" | "delete" | "like" | "invite") => void;
+}) {
 	const { refuse } = useNotice();
 	const navigate = useNavigate();
 	const put = useDrafting(putPerson);
-	const state = (state: string) => () => put.mutate({ before: person.object, after: { ...person.object, state } }, { onError: refuse });
+	const state = (state: string) => () =>
+		put.mutate({ before: person.object, after: { ...person.object, state } }, { onError: refuse });
 	const s = person.state;
 	const deeds = [
-		{ name: "Invitation …", run: () => onBoard("invite"), shown: person.may.includes("invite") && s === "invited" && person.draft !== "new" },
-		{ name: "Edit …", run: () => onBoard("edit"), shown: ["edit", "move", "seat", "lock"].some((a) => person.may.includes(a)) },
+		{
+			name: "Invitation …",
+			run: () => onBoard("invite"),
+			shown: person.may.includes("invite") && s === "invited" && person.draft !== "new",
+		},
+		{
+			name: "Edit …",
+			run: () => onBoard("edit"),
+			shown: ["edit", "move", "seat", "lock"].some((a) => person.may.includes(a)),
+		},
 		{ name: "Lock", run: state("locked"), shown: person.may.includes("lock") && s === "active" },
 		{ name: "Unlock", run: state("active"), shown: person.may.includes("lock") && s === "locked" },
 		{
@@ -192,7 +219,10 @@ function Deeds({ person, onBoard }: { person: Person; onBoard: (board: "edit" | 
 		<DropdownMenu.Root>
 			<DropdownMenu.Trigger className="action shrink-0">Do ▾</DropdownMenu.Trigger>
 			<DropdownMenu.Portal>
-				<DropdownMenu.Content align="end" className="z-40 w-[260px] border-[3px] border-[var(--beam)] bg-raised text-ink">
+				<DropdownMenu.Content
+					align="end"
+					className="z-40 w-[260px] border-[3px] border-[var(--beam)] bg-raised text-ink"
+				>
 					{deeds.map((d) => (
 						<DropdownMenu.Item
 							key={d.name}
@@ -204,7 +234,9 @@ function Deeds({ person, onBoard }: { person: Person; onBoard: (board: "edit" | 
 					))}
 					{person.whole && (
 						<DropdownMenu.Item
-							onSelect={() => navigate(`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`)}
+							onSelect={() =>
+								navigate(`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`)
+							}
 							className="cursor-pointer border-t border-hair px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate"
 						>
 							See as this person
@@ -226,7 +258,9 @@ function Footing({ person }: { person: Person }) {
 	const end = { kind: "user" as const, id: person.user.id };
 	return (
 		<>
-			<p className="mb-3 text-[12px] text-quiet">Choose a brick of the wall to see every way by which it is held, or why it is not.</p>
+			<p className="mb-3 text-[12px] text-quiet">
+				Choose a brick of the wall to see every way by which it is held, or why it is not.
+			</p>
 			{person.conflicts.length > 0 && (
 				<Part title="Conflicts" count={person.conflicts.length}>
 					<ul>
@@ -248,7 +282,11 @@ function Footing({ person }: { person: Person }) {
 				</Part>
 			)}
 			<Part title="Given by hand" count={person.assignments.length}>
-				<Grants grants={person.assignments} from="subject" empty="Nothing: all comes through groups, so one removal is the whole removal." />
+				<Grants
+					grants={person.assignments}
+					from="subject"
+					empty="Nothing: all comes through groups, so one removal is the whole removal."
+				/>
 			</Part>
 			<Part title="Member of" count={direct.length}>
 				<ul>
@@ -261,7 +299,9 @@ function Footing({ person }: { person: Person }) {
 										type="button"
 										className="font-bold text-ox"
 										aria-label={`Take ${person.user.name} out of ${g.group.name}`}
-										onClick={() => cut.mutate({ from: end, to: { kind: "group", id: g.group.id } }, { onError: refuse })}
+										onClick={() =>
+											cut.mutate({ from: end, to: { kind: "group", id: g.group.id } }, { onError: refuse })
+										}
 									>
 										✕
 									</button>

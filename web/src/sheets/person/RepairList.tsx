@@ -7,14 +7,25 @@ import { useNotice } from "../../parts/notice";
 import { count, extent, Named, riskWords, Sentence } from "../../parts/words";
 
 /** The smallest changes by which somebody would come to hold a permission, each ready for the draft. */
-export function RepairList({ person, permission, where }: { person: Schemas["Ref"]; permission: string; where?: string }) {
+export function RepairList({
+	person,
+	permission,
+	where,
+}: {
+	person: Schemas["Ref"];
+	permission: string;
+	where?: string;
+}) {
 	const { me } = useHouse();
 	const { refuse } = useNotice();
 	const query = useAsk({
 		queryKey: [...design, "repairs", person.id, permission, where],
-		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}/repairs", { params: { path: { id: person.id }, query: { permission, where } } })),
+		queryFn: (ask: Ask) =>
+			data(ask.GET("/api/people/{id}/repairs", { params: { path: { id: person.id }, query: { permission, where } } })),
 	});
-	const draft = useDrafting((id: string) => data(api.POST("/api/draft/repair", { body: { user: person.id, permission, where, id } })));
+	const draft = useDrafting((id: string) =>
+		data(api.POST("/api/draft/repair", { body: { user: person.id, permission, where, id } })),
+	);
 	const r = query.data;
 	return (
 		<section aria-label="Repairs" className="mt-4">
@@ -26,7 +37,9 @@ export function RepairList({ person, permission, where }: { person: Schemas["Ref
 					Trying what would …
 				</p>
 			)}
-			{r?.repairs.length === 0 && <p className="py-2 text-quiet">No small change does: no role or set here gives it, or none may be given.</p>}
+			{r?.repairs.length === 0 && (
+				<p className="py-2 text-quiet">No small change does: no role or set here gives it, or none may be given.</p>
+			)}
 			<ol>
 				{r?.repairs.map((one, i) => (
 					<li key={one.id} data-repair className="border-b border-hair py-2">
@@ -64,7 +77,9 @@ function Effects({ repair: r, name }: { repair: Schemas["Repair"]; name: string 
 	return (
 		<p className="text-[12px] text-quiet">
 			{quiet && <span className="text-moss">Nothing else, to nobody else.</span>}
-			{r.others > 0 && <b className="text-ochre">{count(r.others, "other person gains", "other people gain")} something. </b>}
+			{r.others > 0 && (
+				<b className="text-ochre">{count(r.others, "other person gains", "other people gain")} something. </b>
+			)}
 			{r.losing > 0 && <b className="text-ox">{count(r.losing, "person loses", "people lose")} something. </b>}
 			{r.conflicts.length > 0 && (
 				<span className="text-ox">

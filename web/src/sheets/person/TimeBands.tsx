@@ -83,7 +83,10 @@ function Chart({ line: t, name }: { line: Schemas["Timeline"]; name: string }) {
 							<p className="truncate">
 								<Named of={b.target} />
 							</p>
-							<p className="truncate text-[12px] text-quiet" title={`${b.where}, ${b.group ? `by ${b.group.name}` : "by hand"}`}>
+							<p
+								className="truncate text-[12px] text-quiet"
+								title={`${b.where}, ${b.group ? `by ${b.group.name}` : "by hand"}`}
+							>
 								{b.where}, {b.group ? `by ${b.group.name}` : "by hand"}
 							</p>
 						</div>
@@ -117,7 +120,8 @@ function Chart({ line: t, name }: { line: Schemas["Timeline"]; name: string }) {
 					<Told chosen={chosen} />
 				) : (
 					<p className="text-quiet">
-						Green: in force. Grey: over. Dashed: coming. The upright line is now. Choose a band to read what began and ended it.
+						Green: in force. Grey: over. Dashed: coming. The upright line is now. Choose a band to read what began and
+						ended it.
 						{t.cut && " The record goes back further than is looked at here."}
 					</p>
 				)}
@@ -143,7 +147,8 @@ function months(from: string, until: string) {
 	return out;
 }
 
-const told = (s: Schemas["Span"]) => `${s.began ? "from" : "since before"} ${day(s.from)}${s.until ? ` until ${day(s.until)}` : ", no end is known"}`;
+const told = (s: Schemas["Span"]) =>
+	`${s.began ? "from" : "since before"} ${day(s.from)}${s.until ? ` until ${day(s.until)}` : ", no end is known"}`;
 
 function Told({ chosen: { band: b, span: s } }: { chosen: Chosen }) {
 	return (

@@ -29,7 +29,9 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 		<>
 			<div className="flex items-baseline gap-3">
 				<h2 className="min-w-0 grow font-mono text-[14px] font-bold break-all">{t.permission.id}</h2>
-				{t.risk > 0 && <span className={`font-bold ${t.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[t.risk]}</span>}
+				{t.risk > 0 && (
+					<span className={`font-bold ${t.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[t.risk]}</span>
+				)}
 				<button type="button" className="link" onClick={onClose}>
 					Close
 				</button>
@@ -60,7 +62,10 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 									key={w.cut?.assignment}
 									type="button"
 									className="action danger"
-									onClick={() => w.cut && cut.mutate({ from: w.cut.from, to: w.cut.to, assignment: w.cut.assignment }, { onError: refuse })}
+									onClick={() =>
+										w.cut &&
+										cut.mutate({ from: w.cut.from, to: w.cut.to, assignment: w.cut.assignment }, { onError: refuse })
+									}
 								>
 									Cut {w.joints.find((j) => j.kind === "role" || j.kind === "set")?.name}, given by hand
 								</button>
@@ -68,13 +73,17 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 						</div>
 					)}
 					{person.may.includes("assign") && t.ways.every((w) => !w.cut) && (
-						<p className="mt-1 text-quiet">All of it comes by groups: take the person out of one, or the grant off it, on the group’s sheet.</p>
+						<p className="mt-1 text-quiet">
+							All of it comes by groups: take the person out of one, or the grant off it, on the group’s sheet.
+						</p>
 					)}
 				</>
 			) : (
 				<>
 					<WhyNot reasons={t.whyNot} name={person.user.name} />
-					{person.whole && !person.draft && <RepairList person={person.user} permission={t.permission.id} where={where} />}
+					{person.whole && !person.draft && (
+						<RepairList person={person.user} permission={t.permission.id} where={where} />
+					)}
 				</>
 			)}
 			<p className="mt-4">
@@ -121,9 +130,33 @@ function Ways({ ways }: { ways: Schemas["Way"][] }) {
 						const y2 = r2 * step + 1;
 						return (
 							<g key={`${title(way)}>${to.kind}${to.id}`}>
-								<line x1={x1} y1={y1} x2={x2} y2={y2} stroke={color} strokeWidth="3.5" strokeDasharray={cutHere ? "3 4" : undefined} />
-								<rect x={x1 - 4} y={y1 - 4} width="8" height="8" fill="var(--raised)" stroke={color} strokeWidth="1.5" />
-								<rect x={x2 - 4} y={y2 - 4} width="8" height="8" fill="var(--raised)" stroke={color} strokeWidth="1.5" />
+								<line
+									x1={x1}
+									y1={y1}
+									x2={x2}
+									y2={y2}
+									stroke={color}
+									strokeWidth="3.5"
+									strokeDasharray={cutHere ? "3 4" : undefined}
+								/>
+								<rect
+									x={x1 - 4}
+									y={y1 - 4}
+									width="8"
+									height="8"
+									fill="var(--raised)"
+									stroke={color}
+									strokeWidth="1.5"
+								/>
+								<rect
+									x={x2 - 4}
+									y={y2 - 4}
+									width="8"
+									height="8"
+									fill="var(--raised)"
+									stroke={color}
+									strokeWidth="1.5"
+								/>
 							</g>
 						);
 					}),
@@ -145,18 +178,36 @@ function Ways({ ways }: { ways: Schemas["Way"][] }) {
 					);
 				}),
 			)}
-			{ways.length > shown.length && <p className="absolute right-0 bottom-0 text-quiet">and {ways.length - shown.length} more</p>}
+			{ways.length > shown.length && (
+				<p className="absolute right-0 bottom-0 text-quiet">and {ways.length - shown.length} more</p>
+			)}
 		</div>
 	);
 }
 
-function JointBoard({ joint: j, foot, hand, left, top }: { joint: Schemas["Joint"]; foot: boolean; hand: boolean; left: number; top: number }) {
+function JointBoard({
+	joint: j,
+	foot,
+	hand,
+	left,
+	top,
+}: {
+	joint: Schemas["Joint"];
+	foot: boolean;
+	hand: boolean;
+	left: number;
+	top: number;
+}) {
 	const path = j.kind === "assignment" ? undefined : addressOf(j.kind, j.id);
 	const to = useTo();
 	const body = (
 		<>
-			<span className={`block truncate font-semibold ${j.kind === "permission" ? "narrow font-mono text-[12px]" : ""}`}>{j.name}</span>
-			<span className={`narrow block truncate text-[11.5px] ${foot ? "text-on-slate-quiet" : j.blocked ? "font-bold text-ox" : "text-quiet"}`}>
+			<span className={`block truncate font-semibold ${j.kind === "permission" ? "narrow font-mono text-[12px]" : ""}`}>
+				{j.name}
+			</span>
+			<span
+				className={`narrow block truncate text-[11.5px] ${foot ? "text-on-slate-quiet" : j.blocked ? "font-bold text-ox" : "text-quiet"}`}
+			>
 				{j.blocked ? `✕ ${j.blocked}` : j.note}
 			</span>
 		</>

@@ -33,7 +33,9 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 	const [board, setBoard] = useState<"edit" | "delete" | "assign" | "supplement" | "build" | "copy" | null>(null);
 	const { ref } = sheet;
 	useEffect(() => {
-		setAside(`${ref.name} gives ${count(sheet.given, "permission", "permissions")}, to ${count(sheet.holders, "person", "people")}`);
+		setAside(
+			`${ref.name} gives ${count(sheet.given, "permission", "permissions")}, to ${count(sheet.holders, "person", "people")}`,
+		);
 		return () => setAside("");
 	}, [setAside, ref.name, sheet.given, sheet.holders]);
 	const close = () => setBoard(null);
@@ -96,7 +98,11 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 					{sheet.lock && (
 						<LockNote lock={sheet.lock}>
 							{sheet.may && (
-								<button type="button" className="action mt-2" onClick={() => setBoard(kind === "role" ? "build" : "supplement")}>
+								<button
+									type="button"
+									className="action mt-2"
+									onClick={() => setBoard(kind === "role" ? "build" : "supplement")}
+								>
 									{kind === "role" ? "Build a role on it …" : "Make a supplement …"}
 								</button>
 							)}
@@ -132,7 +138,10 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 								{sheet.dangerous.slice(0, 20).map((b) => (
 									<li key={b.key} className="border-b border-hair py-1.5">
 										<p className="flex items-baseline gap-2">
-											<Link className="link min-w-0 grow truncate font-mono text-[12px]" to={to(addressOf("permission", b.key) ?? "/")}>
+											<Link
+												className="link min-w-0 grow truncate font-mono text-[12px]"
+												to={to(addressOf("permission", b.key) ?? "/")}
+											>
 												{b.key}
 											</Link>
 											<Risk level={b.risk} />
@@ -161,8 +170,12 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 			{board === "assign" && <AssignBoard targets={[ref]} onClose={close} />}
 			{board === "supplement" && <EditBundle kind="set" name={`${ref.name}: additions`} onClose={close} />}
 			{board === "build" && <EditBundle kind="role" built={[ref]} onClose={close} />}
-			{board === "copy" && kind === "role" && <EditBundle kind="role" name={`${ref.name}, copy`} like={sheet.role} onClose={close} />}
-			{board === "copy" && kind === "set" && <EditBundle kind="set" name={`${ref.name}, copy`} copied={ref} onClose={close} />}
+			{board === "copy" && kind === "role" && (
+				<EditBundle kind="role" name={`${ref.name}, copy`} like={sheet.role} onClose={close} />
+			)}
+			{board === "copy" && kind === "set" && (
+				<EditBundle kind="set" name={`${ref.name}, copy`} copied={ref} onClose={close} />
+			)}
 			{sheet.draft === "gone" && (
 				<p className="shrink-0 bg-sunk px-[18px] py-1">
 					It is deleted in your draft.{" "}
@@ -190,7 +203,9 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 			{kind === "role" && (
 				<Part title="Built of" count={sheet.layers.length}>
 					{sheet.layers.length === 0 && (
-						<p className="py-2 text-quiet">Nothing yet: add roles to inherit and sets to include, or tick permissions on the wall.</p>
+						<p className="py-2 text-quiet">
+							Nothing yet: add roles to inherit and sets to include, or tick permissions on the wall.
+						</p>
 					)}
 					<ul>
 						{sheet.layers.map((l) => (
@@ -253,7 +268,10 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 										onClick={() =>
 											sheet.role &&
 											role.mutate(
-												{ before: sheet.role, after: { ...sheet.role, excludes: sheet.role.excludes?.filter((x) => x !== k) } },
+												{
+													before: sheet.role,
+													after: { ...sheet.role, excludes: sheet.role.excludes?.filter((x) => x !== k) },
+												},
 												{ onError: refuse },
 											)
 										}
@@ -283,10 +301,20 @@ function Stack({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; 
 							onClick={() => {
 								const kept = (list?: string[]) => list?.filter((k) => !sheet.dangling.includes(k));
 								if (sheet.set)
-									set.mutate({ before: sheet.set, after: { ...sheet.set, permissions: kept(sheet.set.permissions) ?? [] } }, { onError: refuse });
+									set.mutate(
+										{ before: sheet.set, after: { ...sheet.set, permissions: kept(sheet.set.permissions) ?? [] } },
+										{ onError: refuse },
+									);
 								if (sheet.role)
 									role.mutate(
-										{ before: sheet.role, after: { ...sheet.role, permissions: kept(sheet.role.permissions), excludes: kept(sheet.role.excludes) } },
+										{
+											before: sheet.role,
+											after: {
+												...sheet.role,
+												permissions: kept(sheet.role.permissions),
+												excludes: kept(sheet.role.excludes),
+											},
+										},
 										{ onError: refuse },
 									);
 							}}
@@ -305,7 +333,8 @@ function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
 	const { refuse } = useNotice();
 	const tick = useDrafting(draftTick);
 	const editable = sheet.may && sheet.draft !== "gone";
-	const draft = (keys: string[], give: boolean) => tick.mutate({ kind: "set", id: sheet.ref.id, keys, give }, { onError: refuse });
+	const draft = (keys: string[], give: boolean) =>
+		tick.mutate({ kind: "set", id: sheet.ref.id, keys, give }, { onError: refuse });
 	const alike = drift.missing.length + drift.extra.length === 0;
 	const sides = [
 		{ title: "only the original gives", keys: drift.missing, look: "text-ox", act: "Take over", give: true },
@@ -363,7 +392,9 @@ function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
 /** While something is drafted here: who would gain and who would lose. */
 function Drafted({ sheet }: { sheet: Sheet }) {
 	const draft = useDraft(
-		sheet.draft !== undefined || sheet.grants.some((g) => g.draft) || sheet.systems.some((s) => s.courses.some((c) => c.bricks.some((b) => b.draft))),
+		sheet.draft !== undefined ||
+			sheet.grants.some((g) => g.draft) ||
+			sheet.systems.some((s) => s.courses.some((c) => c.bricks.some((b) => b.draft))),
 	);
 	const d = draft.data;
 	if (!d || d.edits.length === 0) return null;

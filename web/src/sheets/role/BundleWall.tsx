@@ -25,7 +25,9 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 	const wanted = useDeferredValue(words.toLowerCase().split(/\s+/).filter(Boolean));
 	const fits = (b: Brick) =>
 		(!only || b.state !== "none" || b.draft) &&
-		wanted.every((w) => `${b.key} ${b.label ?? ""} ${b.description ?? ""} ${riskWords[b.risk]}`.toLowerCase().includes(w));
+		wanted.every((w) =>
+			`${b.key} ${b.label ?? ""} ${b.description ?? ""} ${riskWords[b.risk]}`.toLowerCase().includes(w),
+		);
 	const set = (bricks: Brick[], give: boolean) => {
 		const keys = bricks.filter((b) => (b.state === "given") !== give).map((b) => b.key);
 		if (keys.length > 0) tick.mutate({ kind, id: sheet.ref.id, keys, give }, { onError: refuse });
@@ -37,7 +39,10 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 			bricks.some((b) => b.state !== "given"),
 		);
 	const panels = sheet.systems
-		.map((s) => ({ ...s, courses: s.courses.map((c) => ({ ...c, bricks: c.bricks.filter(fits) })).filter((c) => c.bricks.length > 0) }))
+		.map((s) => ({
+			...s,
+			courses: s.courses.map((c) => ({ ...c, bricks: c.bricks.filter(fits) })).filter((c) => c.bricks.length > 0),
+		}))
 		.filter((s) => s.courses.length > 0);
 	const first = panels[0]?.courses[0]?.bricks[0]?.key;
 	return (
@@ -58,9 +63,16 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 				<Legend />
 			</div>
 			{/* biome-ignore lint/a11y/noStaticElementInteractions: the arrows are heard for all bricks */}
-			<div ref={wall} data-wall className="min-h-0 grow overflow-auto px-[18px] pb-4" onKeyDown={(e) => bricksByArrow(e, wall.current)}>
+			<div
+				ref={wall}
+				data-wall
+				className="min-h-0 grow overflow-auto px-[18px] pb-4"
+				onKeyDown={(e) => bricksByArrow(e, wall.current)}
+			>
 				{panels.length === 0 && (
-					<p className="py-4 text-quiet">{only && wanted.length === 0 ? "It gives nothing." : "No brick here has these words."}</p>
+					<p className="py-4 text-quiet">
+						{only && wanted.length === 0 ? "It gives nothing." : "No brick here has these words."}
+					</p>
 				)}
 				{panels.map((s) => (
 					<section key={s.system.id} className="mt-2 border-l-[3px] border-[var(--beam)] pl-[10px]">
@@ -85,11 +97,19 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 								{c.module && c.module !== s.courses[i - 1]?.module && (
 									<Heading
 										name={c.module}
-										onTurn={editable ? () => turn(s.courses.filter((x) => x.module === c.module).flatMap((x) => x.bricks)) : undefined}
+										onTurn={
+											editable
+												? () => turn(s.courses.filter((x) => x.module === c.module).flatMap((x) => x.bricks))
+												: undefined
+										}
 									/>
 								)}
 								<div className="flex items-start py-[2px]">
-									<Heading mono name={c.object} onTurn={editable && c.bricks.length > 1 ? () => turn(c.bricks) : undefined} />
+									<Heading
+										mono
+										name={c.object}
+										onTurn={editable && c.bricks.length > 1 ? () => turn(c.bricks) : undefined}
+									/>
 									<div className="flex min-w-0 flex-wrap gap-[5px]">
 										{c.bricks.map((b) => (
 											<BrickButton
@@ -110,7 +130,10 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 				))}
 			</div>
 			<Told
-				brick={told && (sheet.systems.flatMap((s) => s.courses.flatMap((c) => c.bricks)).find((b) => b.key === told.key) ?? null)}
+				brick={
+					told &&
+					(sheet.systems.flatMap((s) => s.courses.flatMap((c) => c.bricks)).find((b) => b.key === told.key) ?? null)
+				}
 				sheet={sheet}
 				editable={editable}
 			/>
@@ -119,10 +142,17 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 }
 
 function Heading({ name, mono, onTurn }: { name: string; mono?: boolean; onTurn?: () => void }) {
-	const look = mono ? "w-[130px] shrink-0 pt-[4px] pr-2 text-left font-mono text-[12px] break-words" : "mt-1 block text-[12px] text-quiet";
+	const look = mono
+		? "w-[130px] shrink-0 pt-[4px] pr-2 text-left font-mono text-[12px] break-words"
+		: "mt-1 block text-[12px] text-quiet";
 	if (!onTurn) return <span className={look}>{name}</span>;
 	return (
-		<button type="button" className={`${look} hover:text-slate hover:underline`} title={`Give all of ${name}, or take all away`} onClick={onTurn}>
+		<button
+			type="button"
+			className={`${look} hover:text-slate hover:underline`}
+			title={`Give all of ${name}, or take all away`}
+			onClick={onTurn}
+		>
 			{name}
 		</button>
 	);
@@ -137,7 +167,8 @@ function layersOf(b: Brick, self: string): string {
 	if (b.implied) return "needed";
 	const [first, ...more] = b.layers;
 	if (!first) return "";
-	const name = first.id === self ? "own" : first.name.length > shortest ? `${first.name.slice(0, shortest - 1)}…` : first.name;
+	const name =
+		first.id === self ? "own" : first.name.length > shortest ? `${first.name.slice(0, shortest - 1)}…` : first.name;
 	return more.length > 0 ? `${name} +${more.length}` : name;
 }
 
@@ -179,8 +210,14 @@ function BrickButton({
 			} ${b.draft ? "outline-2 outline-offset-1 outline-ochre-line" : ""} ${editable ? "cursor-pointer" : "cursor-default"}`}
 		>
 			<span className={given ? "font-semibold" : ""}>{b.action}</span>
-			{b.risk >= 2 && <span className={`text-[11px] font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[b.risk]}</span>}
-			{layersOf(b, self) && <span className={`narrow text-[11px] ${given ? "text-moss" : "bg-plaster px-[2px]"}`}>{layersOf(b, self)}</span>}
+			{b.risk >= 2 && (
+				<span className={`text-[11px] font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>
+					{riskWords[b.risk]}
+				</span>
+			)}
+			{layersOf(b, self) && (
+				<span className={`narrow text-[11px] ${given ? "text-moss" : "bg-plaster px-[2px]"}`}>{layersOf(b, self)}</span>
+			)}
 			{b.draft && <span className="text-[11px] font-semibold text-ochre">{b.draft === "new" ? "▲" : "▼"}</span>}
 		</button>
 	);
@@ -190,7 +227,8 @@ function Legend() {
 	return (
 		<p className="flex gap-4 text-[12px] text-quiet">
 			<span>
-				<span className="mr-1 inline-block h-[10px] w-[18px] border-[1.5px] border-moss shadow-[inset_5px_0_0_var(--moss)]" /> given
+				<span className="mr-1 inline-block h-[10px] w-[18px] border-[1.5px] border-moss shadow-[inset_5px_0_0_var(--moss)]" />{" "}
+				given
 			</span>
 			<span>
 				<span className="hatched mr-1 inline-block h-[10px] w-[18px] border-[1.5px] border-[var(--quiet)]" /> kept out
@@ -205,7 +243,10 @@ function Legend() {
 /** At the foot of the wall: what the brick under the hand does, and where it comes from. */
 function Told({ brick: b, sheet, editable }: { brick: Brick | null; sheet: Sheet; editable: boolean }) {
 	return (
-		<div aria-live="polite" className="h-[58px] shrink-0 overflow-hidden border-t-[3px] border-[var(--beam)] px-[18px] py-1">
+		<div
+			aria-live="polite"
+			className="h-[58px] shrink-0 overflow-hidden border-t-[3px] border-[var(--beam)] px-[18px] py-1"
+		>
 			{b ? (
 				<>
 					<p className="flex items-baseline gap-3">
@@ -214,10 +255,14 @@ function Told({ brick: b, sheet, editable }: { brick: Brick | null; sheet: Sheet
 							{b.class}
 							{b.whole && " · whole organisation only"}
 						</span>
-						{b.risk > 0 && <span className={`font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[b.risk]}</span>}
+						{b.risk > 0 && (
+							<span className={`font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[b.risk]}</span>
+						)}
 						<span className="min-w-0 truncate">
 							{b.layers.length > 0 && (b.state === "excluded" ? "kept out, though it comes from " : "from ")}
-							{b.layers.map((l) => (l.id === sheet.ref.id ? (b.implied ? "what it is needed for" : "its own") : l.name)).join(", ")}
+							{b.layers
+								.map((l) => (l.id === sheet.ref.id ? (b.implied ? "what it is needed for" : "its own") : l.name))
+								.join(", ")}
 						</span>
 					</p>
 					<p className="truncate text-quiet">{b.description || b.label}</p>

@@ -32,7 +32,12 @@ async function writeSet({ of }: Props, said: Said, copied?: Ref) {
 	if (!copied) return putSet({ after: { id: "", ...said, permissions: [] } });
 	const original = (await data(api.GET("/api/sets/{id}", { params: { path: { id: copied.id } } }))).set;
 	return putSet({
-		after: { id: "", ...said, permissions: original?.permissions ?? [], copyOf: { set: copied.id, version: original?.version } },
+		after: {
+			id: "",
+			...said,
+			permissions: original?.permissions ?? [],
+			copyOf: { set: copied.id, version: original?.version },
+		},
 	});
 }
 
@@ -50,7 +55,12 @@ export function EditBundle(p: Props) {
 			copied: p.copied,
 		},
 		write: (v) => {
-			const said = { name: v.name.trim(), description: orNone(v.description), owner: v.owner?.id, state: v.retired ? "retired" : undefined };
+			const said = {
+				name: v.name.trim(),
+				description: orNone(v.description),
+				owner: v.owner?.id,
+				state: v.retired ? "retired" : undefined,
+			};
 			return kind === "role" ? writeRole(p, said, v.built) : writeSet(p, said, v.copied);
 		},
 		makes: of ? undefined : kind,
@@ -80,8 +90,17 @@ export function EditBundle(p: Props) {
 				hint={of ? `id ${of.ref.id}, which stays` : "Say what it is for, as people would ask for it."}
 			/>
 			<FormText control={control} name="description" label="Why it exists" lines={2} />
-			<FormPick control={control} name="owner" field="Owner, who answers for it" kinds={["user"]} label="Owner" placeholder="a person …" />
-			{like && <p className="mb-3 text-quiet">It begins with all that {like.name} has, and goes its own way from there.</p>}
+			<FormPick
+				control={control}
+				name="owner"
+				field="Owner, who answers for it"
+				kinds={["user"]}
+				label="Owner"
+				placeholder="a person …"
+			/>
+			{like && (
+				<p className="mb-3 text-quiet">It begins with all that {like.name} has, and goes its own way from there.</p>
+			)}
 			{!of && kind === "role" && !like && (
 				<FormChips
 					control={control}

@@ -5,7 +5,11 @@ import { DraftBoard, FormChips, FormText, useDraftForm } from "../../parts/Draft
 /** Names a licence, and says how many seats there are and which other licences it covers. */
 export function EditLicence({ of, onClose }: { of?: Schemas["Pool"]; onClose: () => void }) {
 	const form = useDraftForm({
-		start: { name: of?.licence.name ?? "", seats: of?.seats === undefined ? "" : String(of.seats), covers: of?.covers ?? [] },
+		start: {
+			name: of?.licence.name ?? "",
+			seats: of?.seats === undefined ? "" : String(of.seats),
+			covers: of?.covers ?? [],
+		},
 		write: (v) =>
 			putLicence({
 				before: of && { id: of.licence.id, name: of.licence.name, seats: of.seats, covers: of.covers.map((c) => c.id) },
@@ -29,7 +33,13 @@ export function EditLicence({ of, onClose }: { of?: Schemas["Pool"]; onClose: ()
 		>
 			<FormText control={control} name="name" label="Name" required autoFocus />
 			<FormText control={control} name="seats" label="Seats" type="number" hint="Empty: no limit." />
-			<FormChips control={control} name="covers" kinds={["licence"]} label="Covers these too" placeholder="a licence …" />
+			<FormChips
+				control={control}
+				name="covers"
+				kinds={["licence"]}
+				label="Covers these too"
+				placeholder="a licence …"
+			/>
 		</DraftBoard>
 	);
 }

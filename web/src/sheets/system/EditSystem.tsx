@@ -30,7 +30,9 @@ export function EditSystem({
 				version: orNone(v.version),
 				licence: v.licence?.id,
 			};
-			return putSystem(of ? { before: of, after: { ...of, ...said } } : { after: { id: "", ...said, permissions: [] } });
+			return putSystem(
+				of ? { before: of, after: { ...of, ...said } } : { after: { id: "", ...said, permissions: [] } },
+			);
 		},
 		makes: of ? undefined : "system",
 		onClose,
@@ -44,13 +46,27 @@ export function EditSystem({
 			ready={!!form.watch("name").trim()}
 			onClose={onClose}
 		>
-			<FormText control={control} name="name" label="Name" required autoFocus hint={of ? `id ${of.id}, which stays` : undefined} />
+			<FormText
+				control={control}
+				name="name"
+				label="Name"
+				required
+				autoFocus
+				hint={of ? `id ${of.id}, which stays` : undefined}
+			/>
 			<FormText control={control} name="description" label="What it is" lines={2} />
 			<div className="grid grid-cols-2 gap-4">
 				<FormText control={control} name="supplier" label="Supplier" />
 				<FormText control={control} name="version" label="Version of its catalogue" />
 			</div>
-			<FormPick control={control} name="licence" field="Licence that its users need" kinds={["licence"]} label="Licence" placeholder="none" />
+			<FormPick
+				control={control}
+				name="licence"
+				field="Licence that its users need"
+				kinds={["licence"]}
+				label="Licence"
+				placeholder="none"
+			/>
 		</DraftBoard>
 	);
 }

@@ -38,7 +38,9 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
 					<p className="text-[15px]">
 						<b>{p.used.toLocaleString("en-GB")}</b>{" "}
-						{p.seats === undefined ? "seats taken, of as many as are needed" : `of ${count(p.seats, "seat", "seats")} taken`}
+						{p.seats === undefined
+							? "seats taken, of as many as are needed"
+							: `of ${count(p.seats, "seat", "seats")} taken`}
 						{p.idle > 0 && <span className="text-quiet">, {p.idle.toLocaleString("en-GB")} not used for 90 days</span>}
 					</p>
 					<div className="mt-1 mb-4">
@@ -71,12 +73,16 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 								</Line>
 							))}
 						</ul>
-						{p.used > s.taken.length && <p className="py-1.5 text-quiet">and {(p.used - s.taken.length).toLocaleString("en-GB")} more</p>}
+						{p.used > s.taken.length && (
+							<p className="py-1.5 text-quiet">and {(p.used - s.taken.length).toLocaleString("en-GB")} more</p>
+						)}
 					</Part>
 				</div>
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
 					<Part title="Who goes without" count={p.lacking}>
-						<p className="py-1.5 text-[12px] text-quiet">A grant gives them less than it carries, since they have no seat.</p>
+						<p className="py-1.5 text-[12px] text-quiet">
+							A grant gives them less than it carries, since they have no seat.
+						</p>
 						{s.without.length === 0 && <p className="py-1.5 text-quiet">Nobody.</p>}
 						<ul>
 							{s.without.map((u) => (
@@ -85,7 +91,9 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 								</Line>
 							))}
 						</ul>
-						{p.lacking > s.without.length && <p className="py-1.5 text-quiet">and {(p.lacking - s.without.length).toLocaleString("en-GB")} more</p>}
+						{p.lacking > s.without.length && (
+							<p className="py-1.5 text-quiet">and {(p.lacking - s.without.length).toLocaleString("en-GB")} more</p>
+						)}
 					</Part>
 				</div>
 				<div className="min-h-0 overflow-auto px-[18px] py-3">
@@ -121,7 +129,11 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 export function PoolBar({ pool: p }: { pool: Schemas["Pool"] }) {
 	if (p.seats === undefined) return null;
 	return (
-		<div role="img" aria-label={`${count(p.used, "seat", "seats")} of ${p.seats} taken`} className="my-1 h-[8px] border border-[var(--beam)]">
+		<div
+			role="img"
+			aria-label={`${count(p.used, "seat", "seats")} of ${p.seats} taken`}
+			className="my-1 h-[8px] border border-[var(--beam)]"
+		>
 			<div
 				className={`h-full ${p.used >= p.seats ? "bg-ox" : "bg-moss"}`}
 				style={{ width: `${Math.min(100, p.seats ? (100 * p.used) / p.seats : 100)}%` }}

@@ -34,9 +34,14 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 	}, [setAside, ref.name, total]);
 	const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
 	const fits = (b: Schemas["CatalogueBrick"]) =>
-		wanted.every((w) => `${b.key} ${b.label ?? ""} ${b.description ?? ""} ${b.class} ${riskWords[b.risk]}`.toLowerCase().includes(w));
+		wanted.every((w) =>
+			`${b.key} ${b.label ?? ""} ${b.description ?? ""} ${b.class} ${riskWords[b.risk]}`.toLowerCase().includes(w),
+		);
 	const modules = sheet.modules
-		.map((m) => ({ ...m, courses: m.courses.map((c) => ({ ...c, bricks: c.bricks.filter(fits) })).filter((c) => c.bricks.length > 0) }))
+		.map((m) => ({
+			...m,
+			courses: m.courses.map((c) => ({ ...c, bricks: c.bricks.filter(fits) })).filter((c) => c.bricks.length > 0),
+		}))
 		.filter((m) => m.courses.length > 0);
 	return (
 		<div className="flex h-full flex-col">
@@ -44,7 +49,11 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 				table={{ kind: "system", id: ref.id }}
 				kind="system"
 				name={ref.name}
-				marks={<span className="text-quiet">{[system.version && `version ${system.version}`, system.supplier].filter(Boolean).join(" · ")}</span>}
+				marks={
+					<span className="text-quiet">
+						{[system.version && `version ${system.version}`, system.supplier].filter(Boolean).join(" · ")}
+					</span>
+				}
 				draft={sheet.draft}
 				about={system.description}
 			>
@@ -79,14 +88,18 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 					</div>
 					<div className="min-h-0 grow overflow-auto px-[18px] pb-4">
 						{modules.length === 0 && (
-							<p className="py-4 text-quiet">{words ? "No permission here has these words." : "This system has no permissions."}</p>
+							<p className="py-4 text-quiet">
+								{words ? "No permission here has these words." : "This system has no permissions."}
+							</p>
 						)}
 						{modules.map((m) => (
 							<section key={m.name} className="mt-2 border-l-[3px] border-[var(--beam)] pl-[10px]">
 								<h2 className="text-[14px] font-bold">{m.name || "Without a module"}</h2>
 								{m.courses.map((c) => (
 									<div key={c.object} className="flex items-start py-[2px]">
-										<span className="w-[150px] shrink-0 pt-[4px] pr-2 font-mono text-[12px] break-words">{c.object}</span>
+										<span className="w-[150px] shrink-0 pt-[4px] pr-2 font-mono text-[12px] break-words">
+											{c.object}
+										</span>
 										<div className="flex min-w-0 flex-wrap gap-[5px]">
 											{c.bricks.map((b) => (
 												<Link
@@ -98,10 +111,14 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 												>
 													<span className="font-semibold">{b.action}</span>
 													{b.risk > 0 && (
-														<span className={`text-[11px] font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>{riskWords[b.risk]}</span>
+														<span className={`text-[11px] font-semibold ${b.risk === 3 ? "text-ox" : "text-ochre"}`}>
+															{riskWords[b.risk]}
+														</span>
 													)}
 													{b.whole && <span className="narrow text-[11px] text-quiet">whole only</span>}
-													<span className={`text-[11px] ${b.holders === 0 ? "text-quiet" : "text-moss"}`}>{b.holders.toLocaleString("en-GB")}</span>
+													<span className={`text-[11px] ${b.holders === 0 ? "text-quiet" : "text-moss"}`}>
+														{b.holders.toLocaleString("en-GB")}
+													</span>
 												</Link>
 											))}
 										</div>
@@ -124,7 +141,8 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 										<b className="grow">
 											<Named of={p.licence} />
 										</b>
-										{p.used.toLocaleString("en-GB")} {p.seats === undefined ? "seats, no limit" : `of ${p.seats.toLocaleString("en-GB")} seats`}
+										{p.used.toLocaleString("en-GB")}{" "}
+										{p.seats === undefined ? "seats, no limit" : `of ${p.seats.toLocaleString("en-GB")} seats`}
 									</p>
 									<PoolBar pool={p} />
 									<p className="text-[12px] text-quiet">
@@ -160,7 +178,13 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 					</Part>
 				</div>
 			</div>
-			{board === "edit" && <EditSystem of={system} needs={sheet.pools.find((p) => p.licence.id === system.licence)?.licence} onClose={close} />}
+			{board === "edit" && (
+				<EditSystem
+					of={system}
+					needs={sheet.pools.find((p) => p.licence.id === system.licence)?.licence}
+					onClose={close}
+				/>
+			)}
 			{board === "permission" && <EditPermission system={system} onClose={close} />}
 			{board === "delete" && <DeleteBoard of={ref} onClose={close} />}
 		</div>
