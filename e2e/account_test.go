@@ -20,7 +20,9 @@ import (
 func (s *steps) value(label string) string {
 	s.t.Helper()
 	find := "[...document.querySelectorAll('input')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(" +
-		quoted(label) + "))"
+		quoted(
+			label,
+		) + "))"
 	s.wait(find + "?.value")
 	v, err := browser.Eval[string](s.Page, find+".value")
 	s.must(err)
@@ -84,7 +86,10 @@ func TestFromAnInvitationToAPasskey(t *testing.T) {
 	p.typeInto("What you call it", "grey key")
 	p.press(browser.Enter)
 	p.see("[aria-label='Recovery codes'] li", "-")
-	code, err := browser.Eval[string](p.Page, "document.querySelector('[aria-label=\"Recovery codes\"] li').innerText.trim()")
+	code, err := browser.Eval[string](
+		p.Page,
+		"document.querySelector('[aria-label=\"Recovery codes\"] li').innerText.trim()",
+	)
 	p.must(err)
 	p.click("[role=dialog] button", "I have them")
 	p.see("li", "grey key")
@@ -189,7 +194,9 @@ func TestATokensLife(t *testing.T) {
 	s.click("[role=dialog] button", "The program has it")
 	s.open("/tokens")
 	s.see("tr", "by Signe Halloran")
-	s.wait("[...document.querySelectorAll('tr')].find(e => e.innerText.includes('register')).innerText.includes('never') === false")
+	s.wait(
+		"[...document.querySelectorAll('tr')].find(e => e.innerText.includes('register')).innerText.includes('never') === false",
+	)
 	s.click("tr button", "Withdraw")
 	s.click("[role=dialog] button", "Withdraw it")
 	s.see("tr", "withdrawn")
@@ -215,9 +222,13 @@ func TestATokensLife(t *testing.T) {
 func TestSigningInByAProvider(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.Refusals = true
-	p, err := provider.Serve(s.desk.Now,
+	p, err := provider.Serve(
+		s.desk.Now,
 		provider.Person{Subject: "ruben", Email: "Ruben.Adeyemi@skerryhaven.example", Verified: true},
-		provider.Person{Subject: "mallory", Email: "signe.halloran@skerryhaven.example"}, // says so, and nobody has seen to it
+		provider.Person{
+			Subject: "mallory",
+			Email:   "signe.halloran@skerryhaven.example",
+		}, // says so, and nobody has seen to it
 		provider.Person{Subject: "stranger", Email: "stranger@elsewhere.example", Verified: true},
 	)
 	s.must(err)
@@ -326,7 +337,9 @@ func TestADelegateEditsWhatTheyMay(t *testing.T) {
 	s.click("button", "Do")
 	s.click("[role=menuitem]", "Edit")
 	field := func(label string) string {
-		return "[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith(" + quoted(label) + "))"
+		return "[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith(" + quoted(
+			label,
+		) + "))"
 	}
 	for label, theirs := range map[string]bool{
 		"Name": true, "Title": true, "Department": true, "User name": false, "E-mail": false, "External id": false, "From": false, "Until": false,

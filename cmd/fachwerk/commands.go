@@ -85,7 +85,8 @@ func verifyCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "verify --db FILE",
 		Short: "Prove that the record and the security log are as they were written",
-		Long: "Proves the chain of revisions and that of the security log, and prints their heads. Keep a head elsewhere: --head " +
+		Long: "Proves the chain of revisions and that of the security log, and prints their heads. Keep a head elsewhere: " +
+			"--head " +
 			"tells whether the chains still contain it.",
 		Args: usageArgs(cobra.NoArgs),
 	}

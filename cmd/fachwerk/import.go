@@ -23,11 +23,13 @@ func importCommand() *cobra.Command {
 		Use:   "import --db FILE TABLE",
 		Short: "Try what a file of people, groups, assignments or last uses would change, and apply it",
 		Args:  usageArgs(cobra.ExactArgs(1)),
-		Long:  "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. With --apply the rows are applied as one revision, if nothing is wrong with any.",
+		Long: "Reads CSV, a workbook (XLSX), LDIF or JSON Lines and tells what each row would do, on standard output. " +
+			"With --apply the rows are applied as one revision, if nothing is wrong with any.",
 	}
 	db := dbFlag(c)
 	kind := c.Flags().
-		String("kind", "", "what the file is about: people, groups, assignments, last-use or catalogue; recognised if absent, but for a catalogue that is a table")
+		String("kind", "", "what the file is about: people, groups, assignments, last-use or catalogue; recognised if "+
+			"absent, but for a catalogue that is a table")
 	system := c.Flags().String("system", "", "of a catalogue: the system that it is of, if the file does not say it")
 	version := c.Flags().String("version", "", "of a catalogue: its version, if the file does not say it")
 	apply := c.Flags().Bool("apply", false, "apply what the rows do, as one revision")

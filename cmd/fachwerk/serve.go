@@ -36,13 +36,20 @@ func serveCommand() *cobra.Command {
 	}
 	db := dbFlag(c)
 	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
-	outside := c.Flags().String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
-	proxies := c.Flags().StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
-	issuer := c.Flags().String("oidc-issuer", "", "an identity provider by which people sign in too (OpenID Connect); its secret is in FACHWERK_OIDC_CLIENT_SECRET, or in the file that FACHWERK_OIDC_CLIENT_SECRET_FILE names")
+	outside := c.Flags().
+		String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
+	proxies := c.Flags().
+		StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
+	issuer := c.Flags().
+		String("oidc-issuer", "", "an identity provider by which people sign in too (OpenID Connect); its secret is in "+
+			"FACHWERK_OIDC_CLIENT_SECRET, or in the file that FACHWERK_OIDC_CLIENT_SECRET_FILE names")
 	client := c.Flags().String("oidc-client-id", "", "what the identity provider knows Fachwerk as")
 	provider := c.Flags().String("oidc-name", "", "what the identity provider is called on the sign-in page")
-	onlyOwners := c.Flags().Bool("passwords-for-owners-only", false, "with an identity provider: nobody but owners signs in by password")
-	newcomers := c.Flags().String("newcomers", "", "with an identity provider: the id of a group into which it may bring people whom nobody has added")
+	onlyOwners := c.Flags().
+		Bool("passwords-for-owners-only", false, "with an identity provider: nobody but owners signs in by password")
+	newcomers := c.Flags().
+		String("newcomers", "", "with an identity provider: the id of a group into which it may bring people whom nobody "+
+			"has added")
 	second := c.Flags().Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -54,7 +61,8 @@ func serveCommand() *cobra.Command {
 			return err
 		}
 		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted}
-		if u, err := url.Parse(seen.URL); seen.URL != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
+		if u, err := url.Parse(seen.URL); seen.URL != "" &&
+			(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
 			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
 		}
 		settings := account.Settings{SecondFactor: *second, Provider: account.Provider{
@@ -80,7 +88,9 @@ func prefixes(list []string) (out []netip.Prefix, err error) {
 		if err != nil {
 			at, err := netip.ParseAddr(text)
 			if err != nil {
-				return nil, usageError{fmt.Errorf("--trusted-proxies: expected an address or a network like 10.0.0.0/8, not %q", text)}
+				return nil, usageError{
+					fmt.Errorf("--trusted-proxies: expected an address or a network like 10.0.0.0/8, not %q", text),
+				}
 			}
 			p = netip.PrefixFrom(at, at.BitLen())
 		}
@@ -89,8 +99,8 @@ func prefixes(list []string) (out []netip.Prefix, err error) {
 	return out, nil
 }
 
-// secretOf gives a secret that is named by an environment variable, or lies in the file that NAME_FILE names. Secrets are
-// never given by flag: whoever lists the processes would read them.
+// secretOf gives a secret that is named by an environment variable, or lies in the file that NAME_FILE names. Secrets
+// are never given by flag: whoever lists the processes would read them.
 func secretOf(name string) (string, error) {
 	if file := os.Getenv(name + "_FILE"); file != "" {
 		data, err := os.ReadFile(file)

@@ -66,7 +66,13 @@ func main() {
 			killed++
 		}
 	}
-	fmt.Printf("%d of %d mutants are killed, %d %% (wanted: %d)\n", killed, len(list), 100*killed/max(1, len(list)), wanted)
+	fmt.Printf(
+		"%d of %d mutants are killed, %d %% (wanted: %d)\n",
+		killed,
+		len(list),
+		100*killed/max(1, len(list)),
+		wanted,
+	)
 	if 100*killed < wanted*len(list) {
 		os.Exit(1)
 	}

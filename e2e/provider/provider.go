@@ -50,7 +50,14 @@ func Serve(now func() time.Time, people ...Person) (*Provider, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Provider{ClientID: "fachwerk", ClientSecret: rand.Text(), Now: now, people: people, key: key, codes: map[string]grant{}}
+	p := &Provider{
+		ClientID:     "fachwerk",
+		ClientSecret: rand.Text(),
+		Now:          now,
+		people:       people,
+		key:          key,
+		codes:        map[string]grant{},
+	}
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /.well-known/openid-configuration", p.configuration)
 	mux.HandleFunc("GET /authorize", p.authorize)
@@ -74,8 +81,10 @@ func (p *Provider) configuration(w http.ResponseWriter, _ *http.Request) {
 	})
 }
 
-var page = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><title>Who are you?</title><h1>Who are you?</h1>
-{{range $i, $p := .People}}<p><a href="/as?{{$.Query}}&amp;who={{$i}}">{{$p.Subject}}</a></p>{{end}}`))
+var page = template.Must(
+	template.New("").Parse(`<!doctype html><html lang="en"><title>Who are you?</title><h1>Who are you?</h1>
+{{range $i, $p := .People}}<p><a href="/as?{{$.Query}}&amp;who={{$i}}">{{$p.Subject}}</a></p>{{end}}`),
+)
 
 // authorize asks who somebody is.
 func (p *Provider) authorize(w http.ResponseWriter, r *http.Request) {
@@ -136,7 +145,10 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 		answer(w, map[string]string{"error": "invalid_grant"})
 		return
 	}
-	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.key, KeyID: "k"}}, nil)
+	signer, err := jose.NewSigner(
+		jose.SigningKey{Algorithm: jose.RS256, Key: jose.JSONWebKey{Key: p.key, KeyID: "k"}},
+		nil,
+	)
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
@@ -155,5 +167,8 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 }
 
 func (p *Provider) keys(w http.ResponseWriter, _ *http.Request) {
-	answer(w, jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: p.key.Public(), KeyID: "k", Algorithm: "RS256", Use: "sig"}}})
+	answer(
+		w,
+		jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: p.key.Public(), KeyID: "k", Algorithm: "RS256", Use: "sig"}}},
+	)
 }

@@ -26,7 +26,8 @@ var catalogues = []catalogue{
 		"quaybook-standard",
 		"quaybook-planner",
 		[]string{
-			"Bookings: booking view edit/w approve/w1 cancel/w1 reassign/wl; booking.rate view edit/w2; waiting-list view edit/w",
+			"Bookings: booking view edit/w approve/w1 cancel/w1 reassign/wl; booking.rate view edit/w2; waiting-list view " +
+				"edit/w",
 			"Gates: gate view admit/w1 override/w3 report/w; gate-log view export/1; barrier view open/w2",
 			"Planning: berth-plan view/l edit/wl publish/wl1; tide-window view edit/wl; mooring view assign/w",
 			"Tariffs: tariff view edit/w2 publish/a3o; surcharge view edit/w2",
@@ -164,7 +165,8 @@ func actions(c catalogue, module, object string, list []string) (out []*model.Pe
 			}
 		}
 		if p.Risk == 3 {
-			p.Description = p.Label + ". Critical: what it does is hard to undo or touches safety or money; give it to few, and for a time."
+			p.Description = p.Label + ". Critical: what it does is hard to undo or touches safety or money; give it to few, " +
+				"and for a time."
 		}
 		if action == "view" {
 			wholeView = p.Span == model.SpanOrganisation

@@ -64,7 +64,8 @@ var roleRows = [][5]string{
 	{
 		"quaybook-administrator",
 		"Quaybook administrator",
-		"quaybook-reader quaybook-bookings quaybook-bookings-lead quaybook-gates quaybook-gates-lead quaybook-planning quaybook-planning-lead quaybook-tariffs quaybook-tariffs-lead quaybook-setup-lead",
+		"quaybook-reader quaybook-bookings quaybook-bookings-lead quaybook-gates quaybook-gates-lead quaybook-planning " +
+			"quaybook-planning-lead quaybook-tariffs quaybook-tariffs-lead quaybook-setup-lead",
 		"",
 		"Everything in Quaybook. Protected: make a role that inherits it instead.",
 	},

@@ -90,7 +90,11 @@ func TestSessionsEnd(t *testing.T) {
 // A link is good once, for one purpose and in one state; a new one ends those before.
 func TestLinks(t *testing.T) {
 	d, _, clock := clocked(t)
-	put(t, d, &model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited, Email: "ivy@small.example"})
+	put(
+		t,
+		d,
+		&model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited, Email: "ivy@small.example"},
+	)
 	kay := desk.Actor{User: "kay", Proven: now}
 	invite := func(who desk.Actor) string {
 		t.Helper()
@@ -118,12 +122,28 @@ func TestLinks(t *testing.T) {
 	_, err := d.Invite(kay, "ivy", "")
 	refused(t, err, desk.Conflict, "the account is active")
 	// An owner's invitation is not an administrator's to send: with its link she would be the owner.
-	put(t, d, &model.User{ID: "una", UserName: "una", DisplayName: "Una", State: model.UserInvited},
-		&model.Assignment{ID: "una", Subject: model.Subject{User: "una"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full})
+	put(
+		t,
+		d,
+		&model.User{ID: "una", UserName: "una", DisplayName: "Una", State: model.UserInvited},
+		&model.Assignment{
+			ID:      "una",
+			Subject: model.Subject{User: "una"},
+			Set:     model.SetOwner,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
+	)
 	_, err = d.Invite(kay, "una", "")
 	refused(t, err, desk.NotAllowed, "not yours to send")
 	// Nobody goes from active back to invited, to come in by another's hand.
-	blocked(t, d, desk.Actor{User: "bea", Proven: now}, altered(d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserInvited }), "back to invited")
+	blocked(
+		t,
+		d,
+		desk.Actor{User: "bea", Proven: now},
+		altered(d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserInvited }),
+		"back to invited",
+	)
 	must[*desk.Draft](t)(d.Discard(desk.Actor{User: "bea", Proven: now}))
 	// A password link dies with the state that it was made for.
 	link := must[string](t)(d.PasswordLink("ann"))
@@ -134,8 +154,18 @@ func TestLinks(t *testing.T) {
 // Who manages tokens makes none that can do more than they can.
 func TestTokensThatPeopleMake(t *testing.T) {
 	d, _, clock := clocked(t)
-	put(t, d, &model.Role{ID: "keys", Name: "Keys", Permissions: []string{model.ManageTokens}},
-		&model.Assignment{ID: "ann-keys", Subject: model.Subject{User: "ann"}, Role: "keys", Reach: model.ReachArea, Mode: model.Full})
+	put(
+		t,
+		d,
+		&model.Role{ID: "keys", Name: "Keys", Permissions: []string{model.ManageTokens}},
+		&model.Assignment{
+			ID:      "ann-keys",
+			Subject: model.Subject{User: "ann"},
+			Role:    "keys",
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
+	)
 	ann, bea := desk.Actor{User: "ann", Proven: now}, desk.Actor{User: "bea", Proven: now}
 	add := func(who desk.Actor, purpose, user string, expires *time.Time) (string, error) {
 		made, err := d.AddToken(who, account.NewToken{Name: "A program", Purpose: purpose, User: user, Expires: expires})
@@ -250,12 +280,22 @@ func TestNewcomersByTheProvider(t *testing.T) {
 		provider.Person{Subject: "hal", Email: "hal@small.example", Verified: true},
 	))
 	t.Cleanup(p.Close)
-	put(t, d, &model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}},
+	put(
+		t,
+		d,
+		&model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}},
 		&model.Group{ID: "mailed", Name: "Mailed", Type: model.Rule, Rule: `userName sw "hal"`},
 		&model.Delegation{
 			ID: "d", Name: "D", Delegate: model.Subject{Group: "mailed"}, People: model.People{Area: "top"}, Actions: []string{"lock"},
 		},
-		&model.Assignment{ID: "h", Subject: model.Subject{Group: "heads"}, Set: model.SetAuditor, Reach: model.ReachArea, Mode: model.Full})
+		&model.Assignment{
+			ID:      "h",
+			Subject: model.Subject{Group: "heads"},
+			Set:     model.SetAuditor,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
+	)
 	come := func(person int, into, proof string) (string, error) {
 		d.Set(account.Settings{Outside: "http://127.0.0.1", Provider: account.Provider{
 			Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office", Newcomers: into,

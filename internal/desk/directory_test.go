@@ -153,7 +153,10 @@ func TestDirectories(t *testing.T) {
 		t.Fatal(err)
 	}
 	*d = *must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return today }))
-	_, err := d.Feed(directory.Speaker{Name: "Ferry office"}, func(f *directory.Feed) error { return f.Leave("mireille.aster") })
+	_, err := d.Feed(
+		directory.Speaker{Name: "Ferry office"},
+		func(f *directory.Feed) error { return f.Leave("mireille.aster") },
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -321,7 +321,10 @@ func (p *Drafted) view(s *Sight) *Draft {
 	p.sideEffects(v, s)
 	for _, l := range p.later {
 		if s.knows(model.KindUser, l.user) {
-			v.Later = append(v.Later, LaterGain{shown.Ref(model.KindUser, l.user), shown.Holdings(l.gains), Optional(l.from), l.live})
+			v.Later = append(
+				v.Later,
+				LaterGain{shown.Ref(model.KindUser, l.user), shown.Holdings(l.gains), Optional(l.from), l.live},
+			)
 		}
 	}
 	people := slices.DeleteFunc(

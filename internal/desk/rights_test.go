@@ -46,7 +46,13 @@ func TestTheLastOwnerLasts(t *testing.T) {
 	soon := now.Add(6 * time.Second)
 	blocked(t, d, bea, altered(d, model.KindUser, "bea", func(u *model.User) { u.Until = soon }), "last live person")
 	blocked(t, d, bea, altered(d, model.KindUser, "bea", func(u *model.User) { u.From = soon }), "last live person")
-	blocked(t, d, bea, altered(d, model.KindAssignment, "owner", func(a *model.Assignment) { a.Until = soon }), "last live person")
+	blocked(
+		t,
+		d,
+		bea,
+		altered(d, model.KindAssignment, "owner", func(a *model.Assignment) { a.Until = soon }),
+		"last live person",
+	)
 	must[*desk.Draft](t)(d.Discard(bea))
 	// An owner for a day does not make the lasting one dispensable.
 	put(t, d, &model.Assignment{
@@ -63,7 +69,13 @@ func TestWhatIsCriticalIsSoAtAnyInstant(t *testing.T) {
 	d, _ := open(t)
 	unproven := desk.Actor{User: "bea", Proven: now.Add(-time.Hour)}
 	gives := func(user, set string, do func(a *model.Assignment)) *model.Assignment {
-		a := &model.Assignment{ID: "new", Subject: model.Subject{User: user}, Set: set, Reach: model.ReachArea, Mode: model.Full}
+		a := &model.Assignment{
+			ID:      "new",
+			Subject: model.Subject{User: user},
+			Set:     set,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		}
 		do(a)
 		return a
 	}
@@ -122,10 +134,14 @@ func TestNobodyTouchesWhoHoldsMore(t *testing.T) {
 	} {
 		blocked(t, d, kay, altered(d, model.KindUser, "bea", do), "which you do not, so you change neither")
 	}
-	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "bea", func(u *model.User) { u.JobTitle = "Head" }))); len(draft.Blocks) > 0 {
+	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "bea", func(u *model.User) { u.JobTitle = "Head" }))); len(
+		draft.Blocks,
+	) > 0 {
 		t.Errorf("her title is not hers to change: %v", draft.Blocks)
 	}
-	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "eve", func(u *model.User) { u.State = model.UserLocked }))); len(draft.Blocks) > 0 {
+	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "eve", func(u *model.User) { u.State = model.UserLocked }))); len(
+		draft.Blocks,
+	) > 0 {
 		t.Errorf("who holds less cannot be locked: %v", draft.Blocks)
 	}
 	later := &model.Assignment{
@@ -149,7 +165,13 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 		return err
 	}
 	// kay could assign, but she is no owner, so she does not let the directory say who holds what she gives.
-	gives := &model.Assignment{ID: "fed-audit", Subject: model.Subject{Group: "fed"}, Set: model.SetAuditor, Reach: model.ReachArea, Mode: model.Full}
+	gives := &model.Assignment{
+		ID:      "fed-audit",
+		Subject: model.Subject{Group: "fed"},
+		Set:     model.SetAuditor,
+		Reach:   model.ReachArea,
+		Mode:    model.Full,
+	}
 	blocked(t, d, desk.Actor{User: "kay", Proven: now}, gives, "only an owner hands it over")
 	if err := fill("fed", "ann"); err != nil {
 		t.Fatal(err)
@@ -159,10 +181,20 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 		t.Errorf("a group that an owner handed over: %v", err)
 	}
 	// By a title, it would come round the back.
-	put(t, d, &model.Group{ID: "heads", Name: "Heads", Type: model.Rule, Rule: `title eq "head"`},
-		&model.Assignment{ID: "heads-own", Subject: model.Subject{Group: "heads"}, Set: model.SetOwner, Reach: model.ReachArea, Mode: model.Full},
+	put(
+		t,
+		d,
+		&model.Group{ID: "heads", Name: "Heads", Type: model.Rule, Rule: `title eq "head"`},
+		&model.Assignment{
+			ID:      "heads-own",
+			Subject: model.Subject{Group: "heads"},
+			Set:     model.SetOwner,
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
 		altered(d, model.KindUser, "cy", func(u *model.User) { u.Source = model.Directory }),
-		altered(d, model.KindUser, "kay", func(u *model.User) { u.Source = model.Directory }))
+		altered(d, model.KindUser, "kay", func(u *model.User) { u.Source = model.Directory }),
+	)
 	speaker := directory.Speaker{Name: "dir"}
 	alter := func(id string, do func(u *model.User)) error {
 		_, err := d.Feed(speaker, func(f *directory.Feed) error {
@@ -174,7 +206,12 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 		})
 		return err
 	}
-	refused(t, alter("cy", func(u *model.User) { u.JobTitle = "Head" }), desk.NotAllowed, "no right in Fachwerk comes by a directory")
+	refused(
+		t,
+		alter("cy", func(u *model.User) { u.JobTitle = "Head" }),
+		desk.NotAllowed,
+		"no right in Fachwerk comes by a directory",
+	)
 	refused(t, alter("kay", func(u *model.User) { u.Email = "other@small.example" }), desk.NotAllowed, "how they sign in")
 	for _, state := range []model.UserState{model.UserDeactivated, model.UserActive} {
 		if err := alter("kay", func(u *model.User) { u.State = state }); err != nil {
@@ -185,7 +222,12 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 	if err := alter("kay", func(u *model.User) { u.Email = "other@small.example" }); err != nil {
 		t.Errorf("a directory that may: %v", err)
 	}
-	refused(t, alter("cy", func(u *model.User) { u.JobTitle = "Head" }), desk.NotAllowed, "no right in Fachwerk comes by a directory")
+	refused(
+		t,
+		alter("cy", func(u *model.User) { u.JobTitle = "Head" }),
+		desk.NotAllowed,
+		"no right in Fachwerk comes by a directory",
+	)
 }
 
 // Another day and other eyes lend nothing: what one may do is what one may do now.
@@ -215,7 +257,11 @@ func TestTheImpactTellsWhatComesLater(t *testing.T) {
 	d, _ := open(t)
 	bea := desk.Actor{User: "bea", Proven: now}
 	soon := now.AddDate(0, 1, 0)
-	must[*desk.Draft](t)(d.Put(bea, nil, &model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited}))
+	must[*desk.Draft](
+		t,
+	)(
+		d.Put(bea, nil, &model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited}),
+	)
 	must[*desk.Draft](t)(d.Put(bea, nil, &model.Assignment{
 		ID: "ivy", Subject: model.Subject{User: "ivy"}, Role: "clerk", Area: "t1", Reach: model.ReachArea, Mode: model.Full,
 	}))
@@ -226,10 +272,12 @@ func TestTheImpactTellsWhatComesLater(t *testing.T) {
 		t.Fatalf("now %d gain, later %+v", draft.Gaining, draft.Later)
 	}
 	ivy, cy := draft.Later[0], draft.Later[1]
-	if ivy.User.ID != "ivy" || ivy.Live || ivy.From != nil || len(ivy.Gains) != 1 || ivy.Gains[0].Permission != "s:gate:view" {
+	if ivy.User.ID != "ivy" || ivy.Live || ivy.From != nil || len(ivy.Gains) != 1 ||
+		ivy.Gains[0].Permission != "s:gate:view" {
 		t.Errorf("once live: %+v", ivy)
 	}
-	if cy.User.ID != "cy" || !cy.Live || cy.From == nil || !cy.From.Equal(soon) || len(cy.Gains) != 2 || cy.Gains[0].Area.ID != "t2" {
+	if cy.User.ID != "cy" || !cy.Live || cy.From == nil || !cy.From.Equal(soon) || len(cy.Gains) != 2 ||
+		cy.Gains[0].Area.ID != "t2" {
 		t.Errorf("later: %+v", cy)
 	}
 }

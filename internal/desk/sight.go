@@ -41,8 +41,8 @@ func (d *Desk) Reading(who Actor) *store.Store { return d.Store.Within(who.Withi
 // Eyes is whose sight counts.
 func (who Actor) Eyes() string { return cmp.Or(who.As, who.User) }
 
-// May tells whether a person holds a right of Fachwerk's own system in a house, which must be the present one: authority
-// is always that of now. Through other eyes, it takes the right of both.
+// May tells whether a person holds a right of Fachwerk's own system in a house, which must be the present one:
+// authority is always that of now. Through other eyes, it takes the right of both.
 func (d *Desk) May(h *House, who Actor, right string) bool {
 	allowed := func(user string) bool { return h.Index.Allowed(user, right, index.Record{}, d.Now()) }
 	return who.User != "" && allowed(who.User) && (who.As == "" || allowed(who.As))

@@ -192,7 +192,9 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Fatalf("ann sees %+v", detail)
 	}
 	one := detail.Items[0]
-	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 || len(inside.Loses) != 1 || inside.Loses[0].Permission != "s:gate:open" ||
+	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 ||
+		len(inside.Loses) != 1 ||
+		inside.Loses[0].Permission != "s:gate:open" ||
 		len(inside.Stays) != 1 ||
 		inside.Stays[0].Permission != "s:gate:view" ||
 		len(inside.StaysBy) != 1 ||

@@ -32,7 +32,8 @@ func Reminder(organisation, name, review string, waiting, all int, due time.Time
 	return Letter{
 		Subject: fmt.Sprintf("%s: %s for your decision", review, strings.TrimPrefix(items, "of ")),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
+			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see "+
+				"how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
 			name,
 			items,
 			review,
@@ -51,7 +52,9 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	return Letter{
 		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
+			"Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, "+
+				"gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a "+
+				"reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
 			name,
 			review,
 			what,
@@ -69,7 +72,8 @@ func Invitation(organisation, name, from string, until time.Time) Letter {
 	return Letter{
 		Subject: "Your way into " + organisation,
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect this, do nothing.\n\n%s\n",
+			"Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect "+
+				"this, do nothing.\n\n%s\n",
 			name,
 			from,
 			organisation,

@@ -238,7 +238,12 @@ func (s *Store) Events(q EventSearch, before, limit int) (out []Event, err error
 	}
 	if q.Words != "" {
 		pattern := "%" + like(q.Words) + "%"
-		db = db.Where(`text LIKE ? ESCAPE '\' OR "from" LIKE ? ESCAPE '\' OR who LIKE ? ESCAPE '\'`, pattern, pattern, pattern)
+		db = db.Where(
+			`text LIKE ? ESCAPE '\' OR "from" LIKE ? ESCAPE '\' OR who LIKE ? ESCAPE '\'`,
+			pattern,
+			pattern,
+			pattern,
+		)
 	}
 	if !q.From.IsZero() {
 		db = db.Where("at >= ?", q.From.UTC())

@@ -19,9 +19,12 @@ func recorded(t *testing.T) (file string, p store.Proof) {
 	s := open(t, file)
 	for n := 1; n <= 4; n++ {
 		g := &model.Group{ID: "g" + string(rune('0'+n)), Name: "G", Users: []string{"ann", "bob"}}
-		step := store.Step{Revision: store.Revision{Number: n, At: start, Who: "ann", WhoName: "Ann", Why: "for a test"}, Ops: []change.Op{
-			{Kind: model.KindGroup, ID: g.ID, After: g},
-		}}
+		step := store.Step{
+			Revision: store.Revision{Number: n, At: start, Who: "ann", WhoName: "Ann", Why: "for a test"},
+			Ops: []change.Op{
+				{Kind: model.KindGroup, ID: g.ID, After: g},
+			},
+		}
 		if err := s.AppendRevisions(step); err != nil {
 			t.Fatal(err)
 		}

@@ -205,8 +205,8 @@ func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err 
 // ReviewItem gives one item; [ErrNotFound] if there is none of that id.
 func (s *Store) ReviewItem(id int) (i ReviewItem, err error) { return i, first(s.db, &i, "id = ?", id) }
 
-// DecideAll keeps the decisions on items, or to whom they were handed, all or none, beside those that were made before; [ErrNotFound] if the review of
-// one is not open.
+// DecideAll keeps the decisions on items, or to whom they were handed, all or none, beside those that were made
+// before; [ErrNotFound] if the review of one is not open.
 func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 	return s.write(func(tx *gorm.DB) error {
 		if err := (&Store{tx, tx}).addDecisions(decisions); err != nil {

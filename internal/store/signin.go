@@ -104,8 +104,8 @@ func (s *Store) SaveFactors(user, drop string, list ...Factor) error {
 	})
 }
 
-// DropFactor forgets a user's factor, and with the last one but recovery codes these too; [ErrNotFound] if there is none
-// of that id.
+// DropFactor forgets a user's factor, and with the last one but recovery codes these too; [ErrNotFound] if there is
+// none of that id.
 func (s *Store) DropFactor(user, id string) error {
 	return s.write(func(tx *gorm.DB) error {
 		done := tx.Where("user = ? AND id = ?", user, id).Delete(&Factor{})
@@ -116,7 +116,8 @@ func (s *Store) DropFactor(user, id string) error {
 			return done.Error
 		}
 		var left int64
-		if err := tx.Model(&Factor{}).Where("user = ? AND kind <> 'recovery'", user).Count(&left).Error; err != nil || left > 0 {
+		if err := tx.Model(&Factor{}).Where("user = ? AND kind <> 'recovery'", user).Count(&left).Error; err != nil ||
+			left > 0 {
 			return err
 		}
 		return tx.Where("user = ?", user).Delete(&Factor{}).Error
@@ -134,7 +135,9 @@ func (s *Store) UseRecovery(user, hash string) error {
 
 // UseStep keeps the step of a time code that was used; [ErrNotFound] if it, or a later one, was used before.
 func (s *Store) UseStep(id string, step int64, at time.Time) error {
-	done := s.w.Model(&Factor{}).Where("id = ? AND step < ?", id, step).Updates(map[string]any{"step": step, "used": at.UTC()})
+	done := s.w.Model(&Factor{}).
+		Where("id = ? AND step < ?", id, step).
+		Updates(map[string]any{"step": step, "used": at.UTC()})
 	if done.Error == nil && done.RowsAffected == 0 {
 		return ErrNotFound
 	}
@@ -146,7 +149,10 @@ func (s *Store) StartSession(v SignedIn) error { return s.w.Create(&v).Error }
 
 // EndSessions ends the sessions of some users, but for one if it is named.
 func (s *Store) EndSessions(at time.Time, stays string, users ...string) error {
-	return s.w.Model(&SignedIn{}).Where("user IN ? AND ended IS NULL AND id <> ?", users, stays).Update("ended", at.UTC()).Error
+	return s.w.Model(&SignedIn{}).
+		Where("user IN ? AND ended IS NULL AND id <> ?", users, stays).
+		Update("ended", at.UTC()).
+		Error
 }
 
 // EndSession ends one session of a user; [ErrNotFound] if they have none of that id.

@@ -506,7 +506,8 @@ func (s *Store) Joinings(group string) (map[string]Revision, error) {
 
 // LastOn gives the last revision after a number that touched an object; [ErrNotFound] if there is none.
 func (s *Store) LastOn(kind model.Kind, id string, after int) (r Revision, err error) {
-	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND revision > ?)", string(kind), id, after).
+	return r, s.db.Where("number = (SELECT max(revision) FROM operations WHERE kind = ? AND object_id = ? AND revision "+
+		"> ?)", string(kind), id, after).
 		Take(&r).
 		Error
 }

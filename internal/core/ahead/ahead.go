@@ -118,7 +118,10 @@ func (v *View) Holders(keys []string, t time.Time) []string {
 // instant on. The areas are those of v.
 func (v *View) Beyond(spans, others []index.Span, t time.Time) (out []index.Span) {
 	for _, s := range spans {
-		wider := slices.DeleteFunc(slices.Clone(others), func(o index.Span) bool { return !v.now.Includes(o.Holding, s.Holding) })
+		wider := slices.DeleteFunc(
+			slices.Clone(others),
+			func(o index.Span) bool { return !v.now.Includes(o.Holding, s.Holding) },
+		)
 		// Whether it is covered can change only where one of the others begins or ends.
 		instants := []time.Time{later(s.From, t)}
 		for _, o := range wider {

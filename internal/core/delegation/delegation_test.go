@@ -183,7 +183,8 @@ func TestWhatAChangeMayDo(t *testing.T) {
 			view = ahead.Of(index.Compile(after))
 		}
 		against := a.Judge([]change.Op{c.op}, view)
-		if c.says == "" && len(against) > 0 || c.says != "" && (len(against) == 0 || !strings.Contains(against[0].Reason, c.says)) {
+		if c.says == "" && len(against) > 0 ||
+			c.says != "" && (len(against) == 0 || !strings.Contains(against[0].Reason, c.says)) {
 			t.Errorf("%s: %v, want %q", name, against, c.says)
 		}
 	}
@@ -317,7 +318,11 @@ func TestAttacksOfADelegate(t *testing.T) {
 		}
 	}
 	rule := func(id, text string) model.Edit {
-		return model.Edit{Kind: model.KindGroup, ID: id, After: &model.Group{ID: id, Name: "Chosen", Type: model.Rule, Rule: text}}
+		return model.Edit{
+			Kind:  model.KindGroup,
+			ID:    id,
+			After: &model.Group{ID: id, Name: "Chosen", Type: model.Rule, Rule: text},
+		}
 	}
 	gives := func(a *model.Assignment) model.Edit {
 		return model.Edit{Kind: model.KindAssignment, ID: a.ID, After: a}
@@ -453,7 +458,8 @@ func TestAttacksOfADelegate(t *testing.T) {
 			t.Fatalf("%s: %v", name, problems)
 		}
 		against := delegation.Of(view, "mia", now).Judge([]change.Op{op}, view.Next(index.Compile(after)))
-		if c.says == "" && len(against) > 0 || c.says != "" && (len(against) == 0 || !strings.Contains(against[0].Reason, c.says)) {
+		if c.says == "" && len(against) > 0 ||
+			c.says != "" && (len(against) == 0 || !strings.Contains(against[0].Reason, c.says)) {
 			t.Errorf("%s: %v, want %q", name, against, c.says)
 		}
 	}

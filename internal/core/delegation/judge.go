@@ -58,7 +58,8 @@ func (j *judge) op(op change.Op) *Refused {
 		return unknown(op.Kind, op.ID)
 	}
 	return refuse(
-		"%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the members of groups.",
+		"%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the "+
+			"members of groups.",
 		upper(change.Title(op)),
 	)
 }
@@ -303,7 +304,8 @@ func (j *judge) joins(u *model.User) *Refused {
 		}
 		if r := j.person(Act{Action: Membership, Group: g.ID}, u.ID); r != nil {
 			return refuse(
-				"This would bring %s, by its rule, into %s, whose members are not yours to choose or hold more than you could assign.",
+				"This would bring %s, by its rule, into %s, whose members are not yours to choose or hold more than you could "+
+					"assign.",
 				u.DisplayName,
 				j.aGroup(g.ID),
 			)
@@ -325,7 +327,10 @@ func (j *judge) aGroup(id string) string {
 func (j *judge) hangs(group string) bool {
 	for _, v := range j.both {
 		x := v.Now()
-		if slices.ContainsFunc(x.GrantsTo(group), func(g *model.Assignment) bool { return g.Until.IsZero() || j.at.Before(g.Until) }) {
+		if slices.ContainsFunc(
+			x.GrantsTo(group),
+			func(g *model.Assignment) bool { return g.Until.IsZero() || j.at.Before(g.Until) },
+		) {
 			return true
 		}
 		above := x.Nesting(group)

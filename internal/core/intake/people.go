@@ -275,7 +275,8 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 				"roles",
 				"",
 				errors.New(
-					"this account would be given nothing: name a role in the row, choose one for all such rows, or say that they come without",
+					"this account would be given nothing: name a role in the row, choose one for all such rows, or say that they "+
+						"come without",
 				),
 			)
 		}
@@ -329,7 +330,8 @@ func (t *trying) missing() {
 	}
 	if share := cmp.Or(t.o.Share, 10); 100*len(ops) > share*all {
 		t.trial.Stop = fmt.Sprintf(
-			"The file lacks %d of %d people, more than %d of a hundred. If it is whole, raise that share; if it is a part, leave those alone whom it lacks.",
+			"The file lacks %d of %d people, more than %d of a hundred. If it is whole, raise that share; if it is a part, "+
+				"leave those alone whom it lacks.",
 			len(ops),
 			all,
 			share,

@@ -239,7 +239,8 @@ func with(known ids, more string) ids {
 	}
 }
 
-// narrow finds what is not the same as before, so that only that is checked. The lists are sorted, and have what is built in.
+// narrow finds what is not the same as before, so that only that is checked. The lists are sorted, and have what is
+// built in.
 func (c *checker) narrow() {
 	c.licences_, c.areas_, c.systems_, c.sets_ = c.d.Licences.known(), c.d.Areas.known(), c.d.Systems.known(), c.d.Sets.known()
 	c.roles_, c.groups_, c.users_ = c.d.Roles.known(), c.d.Groups.known(), c.d.Users.known()
@@ -301,7 +302,8 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 		c.say(
 			a.field("id"),
 			code.IDForm,
-			"expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or digit, not %q",
+			"expected an id of 1 to 64 lower-case letters, digits, dots, dashes and underscores that begins with a letter or "+
+				"digit, not %q",
 			a.id,
 		)
 	case slices.Contains(reserved, a.id):
@@ -315,7 +317,10 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 // anybody reads and say only what is seen, and that lists end.
 func (c *checker) values(a at, o Object) {
 	say := func(path string, of code.Code, format string, args ...any) {
-		c.problems = append(c.problems, Problem{Code: of, Kind: a.kind, ID: a.id, Path: path, Message: fmt.Sprintf(format, args...)})
+		c.problems = append(
+			c.problems,
+			Problem{Code: of, Kind: a.kind, ID: a.id, Path: path, Message: fmt.Sprintf(format, args...)},
+		)
 	}
 	visitor{
 		instant: func(path string, t time.Time) {
@@ -374,7 +379,8 @@ var mostOf = map[string]int{
 // hidden tells what is not seen in a text, or turns it round: control characters, and what overrides the direction of
 // writing (Unicode TR 36, §2.5).
 func hidden(r rune) bool {
-	return unicode.IsControl(r) || r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 || r == 0xFEFF || r == utf8.RuneError
+	return unicode.IsControl(r) || r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 || r == 0xFEFF ||
+		r == utf8.RuneError
 }
 
 func (c *checker) name(a at, field, value string) {
@@ -884,7 +890,8 @@ func (c *checker) delegations() {
 		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
 		has := func(action string) bool { return slices.Contains(x.Actions, action) }
 		if has("edit") && !has("move") && !has("seat") {
-			c.warn(a.field("actions"), code.Narrower, "“edit” changes name, title, department, kind and qualifications only: "+
+			c.warn(a.field("actions"), code.Narrower, "“edit” changes name, title, department, kind and qualifications "+
+				"only: "+
 				"the home area and the manager take “move”, licences “seat”, the validity “lock”")
 		}
 		for j, action := range x.Actions {

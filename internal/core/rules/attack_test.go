@@ -81,7 +81,8 @@ func (k attack) above(p plain, user string) bool {
 		}
 		covered := false
 		for mine := range k.before.effective(k.delegate, k.t) {
-			covered = covered || mine.Permission == h.Permission && p.covers(mine.Area, h.Area) && widths[mine.Reach] >= widths[h.Reach]
+			covered = covered ||
+				mine.Permission == h.Permission && p.covers(mine.Area, h.Area) && widths[mine.Reach] >= widths[h.Reach]
 		}
 		if !covered {
 			return true
@@ -291,19 +292,20 @@ func (k attack) lineMayBeGiven(p plain, a *model.Assignment, m *model.User) bool
 		if !p.licensed(m.ID, key) {
 			continue
 		}
-		if m.ID == k.delegate || k.above(p, m.ID) || !slices.ContainsFunc(k.before.Delegations, func(g *model.Delegation) bool {
-			if !k.before.given(g, k.delegate, k.t) || !slices.Contains(g.Actions, delegation.Assign) || !p.about(g, m) {
-				return false
-			}
-			like := model.Assignment{Area: a.Area, From: from, Until: until}
-			return slices.ContainsFunc(g.Roles, func(r string) bool {
-				like.Role, like.Set = r, ""
-				return p.role(r)[key] && p.mayAssign(g, &like, k.t)
-			}) || slices.ContainsFunc(g.Sets, func(s string) bool {
-				like.Role, like.Set = "", s
-				return p.set(s)[key] && p.mayAssign(g, &like, k.t)
-			})
-		}) {
+		if m.ID == k.delegate || k.above(p, m.ID) ||
+			!slices.ContainsFunc(k.before.Delegations, func(g *model.Delegation) bool {
+				if !k.before.given(g, k.delegate, k.t) || !slices.Contains(g.Actions, delegation.Assign) || !p.about(g, m) {
+					return false
+				}
+				like := model.Assignment{Area: a.Area, From: from, Until: until}
+				return slices.ContainsFunc(g.Roles, func(r string) bool {
+					like.Role, like.Set = r, ""
+					return p.role(r)[key] && p.mayAssign(g, &like, k.t)
+				}) || slices.ContainsFunc(g.Sets, func(s string) bool {
+					like.Role, like.Set = "", s
+					return p.set(s)[key] && p.mayAssign(g, &like, k.t)
+				})
+			}) {
 			return false
 		}
 	}
@@ -347,7 +349,13 @@ func (r random) try(d *model.Design, part *model.Design) change.Op {
 		}
 		return edited(func(u *model.User) { u.Licences = []string{pick(r, part.Licences).ID} })
 	case 6:
-		u := &model.User{ID: "u9", UserName: "Name-u9", DisplayName: "u9", State: model.UserInvited, JobTitle: pick(r, titles)}
+		u := &model.User{
+			ID:          "u9",
+			UserName:    "Name-u9",
+			DisplayName: "u9",
+			State:       model.UserInvited,
+			JobTitle:    pick(r, titles),
+		}
 		u.Area = pick(r, part.Areas).ID
 		if r.chance(30) {
 			u.Manager = pick(r, part.Users).ID
@@ -411,7 +419,15 @@ func TestNobodyGetsMoreThanTheRulesAllow(t *testing.T) {
 					for _, o := range ops {
 						what = append(what, strings.Join(told(d, o), "; "))
 					}
-					t.Fatalf("%s: %q %+v %+v\nrefused: %v, want permitted: %v", delegate, what, ops[0].Before, ops[0].After, against, want)
+					t.Fatalf(
+						"%s: %q %+v %+v\nrefused: %v, want permitted: %v",
+						delegate,
+						what,
+						ops[0].Before,
+						ops[0].After,
+						against,
+						want,
+					)
 				}
 				if kind := ops[0].Kind; want {
 					permitted[kind]++

@@ -114,7 +114,9 @@ func (d *Accounts) BeginCodes(who desk.Actor) (*NewCodes, error) {
 		return nil, err
 	}
 	u, _ := h.Design().Users.Find(who.User)
-	key, err := totp.Generate(totp.GenerateOpts{Issuer: "Fachwerk, " + h.Design().Organisation.Name, AccountName: u.UserName})
+	key, err := totp.Generate(
+		totp.GenerateOpts{Issuer: "Fachwerk, " + h.Design().Organisation.Name, AccountName: u.UserName},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +162,15 @@ func (d *Accounts) AddCodes(who desk.Actor, secret, code string) (*Recovery, err
 	if secret == "" || !fits {
 		return nil, desk.Refuse(desk.Invalid, "This is not the code that is shown now. Wait for the next one, and type that.")
 	}
-	f := store.Factor{ID: rand.Text(), User: who.User, Kind: kindCode, Name: "time codes", Data: []byte(secret), Made: d.Now(), Step: step}
+	f := store.Factor{
+		ID:   rand.Text(),
+		User: who.User,
+		Kind: kindCode,
+		Name: "time codes",
+		Data: []byte(secret),
+		Made: d.Now(),
+		Step: step,
+	}
 	return d.added(who, kindCode, f)
 }
 
@@ -190,7 +200,10 @@ func (d *Accounts) recovery(user string) (codes []string, kept []store.Factor) {
 		code := text[:4] + "-" + text[4:8] + "-" + text[8:]
 		id, _ := secret()
 		codes = append(codes, code)
-		kept = append(kept, store.Factor{ID: id, User: user, Kind: kindRecovery, Data: []byte(hashSecret(code)), Made: d.Now()})
+		kept = append(
+			kept,
+			store.Factor{ID: id, User: user, Kind: kindRecovery, Data: []byte(hashSecret(code)), Made: d.Now()},
+		)
 	}
 	return codes, kept
 }
@@ -255,7 +268,10 @@ func (d *Accounts) CheckCode(user, code, from string) error {
 	}
 	d.tries.failed(user, from, d.Now())
 	d.Happened(desk.Event{What: desk.EventFailed, Who: user, From: from, Text: "a wrong code"})
-	return desk.Refuse(desk.NotSignedIn, "This is not a code that is good now, nor one of your recovery codes that is left.")
+	return desk.Refuse(
+		desk.NotSignedIn,
+		"This is not a code that is good now, nor one of your recovery codes that is left.",
+	)
 }
 
 // holder is somebody as a passkey knows them.
@@ -273,7 +289,10 @@ func (h holder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 func (d *Accounts) passkeys() (*webauthn.WebAuthn, error) {
 	u, err := url.Parse(d.outside)
 	if err != nil || u.Hostname() == "" {
-		return nil, desk.Refuse(desk.Invalid, "Passkeys need the address that Fachwerk is reached at: whoever runs the server sets it by --url.")
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"Passkeys need the address that Fachwerk is reached at: whoever runs the server sets it by --url.",
+		)
 	}
 	return webauthn.New(&webauthn.Config{
 		RPID:          u.Hostname(),
@@ -318,7 +337,10 @@ func (d *Accounts) BeginPasskey(who desk.Actor) (options, kept json.RawMessage, 
 	if err != nil {
 		return nil, nil, err
 	}
-	creation, session, err := w.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()))
+	creation, session, err := w.BeginRegistration(
+		h,
+		webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()),
+	)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -401,7 +423,14 @@ func (d *Accounts) AskPasskey(user string) (options, kept json.RawMessage, err e
 func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from string) (string, error) {
 	wrong := func() (string, error) {
 		d.tries.failed(user, from, d.Now())
-		d.Happened(desk.Event{What: desk.EventFailed, Who: user, From: from, Text: "a passkey that is not known, or not for this moment"})
+		d.Happened(
+			desk.Event{
+				What: desk.EventFailed,
+				Who:  user,
+				From: from,
+				Text: "a passkey that is not known, or not for this moment",
+			},
+		)
 		return "", desk.Refuse(desk.NotSignedIn, "This passkey is not known here, or it took too long: try again.")
 	}
 	if err := d.tries.may(user, from, d.Now()); err != nil {
@@ -434,8 +463,13 @@ func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from s
 		user = string(found.WebAuthnID())
 	}
 	if c.Authenticator.CloneWarning {
-		d.Happened(desk.Event{What: desk.EventFailed, Who: user, From: from, Text: "a passkey that seems to have been copied"})
-		return "", desk.Refuse(desk.NotSignedIn, "This passkey seems to have been copied, so it is not taken. Ask your access administrator.")
+		d.Happened(
+			desk.Event{What: desk.EventFailed, Who: user, From: from, Text: "a passkey that seems to have been copied"},
+		)
+		return "", desk.Refuse(
+			desk.NotSignedIn,
+			"This passkey seems to have been copied, so it is not taken. Ask your access administrator.",
+		)
 	}
 	if !d.Present().Index.Live(user, d.Now()) {
 		return "", desk.Refuse(desk.NotSignedIn, "This account is not active. Ask your access administrator.")

@@ -43,7 +43,9 @@ func (d *Accounts) PasswordLink(user string) (string, error) {
 	}
 	text, _, err := d.link(u, linkLife)
 	if err == nil {
-		d.Happened(desk.Event{What: desk.EventLink, Who: "operator", Text: "for " + u.ID + ", printed to the operator, who saw it"})
+		d.Happened(
+			desk.Event{What: desk.EventLink, Who: "operator", Text: "for " + u.ID + ", printed to the operator, who saw it"},
+		)
 	}
 	return text, err
 }
@@ -59,7 +61,10 @@ func (d *Accounts) find(link string) (store.Link, *model.User, error) {
 		return l, nil, desk.Refuse(desk.NotFound, "The person whom this link was made for is no longer there.")
 	}
 	if !model.In(d.Now(), u.From, u.Until) {
-		return l, nil, desk.Refuse(desk.NotFound, "This account is not open now: ask your access administrator. The link stays good until it runs out.")
+		return l, nil, desk.Refuse(
+			desk.NotFound,
+			"This account is not open now: ask your access administrator. The link stays good until it runs out.",
+		)
 	}
 	switch {
 	case l.For == forInvitation && u.State == model.UserInvited, l.For == forPassword && u.State == model.UserActive:
@@ -178,8 +183,12 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		}
 	}
 	if high := d.beyond(h, who, u); high != "" {
-		return nil, &desk.Error{Cause: desk.NotAllowed, Code: desk.Above, Message: u.DisplayName + " will hold the right " + high +
-			" in Fachwerk, which you do not, so the invitation is not yours to send."}
+		return nil, &desk.Error{
+			Cause: desk.NotAllowed,
+			Code:  desk.Above,
+			Message: u.DisplayName + " will hold the right " + high +
+				" in Fachwerk, which you do not, so the invitation is not yours to send.",
+		}
 	}
 	if u.State != model.UserInvited {
 		return nil, desk.Refuse(
@@ -190,7 +199,12 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		)
 	}
 	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
-		return nil, desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, model.Day(u.Until))
+		return nil, desk.Refuse(
+			desk.Conflict,
+			"The account of %s ended on %s: let it go on first.",
+			u.DisplayName,
+			model.Day(u.Until),
+		)
 	}
 	text, until, err := d.link(u, invitationLife)
 	if err != nil {
@@ -207,14 +221,16 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 // beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.
 func (d *Accounts) beyond(h *desk.House, who desk.Actor, u *model.User) string {
 	view, rights := h.Ahead(), ahead.Rights(h.Design())
-	if high := view.Beyond(view.Latent(u.ID, rights, d.Now()), view.Present(who.User, rights, d.Now()), d.Now()); len(high) > 0 {
+	if high := view.Beyond(view.Latent(u.ID, rights, d.Now()), view.Present(who.User, rights, d.Now()), d.Now()); len(
+		high,
+	) > 0 {
 		return high[0].Permission
 	}
 	return ""
 }
 
-// Forgotten puts a letter into the outbox for whoever has a user name or e-mail address, by which to set a new password.
-// It tells nobody whether there is such a person.
+// Forgotten puts a letter into the outbox for whoever has a user name or e-mail address, by which to set a new
+// password. It tells nobody whether there is such a person.
 func (d *Accounts) Forgotten(name, from string) error {
 	if err := d.tries.may("", from, d.Now()); err != nil {
 		return err
@@ -230,6 +246,13 @@ func (d *Accounts) Forgotten(name, from string) error {
 		return nil
 	}
 	letter := post.Forgotten(h.Design().Organisation.Name, u.DisplayName)
-	d.Happened(desk.Event{What: desk.EventLink, Who: id, From: from, Text: "asked for by a forgotten password; it is made when its letter is sent"})
+	d.Happened(
+		desk.Event{
+			What: desk.EventLink,
+			Who:  id,
+			From: from,
+			Text: "asked for by a forgotten password; it is made when its letter is sent",
+		},
+	)
 	return d.Store.Write(store.Letter{Written: d.Now(), User: id, To: u.Email, Subject: letter.Subject, Body: letter.Body})
 }

@@ -33,7 +33,8 @@ func (d *Accounts) SecurityLog(who desk.Actor, q LogSearch) ([]LogEntry, error) 
 	if err != nil {
 		return nil, err
 	}
-	list, err := d.Reading(who).Events(store.EventSearch{What: q.What, Who: q.Who, Words: q.Words, From: q.From, Until: q.Until}, q.Before, q.Limit)
+	list, err := d.Reading(who).
+		Events(store.EventSearch{What: q.What, Who: q.Who, Words: q.Words, From: q.From, Until: q.Until}, q.Before, q.Limit)
 	if err != nil {
 		return nil, err
 	}

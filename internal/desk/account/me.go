@@ -164,7 +164,8 @@ func (d *Accounts) SetLetters(who desk.Actor, l Letters) error {
 	return d.Store.Decline(who.User, declined...)
 }
 
-// OpenHouse is what the sign-in page tells everybody, of an organisation that is only shown: a password, and whom it lets in.
+// OpenHouse is what the sign-in page tells everybody, of an organisation that is only shown: a password, and whom it
+// lets in.
 type OpenHouse struct {
 	Password string `json:"password"`
 	Ways     []Way  `json:"ways"`

@@ -106,7 +106,28 @@ var common = func() map[string]bool {
 }()
 
 // lookalikes are signs that stand for letters in passwords.
-var lookalikes = strings.NewReplacer("0", "o", "1", "i", "3", "e", "4", "a", "5", "s", "7", "t", "@", "a", "$", "s", "!", "i", "€", "e")
+var lookalikes = strings.NewReplacer(
+	"0",
+	"o",
+	"1",
+	"i",
+	"3",
+	"e",
+	"4",
+	"a",
+	"5",
+	"s",
+	"7",
+	"t",
+	"@",
+	"a",
+	"$",
+	"s",
+	"!",
+	"i",
+	"€",
+	"e",
+)
 
 // weak says why a password is no good; empty if it is. One's own names and well-known passwords are none, nor is what
 // is left of a password when these are taken out of it (NIST SP 800-63B, §5.1.1.2).

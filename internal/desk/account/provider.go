@@ -90,10 +90,17 @@ func (d *Accounts) AskProvider(ctx context.Context, proof string) (to string, ke
 // ComeBack takes what the provider sent somebody back with. It gives who they are, and whether it was asked for as a
 // proof. People are found by what the provider calls them; the first time by a verified e-mail address, or an external
 // id. Nobody is made out of nothing, unless a setting says into which group.
-func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from string) (who desk.Actor, proof bool, err error) {
+func (d *Accounts) ComeBack(
+	ctx context.Context,
+	kept []byte,
+	state, code, from string,
+) (who desk.Actor, proof bool, err error) {
 	wrong := func(text string) (desk.Actor, bool, error) {
 		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: " + text})
-		return desk.Actor{}, false, desk.Refuse(desk.NotSignedIn, "The identity provider's answer does not fit what was asked: sign in again.")
+		return desk.Actor{}, false, desk.Refuse(
+			desk.NotSignedIn,
+			"The identity provider's answer does not fit what was asked: sign in again.",
+		)
 	}
 	if err := d.tries.may("", from, d.Now()); err != nil {
 		return who, false, err
@@ -129,13 +136,31 @@ func (d *Accounts) ComeBack(ctx context.Context, kept []byte, state, code, from 
 	}
 	if user == "" && !several && claims.Verified && q.Proof == "" {
 		if user, err = d.newcomer(id.Issuer, id.Subject, claims.Email, claims.Name); err != nil {
-			d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: “" + id.Subject + "” was not added: " + err.Error()})
-			return who, false, desk.Refuse(desk.NotSignedIn, "The identity provider knows you, and you could not be added here. Ask your access administrator.")
+			d.Happened(
+				desk.Event{
+					What: desk.EventFailed,
+					From: from,
+					Text: "by the identity provider: “" + id.Subject + "” was not added: " + err.Error(),
+				},
+			)
+			return who, false, desk.Refuse(
+				desk.NotSignedIn,
+				"The identity provider knows you, and you could not be added here. Ask your access administrator.",
+			)
 		}
 	}
 	if user == "" {
-		d.Happened(desk.Event{What: desk.EventFailed, From: from, Text: "by the identity provider: nobody here is “" + id.Subject + "”"})
-		return who, false, desk.Refuse(desk.NotSignedIn, "The identity provider knows you, and nobody here is you. Ask your access administrator.")
+		d.Happened(
+			desk.Event{
+				What: desk.EventFailed,
+				From: from,
+				Text: "by the identity provider: nobody here is “" + id.Subject + "”",
+			},
+		)
+		return who, false, desk.Refuse(
+			desk.NotSignedIn,
+			"The identity provider knows you, and nobody here is you. Ask your access administrator.",
+		)
 	}
 	if q.Proof != "" && q.Proof != user {
 		return wrong("somebody else proved who they are")
@@ -179,7 +204,13 @@ func (d *Accounts) identified(issuer, subject, email string, verified bool) (use
 func (d *Accounts) identify(issuer, subject, user string) error {
 	err := d.Store.SaveIdentity(store.Identity{Issuer: issuer, Subject: subject, User: user, Since: d.Now()})
 	if err == nil {
-		d.Happened(desk.Event{What: desk.EventSignIn, Who: user, Text: "known to the identity provider from now on as “" + subject + "”"})
+		d.Happened(
+			desk.Event{
+				What: desk.EventSignIn,
+				Who:  user,
+				Text: "known to the identity provider from now on as “" + subject + "”",
+			},
+		)
 	}
 	return err
 }
@@ -201,14 +232,27 @@ func (d *Accounts) newcomer(issuer, subject, email, name string) (user string, e
 	if h.Ahead().Privileged(d.Now())[into] {
 		return "", desk.Refuse(desk.NotAllowed, "the group %q gives rights in Fachwerk, or a delegation", g.Name)
 	}
-	u := &model.User{UserName: email, DisplayName: cmp.Or(strings.TrimSpace(name), email), Email: email, State: model.UserActive}
+	u := &model.User{
+		UserName:    email,
+		DisplayName: cmp.Or(strings.TrimSpace(name), email),
+		Email:       email,
+		State:       model.UserActive,
+	}
 	desk.NameObject(h.Design(), u)
 	g = change.Clone(g)
 	g.Users = append(g.Users, u.ID)
-	c := d.Check(h, desk.Asker{}, desk.Act{Door: desk.ByProvider, Ops: []change.Op{change.Put(h.Design(), u), change.Put(h.Design(), g)}})
+	c := d.Check(
+		h,
+		desk.Asker{},
+		desk.Act{Door: desk.ByProvider, Ops: []change.Op{change.Put(h.Design(), u), change.Put(h.Design(), g)}},
+	)
 	for id := range h.Ahead().Privileged(d.Now()) { // by a rule too
 		if c.Index != nil && c.Index.InGroup(u.ID, id) {
-			return "", desk.Refuse(desk.NotAllowed, "the group %q gives rights in Fachwerk, or a delegation", c.Index.GroupName(id))
+			return "", desk.Refuse(
+				desk.NotAllowed,
+				"the group %q gives rights in Fachwerk, or a delegation",
+				c.Index.GroupName(id),
+			)
 		}
 	}
 	_, err = d.Commit(c, "", desk.Note{

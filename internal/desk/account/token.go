@@ -108,7 +108,17 @@ func (d *Accounts) Tokens(who desk.Actor) ([]Token, error) {
 		if v, ok := d.known.Load(t.Hash); ok {
 			t = v.(*token).copy()
 		}
-		row := Token{ID: idOf(t.Hash), Name: t.Name, Purpose: t.Purpose, Made: t.Made, By: "an operator", Expires: t.Expires, Used: t.Used, Ended: t.Ended, SignIns: t.SignIns}
+		row := Token{
+			ID:      idOf(t.Hash),
+			Name:    t.Name,
+			Purpose: t.Purpose,
+			Made:    t.Made,
+			By:      "an operator",
+			Expires: t.Expires,
+			Used:    t.Used,
+			Ended:   t.Ended,
+			SignIns: t.SignIns,
+		}
 		if t.By != "" {
 			row.By = h.Ref(model.KindUser, t.By).Name
 		}
@@ -135,7 +145,8 @@ type MadeToken struct {
 	Secret string `json:"secret"`
 }
 
-// AddToken makes a token for a program. It can act only as somebody who holds no right in Fachwerk that its maker lacks.
+// AddToken makes a token for a program. It can act only as somebody who holds no right in Fachwerk that its maker
+// lacks.
 func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
 	h, err := d.Enter(who, model.ManageTokens)
 	if err != nil {
@@ -162,8 +173,12 @@ func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
 			return nil, desk.Refuse(desk.Invalid, "Say whom the token acts as.")
 		}
 		if high := d.beyond(h, who, u); high != "" {
-			return nil, &desk.Error{Cause: desk.NotAllowed, Code: desk.Above, Message: u.DisplayName + " holds the right " + high +
-				" in Fachwerk, which you do not, so no token of yours acts as them."}
+			return nil, &desk.Error{
+				Cause: desk.NotAllowed,
+				Code:  desk.Above,
+				Message: u.DisplayName + " holds the right " + high +
+					" in Fachwerk, which you do not, so no token of yours acts as them.",
+			}
 		}
 	}
 	text, err := d.makeToken(who, n)

@@ -211,8 +211,12 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 			return err
 		}
 		if n := len(subjects) * len(targets); n > mostPairs {
-			return desk.Refuse(desk.Invalid, "That would be %s assignments at once: make it in parts of at most %s, or assign to a group.",
-				desk.Grouped(n), desk.Grouped(mostPairs))
+			return desk.Refuse(
+				desk.Invalid,
+				"That would be %s assignments at once: make it in parts of at most %s, or assign to a group.",
+				desk.Grouped(n),
+				desk.Grouped(mostPairs),
+			)
 		}
 		ops, err := assignEach(p.Base(), subjects, targets, terms)
 		if err != nil {

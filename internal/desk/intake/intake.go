@@ -292,7 +292,8 @@ func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 			im.Lock()
 			defer im.Unlock()
 			if im.run == run {
-				im.failure = "The file cannot be tried: something unforeseen is in it. The server's log says more; nothing was changed."
+				im.failure = "The file cannot be tried: something unforeseen is in it. The server's log says more; nothing was " +
+					"changed."
 			}
 		}
 	}()

@@ -173,7 +173,11 @@ func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewI
 }
 
 // taskLetters tells the owners of groups of their tasks, but who wants no such letters.
-func (d *Reviewer) taskLetters(h *desk.House, r store.Review, tasks []store.ReviewTask) (out []store.Letter, err error) {
+func (d *Reviewer) taskLetters(
+	h *desk.House,
+	r store.Review,
+	tasks []store.ReviewTask,
+) (out []store.Letter, err error) {
 	declined, err := d.Store.Declined(post.Tasks)
 	if err != nil {
 		return nil, err
@@ -456,7 +460,12 @@ func (d *Reviewer) Remind(who desk.Actor, id int) (int, error) {
 }
 
 // remind writes to whoever has not decided yet, but those who want no such letters.
-func (d *Reviewer) remind(h *desk.House, r store.Review, items []store.ReviewItem, declined map[string]bool) (int, error) {
+func (d *Reviewer) remind(
+	h *desk.House,
+	r store.Review,
+	items []store.ReviewItem,
+	declined map[string]bool,
+) (int, error) {
 	var letters []store.Letter
 	now := d.Now()
 	for _, s := range stragglers(h, items) {

@@ -111,13 +111,16 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 		}
 		b.Excluded = append(b.Excluded, o.Excludes...)
 		if o.Protected {
-			b.Lock = &Lock{Why: "It is protected.", Instead: "Make a role that inherits it, and add or exclude there: what changes here flows through."}
+			b.Lock = &Lock{Why: "It is protected.", Instead: "Make a role that inherits it, and add or exclude there: what " +
+				"changes here flows through."}
 		}
 	case *model.Set:
 		b.Set, owner, b.State = o, o.Owner, string(o.State)
 		keys = o.Permissions
 		if o.System != "" {
-			b.Lock = &Lock{Why: "It is supplied with " + s.Ref(model.KindSystem, o.System).Name + " and changes only with the next version.", Instead: "Make an own set beside it with what it lacks, and put both into a role: upgrades then flow through."}
+			b.Lock = &Lock{Why: "It is supplied with " + s.Ref(model.KindSystem, o.System).Name + " and changes only with " +
+				"the next version.", Instead: "Make an own set beside it with what it lacks, and put both into a role: upgrades " +
+				"then flow through."}
 		}
 		if o.CopyOf != nil {
 			b.Drift = drift(s, o)

@@ -123,7 +123,8 @@ func (d *Viewer) side(who desk.Actor, thing string) (s side, err error) {
 	) {
 		return s, desk.Refuse(
 			desk.Invalid,
-			"Compare people, groups, roles, sets or licences, each named like role:gate-clerk or user:noor.tamsin@2026-01-31, not %q.",
+			"Compare people, groups, roles, sets or licences, each named like role:gate-clerk or "+
+				"user:noor.tamsin@2026-01-31, not %q.",
 			thing,
 		)
 	}

@@ -187,7 +187,13 @@ func criticalHeld(s *desk.Sight) map[string][]string {
 
 // covers tells what a delegation covers now.
 func covers(s *desk.Sight, g *model.Delegation) Coverage {
-	c := Coverage{People: []desk.Ref{}, Above: []desk.Ref{}, Areas: []desk.Ref{}, Closed: []desk.Ref{}, BackDoors: []BackDoor{}}
+	c := Coverage{
+		People:    []desk.Ref{},
+		Above:     []desk.Ref{},
+		Areas:     []desk.Ref{},
+		Closed:    []desk.Ref{},
+		BackDoors: []BackDoor{},
+	}
 	if g.People.Filter != "" {
 		if _, err := filter.Parse(g.People.Filter); err != nil {
 			c.Trouble, c.At = desk.TroubleIn(g.People.Filter, err)

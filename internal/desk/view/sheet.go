@@ -144,7 +144,8 @@ func (d *Viewer) fedLock(kind model.Kind, id, what, instead string) *Lock {
 	lock.Directory, lock.Gone = f.By, f.Gone
 	if f.Gone {
 		lock.Why = "The directory “" + f.By + "” has deleted this " + kind.Word() + ", on " + on + "."
-		lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on and activate it."
+		lock.Instead = "The account was deactivated and keeps its record. To bring it back, keep it by hand from now on " +
+			"and activate it."
 	} else {
 		lock.Why = "The directory “" + f.By + "” keeps this " + kind.Word() + " (last heard of on " + on + "): " + what
 	}

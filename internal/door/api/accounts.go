@@ -46,14 +46,24 @@ func (a *API) accounts() {
 	}
 	on(
 		a,
-		operation{id: "endSession", method: http.MethodDelete, path: "/api/me/sessions/{id}", summary: "End one of your sessions"},
+		operation{
+			id:      "endSession",
+			method:  http.MethodDelete,
+			path:    "/api/me/sessions/{id}",
+			summary: "End one of your sessions",
+		},
 		func(ctx context.Context, in *sessionInput) (*none, error) {
 			return nil, a.desk.EndSession(actor(ctx), in.ID, a.sessions.GetString(ctx, sessionID))
 		},
 	)
 	on(
 		a,
-		operation{id: "endSessions", method: http.MethodDelete, path: "/api/me/sessions", summary: "End all of your other sessions"},
+		operation{
+			id:      "endSessions",
+			method:  http.MethodDelete,
+			path:    "/api/me/sessions",
+			summary: "End all of your other sessions",
+		},
 		func(ctx context.Context, _ *struct{}) (*none, error) {
 			return nil, a.desk.EndSession(actor(ctx), "", a.sessions.GetString(ctx, sessionID))
 		},
@@ -68,7 +78,12 @@ func (a *API) accounts() {
 	type lettersInput struct{ Body account.Letters }
 	on(
 		a,
-		operation{id: "setLetters", method: http.MethodPut, path: "/api/me/letters", summary: "Choose which letters you want"},
+		operation{
+			id:      "setLetters",
+			method:  http.MethodPut,
+			path:    "/api/me/letters",
+			summary: "Choose which letters you want",
+		},
 		func(ctx context.Context, in *lettersInput) (*none, error) {
 			return nil, a.desk.SetLetters(actor(ctx), in.Body)
 		},
@@ -81,7 +96,12 @@ func (a *API) accounts() {
 	}
 	on(
 		a,
-		operation{id: "changePassword", method: http.MethodPost, path: "/api/me/password", summary: "Change your password; your other sessions end"},
+		operation{
+			id:      "changePassword",
+			method:  http.MethodPost,
+			path:    "/api/me/password",
+			summary: "Change your password; your other sessions end",
+		},
 		func(ctx context.Context, in *changePasswordInput) (*none, error) {
 			id := a.sessions.GetString(ctx, sessionID)
 			if err := a.desk.ChangePassword(actor(ctx), in.Body.Present, in.Body.Password, id); err != nil {
@@ -100,14 +120,24 @@ func (a *API) accounts() {
 	type tokenInput struct{ Body account.NewToken }
 	on(
 		a,
-		operation{id: "addToken", method: http.MethodPost, path: "/api/tokens", summary: "Make a token; its secret is told this once"},
+		operation{
+			id:      "addToken",
+			method:  http.MethodPost,
+			path:    "/api/tokens",
+			summary: "Make a token; its secret is told this once",
+		},
 		func(ctx context.Context, in *tokenInput) (*body[*account.MadeToken], error) {
 			return answer(a.desk.AddToken(actor(ctx), in.Body))
 		},
 	)
 	on(
 		a,
-		operation{id: "endToken", method: http.MethodDelete, path: "/api/tokens/{id}", summary: "Withdraw a token; it works no longer, at once"},
+		operation{
+			id:      "endToken",
+			method:  http.MethodDelete,
+			path:    "/api/tokens/{id}",
+			summary: "Withdraw a token; it works no longer, at once",
+		},
 		func(ctx context.Context, in *sessionInput) (*none, error) {
 			return nil, a.desk.EndToken(actor(ctx), in.ID)
 		},
@@ -125,7 +155,15 @@ type LogInput struct {
 }
 
 func (in LogInput) search(before, limit int) account.LogSearch {
-	return account.LogSearch{What: in.What, Who: in.Who, Words: in.Words, From: in.From, Until: in.Until, Before: before, Limit: limit}
+	return account.LogSearch{
+		What:   in.What,
+		Who:    in.Who,
+		Words:  in.Words,
+		From:   in.From,
+		Until:  in.Until,
+		Before: before,
+		Limit:  limit,
+	}
 }
 
 func (a *API) securityLog() {
@@ -136,7 +174,12 @@ func (a *API) securityLog() {
 	}
 	on(
 		a,
-		operation{id: "securityLog", method: http.MethodGet, path: "/api/security-log", summary: "Who got in, or was kept out, latest first"},
+		operation{
+			id:      "securityLog",
+			method:  http.MethodGet,
+			path:    "/api/security-log",
+			summary: "Who got in, or was kept out, latest first",
+		},
 		func(ctx context.Context, in *logInput) (*body[[]account.LogEntry], error) {
 			return answer(a.desk.SecurityLog(actor(ctx), in.search(in.Before, in.Limit)))
 		},
@@ -147,7 +190,12 @@ func (a *API) securityLog() {
 	}
 	on(
 		a,
-		operation{id: "securityLogFile", method: http.MethodGet, path: "/api/security-log/{form}", summary: "The security log as CSV or JSON Lines, latest first"},
+		operation{
+			id:      "securityLogFile",
+			method:  http.MethodGet,
+			path:    "/api/security-log/{form}",
+			summary: "The security log as CSV or JSON Lines, latest first",
+		},
 		func(ctx context.Context, in *fileInput) (*huma.StreamResponse, error) {
 			who := actor(ctx)
 			first, err := a.desk.SecurityLog(who, in.search(0, logPage))

@@ -64,7 +64,12 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 	config.CreateHooks = nil
 	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", nameSchema)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"session": {Type: "apiKey", In: "cookie", Name: a.sessions.Cookie.Name, Description: "The cookie that signing in sets."},
+		"session": {
+			Type:        "apiKey",
+			In:          "cookie",
+			Name:        a.sessions.Cookie.Name,
+			Description: "The cookie that signing in sets.",
+		},
 		"token": {
 			Type:        "http",
 			Scheme:      "bearer",
@@ -190,8 +195,10 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		a.sawAs(who)
 	}
 	if path := ctx.Operation().Path; who.User != "" && !strings.HasPrefix(path, "/api/me") && !strings.HasPrefix(path, "/api/session") &&
-		path != "/api/sign-in" && a.desk.Lacks(who.User) {
-		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one up first, on your own page.").(*Problem)
+		path != "/api/sign-in" &&
+		a.desk.Lacks(who.User) {
+		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one "+
+			"up first, on your own page.").(*Problem)
 		problem.Type = enrolProblem
 		ctx.SetHeader("Content-Type", "application/problem+json")
 		ctx.SetStatus(http.StatusForbidden)

@@ -214,7 +214,14 @@ func (m maker) request(o operation) (path string, body any) {
 }
 
 // open are the operations that someone who is not signed in may use.
-var open = []string{"/api/forgotten-password", "/api/sign-in/provider/callback", "/api/session", "/api/sign-in", "/api/welcome/{token}", "/api/openapi.json"}
+var open = []string{
+	"/api/forgotten-password",
+	"/api/sign-in/provider/callback",
+	"/api/session",
+	"/api/sign-in",
+	"/api/welcome/{token}",
+	"/api/openapi.json",
+}
 
 // Whatever is asked of any operation, by whomever: it is answered or refused, with a problem that says why, and
 // never breaks; who is not signed in gets nothing, and who may only look changes nothing.

@@ -98,7 +98,13 @@ func (a *API) factors() {
 	}
 	on(
 		a,
-		operation{id: "signInCode", method: http.MethodPost, path: "/api/session/code", summary: "Sign in: the second factor, by a code", public: true},
+		operation{
+			id:      "signInCode",
+			method:  http.MethodPost,
+			path:    "/api/session/code",
+			summary: "Sign in: the second factor, by a code",
+			public:  true,
+		},
 		func(ctx context.Context, in *codeInput) (*body[*account.Me], error) {
 			user := a.half(ctx)
 			if user == "" {
@@ -111,7 +117,13 @@ func (a *API) factors() {
 	)
 	on(
 		a,
-		operation{id: "askPasskey", method: http.MethodPost, path: "/api/session/passkey/question", summary: "Sign in by a passkey: what the browser needs", public: true},
+		operation{
+			id:      "askPasskey",
+			method:  http.MethodPost,
+			path:    "/api/session/passkey/question",
+			summary: "Sign in by a passkey: what the browser needs",
+			public:  true,
+		},
 		func(ctx context.Context, _ *struct{}) (*body[*PasskeyQuestion], error) {
 			options, kept, err := a.desk.AskPasskey(a.half(ctx))
 			return a.asked(ctx, options, kept, err)
@@ -119,7 +131,13 @@ func (a *API) factors() {
 	)
 	on(
 		a,
-		operation{id: "signInPasskey", method: http.MethodPost, path: "/api/session/passkey", summary: "Sign in by a passkey", public: true},
+		operation{
+			id:      "signInPasskey",
+			method:  http.MethodPost,
+			path:    "/api/session/passkey",
+			summary: "Sign in by a passkey",
+			public:  true,
+		},
 		func(ctx context.Context, in *PasskeyInput) (*body[*account.Me], error) {
 			from := inner.Address(ctx)
 			user, err := a.desk.ShowPasskey(a.half(ctx), a.question(ctx), in.Body.Answer, from)
@@ -128,7 +146,12 @@ func (a *API) factors() {
 	)
 	on(
 		a,
-		operation{id: "askProof", method: http.MethodPost, path: "/api/session/proof/passkey/question", summary: "Prove by a passkey: what the browser needs"},
+		operation{
+			id:      "askProof",
+			method:  http.MethodPost,
+			path:    "/api/session/proof/passkey/question",
+			summary: "Prove by a passkey: what the browser needs",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[*PasskeyQuestion], error) {
 			options, kept, err := a.desk.AskPasskey(actor(ctx).User)
 			return a.asked(ctx, options, kept, err)
@@ -136,7 +159,12 @@ func (a *API) factors() {
 	)
 	on(
 		a,
-		operation{id: "provePasskey", method: http.MethodPost, path: "/api/session/proof/passkey", summary: "Show a passkey, before a critical change"},
+		operation{
+			id:      "provePasskey",
+			method:  http.MethodPost,
+			path:    "/api/session/proof/passkey",
+			summary: "Show a passkey, before a critical change",
+		},
 		func(ctx context.Context, in *PasskeyInput) (*none, error) {
 			who := actor(ctx)
 			if _, err := a.desk.ShowPasskey(who.User, a.question(ctx), in.Body.Answer, who.From); err != nil {
@@ -158,14 +186,24 @@ func (a *API) factors() {
 	}
 	on(
 		a,
-		operation{id: "dropFactor", method: http.MethodDelete, path: "/api/me/factors/{id}", summary: "Take one of your second factors away"},
+		operation{
+			id:      "dropFactor",
+			method:  http.MethodDelete,
+			path:    "/api/me/factors/{id}",
+			summary: "Take one of your second factors away",
+		},
 		func(ctx context.Context, in *factorInput) (*none, error) {
 			return nil, a.desk.DropFactor(actor(ctx), in.ID)
 		},
 	)
 	on(
 		a,
-		operation{id: "beginCodes", method: http.MethodPost, path: "/api/me/codes/secret", summary: "What an authenticator needs to make time codes"},
+		operation{
+			id:      "beginCodes",
+			method:  http.MethodPost,
+			path:    "/api/me/codes/secret",
+			summary: "What an authenticator needs to make time codes",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[*account.NewCodes], error) {
 			codes, err := a.desk.BeginCodes(actor(ctx))
 			if err == nil {
@@ -181,14 +219,24 @@ func (a *API) factors() {
 	}
 	on(
 		a,
-		operation{id: "addCodes", method: http.MethodPost, path: "/api/me/codes", summary: "Set time codes up, by giving one"},
+		operation{
+			id:      "addCodes",
+			method:  http.MethodPost,
+			path:    "/api/me/codes",
+			summary: "Set time codes up, by giving one",
+		},
 		func(ctx context.Context, in *addCodesInput) (*body[*account.Recovery], error) {
 			return answer(a.desk.AddCodes(actor(ctx), a.sessions.GetString(ctx, sessionSecret), in.Body.Code))
 		},
 	)
 	on(
 		a,
-		operation{id: "beginPasskey", method: http.MethodPost, path: "/api/me/passkeys/question", summary: "What a browser needs to make a passkey"},
+		operation{
+			id:      "beginPasskey",
+			method:  http.MethodPost,
+			path:    "/api/me/passkeys/question",
+			summary: "What a browser needs to make a passkey",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[*PasskeyQuestion], error) {
 			options, kept, err := a.desk.BeginPasskey(actor(ctx))
 			return a.asked(ctx, options, kept, err)
@@ -196,14 +244,24 @@ func (a *API) factors() {
 	)
 	on(
 		a,
-		operation{id: "addPasskey", method: http.MethodPost, path: "/api/me/passkeys", summary: "Keep the passkey that was made"},
+		operation{
+			id:      "addPasskey",
+			method:  http.MethodPost,
+			path:    "/api/me/passkeys",
+			summary: "Keep the passkey that was made",
+		},
 		func(ctx context.Context, in *PasskeyInput) (*body[*account.Recovery], error) {
 			return answer(a.desk.AddPasskey(actor(ctx), in.Body.Name, a.question(ctx), in.Body.Answer))
 		},
 	)
 	on(
 		a,
-		operation{id: "renewRecovery", method: http.MethodPost, path: "/api/me/recovery-codes", summary: "Recovery codes in place of those that there were"},
+		operation{
+			id:      "renewRecovery",
+			method:  http.MethodPost,
+			path:    "/api/me/recovery-codes",
+			summary: "Recovery codes in place of those that there were",
+		},
 		func(ctx context.Context, _ *struct{}) (*body[*account.Recovery], error) {
 			return answer(a.desk.RenewRecovery(actor(ctx)))
 		},

@@ -100,7 +100,10 @@ func samples(d *model.Design, holder string) map[string]sample {
 		},
 		"assign": {body: map[string]any{"subjects": ends(d, 300), "targets": targets(d, 12)}, once: true},
 		"engage": {
-			body: map[string]any{"person": map[string]any{"userName": "brandnew", "displayName": "Brand New"}, "gets": targets(d, 3)},
+			body: map[string]any{
+				"person": map[string]any{"userName": "brandnew", "displayName": "Brand New"},
+				"gets":   targets(d, 3),
+			},
 			once: true,
 		},
 		"tidy":    {body: map[string]any{"group": group}, once: true},

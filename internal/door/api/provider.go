@@ -29,7 +29,13 @@ func (a *API) provider() {
 	}
 	on(
 		a,
-		operation{id: "askProvider", method: http.MethodGet, path: "/api/sign-in/provider", summary: "To the identity provider, to sign in", public: true},
+		operation{
+			id:      "askProvider",
+			method:  http.MethodGet,
+			path:    "/api/sign-in/provider",
+			summary: "To the identity provider, to sign in",
+			public:  true,
+		},
 		func(ctx context.Context, in *askInput) (*elsewhere, error) {
 			proof := ""
 			if in.Proof {
@@ -53,7 +59,13 @@ func (a *API) provider() {
 	}
 	on(
 		a,
-		operation{id: "comeBack", method: http.MethodGet, path: "/api/sign-in/provider/callback", summary: "Back from the identity provider", public: true},
+		operation{
+			id:      "comeBack",
+			method:  http.MethodGet,
+			path:    "/api/sign-in/provider/callback",
+			summary: "Back from the identity provider",
+			public:  true,
+		},
 		func(ctx context.Context, in *backInput) (*elsewhere, error) {
 			kept := a.sessions.PopBytes(ctx, sessionProvider)
 			if in.Error != "" { // the person changed their mind there

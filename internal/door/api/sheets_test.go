@@ -80,7 +80,8 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 		t.Errorf("what is delegated: %d %v", status, v)
 	}
 	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "no role"}, {"halima.corvane", "gate-clerk", "terminal-2", "no person"}, {"noor.tamsin", "gate-clerk", "ferries", "no area"}} {
-		if status, v := give(c[0], c[1], c[2]); status != http.StatusNotFound || !strings.Contains(v["detail"].(string), c[3]) {
+		if status, v := give(c[0], c[1], c[2]); status != http.StatusNotFound ||
+			!strings.Contains(v["detail"].(string), c[3]) {
 			t.Errorf("%v: %d %v", c, status, v)
 		}
 	}

@@ -27,7 +27,8 @@ func TestWhereARequestComesFrom(t *testing.T) {
 			r.Header.Set("X-Forwarded-For", c.forwarded)
 		}
 		got := ""
-		o.Addressed(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = Address(r.Context()) })).ServeHTTP(httptest.NewRecorder(), r)
+		o.Addressed(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = Address(r.Context()) })).
+			ServeHTTP(httptest.NewRecorder(), r)
 		if got != c.want {
 			t.Errorf("from %s, forwarded %q: %s, want %s", c.from, c.forwarded, got, c.want)
 		}

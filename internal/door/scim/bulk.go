@@ -35,7 +35,8 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		if bad := json.Unmarshal(data, &in); bad != nil {
 			err = scim.Bad("invalidSyntax", "the request is not a bulk request: %s", bad)
 		} else if len(in.Operations) > maxBulk {
-			err = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("The request has %d operations, of %d at most.", len(in.Operations), maxBulk)}
+			err = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("The request has %d operations, "+
+				"of %d at most.", len(in.Operations), maxBulk)}
 		}
 	}
 	if err != nil {

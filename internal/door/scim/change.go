@@ -134,7 +134,14 @@ func (s *server) feed(r *http.Request, do func(f *directory.Feed) error) (*direc
 	by, _ := s.directory(r)
 	known, err := s.desk.Feed(by, do)
 	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
-		s.desk.Happened(desk.Event{What: desk.EventDirectory, Who: by.Name, From: inner.Address(r.Context()), Text: r.Method + " " + r.URL.Path + ": " + e.Message})
+		s.desk.Happened(
+			desk.Event{
+				What: desk.EventDirectory,
+				Who:  by.Name,
+				From: inner.Address(r.Context()),
+				Text: r.Method + " " + r.URL.Path + ": " + e.Message,
+			},
+		)
 	}
 	return known, err
 }

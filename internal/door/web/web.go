@@ -10,7 +10,8 @@ import (
 )
 
 // policy lets pages load only what the binary itself holds.
-const policy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+const policy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; " +
+	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
 // Handler serves the files of a built front end.
 func Handler(files fs.FS) http.Handler {

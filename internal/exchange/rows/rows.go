@@ -301,7 +301,10 @@ func headed(all [][]string) bool {
 }
 
 func (f *File) workbook(data []byte) (err error) {
-	book, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: 256 << 20, UnzipXMLSizeLimit: 64 << 20})
+	book, err := excelize.OpenReader(
+		bytes.NewReader(data),
+		excelize.Options{UnzipSizeLimit: 256 << 20, UnzipXMLSizeLimit: 64 << 20},
+	)
 	if err != nil {
 		return fmt.Errorf("the workbook cannot be opened: %w", err)
 	}
@@ -346,7 +349,10 @@ func (f *File) directory(data []byte) error {
 		n++
 		// Such a line has whoever reads it open a file, or ask another server (RFC 2849, value-spec).
 		if _, value, ok := strings.Cut(line, ":"); ok && strings.HasPrefix(value, "<") && !strings.HasPrefix(line, " ") {
-			return fmt.Errorf("line %d names a file or address to read a value from (:<), which is not done: write the value out", n)
+			return fmt.Errorf(
+				"line %d names a file or address to read a value from (:<), which is not done: write the value out",
+				n,
+			)
 		}
 	}
 	var l ldif.LDIF

@@ -296,7 +296,11 @@ func TestFilesThatDoHarm(t *testing.T) {
 			t.Errorf("%s: %v, want that it says %q", name, err, c.says)
 		}
 	}
-	f, err := rows.Read("x.ldif", []byte("dn: uid=a,dc=x\nobjectClass: person\nuid: a\ndescription: less <than\n"), rows.Reading{})
+	f, err := rows.Read(
+		"x.ldif",
+		[]byte("dn: uid=a,dc=x\nobjectClass: person\nuid: a\ndescription: less <than\n"),
+		rows.Reading{},
+	)
 	if err != nil || len(f.Rows) != 1 {
 		t.Errorf("a value with an angle in it: %v", err)
 	}
