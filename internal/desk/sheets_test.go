@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -530,20 +531,29 @@ func TestFinder(t *testing.T) {
 		}
 	}
 	for text, want := range map[string][2]string{
-		"who can override gates at Terminal 1":                 {"Who can override gate (quaybook:gate:override) at Terminal 1?", "/who?what=quaybook%3Agate%3Aoverride&where=terminal-1"},
-		"who may release payments":                             {"Who can release payment (tallyroom:payment:release)?", "/who?what=tallyroom%3Apayment%3Arelease"},
-		"why can't Noor edit rates":                            {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "/people/noor.tamsin?all=1&permission=quaybook%3Abooking.rate%3Aedit"},
-		"why can tomasz oyelaran override gates":               {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "/people/tomasz.oyelaran?all=1&permission=quaybook%3Agate%3Aoverride"},
-		"can noor tamsin admit at terminal 2?":                 {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "/people/noor.tamsin?all=1&permission=quaybook%3Agate%3Aadmit&where=terminal-2"},
-		"what can Noor do":                                     {"What can Noor Tamsin do?", "/people/noor.tamsin"},
-		"compare Tomasz Oyelaran with Noor":                    {"How do Tomasz Oyelaran and Noor Tamsin differ?", "/compare?things=user%3Atomasz.oyelaran%2Cuser%3Anoor.tamsin"},
-		"how do gate clerk, gate lead and night cover differ?": {"How do Gate clerk, Gate lead and Night cover differ?", "/compare?things=role%3Agate-clerk%2Crole%3Agate-lead%2Crole%3Anight-cover"},
-		"closest fit for export gate logs and admit gates":     {"Which role fits best to export gate log (quaybook:gate-log:export) and to admit gate (quaybook:gate:admit)?", "/fit?need=quaybook%3Agate-log%3Aexport%2Cquaybook%3Agate%3Aadmit"},
-		"which role can release payments":                      {"Which role fits best to release payment (tallyroom:payment:release)?", "/fit?need=tallyroom%3Apayment%3Arelease"},
+		"who can override gates at Terminal 1":                 {"Who can override gate (quaybook:gate:override) at Terminal 1?", "who  quaybook:gate:override at terminal-1"},
+		"who may release payments":                             {"Who can release payment (tallyroom:payment:release)?", "who  tallyroom:payment:release at "},
+		"why can't Noor edit rates":                            {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "person user:noor.tamsin quaybook:booking.rate:edit at "},
+		"why can tomasz oyelaran override gates":               {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "person user:tomasz.oyelaran quaybook:gate:override at "},
+		"can noor tamsin admit at terminal 2?":                 {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "person user:noor.tamsin quaybook:gate:admit at terminal-2"},
+		"what can Noor do":                                     {"What can Noor Tamsin do?", "person user:noor.tamsin  at "},
+		"compare Tomasz Oyelaran with Noor":                    {"How do Tomasz Oyelaran and Noor Tamsin differ?", "differences user:tomasz.oyelaran user:noor.tamsin  at "},
+		"how do gate clerk, gate lead and night cover differ?": {"How do Gate clerk, Gate lead and Night cover differ?", "differences role:gate-clerk role:gate-lead role:night-cover  at "},
+		"closest fit for export gate logs and admit gates":     {"Which role fits best to export gate log (quaybook:gate-log:export) and to admit gate (quaybook:gate:admit)?", "fit  quaybook:gate-log:export quaybook:gate:admit at "},
+		"which role can release payments":                      {"Which role fits best to release payment (tallyroom:payment:release)?", "fit  tallyroom:payment:release at "},
 	} {
 		got := find(text)
-		if len(got) == 0 || got[0].Kind != "question" || got[0].Name != want[0] || got[0].To != want[1] {
-			t.Errorf("%q is answered by %+v, want %v", text, got[:min(len(got), 2)], want)
+		asks := ""
+		if len(got) > 0 && got[0].Asks != nil {
+			q := got[0].Asks
+			var things []string
+			for _, t := range q.Things {
+				things = append(things, t.Kind+":"+t.ID)
+			}
+			asks = fmt.Sprintf("%s %s %s at %s", q.About, strings.Join(things, " "), strings.Join(q.Permissions, " "), q.Where)
+		}
+		if len(got) == 0 || got[0].Kind != "question" || got[0].Name != want[0] || asks != want[1] {
+			t.Errorf("%q is answered by %+v, which asks %q, want %q", text, got[:min(len(got), 2)], asks, want)
 		}
 	}
 	if got := find("who can override gates at Terminal 1"); got[0].Note != "11 people" {

@@ -3,7 +3,6 @@ package view
 import (
 	"cmp"
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 
@@ -60,12 +59,11 @@ func askWhoCan(s *desk.Sight, words []string) (out []Found) {
 			ID:    "who " + key,
 			Name:  "Who can " + say(s, key),
 			Note:  desk.Count(holders, "person", "people"),
-			To:    "/who?what=" + url.QueryEscape(key),
+			Asks:  &Asking{About: "who", Permissions: []string{key}, Where: where.ID},
 			score: 1000 - i,
 		}
 		if where.ID != "" {
 			f.Name += " at " + where.Name
-			f.To += "&where=" + url.QueryEscape(where.ID)
 		}
 		f.Name += "?"
 		out = append(out, f)
@@ -97,13 +95,12 @@ func whetherCan(s *desk.Sight, words []string) (out []Found) {
 		keys := permissionsLike(s, words[n:])
 		for i, u := range people[:min(len(people), 3)] {
 			for j, key := range keys[:min(len(keys), 3)] {
-				to := "/people/" + url.PathEscape(u.ID) + "?all=1&permission=" + url.QueryEscape(key)
 				tail := ""
 				if where.ID != "" {
-					to += "&where=" + url.QueryEscape(where.ID)
 					tail = " at " + where.Name
 				}
-				f := Found{Kind: "question", ID: u.ID + " " + key, To: to, score: 1000 - 10*j - i}
+				f := Found{Kind: "question", ID: u.ID + " " + key, score: 1000 - 10*j - i}
+				f.Asks = &Asking{About: "person", Things: []desk.Ref{u}, Permissions: []string{key}, Where: where.ID}
 				if holdsAt(s, u.ID, key, cmp.Or(where.ID, s.Design().Root())) {
 					f.Name, f.Note = fmt.Sprintf("Why can %s %s%s?", u.Name, say(s, key), tail), "held: see every way"
 				} else {
@@ -131,18 +128,14 @@ func whatCan(s *desk.Sight, words []string) (out []Found) {
 		if i == fitting {
 			break
 		}
-		f := Found{
+		out = append(out, Found{
 			Kind:  "question",
 			ID:    "what " + u.ID,
 			Name:  "What can " + u.Name + " do?",
 			Note:  s.Note(index.Node{Kind: model.KindUser, ID: u.ID}),
-			To:    "/people/" + url.PathEscape(u.ID),
+			Asks:  &Asking{About: "person", Things: []desk.Ref{u}, Where: where.ID},
 			score: 1000 - i,
-		}
-		if where.ID != "" {
-			f.To += "?where=" + url.QueryEscape(where.ID)
-		}
-		out = append(out, f)
+		})
 	}
 	return out
 }
@@ -203,7 +196,7 @@ func comparing(s *desk.Sight, words []string) (out []Found) {
 				ID:    "compare " + strings.Join(ids, " "),
 				Name:  "How do " + strings.Join(said[:last], ", ") + " and " + said[last] + " differ?",
 				Note:  "side by side",
-				To:    "/compare?things=" + url.QueryEscape(strings.Join(ids, ",")),
+				Asks:  &Asking{About: "differences", Things: r},
 				score: 1000 - i,
 			},
 		)
@@ -233,7 +226,7 @@ func fittings(s *desk.Sight, words []string) []Found {
 			ID:    "fit",
 			Name:  "Which role fits best to " + strings.Join(said, " and to ") + "?",
 			Note:  "closest fit",
-			To:    "/fit?need=" + url.QueryEscape(strings.Join(need, ",")),
+			Asks:  &Asking{About: "fit", Permissions: need},
 			score: 1000,
 		},
 	}

@@ -12,12 +12,21 @@ import (
 
 // Found is something that the finder offers: a thing, or a question with its answer in short.
 type Found struct {
-	Kind  string `json:"kind" doc:"Of a thing; \"question\" otherwise"`
-	ID    string `json:"id"`
-	Name  string `json:"name"`
-	Note  string `json:"note"`
-	To    string `json:"to" doc:"Where in the interface it is, as a path; empty for a thing, whose kind and id say so"`
+	Kind  string  `json:"kind" doc:"Of a thing; \"question\" otherwise"`
+	ID    string  `json:"id"`
+	Name  string  `json:"name"`
+	Note  string  `json:"note"`
+	Asks  *Asking `json:"asks,omitempty" doc:"What a question asks; absent for a thing"`
 	score int
+}
+
+// Asking is what a question asks: who may do something, what one person may do and why, how things differ, or what
+// fits a need.
+type Asking struct {
+	About       string     `json:"about"                 enum:"who,person,differences,fit"`
+	Things      []desk.Ref `json:"things,omitempty"      doc:"The person, or the things that are compared"`
+	Permissions []string   `json:"permissions,omitempty"`
+	Where       string     `json:"where,omitempty"       doc:"An area, if the question names one"`
 }
 
 const mostFound = 40

@@ -2013,6 +2013,15 @@ export interface components {
             people: number;
             ref: components["schemas"]["Ref"];
         };
+        Asking: {
+            /** @enum {string} */
+            about: "who" | "person" | "differences" | "fit";
+            permissions?: string[];
+            /** @description The person, or the things that are compared */
+            things?: components["schemas"]["Ref"][];
+            /** @description An area, if the question names one */
+            where?: string;
+        };
         AssignInputBody: {
             subjects: components["schemas"]["End"][];
             targets: components["schemas"]["End"][];
@@ -2775,13 +2784,13 @@ export interface components {
             userName: string;
         };
         Found: {
+            /** @description What a question asks; absent for a thing */
+            asks?: components["schemas"]["Asking"];
             id: string;
             /** @description Of a thing; "question" otherwise */
             kind: string;
             name: string;
             note: string;
-            /** @description Where in the interface it is, as a path; empty for a thing, whose kind and id say so */
-            to: string;
         };
         Grant: {
             /** @description The group above by which it comes, if it comes by nesting */

@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
-import { data } from "../api/client";
+import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
@@ -48,6 +48,28 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
 			</Dialog.Portal>
 		</Dialog.Root>
 	);
+}
+
+/** Where a question is answered. */
+function pageOf({ about, things = [], permissions = [], where }: Schemas["Asking"]): string {
+	const ask = (path: string, query: Record<string, string | undefined>) => {
+		const params = new URLSearchParams(Object.entries(query).filter((e): e is [string, string] => !!e[1]));
+		return `${path}?${params}`;
+	};
+	switch (about) {
+		case "who":
+			return ask("/who", { what: permissions[0], where });
+		case "person":
+			return ask(addressOf("user", things[0]?.id ?? "") ?? "/", {
+				all: permissions[0] && "1",
+				permission: permissions[0],
+				where,
+			});
+		case "differences":
+			return ask("/compare", { things: things.map((t) => `${t.kind}:${t.id}`).join(",") });
+		case "fit":
+			return ask("/fit", { need: permissions.join(",") });
+	}
 }
 
 /** What can be done from anywhere, found by its words like a thing. */
@@ -102,7 +124,7 @@ function Search({ onClose }: { onClose: () => void }) {
 		name: f.name,
 		note: f.note,
 		kind: f.kind,
-		run: () => navigate(f.to || to(addressOf(f.kind, f.id) ?? "/")),
+		run: () => navigate(f.asks ? pageOf(f.asks) : to(addressOf(f.kind, f.id) ?? "/")),
 	}));
 	const offers = q
 		? [...things.filter((t) => t.kind === "question"), ...fitting, ...things.filter((t) => t.kind !== "question")]
