@@ -43,6 +43,9 @@ func (c *checked) later() (out []laterGain) {
 	}
 	for _, id := range c.named() {
 		live := c.Index.Live(id, c.at)
+		if live && !c.awaits(id) {
+			continue
+		}
 		by := map[time.Time][]index.Holding{}
 		for _, s := range after.Beyond(after.Spans(id, keys, c.at), before.Spans(id, keys, c.at), c.at) {
 			if !live || s.From.After(c.at) {
@@ -77,6 +80,9 @@ func (c *checked) laterClashes() (out []laterClash) {
 	before, after := duty.LookAhead(c.house.Ahead(), c.at), duty.LookAhead(c.ahead(), c.at)
 	for _, id := range c.named() {
 		live := c.Index.Live(id, c.at)
+		if live && !c.awaits(id) {
+			continue
+		}
 		was := before.Of(id)
 		for _, v := range after.Of(id) {
 			if live && !v.From.After(c.at) || slices.ContainsFunc(was, func(o duty.Coming) bool {
@@ -89,6 +95,9 @@ func (c *checked) laterClashes() (out []laterClash) {
 	}
 	return out
 }
+
+// awaits tells whether something that somebody is given has yet to begin.
+func (c *checked) awaits(id string) bool { return len(c.ahead().Live().Begins(id, c.at)) > 0 }
 
 // named gives the people whom a change names, in its order, not more than [laterShown].
 func (c *checked) named() (out []string) {

@@ -117,15 +117,24 @@ func (v *View) Holders(keys []string, t time.Time) []string {
 // others gives the same permission over an area, and with a reach, that include it. Each is told from the first such
 // instant on. The areas are those of v.
 func (v *View) Beyond(spans, others []index.Span, t time.Time) (out []index.Span) {
+	same := make(map[index.Span]bool, len(others)) // most spans are as they were, which is told at once
+	of := map[string][]index.Span{}                // by permission: only these can cover one
+	for _, o := range others {
+		same[o] = true
+		of[o.Permission] = append(of[o.Permission], o)
+	}
 	for _, s := range spans {
-		wider := slices.DeleteFunc(
-			slices.Clone(others),
-			func(o index.Span) bool { return !v.now.Includes(o.Holding, s.Holding) },
-		)
+		if same[s] {
+			continue
+		}
+		var wider []index.Span
 		// Whether it is covered can change only where one of the others begins or ends.
 		instants := []time.Time{later(s.From, t)}
-		for _, o := range wider {
-			instants = append(instants, o.From, o.Until)
+		for _, o := range of[s.Permission] {
+			if v.now.Includes(o.Holding, s.Holding) {
+				wider = append(wider, o)
+				instants = append(instants, o.From, o.Until)
+			}
 		}
 		slices.SortFunc(instants, time.Time.Compare)
 		for _, at := range instants {

@@ -18,25 +18,18 @@ type Coming struct {
 // not yet valid is taken as they will be when live (docs/semantics.md, §10).
 type Ahead struct {
 	view *ahead.View
-	keys []string // the permissions that tell when something begins
 	l    *Looker
 }
 
 // LookAhead prepares to look at many people, from t on.
 func LookAhead(v *ahead.View, t time.Time) *Ahead {
-	a := &Ahead{view: v, l: Look(v.Live(), t)}
-	for _, s := range v.Now().Design().Systems {
-		for _, p := range s.Permissions {
-			a.keys = append(a.keys, p.Key)
-		}
-	}
-	return a
+	return &Ahead{v, Look(v.Live(), t)}
 }
 
 // Of gives the conflicts that a user breaks or will break, each at the first instant, in the order of these.
 func (a *Ahead) Of(user string) (out []Coming) {
 	u, ok := a.view.Now().Design().Users.Find(user)
-	if !ok || len(a.l.conflicts) == 0 {
+	if !ok || len(a.l.conflicts) == 0 || u.State == model.UserDeactivated { // to bring somebody back is an act of its own
 		return nil
 	}
 	first := a.l.t
@@ -44,17 +37,7 @@ func (a *Ahead) Of(user string) (out []Coming) {
 		first = u.From
 	}
 	// What is held can grow only where something begins.
-	instants := []time.Time{first}
-	for _, s := range a.view.Spans(user, a.keys, first) {
-		if s.From.After(first) {
-			instants = append(instants, s.From)
-		}
-	}
-	slices.SortFunc(instants, time.Time.Compare)
-	if u.State == model.UserDeactivated {
-		return nil // to bring somebody back is an act of its own
-	}
-	for _, at := range slices.CompactFunc(instants, time.Time.Equal) {
+	for _, at := range append([]time.Time{first}, a.view.Live().Begins(user, first)...) {
 		if !u.Until.IsZero() && !at.Before(u.Until) {
 			break
 		}

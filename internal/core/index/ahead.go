@@ -44,6 +44,23 @@ func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
 	return out
 }
 
+// Begins gives the instants after t at which something that a user is given begins, each once, in order. Whether the
+// user is live is not asked.
+func (x *Index) Begins(user string, t time.Time) (out []time.Time) {
+	u, ok := x.userOf.find(user)
+	if !ok {
+		return nil
+	}
+	x.grantsIn(u, nil, func(g *grant) bool {
+		if g.timed && g.From.After(t) && (g.Until.IsZero() || g.From.Before(g.Until)) {
+			out = append(out, g.From)
+		}
+		return true
+	})
+	slices.SortFunc(out, time.Time.Compare)
+	return slices.CompactFunc(out, time.Time.Equal)
+}
+
 // GivenAhead gives the ids of all to whom [Index.Ahead] gives something, sorted.
 func (x *Index) GivenAhead(of Bundle, t time.Time) []string {
 	found := x.reach()
