@@ -35,19 +35,13 @@ func (c *checked) later() (out []laterGain) {
 		return nil
 	}
 	before, after := c.house.Ahead(), c.ahead()
-	var keys []string
-	for _, s := range c.After.Systems {
-		for _, p := range s.Permissions {
-			keys = append(keys, p.Key)
-		}
-	}
 	for _, id := range c.named() {
 		live := c.Index.Live(id, c.at)
 		if live && !c.awaits(id) {
 			continue
 		}
 		by := map[time.Time][]index.Holding{}
-		for _, s := range after.Beyond(after.Spans(id, keys, c.at), before.Spans(id, keys, c.at), c.at) {
+		for _, s := range after.Beyond(after.AllSpans(id, c.at), before.AllSpans(id, c.at), c.at) {
 			if !live || s.From.After(c.at) {
 				if held := by[s.From]; !slices.Contains(held, s.Holding) {
 					by[s.From] = append(held, s.Holding)

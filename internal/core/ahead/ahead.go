@@ -6,6 +6,7 @@ package ahead
 import (
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/index"
@@ -16,17 +17,24 @@ import (
 type View struct {
 	now  *index.Index
 	live *index.Index
+	all  func() index.Bundle // of every permission
 }
 
 // Of looks ahead in a design.
-func Of(x *index.Index) *View { return &View{x, x.Update(awake(nil, x.Design()))} }
+func Of(x *index.Index) *View { return view(x, x.Update(awake(nil, x.Design()))) }
+
+func view(now, live *index.Index) *View {
+	return &View{now, live, sync.OnceValue(func() index.Bundle {
+		return live.Just(keys(live.Design(), func(*model.Permission) bool { return true }))
+	})}
+}
 
 // Next looks ahead in another design, which has much in common with that of v; it costs what the two differ by.
 func (v *View) Next(x *index.Index) *View {
 	if x == v.now {
 		return v
 	}
-	return &View{x, v.live.Update(awake(v, x.Design()))}
+	return view(x, v.live.Update(awake(v, x.Design())))
 }
 
 // awake is a design in which everybody who is not deleted is active, with no bounds to their validity. People who
@@ -67,19 +75,30 @@ func (v *View) Live() *index.Index { return v.live }
 // who is invited, locked or not yet valid is taken as they will be when live. Somebody deactivated or deleted holds
 // nothing: to bring them back is an act of its own.
 func (v *View) Spans(user string, keys []string, t time.Time) []index.Span {
+	return v.spans(user, func() index.Bundle { return v.live.Just(keys) }, t)
+}
+
+// AllSpans is [View.Spans] of every permission that there is.
+func (v *View) AllSpans(user string, t time.Time) []index.Span { return v.spans(user, v.all, t) }
+
+func (v *View) spans(user string, of func() index.Bundle, t time.Time) []index.Span {
 	if u, ok := v.now.Design().Users.Find(user); !ok || u.State == model.UserDeactivated {
 		return nil
 	}
-	return v.Latent(user, keys, t)
+	return v.latent(user, of, t)
 }
 
 // Latent is [View.Spans], but of somebody deactivated too, as they would be if they were brought back.
-func (v *View) Latent(user string, keys []string, t time.Time) (out []index.Span) {
+func (v *View) Latent(user string, keys []string, t time.Time) []index.Span {
+	return v.latent(user, func() index.Bundle { return v.live.Just(keys) }, t)
+}
+
+func (v *View) latent(user string, of func() index.Bundle, t time.Time) (out []index.Span) {
 	u, ok := v.now.Design().Users.Find(user)
 	if !ok || u.State == model.UserDeleted {
 		return nil
 	}
-	for _, s := range v.live.Ahead(user, v.live.Just(keys), t) {
+	for _, s := range v.live.Ahead(user, of(), t) {
 		s.From, s.Until = later(s.From, u.From), sooner(s.Until, u.Until)
 		if s.From.Before(t) {
 			s.From = time.Time{} // when it began is of no matter any longer

@@ -396,7 +396,7 @@ func (j *judge) line(u *model.User) *Refused {
 // unassignable tells whether a person holds, or will hold, something with reach line that the delegate could not
 // assign to them.
 func (j *judge) unassignable(v *ahead.View, m *model.User) bool {
-	lines := slices.DeleteFunc(v.Spans(m.ID, allKeys(v.Now().Design()), j.at), func(s index.Span) bool {
+	lines := slices.DeleteFunc(v.AllSpans(m.ID, j.at), func(s index.Span) bool {
 		return s.Reach != model.ReachLine
 	})
 	if len(lines) == 0 {
@@ -433,15 +433,6 @@ func (j *judge) mayGive(x *index.Index, s index.Span, m *model.User) bool {
 		}
 	}
 	return false
-}
-
-func allKeys(d *model.Design) (out []string) {
-	for _, s := range d.Systems {
-		for _, p := range s.Permissions {
-			out = append(out, p.Key)
-		}
-	}
-	return out
 }
 
 func upper(s string) string {

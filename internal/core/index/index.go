@@ -111,9 +111,17 @@ func (x *Index) Update(d *model.Design) *Index {
 }
 
 // alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the
-// same numbers for these. What areas and licences are called, and how many seats there are, makes no difference.
+// same numbers for these. What systems, areas and licences are called, and how many seats there are, makes no
+// difference.
 func alike(a, b *model.Design) bool {
-	return slices.Equal(a.Systems, b.Systems) &&
+	return slices.EqualFunc(a.Systems, b.Systems, func(s, o *model.System) bool {
+		if s == o {
+			return true
+		}
+		called := *o
+		called.Name, called.Description, called.Supplier, called.Version = s.Name, s.Description, s.Supplier, s.Version
+		return model.Same(s, &called)
+	}) &&
 		slices.EqualFunc(
 			a.Licences,
 			b.Licences,

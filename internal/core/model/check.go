@@ -105,13 +105,15 @@ func CheckChange(before, after *Design) []Problem {
 	if after.sound {
 		return nil
 	}
-	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) ||
-		!slices.Equal(before.Licences, after.Licences) ||
-		!slices.Equal(before.Areas, after.Areas) {
-		return Check(after) // all hangs on these
-	}
 	c := &checker{d: after, before: before, only: map[Kind][]int{}}
 	c.narrow()
+	if before.Organisation != after.Organisation || !slices.Equal(before.Systems, after.Systems) ||
+		!slices.Equal(before.Licences, after.Licences) || !slices.Equal(before.Areas, after.Areas) {
+		c.organisation() // these are few
+		c.licences()
+		c.areas()
+		c.systems()
+	}
 	return c.rest()
 }
 
@@ -255,6 +257,11 @@ func (c *checker) narrow() {
 	change(c, KindDelegation, c.before.Delegations, c.d.Delegations)
 	// What is given to a group must lie within its home.
 	moved := map[string]bool{}
+	if !slices.EqualFunc(c.before.Areas, c.d.Areas, func(a, b *Area) bool { return a.ID == b.ID && a.Parent == b.Parent }) {
+		for _, g := range c.d.Groups {
+			moved[g.ID] = g.Area != ""
+		}
+	}
 	for _, i := range c.only[KindGroup] {
 		g := c.d.Groups[i]
 		if was, ok := c.before.Groups.Find(g.ID); ok && was.Area != g.Area {
@@ -537,7 +544,7 @@ func (c *checker) areas() {
 		)
 	}
 	c.acyclic(
-		KindArea,
+		"", // all of them: they are few
 		len(c.d.Areas),
 		func(i int) at { return place(KindArea, i, c.d.Areas[i].ID).field("parent") },
 		c.areas_,

@@ -480,7 +480,7 @@ func (r random) spoiled(d *model.Design) model.Object {
 	group := func() string { return pick(r, append(ids("g", 7), "gone", model.Everyone)) }
 	area := func() string { return pick(r, append(ids("area", 6), "gone", "")) }
 	role := func() string { return pick(r, append(ids("r", 6), "gone")) }
-	switch r.IntN(7) {
+	switch r.IntN(10) {
 	case 0:
 		u := change.Clone(pick(r, d.Users))
 		switch r.IntN(5) {
@@ -528,6 +528,22 @@ func (r random) spoiled(d *model.Design) model.Object {
 		c := change.Clone(pick(r, d.Conflicts))
 		c.Items = append(c.Items, model.Item{Role: role()})
 		return c
+	case 6:
+		a := change.Clone(pick(r, d.Areas))
+		a.Parent, a.Name = area(), pick(r, []string{"", "Some"})
+		return a
+	case 7:
+		l := change.Clone(pick(r, d.Licences))
+		seats := r.IntN(4) - 1
+		l.Seats, l.Covers = &seats, append(l.Covers, pick(r, []string{l.ID, "gone"}))
+		return l
+	case 8:
+		s := change.Clone(pick(r, d.Systems))
+		for model.BuiltIn(model.KindSystem, s.ID) {
+			s = change.Clone(pick(r, d.Systems))
+		}
+		s.Licence, s.Permissions = pick(r, []string{"", "gone"}), s.Permissions[:r.IntN(len(s.Permissions)+1)]
+		return s
 	}
 	g := change.Clone(pick(r, d.Delegations))
 	g.Groups, g.Area = append(g.Groups, group()), area()
