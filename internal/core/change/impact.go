@@ -3,6 +3,7 @@ package change
 import (
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"fachwerk/internal/core/duty"
@@ -92,23 +93,14 @@ func conflictItems(designs ...*model.Design) (keys []string) {
 }
 
 func (im *Impact) conflicts(before, after *index.Index, watched []string, t time.Time) {
-	b, a := before.Design(), after.Design()
-	if len(b.Conflicts)+len(a.Conflicts) == 0 {
-		return
-	}
-	earlier, later := duty.Look(before, t), duty.Look(after, t)
-	of := func(id string) (was, is []duty.Violation) { return earlier.Of(id), later.Of(id) }
-	// If conflicts change, those whose permissions stay can be concerned too. And to look at many one by one takes
-	// longer than to find all who break any.
-	if !slices.Equal(b.Conflicts, a.Conflicts) || len(watched) > len(a.Users)/20 {
-		was, is := duty.ByPerson(before, t), duty.ByPerson(after, t)
-		both := maps.Clone(was)
-		maps.Copy(both, is)
-		watched = slices.Sorted(maps.Keys(both))
-		of = func(id string) ([]duty.Violation, []duty.Violation) { return was[id], is[id] }
-	}
-	for _, id := range watched {
-		was, is := of(id)
+	b, a := before.Design().Conflicts, after.Design().Conflicts
+	// A conflict that stays as it was concerns those whose permissions change; of others, everybody is asked.
+	stay, went := apart(b, a)
+	_, came := apart(a, b)
+	was, is := violations(before, stay, went, watched, t), violations(after, stay, came, watched, t)
+	both := maps.Clone(was)
+	maps.Copy(both, is)
+	for _, id := range slices.Sorted(maps.Keys(both)) {
 		tell := func(list, others []duty.Violation, cleared bool) {
 			for _, v := range list {
 				same := func(o duty.Violation) bool { return o.Conflict == v.Conflict && o.Excepted == v.Excepted }
@@ -117,9 +109,43 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 				}
 			}
 		}
-		tell(is, was, false)
-		tell(was, is, true)
+		tell(is[id], was[id], false)
+		tell(was[id], is[id], true)
 	}
+}
+
+// apart gives those of some conflicts that others have just so, and the rest.
+func apart(some, others model.Table[*model.Conflict]) (both, rest []*model.Conflict) {
+	for _, c := range some {
+		if o, ok := others.Find(c.ID); ok && o == c {
+			both = append(both, c)
+		} else {
+			rest = append(rest, c)
+		}
+	}
+	return both, rest
+}
+
+// violations gives what people break, by person and then by conflict: of some conflicts those who are watched, of
+// others everybody.
+func violations(
+	x *index.Index, some, others []*model.Conflict, watched []string, t time.Time,
+) map[string][]duty.Violation {
+	list := duty.Among(x, others, t)
+	if len(some) > 0 && len(watched) > len(x.Design().Users)/20 { // then to find all of them takes less
+		list = append(list, duty.Among(x, some, t)...)
+	} else if len(some) > 0 && len(watched) > 0 {
+		l := duty.LookFor(x, some, t)
+		for _, id := range watched {
+			list = append(list, l.Of(id)...)
+		}
+	}
+	slices.SortStableFunc(list, func(v, w duty.Violation) int { return strings.Compare(v.Conflict, w.Conflict) })
+	out := map[string][]duty.Violation{}
+	for _, v := range list {
+		out[v.User] = append(out[v.User], v)
+	}
+	return out
 }
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.

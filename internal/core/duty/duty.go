@@ -29,8 +29,10 @@ type Looker struct {
 }
 
 // Look prepares to look at many people. Each goroutine needs one of its own.
-func Look(x *index.Index, t time.Time) *Looker {
-	conflicts := x.Design().Conflicts
+func Look(x *index.Index, t time.Time) *Looker { return LookFor(x, x.Design().Conflicts, t) }
+
+// LookFor is [Look], but for some conflicts only.
+func LookFor(x *index.Index, conflicts []*model.Conflict, t time.Time) *Looker {
 	return &Looker{x, t, conflicts, x.Find(items(conflicts))}
 }
 
@@ -113,11 +115,14 @@ func ByPerson(x *index.Index, t time.Time) map[string][]Violation {
 	return out
 }
 
-// All gives every violation of every user at t, by user and then by conflict. It costs what it takes to find the
-// holders of each item; only those who hold enough of them are looked at one by one.
-func All(x *index.Index, t time.Time) []Violation {
+// All gives every violation of every user at t, by user and then by conflict.
+func All(x *index.Index, t time.Time) []Violation { return Among(x, x.Design().Conflicts, t) }
+
+// Among is [All], but of some conflicts only. It costs what it takes to find the holders of each item; only those who
+// hold enough of them are looked at one by one.
+func Among(x *index.Index, conflicts []*model.Conflict, t time.Time) []Violation {
 	suspects := map[string][]*model.Conflict{}
-	for _, c := range x.Design().Conflicts {
+	for _, c := range conflicts {
 		held := map[string]int{}
 		for _, i := range c.Items {
 			kind, id := model.KindRole, i.Role
@@ -136,7 +141,7 @@ func All(x *index.Index, t time.Time) []Violation {
 	}
 	users := slices.Sorted(maps.Keys(suspects))
 	parts := make([][]Violation, fan.Parts())
-	l := Look(x, t)
+	l := LookFor(x, conflicts, t)
 	fan.Out(len(users), func(p, from, to int) {
 		mine := *l
 		for _, u := range users[from:to] {
