@@ -88,15 +88,21 @@ func differencesAcross(before, after *Index, t time.Time) []Difference {
 				is, _ = after.HeldOf(id, Some{Keys: keys}, t)
 			}
 			d := Difference{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is), Watched: true}
-			waited := before.WaitsFor(id, t)
-			d.Waits = slices.DeleteFunc(
-				after.WaitsFor(id, t),
-				func(l string) bool { return slices.Contains(waited, l) },
-			)
+			d.Waits = newWaits(before, after, id, t)
 			parts[p] = append(parts[p], d)
 		}
 	})
 	return slices.Concat(parts...)
+}
+
+// newWaits gives the licences that somebody waits for and did not wait for before.
+func newWaits(before, after *Index, user string, t time.Time) []string {
+	waits := after.WaitsFor(user, t)
+	if len(waits) == 0 {
+		return nil
+	}
+	waited := before.WaitsFor(user, t)
+	return slices.DeleteFunc(waits, func(l string) bool { return slices.Contains(waited, l) })
 }
 
 // crossing gathers who can be concerned by a change across permissions, licences and areas.
@@ -493,11 +499,7 @@ func (w *worker) compare(i, j int) (d Difference) {
 	d.Gains, d.Losses = w.is.beyond(&w.was), w.was.beyond(&w.is)
 	for k := range w.words {
 		if w.is.missing[k]&^w.was.missing[k] != 0 {
-			waited := b.WaitsFor(d.User, w.t)
-			d.Waits = slices.DeleteFunc(
-				a.WaitsFor(d.User, w.t),
-				func(l string) bool { return slices.Contains(waited, l) },
-			)
+			d.Waits = newWaits(b, a, d.User, w.t)
 			break
 		}
 	}

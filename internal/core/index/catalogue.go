@@ -162,6 +162,7 @@ type licensing struct {
 	known     map[string]int32 // profiles by their licences
 	profiles  []*bitset.BitSet
 	covering  []map[int]bool // of profiles: the licences that it has or covers
+	lacking   []mark         // of profiles: the systems of which it does not allow something
 	noLicence int32          // the profile of someone without any
 }
 
@@ -227,6 +228,7 @@ func (l *licensing) add(held []string, c *catalogue) int32 {
 	l.known[strings.Join(held, " ")] = n
 	l.profiles = append(l.profiles, b)
 	l.covering = append(l.covering, have)
+	l.lacking = append(l.lacking, c.markOf(b.Complement()))
 	return n
 }
 
@@ -234,6 +236,7 @@ func (l *licensing) add(held []string, c *catalogue) int32 {
 func (l *licensing) clone() *licensing {
 	n := *l
 	n.known, n.profiles, n.covering = maps.Clone(l.known), slices.Clone(l.profiles), slices.Clone(l.covering)
+	n.lacking = slices.Clone(l.lacking)
 	return &n
 }
 

@@ -226,6 +226,9 @@ type shape struct {
 	words []uint64 // what it carries (§6), as the words of a bit set
 	some  []word   // those of the words that are not empty
 	mark  mark     // of which systems it carries something
+	// The classes of permissions, by need of licences, of which it carries something, as the words of a bit set; those
+	// that need none are left out.
+	classes []uint64
 	given contents // what the role or set gives
 	key   shapeKey
 }
@@ -293,7 +296,24 @@ func (u *update) newShape(key shapeKey, given contents) shape {
 		carried.InPlaceDifference(u.restricted)
 	}
 	words := carried.Words()
-	return shape{words: words, some: slices.Clip(wordsOf(words, nil)), mark: u.markOf(carried), given: given, key: key}
+	some := slices.Clip(wordsOf(words, nil))
+	return shape{
+		words: words, some: some, mark: u.markOf(carried), classes: u.classesOf(some), given: given, key: key,
+	}
+}
+
+// classesOf gives the classes of permissions that need licences and of which there are some, as the words of a bit
+// set.
+func (l *licensing) classesOf(some []word) []uint64 {
+	classes := make([]uint64, (len(l.classes)+63)/64)
+	for k := range l.classes {
+		of := l.classes[k].permissions.Words()
+		if len(l.classes[k].needs) > 0 &&
+			slices.ContainsFunc(some, func(w word) bool { return of[w.at]&w.bits != 0 }) {
+			classes[k/64] |= 1 << (k % 64)
+		}
+	}
+	return classes
 }
 
 func (u *update) markOfGrants(list []grant) (m mark) {

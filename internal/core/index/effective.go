@@ -1,6 +1,7 @@
 package index
 
 import (
+	mathbits "math/bits"
 	"slices"
 	"time"
 
@@ -287,19 +288,21 @@ func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
 	if !ok || !x.live(u, t) {
 		return nil
 	}
-	missing := x.bits()
-	x.grantsOf(u, func(g *grant) bool {
+	profile := x.people.at(u).profile
+	missing := make([]uint64, (len(x.classes)+63)/64)
+	x.grantsIn(u, &x.lacking[profile], func(g *grant) bool {
 		if g.in(t) {
-			missing.InPlaceUnion(x.carried(g))
+			for k, bits := range x.shapes[g.shape].classes {
+				missing[k] |= bits
+			}
 		}
 		return true
 	})
-	missing.InPlaceDifference(x.licensed(u))
 	needed := make([]bool, len(x.design.Licences))
-	for p, ok := missing.NextSet(0); ok; p, ok = missing.NextSet(p + 1) {
-		for _, q := range x.implied[p] {
-			if l := x.licenceOf[q]; l >= 0 && !x.holdsLicence(u, l) {
-				needed[l] = true
+	for k, bits := range missing {
+		for ; bits != 0; bits &= bits - 1 {
+			for _, l := range x.classes[64*k+mathbits.TrailingZeros64(bits)].needs {
+				needed[l] = needed[l] || !x.covering[profile][l]
 			}
 		}
 	}
