@@ -94,9 +94,13 @@ func conflictItems(designs ...*model.Design) (keys []string) {
 
 func (im *Impact) conflicts(before, after *index.Index, watched []string, t time.Time) {
 	b, a := before.Design().Conflicts, after.Design().Conflicts
-	// A conflict that stays as it was concerns those whose permissions change; of others, everybody is asked.
-	stay, went := apart(b, a)
-	_, came := apart(a, b)
+	// A conflict that stays as it was concerns those whose permissions change; of others, everybody is asked. So it is
+	// of one whose items meet by area, when areas come to lie elsewhere.
+	moved := !slices.EqualFunc(before.Design().Areas, after.Design().Areas, func(o, p *model.Area) bool {
+		return o.ID == p.ID && o.Parent == p.Parent
+	})
+	stay, went := apart(b, a, moved)
+	_, came := apart(a, b, moved)
 	was, is := violations(before, stay, went, watched, t), violations(after, stay, came, watched, t)
 	both := maps.Clone(was)
 	maps.Copy(both, is)
@@ -114,10 +118,11 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 	}
 }
 
-// apart gives those of some conflicts that others have just so, and the rest.
-func apart(some, others model.Table[*model.Conflict]) (both, rest []*model.Conflict) {
+// apart gives those of some conflicts that others have just so, and the rest; to which those belong whose items meet
+// by area, if areas have moved.
+func apart(some, others model.Table[*model.Conflict], moved bool) (both, rest []*model.Conflict) {
 	for _, c := range some {
-		if o, ok := others.Find(c.ID); ok && o == c {
+		if o, ok := others.Find(c.ID); ok && o == c && (!moved || c.Where == model.Anywhere) {
 			both = append(both, c)
 		} else {
 			rest = append(rest, c)

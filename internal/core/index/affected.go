@@ -31,7 +31,7 @@ type Difference struct {
 func Differences(before, after *Index, watched []string, t time.Time) []Difference {
 	b, a := before.design, after.design
 	if !alike(b, a) {
-		return differencesAcross(before, after, t)
+		return differencesAcross(before, after, watched, t)
 	}
 	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched)}
 	c.gather()
@@ -58,7 +58,7 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 // differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
 // have other numbers for these. Whose account, groups, assignments or areas changed is compared whole; who may only
 // be concerned since permissions are others, by these alone.
-func differencesAcross(before, after *Index, t time.Time) []Difference {
+func differencesAcross(before, after *Index, watched []string, t time.Time) []Difference {
 	c := crossing{before: before, after: after, t: t, whole: map[string]bool{}, keys: map[string]bool{}}
 	c.accounts()
 	c.places()
@@ -66,29 +66,36 @@ func differencesAcross(before, after *Index, t time.Time) []Difference {
 	c.permissions()
 	keys := slices.Sorted(maps.Keys(c.keys))
 	byKeys := map[string]bool{}
-	for _, x := range []*Index{before, after} {
-		carrying, _ := x.some(Some{Keys: keys}, t)
-		for _, u := range carrying.who(func(int) bool { return true }) { // licensed for them or not
+	b, _ := before.some(Some{Keys: keys}, t)
+	a, _ := after.some(Some{Keys: keys}, t)
+	for _, s := range []*some{&b, &a} {
+		for _, u := range s.who(func(int) bool { return true }) { // licensed for them or not
 			byKeys[u] = true
 		}
 	}
 	for u := range c.whole {
 		delete(byKeys, u)
 	}
+	watches := slices.ContainsFunc(watched, func(key string) bool { return c.keys[key] })
 	users := slices.AppendSeq(slices.Collect(maps.Keys(c.whole)), maps.Keys(byKeys))
 	slices.Sort(users)
 	parts := make([][]Difference, fan.Parts())
 	fan.Out(len(users), func(p, from, to int) {
+		var of pieces
 		for _, id := range users[from:to] {
+			d := Difference{User: id, Watched: watches || c.whole[id]}
 			var was, is []Holding
+			waits := true
 			if c.whole[id] {
 				was, is = before.Widest(id, t), after.Widest(id, t)
 			} else {
-				was, _ = before.HeldOf(id, Some{Keys: keys}, t)
-				is, _ = after.HeldOf(id, Some{Keys: keys}, t)
+				was, _ = b.widest(id, &of)
+				is, waits = a.widest(id, &of)
 			}
-			d := Difference{User: id, Gains: Beyond(before, is, was), Losses: Beyond(after, was, is), Watched: true}
-			d.Waits = newWaits(before, after, id, t)
+			d.Gains, d.Losses = Beyond(before, is, was), Beyond(after, was, is)
+			if waits {
+				d.Waits = newWaits(before, after, id, t)
+			}
 			parts[p] = append(parts[p], d)
 		}
 	})
@@ -170,6 +177,15 @@ func (c *crossing) grants() {
 			c.subject(c.after, a.Assignments[j].Subject)
 		}
 	})
+	for id := range roleLines(b.Roles, a.Roles) { // they have other roles by their role
+		for _, x := range []*Index{c.before, c.after} {
+			if i, ok := x.design.Roles.Position(id); ok {
+				for _, g := range x.roles[i].grants {
+					c.subject(x, g.Subject)
+				}
+			}
+		}
+	}
 }
 
 // permissions finds which permissions are not the same, or are given otherwise by roles and sets.

@@ -229,8 +229,8 @@ type shape struct {
 	// The classes of permissions, by need of licences, of which it carries something, as the words of a bit set; those
 	// that need none are left out.
 	classes []uint64
-	given contents // what the role or set gives
-	key   shapeKey
+	given   contents // what the role or set gives
+	key     shapeKey
 }
 
 type word struct {

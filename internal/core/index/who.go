@@ -168,15 +168,7 @@ func (x *Index) HeldOf(user string, q Some, t time.Time) (held []Holding, by []*
 	if !ok || !known || !x.live(u, t) {
 		return nil, nil
 	}
-	var p pieces
-	p.take(x, u, s.words, &s.systems, t)
-	near := p.list[:0]
-	for _, piece := range p.list {
-		if x.near(piece.area, s.at) {
-			near = append(near, piece)
-		}
-	}
-	p.list = near
+	held, _ = s.widest(user, &pieces{})
 	licensed := x.licensed(u).Words()
 	x.grantsIn(u, &s.systems, func(g *grant) bool {
 		if !s.meets(g) {
@@ -191,5 +183,17 @@ func (x *Index) HeldOf(user string, q Some, t time.Time) (held []Holding, by []*
 		}
 		return true
 	})
-	return p.beyond(&pieces{}), by
+	return held, by
+}
+
+// widest gives which of the permissions a person effectively holds, widest only, and whether grants in force carry
+// some for which the person lacks a licence. The memory is used again.
+func (s *some) widest(user string, p *pieces) (held []Holding, missing bool) {
+	u, ok := s.userOf.find(user)
+	if !ok {
+		return nil, false
+	}
+	p.take(s.Index, u, s.words, &s.systems, s.t)
+	p.list = slices.DeleteFunc(p.list, func(of piece) bool { return !s.near(of.area, s.at) })
+	return p.beyond(&pieces{}), slices.ContainsFunc(p.missing, func(bits uint64) bool { return bits != 0 })
 }

@@ -1,10 +1,12 @@
 package rules
 
 import (
+	"maps"
 	"slices"
 	"testing"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -100,11 +102,13 @@ func TestDifferencesAcrossCatalogues(t *testing.T) {
 
 // across makes one such change, and counts whom it gives or takes something.
 func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed int) {
-	after, _ := change.Apply(d, change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2)))))
+	ops := change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2))))
+	after, _ := change.Apply(d, ops)
 	if after == nil {
 		return 0 // not every such change is well-formed
 	}
 	y, anew := x.Update(after), index.Compile(after)
+	tellsConflicts(t, change.ImpactOf(x, y, ops, now), x, y)
 	for range 20 {
 		u, p := pick(r, after.Users).ID, pick(r, allKeys(after))
 		rec := index.Record{Area: pick(r, after.Areas).ID}
@@ -145,6 +149,33 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		}
 	})
 	return changed
+}
+
+// tellsConflicts holds the conflicts that an impact tells against those of everybody, before and after.
+func tellsConflicts(t *testing.T, im *change.Impact, x, y *index.Index) {
+	t.Helper()
+	type breach struct {
+		user, conflict    string
+		excepted, cleared bool
+	}
+	want, got := map[breach]bool{}, map[breach]bool{}
+	for _, v := range duty.All(y, now) {
+		want[breach{v.User, v.Conflict, v.Excepted, false}] = true
+	}
+	for _, v := range duty.All(x, now) {
+		still := breach{v.User, v.Conflict, v.Excepted, false}
+		if want[still] {
+			delete(want, still)
+		} else {
+			want[breach{v.User, v.Conflict, v.Excepted, true}] = true
+		}
+	}
+	for _, c := range im.Conflicts {
+		got[breach{c.User, c.Conflict, c.Excepted, c.Cleared}] = true
+	}
+	if !maps.Equal(got, want) {
+		t.Errorf("conflicts %v, told are %v", want, got)
+	}
 }
 
 // Who lacks a licence is found as quickly as it is true: just those whom something waits for.
