@@ -29,7 +29,7 @@ func TestSettlingLocksNobodyOut(t *testing.T) {
 	}
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Set: model.SetOwner}))
 	ann := desk.Actor{User: "ann", Proven: now}
-	item := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
+	item := itemsOf(t, d, ann, r.ID)[0]
 	must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	must[*review.Review](t)(d.CloseReview(bea, r.ID, ""))
 	tasks := must[[]store.ReviewTask](t)(s.Tasks(r.ID, ""))
@@ -59,7 +59,7 @@ func TestADelegateReviewsTheirOwn(t *testing.T) {
 		}, &model.Assignment{ID: "eve-night", Subject: model.Subject{User: "eve"}, Role: "night", Reach: model.ReachArea, Mode: model.Full})
 		eve := desk.Actor{User: "eve", Proven: now}
 		r := must[*review.Review](t)(d.OpenReview(eve, review.NewReview{Role: "night", Fallback: "ann"}))
-		items := must[*review.ReviewDetail](t)(d.Review(eve, r.ID, "")).Items
+		items := itemsOf(t, d, eve, r.ID)
 		if len(items) != 1 || items[0].User.ID != "cy" {
 			t.Fatalf("a delegate over t1 reviews %+v", items)
 		}

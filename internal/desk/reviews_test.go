@@ -9,6 +9,7 @@ import (
 
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/store"
 
 	"fachwerk/internal/desk"
@@ -16,13 +17,23 @@ import (
 	"fachwerk/internal/exchange/table"
 )
 
-func itemAbout(t *testing.T, r *review.ReviewDetail, user string) review.ReviewItem {
+// itemsOf gives all items of a review that somebody may see.
+func itemsOf(t *testing.T, d *rooms.Desk, who desk.Actor, id int) []review.ReviewItem {
 	t.Helper()
-	i := slices.IndexFunc(r.Items, func(i review.ReviewItem) bool { return i.User.ID == user })
+	v := must[*review.ReviewItems](t)(d.Items(who, id, review.ItemsAsk{Limit: 1000}))
+	if len(v.Rows) != v.Total {
+		t.Fatalf("of %d items there came %d", v.Total, len(v.Rows))
+	}
+	return v.Rows
+}
+
+func itemAbout(t *testing.T, items []review.ReviewItem, user string) review.ReviewItem {
+	t.Helper()
+	i := slices.IndexFunc(items, func(i review.ReviewItem) bool { return i.User.ID == user })
 	if i < 0 {
 		t.Fatalf("no item is about %s", user)
 	}
-	return r.Items[i]
+	return items[i]
 }
 
 func TestWhatAReviewAsks(t *testing.T) {
@@ -76,8 +87,8 @@ func TestWhatAReviewAsks(t *testing.T) {
 func TestEvidenceOfItems(t *testing.T) {
 	d, _ := openDemo(t)
 	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Area: "terminal-1"}))
-	detail := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
-	tomasz := itemAbout(t, detail, "tomasz.oyelaran")
+	items := itemsOf(t, d, signe, r.ID)
+	tomasz := itemAbout(t, items, "tomasz.oyelaran")
 	if e := tomasz.Evidence; e.Since == nil || e.GivenBy == "" || !e.Used || e.Peers != 41 || e.Alike == 0 ||
 		e.Risk != 2 ||
 		!tomasz.ByHand ||
@@ -85,7 +96,7 @@ func TestEvidenceOfItems(t *testing.T) {
 		t.Errorf("about Tomasz: %+v %+v", tomasz, tomasz.Evidence)
 	}
 	idle := 0
-	for _, i := range detail.Items {
+	for _, i := range items {
 		if len(i.Evidence.Doubts) > 0 && strings.Contains(i.Evidence.Doubts[0], "not used for") {
 			idle++
 		}
@@ -109,22 +120,15 @@ func TestEvidenceOfItems(t *testing.T) {
 
 func TestDecidingManyAndHandingOn(t *testing.T) {
 	d, _ := openDemo(t)
-	if there, gone := must[*review.ReviewDetail](t)(d.Review(signe, 3, "terminal-1")), must[[]review.Review](t)(d.Reviews(signe, "ferries")); len(
-		there.Items,
-	)+there.Elsewhere != there.Review.Items ||
-		there.Elsewhere == 0 ||
-		len(gone) != 1 ||
-		gone[0].ID != 2 {
-		t.Errorf(
-			"at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v",
-			len(there.Items),
-			there.Elsewhere,
-			gone,
-		)
+	there := must[*review.ReviewDetail](t)(d.Review(signe, 3, "terminal-1"))
+	here := must[*review.ReviewItems](t)(d.Items(signe, 3, review.ItemsAsk{Where: "terminal-1"})).Total
+	gone := must[[]review.Review](t)(d.Reviews(signe, "ferries"))
+	if here+there.Elsewhere != there.Review.Items || there.Elsewhere == 0 || len(gone) != 1 || gone[0].ID != 2 {
+		t.Errorf("at Terminal 1 it has %d items, elsewhere %d; the ferries have %+v", here, there.Elsewhere, gone)
 	}
-	detail := must[*review.ReviewDetail](t)(d.Review(mireille, 3, ""))
+	items := itemsOf(t, d, mireille, 3)
 	byLike := map[string][]int{}
-	for _, i := range detail.Items {
+	for _, i := range items {
 		byLike[i.Like] = append(byLike[i.Like], i.ID)
 	}
 	if len(byLike) < 2 {
@@ -136,10 +140,10 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	}
 	_, err := d.DecideMany(mireille, all, "keep", "")
 	refused(t, err, desk.Invalid, "not like the others")
-	if me := must[*account.Me](t)(d.Me(mireille)); me.Waiting != len(detail.Items) {
+	if me := must[*account.Me](t)(d.Me(mireille)); me.Waiting != len(items) {
 		t.Error("what was refused decided something")
 	}
-	like := itemAbout(t, detail, "kofi.ostrov").Like
+	like := itemAbout(t, items, "kofi.ostrov").Like
 	if done := must[[]review.ReviewItem](t)(d.DecideMany(mireille, byLike[like], "keep", "")); len(
 		done,
 	) != len(
@@ -154,7 +158,7 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	)(
 		d.DecideMany(mireille, append(slices.Clone(byLike[like]), all...), "", ""),
 	) // taking back needs no likeness
-	item := itemAbout(t, detail, "tomasz.oyelaran")
+	item := itemAbout(t, items, "tomasz.oyelaran")
 	for _, c := range []struct {
 		who   desk.Actor
 		to    string
@@ -206,10 +210,10 @@ func TestFromOpeningToReport(t *testing.T) {
 	if r.Fate != "revoke" || r.Deciders != "Ruben Adeyemi" {
 		t.Errorf("opened as %+v", r)
 	}
-	detail := must[*review.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
+	items := itemsOf(t, d, ruben, r.ID)
 	undecided := []string{"tomasz.oyelaran", "kofi.ostrov"}
 	revoked := []string{"deniz.eriksrud", "ingrid.nakawa"}
-	for _, i := range detail.Items {
+	for _, i := range items {
 		switch {
 		case slices.Contains(revoked, i.User.ID):
 			must[*review.ReviewItem](t)(d.Decide(ruben, i.ID, "revoke", "moved to the quay"))
@@ -218,7 +222,7 @@ func TestFromOpeningToReport(t *testing.T) {
 		}
 	}
 	n := must[int](t)(d.Remind(signe, r.ID))
-	detail = must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
+	detail := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, ""))
 	if n != 1 || len(detail.Letters) != 1 || detail.Letters[0].To.ID != ruben.User ||
 		!strings.Contains(detail.Letters[0].Body, "2 of your") ||
 		detail.Review.Reminded == nil {
@@ -230,11 +234,14 @@ func TestFromOpeningToReport(t *testing.T) {
 	if again := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 1 {
 		t.Errorf("reminded %d times", len(again.Letters))
 	}
-	if len(detail.Outcome) != 2 || detail.ToOwners != 4 ||
+	outcome := must[*review.ReviewOutcome](t)(d.Outcome(signe, r.ID))
+	if len(outcome.Sentences) != 2 || outcome.Total != 2 || outcome.ToOwners != 4 ||
 		detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
-		t.Errorf("closing would do %d, and leave %d to owners", len(detail.Outcome), detail.ToOwners)
+		t.Errorf("closing would do %d, and leave %d to owners", outcome.Total, outcome.ToOwners)
 	}
-	_, err := d.CloseReview(ruben, r.ID, "")
+	_, err := d.Outcome(ruben, r.ID)
+	refused(t, err, desk.NotAllowed, "Run reviews")
+	_, err = d.CloseReview(ruben, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")
 	closed := must[*review.Review](t)(d.CloseReview(signe, r.ID, ""))
 	if closed.Revision != 61 || closed.Revoked != 4 || closed.Tasks != 4 || closed.Settled != 0 {
@@ -334,6 +341,77 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	_, err = d.ReviewReport(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "See reviews")
+}
+
+// However the items of a review are cut into windows, together they are all of it; and what is next is what one has not
+// decided, behind where one stands and then from the top.
+func TestWindowsOfAReview(t *testing.T) {
+	d, _ := openDemo(t)
+	all := itemsOf(t, d, signe, 3)
+	ask := func(a review.ItemsAsk) *review.ReviewItems {
+		t.Helper()
+		return must[*review.ReviewItems](t)(d.Items(mireille, 3, a))
+	}
+	mine := slices.DeleteFunc(slices.Clone(all), func(i review.ReviewItem) bool { return i.Reviewer.ID != mireille.User })
+	if len(mine) < 4 || len(mine) == len(all) {
+		t.Fatalf("%d of %d items are hers: too few, or all", len(mine), len(all))
+	}
+	var ids []int
+	for offset := 0; offset <= len(mine); offset += 3 {
+		v := ask(review.ItemsAsk{Offset: offset, Limit: 3})
+		if v.Total != len(mine) || len(v.Rows) > 3 {
+			t.Errorf("from %d: %d rows of %d", offset, len(v.Rows), v.Total)
+		}
+		for _, i := range v.Rows {
+			ids = append(ids, i.ID)
+		}
+	}
+	if !slices.EqualFunc(ids, mine, func(id int, i review.ReviewItem) bool { return id == i.ID }) {
+		t.Errorf("the windows have %v, all of hers are %d", ids, len(mine))
+	}
+	if v := ask(review.ItemsAsk{Offset: 1 << 40, Limit: 3}); len(v.Rows) != 0 || v.Total != len(mine) {
+		t.Errorf("behind the end there are %d rows", len(v.Rows))
+	}
+	if v := must[*review.ReviewItems](t)(d.Items(signe, 3, review.ItemsAsk{Only: "mine", Limit: 9})); v.Total != 0 ||
+		v.Next != -1 {
+		t.Errorf("of hers Signe has %+v", v)
+	}
+
+	must[*review.ReviewItem](t)(d.Decide(mireille, mine[0].ID, "keep", ""))
+	must[*review.ReviewItem](t)(d.Decide(mireille, mine[2].ID, "keep", ""))
+	for after, want := range map[int]int{-1: 1, 0: 1, 1: 3, 2: 3, len(mine) - 1: 1, 1 << 40: 1} {
+		if v := ask(review.ItemsAsk{After: after}); v.First != 1 || v.Next != want {
+			t.Errorf("the first is %d, and behind %d comes %d, want %d", v.First, after, v.Next, want)
+		}
+	}
+	if v := ask(review.ItemsAsk{Only: "open", Limit: 1}); v.Total != len(mine)-2 || v.Rows[0].ID != mine[1].ID {
+		t.Errorf("%d are undecided, the first is %d", v.Total, v.Rows[0].ID)
+	}
+	past := mireille
+	past.When = today.AddDate(0, 0, -1)
+	if v := must[*review.ReviewItems](t)(d.Items(past, 3, review.ItemsAsk{Only: "open"})); v.Total != len(mine) {
+		t.Errorf("yesterday %d were undecided", v.Total)
+	}
+
+	var like []int
+	for _, i := range mine {
+		if i.Like == mine[1].Like && i.ID != mine[0].ID && i.ID != mine[2].ID {
+			like = append(like, i.ID)
+		}
+	}
+	if got := must[[]int](t)(d.Alike(mireille, mine[1].ID)); !slices.Equal(got, like) || len(like) == 0 {
+		t.Errorf("alike are %v, want %v", got, like)
+	}
+	_, err := d.Alike(signe, mine[1].ID)
+	refused(t, err, desk.NotFound, "of yours")
+	for _, i := range mine[1:] {
+		if i.ID != mine[2].ID {
+			must[*review.ReviewItem](t)(d.Decide(mireille, i.ID, "keep", ""))
+		}
+	}
+	if v := ask(review.ItemsAsk{After: 1}); v.Next != -1 || v.First != 0 {
+		t.Errorf("all is decided, and next is %d, first %d", v.Next, v.First)
+	}
 }
 
 // Nobody decides about themselves, even where an item stands as theirs to decide.

@@ -188,10 +188,13 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	_, err := d.Review(cy, r.ID, "")
 	refused(t, err, desk.NotAllowed, "See reviews")
 	detail := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, ""))
-	if len(detail.Items) != 2 || detail.MayRun || !detail.Items[0].Mine {
-		t.Fatalf("ann sees %+v", detail)
+	_, err = d.Items(cy, r.ID, review.ItemsAsk{Limit: 10})
+	refused(t, err, desk.NotAllowed, "See reviews")
+	items := itemsOf(t, d, ann, r.ID)
+	if len(items) != 2 || detail.MayRun || !items[0].Mine {
+		t.Fatalf("ann sees %+v with %+v", detail, items)
 	}
-	one := detail.Items[0]
+	one := items[0]
 	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 ||
 		len(inside.Loses) != 1 ||
 		inside.Loses[0].Permission != "s:gate:open" ||
@@ -213,15 +216,15 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	_, err = d.Decide(ann, one.ID, "revoke", " ")
 	refused(t, err, desk.Invalid, "Say why")
 	must[*review.ReviewItem](t)(d.Decide(ann, one.ID, "revoke", "no nights any longer"))
-	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "revoke", "a slip"))
-	if item := must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "", "")); item.Decision != "" ||
+	must[*review.ReviewItem](t)(d.Decide(ann, items[1].ID, "revoke", "a slip"))
+	if item := must[*review.ReviewItem](t)(d.Decide(ann, items[1].ID, "", "")); item.Decision != "" ||
 		item.By != nil {
 		t.Errorf("taken back, the decision is %+v", item)
 	}
-	must[*review.ReviewItem](t)(d.Decide(ann, detail.Items[1].ID, "keep", ""))
+	must[*review.ReviewItem](t)(d.Decide(ann, items[1].ID, "keep", ""))
 	_, err = d.CloseReview(ann, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	if outcome := must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Outcome; len(outcome) != 1 ||
+	if outcome := must[*review.ReviewOutcome](t)(d.Outcome(kay, r.ID)).Sentences; len(outcome) != 1 ||
 		text(outcome[0]) != "Cy loses Night at Terminal 1" {
 		t.Errorf("the outcome would be %v", outcome)
 	}
@@ -257,7 +260,7 @@ func TestReviewersAreNeverThemselves(t *testing.T) {
 	_, err := d.OpenReview(bea, review.NewReview{Role: "night"})
 	refused(t, err, desk.Invalid, "Nobody but Bea")
 	r := must[*review.Review](t)(d.OpenReview(kay, review.NewReview{Role: "night"}))
-	for _, i := range must[*review.ReviewDetail](t)(d.Review(kay, r.ID, "")).Items {
+	for _, i := range itemsOf(t, d, kay, r.ID) {
 		if i.Reviewer.ID == i.User.ID {
 			t.Errorf("%s decides about themselves", i.User.Name)
 		}
@@ -293,7 +296,7 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "boss"}))
-	item := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, "")).Items[0]
+	item := itemsOf(t, d, ann, r.ID)[0]
 	must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "revoke", "not needed"))
 	_, err := d.CloseReview(kay, r.ID, "")
 	refused(t, err, desk.NotAllowed, "last live person")

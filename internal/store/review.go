@@ -166,16 +166,47 @@ func (s *Store) Reviewed() (map[int][]string, error) {
 func (s *Store) Review(id int) (r Review, err error) { return r, first(s.db, &r, "id = ?", id) }
 
 // ReviewItems gives a review's items, or with a reviewer only that person's.
-func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err error) {
-	q := s.db.Model(&ReviewItem{}).
-		Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given", "evidence", "decision",
-			"reason", "decided", "by").
-		Where("review = ?", review).
-		Order("id")
+func (s *Store) ReviewItems(review int, reviewer string) ([]ReviewItem, error) {
+	q := s.db.Where("review = ?", review)
 	if reviewer != "" {
 		q = q.Where("reviewer = ?", reviewer)
 	}
-	rows, err := q.Rows()
+	return itemsOf(q)
+}
+
+// ItemsByID gives some items, by id.
+func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
+	return itemsOf(s.db.Where("id IN ?", ids))
+}
+
+// ItemsInBrief gives a review's items without note, reason, evidence, and the assignments and groups that give what
+// they are about.
+func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
+	rows, err := s.db.Model(&ReviewItem{}).
+		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by").
+		Where("review = ?", review).Order("id").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		i := ReviewItem{Review: review}
+		if err := rows.Scan(
+			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By,
+		); err != nil {
+			return nil, err
+		}
+		out = append(out, i)
+	}
+	return out, rows.Err()
+}
+
+// itemsOf reads items, by id.
+func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
+	rows, err := q.Model(&ReviewItem{}).
+		Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given",
+			"evidence", "decision", "reason", "decided", "by").
+		Order("id").Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -183,8 +214,8 @@ func (s *Store) ReviewItems(review int, reviewer string) (out []ReviewItem, err 
 	for rows.Next() { // by hand: there can be very many
 		var i ReviewItem
 		var direct, groups, given []byte
-		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct, &groups, &given, &i.Evidence, &i.Decision,
-			&i.Reason, &i.Decided, &i.By); err != nil {
+		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct,
+			&groups, &given, &i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By); err != nil {
 			return nil, err
 		}
 		for _, list := range []struct {

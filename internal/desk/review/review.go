@@ -96,20 +96,44 @@ type Straggler struct {
 	Waiting  int      `json:"waiting"`
 }
 
-// ReviewDetail is a review with those items that its viewer may see.
+// ReviewDetail is a review, but for its items.
 type ReviewDetail struct {
-	Review    Review        `json:"review"`
-	Items     []ReviewItem  `json:"items"`
-	Elsewhere int           `json:"elsewhere" doc:"How many items are left out, since their people are at home outside the area"`
-	MayRun    bool          `json:"mayRun" doc:"The viewer may remind, and close it"`
-	Alone     bool          `json:"alone" doc:"The viewer opened it and made every decision: to close it too, an owner says why that is enough"`
-	All       bool          `json:"all" doc:"The viewer sees all items, not only their own"`
-	Outcome   [][]desk.Part `json:"outcome" doc:"What closing it now would do, in sentences"`
-	ToOwners  int           `json:"toOwners" doc:"How many tasks closing it now would leave to the owners of groups"`
-	Reviewers []Straggler   `json:"reviewers" doc:"Those with most missing first"`
-	Tasks     []ReviewTask  `json:"tasks"`
-	Letters   []Letter      `json:"letters" doc:"What went into the outbox, latest first"`
+	Review    Review       `json:"review"`
+	Elsewhere int          `json:"elsewhere" doc:"How many items are left out, since their people are at home outside the area"`
+	MayRun    bool         `json:"mayRun" doc:"The viewer may remind, and close it"`
+	Alone     bool         `json:"alone" doc:"The viewer opened it and made every decision: to close it too, an owner says why that is enough"`
+	All       bool         `json:"all" doc:"The viewer sees all items, not only their own"`
+	Reviewers []Straggler  `json:"reviewers" doc:"Those with most missing first"`
+	Tasks     []ReviewTask `json:"tasks"`
+	Letters   []Letter     `json:"letters" doc:"What went into the outbox, latest first"`
 }
+
+// ReviewItems is a window into those items of a review that its viewer may see.
+type ReviewItems struct {
+	Rows  []ReviewItem `json:"rows"`
+	Total int          `json:"total"`
+	First int          `json:"first" doc:"The place of the first that is yours and undecided; if there is none, of the first that is yours; else 0"`
+	Next  int          `json:"next" doc:"The place of the next that is yours and undecided, behind the one asked for and then from the top; -1 if there is none"`
+}
+
+// ItemsAsk says which items of a review are asked for.
+type ItemsAsk struct {
+	Where  string
+	Only   string // "", "open" or "mine"
+	After  int    // the place of which the next is asked for
+	Offset int
+	Limit  int
+}
+
+// ReviewOutcome is what closing a review now would do.
+type ReviewOutcome struct {
+	Sentences [][]desk.Part `json:"sentences" doc:"The first 200"`
+	Total     int           `json:"total" doc:"How many there are"`
+	ToOwners  int           `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
+}
+
+// outcomeShown is how many sentences of an outcome are told.
+const outcomeShown = 200
 
 // Letter is a mail in the outbox.
 type Letter struct {
@@ -335,9 +359,23 @@ func (d *Reviewer) mayRunReview(h *desk.House, who desk.Actor, r store.Review) b
 			)
 }
 
-// Review gives one review; if an area is given, only items of people at home there. On a past day, it is as it
-// stood then.
-func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, error) {
+// looked is a review as somebody may see it: with brief items, of people at home in an area.
+type looked struct {
+	h         *desk.House
+	r         store.Review
+	now       time.Time
+	counts    store.ReviewCount
+	items     []store.ReviewItem
+	elsewhere int // items about people at home elsewhere
+	tasks     []store.ReviewTask
+	mayRun    bool
+	all       bool // not only their own
+	alone     bool
+}
+
+// look reads a review for somebody; if an area is given, only items of people at home there. On a past day, it is as
+// it stood then.
+func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
@@ -345,12 +383,12 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 	if err := h.HasArea(where); err != nil {
 		return nil, err
 	}
-	r, items, tasks, err := d.reviewParts(id)
+	r, err := d.Reading(who).Review(id)
 	if err != nil {
-		return nil, err
+		return nil, desk.Missing(err, "There is no review %d.", id)
 	}
-	now := d.Looked(who)
-	if now.Before(r.Opened) {
+	l := &looked{h: h, now: d.Looked(who)}
+	if l.now.Before(r.Opened) {
 		return nil, desk.Refuse(
 			desk.NotFound,
 			"Review %d was opened later, on %s.",
@@ -358,56 +396,171 @@ func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, 
 			r.Opened.Format("2 January 2006"),
 		)
 	}
-	r, items, tasks = asOf(now, r, items, tasks)
+	items, err := d.Reading(who).ItemsInBrief(id)
+	if err != nil {
+		return nil, err
+	}
+	tasks, err := d.Reading(who).Tasks(id, "")
+	if err != nil {
+		return nil, err
+	}
+	l.r, items, tasks = asOf(l.now, r, items, tasks)
+	l.counts = countsOf(l.r, items, tasks, who)
+	l.mayRun = d.mayRunReview(h, who, l.r)
+	l.alone = l.r.Closed == nil && decidedAlone(l.r, items, who.User)
+	l.all = d.May(h, who, model.ViewReviews) || l.mayRun
+	for _, t := range tasks {
+		if l.all || t.Owner == who.Eyes() {
+			l.tasks = append(l.tasks, t)
+		}
+	}
+	if !l.all && l.counts.Mine == 0 && len(l.tasks) == 0 {
+		return nil, d.Need(h, who, model.ViewReviews)
+	}
+	for _, i := range items {
+		switch {
+		case !l.all && i.Reviewer != who.Eyes():
+		case homeIn(h, i.User, where):
+			l.items = append(l.items, i)
+		default:
+			l.elsewhere++
+		}
+	}
+	return l, nil
+}
+
+// Review gives one review; if an area is given, only items of people at home there are counted as here. On a past day,
+// it is as it stood then.
+func (d *Reviewer) Review(who desk.Actor, id int, where string) (*ReviewDetail, error) {
+	l, err := d.look(who, id, where)
+	if err != nil {
+		return nil, err
+	}
 	v := &ReviewDetail{
-		Review:    progressOf(h, r, countsOf(r, items, tasks, who), who, now),
-		MayRun:    d.mayRunReview(h, who, r),
-		Alone:     r.Closed == nil && decidedAlone(r, items, who.User),
-		Items:     []ReviewItem{},
-		Outcome:   [][]desk.Part{},
+		Review:    progressOf(l.h, l.r, l.counts, who, l.now),
+		Elsewhere: l.elsewhere,
+		MayRun:    l.mayRun,
+		Alone:     l.alone,
+		All:       l.all,
 		Reviewers: []Straggler{},
 		Tasks:     []ReviewTask{},
 		Letters:   []Letter{},
 	}
-	v.All = d.May(h, who, model.ViewReviews) || v.MayRun
-	for _, t := range tasks {
-		if v.All || t.Owner == who.Eyes() {
-			v.Tasks = append(v.Tasks, d.task(h, r, t, who))
-		}
+	for _, t := range l.tasks {
+		v.Tasks = append(v.Tasks, d.task(l.h, l.r, t, who))
 	}
-	if !v.All {
-		if v.Review.Mine == 0 && len(v.Tasks) == 0 {
-			return nil, d.Need(h, who, model.ViewReviews)
-		}
-		items = slices.DeleteFunc(items, func(i store.ReviewItem) bool { return i.Reviewer != who.Eyes() })
-	}
-	for _, i := range items {
-		if homeIn(h, i.User, where) {
-			v.Items = append(v.Items, d.item(h, r, i, who))
-		} else {
-			v.Elsewhere++
-		}
-	}
-	if !v.All {
+	if !l.all {
 		return v, nil
 	}
-	v.Reviewers = stragglers(h, items)
+	v.Reviewers = stragglers(l.h, l.items)
 	letters, err := d.Reading(who).Letters(id)
 	if err != nil {
 		return nil, err
 	}
-	for _, l := range letters {
-		if l.Written.After(now) {
-			continue
+	for _, m := range letters {
+		if !m.Written.After(l.now) {
+			to := l.h.Ref(model.KindUser, m.User)
+			v.Letters = append(v.Letters, Letter{m.Written, to, m.To, m.Subject, m.Body})
 		}
-		v.Letters = append(v.Letters, Letter{l.Written, h.Ref(model.KindUser, l.User), l.To, l.Subject, l.Body})
 	}
-	if v.MayRun && r.Closed == nil {
-		revoked := revokedOf(r, items)
-		v.Outcome = desk.Sentences(change.Sentences(review.Revoke(h.Design(), revoked), change.NamesIn(h.Design())))
-		for _, i := range revoked {
-			v.ToOwners += len(i.Groups)
+	return v, nil
+}
+
+// Items gives a window into those items of a review that somebody may see.
+func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, error) {
+	l, err := d.look(who, id, ask.Where)
+	if err != nil {
+		return nil, err
+	}
+	mine := func(i store.ReviewItem) bool { return i.Reviewer == who.Eyes() }
+	open := func(i store.ReviewItem) bool { return mine(i) && i.Decision == "" }
+	items := slices.DeleteFunc(l.items, func(i store.ReviewItem) bool {
+		return ask.Only == "mine" && !mine(i) || ask.Only == "open" && i.Decision != ""
+	})
+	v := &ReviewItems{Rows: []ReviewItem{}, Total: len(items), First: slices.IndexFunc(items, open), Next: -1}
+	if v.First < 0 {
+		v.First = max(0, slices.IndexFunc(items, mine))
+	}
+	after := min(max(0, ask.After+1), len(items))
+	if v.Next = slices.IndexFunc(items[after:], open); v.Next >= 0 {
+		v.Next += after
+	} else {
+		v.Next = slices.IndexFunc(items[:max(0, after-1)], open)
+	}
+	from := min(ask.Offset, len(items))
+	var ids []int
+	for _, i := range items[from:min(from+ask.Limit, len(items))] {
+		ids = append(ids, i.ID)
+	}
+	rows, err := d.Reading(who).ItemsByID(ids)
+	if err != nil {
+		return nil, err
+	}
+	_, rows, _ = asOf(l.now, l.r, rows, nil)
+	for _, i := range rows {
+		v.Rows = append(v.Rows, d.item(l.h, l.r, i, who))
+	}
+	return v, nil
+}
+
+// decidedAtOnce is how many items one decision is made about, at most.
+const decidedAtOnce = 1000
+
+// Alike gives those items of somebody's own in a review that are undecided and alike one of them, by id; no more than
+// one decision takes.
+func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	one, err := d.Reading(who).ReviewItem(item)
+	if err != nil || one.Reviewer != who.Eyes() {
+		return nil, desk.Refuse(desk.NotFound, "There is no review item %d of yours.", item)
+	}
+	r, err := d.Reading(who).Review(one.Review)
+	if err != nil {
+		return nil, err
+	}
+	items, err := d.Reading(who).ReviewItems(r.ID, who.Eyes())
+	if err != nil {
+		return nil, err
+	}
+	like, out := d.item(h, r, one, who).Like, []int{}
+	for _, i := range items {
+		if i.Decision == "" && i.Role == one.Role && i.Set == one.Set && d.item(h, r, i, who).Like == like {
+			out = append(out, i.ID)
 		}
+		if len(out) == decidedAtOnce {
+			break
+		}
+	}
+	return out, nil
+}
+
+// Outcome tells what closing a review now would do. Who may not close it is refused.
+func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	r, items, _, err := d.reviewParts(id)
+	if err != nil {
+		return nil, err
+	}
+	if !d.mayRunReview(h, who, r) {
+		return nil, d.Need(h, who, model.RunReviews)
+	}
+	v := &ReviewOutcome{Sentences: [][]desk.Part{}}
+	if r.Closed != nil {
+		return v, nil
+	}
+	revoked := revokedOf(r, items)
+	ops := review.Revoke(h.Design(), revoked)
+	v.Sentences = desk.Sentences(change.Sentences(ops, change.NamesIn(h.Design())))
+	v.Total = len(v.Sentences)
+	v.Sentences = v.Sentences[:min(v.Total, outcomeShown)]
+	for _, i := range revoked {
+		v.ToOwners += len(i.Groups)
 	}
 	return v, nil
 }

@@ -165,7 +165,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"history":       {query: "limit=50"}, "revision": {in: "2"},
 		"reviews": {}, "openReview": {body: map[string]any{"name": "Another", "role": role.ID, "fallback": d.Users[9].ID}, once: true},
 		"previewReview": {body: map[string]any{"area": area.ID}},
-		"review":        {in: "1"}, "closeReview": {in: "2", once: true, last: 1, body: map[string]any{"alone": "for the measure"}}, "remind": {in: "3", once: true},
+		"review":        {in: "1"}, "reviewItems": {in: "1", query: "limit=100&offset=5000"}, "reviewOutcome": {in: "1"},
+		"alike": {in: "25"}, "closeReview": {in: "2", once: true, last: 1, body: map[string]any{"alone": "for the measure"}}, "remind": {in: "3", once: true},
 		"reviewItem": {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
 		"handOn": {
 			in:   "5",
@@ -393,8 +394,8 @@ func BenchmarkOperations(b *testing.B) {
 			if (status >= 300) != c.bare {
 				b.Errorf("%d %.200s", status, answer)
 			}
-			if !c.once {
-				for b.Loop() {
+			for b.Loop() { // also if nothing is asked again: else it all would be run again for more rounds
+				if !c.once {
 					ask(o.method, path, c.body)
 				}
 			}

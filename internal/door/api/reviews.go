@@ -54,10 +54,56 @@ func (a *API) reviews() {
 			id:      "review",
 			method:  http.MethodGet,
 			path:    "/api/reviews/{id}",
-			summary: "A review with the items that you may see",
+			summary: "A review: how far it is, who decides, and what it left to do",
 		},
 		func(ctx context.Context, in *oneInput) (*body[*review.ReviewDetail], error) {
 			return answer(a.desk.Review(actor(ctx), in.ID, in.Where))
+		},
+	)
+	type itemsInput struct {
+		NumberInput
+		WhereInput
+		Only   string `query:"only" enum:"open,mine" doc:"Only those that are undecided, or yours to decide"`
+		After  int    `query:"after" minimum:"-1" default:"-1" doc:"The place of which the next undecided one is asked for"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" minimum:"0" maximum:"200" default:"100"`
+	}
+	on(
+		a,
+		operation{
+			id:      "reviewItems",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}/items",
+			summary: "A window into the items of a review that you may see",
+		},
+		func(ctx context.Context, in *itemsInput) (*body[*review.ReviewItems], error) {
+			return answer(a.desk.Items(actor(ctx), in.ID, review.ItemsAsk{
+				Where: in.Where, Only: in.Only, After: in.After, Offset: in.Offset, Limit: in.Limit,
+			}))
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "reviewOutcome",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}/outcome",
+			summary: "What closing a review now would do",
+		},
+		func(ctx context.Context, in *NumberInput) (*body[*review.ReviewOutcome], error) {
+			return answer(a.desk.Outcome(actor(ctx), in.ID))
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "alike",
+			method:  http.MethodGet,
+			path:    "/api/review-items/{id}/alike",
+			summary: "Those of your undecided items that are alike one of them, by id; at most as many as one decision takes",
+		},
+		func(ctx context.Context, in *NumberInput) (*body[[]int], error) {
+			return answer(a.desk.Alike(actor(ctx), in.ID))
 		},
 	)
 	type closeInput struct {

@@ -133,6 +133,37 @@ export const useReview = (id: number, where?: string) =>
 		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}", { params: { path: { id }, query: { where } } })),
 	});
 
+/** How many items of a review are asked for at once. */
+export const itemsAtOnce = 100;
+
+/** Which items of a review are asked for: all, the undecided, or those that are mine to decide. */
+export type Only = "open" | "mine" | undefined;
+
+/** A page of those items of a review that may be seen. */
+export const itemsQuery = (id: number, where: string | undefined, only: Only, page: number) => ({
+	queryKey: [...design, "review", id, "items", where, only, page],
+	queryFn: (ask: Ask) =>
+		data(
+			ask.GET("/api/reviews/{id}/items", {
+				params: { path: { id }, query: { where, only, offset: page * itemsAtOnce, limit: itemsAtOnce } },
+			}),
+		),
+});
+
+/** The place of the next undecided item of mine in a review, behind a place and then from the top; -1 if there is none. */
+export const useNextItem = (id: number, where: string | undefined, after: number) =>
+	useAsk({
+		queryKey: [...design, "review", id, "next", where, after],
+		queryFn: (ask: Ask) =>
+			data(ask.GET("/api/reviews/{id}/items", { params: { path: { id }, query: { where, after, limit: 0 } } })),
+	}).data?.next;
+
+export const useReviewOutcome = (id: number) =>
+	useAsk({
+		queryKey: [...design, "review", id, "outcome"],
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/outcome", { params: { path: { id } } })),
+	});
+
 export const useReviewItem = (id: number | undefined) =>
 	useAsk({
 		queryKey: [...design, "review-item", id],

@@ -1318,6 +1318,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/review-items/{id}/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Those of your undecided items that are alike one of them, by id; at most as many as one decision takes */
+        get: operations["alike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/review-items/{id}/hand": {
         parameters: {
             query?: never;
@@ -1412,7 +1429,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A review with the items that you may see */
+        /** A review: how far it is, who decides, and what it left to do */
         get: operations["review"];
         put?: never;
         post?: never;
@@ -1433,6 +1450,40 @@ export interface paths {
         put?: never;
         /** Close a review and apply its outcome */
         post: operations["closeReview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A window into the items of a review that you may see */
+        get: operations["reviewItems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What closing a review now would do */
+        get: operations["reviewOutcome"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3784,22 +3835,14 @@ export interface components {
              * @description How many items are left out, since their people are at home outside the area
              */
             elsewhere: number;
-            items: components["schemas"]["ReviewItem"][];
             /** @description What went into the outbox, latest first */
             letters: components["schemas"]["Letter"][];
             /** @description The viewer may remind, and close it */
             mayRun: boolean;
-            /** @description What closing it now would do, in sentences */
-            outcome: components["schemas"]["Part"][][];
             review: components["schemas"]["Review"];
             /** @description Those with most missing first */
             reviewers: components["schemas"]["Straggler"][];
             tasks: components["schemas"]["ReviewTask"][];
-            /**
-             * Format: int64
-             * @description How many tasks closing it now would leave to the owners of groups
-             */
-            toOwners: number;
         };
         ReviewItem: {
             by?: components["schemas"]["Ref"];
@@ -3827,6 +3870,35 @@ export interface components {
             reviewer: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
             user: components["schemas"]["Ref"];
+        };
+        ReviewItems: {
+            /**
+             * Format: int64
+             * @description The place of the first that is yours and undecided; if there is none, of the first that is yours; else 0
+             */
+            first: number;
+            /**
+             * Format: int64
+             * @description The place of the next that is yours and undecided, behind the one asked for and then from the top; -1 if there is none
+             */
+            next: number;
+            rows: components["schemas"]["ReviewItem"][];
+            /** Format: int64 */
+            total: number;
+        };
+        ReviewOutcome: {
+            /** @description The first 200 */
+            sentences: components["schemas"]["Part"][][];
+            /**
+             * Format: int64
+             * @description How many tasks it would leave to the owners of groups
+             */
+            toOwners: number;
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            total: number;
         };
         ReviewPreview: {
             about: components["schemas"]["Part"][];
@@ -7165,6 +7237,42 @@ export interface operations {
             };
         };
     };
+    alike: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     handOn: {
         parameters: {
             query?: never;
@@ -7467,6 +7575,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reviewItems: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+                /** @description Only those that are undecided, or yours to decide */
+                only?: "open" | "mine";
+                /** @description The place of which the next undecided one is asked for */
+                after?: number;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewItems"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reviewOutcome: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOutcome"];
                 };
             };
             /** @description Error */

@@ -11,6 +11,11 @@ export function Loaded<T>({
 }) {
 	if (query.data !== undefined) return <>{children(query.data)}</>;
 	if (query.error) return <Failed error={query.error} retry={() => query.refetch()} />;
+	return <Waiting />;
+}
+
+/** What stands where something has not come yet. */
+export function Waiting() {
 	return (
 		<p role="status" data-waiting className="p-6 text-quiet">
 			One moment …

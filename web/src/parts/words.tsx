@@ -117,7 +117,9 @@ const momentForm = new Intl.DateTimeFormat("en-GB", {
 export const day = (instant: string) => dayForm.format(new Date(instant));
 export const moment = (instant: string) => momentForm.format(new Date(instant));
 
-export const count = (n: number, one: string, many: string) => `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
+export const number = (n: number) => n.toLocaleString("en-GB");
+
+export const count = (n: number, one: string, many: string) => `${number(n)} ${n === 1 ? one : many}`;
 
 /** Where a permission is held, in a few words. */
 export function extent(h: Schemas["Holding"]): string {

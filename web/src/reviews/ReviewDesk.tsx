@@ -1,39 +1,63 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useId, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
+import { itemsAtOnce, itemsQuery, useNextItem } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { typing, typingIn } from "../house/Keys";
+import { useWhere } from "../house/lens";
 import { acting } from "../house/rights";
+import { Failed, Waiting } from "../parts/loading";
+import { usePages } from "../parts/pages";
 import { Named } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 import { ItemEvidence } from "./ItemEvidence";
 
+/** The height of an item in the list, in CSS pixels. */
+const pitch = 48;
+
 /** A reviewer's desk: the items on the left, the one to decide on the right, with its evidence and what would really go away. */
 export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]; paused: boolean }) {
-	const { review: r, items } = detail;
+	const { review: r } = detail;
 	const { me } = useHouse();
+	const where = useWhere();
 	const [chosen, setChosen] = useState<number | null>(null);
 	const [handing, setHanding] = useState(false);
 	const [reason, setReason] = useState("");
 	const [wanting, setWanting] = useState(false);
 	const reasonId = useId();
-	const list = useRef<HTMLUListElement>(null);
 	const decide = useDecide();
-	const first = items.find((i) => i.mine && !i.decision) ?? items.find((i) => i.mine) ?? items[0];
-	const at = Math.max(
-		0,
-		items.findIndex((i) => i.id === (chosen ?? first?.id)),
+	const { first, error, retry, rowAt, need } = usePages(
+		(page) => itemsQuery(r.id, where, undefined, page),
+		itemsAtOnce,
 	);
-	const item: Schemas["ReviewItem"] | undefined = items[at];
+	const total = first?.total ?? 0;
+	const at = Math.max(0, Math.min(total - 1, chosen ?? first?.first ?? 0));
+	const next = useNextItem(r.id, where, at);
+	const item: Schemas["ReviewItem"] | undefined = rowAt(at);
 	const mine = !!item?.mine && !r.closed && acting(me);
+	const scroll = useRef<HTMLDivElement>(null);
+	const list = useVirtualizer({
+		count: total,
+		getScrollElement: () => scroll.current,
+		estimateSize: () => pitch,
+		overscan: 10,
+	});
+	const shown = list.getVirtualItems();
+	// biome-ignore lint/correctness/useExhaustiveDependencies: once, when the items have come
+	useEffect(() => {
+		if (total > 0) list.scrollToIndex(at, { align: "auto" });
+	}, [total > 0]);
+	useEffect(() => need([...shown, { index: at }])); // the item that is stood on, too, wherever the list is scrolled to
 	const go = useCallback(
 		(to: number) => {
-			const next = items[Math.min(items.length - 1, Math.max(0, to))];
-			if (next) setChosen(next.id);
+			const place = Math.min(total - 1, Math.max(0, to));
+			if (place < 0) return;
+			setChosen(place);
 			setWanting(false);
-			list.current?.children[Math.min(items.length - 1, Math.max(0, to))]?.scrollIntoView({ block: "nearest" });
+			list.scrollToIndex(place);
 		},
-		[items],
+		[total, list],
 	);
 	const say = useCallback(
 		(decision: Decision) => {
@@ -47,14 +71,15 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			setReason("");
 			setWanting(false);
 			if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
+			setChosen(at);
 			if (decision) {
-				const open = (i: Schemas["ReviewItem"], n: number) => n !== at && i.mine && !i.decision;
-				const later = items.findIndex((i, n) => n > at && open(i, n));
-				const next = later >= 0 ? later : items.findIndex(open);
-				if (next >= 0) go(next);
+				let to = at + 1; // what is here already need not be waited for
+				for (let i = rowAt(to); i && !(i.mine && !i.decision); i = rowAt(to)) to++;
+				if (rowAt(to)) go(to);
+				else if (next !== undefined && next >= 0) go(next);
 			}
 		},
-		[item, mine, decide, reason, reasonId, items, at, go],
+		[item, mine, decide, reason, reasonId, rowAt, next, at, go],
 	);
 	const stopped = paused || handing;
 	useEffect(() => {
@@ -77,118 +102,138 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);
 	}, [go, say, at, stopped, mine]);
-	if (!item) return <p className="p-6 text-quiet">There are no items here for you.</p>;
+	if (error && !first) return <Failed error={error} retry={retry} />;
+	if (!first) return <Waiting />;
+	if (total === 0) return <p className="p-6 text-quiet">There are no items here for you.</p>;
 	return (
 		<div className="grid min-h-0 grow grid-cols-[320px_minmax(0,1fr)]">
-			<ul ref={list} aria-label="Items" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
-				{items.map((i, n) => (
-					<li key={i.id}>
-						<button
-							type="button"
-							aria-current={n === at}
-							onClick={() => go(n)}
-							className={`flex w-full items-baseline gap-3 border-b border-hair px-[18px] py-1.5 text-left ${n === at ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
+			<div ref={scroll} className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
+				<ul aria-label="Items" className="relative" style={{ height: list.getTotalSize() }}>
+					{shown.map((v) => (
+						<li
+							key={v.key}
+							aria-setsize={total}
+							aria-posinset={v.index + 1}
+							className="absolute inset-x-0 top-0"
+							style={{ height: pitch, transform: `translateY(${v.start}px)` }}
 						>
-							<span className="min-w-0 grow">
-								<span className="block truncate font-semibold">
-									{i.user.name}
-									{(i.evidence?.doubts.length ?? 0) > 0 && (
-										<span className={n === at ? "" : "text-ochre"} title={i.evidence?.doubts.join("; ")}>
-											{" "}
-											!
-										</span>
-									)}
-								</span>
-								<span
-									className={`narrow block truncate text-[11.5px] ${n === at ? "text-on-slate-quiet" : "text-quiet"}`}
-								>
-									{i.note} · {i.target.name}
-									{!i.mine && ` · for ${i.reviewer.name}`}
-								</span>
-							</span>
-							<span className={`shrink-0 text-[12px] font-semibold ${n === at ? "" : marks[i.decision].look}`}>
-								{marks[i.decision].text}
-							</span>
-						</button>
-					</li>
-				))}
-			</ul>
-			<section aria-label="The item" className="flex min-h-0 flex-col">
-				<div className="min-h-0 grow overflow-auto px-[28px] py-3">
-					<p className="text-quiet">
-						Item {at + 1} of {items.length}
-					</p>
-					<h2 className="mt-1 text-[20px]">
-						Should <b>{item.user.name}</b> keep <b>{item.target.name}</b>?
-					</h2>
-					<p className="text-quiet">
-						{item.note} · <Named of={{ ...item.user, name: "their sheet" }} />
-						{item.handedBy && (
-							<>
-								{" · handed on by "}
-								{item.handedBy.name}
-								{item.handNote && `: “${item.handNote}”`}
-							</>
-						)}
-					</p>
-					<ItemEvidence key={item.id} item={item} />
-				</div>
-				<div className="shrink-0 border-t-[3px] border-[var(--beam)] px-[28px] py-2">
-					{mine ? (
-						<div className="flex items-end gap-3">
-							<label htmlFor={reasonId} className="min-w-0 grow">
-								<span className={`text-[12px] ${wanting ? "font-bold text-ox" : "text-quiet"}`}>
-									Reason, if you revoke{wanting && ": say why, then press Enter"}
-								</span>
-								<input
-									id={reasonId}
-									className={`field ${wanting ? "!border-ox" : ""}`}
-									maxLength={1000}
-									value={reason}
-									onChange={(e) => setReason(e.target.value)}
-									onKeyDown={(e) => {
-										if (e.key === "Enter" && reason.trim()) say("revoke");
-										if (e.key === "Escape") e.currentTarget.blur();
-									}}
-									placeholder={item.reason || ""}
-								/>
-							</label>
-							<button type="button" className="action main" onClick={() => say("keep")}>
-								Keep <kbd>K</kbd>
-							</button>
-							<button type="button" className="action danger" onClick={() => say("revoke")}>
-								Revoke <kbd>R</kbd>
-							</button>
-							<button type="button" className="action" onClick={() => setHanding(true)}>
-								Hand on <kbd>H</kbd>
-							</button>
-							{item.decision && (
-								<button type="button" className="action" onClick={() => say("")}>
-									Take back <kbd>U</kbd>
-								</button>
-							)}
-							<span className={`self-center font-semibold ${marks[item.decision].look}`}>
-								{marks[item.decision].text}
-							</span>
-						</div>
-					) : (
-						<p className="py-1 text-quiet">
-							{item.decision ? (
+							<Line item={rowAt(v.index)} here={v.index === at} onGo={() => go(v.index)} />
+						</li>
+					))}
+				</ul>
+			</div>
+			{item ? (
+				<section aria-label="The item" className="flex min-h-0 flex-col">
+					<div className="min-h-0 grow overflow-auto px-[28px] py-3">
+						<p className="text-quiet">
+							Item {at + 1} of {total}
+						</p>
+						<h2 className="mt-1 text-[20px]">
+							Should <b>{item.user.name}</b> keep <b>{item.target.name}</b>?
+						</h2>
+						<p className="text-quiet">
+							{item.note} · <Named of={{ ...item.user, name: "their sheet" }} />
+							{item.handedBy && (
 								<>
-									<b className={marks[item.decision].look}>{marks[item.decision].text}</b>
-									{item.by ? ` by ${item.by.name}` : " by fate: nobody decided"}
-									{item.reason && ` — “${item.reason}”`}
+									{" · handed on by "}
+									{item.handedBy.name}
+									{item.handNote && `: “${item.handNote}”`}
 								</>
-							) : r.closed ? (
-								"Nobody decided, and it stayed."
-							) : (
-								`${item.reviewer.name} decides.`
 							)}
 						</p>
-					)}
-				</div>
-			</section>
-			{handing && <HandBoard item={item} onClose={() => setHanding(false)} />}
+						<ItemEvidence key={item.id} item={item} />
+					</div>
+					<div className="shrink-0 border-t-[3px] border-[var(--beam)] px-[28px] py-2">
+						{mine ? (
+							<div className="flex items-end gap-3">
+								<label htmlFor={reasonId} className="min-w-0 grow">
+									<span className={`text-[12px] ${wanting ? "font-bold text-ox" : "text-quiet"}`}>
+										Reason, if you revoke{wanting && ": say why, then press Enter"}
+									</span>
+									<input
+										id={reasonId}
+										className={`field ${wanting ? "!border-ox" : ""}`}
+										maxLength={1000}
+										value={reason}
+										onChange={(e) => setReason(e.target.value)}
+										onKeyDown={(e) => {
+											if (e.key === "Enter" && reason.trim()) say("revoke");
+											if (e.key === "Escape") e.currentTarget.blur();
+										}}
+										placeholder={item.reason || ""}
+									/>
+								</label>
+								<button type="button" className="action main" onClick={() => say("keep")}>
+									Keep <kbd>K</kbd>
+								</button>
+								<button type="button" className="action danger" onClick={() => say("revoke")}>
+									Revoke <kbd>R</kbd>
+								</button>
+								<button type="button" className="action" onClick={() => setHanding(true)}>
+									Hand on <kbd>H</kbd>
+								</button>
+								{item.decision && (
+									<button type="button" className="action" onClick={() => say("")}>
+										Take back <kbd>U</kbd>
+									</button>
+								)}
+								<span className={`self-center font-semibold ${marks[item.decision].look}`}>
+									{marks[item.decision].text}
+								</span>
+							</div>
+						) : (
+							<p className="py-1 text-quiet">
+								{item.decision ? (
+									<>
+										<b className={marks[item.decision].look}>{marks[item.decision].text}</b>
+										{item.by ? ` by ${item.by.name}` : " by fate: nobody decided"}
+										{item.reason && ` — “${item.reason}”`}
+									</>
+								) : r.closed ? (
+									"Nobody decided, and it stayed."
+								) : (
+									`${item.reviewer.name} decides.`
+								)}
+							</p>
+						)}
+					</div>
+				</section>
+			) : (
+				<Waiting />
+			)}
+			{handing && item && <HandBoard item={item} onClose={() => setHanding(false)} />}
 		</div>
+	);
+}
+
+/** An item in the list; empty until it has come. */
+function Line({ item: i, here, onGo }: { item?: Schemas["ReviewItem"]; here: boolean; onGo: () => void }) {
+	if (!i) return <span className="block px-[18px] py-1.5 text-quiet">…</span>;
+	return (
+		<button
+			type="button"
+			aria-current={here}
+			onClick={onGo}
+			className={`flex h-full w-full items-center gap-3 border-b border-hair px-[18px] text-left ${here ? "bg-slate text-on-slate" : "hover:bg-sunk"}`}
+		>
+			<span className="min-w-0 grow">
+				<span className="block truncate font-semibold">
+					{i.user.name}
+					{(i.evidence?.doubts.length ?? 0) > 0 && (
+						<span className={here ? "" : "text-ochre"} title={i.evidence?.doubts.join("; ")}>
+							{" "}
+							!
+						</span>
+					)}
+				</span>
+				<span className={`narrow block truncate text-[11.5px] ${here ? "text-on-slate-quiet" : "text-quiet"}`}>
+					{i.note} · {i.target.name}
+					{!i.mine && ` · for ${i.reviewer.name}`}
+				</span>
+			</span>
+			<span className={`shrink-0 text-[12px] font-semibold ${here ? "" : marks[i.decision].look}`}>
+				{marks[i.decision].text}
+			</span>
+		</button>
 	);
 }

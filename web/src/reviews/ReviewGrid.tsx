@@ -1,9 +1,14 @@
 import { useEffect, useRef, useState } from "react";
-import type { Schemas } from "../api/client";
+import { api, data, type Schemas } from "../api/client";
+import { itemsAtOnce, itemsQuery } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { typing, typingIn } from "../house/Keys";
+import { useWhere } from "../house/lens";
 import { acting } from "../house/rights";
 import { type Column, Grid, type GridHandle } from "../parts/Grid";
+import { Failed, Waiting } from "../parts/loading";
+import { useNotice } from "../parts/notice";
+import { usePages } from "../parts/pages";
 import { count, day, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
@@ -49,6 +54,8 @@ const evidence = [
 	}),
 ];
 
+const none = { like: "", ids: [] };
+
 /** The same items in rows, with the evidence in columns. Several can be decided at once if they are alike. */
 export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]; paused: boolean }) {
 	const { review: r } = detail;
@@ -56,19 +63,23 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const decide = useDecide();
 	const [only, setOnly] = useState<"all" | "open" | "mine">(detail.all ? "all" : "open");
 	const [cursor, setCursor] = useState(0);
-	const [picked, setPicked] = useState<number[]>([]);
+	const [picked, setPicked] = useState<{ like: string; ids: number[] }>(none);
 	const [reason, setReason] = useState("");
 	const [handing, setHanding] = useState<Item | null>(null);
 	const [wanting, setWanting] = useState(false);
-	const items = detail.items.filter(
-		(i) => only === "all" || (only === "open" ? !i.decision && (i.mine || detail.all) : i.mine),
+	const where = useWhere();
+	const { refuse } = useNotice();
+	const { first, error, retry, rowAt, need } = usePages(
+		(page) => itemsQuery(r.id, where, only === "all" ? undefined : only, page),
+		itemsAtOnce,
 	);
-	const at = Math.min(cursor, Math.max(0, items.length - 1));
+	const total = first?.total ?? 0;
+	const at = Math.min(cursor, Math.max(0, total - 1));
+	const here = rowAt(at);
 	const grid = useRef<GridHandle>(null);
 	const deciding = acting(me) && !r.closed;
-	const first = items.find((i) => i.id === picked[0]);
-	const pickable = (i: Item) => deciding && i.mine && (!first || i.like === first.like);
-	const chosen = picked.length > 0 ? picked : items[at]?.mine ? [items[at].id] : [];
+	const pickable = (i: Item) => deciding && i.mine && (picked.ids.length === 0 || i.like === picked.like);
+	const chosen = picked.ids.length > 0 ? picked.ids : here?.mine ? [here.id] : [];
 	const say = (decision: Decision) => {
 		if (chosen.length === 0 || !deciding) return;
 		if (decision === "revoke" && reason.trim() === "") {
@@ -78,21 +89,28 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		}
 		decide.mutate(
 			{ items: chosen, decision, reason: decision === "revoke" ? reason : undefined },
-			{ onSuccess: () => setPicked([]) },
+			{ onSuccess: () => setPicked(none) },
 		);
 		setReason("");
 		setWanting(false);
 		if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
 	};
-	const toggle = (i?: Item) =>
-		i &&
-		(picked.includes(i.id) ? setPicked(picked.filter((p) => p !== i.id)) : pickable(i) && setPicked([...picked, i.id]));
-	const alike = () => {
-		const like = first ?? items[at];
-		if (like?.mine)
-			setPicked(
-				items.filter((i) => i.mine && i.like === like.like && (!i.decision || picked.includes(i.id))).map((i) => i.id),
-			);
+	const toggle = (i?: Item) => {
+		if (!i) return;
+		if (picked.ids.includes(i.id)) setPicked({ ...picked, ids: picked.ids.filter((p) => p !== i.id) });
+		else if (pickable(i)) setPicked({ like: i.like, ids: [...picked.ids, i.id] });
+	};
+	/** Picks what is alike the row that is stood on, or what is picked: however many there are, also out of sight. */
+	const alike = async () => {
+		const id = picked.ids[0] ?? here?.id;
+		const like = picked.ids.length > 0 ? picked.like : here?.like;
+		if (id === undefined || like === undefined || !(picked.ids.length > 0 || here?.mine)) return;
+		try {
+			const ids = await data(api.GET("/api/review-items/{id}/alike", { params: { path: { id } } }));
+			setPicked((before) => ({ like, ids: [...new Set([...before.ids, ...ids])] }));
+		} catch (e) {
+			refuse(e as Error);
+		}
 	};
 	const press = (e: KeyboardEvent) => {
 		if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || paused || handing || document.querySelector("[role=dialog]"))
@@ -100,12 +118,12 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		const acts: Record<string, () => void> = {
 			ArrowDown: () => grid.current?.go(at + 1),
 			ArrowUp: () => grid.current?.go(at - 1),
-			" ": () => toggle(items[at]),
+			" ": () => toggle(here),
 			a: alike,
 			k: () => say("keep"),
 			r: () => say("revoke"),
 			u: () => say(""),
-			h: () => items[at]?.mine && deciding && setHanding(items[at]),
+			h: () => here?.mine && deciding && setHanding(here),
 		};
 		const act = acts[e.key] ?? acts[e.key.toLowerCase()];
 		if (act) {
@@ -128,8 +146,8 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 						type="checkbox"
 						tabIndex={-1} // Space on the row picks it
 						aria-label={`Pick ${i.user.name}`}
-						checked={picked.includes(i.id)}
-						disabled={!pickable(i) && !picked.includes(i.id)}
+						checked={picked.ids.includes(i.id)}
+						disabled={!pickable(i) && !picked.ids.includes(i.id)}
 						onChange={() => toggle(i)}
 					/>
 				),
@@ -137,6 +155,8 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		},
 		...evidence,
 	];
+	if (error && !first) return <Failed error={error} retry={retry} />;
+	if (!first) return <Waiting />;
 	return (
 		<div className="flex min-h-0 grow flex-col px-[18px]">
 			<div className="flex shrink-0 items-center gap-4 py-2">
@@ -144,13 +164,16 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 					aria-label="Which items"
 					className="field !w-auto"
 					value={only}
-					onChange={(e) => setOnly(e.target.value as typeof only)}
+					onChange={(e) => {
+						setOnly(e.target.value as typeof only);
+						setPicked(none); // what one decides about stands in sight
+					}}
 				>
 					<option value="all">all items</option>
 					<option value="open">undecided</option>
 					<option value="mine">for me</option>
 				</select>
-				{deciding && detail.items.some((i) => i.mine) ? (
+				{deciding && r.mine > 0 ? (
 					<>
 						<button type="button" className="action" onClick={alike}>
 							Take all alike <kbd>A</kbd>
@@ -189,8 +212,9 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			<Grid
 				label="Items"
 				columns={columns}
-				count={items.length}
-				rowAt={(i) => items[i]}
+				count={total}
+				rowAt={rowAt}
+				need={need}
 				keyOf={(i) => String(i.id)}
 				marks={(i) => ({ "data-item": i.id })}
 				at={at}

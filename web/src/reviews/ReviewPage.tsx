@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
-import { useRefresh, useReview } from "../api/hooks";
+import { useRefresh, useReview, useReviewOutcome } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
@@ -12,7 +12,7 @@ import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../parts/tabs";
-import { count, day, moment, Sentence } from "../parts/words";
+import { count, day, moment, number, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
 import { ReviewGrid } from "./ReviewGrid";
 import { Progress } from "./Reviews";
@@ -27,12 +27,12 @@ export function ReviewPage() {
 }
 
 function Shown({ detail }: { detail: Schemas["ReviewDetail"] }) {
-	const { review: r, items } = detail;
+	const { review: r } = detail;
 	const { setAside } = useHouse();
 	const [params] = useSearchParams();
 	const set = useSet();
 	const [closing, setClosing] = useState(false);
-	const mine = items.some((i) => i.mine);
+	const mine = r.mine > 0;
 	const at = (params.get("view") ?? (detail.all && (!mine || r.closed) ? "progress" : "desk")) as View;
 	useEffect(() => {
 		setAside(`${count(r.items, "item", "items")}, ${r.kept} kept, ${r.revoked} revoked`);
@@ -321,6 +321,7 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 		},
 	});
 	const undecided = r.items - r.kept - r.revoked;
+	const outcome = useReviewOutcome(r.id);
 	return (
 		<Board
 			open
@@ -334,23 +335,32 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 					{r.fate === "keep" ? "kept" : "revoked"}, as was chosen at opening.
 				</p>
 			)}
-			{detail.outcome.length === 0 ? (
-				<p>Nothing goes away by itself.</p>
-			) : (
-				<ul className="max-h-[36vh] overflow-auto">
-					{detail.outcome.map((s) => (
-						<li key={s.map((p) => p.text).join("")} className="border-b border-hair py-1.5">
-							<Sentence parts={s} />
-						</li>
-					))}
-				</ul>
-			)}
-			{detail.toOwners > 0 && (
-				<p className="mt-3">
-					{count(detail.toOwners, "revocation comes by a group and is", "revocations come by groups and are")} left to
-					the owners, with what each choice does.
-				</p>
-			)}
+			<Loaded query={outcome}>
+				{(o) => (
+					<>
+						{o.total === 0 ? (
+							<p>Nothing goes away by itself.</p>
+						) : (
+							<ul className="max-h-[36vh] overflow-auto">
+								{o.sentences.map((s) => (
+									<li key={s.map((p) => p.text).join("")} className="border-b border-hair py-1.5">
+										<Sentence parts={s} />
+									</li>
+								))}
+								{o.total > o.sentences.length && (
+									<li className="py-1.5 text-quiet">and {number(o.total - o.sentences.length)} more</li>
+								)}
+							</ul>
+						)}
+						{o.toOwners > 0 && (
+							<p className="mt-3">
+								{count(o.toOwners, "revocation comes by a group and is", "revocations come by groups and are")} left to
+								the owners, with what each choice does.
+							</p>
+						)}
+					</>
+				)}
+			</Loaded>
 			{detail.alone && (
 				<div className="mt-3">
 					<p className="mb-2 font-semibold text-ochre">
@@ -372,10 +382,10 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 				<button
 					type="button"
 					className="action main"
-					disabled={close.isPending || (detail.alone && !alone.trim())}
+					disabled={close.isPending || !outcome.data || (detail.alone && !alone.trim())}
 					onClick={() => close.mutate()}
 				>
-					Close it{detail.outcome.length > 0 && ` and revoke ${detail.outcome.length}`}
+					Close it{outcome.data && outcome.data.total > 0 && ` and revoke ${number(outcome.data.total)}`}
 				</button>
 			</div>
 		</Board>
