@@ -46,6 +46,7 @@ type House struct {
 	Index    *index.Index
 
 	tallies tallies
+	kept    sync.Map // of names: what is kept of it
 	listing sync.Mutex
 	lists   map[model.Kind][]Entry
 	parts   sync.Map // what delegates see of it, by user and delegations

@@ -756,3 +756,36 @@ func TestRepairs(t *testing.T) {
 		refused(t, err, desk.NotFound, "")
 	}
 }
+
+// What is counted of people once is counted anew as soon as somebody is another, and not before.
+func TestWhatIsKeptFollowsChanges(t *testing.T) {
+	d, _ := openDemo(t)
+	titled := func() int {
+		q := view.Listing{Kind: model.KindUser, Query: `title eq "Kept tally clerk"`, Limit: 10}
+		return must[*view.List](t)(d.List(signe, q)).Matching
+	}
+	home := func() int { return must[*view.AreaSheet](t)(d.Area(signe, "terminal-1")).People }
+	people, clerks := home(), titled()
+	if people == 0 || clerks != 0 {
+		t.Fatalf("at first %d are at home, and %d have the title", people, clerks)
+	}
+	role, _ := d.Design().Roles.Find("gate-clerk")
+	other := model.Clone(role)
+	other.Description = "Another text."
+	must[*desk.Draft](t)(d.Put(signe, role, other))
+	applyAll(t, d, signe)
+	if home() != people || titled() != clerks {
+		t.Errorf("a role changed, and %d are at home, %d have the title", home(), titled())
+	}
+	noor, _ := d.Design().Users.Find("noor.tamsin")
+	moved := model.Clone(noor)
+	moved.Area, moved.JobTitle = "terminal-1", "Kept tally clerk"
+	must[*desk.Draft](t)(d.Put(signe, noor, moved))
+	if home() != people+1 || titled() != 1 {
+		t.Errorf("with the draft, %d are at home, and %d have the title", home(), titled())
+	}
+	applyAll(t, d, signe)
+	if home() != people+1 || titled() != 1 {
+		t.Errorf("somebody moved in, and %d are at home, and %d have the title", home(), titled())
+	}
+}

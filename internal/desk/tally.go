@@ -37,7 +37,24 @@ func Counted[T any](s *Sight, name string, count func() T) T {
 	return v.(func() T)()
 }
 
-// inheritLists takes over the lists of another house for those kinds that are the same in both.
+// kept is what was counted of a house and no instant changes: it follows from the areas and from all of some kinds.
+type kept struct {
+	of    []model.Kind
+	value any
+}
+
+// Kept is [Counted] for what no instant changes. Whatever is counted of areas and of some kinds alone is kept as long as
+// these are the same; if none are named, as long as the house stands.
+func Kept[T any](s *Sight, name string, of []model.Kind, count func() T) T {
+	v, ok := s.kept.Load(name)
+	if !ok {
+		v, _ = s.kept.LoadOrStore(name, kept{of, sync.OnceValue(count)})
+	}
+	return v.(kept).value.(func() T)()
+}
+
+// inheritLists takes over from another house its lists of those kinds that are the same in both, and what was counted
+// of such kinds alone.
 func (h *House) inheritLists(from *House) *House {
 	from.listing.Lock()
 	defer from.listing.Unlock()
@@ -46,14 +63,13 @@ func (h *House) inheritLists(from *House) *House {
 		return h
 	}
 	same := map[model.Kind]bool{
-		model.KindUser: slices.Equal(
-			a.Users,
-			b.Users,
-		), model.KindGroup: slices.Equal(a.Groups, b.Groups), model.KindRole: slices.Equal(a.Roles, b.Roles),
-		model.KindSet: slices.Equal(
-			a.Sets,
-			b.Sets,
-		), index.KindPermission: slices.Equal(a.Systems, b.Systems), model.KindArea: true,
+		model.KindUser:       slices.Equal(a.Users, b.Users),
+		model.KindGroup:      slices.Equal(a.Groups, b.Groups),
+		model.KindRole:       slices.Equal(a.Roles, b.Roles),
+		model.KindSet:        slices.Equal(a.Sets, b.Sets),
+		model.KindLicence:    slices.Equal(a.Licences, b.Licences),
+		index.KindPermission: slices.Equal(a.Systems, b.Systems),
+		model.KindArea:       true,
 	}
 	h.lists = map[model.Kind][]Entry{}
 	for kind, list := range from.lists {
@@ -61,5 +77,12 @@ func (h *House) inheritLists(from *House) *House {
 			h.lists[kind] = list
 		}
 	}
+	from.kept.Range(func(name, v any) bool {
+		k := v.(kept)
+		if len(k.of) > 0 && !slices.ContainsFunc(k.of, func(kind model.Kind) bool { return !same[kind] }) {
+			h.kept.Store(name, k)
+		}
+		return true
+	})
 	return h
 }

@@ -155,12 +155,13 @@ func violations(
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
 func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
-	if len(waiting) == 0 && slices.Equal(before.Users, after.Users) && slices.Equal(before.Licences, after.Licences) {
-		return // then as many seats are taken as before, of as many
+	more := seatsMore(before, after)
+	if len(waiting) == 0 && len(more) == 0 {
+		return
 	}
-	used, usedBefore := SeatsUsed(after), SeatsUsed(before)
+	used := SeatsUsed(after)
 	for _, l := range after.Licences {
-		over := l.Seats != nil && used[l.ID] > *l.Seats && used[l.ID] > usedBefore[l.ID]
+		over := l.Seats != nil && used[l.ID] > *l.Seats && more[l.ID] > 0
 		if over || len(waiting[l.ID]) > 0 {
 			im.Licences = append(im.Licences, Short{l.ID, l.Seats, used[l.ID], waiting[l.ID]})
 		}
@@ -171,14 +172,33 @@ func (im *Impact) licences(before, after *model.Design, waiting map[string][]str
 func SeatsUsed(d *model.Design) map[string]int {
 	used := map[string]int{}
 	for _, u := range d.Users {
-		if u.State == model.UserDeactivated || u.State == model.UserDeleted {
-			continue
-		}
-		for _, l := range u.Licences {
-			used[l]++
-		}
+		takeSeats(used, u, 1)
 	}
 	return used
+}
+
+func takeSeats(used map[string]int, u *model.User, n int) {
+	if u.State == model.UserDeactivated || u.State == model.UserDeleted {
+		return
+	}
+	for _, l := range u.Licences {
+		used[l] += n
+	}
+}
+
+// seatsMore gives by how many seats more or fewer are used of each licence of which that is so.
+func seatsMore(before, after *model.Design) map[string]int {
+	more := map[string]int{}
+	model.EachChange(before.Users, after.Users, func(i, j int) {
+		if i >= 0 {
+			takeSeats(more, before.Users[i], -1)
+		}
+		if j >= 0 {
+			takeSeats(more, after.Users[j], 1)
+		}
+	})
+	maps.DeleteFunc(more, func(_ string, n int) bool { return n == 0 })
+	return more
 }
 
 func delegationsTouched(before, after *model.Design, ops []Op) (out []string) {

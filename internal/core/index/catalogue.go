@@ -104,7 +104,14 @@ func (c *catalogue) upward(keys []string) *bitset.BitSet {
 	if len(wanted) == 0 {
 		return b
 	}
+	of := map[int32]bool{}
+	for _, w := range wanted {
+		of[c.systemOf[w]] = true
+	}
 	for i, all := range c.implied {
+		if !of[c.systemOf[i]] {
+			continue
+		}
 		if slices.ContainsFunc(wanted, func(w int) bool { _, found := slices.BinarySearch(all, w); return found }) {
 			b.Set(uint(i))
 		}
@@ -170,6 +177,7 @@ type licensing struct {
 type class struct {
 	needs       []int
 	permissions *bitset.BitSet
+	systems     mark
 }
 
 func newLicensing(d *model.Design, c *catalogue) *licensing {
@@ -202,8 +210,9 @@ func newLicensing(d *model.Design, c *catalogue) *licensing {
 		if !ok {
 			k = len(l.classes)
 			byNeeds[key] = k
-			l.classes = append(l.classes, class{needs, c.bits()})
+			l.classes = append(l.classes, class{needs: needs, permissions: c.bits()})
 		}
+		l.classes[k].systems.add(c.systemOf[i])
 		l.classes[k].permissions.Set(uint(i))
 	}
 	l.add(nil, c)
@@ -219,16 +228,20 @@ func (l *licensing) add(held []string, c *catalogue) int32 {
 		}
 	}
 	b := c.bits()
-	for _, k := range l.classes {
+	var lacks mark
+	for i := range l.classes {
+		k := &l.classes[i]
 		if !slices.ContainsFunc(k.needs, func(need int) bool { return !have[need] }) {
 			b.InPlaceUnion(k.permissions)
+		} else {
+			lacks.join(&k.systems)
 		}
 	}
 	n := int32(len(l.profiles))
 	l.known[strings.Join(held, " ")] = n
 	l.profiles = append(l.profiles, b)
 	l.covering = append(l.covering, have)
-	l.lacking = append(l.lacking, c.markOf(b.Complement()))
+	l.lacking = append(l.lacking, lacks)
 	return n
 }
 

@@ -38,7 +38,11 @@ func Mentions(o Object, kind Kind, id string) (fields []string) {
 		return nil
 	}
 	for i := range l.fields {
-		if f := &l.fields[i]; f.names(v.Field(f.index), kind, id) {
+		f := &l.fields[i]
+		if f.Ref != kind && f.parts == nil {
+			continue // as most; there can be very many objects
+		}
+		if f.names(v.Field(f.index), kind, id) {
 			fields = append(fields, f.Name)
 		}
 	}

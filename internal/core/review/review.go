@@ -261,8 +261,8 @@ type target struct {
 	alike   map[int]int // by post: how many of the people in it hold it
 }
 
-// NewScales gives scales for the items of a design at t.
-func NewScales(x *index.Index, t time.Time) *Scales {
+// NewScales gives scales for the items of a design at t. The breaches are all that there are then.
+func NewScales(x *index.Index, breaches []duty.Violation, t time.Time) *Scales {
 	type post struct{ title, department string } // what peers have in common
 	s := &Scales{
 		x:        x,
@@ -270,7 +270,10 @@ func NewScales(x *index.Index, t time.Time) *Scales {
 		targets:  map[Target]*target{},
 		posts:    make([]int, len(x.Design().Users)),
 		peers:    make([]int, 1),
-		breaches: duty.ByPerson(x, t),
+		breaches: map[string][]duty.Violation{},
+	}
+	for _, v := range breaches {
+		s.breaches[v.User] = append(s.breaches[v.User], v)
 	}
 	numbers := map[post]int{}
 	for i, u := range x.Design().Users {

@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
@@ -167,17 +168,17 @@ func TestReviewer(t *testing.T) {
 
 func TestEvidence(t *testing.T) {
 	x := index.Compile(design(t))
-	ann := review.NewScales(x, now).Weigh(review.Item{User: "ann", Role: "r"})
+	ann := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "ann", Role: "r"})
 	if ann.Gives != 2 || ann.Risk != 3 || !ann.Used || ann.Peers != 4 || ann.Alike != 2 || len(ann.Conflicts) != 0 {
 		t.Errorf("about ann: %+v", ann)
 	}
 	if doubts := ann.Doubts(now); !slices.Equal(doubts, []string{"not used for 100 days"}) {
 		t.Errorf("against ann: %q", doubts)
 	}
-	if doubts := review.NewScales(x, now).Weigh(review.Item{User: "bea", Role: "r"}).Doubts(now); len(doubts) != 0 {
+	if doubts := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "bea", Role: "r"}).Doubts(now); len(doubts) != 0 {
 		t.Errorf("against bea: %q", doubts)
 	}
-	cy := review.NewScales(x, now).Weigh(review.Item{User: "cy", Role: "other"})
+	cy := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "cy", Role: "other"})
 	if cy.Used || !slices.Equal(cy.Conflicts, []string{"c"}) {
 		t.Errorf("about cy: %+v", cy)
 	}

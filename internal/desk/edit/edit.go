@@ -91,7 +91,7 @@ func (d *Editor) Mentions(who desk.Actor, kind model.Kind, id string) ([]Mention
 		return nil, desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
 	}
 	out := []Mention{}
-	for _, r := range s.Design().References(kind, id) {
+	for _, r := range view.References(s, kind, id) {
 		i := slices.IndexFunc(
 			out,
 			func(m Mention) bool { return m.From == string(r.From.Kind()) && m.Field == r.Field },

@@ -521,17 +521,29 @@ func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
 	if err != nil {
 		return nil, err
 	}
-	items, err := d.Reading(who).ReviewItems(r.ID, who.Eyes())
+	items, err := d.Reading(who).ItemsInBrief(r.ID)
 	if err != nil {
 		return nil, err
 	}
-	like, out := d.item(h, r, one, who).Like, []int{}
+	var near []int // what may be alike, which only its evidence tells
 	for _, i := range items {
-		if i.Decision == "" && i.Role == one.Role && i.Set == one.Set && d.item(h, r, i, who).Like == like {
-			out = append(out, i.ID)
+		if i.Decision == "" && i.Reviewer == who.Eyes() && i.Role == one.Role && i.Set == one.Set {
+			near = append(near, i.ID)
 		}
-		if len(out) == decidedAtOnce {
-			break
+	}
+	like, out := d.item(h, r, one, who).Like, []int{}
+	for some := range slices.Chunk(near, 200) {
+		read, err := d.Reading(who).ItemsByID(some)
+		if err != nil {
+			return nil, err
+		}
+		for _, i := range read {
+			if d.item(h, r, i, who).Like == like {
+				out = append(out, i.ID)
+			}
+		}
+		if len(out) >= decidedAtOnce {
+			return out[:decidedAtOnce], nil
 		}
 	}
 	return out, nil

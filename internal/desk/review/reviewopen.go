@@ -11,9 +11,11 @@ import (
 
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 )
 
@@ -151,13 +153,14 @@ func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, e
 	if err != nil {
 		return nil, err
 	}
-	scales := review.NewScales(h.Index, d.Now())
+	s := &desk.Sight{House: h, Present: h, At: d.Now()}
+	scales := review.NewScales(h.Index, view.Violations(s), s.At)
 	for n, i := range items {
 		if n%1000 == 0 && who.Gone() != nil {
 			return nil, who.Gone()
 		}
 		e := scales.Weigh(itemOf(store.Review{}, i))
-		if len(e.Doubts(d.Now())) > 0 {
+		if len(e.Doubts(s.At)) > 0 {
 			p.Doubtful++
 		}
 	}
@@ -232,7 +235,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 // gather keeps the evidence with new items.
 func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	now := d.Now()
-	scales := review.NewScales(h.Index, now)
+	scales := review.NewScales(h.Index, duty.All(h.Index, now), now)
 	joinings := map[string]map[string]store.Revision{}
 	var direct []string
 	for _, i := range items {

@@ -143,7 +143,7 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 		}
 		b.Grants = append(b.Grants, GrantOf(s, d, who, a))
 	}
-	for _, r := range s.Design().References(kind, id) {
+	for _, r := range References(s, kind, id) {
 		if k := r.From.Kind(); k == model.KindRole || k == model.KindDelegation || k == model.KindConflict {
 			b.UsedBy = append(b.UsedBy, Mentioned(s.House, r.From))
 		}

@@ -309,15 +309,23 @@ const holdersShown = 200
 
 // firstByName gives the first of some people by name.
 func firstByName(s *desk.Sight, users []string, most int) []desk.Ref {
-	place := desk.Counted(s, "places by name", func() map[string]int {
+	place := desk.Kept(s, "places by name", []model.Kind{model.KindUser}, func() map[string]int {
 		places := make(map[string]int, len(s.Design().Users))
 		for i, e := range s.Entries(model.KindUser) {
 			places[e.Node.ID] = i
 		}
 		return places
 	})
-	sorted := slices.SortedFunc(slices.Values(users), func(a, b string) int { return cmp.Compare(place[a], place[b]) })
-	return refs(s, model.KindUser, sorted[:min(len(sorted), most)])
+	places := make([]int, len(users))
+	for i, u := range users {
+		places[i] = place[u]
+	}
+	slices.Sort(places)
+	all, first := s.Entries(model.KindUser), []string{}
+	for _, at := range places[:min(len(places), most)] {
+		first = append(first, all[at].Node.ID)
+	}
+	return refs(s, model.KindUser, first)
 }
 
 // Permission gives the sheet of a permission, with who holds it somewhere in an area (empty: anywhere).

@@ -77,7 +77,7 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 	return v, nil
 }
 
-// violations gives every violation there is.
-func violations(s *desk.Sight) []duty.Violation {
+// Violations gives every violation there is.
+func Violations(s *desk.Sight) []duty.Violation {
 	return desk.Counted(s, "violations", func() []duty.Violation { return duty.All(s.Index, s.At) })
 }

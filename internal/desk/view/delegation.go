@@ -140,7 +140,7 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 		r := s.Area(g.People.Area)
 		v.People = []desk.Part{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
 	}
-	v.Covers = covers(s, g)
+	v.Covers = desk.Counted(s, "covers "+g.ID, func() Coverage { return covers(s, g) })
 	return v
 }
 
@@ -150,7 +150,7 @@ func coveredBy(s *desk.Sight, g *model.Delegation) []string {
 	if g.People.Area == "" {
 		return delegation.Covered(s.Index, g)
 	}
-	at := desk.Counted(s, "people by home", func() map[string][]string {
+	at := desk.Kept(s, "people by home", []model.Kind{model.KindUser}, func() map[string][]string {
 		out := map[string][]string{}
 		for _, u := range s.Design().Users {
 			if u.State != model.UserDeleted {

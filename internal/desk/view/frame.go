@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
@@ -70,6 +71,19 @@ type connection struct {
 	nodes         map[model.Kind][]index.Connected
 	beams         []Beam
 	apart         bool
+	bays          map[model.Kind]func() arranged // each made when it is first asked for
+}
+
+// arranged is what stands in a bay: what is connected, in its order, and the rest in the order of names.
+type arranged struct {
+	connected []bayEntry
+	rest      []desk.Entry
+}
+
+// bayEntry is an entry of a bay with what it is connected by, if it is.
+type bayEntry struct {
+	desk.Entry
+	*index.Connected
 }
 
 // parseNode reads "kind:id".
@@ -94,7 +108,12 @@ func (d *Viewer) connect(who desk.Actor, v View) (*connection, error) {
 	if err := s.HasArea(v.Where); err != nil {
 		return nil, err
 	}
-	c := &connection{house: s.House, nodes: map[model.Kind][]index.Connected{}}
+	c := &connection{
+		house: s.House, nodes: map[model.Kind][]index.Connected{}, bays: map[model.Kind]func() arranged{},
+	}
+	for _, kind := range index.Bays {
+		c.bays[kind] = sync.OnceValue(func() arranged { return c.arrange(kind) })
+	}
 	drafted := c.house != h
 	if c.focus, err = parseNode(v.Focus); err != nil {
 		return nil, err
@@ -296,47 +315,31 @@ func (d *Viewer) Bay(who desk.Actor, kind string, v View, words string, offset, 
 	if err != nil {
 		return nil, err
 	}
-	all := c.house.Entries(k)
-	b := &Bay{Total: len(all), Rows: []Row{}}
-	through := map[index.Node]index.Connected{}
-	order := map[index.Node]int{}
-	for i, n := range c.nodes[k] {
-		through[n.Node], order[n.Node] = n, i
-	}
+	all := c.bays[k]()
+	b := &Bay{Total: len(all.connected) + len(all.rest), Rows: []Row{}}
 	wanted := strings.Fields(model.Fold(words))
-	var connected, rest []desk.Entry
-	for _, e := range all {
-		if !e.Has(wanted) || !c.lives(e.Node, v.Where) {
-			continue
-		}
-		if _, is := through[e.Node]; is {
-			connected = append(connected, e)
-		} else {
-			rest = append(rest, e)
+	fits := func(e desk.Entry) bool { return e.Has(wanted) && c.lives(e, v.Where) }
+	var list []bayEntry
+	for _, e := range all.connected {
+		if fits(e.Entry) {
+			list = append(list, e)
 		}
 	}
-	rank := func(e desk.Entry) int {
-		switch {
-		case c.focus != nil && e.Node == *c.focus:
-			return -2
-		case c.second != nil && e.Node == *c.second:
-			return -1
+	b.Connected = len(list)
+	for _, e := range all.rest {
+		if fits(e) {
+			list = append(list, bayEntry{e, nil})
 		}
-		return 0
 	}
-	slices.SortStableFunc(connected, func(a, b desk.Entry) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(order[a.Node], order[b.Node]))
-	})
-	b.Connected, b.Matching = len(connected), len(connected)+len(rest)
-	list := append(connected, rest...)
+	b.Matching = len(list)
 	for i := offset; i < min(len(list), offset+limit); i++ {
-		n, is := through[list[i].Node]
-		row := row(c.house, list[i])
-		if row.Connected = is; is {
-			row.Through = n.Through
+		at := list[i]
+		row := row(c.house, at.Entry)
+		if row.Connected = at.Connected != nil; row.Connected {
+			row.Through = at.Through
 			switch {
 			case k == model.KindUser || k == index.KindPermission:
-			case n.Downward:
+			case at.Downward:
 				row.Of = "permissions"
 			default:
 				row.Of = "people"
@@ -347,14 +350,43 @@ func (d *Viewer) Bay(who desk.Actor, kind string, v View, words string, offset, 
 	return b, nil
 }
 
+// arrange puts a bay in order: the focus, what is looked at beside it, what is connected, and the rest.
+func (c *connection) arrange(k model.Kind) arranged {
+	all, nodes := c.house.Entries(k), c.nodes[k]
+	if len(nodes) == 0 {
+		return arranged{rest: all}
+	}
+	order := make(map[index.Node]int, len(nodes))
+	for i, n := range nodes {
+		order[n.Node] = i
+	}
+	entries := make([]*desk.Entry, len(nodes)) // by place among the nodes
+	var out arranged
+	for i := range all {
+		if n, is := order[all[i].Node]; is {
+			entries[n] = &all[i]
+		} else {
+			out.rest = append(out.rest, all[i])
+		}
+	}
+	for _, first := range []*index.Node{c.focus, c.second, nil} { // nil: whatever is left
+		for n, e := range entries {
+			if e != nil && (first == nil || e.Node == *first) {
+				out.connected = append(out.connected, bayEntry{*e, &nodes[n]})
+				entries[n] = nil
+			}
+		}
+	}
+	return out
+}
+
 // lives tells whether a person's home is in an area. With a focus it does not matter: then what counts there is
 // followed, whosever it is.
-func (c *connection) lives(n index.Node, where string) bool {
-	if where == "" || c.focus != nil || n.Kind != model.KindUser {
+func (c *connection) lives(e desk.Entry, where string) bool {
+	if where == "" || c.focus != nil || e.Node.Kind != model.KindUser {
 		return true
 	}
-	u, ok := c.house.Design().Users.Find(n.ID)
-	return ok && c.house.Index.Covers(where, u.Area)
+	return c.house.Index.Covers(where, c.house.Design().Users[e.Place].Area)
 }
 
 func row(h *desk.House, e desk.Entry) Row {

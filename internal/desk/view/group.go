@@ -101,7 +101,7 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 	for _, a := range Redundant(s.Index, id) {
 		g.Redundant = append(g.Redundant, GrantOf(s, d, who, a))
 	}
-	for _, r := range s.Design().References(model.KindGroup, id) {
+	for _, r := range References(s, model.KindGroup, id) {
 		if r.From.Kind() == model.KindDelegation {
 			g.UsedBy = append(g.UsedBy, Mentioned(s.House, r.From))
 		}

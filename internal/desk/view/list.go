@@ -374,7 +374,7 @@ func items(h *desk.House, list []model.Item) []string {
 
 // breakers gives who breaks a conflict, with or without an exception.
 func breakers(s *desk.Sight, conflict string) (out []duty.Violation) {
-	for _, v := range violations(s) {
+	for _, v := range Violations(s) {
 		if v.Conflict == conflict {
 			out = append(out, v)
 		}

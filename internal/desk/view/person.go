@@ -136,7 +136,7 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 	for _, a := range merged(h.Index.GrantsOfUser(user), s.Present.Index.GrantsOfUser(user)) {
 		p.Assignments = append(p.Assignments, GrantOf(s, d, who, a))
 	}
-	for _, r := range h.Design().References(model.KindUser, user) {
+	for _, r := range References(s, model.KindUser, user) {
 		switch {
 		case r.Field == "manager":
 			p.Reports = append(p.Reports, Mentioned(h, r.From))

@@ -27,12 +27,14 @@ func countHolders(s *desk.Sight, kind model.Kind, rows []desk.Entry) {
 
 // seatsUsed counts the seats that people hold, by licence.
 func seatsUsed(s *desk.Sight) map[string]int {
-	return desk.Counted(s, "seats", func() map[string]int { return change.SeatsUsed(s.Design()) })
+	return desk.Kept(s, "seats", []model.Kind{model.KindUser}, func() map[string]int {
+		return change.SeatsUsed(s.Design())
+	})
 }
 
 // atHome counts the people whose home lies in an area.
 func atHome(s *desk.Sight, area string) int {
-	return desk.Counted(s, "at home", func() map[string]int {
+	return desk.Kept(s, "at home", []model.Kind{model.KindUser}, func() map[string]int {
 		direct := map[string]int{}
 		for _, u := range s.Design().Users {
 			if u.State != model.UserDeleted {
@@ -56,7 +58,7 @@ func atHome(s *desk.Sight, area string) int {
 
 // grantsAt gives the assignments at an area itself.
 func grantsAt(s *desk.Sight, area string) []*model.Assignment {
-	return desk.Counted(s, "grants by area", func() map[string][]*model.Assignment {
+	return desk.Kept(s, "grants by area", nil, func() map[string][]*model.Assignment {
 		all := map[string][]*model.Assignment{}
 		for _, a := range s.Design().Assignments {
 			id := desk.AreaOr(s.Index, a.Area)
@@ -64,6 +66,13 @@ func grantsAt(s *desk.Sight, area string) []*model.Assignment {
 		}
 		return all
 	})[area]
+}
+
+// References gives what mentions something.
+func References(s *desk.Sight, kind model.Kind, id string) []model.Reference {
+	return desk.Kept(s, "references "+string(kind)+" "+id, nil, func() []model.Reference {
+		return s.Design().References(kind, id)
+	})
 }
 
 // crowd is everybody, arranged so that a filter finds its people without looking at each.
@@ -74,7 +83,7 @@ type crowd struct {
 
 // matching gives what tells whether a filter over people matches somebody.
 func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
-	c := desk.Counted(s, "crowd", func() *crowd {
+	c := desk.Kept(s, "crowd", []model.Kind{model.KindUser}, func() *crowd {
 		d := s.Design()
 		people := make([]*filter.Person, len(d.Users))
 		for i, u := range d.Users {
