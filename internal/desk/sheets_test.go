@@ -777,10 +777,11 @@ func TestWhatIsKeptFollowsChanges(t *testing.T) {
 	if home() != people || titled() != clerks {
 		t.Errorf("a role changed, and %d are at home, %d have the title", home(), titled())
 	}
-	noor, _ := d.Design().Users.Find("noor.tamsin")
-	moved := model.Clone(noor)
+	at := slices.IndexFunc(d.Design().Users, func(u *model.User) bool { return u.Source == model.Local && u.Area != "terminal-1" })
+	local := d.Design().Users[at] // no directory keeps them
+	moved := model.Clone(local)
 	moved.Area, moved.JobTitle = "terminal-1", "Kept tally clerk"
-	must[*desk.Draft](t)(d.Put(signe, noor, moved))
+	must[*desk.Draft](t)(d.Put(signe, local, moved))
 	if home() != people+1 || titled() != 1 {
 		t.Errorf("with the draft, %d are at home, and %d have the title", home(), titled())
 	}

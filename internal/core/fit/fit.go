@@ -3,6 +3,7 @@ package fit
 
 import (
 	"cmp"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -46,19 +47,19 @@ func Closest(x *index.Index, need []string, kinds ...model.Kind) []Fit {
 	for _, b := range x.Bundles() {
 		if n := b.Shared(wanted); n > 0 && slices.Contains(kinds, b.Kind) &&
 			!strings.HasPrefix(b.ID, model.OwnSystem+"-") {
-			useful = append(useful, candidate{b, n, x.Cost(b.Without(wanted), Weights)})
+			useful = append(useful, candidate{b, b.Within(wanted), n, x.Cost(b.Without(wanted), Weights)})
 		}
 	}
 	useful = lightest(x, useful, wanted)
 	s := search{x: x, wanted: wanted, size: wanted.Count()}
-	for i, a := range useful {
-		s.consider(a.Bundle)
-		for j, b := range useful[i+1:] {
-			if !s.consider(a.Bundle, b.Bundle) {
+	for i := range useful {
+		s.consider(&useful[i])
+		for j := i + 1; j < len(useful); j++ {
+			if !s.consider(&useful[i], &useful[j]) {
 				continue
 			}
-			for _, c := range useful[i+1+j+1:] {
-				s.consider(a.Bundle, b.Bundle, c.Bundle)
+			for k := j + 1; k < len(useful); k++ {
+				s.consider(&useful[i], &useful[j], &useful[k])
 			}
 		}
 	}
@@ -67,6 +68,7 @@ func Closest(x *index.Index, need []string, kinds ...model.Kind) []Fit {
 
 type candidate struct {
 	index.Bundle
+	covers        []uint64 // what it gives of the need, as the words of a bit set
 	gives, weight int
 }
 
@@ -117,23 +119,38 @@ func order(a, b scored) int {
 	)
 }
 
+// covered is how much of the need some candidates give together, without one of them.
+func covered(list []*candidate, without int) (n int) {
+	for w := range list[0].covers {
+		all := uint64(0)
+		for i, c := range list {
+			if i != without {
+				all |= c.covers[w]
+			}
+		}
+		n += bits.OnesCount64(all)
+	}
+	return n
+}
+
 // consider takes a combination in if each of it is of use. It tells whether one more could be.
-func (s *search) consider(list ...index.Bundle) (more bool) {
-	all := index.Union(list...)
-	covered := all.Shared(s.wanted)
+func (s *search) consider(list ...*candidate) (more bool) {
+	covers := covered(list, -1)
 	if len(list) > 1 {
 		for i := range list {
-			rest := slices.Delete(slices.Clone(list), i, i+1)
-			if index.Union(rest...).Shared(s.wanted) == covered {
+			if covered(list, i) == covers {
 				return false // it could be left out
 			}
 		}
 	}
-	one := scored{missing: s.size - covered}
+	one := scored{missing: s.size - covers}
 	if len(s.best) == MostFits && one.missing > s.best[MostFits-1].missing {
 		return true
 	}
-	one.weight, one.bundles = s.x.Cost(all.Without(s.wanted), Weights), slices.Clone(list)
+	for _, c := range list {
+		one.bundles = append(one.bundles, c.Bundle)
+	}
+	one.weight = s.x.Cost(index.Union(one.bundles...).Without(s.wanted), Weights)
 	at, _ := slices.BinarySearchFunc(s.best, one, func(a, b scored) int { return cmp.Or(order(a, b), -1) })
 	s.best = slices.Insert(s.best, at, one)
 	s.best = s.best[:min(len(s.best), MostFits)]

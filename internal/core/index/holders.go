@@ -308,6 +308,19 @@ func (x *Index) Has(b Bundle, permission string) bool {
 // Shared is how many permissions two bundles share.
 func (b Bundle) Shared(o Bundle) int { return int(b.bits.IntersectionCardinality(o.bits)) }
 
+// Within is which of the permissions of another bundle a bundle gives, by place among these, as the words of a bit set.
+func (b Bundle) Within(o Bundle) []uint64 {
+	words := make([]uint64, (o.Count()+63)/64)
+	n := 0
+	for p, ok := o.bits.NextSet(0); ok; p, ok = o.bits.NextSet(p + 1) {
+		if b.bits.Test(p) {
+			words[n/64] |= 1 << (n % 64)
+		}
+		n++
+	}
+	return words
+}
+
 // Count is how many permissions a bundle gives.
 func (b Bundle) Count() int { return int(b.bits.Count()) }
 
