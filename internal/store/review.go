@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -184,7 +185,7 @@ func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
 func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	rows, err := s.db.Model(&ReviewItem{}).
 		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by").
-		Where("review = ?", review).Order("id").Rows()
+		Where("review = ?", review).Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -198,6 +199,7 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 		}
 		out = append(out, i)
 	}
+	slices.SortFunc(out, func(a, b ReviewItem) int { return a.ID - b.ID }) // the index has them by reviewer
 	return out, rows.Err()
 }
 
