@@ -210,8 +210,8 @@ var mutants = []mutant{
 	{
 		"who only waits for what changed is concerned",
 		"internal/core/index/affected.go",
-		"carrying.who(func(int) bool { return true })",
-		"carrying.who(carrying.held)",
+		"s.who(func(int) bool { return true })",
+		"s.who(s.held)",
 		plain,
 	},
 	{
@@ -317,8 +317,8 @@ var mutants = []mutant{
 	{
 		"one seat too many is taken",
 		"internal/core/change/impact.go",
-		"used[l.ID] > *l.Seats && used",
-		"used[l.ID] > *l.Seats+1 && used",
+		"used[l.ID] > *l.Seats && more",
+		"used[l.ID] > *l.Seats+1 && more",
 		"./internal/core/change",
 	},
 	{
@@ -585,7 +585,7 @@ var mutants = []mutant{
 		"if false {",
 		desk,
 	},
-	{"a password may be short", "internal/desk/account/signin.go", "n < MinPassword ||", "n < 1 ||", desk},
+	{"a password may be short", "internal/desk/account/password.go", "n < MinPassword ||", "n < 1 ||", desk},
 	{
 		"a group is deleted on which a delegation rests",
 		"internal/desk/directory/directory.go",
@@ -770,8 +770,8 @@ var mutants = []mutant{
 	{
 		"what begins later is not seen ahead",
 		"internal/core/ahead/ahead.go",
-		"for _, s := range v.live.Ahead(user, v.live.Just(keys), t) {",
-		"for _, s := range v.now.Ahead(user, v.now.Just(keys), t) {",
+		"for _, s := range v.live.Ahead(user, of(), t) {",
+		"for _, s := range v.now.Ahead(user, of(), t) {",
 		"./internal/core/delegation " + plain + " ./internal/desk",
 	},
 	{

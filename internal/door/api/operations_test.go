@@ -212,7 +212,7 @@ func tried(d *model.Design, body any) func(ask asker) (string, any) {
 			ID string `json:"id"`
 		}
 		_ = json.Unmarshal(text, &v)
-		for ask.field("/api/imports/"+v.ID, "state") == "trying" {
+		for ask.field("/api/imports/"+v.ID, "state") == "working" {
 			runtime.Gosched()
 		}
 		return v.ID, body
