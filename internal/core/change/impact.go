@@ -55,7 +55,8 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	}
 	waiting := map[string][]string{}
 	var watched []string // people whose conflicts can have changed
-	for _, d := range index.Differences(before, after, conflictItems(before.Design(), after.Design()), t) {
+	differences, touched := index.Differences(before, after, conflictItems(before.Design(), after.Design()), t)
+	for _, d := range differences {
 		p := PersonImpact{User: d.User, Gains: d.Gains, Losses: d.Losses}
 		if len(p.Gains) > 0 {
 			im.Gaining++
@@ -73,7 +74,7 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 			watched = append(watched, d.User)
 		}
 	}
-	im.conflicts(before, after, watched, t)
+	im.conflicts(before, after, watched, touched, t)
 	im.licences(before.Design(), after.Design(), waiting)
 	return im
 }
@@ -92,7 +93,9 @@ func conflictItems(designs ...*model.Design) (keys []string) {
 	return keys
 }
 
-func (im *Impact) conflicts(before, after *index.Index, watched []string, t time.Time) {
+// conflicts tells what people come to break, or no longer do. Watched are the people whose conflicts can have changed,
+// touched the permissions that they can hold otherwise.
+func (im *Impact) conflicts(before, after *index.Index, watched, touched []string, t time.Time) {
 	b, a := before.Design().Conflicts, after.Design().Conflicts
 	// A conflict that stays as it was concerns those whose permissions change; of others, everybody is asked. So it is
 	// of one whose items meet by area, when areas come to lie elsewhere.
@@ -101,6 +104,12 @@ func (im *Impact) conflicts(before, after *index.Index, watched []string, t time
 	})
 	stay, went := apart(b, a, moved)
 	_, came := apart(a, b, moved)
+	stay = slices.DeleteFunc(stay, func(c *model.Conflict) bool {
+		return !slices.ContainsFunc(c.Items, func(i model.Item) bool {
+			_, is := slices.BinarySearch(touched, i.Permission)
+			return is || i.Role != ""
+		})
+	})
 	was, is := violations(before, stay, went, watched, t), violations(after, stay, came, watched, t)
 	both := maps.Clone(was)
 	maps.Copy(both, is)

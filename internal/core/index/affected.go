@@ -27,8 +27,9 @@ type Difference struct {
 
 // Differences gives everybody whose effective permissions at t can differ between two indexes, by id; of some the
 // difference is empty. Whoever is left out holds the same, by the same assignments in both. Watched says which
-// permissions are of special interest; role assignments always are.
-func Differences(before, after *Index, watched []string, t time.Time) []Difference {
+// permissions are of special interest; role assignments always are. Touched are those of them that somebody can hold
+// otherwise, sorted.
+func Differences(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
 	b, a := before.design, after.design
 	if !alike(b, a) {
 		return differencesAcross(before, after, watched, t)
@@ -37,60 +38,80 @@ func Differences(before, after *Index, watched []string, t time.Time) []Differen
 	c.gather()
 	type pair struct{ i, j int }
 	var pairs []pair
-	touched := c.touched()
+	people := c.touched()
 	model.EachPair(b.Users, a.Users, func(i, j int) {
-		if i < 0 || j < 0 || touched.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) ||
+		if i < 0 || j < 0 || people.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) ||
 			!c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups) {
 			pairs = append(pairs, pair{i, j})
 		}
 	})
 	// Several parts at once; each keeps its order.
 	parts := make([][]Difference, fan.Parts())
+	differ := before.bits()
 	fan.Out(len(pairs), func(n, from, to int) {
-		w := worker{comparison: &c}
+		w := worker{comparison: &c, all: before.bits()}
 		for _, p := range pairs[from:to] {
 			parts[n] = append(parts[n], w.compare(p.i, p.j))
 		}
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		differ.InPlaceUnion(w.all)
 	})
-	return slices.Concat(parts...)
+	differ.InPlaceIntersection(c.watched)
+	return slices.Concat(parts...), before.keysOf(differ)
 }
 
 // differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
-// have other numbers for these. Whose account, groups, assignments or areas changed is compared whole; who may only
-// be concerned since permissions are others, by these alone.
-func differencesAcross(before, after *Index, watched []string, t time.Time) []Difference {
-	c := crossing{before: before, after: after, t: t, whole: map[string]bool{}, keys: map[string]bool{}}
+// have other numbers for these. Whose account or groups changed is compared whole; who may only be concerned since
+// something is assigned otherwise, or permissions are others, by what that is about.
+func differencesAcross(before, after *Index, watched []string, t time.Time) ([]Difference, []string) {
+	c := crossing{
+		before: before, after: after, t: t, whole: map[string]bool{}, assigned: map[string]bool{},
+		keys: map[string]bool{}, carried: map[string]bool{},
+	}
 	c.accounts()
 	c.places()
 	c.grants()
 	c.permissions()
 	keys := slices.Sorted(maps.Keys(c.keys))
-	byKeys := map[string]bool{}
-	b, _ := before.some(Some{Keys: keys}, t)
-	a, _ := after.some(Some{Keys: keys}, t)
-	for _, s := range []*some{&b, &a} {
+	maps.Copy(c.carried, c.keys)
+	carried := slices.Sorted(maps.Keys(c.carried))
+	// What is asked about people, by which they are concerned: on either side.
+	ask := func(keys []string) [2]some {
+		b, _ := before.some(Some{Keys: keys}, t)
+		a, _ := after.some(Some{Keys: keys}, t)
+		return [2]some{b, a}
+	}
+	ofKeys, ofCarried := ask(keys), ask(carried)
+	concerned := maps.Clone(c.whole)
+	maps.Copy(concerned, c.assigned)
+	for _, s := range ofKeys {
 		for _, u := range s.who(func(int) bool { return true }) { // licensed for them or not
-			byKeys[u] = true
+			concerned[u] = true
 		}
 	}
-	for u := range c.whole {
-		delete(byKeys, u)
+	watches := func(keys map[string]bool) (some []string) {
+		return slices.DeleteFunc(slices.Clone(watched), func(key string) bool { return !keys[key] })
 	}
-	watches := slices.ContainsFunc(watched, func(key string) bool { return c.keys[key] })
-	users := slices.AppendSeq(slices.Collect(maps.Keys(c.whole)), maps.Keys(byKeys))
-	slices.Sort(users)
+	byKeys := len(watches(c.keys)) > 0
+	users := slices.Sorted(maps.Keys(concerned))
 	parts := make([][]Difference, fan.Parts())
 	fan.Out(len(users), func(p, from, to int) {
 		var of pieces
 		for _, id := range users[from:to] {
-			d := Difference{User: id, Watched: watches || c.whole[id]}
+			d := Difference{User: id, Watched: byKeys || c.whole[id] || c.assigned[id]}
 			var was, is []Holding
 			waits := true
-			if c.whole[id] {
+			switch {
+			case c.whole[id]:
 				was, is = before.Widest(id, t), after.Widest(id, t)
-			} else {
-				was, _ = b.widest(id, &of)
-				is, waits = a.widest(id, &of)
+			default:
+				sides := &ofKeys
+				if c.assigned[id] {
+					sides = &ofCarried
+				}
+				was, _ = sides[0].widest(id, &of)
+				is, waits = sides[1].widest(id, &of)
 			}
 			d.Gains, d.Losses = Beyond(before, is, was), Beyond(after, was, is)
 			if waits {
@@ -99,7 +120,12 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) []Di
 			parts[p] = append(parts[p], d)
 		}
 	})
-	return slices.Concat(parts...)
+	touched := slices.Clone(watched)
+	if len(c.whole) == 0 {
+		touched = watches(c.carried)
+	}
+	slices.Sort(touched)
+	return slices.Concat(parts...), slices.Compact(touched)
 }
 
 // newWaits gives the licences that somebody waits for and did not wait for before.
@@ -117,16 +143,27 @@ type crossing struct {
 	before, after *Index
 	t             time.Time
 	whole         map[string]bool // people to be compared whole
+	assigned      map[string]bool // people to whom something is assigned otherwise
 	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
+	carried       map[string]bool // what is carried by assignments that are not the same
 }
 
-func (c *crossing) subject(x *Index, s model.Subject) {
+// subject takes a person, or the members of a group, in among some people.
+func (c *crossing) subject(x *Index, s model.Subject, among map[string]bool) {
 	if s.User != "" {
-		c.whole[s.User] = true
+		among[s.User] = true
 		return
 	}
 	for _, u := range x.Members(s.Group) {
-		c.whole[u] = true
+		among[u] = true
+	}
+}
+
+// grant takes in whom an assignment concerns, and what it carries.
+func (c *crossing) grant(x *Index, a *model.Assignment) {
+	c.subject(x, a.Subject, c.assigned)
+	for _, key := range x.keysOf(bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[x.keyOf(a)]].words)) {
+		c.carried[key] = true
 	}
 }
 
@@ -143,10 +180,10 @@ func (c *crossing) accounts() {
 	})
 	model.EachChange(b.Groups, a.Groups, func(i, j int) {
 		if i >= 0 {
-			c.subject(c.before, model.Subject{Group: b.Groups[i].ID})
+			c.subject(c.before, model.Subject{Group: b.Groups[i].ID}, c.whole)
 		}
 		if j >= 0 {
-			c.subject(c.after, model.Subject{Group: a.Groups[j].ID})
+			c.subject(c.after, model.Subject{Group: a.Groups[j].ID}, c.whole)
 		}
 	})
 }
@@ -160,7 +197,7 @@ func (c *crossing) places() {
 	for _, x := range []*Index{c.before, c.after} {
 		for _, g := range x.design.Assignments {
 			if g.Area == "" {
-				c.subject(x, g.Subject)
+				c.subject(x, g.Subject, c.whole)
 			}
 		}
 	}
@@ -171,17 +208,17 @@ func (c *crossing) grants() {
 	b, a := c.before.design, c.after.design
 	model.EachChange(b.Assignments, a.Assignments, func(i, j int) {
 		if i >= 0 {
-			c.subject(c.before, b.Assignments[i].Subject)
+			c.grant(c.before, b.Assignments[i])
 		}
 		if j >= 0 {
-			c.subject(c.after, a.Assignments[j].Subject)
+			c.grant(c.after, a.Assignments[j])
 		}
 	})
 	for id := range roleLines(b.Roles, a.Roles) { // they have other roles by their role
 		for _, x := range []*Index{c.before, c.after} {
 			if i, ok := x.design.Roles.Position(id); ok {
 				for _, g := range x.roles[i].grants {
-					c.subject(x, g.Subject)
+					c.subject(x, g.Subject, c.assigned)
 				}
 			}
 		}
@@ -480,6 +517,7 @@ type worker struct {
 	*comparison
 	differ  *bitset.BitSet // the permissions that can differ
 	last    *bitset.BitSet // those of the person before, whom most resemble
+	all     *bitset.BitSet // those of anybody
 	words   []word         // the words of these
 	systems mark           // their systems
 	watches bool           // whether some are watched
@@ -495,6 +533,7 @@ func (w *worker) compare(i, j int) (d Difference) {
 	held := w.scope(i, j)
 	if !w.differ.Equal(w.last) {
 		w.differ.CopyFull(w.last)
+		w.all.InPlaceUnion(w.differ)
 		w.words, w.systems, w.watches = wordsOf(
 			w.differ.Words(),
 			w.words[:0],

@@ -117,7 +117,9 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		}
 	}
 	told := map[string]index.Difference{}
-	for _, diff := range index.Differences(x, y, nil, now) {
+	watched := some(r, allKeys(d), 6)
+	differences, touched := index.Differences(x, y, watched, now)
+	for _, diff := range differences {
 		told[diff.User] = diff
 	}
 	model.EachPair(d.Users, after.Users, func(i, j int) {
@@ -132,6 +134,7 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		if len(gains)+len(losses) > 0 {
 			changed++
 		}
+		untold(t, slices.Concat(gains, losses), watched, touched)
 		waited := x.WaitsFor(id, now)
 		waits := slices.DeleteFunc(y.WaitsFor(id, now), func(l string) bool { return slices.Contains(waited, l) })
 		if !slices.Equal(told[id].Waits, waits) {

@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/duty"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
