@@ -1,9 +1,12 @@
 package e2e
 
 import (
+	"fmt"
 	"testing"
 
 	"fachwerk/e2e/browser"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/review"
 )
 
 // TestAReviewFromOpeningToReport opens a review by sentence, decides it at the desk and in the grid by key, hands
@@ -123,4 +126,48 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	if !figures {
 		t.Error("a figure of the report is not the number of its items")
 	}
+}
+
+// TestALongReview goes through more items than come at once: by key from one to the next, to the last of the grid, and
+// what is alike in one step, wherever it stands.
+func TestALongReview(t *testing.T) {
+	s := walk(t, 1280, 800)
+	opened, err := s.desk.OpenReview(
+		desk.Actor{User: "signe.halloran"},
+		review.NewReview{Area: "north-harbour", Risk: 1, By: "person", Person: "ruben.adeyemi"},
+	)
+	if err != nil || opened.Items < 250 {
+		t.Fatalf("a review of %+v: %v", opened, err)
+	}
+	his := opened.Items - opened.Mine // but for what is about himself, which falls to who opened it
+	s.signIn("ruben.adeyemi")
+	s.open(fmt.Sprintf("/reviews/%d", opened.ID))
+	s.see("section[aria-label='The item']", "Item 1 of")
+	s.press("k")
+	s.see("section[aria-label='The item']", "Item 2 of")
+	s.wait("document.querySelectorAll('ul[aria-label=Items] li').length < 60") // only what is in sight
+	s.wait("(document.querySelector('ul[aria-label=Items]').parentElement.scrollTop = 1e6, true)")
+	s.wait("[...document.querySelectorAll('ul[aria-label=Items] li')].at(-1).innerText.includes('undecided')")
+	s.click("ul[aria-label=Items] li:last-of-type button", "")
+	last := fmt.Sprintf("Item %d of %d", his, his)
+	s.see("section[aria-label='The item']", last)
+	s.press("k") // the next one that is undecided is near the top again
+	s.see("section[aria-label='The item']", "Item 2 of")
+
+	s.click("[role=tab]", "As a grid")
+	s.wait("document.querySelectorAll('[data-item]').length > 10")
+	s.choose("Which items", "all items")
+	s.wait("document.querySelector('[data-place=\"0\"][data-item]')")
+	s.click("[data-place='0'] td", "Aino")
+	s.press(browser.End)
+	s.wait(fmt.Sprintf("document.querySelector('[data-place=\"%d\"][data-item][data-chosen]')", his-1))
+	s.see("[data-chosen]", "✓ kept")
+	s.press(browser.Home)
+	s.wait("document.querySelector('[data-place=\"0\"][data-item][data-chosen]')")
+	s.press(browser.Down) // undecided, and like more others than stand in sight
+	s.click("button", "Take all alike")
+	s.see("button", "Keep 1")
+	s.wait("+[...document.querySelectorAll('button')].find(b => b.innerText.startsWith('Keep')).innerText.match(/[0-9]+/)[0] > 100")
+	s.click("button", "Keep 1")
+	s.see("[data-place='1']", "✓ kept")
 }

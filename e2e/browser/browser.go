@@ -365,6 +365,8 @@ const (
 	Up    = kb.ArrowUp
 	Left  = kb.ArrowLeft
 	Right = kb.ArrowRight
+	Home  = kb.Home
+	End   = kb.End
 	Esc   = kb.Escape
 )
 

@@ -25,6 +25,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const [handing, setHanding] = useState(false);
 	const [reason, setReason] = useState("");
 	const [wanting, setWanting] = useState(false);
+	const [onward, setOnward] = useState(false); // to the next undecided one, as soon as it is known which that is
 	const reasonId = useId();
 	const decide = useDecide();
 	const { first, error, retry, rowAt, need } = usePages(
@@ -55,6 +56,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			if (place < 0) return;
 			setChosen(place);
 			setWanting(false);
+			setOnward(false);
 			list.scrollToIndex(place);
 		},
 		[total, list],
@@ -76,11 +78,16 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 				let to = at + 1; // what is here already need not be waited for
 				for (let i = rowAt(to); i && !(i.mine && !i.decision); i = rowAt(to)) to++;
 				if (rowAt(to)) go(to);
-				else if (next !== undefined && next >= 0) go(next);
+				else setOnward(true);
 			}
 		},
-		[item, mine, decide, reason, reasonId, rowAt, next, at, go],
+		[item, mine, decide, reason, reasonId, rowAt, at, go],
 	);
+	useEffect(() => {
+		if (!onward || next === undefined) return;
+		setOnward(false);
+		if (next >= 0) go(next);
+	}, [onward, next, go]);
 	const stopped = paused || handing;
 	useEffect(() => {
 		const press = (e: KeyboardEvent) => {
