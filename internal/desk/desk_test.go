@@ -169,7 +169,7 @@ func applyAll(t *testing.T, d *rooms.Desk, who desk.Actor) *desk.Applied {
 	return must[*desk.Applied](t)(d.Apply(who, "a test", draft.Stamp))
 }
 
-func text(sentence []desk.Part) string {
+func text(sentence []desk.Phrase) string {
 	s := ""
 	for _, p := range sentence {
 		s += p.Text

@@ -35,7 +35,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "(members)")
 
 	// What was taken over never becomes the directory's again unasked.
-	speaks := func(f *directory.Feed) error {
+	speaks := func(f *directory.Request) error {
 		u, _ := f.Design().Users.Find("noor.tamsin")
 		again := change.Clone(u)
 		again.JobTitle, again.Source = "Clerk", model.Directory
@@ -73,7 +73,7 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 func TestWhomADirectoryDeletes(t *testing.T) {
 	d, _ := openDemo(t)
 	leave := func(id string) error {
-		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error { return f.Leave(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error { return f.Leave(id) })
 		return err
 	}
 	if err := leave("noor.tamsin"); err != nil {
@@ -93,7 +93,7 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	applyAll(t, d, desk.Actor{User: signe.User, Proven: today})
 	remove := func(id string) error {
-		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error { return f.Remove(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error { return f.Remove(id) })
 		return err
 	}
 	refused(t, remove("bookkeepers"), desk.NotAllowed, "kept by hand")
@@ -108,7 +108,7 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	// A request is whole or not at all.
 	before := d.Revision()
-	_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error {
+	_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
 		if err := f.Leave("tomasz.oyelaran"); err != nil {
 			return err
 		}
@@ -155,7 +155,7 @@ func TestDirectories(t *testing.T) {
 	*d = *must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return today }))
 	_, err := d.Feed(
 		directory.Speaker{Name: "Ferry office"},
-		func(f *directory.Feed) error { return f.Leave("mireille.aster") },
+		func(f *directory.Request) error { return f.Leave("mireille.aster") },
 	)
 	if err != nil {
 		t.Fatal(err)

@@ -87,9 +87,9 @@ func TestADirectoryLocksNobodyOut(t *testing.T) {
 		u.Source = model.Directory
 		put(t, d, u)
 	}
-	_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Feed) error { return f.Leave("bea") })
+	_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error { return f.Leave("bea") })
 	refused(t, err, desk.NotAllowed, "last live person")
-	if _, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Feed) error { return f.Leave("dan") }); err != nil {
+	if _, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error { return f.Leave("dan") }); err != nil {
 		t.Error(err)
 	}
 }

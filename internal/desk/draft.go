@@ -42,7 +42,7 @@ func (e edit) door() Door {
 // DraftEdit is one act in a draft, in sentences.
 type DraftEdit struct {
 	ID        string   `json:"id"`
-	Sentences [][]Part `json:"sentences" doc:"The first of them"`
+	Sentences [][]Phrase `json:"sentences" doc:"The first of them"`
 	More      int      `json:"more" doc:"How much is not told"`
 	Undoes    int      `json:"undoes,omitempty"`
 	// Meanwhile is what others applied to the same objects after this was drafted.
@@ -55,7 +55,7 @@ type Meanwhile struct {
 	Revision  int        `json:"revision,omitempty" doc:"The last one that touched it"`
 	Who       string     `json:"who,omitempty"`
 	At        *time.Time `json:"at,omitempty"`
-	Sentences [][]Part   `json:"sentences" doc:"What they changed"`
+	Sentences [][]Phrase   `json:"sentences" doc:"What they changed"`
 	Clashes   []string   `json:"clashes" doc:"What both changed, so that one of the two must be chosen"`
 }
 
@@ -359,8 +359,8 @@ func (s *Sight) meanwhile(list []Meanwhile) []Meanwhile {
 	}
 	out := make([]Meanwhile, len(list))
 	for i, m := range list {
-		m.Who, m.Sentences = "", slices.DeleteFunc(slices.Clone(m.Sentences), func(sentence []Part) bool {
-			return slices.ContainsFunc(sentence, func(p Part) bool {
+		m.Who, m.Sentences = "", slices.DeleteFunc(slices.Clone(m.Sentences), func(sentence []Phrase) bool {
+			return slices.ContainsFunc(sentence, func(p Phrase) bool {
 				return p.ID != "" && p.Kind != "" && !s.knows(model.Kind(p.Kind), p.ID)
 			})
 		})

@@ -114,7 +114,7 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 	next(began - 1)
 	next(began)
 	for i := range 3 {
-		if _, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Feed) error {
+		if _, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
 			u, _ := f.Design().Users.Find("noor.tamsin")
 			u = change.Clone(u)
 			u.JobTitle = fmt.Sprint("Clerk ", i)

@@ -20,7 +20,7 @@ func TestAPanicLeavesNobodyWithoutAnAnswer(t *testing.T) {
 	d, _ := open(t)
 	inside, answered := make(chan bool), make(chan error, 2)
 	go func() {
-		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(*directory.Feed) error {
+		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(*directory.Request) error {
 			<-inside
 			panic("a nil where nobody expected one")
 		})
@@ -28,7 +28,7 @@ func TestAPanicLeavesNobodyWithoutAnAnswer(t *testing.T) {
 	}()
 	inside <- true // the first one is being carried out: what comes now waits
 	go func() {
-		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Feed) error {
+		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error {
 			_, err := f.Put(
 				&model.User{UserName: "dee", DisplayName: "Dee", State: model.UserActive, Source: model.Directory},
 				nil,

@@ -155,7 +155,7 @@ func TestNobodyTouchesWhoHoldsMore(t *testing.T) {
 func TestADirectoryGivesNoRights(t *testing.T) {
 	d, _ := open(t)
 	fill := func(id, user string) error {
-		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Feed) error {
+		_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error {
 			g, _ := f.Design().Groups.Find(id)
 			g = model.Clone(g)
 			g.Users = append(g.Users, user)
@@ -197,7 +197,7 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 	)
 	speaker := directory.Speaker{Name: "dir"}
 	alter := func(id string, do func(u *model.User)) error {
-		_, err := d.Feed(speaker, func(f *directory.Feed) error {
+		_, err := d.Feed(speaker, func(f *directory.Request) error {
 			u, _ := f.Design().Users.Find(id)
 			u = model.Clone(u)
 			do(u)

@@ -22,8 +22,8 @@ type Ref struct {
 	Name string `json:"name"`
 }
 
-// Part is a piece of a sentence: plain text, or the name of an object that has a kind and an id.
-type Part struct {
+// Phrase is a piece of a sentence: plain text, or the name of an object that has a kind and an id.
+type Phrase struct {
 	Text string `json:"text"`
 	Kind string `json:"kind,omitempty" doc:"If it names a thing: its kind; or filter, if it is one"`
 	ID   string `json:"id,omitempty"`
@@ -110,12 +110,12 @@ func Optional(t time.Time) *time.Time {
 	return &t
 }
 
-func Sentences(list []change.Sentence) [][]Part {
-	out := make([][]Part, len(list))
+func Sentences(list []change.Sentence) [][]Phrase {
+	out := make([][]Phrase, len(list))
 	for i, s := range list {
-		out[i] = make([]Part, len(s))
+		out[i] = make([]Phrase, len(s))
 		for j, p := range s {
-			out[i][j] = Part{p.Text, string(p.Kind), p.ID}
+			out[i][j] = Phrase{p.Text, string(p.Kind), p.ID}
 		}
 	}
 	return out

@@ -14,15 +14,15 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Part is a piece of a sentence: plain text, or the name of an object, which then has a kind and an id.
-type Part struct {
+// Phrase is a piece of a sentence: plain text, or the name of an object, which then has a kind and an id.
+type Phrase struct {
 	Text string
 	Kind model.Kind
 	ID   string
 }
 
 // Sentence tells one thing that a change does.
-type Sentence []Part
+type Sentence []Phrase
 
 // String is the sentence as plain text.
 func (s Sentence) String() string {
@@ -68,8 +68,8 @@ type teller struct {
 	out   []Sentence
 }
 
-func (t *teller) name(kind model.Kind, id string) Part {
-	return Part{cmp.Or(t.names(kind, id), id), kind, id}
+func (t *teller) name(kind model.Kind, id string) Phrase {
+	return Phrase{cmp.Or(t.names(kind, id), id), kind, id}
 }
 
 // say adds a sentence; its parts are texts and Parts.
@@ -79,9 +79,9 @@ func (t *teller) say(parts ...any) {
 		switch p := p.(type) {
 		case string:
 			if p != "" {
-				s = append(s, Part{Text: p})
+				s = append(s, Phrase{Text: p})
 			}
-		case Part:
+		case Phrase:
 			s = append(s, p)
 		}
 	}
@@ -193,7 +193,7 @@ func (t *teller) contents(o Op, before model.Object) {
 }
 
 // members tells of each thing in a list that is not among the others what it does.
-func (t *teller) members(does string, kind model.Kind, list []string, others map[string]bool, self Part) {
+func (t *teller) members(does string, kind model.Kind, list []string, others map[string]bool, self Phrase) {
 	upTo, after, _ := strings.Cut(does, "|")
 	for _, id := range list {
 		if !others[id] {
@@ -202,21 +202,21 @@ func (t *teller) members(does string, kind model.Kind, list []string, others map
 	}
 }
 
-func (t *teller) catalogue(self Part, before, after *model.System) {
+func (t *teller) catalogue(self Phrase, before, after *model.System) {
 	was := map[string]*model.Permission{}
 	for _, p := range before.Permissions {
 		was[p.Key] = p
 	}
 	for _, p := range after.Permissions {
 		if old := was[p.Key]; old == nil {
-			t.say(Part{p.Key, "permission", p.Key}, " is new in ", self)
+			t.say(Phrase{p.Key, "permission", p.Key}, " is new in ", self)
 		} else if !reflect.DeepEqual(old, p) {
-			t.say(Part{p.Key, "permission", p.Key}, " is changed in ", self)
+			t.say(Phrase{p.Key, "permission", p.Key}, " is changed in ", self)
 		}
 		delete(was, p.Key)
 	}
 	for _, key := range slices.Sorted(maps.Keys(was)) {
-		t.say(Part{key, "permission", key}, " is gone from ", self)
+		t.say(Phrase{key, "permission", key}, " is gone from ", self)
 	}
 }
 

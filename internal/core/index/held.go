@@ -224,10 +224,10 @@ func (g Given) Permissions() iter.Seq[string] {
 	}
 }
 
-// Part gives the effective permissions at t (§7) of one user after another, by id, of which each [Given] is true
+// EachUser gives the effective permissions at t (§7) of one user after another, by id, of which each [Given] is true
 // only until the next. Users without any are left out. It is one of n parts, so that several can be gone through at
 // once: part 0 has those users who come first, and part 0 of 1 everybody.
-func (x *Index) Part(part, n int, t time.Time) iter.Seq2[*model.User, []Given] {
+func (x *Index) EachUser(part, n int, t time.Time) iter.Seq2[*model.User, []Given] {
 	return func(yield func(*model.User, []Given) bool) {
 		s := &gatherer{Index: x}
 		var out []Given

@@ -46,7 +46,7 @@ func BenchmarkEverybody(b *testing.B) {
 		parts := runtime.GOMAXPROCS(0)
 		for part := range parts {
 			wait.Go(func() {
-				for _, list := range x.Part(part, parts, generate.Day) {
+				for _, list := range x.EachUser(part, parts, generate.Day) {
 					people.Add(1)
 					for _, g := range list {
 						holdings.Add(int64(g.Count()))

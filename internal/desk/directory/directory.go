@@ -99,8 +99,8 @@ type Speaker struct {
 	SignIns bool   // an owner has let it change how people with rights in Fachwerk sign in
 }
 
-// Feed is a request of a directory while it is carried out: one revision, whatever it does.
-type Feed struct {
+// Request is a request of a directory while it is carried out: one revision, whatever it does.
+type Request struct {
 	by     string
 	now    time.Time
 	design *model.Design
@@ -112,10 +112,10 @@ type Feed struct {
 }
 
 // Design is the design as the request has made it so far.
-func (f *Feed) Design() *model.Design { return f.design }
+func (f *Request) Design() *model.Design { return f.design }
 
 // Fed gives what is kept of a person or group, as the request has made it so far.
-func (f *Feed) Fed(kind model.Kind, id string) (store.Fed, bool) {
+func (f *Request) Fed(kind model.Kind, id string) (store.Fed, bool) {
 	for _, some := range []map[[2]string]*store.Fed{f.kept, f.before} {
 		if kept, ok := some[[2]string{string(kind), id}]; ok {
 			if kept == nil {
@@ -128,7 +128,7 @@ func (f *Feed) Fed(kind model.Kind, id string) (store.Fed, bool) {
 }
 
 // Gone gives the people whom directories have deleted, and who are not deleted here.
-func (f *Feed) Gone() (out []*model.User) {
+func (f *Request) Gone() (out []*model.User) {
 	add := func(id string) {
 		fed, _ := f.Fed(model.KindUser, id)
 		if u, ok := f.design.Users.Find(id); ok && fed.Gone && u.State != model.UserDeleted &&
@@ -151,7 +151,7 @@ func (f *Feed) Gone() (out []*model.User) {
 
 // Put makes a person or group what the directory says; one without an id is new and gets one, which is returned.
 // What stands against it is an error, and then nothing has happened.
-func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
+func (f *Request) Put(o model.Object, extra []byte) (id string, err error) {
 	o = change.Clone(o)
 	verb := "Changes "
 	if o.Ident() == "" {
@@ -180,7 +180,7 @@ func (f *Feed) Put(o model.Object, extra []byte) (id string, err error) {
 
 // keeps refuses a person or group that is there and that this directory does not keep: one that is kept by hand never
 // becomes a directory's unasked, and one directory does not meddle with what another keeps (docs/semantics.md, §10).
-func (f *Feed) keeps(kind model.Kind, id string) error {
+func (f *Request) keeps(kind model.Kind, id string) error {
 	var source model.Source
 	o := f.design.Get(kind, id)
 	switch o := o.(type) {
@@ -203,7 +203,7 @@ func (f *Feed) keeps(kind model.Kind, id string) error {
 
 // Rename gives the user name of somebody whom the directory has deleted to somebody else, who is another person. Who
 // holds rights in Fachwerk keeps theirs.
-func (f *Feed) Rename(u *model.User) error {
+func (f *Request) Rename(u *model.User) error {
 	if f.known.Ahead().Latent(u.ID, ahead.Rights(f.design), f.now) != nil {
 		return &desk.Error{Cause: desk.Taken, Message: desk.Upper("the user name “" + u.UserName +
 			"” is that of somebody with rights in Fachwerk, whom the directory has deleted: an owner settles that first.")}
@@ -222,7 +222,7 @@ func (f *Feed) Rename(u *model.User) error {
 
 // Leave tells that the directory has deleted a person. The account is deactivated; it keeps its record, and
 // everything it was given.
-func (f *Feed) Leave(id string) error {
+func (f *Request) Leave(id string) error {
 	u, ok := f.design.Users.Find(id)
 	if !ok {
 		return desk.Refuse(desk.NotFound, "There is no user %q.", id)
@@ -245,7 +245,7 @@ func (f *Feed) Leave(id string) error {
 
 // Remove deletes a group with what was given to it. It is refused while a delegation, or anything else that decides
 // what others may do, rests on the group.
-func (f *Feed) Remove(id string) error {
+func (f *Request) Remove(id string) error {
 	g, ok := f.design.Groups.Find(id)
 	if !ok {
 		return desk.Refuse(desk.NotFound, "There is no group %q.", id)
@@ -270,7 +270,7 @@ func (f *Feed) Remove(id string) error {
 	return nil
 }
 
-func (f *Feed) do(ops ...change.Op) error {
+func (f *Request) do(ops ...change.Op) error {
 	after, problems := change.Apply(f.design, ops)
 	if after == nil {
 		return taken(problems)
@@ -291,7 +291,7 @@ func taken(problems []model.Problem) *desk.Error {
 	return e
 }
 
-func (f *Feed) keep(k store.Fed) {
+func (f *Request) keep(k store.Fed) {
 	k.By, k.Updated = f.by, f.now
 	f.kept[[2]string{k.Kind, k.ID}] = &k
 }
@@ -299,9 +299,9 @@ func (f *Feed) keep(k store.Fed) {
 // saidOf is how many of the things that a request does its revision names.
 const saidOf = 3
 
-func (f *Feed) say(what string) { f.why = append(f.why, what) }
+func (f *Request) say(what string) { f.why = append(f.why, what) }
 
-func (f *Feed) reason() string {
+func (f *Request) reason() string {
 	if len(f.why) > saidOf {
 		return strings.Join(f.why[:saidOf], "; ") + "; and " + desk.Itoa(len(f.why)-saidOf) + " more"
 	}
@@ -311,9 +311,9 @@ func (f *Feed) reason() string {
 // feeding is a request that waits for its turn.
 type feeding struct {
 	by   Speaker
-	do   func(*Feed) error
+	do   func(*Request) error
 	done bool
-	feed *Feed
+	feed *Request
 	err  error
 	is   *Known // the design after it
 }
@@ -321,7 +321,7 @@ type feeding struct {
 // Feed carries out a request of a directory as one revision: whole or, if do gives an
 // error, not at all. It gives the design after it. Requests that come while others are being written are recorded
 // together, so do may be called again, on another design.
-func (d *Keeper) Feed(by Speaker, do func(*Feed) error) (*Known, error) {
+func (d *Keeper) Feed(by Speaker, do func(*Request) error) (*Known, error) {
 	if _, err := d.allFed(); err != nil {
 		return nil, err
 	}
@@ -352,7 +352,7 @@ func (d *Keeper) feedAll(list []*feeding) {
 	var beside []store.Fed // what is kept though the design stays as it is
 	for _, f := range list {
 		f.done, f.err = true, nil
-		f.feed = &Feed{
+		f.feed = &Request{
 			by:     f.by.Name,
 			now:    at,
 			design: design,
@@ -406,7 +406,7 @@ func (d *Keeper) feedAll(list []*feeding) {
 }
 
 // save keeps what the request has to be kept, within the transaction of its revision.
-func (f *Feed) save(s *store.Store, _ int) error {
+func (f *Request) save(s *store.Store, _ int) error {
 	for key, k := range f.kept {
 		var err error
 		if k == nil {

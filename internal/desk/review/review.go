@@ -22,7 +22,7 @@ import (
 type Review struct {
 	ID       int         `json:"id"`
 	Name     string      `json:"name"`
-	About    []desk.Part `json:"about" doc:"What it asks about, in words"`
+	About    []desk.Phrase `json:"about" doc:"What it asks about, in words"`
 	Deciders string      `json:"deciders" doc:"Who decides, in words"`
 	Fate     string      `json:"fate" enum:"keep,revoke" doc:"What becomes of what is undecided at the end"`
 	Opener   desk.Ref    `json:"opener"`
@@ -127,7 +127,7 @@ type ItemsAsk struct {
 
 // ReviewOutcome is what closing a review now would do.
 type ReviewOutcome struct {
-	Sentences [][]desk.Part `json:"sentences" doc:"The first 200"`
+	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
 	Total     int           `json:"total" doc:"How many there are"`
 	ToOwners  int           `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
 }
@@ -232,46 +232,46 @@ func progressOf(h *desk.House, r store.Review, n store.ReviewCount, who desk.Act
 }
 
 // scopeWords says what a review asks about.
-func scopeWords(h *desk.House, s review.Scope) []desk.Part {
-	named := func(r desk.Ref) desk.Part { return desk.Part{Text: r.Name, Kind: r.Kind, ID: r.ID} }
-	out := []desk.Part{}
-	say := func(parts ...desk.Part) {
+func scopeWords(h *desk.House, s review.Scope) []desk.Phrase {
+	named := func(r desk.Ref) desk.Phrase { return desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID} }
+	out := []desk.Phrase{}
+	say := func(parts ...desk.Phrase) {
 		if len(out) > 0 {
-			out = append(out, desk.Part{Text: ", "})
+			out = append(out, desk.Phrase{Text: ", "})
 		}
 		out = append(out, parts...)
 	}
 	if s.Role != "" {
-		say(desk.Part{Text: "the role "}, named(h.Ref(model.KindRole, s.Role)))
+		say(desk.Phrase{Text: "the role "}, named(h.Ref(model.KindRole, s.Role)))
 	}
 	if s.Set != "" {
-		say(desk.Part{Text: "the permission set "}, named(h.Ref(model.KindSet, s.Set)))
+		say(desk.Phrase{Text: "the permission set "}, named(h.Ref(model.KindSet, s.Set)))
 	}
 	if s.System != "" {
-		say(desk.Part{Text: "what gives something of "}, named(h.Ref(model.KindSystem, s.System)))
+		say(desk.Phrase{Text: "what gives something of "}, named(h.Ref(model.KindSystem, s.System)))
 	}
 	if s.Group != "" {
-		say(desk.Part{Text: "what comes by the group "}, named(h.Ref(model.KindGroup, s.Group)))
+		say(desk.Phrase{Text: "what comes by the group "}, named(h.Ref(model.KindGroup, s.Group)))
 	}
 	if s.Risk > 0 {
-		say(desk.Part{Text: "what is of " + desk.Risks[s.Risk] + " risk"})
+		say(desk.Phrase{Text: "what is of " + desk.Risks[s.Risk] + " risk"})
 		if s.Risk < 3 {
 			out[len(out)-1].Text += " or more"
 		}
 	}
 	if len(out) == 0 {
-		say(desk.Part{Text: "all access"})
+		say(desk.Phrase{Text: "all access"})
 	}
 	if s.Area != "" {
-		out = append(out, desk.Part{Text: " at "}, named(h.Area(s.Area)))
+		out = append(out, desk.Phrase{Text: " at "}, named(h.Area(s.Area)))
 	}
 	if s.Filter != "" {
-		out = append(out, desk.Part{Text: ", of people with "}, desk.Part{Text: s.Filter, Kind: "filter"})
+		out = append(out, desk.Phrase{Text: ", of people with "}, desk.Phrase{Text: s.Filter, Kind: "filter"})
 	}
 	return out
 }
 
-func plain(parts []desk.Part) string {
+func plain(parts []desk.Phrase) string {
 	var b strings.Builder
 	for _, p := range parts {
 		b.WriteString(p.Text)
@@ -562,7 +562,7 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	if !d.mayRunReview(h, who, r) {
 		return nil, d.Need(h, who, model.RunReviews)
 	}
-	v := &ReviewOutcome{Sentences: [][]desk.Part{}}
+	v := &ReviewOutcome{Sentences: [][]desk.Phrase{}}
 	if r.Closed != nil {
 		return v, nil
 	}

@@ -233,7 +233,7 @@ type ReviewTask struct {
 // TaskChoice is one way to settle a task, with its impact.
 type TaskChoice struct {
 	ID        string              `json:"id" enum:"person,grant,leave"`
-	Sentences [][]desk.Part       `json:"sentences"`
+	Sentences [][]desk.Phrase       `json:"sentences"`
 	Trouble   string              `json:"trouble,omitempty" doc:"Why it cannot be done"`
 	Losing    int                 `json:"losing"`
 	People    []desk.PersonImpact `json:"people" doc:"Who gains or loses, at most 50"`
@@ -345,7 +345,7 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 	}
 	v := &TaskDetail{Task: d.task(h, r, t, who), Choices: []TaskChoice{}}
 	for _, id := range []string{taskPerson, taskGrant, taskLeave} {
-		c := TaskChoice{ID: id, Sentences: [][]desk.Part{}, People: []desk.PersonImpact{}}
+		c := TaskChoice{ID: id, Sentences: [][]desk.Phrase{}, People: []desk.PersonImpact{}}
 		ops, err := taskOps(h, t, id)
 		if err != nil {
 			c.Trouble = err.Error()

@@ -50,7 +50,7 @@ func (n NewReview) scope() review.Scope {
 
 // ReviewPreview is what opening a review would ask, and whom.
 type ReviewPreview struct {
-	About     []desk.Part `json:"about"`
+	About     []desk.Phrase `json:"about"`
 	Items     int         `json:"items"`
 	People    int         `json:"people" doc:"How many people these are about"`
 	ByHand    int         `json:"byHand" doc:"How many items would go away by themselves if revoked"`

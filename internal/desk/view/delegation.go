@@ -19,7 +19,7 @@ type DelegationSheet struct {
 	Delegate   desk.Ref          `json:"delegate"`
 	Delegates  int               `json:"delegates" doc:"How many people it makes delegates"`
 	Actions    []string          `json:"actions"`
-	People     []desk.Part       `json:"people" doc:"Whom it is about, in words"`
+	People     []desk.Phrase       `json:"people" doc:"Whom it is about, in words"`
 	Roles      []desk.Ref        `json:"roles"`
 	Sets       []desk.Ref        `json:"sets"`
 	Groups     []desk.Ref        `json:"groups"`
@@ -133,12 +133,12 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 	switch {
 	case g.People.Group != "":
 		r := s.Ref(model.KindGroup, g.People.Group)
-		v.People = []desk.Part{{Text: "the members of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
+		v.People = []desk.Phrase{{Text: "the members of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
 	case g.People.Filter != "":
-		v.People = []desk.Part{{Text: "people with "}, {Text: g.People.Filter, Kind: "filter"}}
+		v.People = []desk.Phrase{{Text: "people with "}, {Text: g.People.Filter, Kind: "filter"}}
 	default:
 		r := s.Area(g.People.Area)
-		v.People = []desk.Part{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
+		v.People = []desk.Phrase{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
 	}
 	v.Covers = desk.Counted(s, "covers "+g.ID, func() Coverage { return covers(s, g) })
 	return v

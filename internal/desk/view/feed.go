@@ -37,7 +37,7 @@ func (d *Viewer) Changes(who desk.Actor, after, limit int) ([]Revision, error) {
 			Who:       r.WhoName,
 			Why:       r.Why,
 			Undoes:    r.Undoes,
-			Sentences: [][]desk.Part{},
+			Sentences: [][]desk.Phrase{},
 		}
 		for _, o := range ops {
 			op := Operation{Op: "put", Kind: string(o.Kind), ID: o.ID}

@@ -21,7 +21,7 @@ type Revision struct {
 	Why       string        `json:"why"`
 	Undoes    int           `json:"undoes,omitempty"`
 	UndoneBy  int           `json:"undoneBy,omitempty"`
-	Sentences [][]desk.Part `json:"sentences" doc:"At most 12"`
+	Sentences [][]desk.Phrase `json:"sentences" doc:"At most 12"`
 	More      int           `json:"more" doc:"How many operations are not told"`
 	// Operations are given to programs that follow the record.
 	Operations []Operation `json:"operations,omitempty" doc:"All of them; only if revisions after a number are asked for"`

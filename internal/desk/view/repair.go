@@ -25,7 +25,7 @@ type Repairs struct {
 // Repair is a change after which the permission is held, with what else it does.
 type Repair struct {
 	ID        string         `json:"id" doc:"Names exactly this change"`
-	Sentences [][]desk.Part  `json:"sentences"`
+	Sentences [][]desk.Phrase  `json:"sentences"`
 	Extra     []desk.Holding `json:"extra" doc:"What else the person gains, at most twenty"`
 	Extras    int            `json:"extras" doc:"How much that is"`
 	Risk      int            `json:"risk" doc:"The highest risk of what else the person gains"`

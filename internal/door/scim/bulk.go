@@ -44,7 +44,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	var done []map[string]any
-	_, err = s.feed(r, func(f *directory.Feed) error {
+	_, err = s.feed(r, func(f *directory.Request) error {
 		done = (&bulking{ctx: r.Context(), f: f, base: s.base(), ids: map[string]string{}}).all(
 			in.Operations,
 			in.FailOnErrors,
@@ -61,7 +61,7 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 // bulking is a bulk request while it is carried out.
 type bulking struct {
 	ctx  context.Context // of the request
-	f    *directory.Feed
+	f    *directory.Request
 	base string
 	ids  map[string]string // of what was made, by bulkId
 }

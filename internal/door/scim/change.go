@@ -17,7 +17,7 @@ import (
 // create makes a person or group of what was sent. A person whom the directory had deleted and who is the same by
 // external id, or by user name where neither has one, is brought back. The same user name under another external id is
 // another person.
-func create(f *directory.Feed, k kind, sent scim.Resource) (id string, err error) {
+func create(f *directory.Request, k kind, sent scim.Resource) (id string, err error) {
 	if k.Type == scim.Groups {
 		return putGroup(f, sent, &model.Group{})
 	}
@@ -47,12 +47,12 @@ func create(f *directory.Feed, k kind, sent scim.Resource) (id string, err error
 	return putUser(f, sent, was)
 }
 
-func putUser(f *directory.Feed, r scim.Resource, was *model.User) (string, error) {
+func putUser(f *directory.Request, r scim.Resource, was *model.User) (string, error) {
 	u, extra := scim.ToUser(r, was)
 	return f.Put(u, extra.Bytes())
 }
 
-func putGroup(f *directory.Feed, r scim.Resource, was *model.Group) (string, error) {
+func putGroup(f *directory.Request, r scim.Resource, was *model.Group) (string, error) {
 	d := f.Design()
 	g, err := scim.ToGroup(r, was, func(id string) (user, group bool) {
 		u, ok := d.Users.Find(id)
@@ -75,7 +75,7 @@ func listedGroup(g *model.Group, id string) bool {
 }
 
 // put makes of an object what a resource says.
-func put(f *directory.Feed, o model.Object, r scim.Resource) error {
+func put(f *directory.Request, o model.Object, r scim.Resource) error {
 	var err error
 	switch o := o.(type) {
 	case *model.User:
@@ -87,7 +87,7 @@ func put(f *directory.Feed, o model.Object, r scim.Resource) error {
 }
 
 // current gives what a request is about, if it is of a version that the request allows.
-func current(f *directory.Feed, k kind, id, ifMatch string) (model.Object, error) {
+func current(f *directory.Request, k kind, id, ifMatch string) (model.Object, error) {
 	o, err := there(f, k.of[0], id)
 	if err == nil && ifMatch != "" && !listedIn(ifMatch, version(f, o)) {
 		return nil, &scim.Error{
@@ -99,7 +99,7 @@ func current(f *directory.Feed, k kind, id, ifMatch string) (model.Object, error
 }
 
 // replace makes of what is there what was sent.
-func replace(f *directory.Feed, k kind, id, ifMatch string, sent scim.Resource) error {
+func replace(f *directory.Request, k kind, id, ifMatch string, sent scim.Resource) error {
 	o, err := current(f, k, id, ifMatch)
 	if err != nil {
 		return err
@@ -107,7 +107,7 @@ func replace(f *directory.Feed, k kind, id, ifMatch string, sent scim.Resource) 
 	return put(f, o, sent)
 }
 
-func patch(f *directory.Feed, k kind, id, ifMatch string, operations []byte) error {
+func patch(f *directory.Request, k kind, id, ifMatch string, operations []byte) error {
 	o, err := current(f, k, id, ifMatch)
 	if err != nil {
 		return err
@@ -119,7 +119,7 @@ func patch(f *directory.Feed, k kind, id, ifMatch string, operations []byte) err
 	return put(f, o, r)
 }
 
-func remove(f *directory.Feed, k kind, id, ifMatch string) error {
+func remove(f *directory.Request, k kind, id, ifMatch string) error {
 	if _, err := current(f, k, id, ifMatch); err != nil {
 		return err
 	}
@@ -130,7 +130,7 @@ func remove(f *directory.Feed, k kind, id, ifMatch string) error {
 }
 
 // feed carries out a request that changes something.
-func (s *server) feed(r *http.Request, do func(f *directory.Feed) error) (*directory.Known, error) {
+func (s *server) feed(r *http.Request, do func(f *directory.Request) error) (*directory.Known, error) {
 	by, _ := s.directory(r)
 	known, err := s.desk.Feed(by, do)
 	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
@@ -154,7 +154,7 @@ func (s *server) create(k kind) http.HandlerFunc {
 			return
 		}
 		var id string
-		now, err := s.feed(r, func(f *directory.Feed) (err error) {
+		now, err := s.feed(r, func(f *directory.Request) (err error) {
 			id, err = create(f, k, sent)
 			return err
 		})
@@ -185,7 +185,7 @@ func (s *server) replace(k kind) http.HandlerFunc {
 			w,
 			r,
 			k,
-			func(f *directory.Feed, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) },
+			func(f *directory.Request, id string) error { return replace(f, k, id, r.Header.Get("If-Match"), sent) },
 		)
 	}
 }
@@ -201,15 +201,15 @@ func (s *server) patch(k kind) http.HandlerFunc {
 			w,
 			r,
 			k,
-			func(f *directory.Feed, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) },
+			func(f *directory.Request, id string) error { return patch(f, k, id, r.Header.Get("If-Match"), data) },
 		)
 	}
 }
 
 // changed carries out a change of one resource and answers with what became of it.
-func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func(f *directory.Feed, id string) error) {
+func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func(f *directory.Request, id string) error) {
 	id := chi.URLParam(r, "id")
-	now, err := s.feed(r, func(f *directory.Feed) error { return do(f, id) })
+	now, err := s.feed(r, func(f *directory.Request) error { return do(f, id) })
 	if err != nil {
 		fail(w, r, err)
 		return
@@ -219,7 +219,7 @@ func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func
 
 func (s *server) remove(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.feed(r, func(f *directory.Feed) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
+		if _, err := s.feed(r, func(f *directory.Request) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
 			fail(w, r, err)
 			return
 		}

@@ -59,7 +59,7 @@ func Write(w io.Writer, form string, x *index.Index, at time.Time) error {
 	default:
 		return fmt.Errorf("expected one of %s, not %q", strings.Join(Forms, ", "), form)
 	}
-	for u, given := range x.Part(0, 1, at) {
+	for u, given := range x.EachUser(0, 1, at) {
 		slices.SortFunc(given, func(a, b index.Given) int {
 			return cmp.Or(strings.Compare(a.Area, b.Area), strings.Compare(string(a.Reach), string(b.Reach)))
 		})

@@ -2401,7 +2401,7 @@ export interface components {
             /** @description It is given to the viewer */
             mine: boolean;
             /** @description Whom it is about, in words */
-            people: components["schemas"]["Part"][];
+            people: components["schemas"]["Phrase"][];
             ref: components["schemas"]["Ref"];
             roles: components["schemas"]["Ref"][];
             sets: components["schemas"]["Ref"][];
@@ -2694,7 +2694,7 @@ export interface components {
              */
             more: number;
             /** @description The first of them */
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             /** Format: int64 */
             undoes?: number;
         };
@@ -3358,7 +3358,7 @@ export interface components {
              */
             revision?: number;
             /** @description What they changed */
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             who?: string;
         };
         Membership: {
@@ -3462,12 +3462,6 @@ export interface components {
             /** @enum {string} */
             op: "put" | "delete";
         };
-        Part: {
-            id?: string;
-            /** @description If it names a thing: its kind; or filter, if it is one */
-            kind?: string;
-            text: string;
-        };
         Passkey: {
             id: string;
             /** Format: date-time */
@@ -3557,6 +3551,12 @@ export interface components {
             gains: components["schemas"]["Holding"][];
             losses: components["schemas"]["Holding"][];
             user: components["schemas"]["Ref"];
+        };
+        Phrase: {
+            id?: string;
+            /** @description If it names a thing: its kind; or filter, if it is one */
+            kind?: string;
+            text: string;
         };
         Picture: {
             /** @description The description of the focus */
@@ -3751,7 +3751,7 @@ export interface components {
              * @description The highest risk of what else the person gains
              */
             risk: number;
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             /** @description Licences that run short */
             short: components["schemas"]["Ref"][];
         };
@@ -3772,7 +3772,7 @@ export interface components {
         };
         Review: {
             /** @description What it asks about, in words */
-            about: components["schemas"]["Part"][];
+            about: components["schemas"]["Phrase"][];
             /** Format: date-time */
             closed?: string;
             /** @description Who decides, in words */
@@ -3888,7 +3888,7 @@ export interface components {
         };
         ReviewOutcome: {
             /** @description The first 200 */
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             /**
              * Format: int64
              * @description How many tasks it would leave to the owners of groups
@@ -3901,7 +3901,7 @@ export interface components {
             total: number;
         };
         ReviewPreview: {
-            about: components["schemas"]["Part"][];
+            about: components["schemas"]["Phrase"][];
             /** Format: int64 */
             at: number;
             /**
@@ -3972,7 +3972,7 @@ export interface components {
             /** @description All of them; only if revisions after a number are asked for */
             operations?: components["schemas"]["Operation"][];
             /** @description At most 12 */
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             /** Format: int64 */
             undoes?: number;
             /** Format: int64 */
@@ -4134,7 +4134,7 @@ export interface components {
             losing: number;
             /** @description Who gains or loses, at most 50 */
             people: components["schemas"]["PersonImpact"][];
-            sentences: components["schemas"]["Part"][][];
+            sentences: components["schemas"]["Phrase"][][];
             /** @description Why it cannot be done */
             trouble?: string;
         };

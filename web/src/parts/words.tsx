@@ -85,7 +85,7 @@ export const Mark = ({ draft }: { draft?: string }) =>
 	) : null;
 
 /** A sentence with the names in it as links. */
-export function Sentence({ parts }: { parts: Schemas["Part"][] }) {
+export function Sentence({ parts }: { parts: Schemas["Phrase"][] }) {
 	return (
 		<span>
 			{parts.map((p, i) =>
