@@ -41,10 +41,10 @@ func (e edit) door() Door {
 
 // DraftEdit is one act in a draft, in sentences.
 type DraftEdit struct {
-	ID        string   `json:"id"`
+	ID        string     `json:"id"`
 	Sentences [][]Phrase `json:"sentences" doc:"The first of them"`
-	More      int      `json:"more" doc:"How much is not told"`
-	Undoes    int      `json:"undoes,omitempty"`
+	More      int        `json:"more" doc:"How much is not told"`
+	Undoes    int        `json:"undoes,omitempty"`
 	// Meanwhile is what others applied to the same objects after this was drafted.
 	Meanwhile []Meanwhile `json:"meanwhile"`
 }
@@ -55,7 +55,7 @@ type Meanwhile struct {
 	Revision  int        `json:"revision,omitempty" doc:"The last one that touched it"`
 	Who       string     `json:"who,omitempty"`
 	At        *time.Time `json:"at,omitempty"`
-	Sentences [][]Phrase   `json:"sentences" doc:"What they changed"`
+	Sentences [][]Phrase `json:"sentences" doc:"What they changed"`
 	Clashes   []string   `json:"clashes" doc:"What both changed, so that one of the two must be chosen"`
 }
 

@@ -20,25 +20,25 @@ import (
 
 // Review is a campaign to confirm access, with how far it has come.
 type Review struct {
-	ID       int         `json:"id"`
-	Name     string      `json:"name"`
+	ID       int           `json:"id"`
+	Name     string        `json:"name"`
 	About    []desk.Phrase `json:"about" doc:"What it asks about, in words"`
-	Deciders string      `json:"deciders" doc:"Who decides, in words"`
-	Fate     string      `json:"fate" enum:"keep,revoke" doc:"What becomes of what is undecided at the end"`
-	Opener   desk.Ref    `json:"opener"`
-	Opened   time.Time   `json:"opened"`
-	Due      time.Time   `json:"due"`
-	Overdue  bool        `json:"overdue"`
-	Reminded *time.Time  `json:"reminded,omitempty"`
-	Closed   *time.Time  `json:"closed,omitempty"`
-	Revision int         `json:"revision,omitempty" doc:"The revision that closing made, if any"`
-	Items    int         `json:"items"`
-	Kept     int         `json:"kept"`
-	Revoked  int         `json:"revoked"`
-	Mine     int         `json:"mine" doc:"How many of the items are yours to decide"`
-	Waiting  int         `json:"waiting" doc:"How many of these you have not decided"`
-	Tasks    int         `json:"tasks" doc:"How many tasks closing left to the owners of groups"`
-	Settled  int         `json:"settled" doc:"How many of these are settled"`
+	Deciders string        `json:"deciders" doc:"Who decides, in words"`
+	Fate     string        `json:"fate" enum:"keep,revoke" doc:"What becomes of what is undecided at the end"`
+	Opener   desk.Ref      `json:"opener"`
+	Opened   time.Time     `json:"opened"`
+	Due      time.Time     `json:"due"`
+	Overdue  bool          `json:"overdue"`
+	Reminded *time.Time    `json:"reminded,omitempty"`
+	Closed   *time.Time    `json:"closed,omitempty"`
+	Revision int           `json:"revision,omitempty" doc:"The revision that closing made, if any"`
+	Items    int           `json:"items"`
+	Kept     int           `json:"kept"`
+	Revoked  int           `json:"revoked"`
+	Mine     int           `json:"mine" doc:"How many of the items are yours to decide"`
+	Waiting  int           `json:"waiting" doc:"How many of these you have not decided"`
+	Tasks    int           `json:"tasks" doc:"How many tasks closing left to the owners of groups"`
+	Settled  int           `json:"settled" doc:"How many of these are settled"`
 }
 
 // Evidence is what helps to decide an item, as it stood when the review was opened.
@@ -128,8 +128,8 @@ type ItemsAsk struct {
 // ReviewOutcome is what closing a review now would do.
 type ReviewOutcome struct {
 	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
-	Total     int           `json:"total" doc:"How many there are"`
-	ToOwners  int           `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
+	Total     int             `json:"total" doc:"How many there are"`
+	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
 }
 
 // outcomeShown is how many sentences of an outcome are told.

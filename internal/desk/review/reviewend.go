@@ -233,7 +233,7 @@ type ReviewTask struct {
 // TaskChoice is one way to settle a task, with its impact.
 type TaskChoice struct {
 	ID        string              `json:"id" enum:"person,grant,leave"`
-	Sentences [][]desk.Phrase       `json:"sentences"`
+	Sentences [][]desk.Phrase     `json:"sentences"`
 	Trouble   string              `json:"trouble,omitempty" doc:"Why it cannot be done"`
 	Losing    int                 `json:"losing"`
 	People    []desk.PersonImpact `json:"people" doc:"Who gains or loses, at most 50"`

@@ -51,15 +51,15 @@ func (n NewReview) scope() review.Scope {
 // ReviewPreview is what opening a review would ask, and whom.
 type ReviewPreview struct {
 	About     []desk.Phrase `json:"about"`
-	Items     int         `json:"items"`
-	People    int         `json:"people" doc:"How many people these are about"`
-	ByHand    int         `json:"byHand" doc:"How many items would go away by themselves if revoked"`
-	Doubtful  int         `json:"doubtful" doc:"Against how many items something speaks"`
-	Reviewers []Straggler `json:"reviewers"`
-	Fallback  int         `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
-	Nobody    []desk.Ref  `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
-	Trouble   string      `json:"trouble,omitempty" doc:"Why it cannot be opened so: the filter over people, or that it asks too much"`
-	At        int         `json:"at"`
+	Items     int           `json:"items"`
+	People    int           `json:"people" doc:"How many people these are about"`
+	ByHand    int           `json:"byHand" doc:"How many items would go away by themselves if revoked"`
+	Doubtful  int           `json:"doubtful" doc:"Against how many items something speaks"`
+	Reviewers []Straggler   `json:"reviewers"`
+	Fallback  int           `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
+	Nobody    []desk.Ref    `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
+	Trouble   string        `json:"trouble,omitempty" doc:"Why it cannot be opened so: the filter over people, or that it asks too much"`
+	At        int           `json:"at"`
 }
 
 // prepare selects the items of a review and finds who decides each; nothing may be open to whom.

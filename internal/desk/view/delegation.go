@@ -19,7 +19,7 @@ type DelegationSheet struct {
 	Delegate   desk.Ref          `json:"delegate"`
 	Delegates  int               `json:"delegates" doc:"How many people it makes delegates"`
 	Actions    []string          `json:"actions"`
-	People     []desk.Phrase       `json:"people" doc:"Whom it is about, in words"`
+	People     []desk.Phrase     `json:"people" doc:"Whom it is about, in words"`
 	Roles      []desk.Ref        `json:"roles"`
 	Sets       []desk.Ref        `json:"sets"`
 	Groups     []desk.Ref        `json:"groups"`

@@ -15,14 +15,14 @@ import (
 
 // Revision is an applied change, in sentences.
 type Revision struct {
-	Number    int           `json:"number"`
-	At        time.Time     `json:"at"`
-	Who       string        `json:"who" doc:"What the person, operator or program was called then"`
-	Why       string        `json:"why"`
-	Undoes    int           `json:"undoes,omitempty"`
-	UndoneBy  int           `json:"undoneBy,omitempty"`
+	Number    int             `json:"number"`
+	At        time.Time       `json:"at"`
+	Who       string          `json:"who" doc:"What the person, operator or program was called then"`
+	Why       string          `json:"why"`
+	Undoes    int             `json:"undoes,omitempty"`
+	UndoneBy  int             `json:"undoneBy,omitempty"`
 	Sentences [][]desk.Phrase `json:"sentences" doc:"At most 12"`
-	More      int           `json:"more" doc:"How many operations are not told"`
+	More      int             `json:"more" doc:"How many operations are not told"`
 	// Operations are given to programs that follow the record.
 	Operations []Operation `json:"operations,omitempty" doc:"All of them; only if revisions after a number are asked for"`
 }

@@ -24,15 +24,15 @@ type Repairs struct {
 
 // Repair is a change after which the permission is held, with what else it does.
 type Repair struct {
-	ID        string         `json:"id" doc:"Names exactly this change"`
-	Sentences [][]desk.Phrase  `json:"sentences"`
-	Extra     []desk.Holding `json:"extra" doc:"What else the person gains, at most twenty"`
-	Extras    int            `json:"extras" doc:"How much that is"`
-	Risk      int            `json:"risk" doc:"The highest risk of what else the person gains"`
-	Others    int            `json:"others" doc:"How many other people gain something"`
-	Losing    int            `json:"losing" doc:"How many people lose something"`
-	Conflicts []desk.Ref     `json:"conflicts" doc:"Conflicts that come up"`
-	Short     []desk.Ref     `json:"short" doc:"Licences that run short"`
+	ID        string          `json:"id" doc:"Names exactly this change"`
+	Sentences [][]desk.Phrase `json:"sentences"`
+	Extra     []desk.Holding  `json:"extra" doc:"What else the person gains, at most twenty"`
+	Extras    int             `json:"extras" doc:"How much that is"`
+	Risk      int             `json:"risk" doc:"The highest risk of what else the person gains"`
+	Others    int             `json:"others" doc:"How many other people gain something"`
+	Losing    int             `json:"losing" doc:"How many people lose something"`
+	Conflicts []desk.Ref      `json:"conflicts" doc:"Conflicts that come up"`
+	Short     []desk.Ref      `json:"short" doc:"Licences that run short"`
 }
 
 const extraShown = 20
