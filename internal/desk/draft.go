@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
 )
@@ -206,8 +207,16 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {
 		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index}).inheritLists(h)
-		p.Impact() // while one waits for it, not while it is looked at
-		p.later, p.clashing = p.checked.later(), p.laterClashes()
+		p.ahead() // both look ahead, side by side
+		sides := []func(){
+			func() { p.Impact() }, // while one waits for it, not while it is looked at
+			func() { p.later, p.clashing = p.checked.later(), p.laterClashes() },
+		}
+		fan.Out(len(sides), func(_, from, to int) {
+			for _, side := range sides[from:to] {
+				side()
+			}
+		})
 	}
 	var err error
 	if d.Touched != nil {
