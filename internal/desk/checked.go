@@ -3,6 +3,7 @@ package desk
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"time"
 
@@ -375,8 +376,9 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 	if e := c.Refusal(at, message); e != nil {
 		return nil, e
 	}
-	if at.Before(h.At) {
-		at = h.At // a clock that was set back makes no revision older than the one before it
+	if at.Before(h.At) { // a clock that was set back makes no revision older than the one before it
+		slog.Warn("the clock was set back", "revision", h.Revision, "applied", h.At, "now", at)
+		at = h.At
 	}
 	steps := make([]store.Step, len(notes))
 	for i, e := range notes {

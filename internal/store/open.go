@@ -24,6 +24,8 @@ import (
 type Store struct {
 	db *gorm.DB // to read
 	w  *gorm.DB // to write; within a transaction, both are that transaction
+
+	ground *ground // nil within a transaction, which looks at it by itself
 }
 
 // applicationID is how a file says that it is a database of Fachwerk: "FACH".
@@ -57,7 +59,11 @@ func Open(file string, mustExist bool) (*Store, error) {
 	if err != nil {
 		return fail(err)
 	}
-	s := &Store{w, w}
+	s := &Store{w, w, &ground{file: file, seen: map[string]fs.FileInfo{}}}
+	if err := s.ground.guard(w); err != nil {
+		_, err = fail(err)
+		return nil, errors.Join(err, s.Close())
+	}
 	if err := s.migrate(file, version); err != nil {
 		_, err = fail(err)
 		return nil, errors.Join(err, s.Close())
@@ -129,7 +135,7 @@ func recognise(file string) (version int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	defer (&Store{db, db}).Close()
+	defer (&Store{db: db, w: db}).Close()
 	var id int
 	var tables []string
 	if err := errors.Join(db.Raw("PRAGMA application_id").Scan(&id).Error, db.Raw("PRAGMA user_version").Scan(&version).Error,
@@ -283,8 +289,11 @@ func (s *Store) Within(ctx context.Context) *Store {
 	if ctx == nil {
 		return s
 	}
-	return &Store{s.db.WithContext(ctx), s.w}
+	return &Store{s.db.WithContext(ctx), s.w, s.ground}
 }
+
+// within is the store as a transaction sees it.
+func within(tx *gorm.DB) *Store { return &Store{db: tx, w: tx} }
 
 // read runs do on the database as it is at one moment.
 func (s *Store) read(do func(tx *gorm.DB) error) error { return s.db.Transaction(do) }

@@ -242,7 +242,7 @@ func (s *Store) ReviewItem(id int) (i ReviewItem, err error) { return i, first(s
 // before; [ErrNotFound] if the review of one is not open.
 func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 	return s.write(func(tx *gorm.DB) error {
-		if err := (&Store{tx, tx}).addDecisions(decisions); err != nil {
+		if err := within(tx).addDecisions(decisions); err != nil {
 			return err
 		}
 		for _, i := range items {
@@ -294,12 +294,12 @@ func (s *Store) CloseReview(
 	letters []Letter,
 ) error {
 	return s.write(func(tx *gorm.DB) error {
-		within := &Store{tx, tx}
+		s := within(tx)
 		var kept []Decision
 		for _, i := range fated {
 			kept = append(kept, Decision{Item: i.ID, Decision: i.Decision, Reason: i.Reason, At: at})
 		}
-		if err := within.DecideAll(fated, kept); err != nil {
+		if err := s.DecideAll(fated, kept); err != nil {
 			return err
 		}
 		done := tx.Model(&Review{}).

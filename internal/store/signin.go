@@ -43,20 +43,20 @@ func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
 // their other links, end. Along does more in the same transaction; it may be nil.
 func (s *Store) UseLink(hash string, now time.Time, c Credential, along func(*Store) error) error {
 	return s.write(func(tx *gorm.DB) error {
-		within := &Store{tx, tx}
-		if _, err := within.Link(hash, now); err != nil {
+		s := within(tx)
+		if _, err := s.Link(hash, now); err != nil {
 			return err
 		}
-		if err := within.setPassword(c, now, ""); err != nil || along == nil {
+		if err := s.setPassword(c, now, ""); err != nil || along == nil {
 			return err
 		}
-		return along(within)
+		return along(s)
 	})
 }
 
 // SetPassword keeps a credential in place of an earlier one; all sessions of its user but one end, and their links.
 func (s *Store) SetPassword(c Credential, now time.Time, stays string) error {
-	return s.write(func(tx *gorm.DB) error { return (&Store{tx, tx}).setPassword(c, now, stays) })
+	return s.write(func(tx *gorm.DB) error { return within(tx).setPassword(c, now, stays) })
 }
 
 func (s *Store) setPassword(c Credential, now time.Time, stays string) error {

@@ -207,7 +207,7 @@ func (s *Store) AppendRevisions(steps ...Step) error {
 				return err
 			}
 			if step.Along != nil {
-				if err := step.Along(&Store{tx, tx}); err != nil {
+				if err := step.Along(within(tx)); err != nil {
 					return err
 				}
 			}

@@ -49,6 +49,7 @@ const (
 	Entrusted   Code = "entrusted"     // a change lets a directory fill a group that gives rights in Fachwerk
 	Critical    Code = "critical"      // a change needs a fresh proof of who makes it
 	Internal    Code = "internal"      // something unforeseen went wrong inside; the log says more
+	Unusable    Code = "unusable"      // nothing can be recorded: the database's file or disk does not serve
 	Given       Code = "given-up"      // nobody waits for the answer any longer
 )
 
@@ -91,5 +92,6 @@ var All = []Code{
 	Entrusted,
 	Critical,
 	Internal,
+	Unusable,
 	Given,
 }

@@ -109,7 +109,8 @@ func (d *Accounts) Within(id string) (user string, ok bool) {
 	}
 	if s.seen = now; now.Sub(s.written) >= seenEvery {
 		s.written = now
-		_ = d.Store.SeenSession(id, now) // where it cannot be written, nobody is kept from reading
+		// Who reads does not wait for whoever writes; and where it cannot be written, nobody is kept from reading.
+		go func() { _ = desk.Guarded(func() error { return d.Store.SeenSession(id, now) }) }()
 	}
 	return s.user, true
 }

@@ -141,8 +141,10 @@ func failure(ctx context.Context, err error) error {
 		return newProblem(statusGone, "Nobody waits for this answer any longer.")
 	}
 	if !errors.As(err, &e) {
-		inner.Failed(ctx, err)
-		return newProblem(http.StatusInternalServerError, inner.Message)
+		status, why, message := inner.Answer(ctx, err)
+		problem := newProblem(status, message).(*Problem)
+		problem.Code = why
+		return problem
 	}
 	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403, desk.Busy: 429}[e.Cause]
 	var details []error

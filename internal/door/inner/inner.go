@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"fachwerk/internal/core/code"
+	"fachwerk/internal/store"
 )
 
 // Message is what a caller is told instead of an inner error.
@@ -24,6 +25,17 @@ func Failed(ctx context.Context, err error) {
 		return
 	}
 	slog.Error("request failed", "code", code.Internal, "request", middleware.GetReqID(ctx), "error", err)
+}
+
+// Answer tells how an error that is not the caller's is answered, once it is logged. What went wrong is hidden, but that
+// nothing can be recorded at all is told: whoever works with Fachwerk cannot go on.
+func Answer(ctx context.Context, err error) (status int, c code.Code, message string) {
+	if reason, is := store.WhyUnusable(err); is {
+		slog.Error("nothing can be recorded", "code", code.Unusable, "request", middleware.GetReqID(ctx), "error", err)
+		return http.StatusServiceUnavailable, code.Unusable, reason
+	}
+	Failed(ctx, err)
+	return http.StatusInternalServerError, code.Internal, Message
 }
 
 // Guard answers a request whose handling panics, once it is logged.

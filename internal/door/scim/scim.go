@@ -164,8 +164,8 @@ func explained(ctx context.Context, err error) *scim.Error {
 	case errors.As(err, &refused):
 		return statusOf(refused)
 	}
-	inner.Failed(ctx, err)
-	return &scim.Error{Status: http.StatusInternalServerError, Detail: inner.Message}
+	status, _, message := inner.Answer(ctx, err)
+	return &scim.Error{Status: status, Detail: message}
 }
 
 func problem(e *scim.Error) map[string]any {

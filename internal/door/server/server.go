@@ -2,7 +2,7 @@
 package server
 
 import (
-	"fachwerk/internal/desk/rooms"
+	"fmt"
 	"io/fs"
 	"net/http"
 	"time"
@@ -10,6 +10,8 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"fachwerk/internal/core/code"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/api"
 	"fachwerk/internal/door/authzen"
 	"fachwerk/internal/door/inner"
@@ -29,24 +31,43 @@ const maxBody = 8 << 20
 func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (http.Handler, *api.API) {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, timed, bounded, middleware.Compress(5))
-	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-		_, _ = w.Write([]byte("ok\n"))
-	})
+	for _, first := range programs {
+		r.HandleFunc(first, nowhere)
+		r.HandleFunc(first+"/*", nowhere)
+	}
+	r.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { probed(w, nil) })
+	ready := func(w http.ResponseWriter, _ *http.Request) { probed(w, s.Ready()) }
+	r.Get("/readyz", ready)
+	r.Get("/healthz", ready)
 	a := api.New(r, d, store.Sessions{Store: s}, outside, Version)
 	authzen.Mount(r, d, outside)
 	scim.Mount(r, d, outside, maxBody)
-	r.HandleFunc("/api/*", func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "application/problem+json")
-		w.WriteHeader(http.StatusNotFound)
-		_, _ = w.Write(
-			[]byte(
-				`{"title":"Not Found","status":404,"detail":"The API has no such address; /api/openapi.json lists them all."}`,
-			),
-		)
-	})
 	r.NotFound(web.Handler(files).ServeHTTP)
 	return r, a
+}
+
+// programs is how the addresses begin that are for programs: of these, an unknown one is not the application's page.
+var programs = []string{
+	"/api", "/access", "/scim", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics", "/debug",
+}
+
+// nowhere answers for an address that programs ask and that there is not.
+func nowhere(w http.ResponseWriter, _ *http.Request) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(http.StatusNotFound)
+	_, _ = fmt.Fprintf(w, `{"title":"Not Found","status":404,"code":%q,"detail":%q}`+"\n", code.NotFound,
+		"There is no such address; of the API, /api/openapi.json lists them all.")
+}
+
+// probed answers whoever watches the server: 200 and ok, or 503 and why not.
+func probed(w http.ResponseWriter, why error) {
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	if why != nil {
+		w.WriteHeader(http.StatusServiceUnavailable)
+		_, _ = fmt.Fprintln(w, why)
+		return
+	}
+	_, _ = fmt.Fprintln(w, "ok")
 }
 
 // longest is how long an answer may take to be written, but for streams that do not end.

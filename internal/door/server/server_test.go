@@ -2,10 +2,12 @@ package server_test
 
 import (
 	"compress/gzip"
+	"errors"
 	"io"
 	"io/fs"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -113,6 +115,15 @@ func TestDoors(t *testing.T) {
 		kind, says   string
 	}{
 		{"GET", "/healthz", 200, "text/plain; charset=utf-8", "ok\n"},
+		{"GET", "/readyz", 200, "text/plain; charset=utf-8", "ok\n"},
+		{"GET", "/livez", 200, "text/plain; charset=utf-8", "ok\n"},
+		{"GET", "/readyz/x", 404, "application/problem+json", "no such address"},
+		{"GET", "/metrics", 404, "application/problem+json", "no such address"},
+		{"GET", "/api", 404, "application/problem+json", "no such address"},
+		{"GET", "/access/v2/evaluation", 404, "application/problem+json", `"code":"not-found"`},
+		{"GET", "/scim/v3/Users", 404, "application/problem+json", "no such address"},
+		{"GET", "/.well-known/ghosts", 404, "application/problem+json", "no such address"},
+		{"GET", "/robots.txt", 404, "text/plain; charset=utf-8", "404"},
 		{"GET", "/", 200, "text/html; charset=utf-8", page},
 		{"GET", "/people/noor.tamsin?permission=quaybook:gate:admit", 200, "text/html; charset=utf-8", page},
 		{"GET", "/people/../../etc/passwd", 200, "text/html; charset=utf-8", page},
@@ -203,5 +214,63 @@ func TestWithoutAFrontEnd(t *testing.T) {
 	}
 	if answer, _ := ask(t, "GET", web.URL+"/healthz", nil); answer.StatusCode != 200 {
 		t.Errorf("healthz is answered %s", answer.Status)
+	}
+}
+
+// Whose database is taken away beneath them is told so, and nothing is acknowledged that nobody keeps.
+func TestTheFileBeneathIsGone(t *testing.T) {
+	for name, take := range map[string]func(file string) error{
+		"removed": os.Remove,
+		"replaced": func(file string) error {
+			data, err := os.ReadFile(file)
+			return errors.Join(err, os.Rename(file, file+".old"), os.WriteFile(file, data, 0o600))
+		},
+		"log removed": func(file string) error { return os.Remove(file + "-wal") },
+	} {
+		t.Run(name, func(t *testing.T) {
+			file := filepath.Join(t.TempDir(), "x.db")
+			s, err := store.Open(file, false)
+			if err != nil {
+				t.Fatal(err)
+			}
+			d, err := rooms.Open(s, time.Now)
+			if err != nil {
+				t.Fatal(err)
+			}
+			secret, err := d.MakeToken(account.NewToken{Name: "directory", Purpose: "scim"})
+			if err != nil {
+				t.Fatal(err)
+			}
+			handler, _ := server.New(d, s, frontEnd, inner.Outside{})
+			web := httptest.NewServer(handler)
+			defer web.Close()
+			user := func(name string) (*http.Response, string) {
+				body := `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:User"],"userName":"` + name + `"}`
+				return ask(t, "POST", web.URL+"/scim/v2/Users", strings.NewReader(body),
+					"Authorization", "Bearer "+secret, "Content-Type", "application/scim+json")
+			}
+			if answer, body := user("before"); answer.StatusCode != http.StatusCreated {
+				t.Fatal(answer.Status, body)
+			}
+			if err := take(file); err != nil {
+				t.Fatal(err)
+			}
+			if answer, body := user("after"); answer.StatusCode != http.StatusServiceUnavailable ||
+				!strings.Contains(body, "while Fachwerk runs") {
+				t.Errorf("a change is answered %s %s", answer.Status, body)
+			}
+			if answer, body := ask(t, "GET", web.URL+"/readyz", nil); answer.StatusCode != http.StatusServiceUnavailable ||
+				!strings.Contains(body, file) {
+				t.Errorf("readyz is answered %s %s", answer.Status, body)
+			}
+			if answer, _ := ask(t, "GET", web.URL+"/livez", nil); answer.StatusCode != http.StatusOK {
+				t.Errorf("livez is answered %s", answer.Status)
+			}
+			if answer, body := ask(t, "GET", web.URL+"/scim/v2/Users", nil, "Authorization", "Bearer "+secret); answer.StatusCode !=
+				http.StatusOK || !strings.Contains(body, `"before"`) || strings.Contains(body, `"after"`) {
+				t.Errorf("what is known is answered %s %s", answer.Status, body)
+			}
+			_ = s.Close() // whatever it says of files that are not there
+		})
 	}
 }

@@ -33,7 +33,8 @@ func Handler(files fs.FS) http.Handler {
 			server.ServeHTTP(w, r)
 			return
 		}
-		if strings.HasPrefix(name, "assets/") {
+		// No page has a name like /robots.txt; an id further down can have dots.
+		if strings.HasPrefix(name, "assets/") || strings.Contains(name, ".") && !strings.Contains(name, "/") {
 			http.NotFound(w, r)
 			return
 		}

@@ -1,0 +1,105 @@
+package store
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"sync"
+
+	"gorm.io/gorm"
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+)
+
+// Unusable is why nothing can be recorded any longer: for who asked for a change, and for whom the server is watched by.
+type Unusable struct{ Reason string }
+
+func (u *Unusable) Error() string { return u.Reason }
+
+// ground is the files that a store stands on. SQLite goes on with a file that was removed or replaced beneath it, and
+// what it writes is gone when the program ends; so nothing is written before the files were looked at.
+type ground struct {
+	file string
+	sync.Mutex
+	seen map[string]fs.FileInfo // as they were first seen, by name
+}
+
+// holds tells whether the files are still those that were opened.
+func (g *ground) holds() error {
+	g.Lock()
+	defer g.Unlock()
+	for _, name := range []string{g.file, g.file + "-wal"} { // the log comes with the first write, and then stays
+		now, err := os.Stat(name)
+		was := g.seen[name]
+		switch {
+		case errors.Is(err, fs.ErrNotExist) && was == nil:
+		case errors.Is(err, fs.ErrNotExist):
+			return &Unusable{fmt.Sprintf("The file %s was removed while Fachwerk runs, so nothing can be recorded any longer: "+
+				"stop it, put the file back, and start it again.", name)}
+		case err != nil:
+			return &Unusable{fmt.Sprintf("The file %s cannot be reached, so nothing can be recorded: %s.", name, err)}
+		case was == nil:
+			g.seen[name] = now
+		case !os.SameFile(was, now):
+			return &Unusable{fmt.Sprintf("The file %s was replaced while Fachwerk runs, so nothing can be recorded any longer: "+
+				"stop it, see that the right file is there, and start it again.", name)}
+		}
+	}
+	return nil
+}
+
+// guard has every write of a database look at its ground first.
+func (g *ground) guard(db *gorm.DB) error {
+	look := func(tx *gorm.DB) {
+		if err := g.holds(); err != nil {
+			_ = tx.AddError(err)
+		}
+	}
+	const name = "fachwerk:ground"
+	return errors.Join(
+		db.Callback().Create().Before("gorm:create").Register(name, look),
+		db.Callback().Update().Before("gorm:update").Register(name, look),
+		db.Callback().Delete().Before("gorm:delete").Register(name, look),
+		db.Callback().Raw().Before("gorm:raw").Register(name, look),
+	)
+}
+
+// Ready tells whether what is asked for can be read and recorded; if not, the error is an [Unusable].
+func (s *Store) Ready() error {
+	if err := s.ground.holds(); err != nil {
+		return err
+	}
+	f, err := os.OpenFile(s.ground.file, os.O_WRONLY, 0)
+	if err != nil {
+		return &Unusable{fmt.Sprintf("The file %s cannot be written: %s.", s.ground.file, err)}
+	}
+	if err := f.Close(); err != nil {
+		return &Unusable{err.Error()}
+	}
+	if err := s.db.Exec("SELECT 1").Error; err != nil {
+		return &Unusable{fmt.Sprintf("The database cannot be read: %s.", err)}
+	}
+	return nil
+}
+
+// WhyUnusable tells whether an error means that nothing can be recorded at all, and why.
+func WhyUnusable(err error) (reason string, is bool) {
+	var u *Unusable
+	var s *sqlite.Error
+	switch {
+	case errors.As(err, &u):
+		return u.Reason, true
+	case !errors.As(err, &s):
+		return "", false
+	}
+	switch s.Code() & 0xff { // the rest says more exactly which
+	case sqlite3.SQLITE_FULL:
+		return "The disk that holds the database is full, so nothing was recorded. Make room, then do it again.", true
+	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM:
+		return "The database cannot be written, so nothing was recorded: its file or folder is read-only.", true
+	case sqlite3.SQLITE_IOERR:
+		return "The disk that holds the database fails, so nothing was recorded. The log of the server says more.", true
+	}
+	return "", false
+}
