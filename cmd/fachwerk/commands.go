@@ -145,6 +145,7 @@ func loadCommand() *cobra.Command {
 	db := dbFlag(c)
 	replace := c.Flags().
 		Bool("replace", false, "put the file's design in place of the one that is there, as one revision")
+	force := c.Flags().Bool("force", false, "with --replace: also if nobody is in the file")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := require(cmd, "db"); err != nil {
 			return err
@@ -153,11 +154,13 @@ func loadCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return withDesk(
-			*db,
-			false,
-			func(k *rooms.Desk) error { return k.Load(d, *replace, "Loaded from a model file") },
-		)
+		return withDesk(*db, false, func(k *rooms.Desk) error {
+			if here := len(k.Design().Users); *replace && here > 0 && len(d.Users) == 0 && !*force {
+				return fmt.Errorf("nobody is in %s, and %d people are in the database: "+
+					"say --force if all of them are to go", args[0], here)
+			}
+			return k.Load(d, *replace, "Loaded from a model file")
+		})
 	}
 	return c
 }

@@ -8,6 +8,7 @@ import (
 	"fachwerk/internal/demo"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"os"
@@ -17,6 +18,7 @@ import (
 	"sync"
 	"syscall"
 	"testing"
+	"time"
 )
 
 // binary is the program, built once for all tests.
@@ -88,6 +90,7 @@ func TestExitCodes(t *testing.T) {
 		t.TempDir(),
 		"x.db",
 	)
+	emptyFile := file(t, "empty.json", `{"format": "fachwerk-model/1", "name": "Nobody"}`)
 	for _, c := range []struct {
 		args           string
 		code           int
@@ -111,6 +114,7 @@ func TestExitCodes(t *testing.T) {
 		{"load --db " + db + " " + goodFile, 0, "", "dangling"},
 		{"load --db " + db + " " + goodFile, 1, "", "--replace"},
 		{"load --db " + db + " --replace " + goodFile, 0, "", ""},
+		{"load --db " + db + " --replace " + emptyFile, 1, "", "--force"},
 		{"export --db " + db, 0, `"displayName": "Ann"`, ""},
 		{"token --db " + db + " --name x --for decisions", 0, "", ""},
 		{"token --db " + db + " --name x --for flying", 2, "", "expected decisions, scim, api"},
@@ -303,6 +307,40 @@ func TestTheServerEndsCleanly(t *testing.T) {
 		if err := s.Wait(); err != nil {
 			t.Errorf("on %v it ends with %v", signal, err)
 		}
+	}
+}
+
+// However slowly somebody sends what they ask, the server ends when it is told to, and ends cleanly.
+func TestASlowClientDoesNotHoldTheServer(t *testing.T) {
+	s := serve(t, "--db", filepath.Join(t.TempDir(), "x.db"))
+	slow, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer slow.Close()
+	// The body is begun and never ended: the server reads it until the connection does.
+	_, err = io.WriteString(slow, "POST /api/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\n"+
+		"Content-Length: 1000\r\nExpect: 100-continue\r\n\r\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	line, err := bufio.NewReader(slow).ReadString('\n') // now the handler waits for the body
+	if err != nil || !strings.Contains(line, "100 Continue") {
+		t.Fatalf("%q %v", line, err)
+	}
+	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	ended := make(chan error, 1)
+	go func() { ended <- s.Wait() }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			t.Errorf("it ends with %v", err)
+		}
+	case <-time.After(15 * time.Second): // far more than is given to requests, and far less than their own bound
+		_ = s.Process.Kill()
+		t.Error("it waits for the client")
 	}
 }
 

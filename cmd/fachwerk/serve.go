@@ -168,10 +168,17 @@ func serve(db, addr string, withDemo bool, outside inner.Outside, settings accou
 		return err
 	case <-ctx.Done():
 	}
-	grace, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	grace, cancel := context.WithTimeout(context.Background(), shutdownGrace)
 	defer cancel()
-	return errors.Join(srv.Shutdown(grace), s.Close())
+	err = srv.Shutdown(grace)
+	if errors.Is(err, context.DeadlineExceeded) { // whoever still sends or reads was acknowledged nothing
+		err = srv.Close()
+	}
+	return errors.Join(err, s.Close())
 }
+
+// shutdownGrace is how long requests have to end when the server is to: service managers kill after a while.
+const shutdownGrace = 4 * time.Second
 
 // enough is how much memory the server may take, in bytes, before its garbage is collected more often than it would
 // be otherwise.
