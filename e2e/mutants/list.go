@@ -1158,4 +1158,25 @@ var mutants = []mutant{
 		"needed[l] = true",
 		plain,
 	},
+	{
+		"what is written to a file that was replaced is acknowledged",
+		"internal/store/ground.go",
+		"case !os.SameFile(was, now):",
+		"case false:",
+		"./internal/door/server",
+	},
+	{
+		"what is written to a log that was removed is acknowledged",
+		"internal/store/ground.go",
+		"[]string{g.file, g.file + \"-wal\"}",
+		"[]string{g.file}",
+		"./internal/door/server",
+	},
+	{
+		"a slow client holds the server",
+		"cmd/fachwerk/serve.go",
+		"shutdownGrace = 4 * time.Second",
+		"shutdownGrace = 40 * time.Second",
+		"./cmd/fachwerk",
+	},
 }
