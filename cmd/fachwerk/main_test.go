@@ -312,15 +312,20 @@ func TestTheServerEndsCleanly(t *testing.T) {
 
 // However slowly somebody sends what they ask, the server ends when it is told to, and ends cleanly.
 func TestASlowClientDoesNotHoldTheServer(t *testing.T) {
-	s := serve(t, "--db", filepath.Join(t.TempDir(), "x.db"))
+	db := filepath.Join(t.TempDir(), "x.db")
+	s := serve(t, "--db", db)
+	code, token, stderr := run(t, "token", "--db", db, "--name", "directory", "--for", "scim")
+	if code != 0 {
+		t.Fatal(stderr)
+	}
 	slow, err := net.Dial("tcp", strings.TrimPrefix(s.url, "http://"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer slow.Close()
 	// The body is begun and never ended: the server reads it until the connection does.
-	_, err = io.WriteString(slow, "POST /api/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\n"+
-		"Content-Length: 1000\r\nExpect: 100-continue\r\n\r\n")
+	_, err = io.WriteString(slow, "POST /scim/v2/Users HTTP/1.1\r\nHost: x\r\n"+
+		"Authorization: Bearer "+strings.TrimSpace(token)+"\r\nContent-Type: application/scim+json\r\nContent-Length: 1000\r\nExpect: 100-continue\r\n\r\n")
 	if err != nil {
 		t.Fatal(err)
 	}

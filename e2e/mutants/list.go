@@ -713,7 +713,7 @@ var mutants = []mutant{
 		"a group that gives a delegation gives nothing",
 		"internal/core/delegation/judge.go",
 		"return slices.Contains(above, d.Delegate.Group) && (d.Until.IsZero() || j.at.Before(d.Until))",
-		"return false",
+		"return slices.Contains(above, d.Delegate.Group) && j.at.IsZero()",
 		"./internal/core/delegation " + plain,
 	},
 	{
@@ -750,7 +750,7 @@ var mutants = []mutant{
 		"a group that gives a delegation is handed over",
 		"internal/core/delegation/delegation.go",
 		"if slices.Contains(above, g.Delegate.Group) && (g.Until.IsZero() || a.at.Before(g.Until)) {",
-		"if act.Group == g.Delegate.Group && (g.Until.IsZero() || a.at.Before(g.Until)) {",
+		"if slices.Contains(above[:1], g.Delegate.Group) && act.Group == g.Delegate.Group && (g.Until.IsZero() || a.at.Before(g.Until)) {",
 		"./internal/core/delegation " + plain,
 	},
 	{
@@ -785,7 +785,7 @@ var mutants = []mutant{
 		"an owner with an end lasts",
 		"internal/core/ahead/ahead.go",
 		"if !v.now.Live(id, t) || !u.Until.IsZero() {",
-		"if !v.now.Live(id, t) {",
+		"if !v.now.Live(id, t) || u == nil {",
 		"./internal/desk",
 	},
 	{
@@ -807,7 +807,7 @@ var mutants = []mutant{
 		"internal/core/ahead/ahead.go",
 		"if !giving[child] {",
 		"if false {",
-		"./internal/desk",
+		"./internal/core/ahead ./internal/desk",
 	},
 	{
 		"a directory may lock everybody out",
@@ -834,7 +834,7 @@ var mutants = []mutant{
 		"rights are handed on that one lacks",
 		"internal/desk/rights.go",
 		"for _, s := range c.ahead().Beyond(gained[id], mine, c.at) {",
-		"for _, s := range c.ahead().Beyond(gained[id], gained[id], c.at) {",
+		"for _, s := range c.ahead().Beyond(gained[id], append(mine, gained[id]...), c.at) {",
 		"./internal/desk",
 	},
 	{
@@ -855,7 +855,7 @@ var mutants = []mutant{
 		"anybody hands a group to a directory",
 		"internal/desk/rights.go",
 		"if !slices.Contains(before, id) {",
-		"if false {",
+		"if len(before) < 0 && id != \"\" {",
 		"./internal/desk",
 	},
 	{
@@ -911,7 +911,7 @@ var mutants = []mutant{
 		"an invitation to more than one holds is sent",
 		"internal/desk/account/link.go",
 		`if high := d.beyond(h, who, u); high != "" {`,
-		"if false {",
+		`if high := d.beyond(h, who, u); high == "none" {`,
 		"./internal/desk",
 	},
 	{
@@ -1004,7 +1004,7 @@ var mutants = []mutant{
 		"a token acts for who holds more",
 		"internal/desk/account/token.go",
 		`if high := d.beyond(h, who, u); high != "" {`,
-		"if false {",
+		`if high := d.beyond(h, who, u); high == "none" {`,
 		"./internal/desk",
 	},
 	{
@@ -1026,7 +1026,7 @@ var mutants = []mutant{
 		"a time code is good twice",
 		"internal/desk/account/factor.go",
 		"if err = d.Store.UseStep(f.ID, step, d.Now()); err == nil {",
-		"if true {",
+		"if err = d.Store.UseStep(f.ID, step, d.Now()); err == nil || step > 0 {",
 		"./internal/desk",
 	},
 	{

@@ -100,7 +100,8 @@ func try(m mutant, folder string) string {
 	}
 	args := append([]string{"test", "-overlay", overlay, "-failfast", "-timeout", "5m"}, strings.Fields(m.tests)...)
 	test := exec.Command("go", args...)
-	test.Env = append(os.Environ(), "FACHWERK_DESIGNS=60") // enough to see a mistake by, in less time
+	// Enough designs to see a mistake by, in less time; and programs that tests build are changed as well.
+	test.Env = append(os.Environ(), "FACHWERK_DESIGNS=60", "GOFLAGS=-overlay="+overlay)
 	if test.Run() != nil {
 		return "killed"
 	}

@@ -1,6 +1,8 @@
 package desk_test
 
 import (
+	"encoding/json"
+	"errors"
 	"strconv"
 	"strings"
 	"testing"
@@ -96,6 +98,15 @@ func TestLinks(t *testing.T) {
 		&model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy", State: model.UserInvited, Email: "ivy@small.example"},
 	)
 	kay := desk.Actor{User: "kay", Proven: now}
+	cy := desk.Actor{User: "cy", Proven: now}
+	_, err := d.Invite(cy, "ivy", "")
+	refused(t, err, desk.NotAllowed, "Edit people")
+	put(t, d, &model.Delegation{
+		ID: "cy", Name: "Of Terminal 1", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"},
+		Actions: []string{"invite"}, Area: "t1",
+	})
+	_, err = d.Invite(cy, "ivy", "") // whose home is elsewhere, so she is out of sight
+	refused(t, err, desk.NotFound, "no person")
 	invite := func(who desk.Actor) string {
 		t.Helper()
 		i := must[*account.Invitation](t)(d.Invite(who, "ivy", "https://small.example"))
@@ -119,8 +130,13 @@ func TestLinks(t *testing.T) {
 		t.Fatalf("the second one: %v", err)
 	}
 	refused(t, use(second), desk.NotFound, "used or has run out")
-	_, err := d.Invite(kay, "ivy", "")
+	_, err = d.Invite(kay, "ivy", "")
 	refused(t, err, desk.Conflict, "the account is active")
+	// A link is for one state: what was to begin an account is no way into one that goes on by other means.
+	put(t, d, &model.User{ID: "uli", UserName: "uli", DisplayName: "Uli", State: model.UserInvited})
+	i := must[*account.Invitation](t)(d.Invite(kay, "uli", ""))
+	put(t, d, altered(d, model.KindUser, "uli", func(u *model.User) { u.State = model.UserActive }))
+	refused(t, use(strings.TrimPrefix(i.Link, "/welcome/")), desk.NotFound, "used or has run out")
 	// An owner's invitation is not an administrator's to send: with its link she would be the owner.
 	put(
 		t,
@@ -199,6 +215,9 @@ func TestTokensThatPeopleMake(t *testing.T) {
 	if _, ok := d.Program(secret, "scim"); ok {
 		t.Error("a token of one purpose serves another")
 	}
+	if _, ok := d.Program(other, "scim"); !ok {
+		t.Error("a directory's token does not work")
+	}
 	list := must[[]account.Token](t)(d.Tokens(bea))
 	if len(list) != 2 || list[0].ID == list[1].ID || strings.Contains(secret+other, list[0].ID) {
 		t.Errorf("the tokens are %+v", list)
@@ -240,6 +259,9 @@ func TestCodes(t *testing.T) {
 	check := func(text string) error { return d.CheckCode("ann", text, "192.0.2.1") }
 	refused(t, check(code()), desk.NotSignedIn, "not a code") // the one that it was set up with
 	*clock = clock.Add(time.Minute)
+	stale := code() // and not used in its time
+	*clock = clock.Add(5 * time.Minute)
+	refused(t, check(stale), desk.NotSignedIn, "not a code")
 	if err := check(code()); err != nil {
 		t.Errorf("a fresh code: %v", err)
 	}
@@ -283,7 +305,8 @@ func TestNewcomersByTheProvider(t *testing.T) {
 	put(
 		t,
 		d,
-		&model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}},
+		&model.Group{ID: "juniors", Name: "Juniors"},
+		&model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}, Groups: []string{"juniors"}},
 		&model.Group{ID: "mailed", Name: "Mailed", Type: model.Rule, Rule: `userName sw "hal"`},
 		&model.Delegation{
 			ID: "d", Name: "D", Delegate: model.Subject{Group: "mailed"}, People: model.People{Area: "top"}, Actions: []string{"lock"},
@@ -319,6 +342,7 @@ func TestNewcomersByTheProvider(t *testing.T) {
 		{0, "crew", "dan", "nobody here is you"}, // a proof adds nobody
 		{1, "crew", "", "nobody here is you"},
 		{0, "heads", "", "could not be added"},
+		{0, "juniors", "", "could not be added"}, // nested in one that gives rights
 		{0, "none", "", "could not be added"},
 		{0, "fed", "", "could not be added"},  // the directory says who is in it
 		{2, "crew", "", "could not be added"}, // the rule would make a delegate of them
@@ -355,4 +379,82 @@ func TestLetters(t *testing.T) {
 		t.Errorf("another gets %+v", l)
 	}
 	refused(t, d.SetLetters(desk.Actor{User: "bea", As: "ann"}, account.Letters{}), desk.NotAllowed, "")
+}
+
+// Whoever guesses is slowed down, wherever they guess from; and nobody can lock somebody out by guessing.
+func TestGuessing(t *testing.T) {
+	d, _, clock := clocked(t)
+	try := func(password, from string) error {
+		_, err := d.SignIn(t.Context(), "ann", password, from)
+		return err
+	}
+	right := "eleven blue barges"
+	link := must[string](t)(d.PasswordLink("ann"))
+	if _, err := d.SetPassword(t.Context(), link[strings.LastIndex(link, "/")+1:], right, "192.0.2.7"); err != nil {
+		t.Fatal(err)
+	}
+	if err := try(right, "192.0.2.1"); err != nil {
+		t.Fatal(err)
+	}
+	for range 10 {
+		refused(t, try("wrong", "198.51.100.9"), desk.NotSignedIn, "not right")
+	}
+	refused(t, try(right, "198.51.100.9"), desk.Busy, "too often") // even if it is guessed now
+	refused(t, try(right, "203.0.113.5"), desk.Busy, "too often")  // from elsewhere, too
+	if err := try(right, "192.0.2.1"); err != nil {
+		t.Errorf("where she has signed in before, she is locked out: %v", err)
+	}
+	*clock = clock.Add(16 * time.Minute)
+	if err := try(right, "198.51.100.9"); err != nil {
+		t.Errorf("after a while: %v", err)
+	}
+}
+
+// What the provider sends somebody back with must answer what was asked; and an address that it did not verify says
+// nothing.
+func TestTheProvidersAnswer(t *testing.T) {
+	d, _ := open(t)
+	p := must[*provider.Provider](t)(provider.Serve(func() time.Time { return now },
+		provider.Person{Subject: "1", Email: "ann@small.example", Verified: true},
+		provider.Person{Subject: "2", Email: "dan@small.example"},
+	))
+	t.Cleanup(p.Close)
+	put(t, d,
+		altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }),
+		altered(d, model.KindUser, "dan", func(u *model.User) { u.Email = "dan@small.example" }),
+	)
+	d.Set(account.Settings{Outside: "http://127.0.0.1", Provider: account.Provider{
+		Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office",
+	}})
+	ask := func(person int) (kept []byte, state, code string) {
+		t.Helper()
+		to, kept, err := d.AskProvider(t.Context(), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if state, code, err = p.Choose(to, person); err != nil {
+			t.Fatal(err)
+		}
+		return kept, state, code
+	}
+	back := func(kept []byte, state, code string) error {
+		_, _, err := d.ComeBack(t.Context(), kept, state, code, "192.0.2.1")
+		return err
+	}
+	kept, state, code := ask(0)
+	refused(t, back(kept, state+"x", code), desk.NotSignedIn, "does not fit")
+	refused(t, back(kept, "", code), desk.NotSignedIn, "does not fit")
+	// The answer to what was asked in another browser: its code is good, but what it vouches for was asked there.
+	var mine, theirs map[string]any
+	other, otherState, otherCode := ask(0)
+	if err := errors.Join(json.Unmarshal(kept, &mine), json.Unmarshal(other, &theirs)); err != nil {
+		t.Fatal(err)
+	}
+	theirs["Nonce"] = mine["Nonce"]
+	mixed := must[[]byte](t)(json.Marshal(theirs))
+	refused(t, back(mixed, otherState, otherCode), desk.NotSignedIn, "does not fit")
+	if err := back(kept, state, code); err != nil {
+		t.Errorf("what fits: %v", err)
+	}
+	refused(t, back(ask(1)), desk.NotSignedIn, "nobody here is you")
 }

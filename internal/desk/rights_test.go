@@ -302,6 +302,12 @@ func TestConflictsToCome(t *testing.T) {
 		live bool
 	}{
 		{"now", []model.Object{lead("x", "cy", time.Time{})}, "cy", time.Time{}, true},
+		{"now, and something else later", []model.Object{
+			lead("x", "cy", time.Time{}),
+			&model.Assignment{
+				ID: "xn", Subject: model.Subject{User: "cy"}, Role: "night", From: later, Reach: model.ReachArea, Mode: model.Full,
+			},
+		}, "cy", time.Time{}, true},
 		{"later", []model.Object{lead("x", "cy", later)}, "cy", later, true},
 		{"sooner than before", []model.Object{lead("y", "cy", soon)}, "cy", soon, true},
 		{"not sooner", []model.Object{lead("z", "cy", later)}, "", time.Time{}, false},
@@ -319,7 +325,7 @@ func TestConflictsToCome(t *testing.T) {
 			(draft.Conflicts[0].From == nil) != c.from.IsZero() || !c.from.IsZero() && !draft.Conflicts[0].From.Equal(c.from)) {
 			t.Errorf("%s: the conflicts are %+v", c.what, draft.Conflicts)
 		}
-		if c.what == "now" {
+		if strings.HasPrefix(c.what, "now") {
 			must[*desk.Draft](t)(d.Discard(bea))
 			continue
 		}

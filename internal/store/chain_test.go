@@ -98,3 +98,20 @@ func TestWhatIsAppendOnly(t *testing.T) {
 		}
 	}
 }
+
+// Entries that differ only in where one value ends and the next begins are not alike in the chain.
+func TestEntriesAreNotAlike(t *testing.T) {
+	heads := map[string]bool{}
+	for _, e := range []store.Event{{Who: "ann", From: "192.0.2.1"}, {Who: "ann1", From: "92.0.2.1"}, {Who: "", From: "ann192.0.2.1"}} {
+		s := open(t, filepath.Join(t.TempDir(), "x.db"))
+		e.At, e.What, e.Text = start, "sign-in", "a test"
+		if err := s.Log(e); err != nil {
+			t.Fatal(err)
+		}
+		p, err := s.Verify("")
+		if err != nil || heads[p.SecurityHead] {
+			t.Errorf("%+v has the head %s of another: %v", e, p.SecurityHead, err)
+		}
+		heads[p.SecurityHead] = true
+	}
+}

@@ -198,6 +198,11 @@ func (s *Store) AlterToken(t Token) error {
 	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("Expires", "Used", "Ended").Updates(&t).Error
 }
 
+// SeenToken keeps when a token was last used, and nothing else of it: it may be withdrawn meanwhile.
+func (s *Store) SeenToken(hash string, at time.Time) error {
+	return s.w.Model(&Token{}).Where("hash = ?", hash).Update("used", at).Error
+}
+
 // Sessions keeps signed-in browsers, for the session manager.
 type Sessions struct{ *Store }
 

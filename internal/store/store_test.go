@@ -401,3 +401,21 @@ func TestDrafts(t *testing.T) {
 		t.Errorf("dropped, the hash is %q, %v", got, err)
 	}
 }
+
+// A use that is kept late does not bring back a token that was withdrawn meanwhile.
+func TestAWithdrawnTokenStaysSo(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	one := store.Token{Hash: "h", Name: "x", Purpose: "api", Made: start}
+	if err := s.SaveToken(one); err != nil {
+		t.Fatal(err)
+	}
+	one.Ended = &start
+	later := start.Add(time.Hour)
+	if err := errors.Join(s.AlterToken(one), s.SeenToken("h", later)); err != nil {
+		t.Fatal(err)
+	}
+	kept, err := s.Token("h")
+	if err != nil || kept.Ended == nil || kept.Used == nil || !kept.Used.Equal(later) {
+		t.Errorf("kept is %+v, %v", kept, err)
+	}
+}
