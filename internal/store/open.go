@@ -299,4 +299,10 @@ func within(tx *gorm.DB) *Store { return &Store{db: tx, w: tx} }
 func (s *Store) read(do func(tx *gorm.DB) error) error { return s.db.Transaction(do) }
 
 // write runs do in one transaction: all that it writes is kept, or nothing.
-func (s *Store) write(do func(tx *gorm.DB) error) error { return s.w.Transaction(do) }
+func (s *Store) write(do func(tx *gorm.DB) error) error {
+	err := s.w.Transaction(do)
+	if err == nil && s.ground != nil {
+		err = s.ground.holds() // while it was written, too, it was this file
+	}
+	return err
+}

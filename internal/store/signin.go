@@ -200,7 +200,7 @@ func (s *Store) AlterToken(t Token) error {
 
 // SeenToken keeps when a token was last used, and nothing else of it: it may be withdrawn meanwhile.
 func (s *Store) SeenToken(hash string, at time.Time) error {
-	return s.w.Model(&Token{}).Where("hash = ?", hash).Update("used", at).Error
+	return s.w.Model(&Token{}).Where("hash = ?", hash).Update("used", at.UTC()).Error
 }
 
 // Sessions keeps signed-in browsers, for the session manager.
