@@ -143,9 +143,9 @@ type crossing struct {
 	before, after *Index
 	t             time.Time
 	whole         map[string]bool // people to be compared whole
-	assigned      map[string]bool // people to whom something is assigned otherwise
+	assigned      map[string]bool // people to whom something is assigned otherwise, by other groups too
 	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
-	carried       map[string]bool // what is carried by assignments that are not the same
+	carried       map[string]bool // what is carried by assignments that are not the same, or come by groups that are not
 }
 
 // subject takes a person, or the members of a group, in among some people.
@@ -159,15 +159,27 @@ func (c *crossing) subject(x *Index, s model.Subject, among map[string]bool) {
 	}
 }
 
+// group takes in the members of a group, and what it gives them, by nesting too.
+func (c *crossing) group(x *Index, id string) {
+	c.subject(x, model.Subject{Group: id}, c.assigned)
+	for _, a := range x.GrantsTo(id) {
+		c.carry(x, a)
+	}
+}
+
 // grant takes in whom an assignment concerns, and what it carries.
 func (c *crossing) grant(x *Index, a *model.Assignment) {
 	c.subject(x, a.Subject, c.assigned)
+	c.carry(x, a)
+}
+
+func (c *crossing) carry(x *Index, a *model.Assignment) {
 	for _, key := range x.keysOf(bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[x.keyOf(a)]].words)) {
 		c.carried[key] = true
 	}
 }
 
-// accounts takes in those who changed themselves, and the members of groups that did.
+// accounts takes in those who changed themselves, and what changed groups give their members.
 func (c *crossing) accounts() {
 	b, a := c.before.design, c.after.design
 	model.EachChange(b.Users, a.Users, func(i, j int) {
@@ -180,10 +192,10 @@ func (c *crossing) accounts() {
 	})
 	model.EachChange(b.Groups, a.Groups, func(i, j int) {
 		if i >= 0 {
-			c.subject(c.before, model.Subject{Group: b.Groups[i].ID}, c.whole)
+			c.group(c.before, b.Groups[i].ID)
 		}
 		if j >= 0 {
-			c.subject(c.after, model.Subject{Group: a.Groups[j].ID}, c.whole)
+			c.group(c.after, a.Groups[j].ID)
 		}
 	})
 }
