@@ -23,12 +23,9 @@ func (d *Reviewer) CloseReview(who desk.Actor, id int, alone string) (*Review, e
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
-	r, items, _, err := d.reviewParts(id)
+	r, items, err := d.run(h, who, id)
 	if err != nil {
 		return nil, err
-	}
-	if !d.mayRunReview(h, who, r) {
-		return nil, d.Need(h, who, model.RunReviews)
 	}
 	if r.Closed != nil {
 		return nil, desk.Refuse(desk.Conflict, "This review is closed already.")

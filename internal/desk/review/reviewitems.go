@@ -1,0 +1,155 @@
+package review
+
+import (
+	"slices"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
+)
+
+// ReviewItems is a window into those items of a review that its viewer may see.
+type ReviewItems struct {
+	Rows  []ReviewItem `json:"rows"`
+	Total int          `json:"total"`
+	First int          `json:"first" doc:"The place of the first that is yours and undecided; if there is none, of the first that is yours; else 0"`
+	Next  int          `json:"next" doc:"The place of the next that is yours and undecided, behind the one asked for and then from the top; -1 if there is none"`
+}
+
+// ItemsAsk says which items of a review are asked for.
+type ItemsAsk struct {
+	Where  string
+	Only   string // "", "open" or "mine"
+	After  int    // the place of which the next is asked for
+	Offset int
+	Limit  int
+}
+
+// ReviewOutcome is what closing a review now would do.
+type ReviewOutcome struct {
+	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
+	Total     int             `json:"total" doc:"How many there are"`
+	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
+}
+
+// outcomeShown is how many sentences of an outcome are told.
+const outcomeShown = 200
+
+// Items gives a window into those items of a review that somebody may see.
+func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, error) {
+	l, err := d.look(who, id, ask.Where)
+	if err != nil {
+		return nil, err
+	}
+	mine := func(i store.ReviewItem) bool { return i.Reviewer == who.Eyes() }
+	open := func(i store.ReviewItem) bool { return mine(i) && i.Decision == "" }
+	items := slices.DeleteFunc(l.items, func(i store.ReviewItem) bool {
+		return ask.Only == "mine" && !mine(i) || ask.Only == "open" && i.Decision != ""
+	})
+	v := &ReviewItems{Rows: []ReviewItem{}, Total: len(items), First: slices.IndexFunc(items, open), Next: -1}
+	if v.First < 0 {
+		v.First = max(0, slices.IndexFunc(items, mine))
+	}
+	after := min(max(0, ask.After+1), len(items))
+	if v.Next = slices.IndexFunc(items[after:], open); v.Next >= 0 {
+		v.Next += after
+	} else {
+		v.Next = slices.IndexFunc(items[:max(0, after-1)], open)
+	}
+	from := min(ask.Offset, len(items))
+	var ids []int
+	for _, i := range items[from:min(from+ask.Limit, len(items))] {
+		ids = append(ids, i.ID)
+	}
+	rows, err := d.Reading(who).ItemsByID(ids)
+	if err != nil {
+		return nil, err
+	}
+	_, rows, _ = asOf(l.now, l.r, rows, nil)
+	for _, i := range rows {
+		v.Rows = append(v.Rows, d.item(l.h, l.r, i, who))
+	}
+	return v, nil
+}
+
+// decidedAtOnce is how many items one decision is made about, at most.
+const decidedAtOnce = 1000
+
+// Alike gives those items of somebody's own in a review that are undecided and alike one of them, by id; no more than
+// one decision takes.
+func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	one, err := d.Reading(who).ReviewItem(item)
+	if err != nil || one.Reviewer != who.Eyes() {
+		return nil, desk.Refuse(desk.NotFound, "There is no review item %d of yours.", item)
+	}
+	r, err := d.Reading(who).Review(one.Review)
+	if err != nil {
+		return nil, err
+	}
+	items, err := d.Reading(who).ItemsInBrief(r.ID)
+	if err != nil {
+		return nil, err
+	}
+	var near []int // what may be alike, which only its evidence tells
+	for _, i := range items {
+		if i.Decision == "" && i.Reviewer == who.Eyes() && i.Role == one.Role && i.Set == one.Set {
+			near = append(near, i.ID)
+		}
+	}
+	like, out := d.item(h, r, one, who).Like, []int{}
+	for some := range slices.Chunk(near, 200) {
+		read, err := d.Reading(who).ItemsByID(some)
+		if err != nil {
+			return nil, err
+		}
+		for _, i := range read {
+			if d.item(h, r, i, who).Like == like {
+				out = append(out, i.ID)
+			}
+		}
+		if len(out) >= decidedAtOnce {
+			return out[:decidedAtOnce], nil
+		}
+	}
+	return out, nil
+}
+
+// Outcome tells what closing a review now would do. Who may not close it is refused.
+func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
+	h := d.Present()
+	if err := d.SignedIn(h, who); err != nil {
+		return nil, err
+	}
+	r, items, err := d.run(h, who, id)
+	if err != nil {
+		return nil, err
+	}
+	v := &ReviewOutcome{Sentences: [][]desk.Phrase{}}
+	if r.Closed != nil {
+		return v, nil
+	}
+	revoked := revokedOf(r, items)
+	ops := review.Revoke(h.Design(), revoked)
+	v.Sentences = desk.Sentences(change.Sentences(ops, change.NamesIn(h.Design())))
+	v.Total = len(v.Sentences)
+	v.Sentences = v.Sentences[:min(v.Total, outcomeShown)]
+	for _, i := range revoked {
+		v.ToOwners += len(i.Groups)
+	}
+	return v, nil
+}
+
+// run reads a review and its items for whoever may close it.
+func (d *Reviewer) run(h *desk.House, who desk.Actor, id int) (store.Review, []store.ReviewItem, error) {
+	r, items, _, err := d.reviewParts(id)
+	if err == nil && !d.mayRunReview(h, who, r) {
+		err = d.Need(h, who, model.RunReviews)
+	}
+	return r, items, err
+}
