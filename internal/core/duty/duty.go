@@ -106,15 +106,6 @@ func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (stri
 	return "", nil
 }
 
-// ByPerson gives every violation at t, by who breaks something.
-func ByPerson(x *index.Index, t time.Time) map[string][]Violation {
-	out := map[string][]Violation{}
-	for _, v := range All(x, t) {
-		out[v.User] = append(out[v.User], v)
-	}
-	return out
-}
-
 // All gives every violation of every user at t, by user and then by conflict.
 func All(x *index.Index, t time.Time) []Violation { return Among(x, x.Design().Conflicts, t) }
 

@@ -102,10 +102,9 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 			d := Difference{User: id, Watched: byKeys || c.whole[id] || c.assigned[id]}
 			var was, is []Holding
 			waits := true
-			switch {
-			case c.whole[id]:
+			if c.whole[id] {
 				was, is = before.Widest(id, t), after.Widest(id, t)
-			default:
+			} else {
 				sides := &ofKeys
 				if c.assigned[id] {
 					sides = &ofCarried

@@ -443,12 +443,9 @@ func (d *Reviewer) Remind(who desk.Actor, id int) (int, error) {
 	if err := d.Acts(h, who); err != nil {
 		return 0, err
 	}
-	r, items, _, err := d.reviewParts(id)
+	r, items, err := d.run(h, who, id)
 	if err != nil {
 		return 0, err
-	}
-	if !d.mayRunReview(h, who, r) {
-		return 0, d.Need(h, who, model.RunReviews)
 	}
 	if r.Closed != nil {
 		return 0, desk.Refuse(desk.Conflict, "This review is closed: nobody is missing any longer.")

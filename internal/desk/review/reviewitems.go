@@ -145,7 +145,7 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	return v, nil
 }
 
-// run reads a review and its items for whoever may close it.
+// run reads a review and its items for whoever may remind in it and close it.
 func (d *Reviewer) run(h *desk.House, who desk.Actor, id int) (store.Review, []store.ReviewItem, error) {
 	r, items, _, err := d.reviewParts(id)
 	if err == nil && !d.mayRunReview(h, who, r) {
