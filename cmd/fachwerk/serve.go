@@ -160,6 +160,7 @@ func serve(db, addr string, withDemo bool, outside inner.Outside, settings accou
 	defer stop()
 	go follow(ctx, d)
 	go remind(ctx, d)
+	go warm(ctx, d)
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(listener) }()
 	fmt.Printf("Fachwerk is ready at http://%s\n", listener.Addr())
@@ -212,6 +213,31 @@ func follow(ctx context.Context, d *rooms.Desk) {
 			if err := desk.Guarded(d.Follow); err != nil {
 				slog.Error("cannot read the database", "error", err)
 			}
+		}
+	}
+}
+
+// calm is how long no revision must have come before something is counted ahead.
+const calm = time.Second
+
+// warm counts ahead, whenever no revision has come for a while, what the first question would wait for.
+func warm(ctx context.Context, d *rooms.Desk) {
+	for {
+		moved := d.Moved.Wait()
+		select {
+		case <-ctx.Done():
+			return
+		case <-moved:
+			continue
+		case <-time.After(calm):
+		}
+		if err := desk.Guarded(func() error { d.Warm(ctx); return nil }); err != nil {
+			slog.Error("cannot count ahead", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-moved:
 		}
 	}
 }

@@ -49,6 +49,7 @@ type House struct {
 	kept    sync.Map // of names: what is kept of it
 	listing sync.Mutex
 	lists   map[model.Kind][]Entry
+	earlier *earlierPeople
 	parts   sync.Map // what delegates see of it, by user and delegations
 
 	looking sync.Mutex

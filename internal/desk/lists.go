@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -31,43 +32,88 @@ func (h *House) Entries(kind model.Kind) []Entry {
 		h.lists = map[model.Kind][]Entry{}
 	}
 	if h.lists[kind] == nil {
-		h.lists[kind] = h.list(kind)
+		if kind == model.KindUser && h.earlier != nil {
+			h.lists[kind], h.earlier = h.people(h.earlier), nil
+		} else {
+			h.lists[kind] = h.list(kind)
+		}
 	}
 	return h.lists[kind]
 }
 
+// earlierPeople is everybody as a house before listed them, when the areas were what they are.
+type earlierPeople struct {
+	users model.Table[*model.User]
+	list  []Entry
+}
+
+// people lists everybody, and takes over from an earlier list whoever is as they were.
+func (h *House) people(earlier *earlierPeople) []Entry {
+	now := h.Design().Users
+	place := make([]int, len(earlier.users)) // afterwards, one up; 0: they are not what they were
+	var came []Entry
+	model.EachPair(earlier.users, now, func(i, j int) {
+		switch {
+		case i >= 0 && j >= 0 && earlier.users[i] == now[j]:
+			place[i] = j + 1
+		case j >= 0 && now[j].State != model.UserDeleted:
+			came = append(came, h.personEntry(j))
+		}
+	})
+	slices.SortFunc(came, inOrder)
+	out := make([]Entry, 0, len(earlier.list)+len(came))
+	for _, e := range earlier.list {
+		if place[e.Place] == 0 {
+			continue
+		}
+		e.Place = uint(place[e.Place] - 1)
+		for len(came) > 0 && inOrder(came[0], e) < 0 {
+			out, came = append(out, came[0]), came[1:]
+		}
+		out = append(out, e)
+	}
+	return append(out, came...)
+}
+
+// inOrder orders entries by name.
+func inOrder(a, b Entry) int {
+	return cmp.Or(strings.Compare(a.Sort, b.Sort), strings.Compare(a.Node.ID, b.Node.ID))
+}
+
+func entry(kind model.Kind, id, name string, words ...string) Entry {
+	return Entry{
+		Node:  index.Node{Kind: kind, ID: id},
+		Name:  name,
+		Sort:  model.Fold(name),
+		Words: model.Fold(strings.Join(append(words, id, name), " ")),
+	}
+}
+
+// personEntry is the entry of the person at a place in the design.
+func (h *House) personEntry(place int) Entry {
+	u := h.Design().Users[place]
+	e := entry(model.KindUser, u.ID, u.DisplayName,
+		u.UserName, u.Email, u.JobTitle, u.Department, h.Area(u.Area).Name, string(u.State))
+	e.Place = uint(place)
+	return e
+}
+
 func (h *House) list(kind model.Kind) []Entry {
 	out := []Entry{}
-	add := func(id, name string, words ...string) {
-		out = append(
-			out,
-			Entry{
-				index.Node{Kind: kind, ID: id},
-				name,
-				model.Fold(name),
-				model.Fold(strings.Join(append(words, id, name), " ")),
-				0,
-			},
-		)
-	}
+	add := func(id, name string, words ...string) { out = append(out, entry(kind, id, name, words...)) }
 	d := h.Design()
 	switch kind {
 	case model.KindUser:
-		for i, u := range d.Users {
-			if u.State != model.UserDeleted {
-				add(
-					u.ID,
-					u.DisplayName,
-					u.UserName,
-					u.Email,
-					u.JobTitle,
-					u.Department,
-					h.Area(u.Area).Name,
-					string(u.State),
-				)
-				out[len(out)-1].Place = uint(i)
+		parts := make([][]Entry, fan.Parts())
+		fan.Out(len(d.Users), func(p, from, to int) {
+			for i := from; i < to; i++ {
+				if d.Users[i].State != model.UserDeleted {
+					parts[p] = append(parts[p], h.personEntry(i))
+				}
 			}
-		}
+			slices.SortFunc(parts[p], inOrder)
+		})
+		return fan.Merged(parts, inOrder)
 	case model.KindGroup:
 		for _, g := range d.Groups {
 			add(g.ID, g.Name, g.Description)
@@ -119,8 +165,6 @@ func (h *House) list(kind model.Kind) []Entry {
 			)
 		}
 	}
-	slices.SortFunc(out, func(a, b Entry) int {
-		return cmp.Or(strings.Compare(a.Sort, b.Sort), strings.Compare(a.Node.ID, b.Node.ID))
-	})
+	slices.SortFunc(out, inOrder)
 	return out
 }

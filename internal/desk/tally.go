@@ -9,27 +9,30 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// tallies are what was counted of a house, so that the next key that is pressed need not count it again. What is in
-// force can change with every instant; what was counted stands for the minute in which it was.
+// tallies are what was counted of a house, so that the next key that is pressed need not count it again. It stands until
+// something begins or ends.
 type tallies struct {
 	sync.Mutex
-	minute time.Time
-	known  *sync.Map
+	from, until time.Time // in which nothing does; zero: without end
+	known       *sync.Map
 }
 
-// at gives what is known at an instant.
-func (t *tallies) at(at time.Time) *sync.Map {
+// known gives what is known of a house at an instant.
+func (h *House) known(at time.Time) *sync.Map {
+	t := &h.tallies
 	t.Lock()
 	defer t.Unlock()
-	if minute := at.Truncate(time.Minute); t.known == nil || !t.minute.Equal(minute) {
-		t.minute, t.known = minute, &sync.Map{}
+	if t.known == nil || at.Before(t.from) || !t.until.IsZero() && !at.Before(t.until) {
+		t.from, t.until = h.Design().Steady(at)
+		t.known = &sync.Map{}
 	}
 	return t.known
 }
 
-// Counted gives what is told of a house under a name, and counts it the first time.
+// Counted gives what is told of a house under a name, and counts it the first time. It must follow from the design and
+// from what is in force, not from how long ago something was.
 func Counted[T any](s *Sight, name string, count func() T) T {
-	known := s.tallies.at(s.At)
+	known := s.known(s.At)
 	v, ok := known.Load(name)
 	if !ok {
 		v, _ = known.LoadOrStore(name, sync.OnceValue(count))
@@ -76,6 +79,11 @@ func (h *House) inheritLists(from *House) *House {
 		if same[kind] {
 			h.lists[kind] = list
 		}
+	}
+	if list := from.lists[model.KindUser]; list != nil {
+		h.earlier = &earlierPeople{a.Users, list}
+	} else {
+		h.earlier = from.earlier
 	}
 	from.kept.Range(func(name, v any) bool {
 		k := v.(kept)

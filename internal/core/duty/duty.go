@@ -112,31 +112,30 @@ func All(x *index.Index, t time.Time) []Violation { return Among(x, x.Design().C
 // Among is [All], but of some conflicts only. It costs what it takes to find the holders of each item; only those who
 // hold enough of them are looked at one by one.
 func Among(x *index.Index, conflicts []*model.Conflict, t time.Time) []Violation {
-	suspects := map[string][]*model.Conflict{}
+	people := x.Design().Users
+	suspects := map[int][]*model.Conflict{}
+	held := make([]int, len(people)) // how many items of a conflict each person holds
 	for _, c := range conflicts {
-		held := map[string]int{}
+		clear(held)
 		for _, i := range c.Items {
 			kind, id := model.KindRole, i.Role
 			if id == "" {
 				kind, id = index.KindPermission, i.Permission
 			}
-			for _, u := range x.Holders(kind, id, t) {
-				held[u]++
-			}
-		}
-		for u, n := range held {
-			if n > int(c.Limit) {
-				suspects[u] = append(suspects[u], c)
+			for u := range x.HeldBy(kind, id, t).All() {
+				if held[u]++; held[u] == int(c.Limit)+1 {
+					suspects[u] = append(suspects[u], c)
+				}
 			}
 		}
 	}
-	users := slices.Sorted(maps.Keys(suspects))
+	places := slices.Sorted(maps.Keys(suspects))
 	parts := make([][]Violation, fan.Parts())
 	l := LookFor(x, conflicts, t)
-	fan.Out(len(users), func(p, from, to int) {
+	fan.Out(len(places), func(p, from, to int) {
 		mine := *l
-		for _, u := range users[from:to] {
-			parts[p] = append(parts[p], mine.among(u, suspects[u])...)
+		for _, u := range places[from:to] {
+			parts[p] = append(parts[p], mine.among(people[u].ID, suspects[u])...)
 		}
 	})
 	return slices.Concat(parts...)

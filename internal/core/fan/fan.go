@@ -34,3 +34,22 @@ func Out(n int, do func(p, from, to int)) {
 		panic(failed)
 	}
 }
+
+// Merged merges the lists that parts have made, each in order, into one; what is alike stays in the order of the parts.
+func Merged[T any](lists [][]T, order func(a, b T) int) (out []T) {
+	for _, list := range lists {
+		if len(out) == 0 {
+			out = list
+			continue
+		}
+		both := make([]T, 0, len(out)+len(list))
+		for _, e := range list {
+			for len(out) > 0 && order(out[0], e) <= 0 {
+				both, out = append(both, out[0]), out[1:]
+			}
+			both = append(both, e)
+		}
+		out = append(both, out...)
+	}
+	return out
+}

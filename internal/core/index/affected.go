@@ -1,9 +1,11 @@
 package index
 
 import (
+	"fmt"
 	"maps"
 	mathbits "math/bits"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -62,29 +64,29 @@ func Differences(before, after *Index, watched []string, t time.Time) (list []Di
 }
 
 // differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
-// have other numbers for these. Whose account or groups changed is compared whole; who may only be concerned since
-// something is assigned otherwise, or permissions are others, by what that is about.
+// have other numbers for these. Whose account changed is compared whole; who may only be concerned since something is
+// assigned otherwise, or permissions are others, by what that is about.
 func differencesAcross(before, after *Index, watched []string, t time.Time) ([]Difference, []string) {
 	c := crossing{
-		before: before, after: after, t: t, whole: map[string]bool{}, assigned: map[string]bool{},
-		keys: map[string]bool{}, carried: map[string]bool{},
+		before: before, after: after, t: t,
+		whole: map[string]bool{}, assigned: map[string][]int32{}, keys: map[string]bool{},
+		carriedAt: map[string]int32{}, shapes: map[shapeIn]int32{},
 	}
 	c.accounts()
 	c.places()
 	c.grants()
 	c.permissions()
-	keys := slices.Sorted(maps.Keys(c.keys))
-	maps.Copy(c.carried, c.keys)
-	carried := slices.Sorted(maps.Keys(c.carried))
-	// What is asked about people, by which they are concerned: on either side.
-	ask := func(keys []string) [2]some {
+	// What is asked about people, by what concerns them: on either side.
+	ask := func(keys []string) *[2]some {
 		b, _ := before.some(Some{Keys: keys}, t)
 		a, _ := after.some(Some{Keys: keys}, t)
-		return [2]some{b, a}
+		return &[2]some{b, a}
 	}
-	ofKeys, ofCarried := ask(keys), ask(carried)
+	ofKeys := ask(slices.Sorted(maps.Keys(c.keys)))
 	concerned := maps.Clone(c.whole)
-	maps.Copy(concerned, c.assigned)
+	for u := range c.assigned {
+		concerned[u] = true
+	}
 	for _, s := range ofKeys {
 		for _, u := range s.who(func(int) bool { return true }) { // licensed for them or not
 			concerned[u] = true
@@ -98,16 +100,23 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	parts := make([][]Difference, fan.Parts())
 	fan.Out(len(users), func(p, from, to int) {
 		var of pieces
+		asked := map[string]*[2]some{} // by whom the same is assigned otherwise
 		for _, id := range users[from:to] {
-			d := Difference{User: id, Watched: byKeys || c.whole[id] || c.assigned[id]}
+			d := Difference{User: id, Watched: byKeys || c.whole[id] || len(c.assigned[id]) > 0}
 			var was, is []Holding
 			waits := true
 			if c.whole[id] {
 				was, is = before.Widest(id, t), after.Widest(id, t)
 			} else {
-				sides := &ofKeys
-				if c.assigned[id] {
-					sides = &ofCarried
+				sides := ofKeys
+				if by := c.assigned[id]; len(by) > 0 {
+					slices.Sort(by)
+					by = slices.Compact(by)
+					name := fmt.Sprint(by)
+					if sides = asked[name]; sides == nil {
+						sides = ask(c.about(by))
+						asked[name] = sides
+					}
 				}
 				was, _ = sides[0].widest(id, &of)
 				is, waits = sides[1].widest(id, &of)
@@ -121,7 +130,13 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	})
 	touched := slices.Clone(watched)
 	if len(c.whole) == 0 {
-		touched = watches(c.carried)
+		carried := maps.Clone(c.keys)
+		for _, keys := range c.carried {
+			for _, key := range keys {
+				carried[key] = true
+			}
+		}
+		touched = watches(carried)
 	}
 	slices.Sort(touched)
 	return slices.Concat(parts...), slices.Compact(touched)
@@ -142,43 +157,69 @@ type crossing struct {
 	before, after *Index
 	t             time.Time
 	whole         map[string]bool // people to be compared whole
-	assigned      map[string]bool // people to whom something is assigned otherwise, by other groups too
 	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
-	carried       map[string]bool // what is carried by assignments that are not the same, or come by groups that are not
+	// People to whom something is assigned otherwise, by other groups too: by what, as numbers of lists in carried.
+	assigned  map[string][]int32
+	carried   [][]string       // keys that assignments carry, each list once
+	carriedAt map[string]int32 // the number of each list
+	shapes    map[shapeIn]int32
 }
 
-// subject takes a person, or the members of a group, in among some people.
-func (c *crossing) subject(x *Index, s model.Subject, among map[string]bool) {
+// shapeIn is a shape of one of two indexes.
+type shapeIn struct {
+	*Index
+	shape int32
+}
+
+// about gives the permissions that a person can hold otherwise to whom these are assigned otherwise, by their numbers.
+func (c *crossing) about(by []int32) []string {
+	keys := maps.Clone(c.keys)
+	for _, n := range by {
+		for _, key := range c.carried[n] {
+			keys[key] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(keys))
+}
+
+// subject gives a person, or the members of a group.
+func subject(x *Index, s model.Subject) []string {
 	if s.User != "" {
-		among[s.User] = true
-		return
+		return []string{s.User}
 	}
-	for _, u := range x.Members(s.Group) {
-		among[u] = true
-	}
+	return x.Members(s.Group)
 }
 
-// group takes in the members of a group, and what it gives them, by nesting too.
-func (c *crossing) group(x *Index, id string) {
-	c.subject(x, model.Subject{Group: id}, c.assigned)
-	for _, a := range x.GrantsTo(id) {
-		c.carry(x, a)
-	}
-}
-
-// grant takes in whom an assignment concerns, and what it carries.
-func (c *crossing) grant(x *Index, a *model.Assignment) {
-	c.subject(x, a.Subject, c.assigned)
-	c.carry(x, a)
-}
-
-func (c *crossing) carry(x *Index, a *model.Assignment) {
-	for _, key := range x.keysOf(bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[x.keyOf(a)]].words)) {
-		c.carried[key] = true
+// otherwise takes in some people to whom assignments in x are not what they were.
+func (c *crossing) otherwise(users []string, x *Index, by ...*model.Assignment) {
+	for _, a := range by {
+		n := c.carry(x, a)
+		for _, u := range users {
+			if of := c.assigned[u]; len(of) == 0 || of[len(of)-1] != n {
+				c.assigned[u] = append(of, n)
+			}
+		}
 	}
 }
 
-// accounts takes in those who changed themselves, and what changed groups give their members.
+// carry gives the number of the list of what an assignment carries.
+func (c *crossing) carry(x *Index, a *model.Assignment) int32 {
+	of := shapeIn{x, x.shapeOf[x.keyOf(a)]}
+	n, known := c.shapes[of]
+	if known {
+		return n
+	}
+	keys := x.keysOf(bitset.FromWithLength(x.readable.Len(), x.shapes[of.shape].words))
+	name := strings.Join(keys, "\x00")
+	if n, known = c.carriedAt[name]; !known {
+		n = int32(len(c.carried))
+		c.carried, c.carriedAt[name] = append(c.carried, keys), n
+	}
+	c.shapes[of] = n
+	return n
+}
+
+// accounts takes in those who changed themselves, and those who came into groups or left them.
 func (c *crossing) accounts() {
 	b, a := c.before.design, c.after.design
 	model.EachChange(b.Users, a.Users, func(i, j int) {
@@ -190,13 +231,31 @@ func (c *crossing) accounts() {
 		}
 	})
 	model.EachChange(b.Groups, a.Groups, func(i, j int) {
+		// Who is in it before and after has by it what they had, unless that is assigned otherwise.
+		var was, is []string
 		if i >= 0 {
-			c.group(c.before, b.Groups[i].ID)
+			was = c.before.Members(b.Groups[i].ID)
 		}
 		if j >= 0 {
-			c.group(c.after, a.Groups[j].ID)
+			is = c.after.Members(a.Groups[j].ID)
+		}
+		if left := without(was, is); len(left) > 0 {
+			c.otherwise(left, c.before, c.before.GrantsTo(b.Groups[i].ID)...)
+		}
+		if came := without(is, was); len(came) > 0 {
+			c.otherwise(came, c.after, c.after.GrantsTo(a.Groups[j].ID)...)
 		}
 	})
+}
+
+// without gives those of some ids that are not among others. Both are sorted.
+func without(some, others []string) (out []string) {
+	for _, id := range some {
+		if _, both := slices.BinarySearch(others, id); !both {
+			out = append(out, id)
+		}
+	}
+	return out
 }
 
 // places takes in those who are given something over the whole organisation, if that is another area now. Wherever else
@@ -208,7 +267,9 @@ func (c *crossing) places() {
 	for _, x := range []*Index{c.before, c.after} {
 		for _, g := range x.design.Assignments {
 			if g.Area == "" {
-				c.subject(x, g.Subject, c.whole)
+				for _, u := range subject(x, g.Subject) {
+					c.whole[u] = true
+				}
 			}
 		}
 	}
@@ -219,17 +280,19 @@ func (c *crossing) grants() {
 	b, a := c.before.design, c.after.design
 	model.EachChange(b.Assignments, a.Assignments, func(i, j int) {
 		if i >= 0 {
-			c.grant(c.before, b.Assignments[i])
+			g := b.Assignments[i]
+			c.otherwise(subject(c.before, g.Subject), c.before, g)
 		}
 		if j >= 0 {
-			c.grant(c.after, a.Assignments[j])
+			g := a.Assignments[j]
+			c.otherwise(subject(c.after, g.Subject), c.after, g)
 		}
 	})
 	for id := range roleLines(b.Roles, a.Roles) { // they have other roles by their role
 		for _, x := range []*Index{c.before, c.after} {
 			if i, ok := x.design.Roles.Position(id); ok {
 				for _, g := range x.roles[i].grants {
-					c.subject(x, g.Subject, c.assigned)
+					c.otherwise(subject(x, g.Subject), x, g.Assignment)
 				}
 			}
 		}

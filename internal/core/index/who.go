@@ -1,11 +1,9 @@
 package index
 
 import (
-	"maps"
 	"slices"
 	"time"
 
-	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 )
 
@@ -73,46 +71,48 @@ func (x *Index) Lacking(licence string, t time.Time) []string {
 	return s.who(func(u int) bool { return !x.holdsLicence(u, l) })
 }
 
-// HeldAmong gives, for every live person who effectively holds some of the permissions at t, which these are, by id.
-func (x *Index) HeldAmong(keys []string, t time.Time) map[string][]string {
+// FirstHolding gives the first of some people who effectively hold some of the permissions at t, at most so many.
+func (x *Index) FirstHolding(people, keys []string, most int, t time.Time) (out []string) {
 	s, ok := x.some(Some{Keys: keys}, t)
-	if !ok || len(s.words) == 0 {
+	if !ok {
 		return nil
 	}
-	users := x.design.Users
-	parts := make([]map[string][]string, fan.Parts())
-	fan.Out(len(users), func(p, from, to int) {
-		found := map[string][]string{}
-		held := x.bits()
-		for u := from; u < to; u++ {
-			if !x.live(u, t) {
-				continue
-			}
-			licensed, words := x.licensed(u).Words(), held.Words()
-			some := false
-			x.grantsIn(u, &s.systems, func(g *grant) bool {
-				if g.in(t) {
-					carried := x.shapes[g.shape].words
-					for _, w := range s.words {
-						if b := carried[w.at] & w.bits & licensed[w.at]; b != 0 {
-							words[w.at] |= b
-							some = true
-						}
-					}
-				}
-				return true
-			})
-			if some {
-				found[users[u].ID] = x.keysOf(held)
-				held.ClearAll()
-			}
+	for _, id := range people {
+		if len(out) == most {
+			break
 		}
-		parts[p] = found
-	})
-	for _, p := range parts[1:] {
-		maps.Copy(parts[0], p)
+		if u, known := x.userOf.find(id); known && x.live(u, t) && s.held(u) {
+			out = append(out, id)
+		}
 	}
-	return parts[0]
+	return out
+}
+
+// HeldAmong gives which of the permissions somebody among some people effectively holds at t, sorted.
+func (x *Index) HeldAmong(people, keys []string, t time.Time) []string {
+	s, ok := x.some(Some{Keys: keys}, t)
+	if !ok {
+		return nil
+	}
+	held := x.bits()
+	words := held.Words()
+	for _, id := range people {
+		u, known := x.userOf.find(id)
+		if !known || !x.live(u, t) {
+			continue
+		}
+		licensed := x.licensed(u).Words()
+		x.grantsIn(u, &s.systems, func(g *grant) bool {
+			if g.in(t) {
+				carried := x.shapes[g.shape].words
+				for _, w := range s.words {
+					words[w.at] |= carried[w.at] & w.bits & licensed[w.at]
+				}
+			}
+			return true
+		})
+	}
+	return x.keysOf(held)
 }
 
 // who gives the live people to whom grants in force carry some of the permissions and who fit, by id.

@@ -203,21 +203,32 @@ func TestLackingIsWaiting(t *testing.T) {
 	}
 }
 
-// Which critical things people hold is told as what they effectively hold says.
+// What somebody among some people holds is told as what each effectively holds says.
 func TestHeldAmongIsHeld(t *testing.T) {
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		keys := some(r, allKeys(d), 6)
-		got := x.HeldAmong(keys, now)
+		var people []string
+		want := map[string]bool{}
 		for _, u := range d.Users {
-			want := map[string]bool{}
+			if r.IntN(3) > 0 {
+				continue
+			}
+			people = append(people, u.ID)
 			for _, h := range x.Effective(u.ID, now) {
 				if slices.Contains(keys, h.Permission) {
 					want[h.Permission] = true
 				}
 			}
-			if len(got[u.ID]) != len(want) || slices.ContainsFunc(got[u.ID], func(k string) bool { return !want[k] }) {
-				t.Errorf("of %v %s holds %v, want %v", keys, u.ID, got[u.ID], want)
-			}
+		}
+		holding := slices.DeleteFunc(slices.Clone(people), func(u string) bool {
+			return !slices.ContainsFunc(x.Effective(u, now), func(h index.Holding) bool { return slices.Contains(keys, h.Permission) })
+		})
+		most := r.IntN(4)
+		if got := x.FirstHolding(people, keys, most, now); !slices.Equal(got, holding[:min(most, len(holding))]) {
+			t.Errorf("the first %d of %v who hold some of %v are %v, want of %v", most, people, keys, got, holding)
+		}
+		if got := x.HeldAmong(people, keys, now); !slices.Equal(got, slices.Sorted(maps.Keys(want))) {
+			t.Errorf("of %v %v hold %v, want %v", keys, people, got, want)
 		}
 	})
 }

@@ -125,7 +125,8 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 		}
 	}
 	for _, l := range licences {
-		v.Pools = append(v.Pools, pool(s, l))
+		taken, without := seats(s, l)
+		v.Pools = append(v.Pools, pool(s, l, taken, without))
 	}
 	for _, o := range suppliedBy(s, id) {
 		v.Sets = append(v.Sets, layer(s, model.KindSet, o.ID))
@@ -190,8 +191,8 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 		v.Systems = append(v.Systems, s.Ref(model.KindSystem, o.ID))
 	}
 	if s.Design().Get(model.KindLicence, id) != nil {
-		v.Pool = pool(s, id)
 		taken, without := seats(s, id)
+		v.Pool = pool(s, id, taken, without)
 		for _, seat := range taken[:min(len(taken), holdersShown)] {
 			seat.User = s.Ref(model.KindUser, seat.user.ID)
 			v.Taken = append(v.Taken, seat)
@@ -205,26 +206,20 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 	return v, nil
 }
 
-// seating is who takes the seats of a licence, and who goes without.
-type seating struct {
-	taken   []Seat
-	without []*model.User
-}
-
-// pool counts what [sight.seats] tells, of a licence that the design has.
-func pool(s *desk.Sight, id string) Pool {
+// pool counts what [seats] gives, of a licence that the design has.
+func pool(s *desk.Sight, id string, taken []Seat, without []*model.User) Pool {
 	l, _ := s.Design().Licences.Find(id)
-	p := Pool{Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: seatsUsed(s)[id], Covers: []desk.Ref{}}
+	p := Pool{
+		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken), Lacking: len(without), Covers: []desk.Ref{},
+	}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.Ref(model.KindLicence, c))
 	}
-	taken, without := seats(s, id)
 	for _, seat := range taken {
 		if seat.Idle {
 			p.Idle++
 		}
 	}
-	p.Lacking = len(without)
 	return p
 }
 
@@ -239,45 +234,61 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 	return out
 }
 
-// seats gives who takes a seat of a licence, the longest idle first, and who goes without though a grant needs it;
-// each by name.
+// seats gives who takes a seat of a licence, the longest idle first and then by name, and who goes without though a
+// grant needs it, by name.
 func seats(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
-	all := desk.Counted(s, "seats of "+licence, func() seating {
-		taken, without := seatsNow(s, licence)
-		return seating{taken, without}
+	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -review.IdleAfter)
+	for _, u := range seated(s)[licence] {
+		seat := Seat{user: u}
+		for _, o := range systems {
+			if used, ok := u.LastUse[o.ID]; ok && (seat.LastUse == nil || used.After(*seat.LastUse)) {
+				seat.LastUse = &used
+			}
+		}
+		seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
+		taken = append(taken, seat)
+	}
+	slices.SortStableFunc(taken, func(a, b Seat) int {
+		if a.Idle && b.Idle {
+			return a.LastUse.Compare(*b.LastUse)
+		}
+		return cmp.Compare(boolRank(b.Idle), boolRank(a.Idle))
 	})
-	return all.taken, all.without
+	return taken, waiting(s, licence)
 }
 
-func seatsNow(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
-	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -review.IdleAfter)
-	for _, u := range s.Design().Users {
-		if slices.Contains(u.Licences, licence) && u.State != model.UserDeactivated && u.State != model.UserDeleted {
-			seat := Seat{user: u}
-			for _, o := range systems {
-				if used, ok := u.LastUse[o.ID]; ok && (seat.LastUse == nil || used.After(*seat.LastUse)) {
-					seat.LastUse = &used
+// seated gives who takes a seat of each licence, by name.
+func seated(s *desk.Sight) map[string][]*model.User {
+	return desk.Kept(s, "seated", []model.Kind{model.KindUser}, func() map[string][]*model.User {
+		out := map[string][]*model.User{}
+		for _, e := range s.Entries(model.KindUser) {
+			u := s.Design().Users[e.Place]
+			for _, l := range u.Licences {
+				if u.State != model.UserDeactivated {
+					out[l] = append(out[l], u)
 				}
 			}
-			seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
-			taken = append(taken, seat)
 		}
-	}
-	for _, id := range s.Index.Lacking(licence, s.At) {
-		u, _ := s.Design().Users.Find(id)
-		without = append(without, u)
-	}
-	byName := func(a, b *model.User) int {
-		return strings.Compare(model.Fold(a.DisplayName), model.Fold(b.DisplayName))
-	}
-	slices.SortFunc(without, byName)
-	slices.SortFunc(taken, func(a, b Seat) int {
-		if a.Idle && b.Idle {
-			return cmp.Or(a.LastUse.Compare(*b.LastUse), byName(a.user, b.user))
-		}
-		return cmp.Or(cmp.Compare(boolRank(b.Idle), boolRank(a.Idle)), byName(a.user, b.user))
+		return out
 	})
-	return taken, without
+}
+
+// waiting gives who goes without a licence though a grant needs it, by name.
+func waiting(s *desk.Sight, licence string) []*model.User {
+	return desk.Counted(s, "waiting for "+licence, func() (without []*model.User) {
+		users := s.Design().Users
+		lacks := make([]bool, len(users))
+		for _, id := range s.Index.Lacking(licence, s.At) {
+			at, _ := users.Position(id)
+			lacks[at] = true
+		}
+		for _, e := range s.Entries(model.KindUser) {
+			if lacks[e.Place] {
+				without = append(without, users[e.Place])
+			}
+		}
+		return without
+	})
 }
 
 // PermissionSheet is the sheet of a permission.
@@ -307,15 +318,20 @@ type PermissionSheet struct {
 
 const holdersShown = 200
 
-// firstByName gives the first of some people by name.
-func firstByName(s *desk.Sight, users []string, most int) []desk.Ref {
-	place := desk.Kept(s, "places by name", []model.Kind{model.KindUser}, func() map[string]int {
+// placesByName gives the place of everybody in the order of names.
+func placesByName(s *desk.Sight) map[string]int {
+	return desk.Kept(s, "places by name", []model.Kind{model.KindUser}, func() map[string]int {
 		places := make(map[string]int, len(s.Design().Users))
 		for i, e := range s.Entries(model.KindUser) {
 			places[e.Node.ID] = i
 		}
 		return places
 	})
+}
+
+// firstByName gives the first of some people by name.
+func firstByName(s *desk.Sight, users []string, most int) []desk.Ref {
+	place := placesByName(s)
 	places := make([]int, len(users))
 	for i, u := range users {
 		places[i] = place[u]

@@ -359,7 +359,7 @@ var columns = map[model.Kind][]column{
 			}
 			return nil
 		}},
-		numberColumn("used", "Taken", func(s *desk.Sight, id string) int { return seatsUsed(s)[id] }),
+		numberColumn("used", "Taken", func(s *desk.Sight, id string) int { return len(seated(s)[id]) }),
 		numberColumn(
 			"covers",
 			"Covers",

@@ -140,8 +140,13 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 		r := s.Area(g.People.Area)
 		v.People = []desk.Phrase{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
 	}
-	v.Covers = desk.Counted(s, "covers "+g.ID, func() Coverage { return covers(s, g) })
+	v.Covers = coversNow(s, g)
 	return v
+}
+
+// coversNow is what a delegation of the design covers.
+func coversNow(s *desk.Sight, g *model.Delegation) Coverage {
+	return desk.Counted(s, "covers "+g.ID, func() Coverage { return covers(s, g) })
 }
 
 // coveredBy gives the people whom a delegation is about, as [delegation.Covered] does; by area without looking at
@@ -170,10 +175,9 @@ func coveredBy(s *desk.Sight, g *model.Delegation) []string {
 	return out
 }
 
-// criticalHeld gives which critical permissions people hold, by who holds any.
-func criticalHeld(s *desk.Sight) map[string][]string {
-	return desk.Counted(s, "critical", func() map[string][]string {
-		var keys []string
+// above gives those of some people who hold a critical permission that none of the delegates holds, at most so many.
+func above(s *desk.Sight, people, delegates []string, most int) []string {
+	critical := desk.Kept(s, "critical", []model.Kind{index.KindPermission}, func() (keys []string) {
 		for _, o := range s.Design().Systems {
 			for _, p := range o.Permissions {
 				if p.Risk == 3 {
@@ -181,8 +185,15 @@ func criticalHeld(s *desk.Sight) map[string][]string {
 				}
 			}
 		}
-		return s.Index.HeldAmong(keys, s.At)
+		slices.Sort(keys)
+		return keys
 	})
+	held := s.Index.HeldAmong(delegates, critical, s.At)
+	beyond := slices.DeleteFunc(slices.Clone(critical), func(key string) bool {
+		_, is := slices.BinarySearch(held, key)
+		return is
+	})
+	return s.Index.FirstHolding(people, beyond, most, s.At)
 }
 
 // covers tells what a delegation covers now.
@@ -204,26 +215,10 @@ func covers(s *desk.Sight, g *model.Delegation) Coverage {
 	if g.Delegate.Group != "" {
 		delegates = s.Index.Members(g.Delegate.Group)
 	}
-	critical := criticalHeld(s)
-	holds := map[string]bool{} // what some delegate holds of what is critical
-	for _, u := range delegates {
-		for _, key := range critical[u] {
-			holds[key] = true
-		}
-	}
-	for _, u := range people {
-		if g.Delegate.User == u {
-			continue // nobody acts on themselves
-		}
-		c.Count++
-		if len(c.People) < coveredShown {
-			c.People = append(c.People, s.Ref(model.KindUser, u))
-		}
-		if len(c.Above) < coveredShown &&
-			slices.ContainsFunc(critical[u], func(key string) bool { return !holds[key] }) {
-			c.Above = append(c.Above, s.Ref(model.KindUser, u))
-		}
-	}
+	people = slices.DeleteFunc(people, func(u string) bool { return u == g.Delegate.User }) // nobody acts on themselves
+	c.Count = len(people)
+	c.People = refs(s, model.KindUser, people[:min(len(people), coveredShown)])
+	c.Above = refs(s, model.KindUser, above(s, people, delegates, coveredShown))
 	byName := func(a, b desk.Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) }
 	slices.SortStableFunc(c.People, byName)
 	slices.SortStableFunc(c.Above, byName)

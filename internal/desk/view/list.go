@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/duty"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -227,30 +228,40 @@ func order(s *desk.Sight, rows []desk.Entry, c column, down bool) []desk.Entry {
 		num  float64
 		text string
 	}
-	list := make([]keyed, len(rows))
-	for j, e := range rows {
-		list[j].Entry = e
-		switch v := c.of(s, e.Node.ID).(type) {
-		case float64:
-			list[j].num = v
-		case time.Time:
-			if list[j].num = float64(v.Unix()); v.IsZero() {
-				list[j].num = float64(1 << 60) // no end comes last
-			}
-		default:
-			list[j].text = model.Fold(c.cell(s, e.Node.ID).Text)
-		}
-	}
-	slices.SortStableFunc(list, func(a, b keyed) int {
+	ordered := func(a, b keyed) int {
 		order := cmp.Or(cmp.Compare(a.num, b.num), strings.Compare(a.text, b.text))
 		if down {
 			return -order
 		}
 		return order
+	}
+	parts := make([][]keyed, fan.Parts())
+	fan.Out(len(rows), func(p, from, to int) {
+		list := make([]keyed, to-from)
+		for j, e := range rows[from:to] {
+			k := &list[j]
+			k.Entry = e
+			var v any
+			if c.value != nil {
+				v = c.value(s, e.Node.ID)
+			}
+			switch v := v.(type) {
+			case float64:
+				k.num = v
+			case time.Time:
+				if k.num = float64(v.Unix()); v.IsZero() {
+					k.num = float64(1 << 60) // no end comes last
+				}
+			default:
+				k.text = model.Fold(c.cell(s, e.Node.ID).Text)
+			}
+		}
+		slices.SortStableFunc(list, ordered)
+		parts[p] = list
 	})
-	out := make([]desk.Entry, len(rows))
-	for j := range list {
-		out[j] = list[j].Entry
+	out := make([]desk.Entry, 0, len(rows))
+	for _, k := range fan.Merged(parts, ordered) {
+		out = append(out, k.Entry)
 	}
 	return out
 }

@@ -1,7 +1,6 @@
 package view
 
 import (
-	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
@@ -22,13 +21,6 @@ func countHolders(s *desk.Sight, kind model.Kind, rows []desk.Entry) {
 		for _, e := range rows[from:to] {
 			HolderCount(s, kind, e.Node.ID)
 		}
-	})
-}
-
-// seatsUsed counts the seats that people hold, by licence.
-func seatsUsed(s *desk.Sight) map[string]int {
-	return desk.Kept(s, "seats", []model.Kind{model.KindUser}, func() map[string]int {
-		return change.SeatsUsed(s.Design())
 	})
 }
 
@@ -81,9 +73,8 @@ type crowd struct {
 	*filter.Crowd
 }
 
-// matching gives what tells whether a filter over people matches somebody.
-func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
-	c := desk.Kept(s, "crowd", []model.Kind{model.KindUser}, func() *crowd {
+func crowdOf(s *desk.Sight) *crowd {
+	return desk.Kept(s, "crowd", []model.Kind{model.KindUser}, func() *crowd {
 		d := s.Design()
 		people := make([]*filter.Person, len(d.Users))
 		for i, u := range d.Users {
@@ -91,6 +82,11 @@ func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
 		}
 		return &crowd{Crowd: filter.NewCrowd(people)}
 	})
+}
+
+// matching gives what tells whether a filter over people matches somebody.
+func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
+	c := crowdOf(s)
 	c.Lock()
 	defer c.Unlock()
 	found := c.Match(f)

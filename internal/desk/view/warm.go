@@ -1,0 +1,43 @@
+package view
+
+import (
+	"context"
+	"slices"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// Warm counts ahead what the first question about the present design would otherwise wait for, as somebody sees it who
+// sees all of it. It ends early once nobody needs it any longer: ctx is over, or there is another revision.
+func (d *Viewer) Warm(ctx context.Context) {
+	h := d.Present()
+	s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
+	steps := []func(){
+		func() { crowdOf(s) },
+		func() { placesByName(s) },
+		func() { atHome(s, "") },
+		func() { seated(s) },
+		func() { Violations(s) },
+		func() { s.Ahead() },
+	}
+	for _, kind := range slices.Concat(index.Bays, findable) {
+		steps = append(steps, func() { s.Entries(kind) })
+	}
+	for _, g := range s.Design().Delegations {
+		steps = append(steps, func() { coversNow(s, g) })
+	}
+	for _, l := range s.Design().Licences {
+		steps = append(steps, func() { waiting(s, l.ID) })
+	}
+	for _, kind := range []model.Kind{model.KindRole, model.KindSet} {
+		steps = append(steps, func() { countHolders(s, kind, s.Entries(kind)) })
+	}
+	for _, step := range steps {
+		if ctx.Err() != nil || d.Present() != h {
+			return
+		}
+		step()
+	}
+}
