@@ -222,7 +222,7 @@ const calm = time.Second
 
 // warm counts ahead, whenever no revision has come for a while, what the first question would wait for.
 func warm(ctx context.Context, d *rooms.Desk) {
-	for {
+	for first := true; ; {
 		moved := d.Moved.Wait()
 		select {
 		case <-ctx.Done():
@@ -231,9 +231,10 @@ func warm(ctx context.Context, d *rooms.Desk) {
 			continue
 		case <-time.After(calm):
 		}
-		if err := desk.Guarded(func() error { d.Warm(ctx); return nil }); err != nil {
+		if err := desk.Guarded(func() error { d.Warm(ctx, first); return nil }); err != nil {
 			slog.Error("cannot count ahead", "error", err)
 		}
+		first = false
 		select {
 		case <-ctx.Done():
 			return

@@ -2,8 +2,11 @@
 package rooms
 
 import (
+	"context"
 	"time"
 
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/directory"
@@ -37,4 +40,13 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 		return nil, err
 	}
 	return &Desk{k, v, edit.New(v), review.New(v), intake.New(v), directory.New(v), accounts}, nil
+}
+
+// Warm counts ahead what the first question and the first step of a draft would otherwise wait for; see
+// [view.Viewer.Warm].
+func (d *Desk) Warm(ctx context.Context, everything bool) {
+	d.Viewer.Warm(ctx, everything)
+	if ctx.Err() == nil {
+		_, _ = d.Touched([]change.Op{{Kind: model.KindOrganisation}}) // whom open reviews ask about; the first step tells why not
+	}
 }

@@ -10,8 +10,9 @@ import (
 )
 
 // Warm counts ahead what the first question about the present design would otherwise wait for, as somebody sees it who
-// sees all of it. It ends early once nobody needs it any longer: ctx is over, or there is another revision.
-func (d *Viewer) Warm(ctx context.Context) {
+// sees all of it: lists and whatever no instant changes; of everything also what is in force, which costs seconds of a
+// large design. It ends early once nobody needs it any longer: ctx is over, or there is another revision.
+func (d *Viewer) Warm(ctx context.Context, everything bool) {
 	h := d.Present()
 	s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
 	steps := []func(){
@@ -19,20 +20,22 @@ func (d *Viewer) Warm(ctx context.Context) {
 		func() { placesByName(s) },
 		func() { atHome(s, "") },
 		func() { seated(s) },
-		func() { Violations(s) },
 		func() { s.Ahead() },
 	}
 	for _, kind := range slices.Concat(index.Bays, findable) {
 		steps = append(steps, func() { s.Entries(kind) })
 	}
-	for _, g := range s.Design().Delegations {
-		steps = append(steps, func() { coversNow(s, g) })
-	}
-	for _, l := range s.Design().Licences {
-		steps = append(steps, func() { waiting(s, l.ID) })
-	}
-	for _, kind := range []model.Kind{model.KindRole, model.KindSet} {
-		steps = append(steps, func() { countHolders(s, kind, s.Entries(kind)) })
+	if everything {
+		steps = append(steps, func() { Violations(s) })
+		for _, kind := range []model.Kind{model.KindRole, model.KindSet} {
+			steps = append(steps, func() { countHolders(s, kind, s.Entries(kind)) })
+		}
+		for _, g := range s.Design().Delegations {
+			steps = append(steps, func() { coversNow(s, g) })
+		}
+		for _, l := range s.Design().Licences {
+			steps = append(steps, func() { waiting(s, l.ID) })
+		}
 	}
 	for _, step := range steps {
 		if ctx.Err() != nil || d.Present() != h {
