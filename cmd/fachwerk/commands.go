@@ -6,6 +6,7 @@ import (
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fmt"
+	"io"
 	"os"
 	"slices"
 	"strings"
@@ -31,7 +32,7 @@ func openDesk(file string, mustExist bool) (*rooms.Desk, *store.Store, error) {
 	}
 	d, err := rooms.Open(s, time.Now)
 	if err != nil {
-		return nil, nil, errors.Join(err, s.Close())
+		return nil, nil, errors.Join(fmt.Errorf("the database %s: %w", file, store.Explained(err)), s.Close())
 	}
 	return d, s, nil
 }
@@ -105,15 +106,22 @@ func verifyCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		out := cmd.OutOrStdout()
-		fmt.Fprintf(out, "revisions %d %s\n", p.Revisions, cmp.Or(p.RevisionHead, "-"))
-		fmt.Fprintf(out, "security-log %d %s\n", p.Events, cmp.Or(p.SecurityHead, "-"))
+		if err := tellProof(cmd.OutOrStdout(), p); err != nil {
+			return err
+		}
 		if *head != "" && !p.Contains {
 			return fmt.Errorf("neither chain contains %s: what it was the head of has been replaced", *head)
 		}
 		return nil
 	}
 	return c
+}
+
+// tellProof prints the heads of the chains.
+func tellProof(to io.Writer, p store.Proof) error {
+	_, err := fmt.Fprintf(to, "revisions %d %s\nsecurity-log %d %s\n",
+		p.Revisions, cmp.Or(p.RevisionHead, "-"), p.Events, cmp.Or(p.SecurityHead, "-"))
+	return err
 }
 
 func generateCommand() *cobra.Command {
@@ -297,8 +305,7 @@ func openapiCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, a := server.New(d, s, web.Files(), inner.Outside{})
-			text, err := a.OpenAPI()
+			text, err := server.New(d, s, web.Files(), inner.Outside{}).API.OpenAPI()
 			if err == nil {
 				_, err = os.Stdout.Write(append(text, '\n'))
 			}

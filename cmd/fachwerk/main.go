@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/desk"
+	"fachwerk/internal/door/server"
 )
 
 // The exit codes.
@@ -56,6 +57,7 @@ func commands() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "fachwerk",
 		Short:         "Designs, assigns, computes and reviews access",
+		Version:       server.Version,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Args:          usageArgs(cobra.NoArgs),
@@ -63,7 +65,6 @@ func commands() *cobra.Command {
 			return usageError{errors.New("name a command; fachwerk --help lists them")}
 		},
 	}
-	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(
 		serveCommand(),
 		loadCommand(),
@@ -74,6 +75,10 @@ func commands() *cobra.Command {
 		ownerCommand(),
 		checkCommand(),
 		verifyCommand(),
+		backupCommand(),
+		restoreCommand(),
+		versionCommand(),
+		manualCommand(),
 		generateCommand(),
 		openapiCommand(),
 	)

@@ -2,29 +2,28 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
-	"net/netip"
-	"net/url"
 	"os"
 	"os/signal"
 	"runtime"
 	"runtime/debug"
-	"strings"
 	"syscall"
 	"time"
 
+	"github.com/coreos/go-systemd/v22/activation"
+	"github.com/coreos/go-systemd/v22/daemon"
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
-	"fachwerk/internal/door/inner"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/server"
+	"fachwerk/internal/store"
 	"fachwerk/web"
 )
 
@@ -32,143 +31,129 @@ func serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "serve --db FILE",
 		Short: "Serve the web application and all APIs",
-		Args:  usageArgs(cobra.NoArgs),
+		Long: "Serves the web application and all APIs. Every option but --config and --show-config can also be given by " +
+			"the environment, as FACHWERK_ and its name in capitals with _ for -, or in the TOML file that --config names: " +
+			"a flag counts before the environment, and that before the file.",
+		Args: usageArgs(cobra.NoArgs),
 	}
-	db := dbFlag(c)
-	addr := c.Flags().String("addr", "127.0.0.1:8080", "the address to listen on")
-	outside := c.Flags().
-		String("url", "", "the address as seen from outside, such as https://fachwerk.example; that of --addr if absent")
-	proxies := c.Flags().
-		StringSlice("trusted-proxies", nil, "addresses or networks (CIDR) whose X-Forwarded-For is believed")
-	issuer := c.Flags().
-		String("oidc-issuer", "", "an identity provider by which people sign in too (OpenID Connect); its secret is in "+
-			"FACHWERK_OIDC_CLIENT_SECRET, or in the file that FACHWERK_OIDC_CLIENT_SECRET_FILE names")
-	client := c.Flags().String("oidc-client-id", "", "what the identity provider knows Fachwerk as")
-	provider := c.Flags().String("oidc-name", "", "what the identity provider is called on the sign-in page")
-	onlyOwners := c.Flags().
-		Bool("passwords-for-owners-only", false, "with an identity provider: nobody but owners signs in by password")
-	newcomers := c.Flags().
-		String("newcomers", "", "with an identity provider: the id of a group into which it may bring people whom nobody "+
-			"has added")
-	second := c.Flags().Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
-	withDemo := c.Flags().Bool("demo", false, "fill an empty database with the demo organisation")
+	defineSettings(c.Flags())
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		if err := require(cmd, "db"); err != nil {
-			return err
-		}
-		trusted, err := prefixes(*proxies)
+		s, err := readSettings(cmd.Flags(), os.Environ())
 		if err != nil {
 			return err
 		}
-		seen := inner.Outside{URL: strings.TrimRight(*outside, "/"), Proxies: trusted}
-		if u, err := url.Parse(seen.URL); seen.URL != "" &&
-			(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.Path != "") {
-			return usageError{fmt.Errorf("--url: expected an address like https://fachwerk.example, not %q", *outside)}
+		if show, _ := cmd.Flags().GetBool("show-config"); show {
+			return s.show(cmd.Flags(), cmd.OutOrStdout())
 		}
-		settings := account.Settings{SecondFactor: *second, Provider: account.Provider{
-			Issuer: *issuer, ClientID: *client, Name: *provider, OnlyOwners: *onlyOwners, Newcomers: *newcomers,
-		}}
-		if settings.Provider.Issuer != "" {
-			if settings.Provider.ClientID == "" {
-				return usageError{errors.New("--oidc-issuer needs --oidc-client-id")}
-			}
-			if settings.Provider.ClientSecret, err = secretOf("FACHWERK_OIDC_CLIENT_SECRET"); err != nil {
-				return err
-			}
+		if s.DB == "" {
+			return usageError{errors.New("serve needs --db")}
 		}
-		return serve(*db, *addr, *withDemo, seen, settings)
+		return serve(s)
 	}
 	return c
 }
 
-// prefixes reads addresses and networks.
-func prefixes(list []string) (out []netip.Prefix, err error) {
-	for _, text := range list {
-		p, err := netip.ParsePrefix(text)
-		if err != nil {
-			at, err := netip.ParseAddr(text)
-			if err != nil {
-				return nil, usageError{
-					fmt.Errorf("--trusted-proxies: expected an address or a network like 10.0.0.0/8, not %q", text),
-				}
-			}
-			p = netip.PrefixFrom(at, at.BitLen())
+// filled opens a desk; with demo, an empty database is filled with the demo organisation first.
+func filled(file string, withDemo bool) (*rooms.Desk, *store.Store, error) {
+	d, s, err := openDesk(file, false)
+	if err != nil || !withDemo {
+		return d, s, err
+	}
+	if d.Empty() {
+		if err := errors.Join(s.Close(), fill(file)); err != nil {
+			return nil, nil, err
 		}
-		out = append(out, p)
+		return openDesk(file, true)
 	}
-	return out, nil
+	renewed, err := demo.Renew(s)
+	if err == nil && renewed {
+		d, err = rooms.Open(s, time.Now)
+	}
+	if err != nil {
+		return nil, nil, errors.Join(err, s.Close())
+	}
+	return d, s, nil
 }
 
-// secretOf gives a secret that is named by an environment variable, or lies in the file that NAME_FILE names. Secrets
-// are never given by flag: whoever lists the processes would read them.
-func secretOf(name string) (string, error) {
-	if file := os.Getenv(name + "_FILE"); file != "" {
-		data, err := os.ReadFile(file)
-		return strings.TrimSpace(string(data)), err
+// fill puts the demo organisation in place of an empty database. It is made beside it, and moved there once it is whole:
+// a start that is broken off leaves no half of it.
+func fill(file string) error {
+	beside := file + ".filling"
+	if err := removeDatabase(beside); err != nil {
+		return err
 	}
-	return os.Getenv(name), nil
+	s, err := store.Open(beside, false)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(demo.Fill(s, time.Now()), s.Close()); err != nil {
+		return err
+	}
+	return moveDatabase(beside, file)
 }
 
-func serve(db, addr string, withDemo bool, outside inner.Outside, settings account.Settings) error {
-	slog.SetLogLoggerLevel(slog.LevelInfo)
+func serve(set *settings) error {
+	slog.SetDefault(set.log(os.Stderr))
+	// The socket first: a request that comes while the design is read waits for it, and is not refused.
+	listener, err := listen(set.Addr)
+	if err != nil {
+		return err
+	}
+	defer listener.Close()
+	lease, err := store.TakeLease(set.DB)
+	if err != nil {
+		return err
+	}
+	defer lease.Release()
 	opened := boundMemory()
-	d, s, err := openDesk(db, false)
+	d, s, err := filled(set.DB, set.Demo)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	if withDemo && !d.Empty() {
-		renewed, err := demo.Renew(s)
+	opened()
+	outside := set.outside(listener.Addr().String())
+	d.Set(set.accounts(outside))
+	doors := server.New(d, s, web.Files(), outside)
+	srv := hardened(doors)
+	srv.RegisterOnShutdown(d.Close)
+	if set.TLSCert != "" {
+		certificate := &keyPair{certFile: set.TLSCert, keyFile: set.TLSKey}
+		if _, err := certificate.get(nil); err != nil {
+			return err
+		}
+		srv.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: certificate.get}
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	failed := make(chan error, 2)
+	if set.MetricsAddr != "" {
+		closeMeasures, err := serveMeasures(set.MetricsAddr, doors.Metrics, failed)
 		if err != nil {
 			return err
 		}
-		if renewed {
-			if d, err = rooms.Open(s, time.Now); err != nil {
-				return err
-			}
-		}
+		defer closeMeasures()
 	}
-	if withDemo && d.Empty() {
-		if err := demo.Fill(s, time.Now()); err != nil {
-			return err
-		}
-		if d, err = rooms.Open(s, time.Now); err != nil {
-			return err
-		}
-	}
-	opened()
-	listener, err := net.Listen("tcp", addr)
-	if err != nil {
-		return err
-	}
-	if outside.URL == "" {
-		outside.URL = "http://" + listener.Addr().String()
-	}
-	settings.Outside = outside.URL
-	d.Set(settings)
-	handler, _ := server.New(d, s, web.Files(), outside)
-	srv := &http.Server{
-		Handler:           handler,
-		ReadHeaderTimeout: 10 * time.Second,
-		ReadTimeout:       5 * time.Minute, // of a large file over a slow line
-		MaxHeaderBytes:    64 << 10,
-		IdleTimeout:       2 * time.Minute,
-		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
-	}
-	srv.RegisterOnShutdown(d.Close)
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
+	prove(ctx, s, set.DB)
 	go follow(ctx, d)
 	go remind(ctx, d)
 	go warm(ctx, d)
-	failed := make(chan error, 1)
-	go func() { failed <- srv.Serve(listener) }()
-	fmt.Printf("Fachwerk is ready at http://%s\n", listener.Addr())
+	go forget(ctx, s, set.retention())
+	go func() {
+		if srv.TLSConfig != nil {
+			failed <- srv.ServeTLS(listener, "", "")
+			return
+		}
+		failed <- srv.Serve(listener)
+	}()
+	fmt.Printf("Fachwerk is ready at %s\n", set.outside(listener.Addr().String()).URL)
+	_, _ = daemon.SdNotify(false, daemon.SdNotifyReady) // where a service manager waits for it
 	select {
 	case err := <-failed:
 		return err
 	case <-ctx.Done():
 	}
+	_, _ = daemon.SdNotify(false, daemon.SdNotifyStopping)
 	grace, cancel := context.WithTimeout(context.Background(), shutdownGrace)
 	defer cancel()
 	err = srv.Shutdown(grace)
@@ -176,6 +161,53 @@ func serve(db, addr string, withDemo bool, outside inner.Outside, settings accou
 		err = srv.Close()
 	}
 	return errors.Join(err, s.Close())
+}
+
+// listen gives the socket that a service manager has passed on (systemd.socket(5)), which outlives the server, or else
+// opens one.
+func listen(addr string) (net.Listener, error) {
+	passed, err := activation.Listeners()
+	if err != nil {
+		return nil, err
+	}
+	switch len(passed) {
+	case 0:
+		return net.Listen("tcp", addr)
+	case 1:
+		return passed[0], nil
+	}
+	return nil, fmt.Errorf("one socket is to be passed on, not %d", len(passed))
+}
+
+// hardened makes a server that no slow client holds up.
+func hardened(h http.Handler) *http.Server {
+	return &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       5 * time.Minute, // of a large file over a slow line
+		MaxHeaderBytes:    64 << 10,
+		IdleTimeout:       2 * time.Minute,
+		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug), // what clients do to connections
+	}
+}
+
+// serveMeasures answers /metrics on an address of its own, until it is closed.
+func serveMeasures(addr string, measures http.Handler, failed chan<- error) (closeIt func() error, err error) {
+	listener, err := net.Listen("tcp", addr)
+	if err != nil {
+		return nil, err
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", measures)
+	srv := hardened(mux)
+	srv.WriteTimeout = time.Minute
+	go func() {
+		if err := srv.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+			failed <- err
+		}
+	}()
+	slog.Info("measures are served", "address", listener.Addr().String())
+	return srv.Close, nil
 }
 
 // shutdownGrace is how long requests have to end when the server is to: service managers kill after a while.
@@ -217,6 +249,35 @@ func follow(ctx context.Context, d *rooms.Desk) {
 	}
 }
 
+// soon is how large a database may be, in bytes, to be proven before anybody is served.
+const soon = 32 << 20
+
+// prove proves the pages and chains of the database, and tells in the log what is wrong and what can be done. Who may
+// do what is known all the same, so nobody is kept from being served; a large database is proven meanwhile.
+func prove(ctx context.Context, s *store.Store, file string) {
+	look := func() {
+		err := desk.Guarded(func() error {
+			if err := s.Within(ctx).Whole(); err != nil {
+				return err
+			}
+			_, err := s.Within(ctx).Verify("")
+			return err
+		})
+		switch {
+		case err == nil:
+			slog.Info("the database is sound", "file", file)
+		case ctx.Err() == nil:
+			slog.Error("the database is not sound: keep it, find out by fachwerk verify and the backups since when, and put "+
+				"a sound one in place by fachwerk restore", "file", file, "error", err)
+		}
+	}
+	if info, err := os.Stat(file); err == nil && info.Size() <= soon {
+		look()
+		return
+	}
+	go look()
+}
+
 // calm is how long no revision must have come before something is counted ahead.
 const calm = time.Second
 
@@ -239,6 +300,22 @@ func warm(ctx context.Context, d *rooms.Desk) {
 		case <-ctx.Done():
 			return
 		case <-moved:
+		}
+	}
+}
+
+// forget deletes what has been kept for long enough, once a day.
+func forget(ctx context.Context, s *store.Store, r store.Retention) {
+	tick := time.NewTicker(24 * time.Hour)
+	defer tick.Stop()
+	for {
+		if err := desk.Guarded(func() error { return s.Forget(r, time.Now()) }); err != nil {
+			slog.Error("cannot delete what has been kept for long enough", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
 		}
 	}
 }

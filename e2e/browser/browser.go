@@ -48,10 +48,10 @@ func Demo(folder string, day time.Time) (url string, served *rooms.Desk, stop fu
 	if err := demo.Fill(s, day); err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
-	return serve(s, day)
+	return serve(s, day, "")
 }
 
-// Serve serves a design, as [Demo] does the demo organisation.
+// Serve serves a design, as [Demo] does the demo organisation, but under a path of its host.
 func Serve(
 	folder string,
 	day time.Time,
@@ -61,7 +61,7 @@ func Serve(
 	if err != nil {
 		return "", nil, nil, err
 	}
-	url, served, stop, err = serve(s, day)
+	url, served, stop, err = serve(s, day, "/tools/house")
 	if err != nil {
 		return "", nil, nil, err
 	}
@@ -71,7 +71,7 @@ func Serve(
 	return url, served, stop, nil
 }
 
-func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop func() error, err error) {
+func serve(s *store.Store, day time.Time, under string) (url string, served *rooms.Desk, stop func() error, err error) {
 	// The clock starts on the given day, and goes on from there.
 	began := time.Now()
 	d, err := rooms.Open(s, func() time.Time { return day.Add(time.Since(began)) })
@@ -83,9 +83,9 @@ func serve(s *store.Store, day time.Time) (url string, served *rooms.Desk, stop 
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
 	// By name, since passkeys are made for one.
-	url = fmt.Sprintf("http://localhost:%d", listener.Addr().(*net.TCPAddr).Port)
+	url = fmt.Sprintf("http://localhost:%d%s", listener.Addr().(*net.TCPAddr).Port, under)
 	d.Set(account.Settings{Outside: url})
-	handler, _ := server.New(d, s, web.Files(), inner.Outside{URL: url})
+	handler := server.New(d, s, web.Files(), inner.Outside{URL: url})
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
 	go func() { _ = srv.Serve(listener) }()
 	return url, d, func() error { return errors.Join(srv.Close(), s.Close()) }, nil
@@ -187,7 +187,10 @@ func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
 func (p *Page) Open(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
 
 // Path is where the page is, with its query.
-func (p *Page) Path() (string, error) { return Eval[string](p, "location.pathname + location.search") }
+func (p *Page) Path() (string, error) {
+	all, err := Eval[string](p, "location.href")
+	return strings.TrimPrefix(all, p.base), err
+}
 
 // Eval evaluates an expression in the page.
 func Eval[T any](p *Page, expression string) (T, error) {

@@ -34,6 +34,8 @@ type Desk struct {
 	Touched func(ops []change.Op) ([]string, error)
 	// DecidedAbout tells whether a revision carries out what a review decided about a person.
 	DecidedAbout func(revision int, user string) (bool, error)
+	// Watched is told of every event, also of those that the security log leaves out since there are too many.
+	Watched func(e Event)
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 }

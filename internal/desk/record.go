@@ -82,6 +82,9 @@ const textMost = 500
 // Happened enters something in the security log and tells it on standard error. An entry that cannot be written is
 // told there, and stops nothing.
 func (d *Desk) Happened(e Event) {
+	if d.Watched != nil {
+		d.Watched(e)
+	}
 	if !d.flood.lets(e, d.Now()) {
 		return
 	}

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -42,7 +43,7 @@ const (
 // by a newer program, is refused before anything is written to it; one of an older program is brought up to date,
 // after a copy was put beside it.
 func Open(file string, mustExist bool) (*Store, error) {
-	fail := func(err error) (*Store, error) { return nil, fmt.Errorf("the database %s: %w", file, err) }
+	fail := func(err error) (*Store, error) { return nil, fmt.Errorf("the database %s: %w", file, Explained(err)) }
 	version, err := recognise(file)
 	switch {
 	case errors.Is(err, fs.ErrNotExist) && !mustExist:
@@ -87,7 +88,7 @@ func dial(file string, connections, cache int, pragmas ...string) (*gorm.DB, err
 		"_time_format": {"sqlite"},
 		"_pragma":      append(pragmas, "busy_timeout(10000)", fmt.Sprintf("cache_size(-%d)", cache)),
 	}
-	if connections > 1 {
+	if slices.Contains(pragmas, "query_only(1)") {
 		q.Set("_txlock", "deferred")
 	}
 	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + q.Encode()

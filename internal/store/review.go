@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"errors"
 	"slices"
 	"time"
 
@@ -409,4 +410,28 @@ func (s *Store) Decline(user string, kinds ...string) error {
 // Letters gives the letters about a review, latest first.
 func (s *Store) Letters(review int) (out []Letter, err error) {
 	return out, s.db.Where("review = ?", review).Order("id desc").Find(&out).Error
+}
+
+// Backlog counts what waits for somebody.
+type Backlog struct {
+	Letters int // in the outbox
+	Items   int // of open reviews, undecided
+	Overdue int // those of them whose review was due
+	Tasks   int // undecided
+}
+
+// Backlog counts what waits at an instant.
+func (s *Store) Backlog(now time.Time) (Backlog, error) {
+	var letters, items, overdue, tasks int64
+	undecided := func() *gorm.DB {
+		return s.db.Model(&ReviewItem{}).Joins("JOIN reviews ON reviews.id = review_items.review").
+			Where("reviews.closed IS NULL AND review_items.decision = ''")
+	}
+	err := errors.Join(
+		s.db.Model(&Letter{}).Count(&letters).Error,
+		undecided().Count(&items).Error,
+		undecided().Where("reviews.due < ?", now).Count(&overdue).Error,
+		s.db.Model(&ReviewTask{}).Where("decision = ''").Count(&tasks).Error,
+	)
+	return Backlog{int(letters), int(items), int(overdue), int(tasks)}, err
 }

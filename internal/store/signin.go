@@ -244,3 +244,34 @@ func withoutLinks(tx *gorm.DB) error {
 	}
 	return nil
 }
+
+// Retention says for how many days is kept what is no part of the record; what is 0 is kept for good.
+type Retention struct {
+	SessionDays  int // sessions, once they have ended or were last used
+	LinkDays     int // links, once they have run out
+	LetterDays   int // letters, once they are written
+	EvidenceDays int // the evidence that items of a review were decided by, once it is closed
+}
+
+// Forget deletes what has been kept for long enough.
+func (s *Store) Forget(r Retention, now time.Time) error {
+	return s.write(func(tx *gorm.DB) error {
+		before := func(days int) time.Time { return now.UTC().AddDate(0, 0, -days) }
+		var errs []error
+		if r.SessionDays > 0 {
+			errs = append(errs, tx.Where("coalesce(ended, seen) < ?", before(r.SessionDays)).Delete(&SignedIn{}).Error)
+		}
+		if r.LinkDays > 0 {
+			errs = append(errs, tx.Where("expires < ?", before(r.LinkDays)).Delete(&Link{}).Error)
+		}
+		if r.LetterDays > 0 {
+			errs = append(errs, tx.Where("written < ?", before(r.LetterDays)).Delete(&Letter{}).Error)
+		}
+		if r.EvidenceDays > 0 {
+			errs = append(errs, tx.Model(&ReviewItem{}).
+				Where("evidence IS NOT NULL AND review IN (SELECT id FROM reviews WHERE closed < ?)", before(r.EvidenceDays)).
+				Update("evidence", nil).Error)
+		}
+		return errors.Join(errs...)
+	})
+}

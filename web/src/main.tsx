@@ -5,6 +5,7 @@ import { createBrowserRouter, RouterProvider } from "react-router";
 import { AccountPage } from "./account/AccountPage";
 import { SecurityLog } from "./account/SecurityLog";
 import { Tokens } from "./account/Tokens";
+import { under } from "./api/at";
 import { queries } from "./api/client";
 import { Capabilities } from "./catalogue/Capabilities";
 import { UpgradePage } from "./catalogue/UpgradePage";
@@ -47,7 +48,7 @@ import "./styles.css";
 
 keepTheme();
 
-const router = createBrowserRouter([
+const routes = [
 	{ path: "/welcome/:link", element: <Welcome />, errorElement: <Broken /> },
 	{
 		element: <House />,
@@ -91,7 +92,9 @@ const router = createBrowserRouter([
 			{ path: "*", element: <Lost /> },
 		],
 	},
-]);
+];
+
+const router = createBrowserRouter(routes, { basename: under || "/" });
 
 const root = document.getElementById("root");
 if (root) {

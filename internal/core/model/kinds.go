@@ -114,6 +114,7 @@ type table interface {
 	each(do func(Object))
 	add(Object)
 	merge(edits map[string]Object)
+	count() int
 	finish()
 }
 
@@ -150,6 +151,8 @@ func (t tableOf[T]) finish() {
 	}
 }
 
+func (t tableOf[T]) count() int { return len(*t.t) }
+
 // merge replaces the objects with some ids by others, or removes them where there is none.
 func (t tableOf[T]) merge(edits map[string]Object) {
 	old := *t.t
@@ -179,6 +182,17 @@ func (d *Design) Get(kind Kind, id string) Object {
 		return k.table(d).get(id)
 	}
 	return nil
+}
+
+// Count is how many objects of a kind there are, with what is built in.
+func (d *Design) Count(kind Kind) int {
+	if kind == KindOrganisation {
+		return 1
+	}
+	if k, ok := describe(kind); ok {
+		return k.table(d).count()
+	}
+	return 0
 }
 
 // All calls do with every object that the design's author made, kind by kind in the order of [Kinds]; what is built

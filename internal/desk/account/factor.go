@@ -85,7 +85,7 @@ func (d *Accounts) Factors(who desk.Actor) (*Factors, error) {
 // Demanded tells whether a second factor is demanded of somebody: where the setting says so, of whoever holds rights in
 // Fachwerk.
 func (d *Accounts) Demanded(user string) bool {
-	if !d.demand {
+	if !d.Settings.SecondFactor {
 		return false
 	}
 	h := d.Present()
@@ -287,7 +287,7 @@ func (h holder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 
 // passkeys is the party that passkeys are for: the host as it is seen from outside.
 func (d *Accounts) passkeys() (*webauthn.WebAuthn, error) {
-	u, err := url.Parse(d.outside)
+	u, err := url.Parse(d.Outside)
 	if err != nil || u.Hostname() == "" {
 		return nil, desk.Refuse(
 			desk.Invalid,
@@ -297,7 +297,7 @@ func (d *Accounts) passkeys() (*webauthn.WebAuthn, error) {
 	return webauthn.New(&webauthn.Config{
 		RPID:          u.Hostname(),
 		RPDisplayName: "Fachwerk",
-		RPOrigins:     []string{d.outside},
+		RPOrigins:     []string{d.Outside},
 		AuthenticatorSelection: protocol.AuthenticatorSelection{
 			ResidentKey:      protocol.ResidentKeyRequirementPreferred,
 			UserVerification: protocol.VerificationRequired,

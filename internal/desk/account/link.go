@@ -19,11 +19,8 @@ const (
 	forPassword   = "password"   // somebody active sets a new password
 )
 
-// How long links are good.
-const (
-	linkLife       = time.Hour
-	invitationLife = 7 * 24 * time.Hour
-)
+// linkLife is how long a link is good that lets somebody set a new password.
+const linkLife = time.Hour
 
 // link makes a link for a person as they are now, in place of those that they had.
 func (d *Accounts) link(u *model.User, life time.Duration) (text string, until time.Time, err error) {
@@ -206,7 +203,7 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 			model.Day(u.Until),
 		)
 	}
-	text, until, err := d.link(u, invitationLife)
+	text, until, err := d.link(u, d.InvitationLife)
 	if err != nil {
 		return nil, err
 	}

@@ -60,7 +60,7 @@ func (d *Accounts) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, e
 		ClientID:     p.ClientID,
 		ClientSecret: p.ClientSecret,
 		Endpoint:     p.known.Endpoint(),
-		RedirectURL:  d.outside + callback,
+		RedirectURL:  d.Outside + callback,
 		Scopes:       []string{oidc.ScopeOpenID, "email", "profile"},
 	}, nil
 }

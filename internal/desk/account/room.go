@@ -3,9 +3,11 @@
 package account
 
 import (
+	"cmp"
 	"encoding/json"
 	"strings"
 	"sync"
+	"time"
 
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
@@ -18,9 +20,8 @@ type Accounts struct {
 	sessions sync.Map // sessions that were asked about, by id
 	tries    tries
 	open     OpenHouse
-	outside  string // the address as it is seen from outside
 	provider provider
-	demand   bool // a second factor is demanded of whoever holds rights in Fachwerk
+	Settings
 }
 
 // Settings are what whoever runs the server decides about getting in.
@@ -28,11 +29,19 @@ type Settings struct {
 	Outside      string // the address as it is seen from outside, without a slash at the end
 	SecondFactor bool   // whoever holds rights in Fachwerk must have a second factor
 	Provider     Provider
+	// How long an invitation is good; how long somebody stays signed in, and how long without doing anything.
+	InvitationLife           time.Duration
+	SessionLife, SessionIdle time.Duration
 }
 
-// Set takes settings over, before anybody is served.
+// usual are the settings where nothing is decided: somebody stays signed in over a working day, less if nothing is done.
+var usual = Settings{InvitationLife: 7 * 24 * time.Hour, SessionLife: 12 * time.Hour, SessionIdle: 2 * time.Hour}
+
+// Set takes settings over, before anybody is served. Durations that are zero are the usual ones.
 func (d *Accounts) Set(s Settings) {
-	d.outside, d.demand, d.provider.Provider = s.Outside, s.SecondFactor, s.Provider
+	s.InvitationLife = cmp.Or(s.InvitationLife, usual.InvitationLife)
+	s.SessionLife, s.SessionIdle = cmp.Or(s.SessionLife, usual.SessionLife), cmp.Or(s.SessionIdle, usual.SessionIdle)
+	d.Settings, d.provider.Provider = s, s.Provider
 }
 
 // token is one that a program has shown.
@@ -49,7 +58,7 @@ func (t *token) copy() store.Token {
 
 // New makes the room beside that of what is looked at.
 func New(v *view.Viewer) (*Accounts, error) {
-	a := &Accounts{Viewer: v}
+	a := &Accounts{Viewer: v, Settings: usual}
 	v.Ended = func(users []string) { a.forget("", users...) }
 	text, err := v.Store.Setting(settingOpen)
 	if err == nil && strings.HasPrefix(text, "{") { // an earlier program kept only that there is one

@@ -14,13 +14,8 @@ import (
 	"fachwerk/internal/store"
 )
 
-// How long somebody stays signed in: over a working day, less if nothing is done.
-const (
-	SessionLife = 12 * time.Hour
-	sessionIdle = 2 * time.Hour
-	// seenEvery is how often it is written down that a session is used: reading writes nothing in between.
-	seenEvery = 10 * time.Minute
-)
+// seenEvery is how often it is written down that a session is used: reading writes nothing in between.
+const seenEvery = 10 * time.Minute
 
 // session is what is known of one while the server runs.
 type session struct {
@@ -104,7 +99,7 @@ func (d *Accounts) Within(id string) (user string, ok bool) {
 	s.Lock()
 	defer s.Unlock()
 	now := d.Now()
-	if now.Sub(s.began) >= SessionLife || now.Sub(s.seen) >= sessionIdle {
+	if now.Sub(s.began) >= d.SessionLife || now.Sub(s.seen) >= d.SessionIdle {
 		return "", false
 	}
 	if s.seen = now; now.Sub(s.written) >= seenEvery {
@@ -194,7 +189,7 @@ func (d *Accounts) alive(v store.SignedIn) (store.SignedIn, bool) {
 		v.Seen = s.seen
 		s.Unlock()
 	}
-	return v, now.Sub(v.At) < SessionLife && now.Sub(v.Seen) < sessionIdle
+	return v, now.Sub(v.At) < d.SessionLife && now.Sub(v.Seen) < d.SessionIdle
 }
 
 // Prove checks the password of somebody who is signed in, before a critical change.

@@ -7,7 +7,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
 	"log/slog"
@@ -47,10 +46,14 @@ const (
 func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside, version string) *API {
 	a := &API{desk: d, sessions: scs.New(), outside: outside}
 	a.sessions.Store = sessions
-	a.sessions.Lifetime = account.SessionLife
+	a.sessions.Lifetime = d.SessionLife
 	a.sessions.Cookie.Name = "fachwerk"
-	if a.sessions.Cookie.Secure = outside.TLS(); outside.TLS() {
+	a.sessions.Cookie.Path = outside.Path() + "/"
+	switch a.sessions.Cookie.Secure = outside.TLS(); {
+	case outside.TLS() && outside.Path() == "":
 		a.sessions.Cookie.Name = "__Host-fachwerk" // no neighbouring host plants one (RFC 6265bis, §4.1.3.2)
+	case outside.TLS():
+		a.sessions.Cookie.Name = "__Secure-fachwerk" // a __Host- cookie has no path (RFC 6265bis, §4.1.3.1)
 	}
 	a.sessions.Cookie.HttpOnly = true
 	a.sessions.Cookie.SameSite = http.SameSiteLaxMode
@@ -153,6 +156,7 @@ func failure(ctx context.Context, err error) error {
 	}
 	problem := newProblem(status, e.Message, details...).(*Problem)
 	problem.Code = e.Why()
+	inner.OutcomeOf(ctx).Code = problem.Code
 	if e.Cause == desk.Unproven {
 		problem.Type = provenProblem
 	}

@@ -41,7 +41,7 @@ func serve(t *testing.T) (string, *rooms.Desk) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h, _ := server.New(
+	h := server.New(
 		d,
 		s,
 		fstest.MapFS{"index.html": {Data: []byte("the page")}, "assets/a.js": {Data: []byte("code")}},

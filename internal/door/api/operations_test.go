@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"log/slog"
 	"maps"
 	"net/http"
 	"net/http/httptest"
@@ -263,6 +264,7 @@ func targets(d *model.Design, n int) (out []map[string]any) {
 // and has a draft of 1,000 rows, while five large reviews are open: how long it takes the first time, and after
 // that. FACHWERK_PEOPLE says how many people; 100,000 if it is not set.
 func BenchmarkOperations(b *testing.B) {
+	slog.SetDefault(slog.New(slog.DiscardHandler))
 	people, _ := strconv.Atoi(os.Getenv("FACHWERK_PEOPLE"))
 	if people == 0 {
 		people = 100_000
@@ -301,7 +303,7 @@ func BenchmarkOperations(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	handler, _ := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}}, inner.Outside{})
+	handler := server.New(d, s, fstest.MapFS{"index.html": {Data: []byte("the page")}}, inner.Outside{})
 	var ask asker = func(method, path string, body any) (int, []byte, time.Duration) {
 		var in bytes.Buffer
 		if file, is := body.([]byte); is {

@@ -69,12 +69,12 @@ func (a *API) provider() {
 		func(ctx context.Context, in *backInput) (*elsewhere, error) {
 			kept := a.sessions.PopBytes(ctx, sessionProvider)
 			if in.Error != "" { // the person changed their mind there
-				return sendTo("/"), nil
+				return sendTo(a.outside.Path() + "/"), nil
 			}
 			who, proof, err := a.desk.ComeBack(ctx, kept, in.State, in.Code, inner.Address(ctx))
 			if refused := (*desk.Error)(nil); errors.As(err, &refused) { // a browser comes here, so it is told on a page
 				a.sessions.Put(ctx, sessionTold, refused.Message)
-				return sendTo("/"), nil
+				return sendTo(a.outside.Path() + "/"), nil
 			}
 			if err != nil {
 				return nil, err
@@ -83,12 +83,12 @@ func (a *API) provider() {
 				if actor(ctx).User != who.User {
 					return nil, desk.Refuse(desk.NotSignedIn, "Sign in first.")
 				}
-				return sendTo("/"), a.proven(ctx)
+				return sendTo(a.outside.Path() + "/"), a.proven(ctx)
 			}
 			if _, err := a.enter(ctx, who, in.Agent, nil); err != nil {
 				return nil, err
 			}
-			return sendTo("/"), nil
+			return sendTo(a.outside.Path() + "/"), nil
 		},
 	)
 }

@@ -228,7 +228,17 @@ func (s *server) single(w http.ResponseWriter, r *http.Request, q request) {
 		refuse(w, r, err)
 		return
 	}
+	counted(inner.OutcomeOf(r.Context()), a)
 	send(w, func(to []byte) []byte { return a.write(to) })
+}
+
+// counted takes a decision into the outcome of a request.
+func counted(o *inner.Outcome, a answer) {
+	if a.Decision {
+		o.Allowed++
+	} else {
+		o.Denied++
+	}
 }
 
 // The semantics of a batch (AuthZEN 1.0, §7.1.2.1).
@@ -293,6 +303,7 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 		)
 		return
 	}
+	outcome := inner.OutcomeOf(r.Context())
 	send(w, func(to []byte) []byte {
 		to = append(to, `{"evaluations":[`...)
 		for i, v := range list {
@@ -306,6 +317,7 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 				to = append(to, ',')
 			}
 			to = a.write(to)
+			counted(outcome, a)
 			if semantic == denyOnFirstDeny && !a.Decision || semantic == permitOnFirstPermit && a.Decision {
 				break
 			}

@@ -93,7 +93,7 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 		t.Fatal(err)
 	}
 	srv := httptest.NewUnstartedServer(nil)
-	srv.Config.Handler, _ = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
+	srv.Config.Handler = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
 	srv.Start()
 	t.Cleanup(func() { srv.Close(); _ = s.Close() })
 	c.desk, c.url, c.token, c.wrong = d, srv.URL, token, wrong

@@ -39,7 +39,7 @@ func BenchmarkDoor(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	h, _ := server.New(k, s, fstest.MapFS{}, inner.Outside{})
+	h := server.New(k, s, fstest.MapFS{}, inner.Outside{})
 	one := evaluationsOf(d, 1000)
 	many := `{"evaluations":[` + strings.Join(one[:100], ",") + `]}`
 	ask := func(path, body string) {

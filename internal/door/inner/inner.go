@@ -24,6 +24,7 @@ func Failed(ctx context.Context, err error) {
 	if errors.Is(err, context.Canceled) {
 		return
 	}
+	OutcomeOf(ctx).Code = code.Internal
 	slog.Error("request failed", "code", code.Internal, "request", middleware.GetReqID(ctx), "error", err)
 }
 
@@ -31,6 +32,7 @@ func Failed(ctx context.Context, err error) {
 // nothing can be recorded at all is told: whoever works with Fachwerk cannot go on.
 func Answer(ctx context.Context, err error) (status int, c code.Code, message string) {
 	if reason, is := store.WhyUnusable(err); is {
+		OutcomeOf(ctx).Code = code.Unusable
 		slog.Error("nothing can be recorded", "code", code.Unusable, "request", middleware.GetReqID(ctx), "error", err)
 		return http.StatusServiceUnavailable, code.Unusable, reason
 	}

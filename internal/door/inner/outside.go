@@ -5,6 +5,7 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"net/url"
 	"strings"
 )
 
@@ -16,6 +17,15 @@ type Outside struct {
 
 // TLS tells whether the outside is reached by TLS.
 func (o Outside) TLS() bool { return strings.HasPrefix(o.URL, "https://") }
+
+// Path is the path under which the server is reached, without a slash at the end; empty if it is the host's root.
+func (o Outside) Path() string {
+	u, err := url.Parse(o.URL)
+	if err != nil {
+		return ""
+	}
+	return strings.TrimRight(u.Path, "/")
+}
 
 type addressKey struct{}
 

@@ -162,6 +162,7 @@ func explained(ctx context.Context, err error) *scim.Error {
 	case errors.As(err, &e):
 		return e
 	case errors.As(err, &refused):
+		inner.OutcomeOf(ctx).Code = refused.Why()
 		return statusOf(refused)
 	}
 	status, _, message := inner.Answer(ctx, err)

@@ -117,7 +117,7 @@ func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 		tb.Fatal(err)
 	}
 	srv := httptest.NewUnstartedServer(nil)
-	srv.Config.Handler, _ = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
+	srv.Config.Handler = server.New(d, s, fstest.MapFS{}, inner.Outside{URL: "http://" + srv.Listener.Addr().String()})
 	srv.Start()
 	tb.Cleanup(func() { srv.Close(); _ = s.Close() })
 	return srv.URL + "/scim/v2", token, d

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -16,6 +17,7 @@ import (
 	"fachwerk/internal/door/authzen"
 	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/scim"
+	"fachwerk/internal/door/watch"
 	"fachwerk/internal/door/web"
 	"fachwerk/internal/store"
 )
@@ -26,11 +28,20 @@ const Version = "0.1.0"
 // maxBody bounds what any request may send, in bytes, but for files that are brought in.
 const maxBody = 8 << 20
 
-// New makes the handler for everything: the application, its API, the decision API, and that for directories. It
-// also gives the application's API, for its description.
-func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (http.Handler, *api.API) {
+// Server answers everything: the application, its API, the decision API, and that for directories.
+type Server struct {
+	http.Handler
+	API     *api.API     // for its description
+	Metrics http.Handler // the measures, to be served on an address of their own
+}
+
+// New makes the server of a desk. Under an outside address with a path, it is reached by that path, whether a proxy
+// takes it off or not.
+func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) *Server {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, outside.Addressed, outside.Headed, inner.Guard, timed, bounded, middleware.Compress(5))
+	seen := watch.New(d, s, Version)
+	r.Use(inner.Numbered, seen.Requests, outside.Addressed, outside.Headed, inner.Guard, timed, bounded,
+		middleware.Compress(5))
 	for _, first := range programs {
 		r.HandleFunc(first, nowhere)
 		r.HandleFunc(first+"/*", nowhere)
@@ -42,8 +53,26 @@ func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) (htt
 	a := api.New(r, d, store.Sessions{Store: s}, outside, Version)
 	authzen.Mount(r, d, outside)
 	scim.Mount(r, d, outside, maxBody)
-	r.NotFound(web.Handler(files).ServeHTTP)
-	return r, a
+	r.NotFound(web.Handler(files, outside.Path()).ServeHTTP)
+	return &Server{below(outside.Path(), r), a, seen.Handler()}
+}
+
+// below takes the path off under which the server is reached from outside.
+func below(path string, next http.Handler) http.Handler {
+	if path == "" {
+		return next
+	}
+	taken := http.StripPrefix(path, next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path == path:
+			http.Redirect(w, r, path+"/", http.StatusPermanentRedirect)
+		case strings.HasPrefix(r.URL.Path, path+"/"):
+			taken.ServeHTTP(w, r)
+		default:
+			next.ServeHTTP(w, r)
+		}
+	})
 }
 
 // programs is how the addresses begin that are for programs: of these, an unknown one is not the application's page.
@@ -52,7 +81,8 @@ var programs = []string{
 }
 
 // nowhere answers for an address that programs ask and that there is not.
-func nowhere(w http.ResponseWriter, _ *http.Request) {
+func nowhere(w http.ResponseWriter, r *http.Request) {
+	inner.OutcomeOf(r.Context()).Code = code.NotFound
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(http.StatusNotFound)
 	_, _ = fmt.Fprintf(w, `{"title":"Not Found","status":404,"code":%q,"detail":%q}`+"\n", code.NotFound,

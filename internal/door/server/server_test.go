@@ -1,15 +1,19 @@
 package server_test
 
 import (
+	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"errors"
 	"io"
 	"io/fs"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -72,7 +76,7 @@ func serve(t *testing.T, files fs.FS) house {
 	if err != nil {
 		t.Fatal(err)
 	}
-	handler, _ := server.New(d, s, files, inner.Outside{})
+	handler := server.New(d, s, files, inner.Outside{})
 	web := httptest.NewServer(handler)
 	t.Cleanup(func() {
 		web.Close()
@@ -241,7 +245,7 @@ func TestTheFileBeneathIsGone(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			handler, _ := server.New(d, s, frontEnd, inner.Outside{})
+			handler := server.New(d, s, frontEnd, inner.Outside{})
 			web := httptest.NewServer(handler)
 			defer web.Close()
 			user := func(name string) (*http.Response, string) {
@@ -273,4 +277,182 @@ func TestTheFileBeneathIsGone(t *testing.T) {
 			_ = s.Close() // whatever it says of files that are not there
 		})
 	}
+}
+
+// Under a path of its host, everything is reached there, whether a proxy takes the path off or not: the page names its
+// files from there, and the cookie is for there.
+func TestUnderAPath(t *testing.T) {
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	d, err := rooms.Open(s, time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files := fstest.MapFS{
+		"index.html":         {Data: []byte(`<head></head><script src="./assets/index-a1.js"></script>`)},
+		"assets/index-a1.js": {Data: []byte("void 0")},
+	}
+	web := httptest.NewServer(server.New(d, s, files, inner.Outside{URL: "https://tools.example/house"}))
+	defer web.Close()
+	h := house{web, d}
+	made(t, h)
+	link, err := d.PasswordLink("ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.SetPassword(t.Context(), link, "three boats and a lamp", "test"); err != nil {
+		t.Fatal(err)
+	}
+	for path, want := range map[string]string{
+		"/house/people/ada":                        `src="/house/assets/index-a1.js"`,
+		"/people/ada":                              `<meta name="fachwerk-path" content="/house" />`, // as a proxy hands on that takes it off
+		"/house/assets/index-a1.js":                "void 0",
+		"/house/api/sign-in":                       `"organisation"`,
+		"/house/readyz":                            "ok",
+		"/house/.well-known/authzen-configuration": `"https://tools.example/house/access/v1/evaluation"`,
+	} {
+		if answer, body := ask(t, "GET", web.URL+path, nil); answer.StatusCode != 200 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s, want %s", path, answer.StatusCode, body, want)
+		}
+	}
+	if answer, _ := ask(t, "GET", web.URL+"/house", nil); answer.Header.Get("Location") != "/house/" {
+		t.Errorf("its path without a slash: %d to %q", answer.StatusCode, answer.Header.Get("Location"))
+	}
+	answer, body := ask(t, "POST", web.URL+"/house/api/session",
+		strings.NewReader(`{"userName": "ada", "password": "three boats and a lamp"}`), "Content-Type", "application/json")
+	if c := answer.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Secure-fachwerk=") ||
+		!strings.Contains(c, "Path=/house/;") || !strings.Contains(c, "Secure") {
+		t.Errorf("signing in: %d %s, the cookie is %q", answer.StatusCode, body, c)
+	}
+}
+
+// Every answer, an error's too, repeats the request's id, or says which it was given; what is no id is not taken over.
+func TestRequestsHaveIDs(t *testing.T) {
+	h := serve(t, frontEnd)
+	for _, path := range []string{"/", "/api/me", "/api/nothing", "/access/v1/evaluation", "/scim/v2/Users", "/readyz"} {
+		if answer, _ := ask(t, "GET", h.URL+path, nil, "X-Request-Id", "ticket-7"); answer.Header.Get("X-Request-Id") != "ticket-7" {
+			t.Errorf("%s repeats %q", path, answer.Header.Get("X-Request-Id"))
+		}
+	}
+	seen := map[string]bool{}
+	for _, sent := range []string{"", "two words", strings.Repeat("x", 129)} {
+		answer, _ := ask(t, "GET", h.URL+"/readyz", nil, "X-Request-Id", sent)
+		if id := answer.Header.Get("X-Request-Id"); len(id) != 16 || seen[id] {
+			t.Errorf("sent %q, the request is called %q", sent, id)
+		} else {
+			seen[id] = true
+		}
+	}
+}
+
+// What is measured is what happened: requests by route and not by address, refusals by code, decisions, sign-ins, what
+// there is and what waits. The log has a line a request, with no address, name or secret in it.
+func TestWatched(t *testing.T) {
+	var log lockedBuffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewJSONHandler(&log, &slog.HandlerOptions{Level: slog.LevelDebug})))
+	t.Cleanup(func() { slog.SetDefault(before) })
+	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	d, err := rooms.Open(s, time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := server.New(d, s, frontEnd, inner.Outside{})
+	web := httptest.NewServer(all)
+	defer web.Close()
+	h := house{web, d}
+	token := made(t, h)
+	decisions, err := d.MakeToken(account.NewToken{Name: "gates", Purpose: "decisions"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	sending := func(method, path, body, token string) {
+		ask(t, method, web.URL+path, strings.NewReader(body), "Content-Type", "application/json", "Authorization", "Bearer "+token)
+	}
+	sending("GET", "/api/find?q=secret-word", "", token)
+	sending("GET", "/api/people/nobody", "", token)
+	sending("GET", "/api/welcome/A2SECRETLINK", "", "")
+	sending("POST", "/api/session", `{"userName": "ada", "password": "wrong"}`, "")
+	sending("BREW", "/api/me", "", token)
+	one := `{"subject": {"type": "user", "id": "ada"}, "action": {"name": "view"}, "resource": {"type": "fachwerk:design", "id": "x"}}`
+	sending("POST", "/access/v1/evaluation", one, decisions)
+	sending("POST", "/access/v1/evaluations", `{"evaluations": [`+one+`,`+strings.Replace(one, "ada", "bea", 1)+`]}`, decisions)
+	sending("GET", "/people/ada", "", "")
+	w := httptest.NewRecorder()
+	all.Metrics.ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	measures := w.Body.String()
+	for _, want := range []string{
+		`fachwerk_http_requests_total{method="GET",route="/api/find",status="200"} 1`,
+		`fachwerk_http_requests_total{method="GET",route="/api/people/{id}",status="404"} 1`,
+		`fachwerk_http_requests_total{method="GET",route="page",status="200"} 1`,
+		`fachwerk_http_request_seconds_count{route="/access/v1/evaluation"} 1`,
+		`fachwerk_decisions_total{decision="allowed"} 2`,
+		`fachwerk_decisions_total{decision="denied"} 1`,
+		`fachwerk_refusals_total{code="not-found"} 2`,
+		`fachwerk_security_events_total{what="sign-in-failed"} 1`,
+		`fachwerk_design_objects{kind="user"} 1`, "fachwerk_revision 2", "fachwerk_ready 1",
+		`fachwerk_work_waiting{what="letters"} 0`, `fachwerk_build_info{version="` + server.Version + `"} 1`,
+	} {
+		if !strings.Contains(measures, want+"\n") {
+			t.Errorf("the measures lack %s", want)
+		}
+	}
+	if strings.Contains(measures, "BREW") || !strings.Contains(measures, `method="other"`) {
+		t.Error("a method that somebody made up is measured by its name")
+	}
+	lines := 0
+	for line := range strings.Lines(log.String()) {
+		var entry struct {
+			Msg, Method, Route, Request, Code, Level string
+			Status                                   int
+		}
+		if err := json.Unmarshal([]byte(line), &entry); err != nil {
+			t.Errorf("%q: %v", line, err)
+		}
+		if entry.Msg != "request" {
+			continue
+		}
+		if lines++; entry.Request == "" || entry.Route == "" || entry.Status == 0 {
+			t.Errorf("a request is logged as %s", line)
+		}
+		if entry.Status == 404 && entry.Code != "not-found" {
+			t.Errorf("its code is not in %s", line)
+		}
+		if (entry.Level == "DEBUG") != (entry.Route == "page" || strings.HasPrefix(entry.Route, "/access/")) {
+			t.Errorf("the level is not right in %s", line)
+		}
+		for _, word := range []string{"secret-word", "SECRETLINK", "127.0.0.1", "ada"} {
+			if strings.Contains(line, word) {
+				t.Errorf("the log tells %q: %s", word, line)
+			}
+		}
+	}
+	if lines != 8 {
+		t.Errorf("%d requests are logged, not 8", lines)
+	}
+}
+
+// lockedBuffer can be written to by many.
+type lockedBuffer struct {
+	sync.Mutex
+	bytes.Buffer
+}
+
+func (b *lockedBuffer) Write(data []byte) (int, error) {
+	b.Lock()
+	defer b.Unlock()
+	return b.Buffer.Write(data)
+}
+
+func (b *lockedBuffer) String() string {
+	b.Lock()
+	defer b.Unlock()
+	return b.Buffer.String()
 }

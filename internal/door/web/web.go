@@ -3,6 +3,7 @@
 package web
 
 import (
+	"html"
 	"io/fs"
 	"net/http"
 	"path"
@@ -13,8 +14,11 @@ import (
 const policy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; " +
 	"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 
-// Handler serves the files of a built front end.
-func Handler(files fs.FS) http.Handler {
+// Handler serves the files of a built front end, under a path of the host without a slash at the end, or empty. The
+// page names its files from there, and is told that path.
+func Handler(files fs.FS, under string) http.Handler {
+	at := html.EscapeString(under)
+	placed := strings.NewReplacer(`="./`, `="`+at+`/`, "<head>", `<head><meta name="fachwerk-path" content="`+at+`" />`)
 	server := http.FileServerFS(files)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
@@ -45,6 +49,6 @@ func Handler(files fs.FS) http.Handler {
 		}
 		h.Set("Content-Type", "text/html; charset=utf-8")
 		h.Set("Cache-Control", "no-cache")
-		_, _ = w.Write(page)
+		_, _ = placed.WriteString(w, string(page))
 	})
 }

@@ -2,6 +2,7 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { useSearchParams } from "react-router";
 import { type Ask, paged, useLens } from "../api/ask";
+import { at } from "../api/at";
 import { data } from "../api/client";
 import { useSet, useTyped } from "../house/lens";
 import { Failed } from "../parts/loading";
@@ -60,7 +61,7 @@ export function SecurityLog() {
 					Who got in and who was kept out. Entries are added and never altered; each seals those before it.
 				</p>
 				{["csv", "jsonl"].map((form) => (
-					<a key={form} className="link" href={`/api/security-log/${form}?${file}`} download>
+					<a key={form} className="link" href={at(`/api/security-log/${form}?${file}`)} download>
 						{form === "csv" ? "CSV" : "JSON Lines"}
 					</a>
 				))}

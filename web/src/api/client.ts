@@ -1,5 +1,6 @@
 import { QueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
+import { at } from "./at";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -16,7 +17,7 @@ export class Refusal extends Error {
 	}
 }
 
-const client = createClient<paths>({ baseUrl: "/" });
+const client = createClient<paths>({ baseUrl: at("/") });
 
 /** What is done is done as the address tells it at that moment: whoever looks at another day, or through other eyes, is refused. */
 client.use({
@@ -50,16 +51,19 @@ type Problem = {
 function refusal(response: Response | undefined, error: unknown): Refusal {
 	const problem = (typeof error === "object" && error !== null ? error : {}) as Problem;
 	const status = response?.status ?? 0;
-	const message =
+	const request = response?.headers.get("X-Request-Id");
+	const said =
 		problem.detail ??
 		problem.title ??
 		(status ? `The server answered ${status}.` : "The server cannot be reached. Your draft is kept there.");
+	// What went wrong inside is found in the server's log by the request's id.
+	const message = status >= 500 && request ? `${said} The request was ${request}.` : said;
 	return new Refusal(
 		status,
 		message,
 		(problem.errors ?? [])
 			.map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? "")))
-			.filter((m) => m && m !== message),
+			.filter((m) => m && m !== said),
 		problem.type,
 	);
 }
@@ -80,7 +84,7 @@ export async function data<T>(call: Promise<{ data?: T; error?: unknown; respons
 export const api = client;
 
 /** For what is asked. */
-export const questions = createClient<paths>({ baseUrl: "/" });
+export const questions = createClient<paths>({ baseUrl: at("/") });
 
 export const queries = new QueryClient({
 	defaultOptions: {

@@ -1,4 +1,5 @@
 import { Link, useRouteError } from "react-router";
+import { at } from "../api/at";
 
 export function Lost() {
 	return (
@@ -25,7 +26,7 @@ export function Broken() {
 				It is a fault of Fachwerk, not yours. Your draft is kept. What went wrong:{" "}
 				{error instanceof Error ? error.message : String(error)}
 			</p>
-			<button type="button" className="action main mt-4" onClick={() => window.location.assign("/")}>
+			<button type="button" className="action main mt-4" onClick={() => window.location.assign(at("/"))}>
 				Begin again at the frame
 			</button>
 		</div>

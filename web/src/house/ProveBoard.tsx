@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { proveByPasskey } from "../account/passkey";
+import { at } from "../api/at";
 import { api, data } from "../api/client";
 import { Board } from "../parts/dialog";
 import { Acts } from "../parts/fields";
@@ -59,7 +60,7 @@ export function ProveBoard({
 				{!me.passkey && <PasswordField label="Password" value={password} onChange={setPassword} autoFocus />}
 				{me.provider && (
 					<p className="mb-3">
-						<a className="link" href="/api/sign-in/provider?proof=true">
+						<a className="link" href={at("/api/sign-in/provider?proof=true")}>
 							Prove it by {me.provider}
 						</a>
 						<span className="text-quiet"> and come back here; your draft waits.</span>

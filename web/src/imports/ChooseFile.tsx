@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
+import { at } from "../api/at";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { may } from "../house/rights";
@@ -124,7 +125,7 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 						<li key={o.name} className="flex items-baseline gap-3 py-[3px]">
 							<span className="grow">{o.name}</span>
 							{o.forms.map(([form, href]) => (
-								<a key={form} className="link" href={href} download>
+								<a key={form} className="link" href={at(href)} download>
 									{form}
 								</a>
 							))}

@@ -1,3 +1,4 @@
+import { at } from "../api/at";
 import { Refusal, type Schemas } from "../api/client";
 
 /** Sends a file to be tried, and tells how much of it is there; it can be called off. */
@@ -10,7 +11,7 @@ export function send(
 	const done = new Promise<Schemas["Import"]>((resolve, reject) => {
 		const query = new URLSearchParams({ name: file.name });
 		if (kind) query.set("kind", kind);
-		request.open("POST", `/api/imports?${query}`);
+		request.open("POST", at(`/api/imports?${query}`));
 		request.setRequestHeader("Content-Type", "application/octet-stream");
 		request.upload.onprogress = (e) => e.lengthComputable && onPart(e.loaded / e.total);
 		request.onload = () => {

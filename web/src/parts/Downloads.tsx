@@ -1,4 +1,5 @@
 import { useSearchParams } from "react-router";
+import { at } from "../api/at";
 
 /** Links to an answer as a table for other programs, as it is looked at. */
 export function Downloads({
@@ -20,7 +21,7 @@ export function Downloads({
 	return (
 		<span className="flex shrink-0 items-baseline gap-3 print:hidden">
 			{["csv", "xlsx"].map((form) => (
-				<a key={form} className="link" href={`${path}/${form}?${all}`} download>
+				<a key={form} className="link" href={at(`${path}/${form}?${all}`)} download>
 					{form.toUpperCase()}
 				</a>
 			))}

@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
+import { at } from "../api/at";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview, useReviewOutcome } from "../api/hooks";
 import { useHouse } from "../house/context";
@@ -236,7 +237,7 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 								: "What has been decided so far. It is not final until the review is closed."}
 						</p>
 						<p className="flex items-baseline gap-4">
-							<a className="action" href={`/api/reviews/${r.id}/report.html`} target="_blank" rel="noreferrer">
+							<a className="action" href={at(`/api/reviews/${r.id}/report.html`)} target="_blank" rel="noreferrer">
 								Read or print
 							</a>
 							<Downloads path={`/api/sheets/review/${r.id}`} query={{}} />

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { canPasskey, signInByPasskey } from "../account/passkey";
 import { type Ask, useAsk } from "../api/ask";
+import { at } from "../api/at";
 import { api, data, forgetOthers, Refusal, type Schemas } from "../api/client";
 import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
@@ -76,7 +77,7 @@ export function SignIn() {
 					Sign in
 				</button>
 				{page.data?.provider && (
-					<a className="action mt-3 block w-full py-2 text-center text-[15px]" href="/api/sign-in/provider">
+					<a className="action mt-3 block w-full py-2 text-center text-[15px]" href={at("/api/sign-in/provider")}>
 						Sign in with {page.data.provider}
 					</a>
 				)}
