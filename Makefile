@@ -8,11 +8,11 @@ WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 
-.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz clean chromium
+.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz clean chromium deb package
 
 build: $(WEB)
 	cd web && npm run --silent build
-	go build -trimpath -o $(BIN) ./cmd/fachwerk
+	go build -trimpath -ldflags "-s -w" -o $(BIN) ./cmd/fachwerk
 
 $(WEB): web/package.json web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -69,6 +69,17 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/modelfile
 	go test -run '^$$' -fuzz FuzzPatch -fuzztime 60s ./internal/exchange/scim
 	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/rows
+
+# What a package holds beside the binary: manual pages and completion.
+package: build
+	rm -rf bin/package && mkdir -p bin/package/completion
+	$(BIN) manual bin/package/man
+	for shell in bash zsh fish; do $(BIN) completion $$shell > bin/package/completion/fachwerk.$$shell; done
+
+# A Debian package, in bin/.
+deb: package
+	VERSION=$$($(BIN) --version | awk '{print $$NF}') ARCH=$$(go env GOARCH) \
+		go run github.com/goreleaser/nfpm/v2/cmd/nfpm@v2.48.0 package --config deploy/nfpm.yaml --packager deb --target bin/
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/dist/mark.svg web/node_modules $(DEMO_DB) $(DEMO_DB)-shm $(DEMO_DB)-wal

@@ -3,14 +3,15 @@ package main
 import (
 	"cmp"
 	"errors"
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"os"
 	"slices"
 	"strings"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"github.com/spf13/cobra"
 

@@ -3,14 +3,15 @@ package main
 import (
 	"bytes"
 	"errors"
-	deskintake "fachwerk/internal/desk/intake"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+
+	deskintake "fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/rooms"
 
 	"github.com/spf13/cobra"
 

@@ -5,7 +5,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/demo"
 	"fmt"
 	"io"
 	"net"
@@ -19,6 +18,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"fachwerk/internal/demo"
 )
 
 // binary is the program, built once for all tests.

@@ -128,13 +128,13 @@ func serve(set *settings) error {
 	defer stop()
 	failed := make(chan error, 2)
 	if set.MetricsAddr != "" {
-		closeMeasures, err := serveMeasures(set.MetricsAddr, doors.Metrics, failed)
+		closeMeasures, err := serveMeasures(set.MetricsAddr, doors.Watch.Handler(), failed)
 		if err != nil {
 			return err
 		}
 		defer closeMeasures()
 	}
-	prove(ctx, s, set.DB)
+	prove(ctx, s, set.DB, doors.Watch.Proven)
 	go follow(ctx, d)
 	go remind(ctx, d)
 	go warm(ctx, d)
@@ -254,7 +254,7 @@ const soon = 32 << 20
 
 // prove proves the pages and chains of the database, and tells in the log what is wrong and what can be done. Who may
 // do what is known all the same, so nobody is kept from being served; a large database is proven meanwhile.
-func prove(ctx context.Context, s *store.Store, file string) {
+func prove(ctx context.Context, s *store.Store, file string, proven func(sound bool)) {
 	look := func() {
 		err := desk.Guarded(func() error {
 			if err := s.Within(ctx).Whole(); err != nil {
@@ -265,8 +265,10 @@ func prove(ctx context.Context, s *store.Store, file string) {
 		})
 		switch {
 		case err == nil:
+			proven(true)
 			slog.Info("the database is sound", "file", file)
 		case ctx.Err() == nil:
+			proven(false)
 			slog.Error("the database is not sound: keep it, find out by fachwerk verify and the backups since when, and put "+
 				"a sound one in place by fachwerk restore", "file", file, "error", err)
 		}

@@ -31,8 +31,8 @@ const maxBody = 8 << 20
 // Server answers everything: the application, its API, the decision API, and that for directories.
 type Server struct {
 	http.Handler
-	API     *api.API     // for its description
-	Metrics http.Handler // the measures, to be served on an address of their own
+	API   *api.API     // for its description
+	Watch *watch.Watch // for its measures, which are served on an address of their own
 }
 
 // New makes the server of a desk. Under an outside address with a path, it is reached by that path, whether a proxy
@@ -54,7 +54,7 @@ func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) *Ser
 	authzen.Mount(r, d, outside)
 	scim.Mount(r, d, outside, maxBody)
 	r.NotFound(web.Handler(files, outside.Path()).ServeHTTP)
-	return &Server{below(outside.Path(), r), a, seen.Handler()}
+	return &Server{below(outside.Path(), r), a, seen}
 }
 
 // below takes the path off under which the server is reached from outside.

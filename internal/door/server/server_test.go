@@ -386,7 +386,7 @@ func TestWatched(t *testing.T) {
 	sending("POST", "/access/v1/evaluations", `{"evaluations": [`+one+`,`+strings.Replace(one, "ada", "bea", 1)+`]}`, decisions)
 	sending("GET", "/people/ada", "", "")
 	w := httptest.NewRecorder()
-	all.Metrics.ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	all.Watch.Handler().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
 	measures := w.Body.String()
 	for _, want := range []string{
 		`fachwerk_http_requests_total{method="GET",route="/api/find",status="200"} 1`,

@@ -30,6 +30,7 @@ type Watch struct {
 	decisions *prometheus.CounterVec
 	refusals  *prometheus.CounterVec
 	events    *prometheus.CounterVec
+	sound     *prometheus.GaugeVec
 }
 
 // New makes a watch over a desk and its store. It is told of security events from then on.
@@ -48,6 +49,10 @@ func New(d *rooms.Desk, s *store.Store, version string) *Watch {
 		decisions: counter("fachwerk_decisions_total", "Access decisions made for programs.", "decision"),
 		refusals:  counter("fachwerk_refusals_total", "Requests refused or failed, by code (docs/refusals.md).", "code"),
 		events:    counter("fachwerk_security_events_total", "What the security log is told, by kind.", "what"),
+		sound: prometheus.NewGaugeVec(prometheus.GaugeOpts{
+			Name: "fachwerk_record_sound",
+			Help: "1 if the database was whole and its chains unbroken when they were last proven, else 0.",
+		}, nil),
 	}
 	built := prometheus.NewGauge(prometheus.GaugeOpts{
 		Name: "fachwerk_build_info", Help: "Always 1; its label is the version.",
@@ -55,7 +60,7 @@ func New(d *rooms.Desk, s *store.Store, version string) *Watch {
 	})
 	built.Set(1)
 	w.registry.MustRegister(
-		w.requests, w.seconds, w.decisions, w.refusals, w.events, built, &state{d, s},
+		w.requests, w.seconds, w.decisions, w.refusals, w.events, w.sound, built, &state{d, s},
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 	)
 	// What has not happened yet is 0 and not absent: alerts can be written against it.
@@ -74,6 +79,15 @@ func (w *Watch) Handler() http.Handler {
 	return promhttp.HandlerFor(w.registry, promhttp.HandlerOpts{
 		ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelError),
 	})
+}
+
+// Proven takes in whether the database was found sound. Until then, that is not measured.
+func (w *Watch) Proven(sound bool) {
+	value := 0.0
+	if sound {
+		value = 1
+	}
+	w.sound.WithLabelValues().Set(value)
 }
 
 // Requests counts requests and logs each. The log has their route and not their address, which can hold a link's

@@ -1,0 +1,125 @@
+package store_test
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/store"
+)
+
+// What is no part of the record goes once it was kept for long enough, and nothing before, and nothing that is kept for
+// good.
+func TestWhatIsKeptForLongEnoughGoes(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	defer s.Close()
+	now := time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
+	ago := func(days int) time.Time { return now.AddDate(0, 0, -days) }
+	ended := ago(11)
+	e := errors.Join(
+		s.StartSession(store.SignedIn{ID: "ended", User: "ann", At: ago(12), Seen: ago(12), Ended: &ended}),
+		s.StartSession(store.SignedIn{ID: "left", User: "ann", At: ago(40), Seen: ago(11)}),
+		s.StartSession(store.SignedIn{ID: "used", User: "ann", At: ago(40), Seen: ago(9)}),
+		s.SaveLink(store.Link{Hash: "old", User: "ann", Expires: ago(11)}),
+		s.SaveLink(store.Link{Hash: "new", User: "bea", Expires: ago(9)}),
+	)
+	closedBefore, closedLately := ago(11), ago(9)
+	for _, closed := range []*time.Time{&closedBefore, &closedLately, nil} {
+		_, err := s.AddReview(store.Review{Name: "r", Opened: ago(30), Closed: closed}, []store.ReviewItem{{User: "ann", Evidence: []byte("{}")}})
+		e = errors.Join(e, err)
+	}
+	if e != nil {
+		t.Fatal(e)
+	}
+	items := func() (with int) {
+		for review := 1; review <= 3; review++ {
+			list, err := s.ReviewItems(review, "")
+			if err != nil || len(list) != 1 {
+				t.Fatal(list, err)
+			}
+			if len(list[0].Evidence) > 0 {
+				with++
+			}
+		}
+		return with
+	}
+	there := func() (ids string) {
+		for _, id := range []string{"ended", "left", "used"} {
+			if _, err := s.Session(id); err == nil {
+				ids += id + " "
+			}
+		}
+		for _, hash := range []string{"old", "new"} {
+			if _, err := s.Link(hash, ago(50)); err == nil {
+				ids += hash + " "
+			}
+		}
+		return ids
+	}
+	if err := s.Forget(store.Retention{}, now); err != nil || there() != "ended left used old new " || items() != 3 {
+		t.Errorf("kept for good, there are %s, %d items with evidence, %v", there(), items(), err)
+	}
+	r := store.Retention{SessionDays: 10, LinkDays: 10, LetterDays: 10, EvidenceDays: 10}
+	if err := s.Forget(r, now); err != nil || there() != "used new " || items() != 2 {
+		t.Errorf("after ten days there are %s, %d items with evidence, %v", there(), items(), err)
+	}
+}
+
+// A lease is one server's; it comes free when the server lets go of it.
+func TestALeaseIsOneServers(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "x.db")
+	l, err := store.TakeLease(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := store.TakeLease(file); err == nil || !strings.Contains(err.Error(), "stop it first") {
+		t.Errorf("taken twice: %v", err)
+	}
+	if err := l.Release(); err != nil {
+		t.Fatal(err)
+	}
+	if l, err = store.TakeLease(file); err != nil {
+		t.Fatal(err)
+	}
+	_ = l.Release()
+}
+
+// A copy of a database that is in use is whole and its own; what is not sound is told by its proof.
+func TestCopiesAreProven(t *testing.T) {
+	folder := t.TempDir()
+	file, to := filepath.Join(folder, "x.db"), filepath.Join(folder, "copy.db")
+	s := open(t, file)
+	defer s.Close()
+	if err := s.Log(store.Event{What: "test", Who: "ann"}, store.Event{What: "test", Who: "bea"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := store.Copy(file, to); err != nil {
+		t.Fatal(err)
+	}
+	p, err := store.Prove(to)
+	if err != nil || p.Events != 2 {
+		t.Errorf("the copy is proven as %+v, %v", p, err)
+	}
+	if err := s.Log(store.Event{What: "later"}); err != nil {
+		t.Fatal(err)
+	}
+	if p, err := store.Prove(to); err != nil || p.Events != 2 {
+		t.Errorf("what came later is in the copy: %+v, %v", p, err)
+	}
+	alter(t, to, "DROP TRIGGER events_no_UPDATE", "UPDATE events SET who = 'zoe' WHERE id = 1")
+	if _, err := store.Prove(to); !errors.Is(err, store.ErrBroken) {
+		t.Errorf("an altered entry: %v", err)
+	}
+	if err := os.WriteFile(to, []byte("no database"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := store.Prove(to); err == nil {
+		t.Error("a text is proven")
+	}
+	if err := store.Copy(to, filepath.Join(folder, "other.db")); err == nil {
+		t.Error("a text is copied")
+	}
+}
