@@ -426,7 +426,7 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, ahead: c.ahead()}).inheritLists(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
-		if err := d.reload(); err != nil {
+		if err := d.catchUp(); err != nil {
 			return nil, err
 		}
 		return nil, errMoved

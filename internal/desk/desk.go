@@ -79,19 +79,45 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 // Present is the current house.
 func (d *Desk) Present() *House { return d.house.Load() }
 
-// reload takes the store's current revision in.
+// reload takes the store's current revision in, with all of the design.
 func (d *Desk) reload() error {
 	design, n, err := d.Store.Design()
 	if err != nil {
 		return err
 	}
-	h := &House{Revision: n, Index: index.Compile(design)}
+	return d.take(n, index.Compile(design))
+}
+
+// catchUp takes in what another process has applied, by what it changed. The writer's lock must be held.
+func (d *Desk) catchUp() error {
+	h := d.Present()
+	edits, n, err := d.Store.Since(h.Revision, catchUpMost)
+	switch {
+	case err != nil:
+		return err
+	case n == h.Revision:
+		return nil
+	case edits == nil || n < h.Revision:
+		return d.reload()
+	}
+	return d.take(n, h.Index.Update(h.Design().With(edits)))
+}
+
+// catchUpMost is how many objects may have changed before it is quicker to read all of the design.
+const catchUpMost = 20_000
+
+// take makes an index the current one, of a revision.
+func (d *Desk) take(n int, x *index.Index) error {
+	h := &House{Revision: n, Index: x}
 	if n > 0 {
 		r, err := d.Store.Revision(n)
 		if err != nil {
 			return err
 		}
 		h.At = r.At
+	}
+	if before := d.Present(); before != nil {
+		h.inheritLists(before)
 	}
 	d.enterHouse(h)
 	return nil
@@ -106,13 +132,43 @@ func (d *Desk) enterHouse(h *House) {
 
 // Follow takes in what another process has applied to the same database, if anything.
 func (d *Desk) Follow() error {
+	if n, err := d.Store.Last(); err != nil || n == d.Present().Revision {
+		return err // so that nobody waits for a look
+	}
 	d.Write.Lock()
 	defer d.Write.Unlock()
-	n, err := d.Store.Last()
-	if err != nil || n == d.Present().Revision {
-		return err
+	return d.catchUp()
+}
+
+// writingTries is how often a change is made anew since another process applied one first.
+const writingTries = 50
+
+// Writing has do commit a change on the present house, with the writer's lock held. Where another process applies a
+// revision first, do is called again on the house that comes of it, so it must begin anew each time.
+func (d *Desk) Writing(do func(h *House) error) error {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	return Again(func() error { return do(d.Present()) })
+}
+
+// Again has do commit a change, and do it again as long as another process applies a revision first. The writer's lock
+// must be held.
+func Again(do func() error) (err error) {
+	for range writingTries {
+		if err = do(); !errors.Is(err, errMoved) {
+			break
+		}
 	}
-	return d.reload()
+	return err
+}
+
+// Written is [Desk.Writing] for what gives something back.
+func Written[T any](d *Desk, do func(h *House) (T, error)) (v T, err error) {
+	err = d.Writing(func(h *House) error {
+		v, err = do(h)
+		return err
+	})
+	return v, err
 }
 
 // Cause tells why something was refused, as far as it matters to how one goes on.

@@ -81,7 +81,7 @@ type Draft struct {
 	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
 	Revision  int            `json:"revision" doc:"The revision that the impact is compared with"`
 	Critical  []string       `json:"critical" doc:"Why the password must have been given within ten minutes to apply it"`
-	Stamp     string         `json:"stamp" doc:"Names exactly this draft on this revision; give it back to apply"`
+	Stamp     string         `json:"stamp" doc:"Names exactly this draft and all that it comes to; give it back to apply"`
 }
 
 // Clash is a conflict that a person comes to break, or no longer breaks.
@@ -133,7 +133,8 @@ type Drafted struct {
 	reviews  []string
 	later    []laterGain
 	clashing []laterClash
-	stamp    string
+	key      string    // names exactly the edits and the revision that they were laid on
+	stamp    string    // names exactly the edits and what they come to
 	began    time.Time // when it was laid
 	took     time.Duration
 	Shown    *House        // the house as it would be; the present one if the draft cannot be applied
@@ -156,9 +157,9 @@ func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
 	if err != nil {
 		return nil, err
 	}
-	stamp := stampOf(hash, h.Revision)
+	key := keyOf(hash, h.Revision)
 	if v, ok := d.laid.Load(who.User); ok {
-		if p := v.(*Drafted); p.stamp == stamp && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
+		if p := v.(*Drafted); p.key == key && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
@@ -180,8 +181,8 @@ func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
 	return p, err
 }
 
-// stampOf names exactly a draft, by its hash, on exactly a revision.
-func stampOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
+// keyOf names exactly a draft, by its hash, on exactly a revision.
+func keyOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
 
 // lay lays the edits of a draft onto a house, and checks what becomes of them.
 func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
@@ -222,7 +223,8 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 	if d.Touched != nil {
 		p.reviews, err = d.Touched(p.Ops)
 	}
-	p.stamp = stampOf(hashOf(edits), h.Revision)
+	hash := hashOf(edits)
+	p.key, p.stamp = keyOf(hash, h.Revision), hash+"-"+p.digest()
 	p.took = d.Now().Sub(p.began)
 	return p, err
 }
@@ -675,7 +677,8 @@ type Applied struct {
 	Losing   int `json:"losing"`
 }
 
-// Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at.
+// Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at: what
+// others applied since then stands against it only where it changes what the draft does or comes to.
 func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	lock := d.drafting(who.User)
 	lock.Lock()
@@ -686,9 +689,11 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 			return nil, err
 		}
 	}
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
+	return Written(d, func(h *House) (*Applied, error) { return d.apply(h, who, reason, stamp) })
+}
+
+// apply is [Desk.Apply] on a house, with the locks held.
+func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error) {
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
@@ -706,7 +711,7 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	case stamp != p.stamp:
 		return nil, Refuse(
 			Conflict,
-			"The draft or the design has changed since you looked. Look at the impact again, then apply.",
+			"The draft, or what it comes to, has changed since you looked. Look at the impact again, then apply.",
 		)
 	case len(p.clashes)+len(c.Of(Refuses)) > 0:
 		return nil, &Error{

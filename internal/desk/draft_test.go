@@ -117,7 +117,7 @@ func TestARefusedStepChangesNothing(t *testing.T) {
 	other := change.Clone(role)
 	other.Name = "Gatekeeper"
 	_, err := d.Put(signe, role, other)
-	refused(t, err, desk.Conflict, "somebody changed the same")
+	refused(t, err, desk.Conflict, "drafted something else")
 	_, err = d.Put(signe, nil, &model.Role{ID: "gate-clerk", Name: "Again"})
 	refused(t, err, desk.Conflict, "already")
 	supplied, _ := d.Design().Sets.Find("quaybook-gates")

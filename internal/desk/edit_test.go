@@ -129,10 +129,26 @@ func TestTwoWhoTouchTheSame(t *testing.T) {
 	if r := roleOf(t, d, bea, "clerk"); r.Name != "Clerk at the gate" || len(r.Permissions) != 1 {
 		t.Errorf("merged: %+v", r)
 	}
+	discarded := must[*desk.Draft](t)(d.Discard(bea))
+	if len(discarded.Edits) != 0 {
+		t.Fatalf("the draft is %+v", discarded.Edits)
+	}
 	clash := change.Clone(clerk)
 	clash.Name = "A third name"
-	_, err = d.Put(bea, clerk, clash)
-	refused(t, err, desk.Conflict, "somebody changed the same")
+	draft = must[*desk.Draft](t)(d.Put(bea, clerk, clash))
+	if len(draft.Blocks) != 1 || len(draft.Edits) != 1 || len(draft.Edits[0].Meanwhile) != 1 ||
+		len(draft.Edits[0].Meanwhile[0].Clashes) != 1 {
+		t.Fatalf("saved on an overtaken page: %+v", draft)
+	}
+	_, err = d.Apply(bea, "mine", draft.Stamp)
+	refused(t, err, desk.Invalid, "keep yours")
+	if draft = must[*desk.Draft](t)(d.KeepMine(bea, draft.Edits[0].ID)); len(draft.Blocks) != 0 {
+		t.Errorf("kept, it is still blocked: %v", draft.Blocks)
+	}
+	applyAll(t, d, bea)
+	if r := roleOf(t, d, bea, "clerk"); r.Name != "A third name" || r.Description != "Lets vehicles in" {
+		t.Errorf("what became of it is %+v", r)
+	}
 	_, err = d.KeepMine(kay, "none")
 	refused(t, err, desk.NotFound, "not in your draft")
 }

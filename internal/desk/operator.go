@@ -20,21 +20,21 @@ var operator = Asker{name: operatorName}
 // Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless
 // it is to be replaced.
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
-	if h.Revision > 0 && !replace {
-		return Refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
-	}
-	_, err := d.Commit(d.checkDesign(h, operator, ByReplacement, design), "", Note{Why: why})
-	return err
+	return d.Writing(func(h *House) error {
+		if h.Revision > 0 && !replace {
+			return Refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
+		}
+		_, err := d.Commit(d.checkDesign(h, operator, ByReplacement, design), "", Note{Why: why})
+		return err
+	})
 }
 
 // MakeOwner gives a user every right in Fachwerk over the whole organisation, unless they hold these already.
 func (d *Desk) MakeOwner(user string) (*model.User, error) {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
+	return Written(d, func(h *House) (*model.User, error) { return d.makeOwner(h, user) })
+}
+
+func (d *Desk) makeOwner(h *House, user string) (*model.User, error) {
 	id, ok := h.Index.UserID(user)
 	if !ok {
 		return nil, Refuse(NotFound, "there is no user %q", user)

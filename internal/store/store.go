@@ -167,6 +167,43 @@ func (s *Store) Design() (d *model.Design, revision int, err error) {
 	return model.Build(d), revision, nil
 }
 
+// Since gives what has changed since a revision, as edits that lead to the current design, and its number. If more than
+// most objects have, there are no edits: it is quicker to read the whole design.
+func (s *Store) Since(revision, most int) (edits []model.Edit, now int, err error) {
+	err = s.read(func(tx *gorm.DB) error {
+		if now, err = last(tx); err != nil || now <= revision {
+			return err
+		}
+		rows, err := tx.Raw(`SELECT o.kind, o.object_id, c.value FROM
+			(SELECT DISTINCT kind, object_id FROM operations WHERE revision > ? LIMIT ?) o
+			LEFT JOIN objects c ON c.kind = o.kind AND c.id = o.object_id`, revision, most+1).Rows()
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		edits = []model.Edit{}
+		for rows.Next() {
+			var kind, id string
+			var value []byte
+			if err := rows.Scan(&kind, &id, &value); err != nil {
+				return err
+			}
+			e := model.Edit{Kind: model.Kind(kind), ID: id}
+			if value != nil {
+				if e.After, err = model.Decode(e.Kind, value); err != nil {
+					return fmt.Errorf("the database holds a broken %s %q: %w", kind, id, err)
+				}
+			}
+			edits = append(edits, e)
+		}
+		return rows.Err()
+	})
+	if len(edits) > most {
+		edits = nil
+	}
+	return edits, now, err
+}
+
 // ErrMoved tells that a revision was applied by somebody else since the design was read.
 var ErrMoved = errors.New("the design has moved on")
 

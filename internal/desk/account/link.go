@@ -104,16 +104,15 @@ func (d *Accounts) SetPassword(ctx context.Context, link, password, from string)
 		return desk.Actor{}, err
 	}
 	use := func(s *store.Store, _ int) error { return s.UseLink(hashSecret(link), d.Now(), c, nil) }
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	if _, u, err = d.find(link); err != nil { // it can have changed while the password was hashed
-		return desk.Actor{}, err
-	}
-	if u.State == model.UserInvited {
-		err = d.accept(u, use)
-	} else {
-		err = use(d.Store, 0)
-	}
+	err = d.Writing(func(h *desk.House) error {
+		if _, u, err = d.find(link); err != nil { // it can have changed while the password was hashed
+			return err
+		}
+		if u.State == model.UserInvited {
+			return d.accept(h, u, use)
+		}
+		return use(d.Store, 0)
+	})
 	if err != nil {
 		return desk.Actor{}, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
 	}
@@ -125,8 +124,7 @@ func (d *Accounts) SetPassword(ctx context.Context, link, password, from string)
 
 // accept makes somebody active who was invited and has now come, as a revision of their own. The writer's lock must be
 // held.
-func (d *Accounts) accept(u *model.User, along func(*store.Store, int) error) error {
-	h := d.Present()
+func (d *Accounts) accept(h *desk.House, u *model.User, along func(*store.Store, int) error) error {
 	active := change.Clone(u)
 	active.State = model.UserActive
 	op := change.Put(h.Design(), active)

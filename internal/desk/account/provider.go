@@ -217,14 +217,16 @@ func (d *Accounts) identify(issuer, subject, user string) error {
 
 // newcomer adds somebody whom the provider vouches for and nobody here knows, into the group that the setting names;
 // nobody if it names none. Rights in Fachwerk, and delegations, never come that way.
-func (d *Accounts) newcomer(issuer, subject, email, name string) (user string, err error) {
+func (d *Accounts) newcomer(issuer, subject, email, name string) (string, error) {
 	into := d.provider.Newcomers
 	if into == "" {
 		return "", nil
 	}
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
+	return desk.Written(d.Desk, func(h *desk.House) (string, error) { return d.addTo(h, into, issuer, subject, email, name) })
+}
+
+// addTo is [Accounts.newcomer] for a group, on a house, with the writer's lock held.
+func (d *Accounts) addTo(h *desk.House, into, issuer, subject, email, name string) (string, error) {
 	g, ok := h.Design().Groups.Find(into)
 	if !ok {
 		return "", desk.Refuse(desk.NotFound, "there is no group %q for newcomers", into)
@@ -255,7 +257,7 @@ func (d *Accounts) newcomer(issuer, subject, email, name string) (user string, e
 			)
 		}
 	}
-	_, err = d.Commit(c, "", desk.Note{
+	_, err := d.Commit(c, "", desk.Note{
 		Name: cmp.Or(d.provider.Name, issuer),
 		Why:  "Adds " + u.DisplayName + ", who signed in by the identity provider",
 		Along: func(s *store.Store, _ int) error {
@@ -267,13 +269,13 @@ func (d *Accounts) newcomer(issuer, subject, email, name string) (user string, e
 
 // welcome makes somebody active who was invited and comes by the provider.
 func (d *Accounts) welcome(user string) error {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	u, ok := d.Present().Design().Users.Find(user)
-	if !ok || u.State != model.UserInvited || !model.In(d.Now(), u.From, u.Until) {
-		return nil
-	}
-	return d.accept(u, nil)
+	return d.Writing(func(h *desk.House) error {
+		u, ok := h.Design().Users.Find(user)
+		if !ok || u.State != model.UserInvited || !model.In(d.Now(), u.From, u.Until) {
+			return nil
+		}
+		return d.accept(h, u, nil)
+	})
 }
 
 // closed refuses to let somebody in by password where only owners may.

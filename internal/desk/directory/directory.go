@@ -329,21 +329,24 @@ func (d *Keeper) Feed(by Speaker, do func(*Request) error) (*Known, error) {
 	d.queue.Lock()
 	d.feeds = append(d.feeds, f)
 	d.queue.Unlock()
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	if !f.done { // else whoever had the lock before has done it too
-		d.queue.Lock()
-		list := d.feeds
-		d.feeds = nil
-		d.queue.Unlock()
-		d.feedAll(list)
-	}
+	var list []*feeding
+	_ = d.Writing(func(*desk.House) error { // what becomes of each request is told with it
+		if list == nil {
+			if f.done { // whoever had the lock before has done it too
+				return nil
+			}
+			d.queue.Lock()
+			list, d.feeds = d.feeds, nil
+			d.queue.Unlock()
+		}
+		return d.feedAll(list)
+	})
 	return f.is, f.err
 }
 
 // feedAll carries out requests one after another and records them together, each as a revision. The writer's lock
-// must be held.
-func (d *Keeper) feedAll(list []*feeding) {
+// must be held. It is an error, that of a design that has moved, if all is to be done again.
+func (d *Keeper) feedAll(list []*feeding) error {
 	h, at := d.Present(), d.Now()
 	design := h.Design()
 	fresh := map[[2]string]*store.Fed{}
@@ -380,9 +383,9 @@ func (d *Keeper) feedAll(list []*feeding) {
 		c := d.Check(h, desk.Asker{}, acts...)
 		if c.Refusal(at, "") != nil && len(list) > 1 { // which one it is shows alone
 			for _, f := range list {
-				d.feedAll([]*feeding{f})
+				_ = desk.Again(func() error { return d.feedAll([]*feeding{f}) })
 			}
-			return
+			return nil
 		}
 		next, err = d.Commit(c, "", notes...)
 	}
@@ -403,6 +406,7 @@ func (d *Keeper) feedAll(list []*feeding) {
 			f.err, f.is = err, &Known{next, &d.fed.kept, d}
 		}
 	}
+	return err
 }
 
 // save keeps what the request has to be kept, within the transaction of its revision.

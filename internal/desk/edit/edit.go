@@ -13,10 +13,11 @@ import (
 )
 
 // Put drafts what an object is to be: a new one if before is nil, else what is to become of the one that was looked
-// at as before. What others drafted or applied to it since is merged; where both changed the same, it is refused.
+// at as before. What others applied to it since is merged; where both changed the same, it is drafted all the same, and
+// one of the two is chosen in the draft. What the person has drafted otherwise meanwhile, on another page, is refused.
 func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, error) {
 	after = change.Clone(after)
-	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		if before == nil {
 			if err := name(p, after); err != nil {
@@ -44,14 +45,16 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 				return err
 			}
 		}
-		ops, clashes := change.Rebase(
-			base,
-			[]change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}},
-		)
+		drafted := []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}}
+		ops, clashes := change.Rebase(base, drafted)
 		if len(clashes) > 0 {
+			if _, applied := change.Rebase(h.Design(), drafted); len(applied) == len(clashes) {
+				p.Add(0, drafted...)
+				return nil
+			}
 			e := desk.Refuse(
 				desk.Conflict,
-				"While you were editing, somebody changed the same. Look at it again: nothing of yours was drafted.",
+				"While you were editing, you drafted something else for the same. Look at it again: nothing of this was drafted.",
 			)
 			for _, c := range clashes {
 				if p.Partial() {

@@ -686,24 +686,23 @@ func (d *Intake) ImportFile(
 	columns map[string]string,
 	o intake.Options,
 	apply bool,
-) (*intake.Trial, *rows.File, error) {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
-	file, err := rows.Read(name, data, how)
-	if err != nil {
+) (trial *intake.Trial, file *rows.File, err error) {
+	if file, err = rows.Read(name, data, how); err != nil {
 		return nil, nil, err
 	}
 	said := map[string]string{}
 	for title, field := range columns {
 		said[intake.Plain(title)] = field
 	}
-	k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.Design(), file.Header, file.Rows, said))))
-	o.Lines = file.Lines
-	o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
-	trial, _ := intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })
-	if !apply || trial.Stop != "" || trial.Counts[intake.Wrong] > 0 || len(trial.Ops) == 0 {
-		return trial, file, nil
-	}
-	return trial, file, d.Operate(h, trial.Ops, "Brought in from "+name)
+	err = d.Writing(func(h *desk.House) error {
+		k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.Design(), file.Header, file.Rows, said))))
+		o.Lines = file.Lines
+		o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
+		trial, _ = intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })
+		if !apply || trial.Stop != "" || trial.Counts[intake.Wrong] > 0 || len(trial.Ops) == 0 {
+			return nil
+		}
+		return d.Operate(h, trial.Ops, "Brought in from "+name)
+	})
+	return trial, file, err
 }

@@ -102,16 +102,16 @@ func (d *Intake) Upgrade(who desk.Actor, f UpgradeFile) (*Upgrade, error) {
 
 // ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and
 // nothing stands against it, applies it as one revision.
-func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (*Upgrade, error) {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
-	s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
-	u, ops, err := compareUpgrade(s, f)
-	if err != nil || !apply || len(u.Faults) > 0 || len(ops) == 0 {
-		return u, err
-	}
-	return u, d.Operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
+func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (u *Upgrade, err error) {
+	err = d.Writing(func(h *desk.House) error {
+		s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
+		var ops []change.Op
+		if u, ops, err = compareUpgrade(s, f); err != nil || !apply || len(u.Faults) > 0 || len(ops) == 0 {
+			return err
+		}
+		return d.Operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
+	})
+	return u, err
 }
 
 // doubts tells what speaks against a file being the next version of a catalogue.

@@ -17,9 +17,11 @@ import (
 // CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what
 // is undecided the fate that was chosen, and leaves tasks to the owners of groups for what these give.
 func (d *Reviewer) CloseReview(who desk.Actor, id int, alone string) (*Review, error) {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
+	return desk.Written(d.Desk, func(h *desk.House) (*Review, error) { return d.closeReview(h, who, id, alone) })
+}
+
+// closeReview is [Reviewer.CloseReview] on a house, with the writer's lock held.
+func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone string) (*Review, error) {
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
@@ -369,9 +371,11 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 // leaves it for a reason. What it takes away is one revision. Taking the grant off settles all tasks about the same
 // grant.
 func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*ReviewTask, error) {
-	d.Write.Lock()
-	defer d.Write.Unlock()
-	h := d.Present()
+	return desk.Written(d.Desk, func(h *desk.House) (*ReviewTask, error) { return d.settleTask(h, who, id, choice, reason) })
+}
+
+// settleTask is [Reviewer.SettleTask] on a house, with the writer's lock held.
+func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, reason string) (*ReviewTask, error) {
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}

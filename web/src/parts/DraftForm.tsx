@@ -32,7 +32,7 @@ type Drafting<V> = {
 /** A form whose outcome goes into the draft. What is refused is told, and all that was typed stays. */
 export function useDraftForm<V extends FieldValues>({ start, write, makes, onClose }: Drafting<V>) {
 	const form = useForm<V>({ defaultValues: start as DefaultValues<V> });
-	const { refuse } = useNotice();
+	const { refuse, tell } = useNotice();
 	const navigate = useNavigate();
 	const to = useTo();
 	const drafting = useDrafting(write);
@@ -42,6 +42,8 @@ export function useDraftForm<V extends FieldValues>({ start, write, makes, onClo
 			drafting.mutate(values as unknown as V, {
 				onError: refuse,
 				onSuccess: (draft) => {
+					if (draft.edits.at(-1)?.meanwhile.some((m) => m.clashes.length > 0))
+						tell("It is in your draft, but somebody else changed the same meanwhile: open the draft to choose.");
 					if (then) return then(values as unknown as V);
 					onClose();
 					const id = makes && madeBy(draft, makes);
