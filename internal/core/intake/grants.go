@@ -20,7 +20,6 @@ func (t *trying) membership(i int) {
 		t.wrong(i, "group", "", errors.New("the row names no group"))
 		return
 	}
-	created := false
 	id, err := t.names.groups.find(cmp.Or(external, called))
 	if err != nil && external != "" {
 		id, err = t.names.groups.find(called)
@@ -34,8 +33,8 @@ func (t *trying) membership(i int) {
 			t.wrong(i, "group", called, fmt.Errorf("no id can be made of “%s”: use letters or digits", called))
 			return
 		}
-		created = true
 	}
+	created := t.fresh[id] != nil && !t.begun(id) // no row that is right has made it yet
 	r.ID = id
 	t.describe(i, id, created)
 	for _, text := range split(t.cell(i, "members")) {
@@ -53,14 +52,21 @@ func (t *trying) membership(i int) {
 			t.wrong(i, "members", text, err)
 			continue
 		}
-		if r.Verdict != Wrong && t.join(i, id, user, nested) {
+		if t.join(i, id, user, nested) {
 			t.differs(i, "members", "", cmp.Or(t.names.users.says[user], t.names.groups.says[nested]))
+		}
+	}
+	if created {
+		if r.Verdict == Wrong {
+			delete(t.fresh, id)
+		} else {
+			t.names.groups.add(id, called, external)
 		}
 	}
 	t.conclude(i, created)
 }
 
-// newGroup makes a group that rows can name from now on.
+// newGroup makes a group, which other rows can name once nothing is wrong with the row.
 func (t *trying) newGroup(called, external string) string {
 	base := model.IDFrom(called)
 	if base == "" {
@@ -70,30 +76,34 @@ func (t *trying) newGroup(called, external string) string {
 	for n := 2; t.names.groups.says[id] != "" || id == model.Everyone || id == model.Public; n++ {
 		id = fmt.Sprintf("%s-%d", base, n)
 	}
-	t.names.groups.add(id, called, external)
-	t.groups[id] = &model.Group{ID: id, Name: called, ExternalID: external, Type: model.Static, Source: model.Local}
+	t.fresh[id] = &model.Group{ID: id, Name: called, ExternalID: external, Type: model.Static, Source: model.Local}
 	return id
 }
 
 // describe takes over what a row says of a group beside its members.
 func (t *trying) describe(i int, id string, created bool) {
-	g := t.groups[id]
-	if g == nil {
-		was, _ := t.d.Groups.Find(id)
-		g = change.Clone(was)
-	}
-	for _, f := range []struct {
-		field, value string
-		to           *string
-	}{{"description", t.cell(i, "description"), &g.Description}, {"externalId", t.cell(i, "externalId"), &g.ExternalID}, {"owner", t.find(i, "owner", t.names.users), &g.Owner}, {"area", t.find(i, "area", t.names.areas), &g.Area}} {
-		if f.value != "" && (created || t.differs(i, f.field, *f.to, f.value)) {
-			*f.to = f.value
+	t.own = append(t.own, part{row: i, group: id})
+	g := t.group(id)
+	for _, f := range []struct{ field, value, now string }{
+		{"description", t.cell(i, "description"), g.Description},
+		{"externalId", t.cell(i, "externalId"), g.ExternalID},
+		{"owner", t.find(i, "owner", t.names.users), g.Owner},
+		{"area", t.find(i, "area", t.names.areas), g.Area},
+	} {
+		now := f.now
+		if said, is := t.made[part{group: id, field: f.field}]; is {
+			now = said
+		}
+		if f.value != "" && (created || t.differs(i, f.field, now, f.value)) {
+			t.own = append(t.own, part{row: i, group: id, field: f.field, value: f.value})
 		}
 	}
-	if t.trial.Rows[i].Verdict != Wrong {
-		t.groups[id] = g
-		t.byRow[id] = append(t.byRow[id], i)
-	}
+}
+
+// begun tells whether a row that is right says that there is a group.
+func (t *trying) begun(id string) bool {
+	_, is := t.made[part{group: id}]
+	return is
 }
 
 // assignment tries a row that gives somebody something.

@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"cmp"
 	"fmt"
 	"hash/fnv"
 	"slices"
@@ -69,39 +70,62 @@ const step = 500
 
 // trying is a trial while it is made.
 type trying struct {
-	d      *model.Design
-	kind   Kind
-	rows   [][]string
-	o      Options
-	at     map[string]int // the column of each field
-	names  *names
-	trial  *Trial
-	ops    [][]change.Op // of each row
-	groups map[string]*model.Group
-	byRow  map[string][]int // which rows put somebody into a group
-	going  func(done int) bool
-	after  map[string]*model.User // who people will be, of those whom rows have dealt with
-	gifts  map[gift]*model.Assignment
-	rowOf  map[gift]int // which row gives something new
+	d     *model.Design
+	kind  Kind
+	rows  [][]string
+	o     Options
+	at    map[string]int // the column of each field
+	names *names
+	trial *Trial
+	ops   [][]change.Op           // of each row
+	fresh map[string]*model.Group // groups that rows make, as they begin
+	parts []part                  // what rows do to groups with which nothing is wrong
+	own   []part                  // what the row that is being tried does to groups
+	made  made                    // what the rows so far make of groups
+	going func(done int) bool
+	after map[string]*model.User // who people will be, of those whom rows have dealt with
+	gifts map[gift]*model.Assignment
+	rowOf map[gift]int // which row gives something new
+}
+
+// part is something that a row does to a group: it puts a member in, or says what a field is to be, or, with neither,
+// only that there is the group.
+type part struct {
+	row          int
+	group        string
+	user, nested string
+	field, value string
+}
+
+// made is what rows make of groups: the values of fields, by group and field, and that somebody is a member.
+type made map[part]string
+
+// does takes a part in; false if it is so already, by another row.
+func (m made) does(p part) bool {
+	value := p.value
+	p.row, p.value = 0, ""
+	was, is := m[p]
+	m[p] = value
+	return !is || was != value
 }
 
 // Try tries rows on a design. Going is told how many rows have been tried, and tells whether to go on; if not,
 // there is no trial.
 func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done int) bool) (*Trial, bool) {
 	t := &trying{
-		d:      d,
-		kind:   k,
-		rows:   rows,
-		o:      o,
-		at:     map[string]int{},
-		names:  resolver(d),
-		trial:  &Trial{Rows: make([]Row, len(rows)), Counts: map[Verdict]int{}},
-		ops:    make([][]change.Op, len(rows)),
-		groups: map[string]*model.Group{},
-		byRow:  map[string][]int{},
-		going:  going,
-		after:  map[string]*model.User{},
-		rowOf:  map[gift]int{},
+		d:     d,
+		kind:  k,
+		rows:  rows,
+		o:     o,
+		at:    map[string]int{},
+		names: resolver(d),
+		trial: &Trial{Rows: make([]Row, len(rows)), Counts: map[Verdict]int{}},
+		ops:   make([][]change.Op, len(rows)),
+		fresh: map[string]*model.Group{},
+		made:  made{},
+		going: going,
+		after: map[string]*model.User{},
+		rowOf: map[gift]int{},
 	}
 	for i, f := range o.Columns {
 		if f != "" {
@@ -220,9 +244,18 @@ func (t *trying) findAll(i int, field string, in *finder) (ids []string) {
 	return ids
 }
 
-// conclude gives a row its verdict by what it changes of an object.
+// conclude gives a row its verdict by what it changes of an object. Nothing is done for a row with which anything is
+// wrong.
 func (t *trying) conclude(i int, created bool, ops ...change.Op) {
 	r := &t.trial.Rows[i]
+	own := t.own
+	t.own = nil
+	if r.Verdict != Wrong {
+		for _, p := range own {
+			t.made.does(p)
+		}
+		t.parts = append(t.parts, own...)
+	}
 	switch {
 	case r.Verdict == Wrong:
 		return
@@ -247,36 +280,34 @@ func (t *trying) differs(i int, field, before, after string) bool {
 	return true
 }
 
-// join puts a member into a group for a row; false if the member is in.
+// group gives a group as it begins; nil if there is none.
+func (t *trying) group(id string) *model.Group {
+	if g := t.fresh[id]; g != nil {
+		return g
+	}
+	g, _ := t.d.Groups.Find(id)
+	return g
+}
+
+// join has a row put a member into a group; false if the member is in.
 func (t *trying) join(i int, group, user, nested string) bool {
-	g := t.groups[group]
-	if g == nil {
-		was, ok := t.d.Groups.Find(group)
-		if !ok {
-			return false
-		}
-		g = change.Clone(was)
-	}
-	list, member := &g.Users, user
+	p := part{row: i, group: group, user: user, nested: nested}
+	list, member := t.group(group).Users, user
 	if nested != "" {
-		list, member = &g.Groups, nested
+		list, member = t.group(group).Groups, nested
 	}
-	at, in := slices.BinarySearch(*list, member)
-	if in {
+	if _, in := slices.BinarySearch(list, member); in {
 		return false
 	}
-	*list = slices.Insert(*list, at, member)
-	t.groups[group] = g
-	t.byRow[group] = append(t.byRow[group], i)
-	return true
+	t.own = append(t.own, p) // also if another row does it, with which something may turn out to be wrong
+	p.row = 0
+	_, in := t.made[p]
+	return !in
 }
 
 // joinable tells why nobody can be put into a group; nil if one can.
 func (t *trying) joinable(id string) error {
-	g := t.groups[id]
-	if g == nil {
-		g, _ = t.d.Groups.Find(id)
-	}
+	g := t.group(id)
 	switch {
 	case g == nil:
 		return nil
@@ -290,14 +321,19 @@ func (t *trying) joinable(id string) error {
 
 // finish puts the rows' changes together, and finds what is wrong with them only then.
 func (t *trying) finish() *Trial {
-	for range 4 { // what is wrong with one row can take away what another rests on
+	for round := 1; ; round++ { // what is wrong with one row can take away what another rests on
 		t.follow()
 		t.trial.Ops = t.together()
 		_, problems := change.Apply(t.d, t.trial.Ops)
-		if problems = model.Errors(problems); len(problems) == 0 || !t.blame(problems) {
+		if problems = model.Errors(problems); len(problems) == 0 {
+			break
+		}
+		if round == roundsMost || !t.blame(problems) { // nothing is put into a draft that could not be applied
+			t.trial.Stop, t.trial.Ops = problems[0].String(), nil
 			break
 		}
 	}
+	t.second()
 	for i := range t.trial.Rows {
 		t.trial.Counts[t.trial.Rows[i].Verdict]++
 	}
@@ -305,6 +341,27 @@ func (t *trying) finish() *Trial {
 		t.missing()
 	}
 	return t.trial
+}
+
+// roundsMost is how often it is looked for what is wrong with rows together.
+const roundsMost = 20
+
+// second finds the rows that only said what another did already, with which something turned out to be wrong: now it is
+// they that do it.
+func (t *trying) second() {
+	done := made{}
+	for _, p := range t.parts {
+		r := &t.trial.Rows[p.row]
+		if r.Verdict == Wrong || !done.does(p) || r.Verdict != Same {
+			continue
+		}
+		if member := cmp.Or(p.user, p.nested); member != "" {
+			r.Verdict = Changes
+			r.Changes = append(r.Changes, FieldChange{
+				"members", "", cmp.Or(t.names.users.says[p.user], t.names.groups.says[p.nested]),
+			})
+		}
+	}
 }
 
 // line names a row by where it stands in the file.
@@ -363,8 +420,33 @@ func (t *trying) together() (ops []change.Op) {
 			coming[o.ID] = true
 		}
 	}
-	for _, id := range sortedKeys(t.groups) {
-		g := change.Clone(t.groups[id])
+	groups := map[string]*model.Group{}
+	for _, p := range t.parts {
+		if t.trial.Rows[p.row].Verdict == Wrong {
+			continue
+		}
+		g := groups[p.group]
+		if g == nil {
+			g = change.Clone(t.group(p.group))
+			groups[p.group] = g
+		}
+		switch {
+		case p.field != "":
+			*map[string]*string{
+				"description": &g.Description, "externalId": &g.ExternalID, "owner": &g.Owner, "area": &g.Area,
+			}[p.field] = p.value
+		case p.nested != "":
+			g.Groups = append(g.Groups, p.nested)
+		case p.user != "":
+			g.Users = append(g.Users, p.user)
+		}
+	}
+	for _, id := range sortedKeys(groups) {
+		g := groups[id]
+		for _, list := range []*[]string{&g.Users, &g.Groups} {
+			slices.Sort(*list)
+			*list = slices.Compact(*list)
+		}
 		g.Users = slices.DeleteFunc(g.Users, func(u string) bool { // whose row is wrong does not come
 			_, there := t.d.Users.Find(u)
 			return !there && !coming[u]
@@ -379,6 +461,12 @@ func (t *trying) together() (ops []change.Op) {
 // blame finds the rows that are the cause of problems; false if there are none.
 func (t *trying) blame(problems []model.Problem) (found bool) {
 	rows := map[[2]string][]int{}
+	byGroup := map[string][]int{}
+	for _, p := range t.parts {
+		if list := byGroup[p.group]; len(list) == 0 || list[len(list)-1] != p.row {
+			byGroup[p.group] = append(list, p.row)
+		}
+	}
 	for i, ops := range t.ops {
 		for _, o := range ops {
 			key := [2]string{string(o.Kind), o.ID}
@@ -389,13 +477,14 @@ func (t *trying) blame(problems []model.Problem) (found bool) {
 		field := p.Path[strings.LastIndexByte(p.Path, '.')+1:]
 		list := rows[[2]string{string(p.Kind), p.ID}]
 		if p.Kind == model.KindGroup {
-			list = append(list, t.byRow[p.ID]...)
+			list = append(list, byGroup[p.ID]...)
 		}
-		if len(list) == 0 { // of a cycle, any link can be named
+		isWrong := func(i int) bool { return t.trial.Rows[i].Verdict == Wrong }
+		if list = slices.DeleteFunc(slices.Clone(list), isWrong); len(list) == 0 { // of a cycle, any link can be named
 			for _, n := range p.Names {
 				list = append(list, rows[[2]string{string(n.Kind), n.ID}]...)
 				if n.Kind == model.KindGroup {
-					list = append(list, t.byRow[n.ID]...)
+					list = append(list, byGroup[n.ID]...)
 				}
 			}
 		}

@@ -109,9 +109,11 @@ func (t *trying) byName(i int) string {
 	case name == "" || len(ids) == 0:
 		return ""
 	case len(ids) > 1:
-		_, err := t.names.users.find(name)
-		t.wrong(i, "displayName", name, err)
-		return ""
+		id, err := t.names.users.find(name)
+		if err != nil { // else it is somebody's id or user name too, which says more exactly who is meant
+			t.wrong(i, "displayName", name, err)
+		}
+		return id
 	default:
 		return ids[0]
 	}
@@ -299,7 +301,7 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 	for _, g := range groups {
 		if err := t.joinable(g); err != nil {
 			t.wrong(i, "groups", t.names.groups.says[g], err)
-		} else if t.trial.Rows[i].Verdict != Wrong && t.join(i, g, u.ID, "") {
+		} else if t.join(i, g, u.ID, "") {
 			t.differs(i, "groups", "", t.names.groups.says[g])
 		}
 	}
