@@ -7,8 +7,9 @@ BIN := bin/fachwerk
 WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
+FUZZTIME ?= 60s
 
-.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz clean chromium deb package
+.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz torture clean chromium deb package
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -63,12 +64,17 @@ load: build
 mutants:
 	go run ./e2e/mutants
 
+# The server is killed a hundred times while every door writes.
+torture:
+	FACHWERK_KILLS=100 go test -timeout 60m -count 1 -v ./e2e/torture
+
+# A minute each; what they find stays beside the test, in testdata.
 fuzz:
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./internal/core/filter
-	go test -run '^$$' -fuzz FuzzPath -fuzztime 60s ./internal/core/filter
-	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/modelfile
-	go test -run '^$$' -fuzz FuzzPatch -fuzztime 60s ./internal/exchange/scim
-	go test -run '^$$' -fuzz FuzzRead -fuzztime 60s ./internal/exchange/rows
+	for target in FuzzParse:core/filter FuzzPath:core/filter FuzzChange:core/change FuzzColumns:core/intake \
+		FuzzRead:exchange/modelfile FuzzRead:exchange/rows FuzzRead:exchange/catalogue FuzzWrite:exchange/ldif \
+		FuzzPatch:exchange/scim FuzzBulk:door/scim FuzzEvaluation:door/authzen FuzzFind:desk; do \
+		go test -run '^$$' -fuzz "^$${target%%:*}\$$" -fuzztime $(FUZZTIME) ./internal/$${target##*:} || exit 1; \
+	done
 
 # What a package holds beside the binary: manual pages and completion.
 package: build

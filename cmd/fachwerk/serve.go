@@ -233,20 +233,35 @@ func boundMemory() (opened func()) {
 	}
 }
 
-// follow takes in what other commands apply to the same database while the server runs.
+// follow takes in what other commands apply to the same database while the server runs, and tells when the clock jumps.
 func follow(ctx context.Context, d *rooms.Desk) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
+	last := time.Now()
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+			now := time.Now()
+			if by := jumped(last, now); by != 0 {
+				d.Happened(desk.Event{What: desk.EventClock, Text: fmt.Sprintf("The clock jumped by %s. What is valid, due or past is "+
+					"told by it.", by)})
+			}
+			last = now
 			if err := desk.Guarded(d.Follow); err != nil {
 				slog.Error("cannot read the database", "error", err)
 			}
 		}
 	}
+}
+
+// jumped is by how much the clock was set between two readings of it, beyond the time that passed; 0 if that is little.
+func jumped(last, now time.Time) time.Duration {
+	if by := now.Round(0).Sub(last.Round(0)) - now.Sub(last); by.Abs() > 2*time.Second {
+		return by.Round(time.Second)
+	}
+	return 0
 }
 
 // soon is how large a database may be, in bytes, to be proven before anybody is served.

@@ -3,7 +3,6 @@ package desk
 import (
 	"errors"
 	"fmt"
-	"log/slog"
 	"slices"
 	"time"
 
@@ -377,7 +376,8 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		return nil, e
 	}
 	if at.Before(h.At) { // a clock that was set back makes no revision older than the one before it
-		slog.Warn("the clock was set back", "revision", h.Revision, "applied", h.At, "now", at)
+		d.Happened(Event{What: EventClock, Text: "The clock stands before revision " + Itoa(h.Revision) + ", of " +
+			h.At.Format(time.RFC3339) + ": what is applied until then gets that revision's time."})
 		at = h.At
 	}
 	steps := make([]store.Step, len(notes))

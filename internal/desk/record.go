@@ -31,12 +31,14 @@ const (
 	EventSetting    = "setting"
 	EventRefused    = "refused"
 	EventDirectory  = "directory-refused"
+	EventClock      = "clock-moved"
 )
 
 // EventKinds are all that the security log tells of, in the order in which a choice of them stands.
 var EventKinds = []string{
 	EventSignIn, EventFailed, EventSignOut, EventEnded, EventProof, EventNoProof, EventLink, EventLinkUsed, EventPassword,
 	EventFactor, EventToken, EventTokenEnded, EventSeeAs, EventDownload, EventSetting, EventRefused, EventDirectory,
+	EventClock,
 }
 
 // Event is something to be entered in the security log.

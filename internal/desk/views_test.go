@@ -1,14 +1,19 @@
 package desk_test
 
 import (
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"fachwerk/internal/demo"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/store"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -303,4 +308,37 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	if must[*review.ReviewDetail](t)(d.Review(bea, r.ID, "")).Review.Closed != nil {
 		t.Error("the review is closed all the same")
 	}
+}
+
+// FuzzFind types whatever into the finder: there is an answer, not longer than it may be, and each thing that is found is
+// there.
+func FuzzFind(f *testing.F) {
+	for _, text := range []string{"who can override gates at terminal 1", "why can't noor edit rates", "what can ruben do", "a", "who can", "ﬀ İ \x00", "who can can at at"} {
+		f.Add(text)
+	}
+	s, err := store.Open(filepath.Join(f.TempDir(), "x.db"), false)
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Cleanup(func() { _ = s.Close() })
+	if err := demo.Fill(s, today); err != nil {
+		f.Fatal(err)
+	}
+	d, err := rooms.Open(s, func() time.Time { return today })
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		for _, who := range []desk.Actor{signe, {User: "mireille.aster"}} {
+			found, err := d.Find(who, text)
+			if err != nil || found == nil || len(found) > 40 {
+				t.Fatalf("%q is answered by %d things, %v", text, len(found), err)
+			}
+			for _, x := range found {
+				if x.Name == "" || x.Kind != "question" && d.Design().Get(model.Kind(x.Kind), x.ID) == nil && x.Kind != "permission" && !model.BuiltIn(model.Kind(x.Kind), x.ID) {
+					t.Fatalf("%q finds %+v, which is not there", text, x)
+				}
+			}
+		}
+	})
 }

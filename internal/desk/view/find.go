@@ -56,7 +56,7 @@ func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
 	if len(words) == 0 {
 		return []Found{}, nil
 	}
-	out := questions(s, words)
+	out := append([]Found{}, questions(s, words)...)
 	for rank, kind := range findable {
 		for _, e := range s.Entries(kind) {
 			if e.Has(words) {

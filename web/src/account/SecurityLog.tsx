@@ -30,6 +30,7 @@ const kinds: Record<string, string> = {
 	setting: "setting changed",
 	refused: "was refused",
 	"directory-refused": "directory refused",
+	"clock-moved": "clock moved",
 };
 
 const bad = ["sign-in-failed", "proof-failed", "refused", "directory-refused"];
