@@ -401,3 +401,63 @@ func TestWhatIsDelivered(t *testing.T) {
 		}
 	}
 }
+
+// A copy is started with an address and a token alone, follows what is applied, and outlives the first.
+func TestFollow(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "x.db")
+	s := serve(t, "--db", db, "--demo")
+	_, token, _ := run(t, "token", "--db", db, "--name", "copy", "--for", "copies")
+	_, decisions, _ := run(t, "token", "--db", db, "--name", "gates", "--for", "decisions")
+	secret := file(t, "token", token)
+	t.Setenv("FACHWERK_FOLLOW_TOKEN_FILE", secret)
+	copied := serve(t, "--follow", s.url)
+	c := s.client(t, "signe.halloran")
+	draft := s.call(t, c, "POST", "/api/draft/join", map[string]any{
+		"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"},
+		"terms": map[string]any{"area": "terminal-2"},
+	})
+	s.call(t, c, "POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": draft["stamp"]})
+	ask := func(least string) (int, string, string) {
+		r, err := http.NewRequest("POST", copied.url+"/access/v1/search/action", strings.NewReader(
+			`{"subject": {"type": "user", "id": "noor.tamsin"}, "resource": {"type": "quaybook:gate", "id": "x"}}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Header.Set("Authorization", "Bearer "+strings.TrimSpace(decisions))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Fachwerk-At-Least", least)
+		resp, err := http.DefaultClient.Do(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		text, err := io.ReadAll(resp.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return resp.StatusCode, resp.Header.Get("Fachwerk-Revision"), string(text)
+	}
+	if status, revision, text := ask("61"); status != 200 || revision != "61" || !strings.Contains(text, "results") {
+		t.Errorf("the copy answers %d of revision %s: %s", status, revision, text)
+	}
+	_ = s.Process.Kill()
+	_ = s.Wait()
+	if status, revision, text := ask("61"); status != 200 || revision != "61" {
+		t.Errorf("without the first, the copy answers %d of revision %s: %s", status, revision, text)
+	}
+	if err := copied.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if err := copied.Wait(); err != nil {
+		t.Errorf("the copy ends with %v", err)
+	}
+	for args, want := range map[string]string{"--follow " + s.url + " --db " + db: "holds no database", "--follow nowhere": "--follow"} {
+		if code, _, stderr := run(t, append([]string{"serve"}, strings.Fields(args)...)...); code != 2 || !strings.Contains(stderr, want) {
+			t.Errorf("%s: exit %d, %s", args, code, stderr)
+		}
+	}
+	t.Setenv("FACHWERK_FOLLOW_TOKEN_FILE", "")
+	if code, _, stderr := run(t, "serve", "--follow", s.url); code != 2 || !strings.Contains(stderr, "FACHWERK_FOLLOW_TOKEN") {
+		t.Errorf("without a token: exit %d, %s", code, stderr)
+	}
+}

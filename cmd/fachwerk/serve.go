@@ -10,8 +10,10 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"sync"
 	"syscall"
 	"time"
 
@@ -22,6 +24,7 @@ import (
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/door/copies"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/store"
 	"fachwerk/web"
@@ -45,8 +48,8 @@ func serveCommand() *cobra.Command {
 		if show, _ := cmd.Flags().GetBool("show-config"); show {
 			return s.show(cmd.Flags(), cmd.OutOrStdout())
 		}
-		if s.DB == "" {
-			return usageError{errors.New("serve needs --db")}
+		if s.DB == "" && s.Follow == "" {
+			return usageError{errors.New("serve needs --db, or --follow")}
 		}
 		return serve(s)
 	}
@@ -75,6 +78,38 @@ func filled(file string, withDemo bool) (*rooms.Desk, *store.Store, error) {
 	return d, s, nil
 }
 
+// kept is the database of a server, and what goes with it.
+type kept struct {
+	*store.Store
+	close func() error
+}
+
+// Close closes the database, and gives back what goes with it.
+func (k *kept) Close() error { return errors.Join(k.Store.Close(), k.close()) }
+
+// open opens the database that is served, with its lease; of a copy, one that holds nothing and goes with it.
+func (s *settings) open() (*rooms.Desk, *kept, error) {
+	file, done := s.DB, func() error { return nil }
+	if s.Follow != "" {
+		folder, err := os.MkdirTemp("", "fachwerk-copy")
+		if err != nil {
+			return nil, nil, err
+		}
+		file, done = filepath.Join(folder, "copy.db"), func() error { return os.RemoveAll(folder) }
+	} else {
+		lease, err := store.TakeLease(s.DB)
+		if err != nil {
+			return nil, nil, err
+		}
+		done = lease.Release
+	}
+	d, opened, err := filled(file, s.Demo)
+	if err != nil {
+		return nil, nil, errors.Join(err, done())
+	}
+	return d, &kept{opened, sync.OnceValue(done)}, nil
+}
+
 // fill puts the demo organisation in place of an empty database. It is made beside it, and moved there once it is whole:
 // a start that is broken off leaves no half of it.
 func fill(file string) error {
@@ -100,13 +135,8 @@ func serve(set *settings) error {
 		return err
 	}
 	defer listener.Close()
-	lease, err := store.TakeLease(set.DB)
-	if err != nil {
-		return err
-	}
-	defer lease.Release()
 	opened := boundMemory()
-	d, s, err := filled(set.DB, set.Demo)
+	d, s, err := set.open()
 	if err != nil {
 		return err
 	}
@@ -114,7 +144,14 @@ func serve(set *settings) error {
 	opened()
 	outside := set.outside(listener.Addr().String())
 	d.Set(set.accounts(outside))
-	doors := server.New(d, s, web.Files(), outside)
+	var doors *server.Server
+	var follows *copies.Copy
+	if set.Follow == "" {
+		doors = server.New(d, s.Store, web.Files(), outside)
+	} else {
+		follows = &copies.Copy{First: set.Follow, Token: set.secrets["follow-token"], Desk: d}
+		doors = server.NewCopy(d, s.Store, web.Files(), outside, follows)
+	}
 	srv := hardened(doors)
 	srv.RegisterOnShutdown(d.Close)
 	if set.TLSCert != "" {
@@ -134,11 +171,17 @@ func serve(set *settings) error {
 		}
 		defer closeMeasures()
 	}
-	prove(ctx, s, set.DB, doors.Watch.Proven)
-	go follow(ctx, d)
-	go remind(ctx, d)
+	ready := func() {
+		fmt.Printf("Fachwerk is ready at %s\n", outside.URL)
+		_, _ = daemon.SdNotify(false, daemon.SdNotifyReady) // where a service manager waits for it
+	}
+	if follows == nil {
+		prove(ctx, s.Store, set.DB, doors.Watch.Proven)
+		go follow(ctx, d)
+		go remind(ctx, d)
+		go forget(ctx, s.Store, set.retention())
+	}
 	go warm(ctx, d)
-	go forget(ctx, s, set.retention())
 	go func() {
 		if srv.TLSConfig != nil {
 			failed <- srv.ServeTLS(listener, "", "")
@@ -146,8 +189,11 @@ func serve(set *settings) error {
 		}
 		failed <- srv.Serve(listener)
 	}()
-	fmt.Printf("Fachwerk is ready at %s\n", set.outside(listener.Addr().String()).URL)
-	_, _ = daemon.SdNotify(false, daemon.SdNotifyReady) // where a service manager waits for it
+	if follows == nil {
+		ready()
+	} else {
+		go follows.Follow(ctx, ready)
+	}
 	select {
 	case err := <-failed:
 		return err

@@ -29,6 +29,7 @@ import (
 // name; a flag counts before the environment, that before the file.
 type settings struct {
 	DB      string `koanf:"db"`
+	Follow  string `koanf:"follow"`
 	Demo    bool   `koanf:"demo"`
 	Addr    string `koanf:"addr"`
 	URL     string `koanf:"url"`
@@ -66,7 +67,7 @@ const prefix = "FACHWERK_"
 // secrets are what is never given by flag or in the file of settings: whoever lists the processes, or keeps the file
 // beside others, would read them. Each is the text of the variable FACHWERK_NAME, or that of the file which
 // FACHWERK_NAME_FILE names.
-var secrets = []string{"oidc-client-secret"}
+var secrets = []string{"oidc-client-secret", "follow-token"}
 
 // defineSettings makes the flags of serve.
 func defineSettings(f *pflag.FlagSet) {
@@ -74,6 +75,8 @@ func defineSettings(f *pflag.FlagSet) {
 	f.Bool("show-config", false, "print the settings that are in force, and where each comes from; secrets are left out")
 
 	f.String("db", "", "the database file")
+	f.String("follow", "", "in place of --db: the address of a server to be a copy of, which holds no database and only "+
+		"answers; the token that it shows there is in FACHWERK_FOLLOW_TOKEN, or in the file that FACHWERK_FOLLOW_TOKEN_FILE names")
 	f.Bool("demo", false, "fill an empty database with the demo organisation")
 	f.String("addr", "127.0.0.1:8080", "the address to listen on; of a socket that was passed on, nothing")
 	f.String("url", "", "the address as seen from outside, such as https://fachwerk.example or "+
@@ -214,6 +217,17 @@ func (s *settings) check() error {
 	if u, err := url.Parse(s.URL); s.URL != "" &&
 		(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || u.RawQuery != "" || u.Fragment != "") {
 		return wrong("url", "expected an address like https://fachwerk.example, not %q", s.URL)
+	}
+	s.Follow = strings.TrimRight(s.Follow, "/")
+	if u, err := url.Parse(s.Follow); s.Follow != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
+		return wrong("follow", "expected an address like https://fachwerk.example, not %q", s.Follow)
+	}
+	if s.Follow != "" && (s.DB != "" || s.Demo) {
+		return wrong("follow", "a copy holds no database: leave --db and --demo out")
+	}
+	if s.Follow != "" && s.secrets["follow-token"] == "" {
+		return wrong("follow", "it needs a token, made there by fachwerk token --for copies, in FACHWERK_FOLLOW_TOKEN or the "+
+			"file that FACHWERK_FOLLOW_TOKEN_FILE names")
 	}
 	if (s.TLSCert == "") != (s.TLSKey == "") {
 		return wrong("tls-cert", "a certificate and its --tls-key go together")

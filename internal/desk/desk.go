@@ -130,6 +130,21 @@ func (d *Desk) enterHouse(h *House) {
 	d.Moved.tell()
 }
 
+// TakeOver makes a design the current one, of a revision that was applied elsewhere: a copy of a desk has no record of its
+// own.
+func (d *Desk) TakeOver(revision int, at time.Time, design *model.Design) {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	before := d.Present()
+	h := &House{Revision: revision, At: at}
+	if before.Revision == 0 {
+		h.Index = index.Compile(design)
+	} else {
+		h.Index = before.Index.Update(design)
+	}
+	d.enterHouse(h.inheritLists(before))
+}
+
 // Follow takes in what another process has applied to the same database, if anything.
 func (d *Desk) Follow() error {
 	if n, err := d.Store.Last(); err != nil || n == d.Present().Revision {

@@ -193,6 +193,16 @@ func (s *Store) AllTokens() (out []Token, err error) {
 	return out, s.db.Order("made desc").Find(&out).Error
 }
 
+// ReplaceTokens makes some tokens all that there are.
+func (s *Store) ReplaceTokens(list []Token) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Where("1 = 1").Delete(&Token{}).Error; err != nil || len(list) == 0 {
+			return err
+		}
+		return tx.CreateInBatches(list, 200).Error
+	})
+}
+
 // AlterToken keeps when a token was last used, ends or was withdrawn.
 func (s *Store) AlterToken(t Token) error {
 	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("Expires", "Used", "Ended").Updates(&t).Error

@@ -50,6 +50,8 @@ const (
 	Critical    Code = "critical"      // a change needs a fresh proof of who makes it
 	Internal    Code = "internal"      // something unforeseen went wrong inside; the log says more
 	Unusable    Code = "unusable"      // nothing can be recorded: the database's file or disk does not serve
+	Copy        Code = "copy"          // a copy only answers from the design: ask the first
+	Behind      Code = "behind"        // the revision that is asked for is not here yet
 	Given       Code = "given-up"      // nobody waits for the answer any longer
 )
 
@@ -93,5 +95,7 @@ var All = []Code{
 	Critical,
 	Internal,
 	Unusable,
+	Copy,
+	Behind,
 	Given,
 }

@@ -10,8 +10,11 @@ import (
 	"fachwerk/internal/store"
 )
 
-// Purposes are what a token can be for.
-var Purposes = []string{"decisions", "scim", "api"}
+// Purposes are what a token can be for. One for copies lets read all there is, so only operators make it.
+var Purposes = []string{"decisions", "scim", "api", ForCopies}
+
+// ForCopies is what a token is for by which a copy follows this server.
+const ForCopies = "copies"
 
 // usedEvery is how often it is written down that a token is used.
 const usedEvery = time.Hour
@@ -39,6 +42,15 @@ func (d *Accounts) makeToken(who desk.Actor, n NewToken) (string, error) {
 	}
 	d.Happened(by.By(desk.EventToken, "“"+t.Name+"” for "+t.Purpose+actsAs(t)))
 	return text, nil
+}
+
+// TakeTokens makes some tokens all that there are: those of the desk that this one is a copy of.
+func (d *Accounts) TakeTokens(list []store.Token) error {
+	if err := d.Store.ReplaceTokens(list); err != nil {
+		return err
+	}
+	d.known.Clear()
+	return nil
 }
 
 func actsAs(t store.Token) string {
@@ -81,7 +93,7 @@ func (d *Accounts) Program(text, purpose string) (store.Token, bool) {
 type Token struct {
 	ID      string     `json:"id"`
 	Name    string     `json:"name"`
-	Purpose string     `json:"purpose" enum:"decisions,scim,api"`
+	Purpose string     `json:"purpose" enum:"decisions,scim,api,copies"`
 	User    *desk.Ref  `json:"user,omitempty" doc:"Whom it acts as"`
 	Made    time.Time  `json:"made"`
 	By      string     `json:"by" doc:"Who made it"`
@@ -165,6 +177,8 @@ func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
 		return nil, desk.Refuse(desk.Invalid, "Say what the token is for, by a name.")
 	case n.Expires != nil && !n.Expires.After(d.Now()):
 		return nil, desk.Refuse(desk.Invalid, "The token would have run out already: choose a later day.")
+	case n.Purpose == ForCopies:
+		return nil, desk.Refuse(desk.NotAllowed, "Only whoever runs the server lets a copy in, by a command.")
 	case n.Purpose == "scim" && !slices.Contains(h.Index.Owners(d.Now()), who.User):
 		return nil, desk.Refuse(desk.NotAllowed, "Only an owner lets a directory in.")
 	}

@@ -2,9 +2,11 @@
 package server
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,6 +17,7 @@ import (
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/api"
 	"fachwerk/internal/door/authzen"
+	"fachwerk/internal/door/copies"
 	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/scim"
 	"fachwerk/internal/door/watch"
@@ -38,21 +41,45 @@ type Server struct {
 // New makes the server of a desk. Under an outside address with a path, it is reached by that path, whether a proxy
 // takes it off or not.
 func New(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside) *Server {
+	return build(d, s, files, outside, nil)
+}
+
+// NewCopy makes the server of a desk that is a copy of another server's: it answers from the design, and refuses all
+// else. Its store holds nothing that is to be kept.
+func NewCopy(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside, c *copies.Copy) *Server {
+	return build(d, s, files, outside, c)
+}
+
+func build(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside, c *copies.Copy) *Server {
 	r := chi.NewRouter()
 	seen := watch.New(d, s, Version)
 	r.Use(inner.Numbered, seen.Requests, outside.Addressed, outside.Headed, inner.Guard, timed, bounded,
-		middleware.Compress(5))
+		copies.Revisioned(d))
+	if c != nil {
+		r.Use(c.Guard)
+	}
+	r.Use(middleware.Compress(5))
 	for _, first := range programs {
 		r.HandleFunc(first, nowhere)
 		r.HandleFunc(first+"/*", nowhere)
 	}
-	r.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { probed(w, nil) })
-	ready := func(w http.ResponseWriter, _ *http.Request) { probed(w, s.Ready()) }
+	r.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { probed(w, nil, "") })
+	ready := func(w http.ResponseWriter, _ *http.Request) {
+		switch {
+		case c == nil:
+			probed(w, s.Ready(), "")
+		case d.Revision() == 0:
+			probed(w, errors.New("nothing has come from the first yet"), "")
+		default:
+			probed(w, nil, c.State())
+		}
+	}
 	r.Get("/readyz", ready)
 	r.Get("/healthz", ready)
 	a := api.New(r, d, store.Sessions{Store: s}, outside, Version)
 	authzen.Mount(r, d, outside)
 	scim.Mount(r, d, outside, maxBody)
+	copies.Mount(r, d, s)
 	r.NotFound(web.Handler(files, outside.Path()).ServeHTTP)
 	return &Server{below(outside.Path(), r), a, seen}
 }
@@ -77,7 +104,7 @@ func below(path string, next http.Handler) http.Handler {
 
 // programs is how the addresses begin that are for programs: of these, an unknown one is not the application's page.
 var programs = []string{
-	"/api", "/access", "/scim", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics", "/debug",
+	"/api", "/access", "/scim", "/copies", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics", "/debug",
 }
 
 // nowhere answers for an address that programs ask and that there is not.
@@ -89,24 +116,27 @@ func nowhere(w http.ResponseWriter, r *http.Request) {
 		"There is no such address; of the API, /api/openapi.json lists them all.")
 }
 
-// probed answers whoever watches the server: 200 and ok, or 503 and why not.
-func probed(w http.ResponseWriter, why error) {
+// probed answers whoever watches the server: 200 and ok, with what more there is to say, or 503 and why not.
+func probed(w http.ResponseWriter, why error, more string) {
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 	if why != nil {
 		w.WriteHeader(http.StatusServiceUnavailable)
 		_, _ = fmt.Fprintln(w, why)
 		return
 	}
-	_, _ = fmt.Fprintln(w, "ok")
+	_, _ = fmt.Fprintln(w, strings.TrimSuffix("ok: "+more, ": "))
 }
 
 // longest is how long an answer may take to be written, but for streams that do not end.
 const longest = 10 * time.Minute
 
+// endless are the addresses whose answers go on for as long as somebody listens.
+var endless = []string{"/api/revisions/events", "/copies/v1/feed"}
+
 // timed ends the writing of an answer that nobody reads.
 func timed(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path != "/api/revisions/events" {
+		if !slices.Contains(endless, r.URL.Path) {
 			_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(longest)) // tests' recorders have none
 		}
 		next.ServeHTTP(w, r)

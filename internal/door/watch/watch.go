@@ -100,7 +100,7 @@ func (w *Watch) Requests(next http.Handler) http.Handler {
 		next.ServeHTTP(written, r.WithContext(ctx))
 		took, status, route := time.Since(began), cmp.Or(written.Status(), http.StatusOK), routeOf(r)
 		w.requests.WithLabelValues(route, methodOf(r), strconv.Itoa(status)).Inc()
-		if route != eventsRoute {
+		if !slices.Contains(endless, route) {
 			w.seconds.WithLabelValues(route).Observe(took.Seconds())
 		}
 		if outcome.Allowed > 0 {
@@ -126,8 +126,8 @@ func (w *Watch) Requests(next http.Handler) http.Handler {
 	})
 }
 
-// eventsRoute is answered for as long as somebody listens.
-const eventsRoute = "/api/revisions/events"
+// endless are the routes that are answered for as long as somebody listens.
+var endless = []string{"/api/revisions/events", "/copies/v1/feed"}
 
 // pages is the route of the application's page and its files.
 const pages = "page"

@@ -14,11 +14,13 @@ import { day, moment, Named } from "../parts/words";
 
 const key = ["tokens"] as const;
 
-const purposes: Record<Schemas["Token"]["purpose"], string> = {
+/** What a token is for that is made here; one for a copy of the server is made by whoever runs it. */
+const makes: Record<Schemas["NewToken"]["purpose"], string> = {
 	decisions: "asks for decisions",
 	scim: "a directory: brings in people and groups",
 	api: "acts for a person",
 };
+const purposes: Record<Schemas["Token"]["purpose"], string> = { ...makes, copies: "a copy of this server: reads all" };
 
 /** The programs that are let in, by which token each, and what these may do. */
 export function Tokens() {
@@ -205,7 +207,7 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 							value={purpose}
 							onChange={(e) => setPurpose(e.target.value as typeof purpose)}
 						>
-							{Object.entries(purposes).map(([p, words]) => (
+							{Object.entries(makes).map(([p, words]) => (
 								<option key={p} value={p}>
 									{words}
 								</option>

@@ -2680,7 +2680,7 @@ export interface components {
              * @description The revision that the impact is compared with
              */
             revision: number;
-            /** @description Names exactly this draft on this revision; give it back to apply */
+            /** @description Names exactly this draft and all that it comes to; give it back to apply */
             stamp: string;
             /** @description Delegations that mention something the draft changes */
             touches: components["schemas"]["Ref"][];
@@ -4207,7 +4207,7 @@ export interface components {
             made: string;
             name: string;
             /** @enum {string} */
-            purpose: "decisions" | "scim" | "api";
+            purpose: "decisions" | "scim" | "api" | "copies";
             /** @description The directory may change how people with rights in Fachwerk sign in */
             signIns: boolean;
             /**
