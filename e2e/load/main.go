@@ -2,7 +2,10 @@
 // organisation. It prints how many requests a second are answered and how long they take: alone, in batches, and
 // while revisions are applied one after another.
 //
-//	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] [-every 250ms] bin/fachwerk
+//	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] [-every 250ms] [-copies 2] bin/fachwerk
+//
+// With copies, it measures what these answer together, how long after a change is acknowledged they have it, and how long
+// one takes to catch up that was held for the time of the applies.
 package main
 
 import (
@@ -43,15 +46,16 @@ func main() {
 	users := flag.Int("users", 100_000, "how many people the organisation has")
 	span := flag.Duration("for", 10*time.Second, "how long each kind of request is sent")
 	applies := flag.Duration("applies", time.Minute, "how long revisions are applied")
+	copies := flag.Int("copies", 0, "how many copies of the server there are; with any, these are measured instead")
 	every := flag.Duration("every", 250*time.Millisecond, "how long from one revision to the next")
 	flag.Parse()
 	runtime.GOMAXPROCS(1)
-	if err := run(flag.Arg(0), *users, *span, *applies, *every); err != nil {
+	if err := run(flag.Arg(0), *users, *copies, *span, *applies, *every); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(program string, users int, span, applies, every time.Duration) error {
+func run(program string, users, copies int, span, applies, every time.Duration) error {
 	dir, err := os.MkdirTemp("", "load")
 	if err != nil {
 		return err
@@ -86,12 +90,23 @@ func run(program string, users int, span, applies, every time.Duration) error {
 	if err != nil {
 		return err
 	}
-	url, resident, stop, err := serve(program, db)
+	first, err := serve(program, "serve", "--db", db)
 	if err != nil {
 		return err
 	}
-	defer stop()
+	defer first.stop()
+	url, resident := first.url, first.resident
 	fmt.Println("once ready:", resident())
+	if copies > 0 {
+		follow, err := command(program, "token", "--db", db, "--name", "load", "--for", "copies")
+		if err != nil {
+			return err
+		}
+		c := &client{url: url, token: strings.TrimSpace(token)}
+		w := newWriter(client{url: url, token: strings.TrimSpace(apply)}, d)
+		w.every = every
+		return measureCopies(program, copies, strings.TrimSpace(follow), first, c, w, c.requests(d, 1), span, applies)
+	}
 
 	c := &client{url: url, token: strings.TrimSpace(token)}
 	one, many := c.requests(d, 1), c.requests(d, batch)
@@ -132,41 +147,46 @@ func command(program string, args ...string) (string, error) {
 	return string(out), err
 }
 
-// serve starts the server on a processor of its own.
-func serve(program, db string) (url string, resident func() string, stop func(), err error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return "", nil, nil, err
+// server is one that runs on a processor of its own.
+type server struct {
+	*exec.Cmd
+	url string
+}
+
+func (s *server) stop() { _ = s.Process.Signal(os.Interrupt); _ = s.Wait() }
+
+func (s *server) resident() string {
+	data, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.Process.Pid))
+	var now, most int // in kB, as Linux tells them
+	for line := range strings.Lines(string(data)) {
+		_, _ = fmt.Sscanf(line, "VmRSS: %d", &now)
+		_, _ = fmt.Sscanf(line, "VmHWM: %d", &most)
 	}
-	addr := l.Addr().String()
-	l.Close()
-	cmd := exec.Command(program, "serve", "--db", db, "--addr", addr)
+	return fmt.Sprintf("%d MiB resident, %d MiB at most", now>>10, most>>10)
+}
+
+// serve starts a server and waits until it says that it is ready.
+func serve(program string, args ...string) (*server, error) {
+	cmd := exec.Command(program, append(args, "--addr", "127.0.0.1:0", "--log-level", "warn")...)
 	cmd.Env = append(os.Environ(), "GOMAXPROCS=1")
 	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
 	start := time.Now()
 	if err := cmd.Start(); err != nil {
-		return "", nil, nil, err
+		return nil, err
 	}
-	stop = func() { _ = cmd.Process.Signal(os.Interrupt); _ = cmd.Wait() }
-	resident = func() string {
-		data, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", cmd.Process.Pid))
-		var now, most int // in kB, as Linux tells them
-		for line := range strings.Lines(string(data)) {
-			_, _ = fmt.Sscanf(line, "VmRSS: %d", &now)
-			_, _ = fmt.Sscanf(line, "VmHWM: %d", &most)
-		}
-		return fmt.Sprintf("%d MiB resident, %d MiB at most", now>>10, most>>10)
+	s := &server{Cmd: cmd}
+	line, err := bufio.NewReader(out).ReadString('\n')
+	_, s.url, _ = strings.Cut(strings.TrimSpace(line), " at ")
+	if err != nil || s.url == "" {
+		s.stop()
+		return nil, fmt.Errorf("the server says %q: %w", line, err)
 	}
-	for range 3000 {
-		if resp, err := http.Get("http://" + addr + "/healthz"); err == nil {
-			resp.Body.Close()
-			fmt.Printf("the server is ready after %.1f s\n", time.Since(start).Seconds())
-			return "http://" + addr, resident, stop, nil
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	stop()
-	return "", nil, nil, fmt.Errorf("the server does not answer at %s", addr)
+	fmt.Printf("the server is ready after %.1f s\n", time.Since(start).Seconds())
+	return s, nil
 }
 
 // client sends requests on several connections at once.

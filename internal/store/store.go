@@ -167,16 +167,23 @@ func (s *Store) Design() (d *model.Design, revision int, err error) {
 	return model.Build(d), revision, nil
 }
 
-// Since gives what has changed since a revision, as edits that lead to the current design, and its number. If more than
-// most objects have, there are no edits: it is quicker to read the whole design.
+// Since gives what has changed since a revision, as edits that lead to the current design, and its number. If that took
+// more than so many operations, there are no edits: it is quicker to read the whole design.
 func (s *Store) Since(revision, most int) (edits []model.Edit, now int, err error) {
 	err = s.read(func(tx *gorm.DB) error {
 		if now, err = last(tx); err != nil || now <= revision {
 			return err
 		}
+		var n int
+		if err := tx.Raw("SELECT count(*) FROM (SELECT 1 FROM operations WHERE revision > ? LIMIT ?)", revision, most+1).
+			Scan(&n).Error; err != nil || n > most {
+			return err
+		}
+		// The inner order keeps SQLite from going through the index of all objects.
 		rows, err := tx.Raw(`SELECT o.kind, o.object_id, c.value FROM
-			(SELECT DISTINCT kind, object_id FROM operations WHERE revision > ? LIMIT ?) o
-			LEFT JOIN objects c ON c.kind = o.kind AND c.id = o.object_id`, revision, most+1).Rows()
+			(SELECT DISTINCT kind, object_id FROM
+				(SELECT kind, object_id FROM operations WHERE revision > ? ORDER BY revision LIMIT ?)) o
+			LEFT JOIN objects c ON c.kind = o.kind AND c.id = o.object_id`, revision, most).Rows()
 		if err != nil {
 			return err
 		}
@@ -198,9 +205,6 @@ func (s *Store) Since(revision, most int) (edits []model.Edit, now int, err erro
 		}
 		return rows.Err()
 	})
-	if len(edits) > most {
-		edits = nil
-	}
 	return edits, now, err
 }
 

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"errors"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"testing"
@@ -417,5 +418,37 @@ func TestAWithdrawnTokenStaysSo(t *testing.T) {
 	kept, err := s.Token("h")
 	if err != nil || kept.Ended == nil || kept.Used == nil || !kept.Used.Equal(later) {
 		t.Errorf("kept is %+v, %v", kept, err)
+	}
+}
+
+// What changed since a revision leads to the current design, however often an object was changed, and whatever was
+// deleted; if it is too much, that is told, and nothing is left out.
+func TestWhatChangedSince(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	defer s.Close()
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")}, change.Op{Kind: model.KindUser, ID: "bo", After: person("bo", "Lead")})
+	was, n, err := s.Design()
+	if err != nil {
+		t.Fatal(err)
+	}
+	before := model.Object(person("ann", "Clerk"))
+	for i := range 20 {
+		after := person("ann", fmt.Sprintf("Clerk %d", i))
+		apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: before, After: after})
+		before = after
+	}
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "bo", Before: person("bo", "Lead")}, change.Op{Kind: model.KindUser, ID: "cy", After: person("cy", "Clerk")})
+	edits, now, err := s.Since(n, 22)
+	if err != nil || now != n+21 || len(edits) != 3 {
+		t.Fatalf("%d edits lead to revision %d, %v", len(edits), now, err)
+	}
+	if left := change.Difference(was.With(edits), current(t, s)); len(left) > 0 {
+		t.Errorf("with them, %d objects are not what they are", len(left))
+	}
+	if edits, now, err := s.Since(n, 21); err != nil || edits != nil || now != n+21 {
+		t.Errorf("too much: %d edits, revision %d, %v", len(edits), now, err)
+	}
+	if edits, now, err := s.Since(now, 5); err != nil || len(edits) != 0 || now != n+21 {
+		t.Errorf("nothing: %d edits, revision %d, %v", len(edits), now, err)
 	}
 }
