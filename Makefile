@@ -64,9 +64,10 @@ load: build
 mutants:
 	go run ./e2e/mutants
 
-# The server is killed a hundred times while every door writes.
+# The server is killed a hundred times while every door writes; what is replicated meanwhile is restored.
 torture:
-	FACHWERK_KILLS=100 go test -timeout 60m -count 1 -v ./e2e/torture
+	GOBIN=$(CURDIR)/bin go install github.com/benbjohnson/litestream/cmd/litestream@v0.5.18
+	FACHWERK_KILLS=100 FACHWERK_LITESTREAM=$(CURDIR)/bin/litestream go test -timeout 60m -count 1 -v ./e2e/torture
 
 # A minute each; what they find stays beside the test, in testdata.
 fuzz:

@@ -224,14 +224,14 @@ func effectiveCommand() *cobra.Command {
 
 func tokenCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "token --db FILE --name NAME --for decisions|scim|api",
+		Use:   "token --db FILE --name NAME --for decisions|scim|api|copies",
 		Short: "Make a bearer token for a program and print it, once",
 		Args:  usageArgs(cobra.NoArgs),
 	}
 	db := dbFlag(c)
 	name := c.Flags().
 		String("name", "", "what the token is called; for api, the user it acts as unless --user names one")
-	purpose := c.Flags().String("for", "", "what it is for: decisions, scim or api")
+	purpose := c.Flags().String("for", "", "what it is for: decisions, scim, api, or copies (of this server)")
 	user := c.Flags().String("user", "", "the user that a token for api acts as")
 	signIns := c.Flags().Bool("sign-ins", false, "let a directory change how people with rights in Fachwerk sign in")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {

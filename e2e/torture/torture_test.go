@@ -364,3 +364,53 @@ func TestATornLog(t *testing.T) {
 	acknowledged["after"] = "draft"
 	h.holds(acknowledged)
 }
+
+// What is replicated continuously to a folder is restored whole, after the server and its disk are gone. It needs the
+// replicating program, whose file FACHWERK_LITESTREAM names; make torture gets it.
+func TestReplicated(t *testing.T) {
+	litestream := os.Getenv("FACHWERK_LITESTREAM")
+	if litestream == "" {
+		t.Skip("FACHWERK_LITESTREAM names no program")
+	}
+	h := begin(t, t.TempDir())
+	replica := "file://" + filepath.Join(t.TempDir(), "replica")
+	h.start()
+	replicate := exec.Command(litestream, "replicate", h.db, replica)
+	if err := replicate.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = replicate.Process.Kill(); _ = replicate.Wait() }()
+	acknowledged := map[string]string{}
+	for door, write := range h.writers() {
+		for n := range 5 {
+			if id := fmt.Sprintf("%s-%d", door, n); write(id) {
+				acknowledged[id] = door
+			}
+		}
+	}
+	h.kill()
+	if len(acknowledged) != 20 {
+		t.Fatalf("%d were acknowledged", len(acknowledged))
+	}
+	// It copies once a second; what comes of it is asked until it is whole.
+	for began := time.Now(); ; time.Sleep(200 * time.Millisecond) {
+		restored := filepath.Join(t.TempDir(), "restored.db")
+		out, err := exec.Command(litestream, "restore", "-o", restored, replica).CombinedOutput()
+		if err == nil {
+			there := (&house{t: t, program: h.program, db: restored}).names()
+			missing := 0
+			for id := range acknowledged {
+				if !there[id] {
+					missing++
+				}
+			}
+			if missing == 0 {
+				return
+			}
+			err = fmt.Errorf("%d are missing", missing)
+		}
+		if time.Since(began) > 20*time.Second {
+			t.Fatalf("%v: %s", err, out)
+		}
+	}
+}
