@@ -10,8 +10,9 @@ import (
 	"fachwerk/internal/core/code"
 )
 
-// Numbered gives every request an id: the one in its X-Request-Id, if that is of printable ASCII and not longer than
-// 128 bytes, or else a random one. The answer repeats it, and so does whatever is logged about the request.
+// Numbered gives every request a place for its [Outcome], and an id: the one in its X-Request-Id, if that is of printable
+// ASCII and not longer than 128 bytes, or else a random one. The answer repeats it, and so does whatever is logged about
+// the request.
 func Numbered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		id := r.Header.Get("X-Request-Id")
@@ -19,7 +20,8 @@ func Numbered(next http.Handler) http.Handler {
 			id = rand.Text()[:16]
 		}
 		w.Header().Set("X-Request-Id", id)
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), middleware.RequestIDKey, id)))
+		ctx := context.WithValue(r.Context(), middleware.RequestIDKey, id)
+		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, outcomeKey{}, &Outcome{})))
 	})
 }
 
@@ -40,12 +42,6 @@ type Outcome struct {
 }
 
 type outcomeKey struct{}
-
-// WithOutcome makes a place in a request's context for its outcome.
-func WithOutcome(ctx context.Context) (context.Context, *Outcome) {
-	o := &Outcome{}
-	return context.WithValue(ctx, outcomeKey{}, o), o
-}
 
 // OutcomeOf gives the place for a request's outcome; one that nobody reads, if there is none.
 func OutcomeOf(ctx context.Context) *Outcome {

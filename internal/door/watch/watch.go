@@ -90,14 +90,14 @@ func (w *Watch) Proven(sound bool) {
 	w.sound.WithLabelValues().Set(value)
 }
 
-// Requests counts requests and logs each. The log has their route and not their address, which can hold a link's
+// Requests counts requests and logs each, within [inner.Numbered]. The log has their route and not their address, which can hold a link's
 // secret or somebody's name.
 func (w *Watch) Requests(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(to http.ResponseWriter, r *http.Request) {
 		began := time.Now()
-		ctx, outcome := inner.WithOutcome(r.Context())
+		ctx, outcome := r.Context(), inner.OutcomeOf(r.Context())
 		written := middleware.NewWrapResponseWriter(to, r.ProtoMajor)
-		next.ServeHTTP(written, r.WithContext(ctx))
+		next.ServeHTTP(written, r)
 		took, status, route := time.Since(began), cmp.Or(written.Status(), http.StatusOK), routeOf(r)
 		w.requests.WithLabelValues(route, methodOf(r), strconv.Itoa(status)).Inc()
 		if !slices.Contains(endless, route) {
