@@ -5,7 +5,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -14,42 +13,19 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
 
+	"fachwerk/e2e/binary"
 	"fachwerk/internal/demo"
 )
 
-// binary is the program, built once for all tests.
-var binary = sync.OnceValues(func() (string, error) {
-	folder, err := os.MkdirTemp("", "fachwerk-test")
-	if err != nil {
-		return "", err
-	}
-	file := filepath.Join(folder, "fachwerk")
-	if out, err := exec.Command("go", "build", "-o", file, ".").CombinedOutput(); err != nil {
-		return "", fmt.Errorf("%w: %s", err, out)
-	}
-	return file, nil
-})
-
-func TestMain(m *testing.M) {
-	code := m.Run()
-	if file, err := binary(); err == nil {
-		_ = os.RemoveAll(filepath.Dir(file))
-	}
-	os.Exit(code)
-}
+func TestMain(m *testing.M) { binary.Main(m) }
 
 func program(t *testing.T, args ...string) *exec.Cmd {
 	t.Helper()
-	file, err := binary()
-	if err != nil {
-		t.Fatal(err)
-	}
-	return exec.Command(file, args...)
+	return exec.Command(binary.File(t), args...)
 }
 
 // run runs the program to its end.

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"fachwerk/cmd/fachwerk/certtest"
+	"fachwerk/e2e/binary"
 )
 
 // A flag counts before the environment, that before the file; what is in force is shown with where it comes from, and
@@ -292,13 +293,9 @@ func TestAPassedSocketOutlivesTheServer(t *testing.T) {
 			}
 			answered <- err
 		}()
-		binary, err := binary()
-		if err != nil {
-			t.Fatal(err)
-		}
 		// The shell tells the program the number of its own process, as sd_listen_fds(3) wants it.
 		c := program(t)
-		c.Path, c.Args = "/bin/sh", []string{"sh", "-c", `LISTEN_PID=$$ LISTEN_FDS=1 exec "$0" serve --db "$1"`, binary, db}
+		c.Path, c.Args = "/bin/sh", []string{"sh", "-c", `LISTEN_PID=$$ LISTEN_FDS=1 exec "$0" serve --db "$1"`, binary.File(t), db}
 		c.ExtraFiles = []*os.File{socket}
 		if err := c.Start(); err != nil {
 			t.Fatal(err)

@@ -89,7 +89,8 @@ func (k *kept) Close() error { return errors.Join(k.Store.Close(), k.close()) }
 
 // open opens the database that is served, with its lease; of a copy, one that holds nothing and goes with it.
 func (s *settings) open() (*rooms.Desk, *kept, error) {
-	file, done := s.DB, func() error { return nil }
+	file := s.DB
+	var done func() error
 	if s.Follow != "" {
 		folder, err := os.MkdirTemp("", "fachwerk-copy")
 		if err != nil {
@@ -114,7 +115,7 @@ func (s *settings) open() (*rooms.Desk, *kept, error) {
 // a start that is broken off leaves no half of it.
 func fill(file string) error {
 	beside := file + ".filling"
-	if err := removeDatabase(beside); err != nil {
+	if err := store.Remove(beside); err != nil {
 		return err
 	}
 	s, err := store.Open(beside, false)
@@ -124,7 +125,7 @@ func fill(file string) error {
 	if err := errors.Join(demo.Fill(s, time.Now()), s.Close()); err != nil {
 		return err
 	}
-	return moveDatabase(beside, file)
+	return store.Move(beside, file)
 }
 
 func serve(set *settings) error {

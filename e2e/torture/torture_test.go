@@ -21,38 +21,11 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/e2e/binary"
 	"fachwerk/internal/exchange/modelfile"
 )
 
-// built is the server's program, built once for all tests.
-var built = sync.OnceValues(func() (string, error) {
-	folder, err := os.MkdirTemp("", "torture")
-	if err != nil {
-		return "", err
-	}
-	file := filepath.Join(folder, "fachwerk")
-	if out, err := exec.Command("go", "build", "-o", file, "fachwerk/cmd/fachwerk").CombinedOutput(); err != nil {
-		return "", fmt.Errorf("%w: %s", err, out)
-	}
-	return file, nil
-})
-
-func TestMain(m *testing.M) {
-	code := m.Run()
-	if file, err := built(); err == nil {
-		_ = os.RemoveAll(filepath.Dir(file))
-	}
-	os.Exit(code)
-}
-
-func program(t *testing.T) string {
-	t.Helper()
-	file, err := built()
-	if err != nil {
-		t.Fatal(err)
-	}
-	return file
-}
+func TestMain(m *testing.M) { binary.Main(m) }
 
 // house is a database with a server that comes and goes.
 type house struct {
@@ -80,7 +53,7 @@ func (h *house) run(args ...string) string {
 // begin makes a database with an owner in it, and tokens.
 func begin(t *testing.T, folder string) *house {
 	t.Helper()
-	h := &house{t: t, program: program(t), db: filepath.Join(folder, "x.db")}
+	h := &house{t: t, program: binary.File(t), db: filepath.Join(folder, "x.db")}
 	model := filepath.Join(t.TempDir(), "model.json")
 	if err := os.WriteFile(model, []byte(`{"format": "fachwerk-model/1", "name": "Outer Skerry", "users": [
 		{"id": "ada", "userName": "ada", "displayName": "Ada"}], "roles": [{"id": "clerk", "name": "Clerk"}]}`), 0o600); err != nil {
