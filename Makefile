@@ -24,7 +24,7 @@ demo: build
 	$(BIN) serve --db $(DEMO_DB) --demo --addr $(ADDR)
 
 test: build chromium
-	go test -timeout 20m ./...
+	go test -timeout 20m -parallel 4 ./...
 
 chromium:
 	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
