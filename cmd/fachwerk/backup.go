@@ -7,9 +7,13 @@ import (
 )
 
 func backupCommand() *cobra.Command {
-	return copying("backup --db FILE TO", "Write a consistent copy of the database, beside a running server too, and prove it",
+	return copying(
+		"backup --db FILE TO",
+		"Write a consistent copy of the database, beside a running server too, and prove it",
 		"Writes a copy of the database as it is at one instant to the file TO, which must not be there, and proves its pages "+
-			"and chains. The server may run meanwhile.", store.Backup)
+			"and chains. The server may run meanwhile.",
+		store.Backup,
+	)
 }
 
 func restoreCommand() *cobra.Command {

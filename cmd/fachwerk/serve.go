@@ -111,8 +111,8 @@ func (s *settings) open() (*rooms.Desk, *kept, error) {
 	return d, &kept{opened, sync.OnceValue(done)}, nil
 }
 
-// fill puts the demo organisation in place of an empty database. It is made beside it, and moved there once it is whole:
-// a start that is broken off leaves no half of it.
+// fill puts the demo organisation in place of an empty database. It is made beside it, and moved there once it is
+// whole: a start that is broken off leaves no half of it.
 func fill(file string) error {
 	beside := file + ".filling"
 	if err := store.Remove(beside); err != nil {
@@ -292,8 +292,10 @@ func follow(ctx context.Context, d *rooms.Desk) {
 		case <-tick.C:
 			now := time.Now()
 			if by := jumped(last, now); by != 0 {
-				d.Happened(desk.Event{What: desk.EventClock, Text: fmt.Sprintf("The clock jumped by %s. What is valid, due or past is "+
-					"told by it.", by)})
+				d.Happened(
+					desk.Event{What: desk.EventClock, Text: fmt.Sprintf("The clock jumped by %s. What is valid, due or past is "+
+						"told by it.", by)},
+				)
 			}
 			last = now
 			if err := desk.Guarded(d.Follow); err != nil {

@@ -219,15 +219,19 @@ func (s *settings) check() error {
 		return wrong("url", "expected an address like https://fachwerk.example, not %q", s.URL)
 	}
 	s.Follow = strings.TrimRight(s.Follow, "/")
-	if u, err := url.Parse(s.Follow); s.Follow != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
+	if u, err := url.Parse(s.Follow); s.Follow != "" &&
+		(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
 		return wrong("follow", "expected an address like https://fachwerk.example, not %q", s.Follow)
 	}
 	if s.Follow != "" && (s.DB != "" || s.Demo) {
 		return wrong("follow", "a copy holds no database: leave --db and --demo out")
 	}
 	if s.Follow != "" && s.secrets["follow-token"] == "" {
-		return wrong("follow", "it needs a token, made there by fachwerk token --for copies, in FACHWERK_FOLLOW_TOKEN or the "+
-			"file that FACHWERK_FOLLOW_TOKEN_FILE names")
+		return wrong(
+			"follow",
+			"it needs a token, made there by fachwerk token --for copies, in FACHWERK_FOLLOW_TOKEN or the "+
+				"file that FACHWERK_FOLLOW_TOKEN_FILE names",
+		)
 	}
 	if (s.TLSCert == "") != (s.TLSKey == "") {
 		return wrong("tls-cert", "a certificate and its --tls-key go together")

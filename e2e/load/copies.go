@@ -16,7 +16,14 @@ import (
 
 // measureCopies starts copies of a server and measures them.
 func measureCopies(
-	program string, n int, token string, first *server, c *client, w *writer, requests [][]byte, span, applies time.Duration,
+	program string,
+	n int,
+	token string,
+	first *server,
+	c *client,
+	w *writer,
+	requests [][]byte,
+	span, applies time.Duration,
 ) error {
 	if err := os.Setenv("FACHWERK_FOLLOW_TOKEN", token); err != nil {
 		return err
@@ -51,9 +58,13 @@ func measureCopies(
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d revisions; after the acknowledgement, a copy has one within %v in the middle, %v at the 99th percentile, %v at most\n",
-		len(lags)/n, lags[len(lags)/2].Round(time.Millisecond), lags[len(lags)*99/100].Round(time.Millisecond),
-		lags[len(lags)-1].Round(time.Millisecond))
+	fmt.Printf(
+		"%d revisions; after the acknowledgement, a copy has one within %v in the middle, %v at the 99th percentile, %v at most\n",
+		len(lags)/n,
+		lags[len(lags)/2].Round(time.Millisecond),
+		lags[len(lags)*99/100].Round(time.Millisecond),
+		lags[len(lags)-1].Round(time.Millisecond),
+	)
 
 	held := copies[0]
 	if err := held.Process.Signal(syscall.SIGSTOP); err != nil {

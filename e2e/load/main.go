@@ -4,8 +4,8 @@
 //
 //	go run ./e2e/load [-users 100000] [-for 10s] [-applies 60s] [-every 250ms] [-copies 2] bin/fachwerk
 //
-// With copies, it measures what these answer together, how long after a change is acknowledged they have it, and how long
-// one takes to catch up that was held for the time of the applies.
+// With copies, it measures what these answer together, how long after a change is acknowledged they have it, and how
+// long one takes to catch up that was held for the time of the applies.
 package main
 
 import (

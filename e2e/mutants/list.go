@@ -1307,7 +1307,7 @@ var mutants = []mutant{
 		"a copy follows another record from where it was",
 		"internal/door/copies/feed.go",
 		"return err == nil && r.Hash == hash",
-		"return err == nil",
+		"return err == nil && r.Hash != \"\"",
 		doors,
 	},
 	{

@@ -130,8 +130,8 @@ func (d *Desk) enterHouse(h *House) {
 	d.Moved.tell()
 }
 
-// TakeOver makes a design the current one, of a revision that was applied elsewhere: a copy of a desk has no record of its
-// own.
+// TakeOver makes a design the current one, of a revision that was applied elsewhere: a copy of a desk has no record
+// of its own.
 func (d *Desk) TakeOver(revision int, at time.Time, design *model.Design) {
 	d.Write.Lock()
 	defer d.Write.Unlock()

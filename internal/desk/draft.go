@@ -677,8 +677,8 @@ type Applied struct {
 	Losing   int `json:"losing"`
 }
 
-// Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at: what
-// others applied since then stands against it only where it changes what the draft does or comes to.
+// Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at:
+// what others applied since then stands against it only where it changes what the draft does or comes to.
 func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	lock := d.drafting(who.User)
 	lock.Lock()

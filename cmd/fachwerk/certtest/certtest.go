@@ -21,7 +21,11 @@ func Write(t testing.TB, cert, key string, number int64) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(number), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
+	template := &x509.Certificate{
+		SerialNumber: big.NewInt(number),
+		NotAfter:     time.Now().Add(time.Hour),
+		IPAddresses:  []net.IP{net.IPv4(127, 0, 0, 1)},
+	}
 	made, e1 := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
 	keyed, e2 := x509.MarshalECPrivateKey(private)
 	if e1 != nil || e2 != nil {

@@ -222,7 +222,10 @@ func (d *Accounts) newcomer(issuer, subject, email, name string) (string, error)
 	if into == "" {
 		return "", nil
 	}
-	return desk.Written(d.Desk, func(h *desk.House) (string, error) { return d.addTo(h, into, issuer, subject, email, name) })
+	return desk.Written(
+		d.Desk,
+		func(h *desk.House) (string, error) { return d.addTo(h, into, issuer, subject, email, name) },
+	)
 }
 
 // addTo is [Accounts.newcomer] for a group, on a house, with the writer's lock held.

@@ -34,7 +34,8 @@ type Settings struct {
 	SessionLife, SessionIdle time.Duration
 }
 
-// usual are the settings where nothing is decided: somebody stays signed in over a working day, less if nothing is done.
+// usual are the settings where nothing is decided: somebody stays signed in over a working day, less if nothing is
+// done.
 var usual = Settings{InvitationLife: 7 * 24 * time.Hour, SessionLife: 12 * time.Hour, SessionIdle: 2 * time.Hour}
 
 // Set takes settings over, before anybody is served. Durations that are zero are the usual ones.

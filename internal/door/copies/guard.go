@@ -82,8 +82,14 @@ func (c *Copy) Guard(next http.Handler) http.Handler {
 		}
 		asks := r.Method == http.MethodGet || r.Method == http.MethodHead || r.Method == http.MethodPost && within(reading)
 		if !asks || within(elsewhere) {
-			refuse(w, r, http.StatusMisdirectedRequest, code.Copy, "This is a copy, which only answers from the design: ask the first, at "+
-				c.First+".")
+			refuse(
+				w,
+				r,
+				http.StatusMisdirectedRequest,
+				code.Copy,
+				"This is a copy, which only answers from the design: ask the first, at "+
+					c.First+".",
+			)
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -103,5 +109,12 @@ func refuse(w http.ResponseWriter, r *http.Request, status int, why code.Code, d
 	inner.OutcomeOf(r.Context()).Code = why
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
-	_, _ = fmt.Fprintf(w, `{"title":%q,"status":%d,"code":%q,"detail":%q}`+"\n", http.StatusText(status), status, why, detail)
+	_, _ = fmt.Fprintf(
+		w,
+		`{"title":%q,"status":%d,"code":%q,"detail":%q}`+"\n",
+		http.StatusText(status),
+		status,
+		why,
+		detail,
+	)
 }

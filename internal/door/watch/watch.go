@@ -157,7 +157,11 @@ func levelOf(route string, status int) slog.Level {
 	switch {
 	case status >= 500:
 		return slog.LevelWarn
-	case route == pages, len(route) > 8 && route[:8] == "/access/", route == "/livez", route == "/readyz", route == "/healthz":
+	case route == pages,
+		len(route) > 8 && route[:8] == "/access/",
+		route == "/livez",
+		route == "/readyz",
+		route == "/healthz":
 		return slog.LevelDebug
 	}
 	return slog.LevelInfo
