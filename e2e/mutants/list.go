@@ -1286,7 +1286,7 @@ var mutants = []mutant{
 		"a copy takes changes",
 		"internal/door/copies/guard.go",
 		"if !asks || within(elsewhere) {",
-		"if within(elsewhere) {",
+		"if _ = asks; within(elsewhere) {",
 		doors,
 	},
 	{
