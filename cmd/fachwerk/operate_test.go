@@ -215,6 +215,36 @@ func TestABrokenOffDemoBeginsAnew(t *testing.T) {
 	}
 }
 
+// An empty database that holds a token keeps it when it is filled with the demo.
+func TestTheDemoTakesNothingAway(t *testing.T) {
+	db := filepath.Join(t.TempDir(), "x.db")
+	s := serve(t, "--db", db)
+	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Wait(); err != nil {
+		t.Fatal(err)
+	}
+	code, token, stderr := run(t, "token", "--db", db, "--name", "gates", "--for", "decisions")
+	if code != 0 {
+		t.Fatal(stderr)
+	}
+	s = serve(t, "--db", db, "--demo")
+	r, err := http.NewRequest("POST", s.url+"/access/v1/evaluation", strings.NewReader("{}"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Authorization", "Bearer "+strings.TrimSpace(token))
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode != http.StatusBadRequest { // it is let in, and asks nothing
+		t.Errorf("the token is answered with %d", resp.StatusCode)
+	}
+}
+
 // The server speaks TLS by itself, takes a renewed certificate over while it runs, and goes on with the one before if
 // the new one cannot be read.
 func TestTLS(t *testing.T) {

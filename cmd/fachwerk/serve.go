@@ -62,13 +62,20 @@ func filled(file string, withDemo bool) (*rooms.Desk, *store.Store, error) {
 	if err != nil || !withDemo {
 		return d, s, err
 	}
-	if d.Empty() {
+	tokens, err := s.AllTokens()
+	renewed := false
+	switch {
+	case err != nil:
+	case d.Empty() && len(tokens) == 0:
 		if err := errors.Join(s.Close(), fill(file)); err != nil {
 			return nil, nil, err
 		}
 		return openDesk(file, true)
+	case d.Empty(): // it holds something after all, which stays
+		renewed, err = true, demo.Fill(s, time.Now())
+	default:
+		renewed, err = demo.Renew(s)
 	}
-	renewed, err := demo.Renew(s)
 	if err == nil && renewed {
 		d, err = rooms.Open(s, time.Now)
 	}
