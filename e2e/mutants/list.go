@@ -1215,7 +1215,7 @@ var mutants = []mutant{
 	{
 		"another process stops whoever writes",
 		"internal/desk/desk.go",
-		"const writingTries = 50",
+		"const writingTries = 500",
 		"const writingTries = 1",
 		"./internal/desk",
 	},

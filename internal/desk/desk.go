@@ -156,7 +156,7 @@ func (d *Desk) Follow() error {
 }
 
 // writingTries is how often a change is made anew since another process applied one first.
-const writingTries = 50
+const writingTries = 500
 
 // Writing has do commit a change on the present house, with the writer's lock held. Where another process applies a
 // revision first, do is called again on the house that comes of it, so it must begin anew each time.

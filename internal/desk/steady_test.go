@@ -177,17 +177,19 @@ func rowsApplied(d *rooms.Desk, user string, o model.Object) error {
 	return err
 }
 
-// While one process applies without a pause, another gets through.
+// While one process applies a hundred revisions a second, another gets through.
 func TestNobodyStarves(t *testing.T) {
 	a, b := two(t)
 	stop := make(chan struct{})
 	var wait sync.WaitGroup
 	wait.Go(func() {
+		tick := time.NewTicker(time.Second / 100)
+		defer tick.Stop()
 		for n := 0; ; n++ {
 			select {
 			case <-stop:
 				return
-			default:
+			case <-tick.C:
 				hires(t, a, n)
 			}
 		}
