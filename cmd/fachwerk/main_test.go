@@ -124,12 +124,7 @@ func TestExitCodes(t *testing.T) {
 func TestAnEmptyDatabaseHasNothingToExport(t *testing.T) {
 	db := filepath.Join(t.TempDir(), "x.db")
 	s := serve(t, "--db", db)
-	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
-		t.Fatal(err)
-	}
-	if err := s.Wait(); err != nil {
-		t.Fatal(err)
-	}
+	s.end(t)
 	if code, out, stderr := run(t, "export", "--db", db); code != 1 || out != "" ||
 		!strings.Contains(stderr, "load one first") {
 		t.Errorf("exit %d, %q, %q", code, out, stderr)
@@ -191,6 +186,17 @@ func serve(t *testing.T, args ...string) *served {
 		t.Fatalf("the line %q has no URL", line)
 	}
 	return &served{c, strings.TrimSpace(line[at:]), r}
+}
+
+// end asks the server to end, and waits until it has.
+func (s *served) end(t *testing.T) {
+	t.Helper()
+	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Wait(); err != nil {
+		t.Fatalf("it ends with %v", err)
+	}
 }
 
 // client is a signed-in browser.

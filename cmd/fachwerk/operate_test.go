@@ -162,12 +162,7 @@ func TestBackupAndRestore(t *testing.T) {
 func TestADamagedDatabaseIsTold(t *testing.T) {
 	db := filepath.Join(t.TempDir(), "x.db")
 	s := serve(t, "--db", db, "--demo")
-	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
-		t.Fatal(err)
-	}
-	if err := s.Wait(); err != nil {
-		t.Fatal(err)
-	}
+	s.end(t)
 	data, err := os.ReadFile(db)
 	if err != nil {
 		t.Fatal(err)
@@ -219,12 +214,7 @@ func TestABrokenOffDemoBeginsAnew(t *testing.T) {
 func TestTheDemoTakesNothingAway(t *testing.T) {
 	db := filepath.Join(t.TempDir(), "x.db")
 	s := serve(t, "--db", db)
-	if err := s.Process.Signal(syscall.SIGTERM); err != nil {
-		t.Fatal(err)
-	}
-	if err := s.Wait(); err != nil {
-		t.Fatal(err)
-	}
+	s.end(t)
 	code, token, stderr := run(t, "token", "--db", db, "--name", "gates", "--for", "decisions")
 	if code != 0 {
 		t.Fatal(stderr)

@@ -320,6 +320,10 @@ func TestTheFirstIsAway(t *testing.T) {
 	}
 	// The first comes back with a backup from before, on which other things were applied since.
 	f.stop()
+	tokens, err := f.store.AllTokens()
+	if err != nil {
+		t.Fatal(err)
+	}
 	f.desk, f.store = open(t)
 	if err := f.desk.Load(model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Another"},
@@ -330,11 +334,9 @@ func TestTheFirstIsAway(t *testing.T) {
 	for n := 0; f.desk.Revision() < c.Desk.Revision()+3; n++ { // so many that it has the copy's revision, by another hash
 		f.hire(fmt.Sprintf("other-%d", n))
 	}
-	token, err := f.desk.MakeToken(account.NewToken{Name: "the copy", Purpose: account.ForCopies})
-	if err != nil {
+	if err := f.desk.TakeTokens(tokens); err != nil {
 		t.Fatal(err)
 	}
-	c.Token = token
 	f.start()
 	eventually(t, "another record is taken over", func() bool { return c.Desk.Design().Organisation.Name == "Another" })
 	if written(t, c.Desk.Design()) != written(t, f.desk.Design()) || c.Desk.Revision() != f.desk.Revision() {
