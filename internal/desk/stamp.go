@@ -6,18 +6,19 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"hash"
+	"slices"
 	"strconv"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 )
 
 // digest names exactly what a draft comes to: all of what is shown of it, also where only the first is. As long as it
 // stays the same, whoever looked at the draft has seen what applying it does, whatever else is applied meanwhile.
 func (p *Drafted) digest() string {
-	sum := sha256.New()
-	w := &digester{bufio.NewWriterSize(sum, 1<<16), sum}
+	w := newDigester()
 	w.texts(p.clashes...)
 	w.texts(p.reviews...)
 	for i, m := range p.meanwhile {
@@ -54,13 +55,18 @@ type digester struct {
 	hash hash.Hash
 }
 
+func newDigester() *digester {
+	sum := sha256.New()
+	return &digester{bufio.NewWriterSize(sum, 1<<16), sum}
+}
+
 func (w *digester) sum() string {
 	_ = w.Flush() // a hash takes everything
 	return hex.EncodeToString(w.hash.Sum(nil)[:16])
 }
 
 func (w *digester) text(s string) {
-	_, _ = w.WriteString(strconv.Itoa(len(s)))
+	_, _ = w.Write(strconv.AppendInt(w.AvailableBuffer(), int64(len(s)), 10))
 	_ = w.WriteByte(':')
 	_, _ = w.WriteString(s)
 }
@@ -89,12 +95,23 @@ func (w *digester) holdings(list []index.Holding) {
 }
 
 func (w *digester) impact(i *change.Impact) {
+	// Of many people each run is hashed by itself, so that all processors do it; how long a run is depends on nothing.
+	const run = 256
+	runs := slices.Collect(slices.Chunk(i.People, run))
+	sums := make([]string, len(runs))
+	fan.Out(len(runs), func(_, from, to int) {
+		for r := from; r < to; r++ {
+			part := newDigester()
+			for _, p := range runs[r] {
+				part.text(p.User)
+				part.holdings(p.Gains)
+				part.holdings(p.Losses)
+			}
+			sums[r] = part.sum()
+		}
+	})
 	w.number(len(i.People))
-	for _, p := range i.People {
-		w.text(p.User)
-		w.holdings(p.Gains)
-		w.holdings(p.Losses)
-	}
+	w.texts(sums...)
 	w.value(i.Conflicts)
 	w.value(i.Licences)
 	w.texts(i.Delegations...)

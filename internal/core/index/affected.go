@@ -598,11 +598,47 @@ type worker struct {
 	was, is pieces
 }
 
+// cuts tells what shapes carry of the words of interest.
+type cuts struct {
+	kept  []cut // by shape; nil if nothing is kept, as for few questions
+	round int   // how often the words became others
+	last  []word
+}
+
+type cut struct {
+	words []word // at is the place among the words of interest
+	round int    // for which words
+}
+
+// of gives what a shape, by its number, carries of some words; it stays as it is until the next call.
+func (c *cuts) of(carried []uint64, shape int32, words []word) []word {
+	if c.kept == nil {
+		c.last = cutOf(carried, words, c.last[:0])
+		return c.last
+	}
+	s := &c.kept[shape]
+	if s.round != c.round {
+		s.round, s.words = c.round, cutOf(carried, words, s.words[:0])
+	}
+	return s.words
+}
+
+// cutOf appends what is carried of some words.
+func cutOf(carried []uint64, words, to []word) []word {
+	for n, w := range words {
+		if bits := carried[w.at] & w.bits; bits != 0 {
+			to = append(to, word{int32(n), bits})
+		}
+	}
+	return to
+}
+
 // compare compares a person, who may be missing from either side.
 func (w *worker) compare(i, j int) (d Difference) {
 	b, a := w.before, w.after
 	if w.differ == nil {
 		w.differ, w.last = b.bits(), b.bits()
+		w.was.cuts.kept, w.is.cuts.kept = make([]cut, len(b.shapes)), make([]cut, len(a.shapes))
 	}
 	held := w.scope(i, j)
 	if !w.differ.Equal(w.last) {
@@ -616,6 +652,8 @@ func (w *worker) compare(i, j int) (d Difference) {
 		), w.differ.IntersectionCardinality(
 			w.watched,
 		) > 0
+		w.was.cuts.round++
+		w.is.cuts.round++
 	}
 	d.Watched = held || w.watches
 	w.was.take(b, i, w.words, &w.systems, w.t)
@@ -688,6 +726,8 @@ type pieces struct {
 	list    []piece
 	missing []uint64 // what grants in force carry and the person is not licensed for
 	all     []uint64
+	cuts    cuts
+	above   [][]uint64 // what includes one of the pieces
 }
 
 type piece struct {
@@ -704,18 +744,15 @@ func (p *pieces) take(x *Index, u int, words []word, systems *mark, t time.Time)
 	}
 	licensed := x.licensed(u).Words()
 	x.grantsIn(u, systems, func(g *grant) bool {
-		carried := x.shapes[g.shape].words
-		some := uint64(0)
-		for _, w := range words {
-			some |= carried[w.at] & w.bits
-		}
-		if some == 0 || !g.in(t) {
+		carried := p.cuts.of(x.shapes[g.shape].words, g.shape, words)
+		if len(carried) == 0 || !g.in(t) {
 			return true
 		}
 		bits := p.at(g.area, g.wide)
-		for n, w := range words {
-			bits[n] |= carried[w.at] & w.bits & licensed[w.at]
-			p.missing[n] |= carried[w.at] & w.bits &^ licensed[w.at]
+		for _, c := range carried {
+			allowed := licensed[words[c.at].at]
+			bits[c.at] |= c.bits & allowed
+			p.missing[c.at] |= c.bits &^ allowed
 		}
 		return true
 	})
@@ -751,22 +788,26 @@ func wordsOf(words []uint64, to []word) []word {
 // beyond gives the widest of the pieces that none of the others includes.
 func (p *pieces) beyond(others *pieces) []Holding {
 	var packed []uint64
-	for n, w := range p.words {
-		for i, s := range p.list {
+	for i, s := range p.list {
+		p.above = p.above[:0]
+		for j, o := range p.list {
+			if i != j && p.x.includes(o.area, o.wide, s.area, s.wide) {
+				p.above = append(p.above, o.bits)
+			}
+		}
+		for _, o := range others.list {
+			if p.x.includes(o.area, o.wide, s.area, s.wide) {
+				p.above = append(p.above, o.bits)
+			}
+		}
+		tail := tailOf(s.area, s.wide)
+		for n, w := range p.words {
 			bits := s.bits[n]
-			if bits == 0 {
-				continue
-			}
-			tail := tailOf(s.area, s.wide)
-			for j, o := range p.list {
-				if i != j && p.x.includes(o.area, o.wide, s.area, s.wide) {
-					bits &^= o.bits[n]
+			for _, above := range p.above {
+				if bits == 0 {
+					break
 				}
-			}
-			for _, o := range others.list {
-				if p.x.includes(o.area, o.wide, s.area, s.wide) {
-					bits &^= o.bits[n]
-				}
+				bits &^= above[n]
 			}
 			for ; bits != 0; bits &= bits - 1 {
 				packed = append(packed, uint64(p.x.rank[64*int(w.at)+mathbits.TrailingZeros64(bits)])<<32|tail)

@@ -13,6 +13,8 @@ import (
 //   - json: its name in the model file, and in everything that is told of it; one that is never left out is
 //     required;
 //   - ref: the kind of object, or "permission", that it names, by id or key; of a map, its keys do;
+//   - names: what an object does with what the field names, as "lists them";
+//   - only: nothing else can be named instead of what is deleted;
 //   - gone: what becomes of the object if what the field names is deleted and nothing else is named instead (see
 //     [Gone]);
 //   - said: the field in words, if these are not its name;
@@ -22,6 +24,8 @@ import (
 type Field struct {
 	Name     string
 	Ref      Kind
+	Names    string
+	Only     bool
 	Gone     Gone
 	Said     string
 	Means    string
@@ -73,6 +77,8 @@ func layoutOf(t reflect.Type) *layout {
 		field := Field{
 			Name:  name,
 			Ref:   Kind(f.Tag.Get("ref")),
+			Names: f.Tag.Get("names"),
+			Only:  f.Tag.Get("only") != "",
 			Gone:  GoneOut,
 			Said:  f.Tag.Get("said"),
 			Means: f.Tag.Get("means"),

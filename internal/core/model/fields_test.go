@@ -76,6 +76,9 @@ func TestEveryMentionIsFoundAndRenamed(t *testing.T) {
 			}
 			o, _ = filled(t, kind)
 			Rename(o, f.Name, f.Ref, id, "new")
+			if FieldOf(kind, f.Name).Names == "" {
+				t.Errorf("no words tell what a %s does by its %s", kind, f.Name)
+			}
 			want := f.Name != "lastUse" // what was said of one says nothing of another
 			if got := Mentions(o, f.Ref, "new") != nil; got != want || Mentions(o, f.Ref, id) != nil {
 				t.Errorf("renamed, the %s of a %s names the new one: %v", f.Ref, kind, got)

@@ -54,7 +54,7 @@ type Licence struct {
 	ID     string   `json:"id"`
 	Name   string   `json:"name"`
 	Seats  *int     `json:"seats,omitempty" means:"unlimited"`
-	Covers []string `json:"covers,omitempty" ref:"licence"`
+	Covers []string `json:"covers,omitempty" ref:"licence" names:"covers it"`
 }
 
 // Area is a place in the organisation's tree. The one area without a parent is the root, the whole organisation.
@@ -62,7 +62,7 @@ type Area struct {
 	ID     string `json:"id"`
 	Name   string `json:"name"`
 	Type   string `json:"kind,omitempty"`
-	Parent string `json:"parent,omitempty" ref:"area" gone:"up"`
+	Parent string `json:"parent,omitempty" ref:"area" gone:"up" names:"lies in it"`
 }
 
 // System owns permissions.
@@ -72,8 +72,8 @@ type System struct {
 	Description string        `json:"description,omitempty"`
 	Supplier    string        `json:"supplier,omitempty"`
 	Version     string        `json:"version,omitempty"`
-	Licence     string        `json:"licence,omitempty" ref:"licence"`
-	Permissions []*Permission `json:"permissions"`
+	Licence     string        `json:"licence,omitempty" ref:"licence" names:"needs a seat of it"`
+	Permissions []*Permission `json:"permissions" names:"needs a seat of it for some of what it gives"`
 }
 
 // Permission is one action on one object of a system, keyed "system:object:action".
@@ -108,12 +108,12 @@ type Set struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
 	Description string    `json:"description,omitempty"`
-	System      string    `json:"system,omitempty" ref:"system" gone:"deleted"`
+	System      string    `json:"system,omitempty" ref:"system" gone:"deleted" names:"came with it" only:"yes"`
 	Version     string    `json:"version,omitempty"`
-	CopyOf      *CopyOf   `json:"copyOf,omitempty" said:"original"`
-	Owner       string    `json:"owner,omitempty" ref:"user"`
+	CopyOf      *CopyOf   `json:"copyOf,omitempty" said:"original" names:"was begun as its copy" only:"yes"`
+	Owner       string    `json:"owner,omitempty" ref:"user" names:"is owned by them"`
 	State       Lifecycle `json:"state,omitzero" means:"“active”"`
-	Permissions []string  `json:"permissions" ref:"permission" joins:"| is put into " leaves:"| is taken out of "`
+	Permissions []string  `json:"permissions" ref:"permission" joins:"| is put into " leaves:"| is taken out of " names:"gives it"`
 }
 
 // Role is a job function.
@@ -121,13 +121,13 @@ type Role struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
 	Description string    `json:"description,omitempty"`
-	Owner       string    `json:"owner,omitempty" ref:"user"`
+	Owner       string    `json:"owner,omitempty" ref:"user" names:"is owned by them"`
 	State       Lifecycle `json:"state,omitzero" means:"“active”"`
 	Protected   bool      `json:"protected,omitempty"`
-	Sets        []string  `json:"sets,omitempty" ref:"set" joins:"| is included in " leaves:"| is taken out of "`
-	Inherits    []string  `json:"inherits,omitempty" ref:"role" joins:"what | gives is inherited by " leaves:"what | gives is no longer inherited by "`
-	Permissions []string  `json:"permissions,omitempty" ref:"permission" joins:"| is put into " leaves:"| is taken out of "`
-	Excludes    []string  `json:"excludes,omitempty" ref:"permission" joins:"| is excluded from " leaves:"| is no longer excluded from "`
+	Sets        []string  `json:"sets,omitempty" ref:"set" joins:"| is included in " leaves:"| is taken out of " names:"includes it"`
+	Inherits    []string  `json:"inherits,omitempty" ref:"role" joins:"what | gives is inherited by " leaves:"what | gives is no longer inherited by " names:"inherits it"`
+	Permissions []string  `json:"permissions,omitempty" ref:"permission" joins:"| is put into " leaves:"| is taken out of " names:"gives it"`
+	Excludes    []string  `json:"excludes,omitempty" ref:"permission" joins:"| is excluded from " leaves:"| is no longer excluded from " names:"excludes it"`
 }
 
 // Group is people taken together: listed one by one, or found by a rule.
@@ -135,14 +135,14 @@ type Group struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name" fed:"yes"`
 	Description string    `json:"description,omitempty"`
-	Owner       string    `json:"owner,omitempty" ref:"user"`
+	Owner       string    `json:"owner,omitempty" ref:"user" names:"is owned by them"`
 	ExternalID  string    `json:"externalId,omitempty" said:"external id" fed:"yes"`
 	Source      Source    `json:"source,omitzero" means:"“local”"`
-	Area        string    `json:"area,omitempty" ref:"area" gone:"up"`
+	Area        string    `json:"area,omitempty" ref:"area" gone:"up" names:"has its home there"`
 	Unlisted    Unlisted  `json:"listed,omitzero"`
 	Type        GroupType `json:"kind,omitzero" means:"“static”"`
-	Users       []string  `json:"users,omitempty" ref:"user" said:"members" fed:"yes" joins:"| joins " leaves:"| leaves "`
-	Groups      []string  `json:"groups,omitempty" ref:"group" said:"nested groups" fed:"yes" joins:"| is nested in " leaves:"| is no longer nested in "`
+	Users       []string  `json:"users,omitempty" ref:"user" said:"members" fed:"yes" joins:"| joins " leaves:"| leaves " names:"lists them"`
+	Groups      []string  `json:"groups,omitempty" ref:"group" said:"nested groups" fed:"yes" joins:"| is nested in " leaves:"| is no longer nested in " names:"nests it"`
 	Rule        string    `json:"rule,omitempty"`
 }
 
@@ -163,15 +163,15 @@ type User struct {
 	Department     string               `json:"department,omitempty" fed:"yes"`
 	UserType       string               `json:"userType,omitempty" said:"kind" fed:"yes"`
 	ExternalID     string               `json:"externalId,omitempty" said:"external id" fed:"yes"`
-	Area           string               `json:"area,omitempty" ref:"area" gone:"up" means:"the whole organisation"`
-	Manager        string               `json:"manager,omitempty" ref:"user" gone:"up" fed:"yes"`
-	Licences       []string             `json:"licences,omitempty" ref:"licence" joins:"the licence | is given to " leaves:"the licence | is taken from "`
+	Area           string               `json:"area,omitempty" ref:"area" gone:"up" means:"the whole organisation" names:"is at home there"`
+	Manager        string               `json:"manager,omitempty" ref:"user" gone:"up" fed:"yes" names:"reports to them"`
+	Licences       []string             `json:"licences,omitempty" ref:"licence" joins:"the licence | is given to " leaves:"the licence | is taken from " names:"holds a seat of it"`
 	Qualifications []Qualification      `json:"qualifications,omitempty"`
 	State          UserState            `json:"state,omitzero" means:"“active”"`
 	From           time.Time            `json:"from,omitzero"`
 	Until          time.Time            `json:"until,omitzero"`
 	Source         Source               `json:"source,omitzero" means:"“local”"`
-	LastUse        map[string]time.Time `json:"lastUse,omitempty" ref:"system" said:"last use"`
+	LastUse        map[string]time.Time `json:"lastUse,omitempty" ref:"system" said:"last use" names:"has used it" only:"yes"`
 }
 
 // Subject is who gets an assignment, or who a delegate is: a user or a group. The groups [Everyone] and [Public]
@@ -190,10 +190,10 @@ const (
 // Assignment gives a subject a role or a single set at an area, for a time.
 type Assignment struct {
 	ID      string    `json:"id"`
-	Subject Subject   `json:"subject" gone:"deleted"`
-	Role    string    `json:"role,omitempty" ref:"role" gone:"deleted"`
-	Set     string    `json:"set,omitempty" ref:"set" gone:"deleted"`
-	Area    string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation"`
+	Subject Subject   `json:"subject" gone:"deleted" names:"is given something"`
+	Role    string    `json:"role,omitempty" ref:"role" gone:"deleted" names:"gives it"`
+	Set     string    `json:"set,omitempty" ref:"set" gone:"deleted" names:"gives it"`
+	Area    string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation" names:"counts there"`
 	Reach   Reach     `json:"reach,omitzero" means:"“area”"`
 	Mode    Mode      `json:"mode,omitzero" means:"“full”"`
 	From    time.Time `json:"from,omitzero"`
@@ -293,10 +293,10 @@ type Conflict struct {
 	ID          string      `json:"id"`
 	Name        string      `json:"name"`
 	Description string      `json:"description,omitempty"`
-	Items       []Item      `json:"items"`
+	Items       []Item      `json:"items" names:"counts it"`
 	Limit       Limit       `json:"limit,omitzero" means:"1"`
 	Where       Where       `json:"where,omitzero" means:"“same-area”"`
-	Exceptions  []Exception `json:"exceptions,omitempty"`
+	Exceptions  []Exception `json:"exceptions,omitempty" names:"excepts them" only:"yes"`
 }
 
 // People says which people a delegation covers: the members of a group, those a filter matches, or those whose home
@@ -311,14 +311,14 @@ type People struct {
 type Delegation struct {
 	ID          string    `json:"id"`
 	Name        string    `json:"name"`
-	Delegate    Subject   `json:"delegate" gone:"deleted"`
-	People      People    `json:"people" gone:"deleted"`
+	Delegate    Subject   `json:"delegate" gone:"deleted" names:"is given to them"`
+	People      People    `json:"people" gone:"deleted" names:"is about them"`
 	Actions     []string  `json:"actions"`
-	Roles       []string  `json:"roles,omitempty" ref:"role"`
-	Sets        []string  `json:"sets,omitempty" ref:"set"`
-	Groups      []string  `json:"groups,omitempty" ref:"group"`
+	Roles       []string  `json:"roles,omitempty" ref:"role" names:"lets it be assigned"`
+	Sets        []string  `json:"sets,omitempty" ref:"set" names:"lets it be assigned"`
+	Groups      []string  `json:"groups,omitempty" ref:"group" names:"lets people be put into it"`
 	GroupsWhole bool      `json:"groupsWhole,omitempty"`
-	Area        string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation"`
+	Area        string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation" names:"holds there"`
 	MaxDays     *int      `json:"maxDays,omitempty"`
 	From        time.Time `json:"from,omitzero"`
 	Until       time.Time `json:"until,omitzero"`

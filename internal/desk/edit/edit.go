@@ -76,6 +76,7 @@ func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, e
 type Mention struct {
 	From    string     `json:"from"`
 	Field   string     `json:"field"`
+	Names   string     `json:"names" doc:"What each of them does with the thing, as \"lists them\""`
 	Count   int        `json:"count"`
 	Refs    []desk.Ref `json:"refs" doc:"At most 50 of them"`
 	Taken   string     `json:"taken" enum:"out,up,deleted" doc:"What becomes of them if the mention is taken out: it goes; it moves to what lies above; they are deleted too"`
@@ -101,17 +102,8 @@ func (d *Editor) Mentions(who desk.Actor, kind model.Kind, id string) ([]Mention
 		)
 		if i < 0 {
 			i = len(out)
-			out = append(
-				out,
-				Mention{
-					From:  string(r.From.Kind()),
-					Field: r.Field,
-					Refs:  []desk.Ref{},
-					Taken: string(model.FieldOf(r.From.Kind(), r.Field).Gone),
-					Instead: r.Field != "lastUse" && r.Field != "exceptions" && r.Field != "copyOf" &&
-						r.Field != "system",
-				},
-			)
+			f := model.FieldOf(r.From.Kind(), r.Field)
+			out = append(out, Mention{string(r.From.Kind()), r.Field, f.Names, 0, []desk.Ref{}, string(f.Gone), !f.Only})
 		}
 		out[i].Count++
 		if len(out[i].Refs) < mentionsShown {

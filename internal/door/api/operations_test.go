@@ -135,7 +135,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 			return "", both
 		}},
 		"undo": {body: map[string]any{"revision": 3}, once: true},
-		"apply": {once: true, bare: true, last: 1, ready: func(ask asker) (string, any) {
+		"apply": {once: true, last: 1, ready: func(ask asker) (string, any) {
 			return "", map[string]any{"reason": "test", "stamp": ask.field("/api/draft", "stamp")}
 		}},
 		"list":   {in: "user", query: "q=" + url.QueryEscape(`title eq "Title 3"`) + "&sort=department&limit=100"},

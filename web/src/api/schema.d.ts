@@ -3377,6 +3377,8 @@ export interface components {
             from: string;
             /** @description Another thing of the same kind can be named instead */
             instead: boolean;
+            /** @description What each of them does with the thing, as "lists them" */
+            names: string;
             /** @description At most 50 of them */
             refs: components["schemas"]["Ref"][];
             /**

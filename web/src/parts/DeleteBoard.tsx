@@ -13,27 +13,6 @@ import { count, kindWords } from "./words";
 
 type Kind = Schemas["DeleteInputBody"]["kind"];
 
-const fieldWords: Record<string, string> = {
-	"assignment.subject": "is given something",
-	"assignment.role": "gives it",
-	"assignment.set": "gives it",
-	"assignment.area": "counts there",
-	"role.sets": "includes it",
-	"role.inherits": "inherits it",
-	"group.users": "lists them",
-	"group.groups": "nests it",
-	"group.area": "has its home there",
-	"user.area": "is at home there",
-	"user.manager": "reports to them",
-	"area.parent": "lies in it",
-	"conflict.items": "counts it",
-	"conflict.exceptions": "excepts them",
-	"delegation.delegate": "is given to them",
-	"delegation.people": "is about them",
-	"delegation.area": "holds there",
-	"set.copyOf": "was begun as its copy",
-};
-
 const taken: Record<Schemas["Mention"]["taken"], string> = {
 	out: "taken out of them",
 	up: "moved to what lies above",
@@ -102,11 +81,7 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 												<p className="font-semibold">
 													{count(m.count, kindWords[m.from], m.from === "user" ? "people" : `${kindWords[m.from]}s`)}{" "}
 													<span className="font-normal text-quiet">
-														{m.field === "owner"
-															? "owned by them"
-															: m.count === 1
-																? (fieldWords[key] ?? "names it")
-																: `(each ${fieldWords[key] ?? "names it"})`}
+														{m.count === 1 ? m.names : `(each ${m.names})`}
 													</span>
 												</p>
 												<p className="line-clamp-3 text-[12px] text-quiet">
