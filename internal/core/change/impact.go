@@ -31,7 +31,7 @@ type Short struct {
 	Licence string
 	Seats   *int // nil: unlimited
 	Used    int
-	// Waiting are the people for whom a grant newly gives less than it carries, since they lack the licence.
+	// Waiting are all from whom the change withholds something, since they lack the licence.
 	Waiting []string
 }
 

@@ -21,7 +21,7 @@ type Difference struct {
 	// Gains are those of the widest new holdings that no old one includes; Losses those of the widest old ones that no
 	// new one includes. Both are sorted.
 	Gains, Losses []Holding
-	// Waits are the licences for lack of which a grant gives less than it carries, and did not before.
+	// Waits are the licences for lack of which something is withheld that was not withheld before.
 	Waits []string
 	// Watched tells that something can have changed that was to be watched.
 	Watched bool
@@ -142,14 +142,20 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	return slices.Concat(parts...), slices.Compact(touched)
 }
 
-// newWaits gives the licences that somebody waits for and did not wait for before.
+// newWaits gives the licences for lack of which something is withheld from somebody that was not before: it was not
+// carried, or they had a licence for it. Whoever waited for a licence already waits for it for more.
 func newWaits(before, after *Index, user string, t time.Time) []string {
-	waits := after.WaitsFor(user, t)
-	if len(waits) == 0 {
+	is := after.lackedBy(user, t)
+	if is.None() {
 		return nil
 	}
-	waited := before.WaitsFor(user, t)
-	return slices.DeleteFunc(waits, func(l string) bool { return slices.Contains(waited, l) })
+	was := before.lackedBy(user, t)
+	for p, ok := is.NextSet(0); ok; p, ok = is.NextSet(p + 1) {
+		if q, known := before.permissionOf.find(after.permissions[p].Key); known && was.Test(uint(q)) {
+			is.Clear(p)
+		}
+	}
+	return after.licencesLacking(user, is)
 }
 
 // crossing gathers who can be concerned by a change across permissions, licences and areas.

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"time"
 
+	"github.com/bits-and-blooms/bitset"
+
 	"fachwerk/internal/core/model"
 )
 
@@ -303,6 +305,47 @@ func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
 		for ; bits != 0; bits &= bits - 1 {
 			for _, l := range x.classes[64*k+mathbits.TrailingZeros64(bits)].needs {
 				needed[l] = needed[l] || !x.covering[profile][l]
+			}
+		}
+	}
+	for l, is := range needed {
+		if is {
+			out = append(out, x.design.Licences[l].ID)
+		}
+	}
+	return out
+}
+
+// lackedBy is what grants in force at t carry to a user, who is not licensed for it.
+func (x *Index) lackedBy(user string, t time.Time) *bitset.BitSet {
+	out := x.bits()
+	u, ok := x.userOf.find(user)
+	if !ok || !x.live(u, t) {
+		return out
+	}
+	profile := x.people.at(u).profile
+	words := out.Words()
+	x.grantsIn(u, &x.lacking[profile], func(g *grant) bool {
+		if g.in(t) {
+			for _, w := range x.shapes[g.shape].some {
+				words[w.at] |= w.bits
+			}
+		}
+		return true
+	})
+	out.InPlaceDifference(x.profiles[profile])
+	return out
+}
+
+// licencesLacking gives the licences that a user lacks for some permissions, by place in the design.
+func (x *Index) licencesLacking(user string, permissions *bitset.BitSet) (out []string) {
+	u, _ := x.userOf.find(user)
+	covered := x.covering[x.people.at(u).profile]
+	needed := make([]bool, len(x.design.Licences))
+	for i := range x.classes {
+		if k := &x.classes[i]; len(k.needs) > 0 && k.permissions.IntersectionCardinality(permissions) > 0 {
+			for _, l := range k.needs {
+				needed[l] = needed[l] || !covered[l]
 			}
 		}
 	}

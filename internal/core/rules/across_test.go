@@ -135,8 +135,7 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 			changed++
 		}
 		untold(t, slices.Concat(gains, losses), watched, touched)
-		waited := x.WaitsFor(id, now)
-		waits := slices.DeleteFunc(y.WaitsFor(id, now), func(l string) bool { return slices.Contains(waited, l) })
+		waits := plain{after}.waits(plain{d}, id, now)
 		if !slices.Equal(told[id].Waits, waits) {
 			t.Errorf("%s waits for %v, told as %v", id, waits, told[id].Waits)
 		}

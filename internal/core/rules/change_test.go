@@ -228,11 +228,7 @@ func TestDifferencesAreThoseOfTheHoldings(t *testing.T) {
 				t.Errorf("%s gains %v and loses %v; told are %v and %v", u.ID, gains, losses, diff.Gains, diff.Losses)
 			}
 			untold(t, slices.Concat(gains, losses), allKeys(d)[:3], touched)
-			waited := x.WaitsFor(u.ID, now)
-			if waits := slices.DeleteFunc(y.WaitsFor(u.ID, now), func(l string) bool { return slices.Contains(waited, l) }); !slices.Equal(
-				diff.Waits,
-				waits,
-			) {
+			if waits := (plain{after}).waits(plain{d}, u.ID, now); !slices.Equal(diff.Waits, waits) {
 				t.Errorf("%s comes to wait for %v; told is %v", u.ID, waits, diff.Waits)
 			}
 			if !diff.Watched {

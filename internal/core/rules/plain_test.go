@@ -1,6 +1,7 @@
 package rules
 
 import (
+	"maps"
 	"slices"
 	"time"
 
@@ -183,25 +184,70 @@ func (p plain) carried(a *model.Assignment) keys {
 }
 
 func (p plain) licensed(user, key string) bool {
-	var held []string
-	if u, ok := p.Users.Find(user); ok {
-		held = u.Licences
-	}
 	for q := range p.cl([]string{key}) {
-		needs := p.permission(q).Licence
+		needs := p.needs(q)
 		if needs == "" {
-			for _, s := range p.Systems {
-				if slices.ContainsFunc(s.Permissions, func(x *model.Permission) bool { return x.Key == q }) {
-					needs = s.Licence
-				}
-			}
+			continue
 		}
-		if needs != "" &&
-			!slices.ContainsFunc(held, func(l string) bool { return p.licenceCovers(l, needs, map[string]bool{}) }) {
+		if _, ok := p.Users.Find(user); !ok || !p.licensedFor(user, needs) {
 			return false
 		}
 	}
 	return true
+}
+
+// needs gives the licence that a permission's user needs, by itself; empty if none.
+func (p plain) needs(key string) string {
+	if needs := p.permission(key).Licence; needs != "" {
+		return needs
+	}
+	for _, s := range p.Systems {
+		if slices.ContainsFunc(s.Permissions, func(x *model.Permission) bool { return x.Key == key }) {
+			return s.Licence
+		}
+	}
+	return ""
+}
+
+// withheld is what assignments carry to somebody who is not licensed for it.
+func (p plain) withheld(user string, t time.Time) keys {
+	out := keys{}
+	u, ok := p.Users.Find(user)
+	if !ok || !p.live(u, t) {
+		return out
+	}
+	for _, a := range p.Assignments {
+		if !p.applies(a, user, t) {
+			continue
+		}
+		for k := range p.carried(a) {
+			if !p.licensed(user, k) {
+				out[k] = true
+			}
+		}
+	}
+	return out
+}
+
+// waits gives the licences for lack of which something is withheld from somebody that was not before, sorted.
+func (p plain) waits(before plain, user string, t time.Time) []string {
+	was, needed := before.withheld(user, t), keys{}
+	for k := range p.withheld(user, t) {
+		if was[k] {
+			continue
+		}
+		for q := range p.cl([]string{k}) {
+			if p.needs(q) != "" && !p.licensedFor(user, p.needs(q)) {
+				needed[p.needs(q)] = true
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(needed))
+}
+
+func (p plain) licensedFor(user, licence string) bool {
+	u, _ := p.Users.Find(user)
+	return slices.ContainsFunc(u.Licences, func(l string) bool { return p.licenceCovers(l, licence, map[string]bool{}) })
 }
 
 func (p plain) licenceCovers(l, needs string, seen map[string]bool) bool {
