@@ -1,6 +1,11 @@
 package change
 
-import "fachwerk/internal/core/model"
+import (
+	"maps"
+	"slices"
+
+	"fachwerk/internal/core/model"
+)
 
 // Choice says what becomes of those mentions of a deleted object that stand in one field of one kind of object:
 // they name another object of its kind, or are taken out.
@@ -14,65 +19,120 @@ type Choice struct {
 // no choice is about is taken out. A deleted person is kept in the state "deleted", without licences, so that the
 // record can name them (§5).
 func Release(d *model.Design, kind model.Kind, id string, choices []Choice) []Op {
-	r := &releaser{now: d, choices: choices}
-	r.release(kind, id)
+	return ReleaseAll(d, kind, map[string][]Choice{id: choices})
+}
+
+// ReleaseAll is Release of several objects of a kind, each with its choices, as one change. A choice may not name one
+// of them. It costs one look at the design, whatever there are.
+func ReleaseAll(d *model.Design, kind model.Kind, leaving map[string][]Choice) []Op {
+	r := &releaser{base: d, now: map[object]model.Object{}}
+	r.leave(kind, leaving)
 	return Compact(r.ops)
 }
 
+// object names one of a design.
+type object struct {
+	kind model.Kind
+	id   string
+}
+
 type releaser struct {
-	now     *model.Design
-	choices []Choice
-	ops     []Op
+	base *model.Design
+	now  map[object]model.Object // what became of some objects; nil: deleted
+	ops  []Op
 }
 
-func (r *releaser) do(op Op) {
-	r.ops = append(r.ops, op)
-	r.now = Lay(r.now, []Op{op})
-}
-
-func (r *releaser) release(kind model.Kind, id string) {
-	leaving := r.now.Get(kind, id)
-	if leaving == nil {
-		return
+// get gives an object as it is by now.
+func (r *releaser) get(o object) model.Object {
+	if now, is := r.now[o]; is {
+		return now
 	}
-	for _, m := range r.now.References(kind, id) {
-		now := r.now.Get(m.From.Kind(), m.From.Ident())
-		if now == nil {
-			continue // deleted for another mention
+	return r.base.Get(o.kind, o.id)
+}
+
+func (r *releaser) put(before, after model.Object) {
+	o := object{before.Kind(), before.Ident()}
+	r.now[o] = after
+	r.ops = append(r.ops, Op{o.kind, o.id, before, after})
+}
+
+// leave takes objects of a kind away: first what mentions them, then themselves.
+func (r *releaser) leave(kind model.Kind, leaving map[string][]Choice) {
+	there := map[string]model.Object{}
+	for id := range leaving {
+		if o := r.get(object{kind, id}); o != nil {
+			there[id] = o
 		}
-		to, gone := "", model.FieldOf(now.Kind(), m.Field).Gone
-		for _, c := range r.choices {
-			if c.From == now.Kind() && c.Field == m.Field {
-				to = c.To
+	}
+	above := func(id string) string { // what a deleted object hands its dependants to, that stays
+		for there[id] != nil {
+			id = aboveOf(there[id])
+		}
+		return id
+	}
+	away := map[model.Kind]map[string][]Choice{} // what has no sense without them
+	r.base.EachNaming(kind, func(o model.Object) {
+		now := r.get(object{o.Kind(), o.Ident()})
+		if now == nil || o.Kind() == kind && there[o.Ident()] != nil {
+			return
+		}
+		to := map[string]map[string]string{} // by field
+		gone := false
+		model.EachMention(now, kind, func(field, id string) {
+			if there[id] == nil {
+				return
 			}
+			other := ""
+			for _, c := range leaving[id] {
+				if c.From == now.Kind() && c.Field == field {
+					other = c.To
+				}
+			}
+			switch becomes := model.FieldOf(now.Kind(), field).Gone; {
+			case other != "":
+			case becomes == model.GoneAway:
+				gone = true
+			case becomes == model.GoneUp:
+				other = above(id)
+			}
+			if to[field] == nil {
+				to[field] = map[string]string{}
+			}
+			to[field][id] = other
+		})
+		switch {
+		case gone:
+			if away[now.Kind()] == nil {
+				away[now.Kind()] = map[string][]Choice{}
+			}
+			away[now.Kind()][now.Ident()] = nil
+		case len(to) > 0:
+			after := Clone(now)
+			for field, ids := range to {
+				model.Rename(after, field, kind, ids)
+			}
+			if c, is := after.(*model.Conflict); is && len(c.Items) <= int(c.Limit) {
+				after = nil // nobody could break it any longer
+			}
+			r.put(now, after)
 		}
-		if to == "" && gone == model.GoneAway {
-			r.release(now.Kind(), now.Ident())
-			continue
-		}
-		if to == "" && gone == model.GoneUp {
-			to = above(leaving)
-		}
-		after := Clone(now)
-		model.Rename(after, m.Field, kind, id, to)
-		if c, is := after.(*model.Conflict); is && len(c.Items) <= int(c.Limit) {
-			r.do(Delete(now)) // nobody could break it any longer
-			continue
-		}
-		r.do(Put(r.now, after))
+	})
+	for _, k := range slices.Sorted(maps.Keys(away)) {
+		r.leave(k, away[k])
 	}
-	leaving = r.now.Get(kind, id)
-	if u, is := leaving.(*model.User); is {
-		after := Clone(u)
-		after.State, after.Licences, after.Manager = model.UserDeleted, nil, ""
-		r.do(Put(r.now, after))
-		return
+	for _, id := range slices.Sorted(maps.Keys(there)) {
+		last := r.get(object{kind, id})
+		if u, is := last.(*model.User); is {
+			after := Clone(u)
+			after.State, after.Licences, after.Manager = model.UserDeleted, nil, ""
+			r.put(last, after)
+		} else if last != nil {
+			r.put(last, nil)
+		}
 	}
-	r.do(Delete(leaving))
 }
 
-// above is what a deleted object hands its dependants to.
-func above(o model.Object) string {
+func aboveOf(o model.Object) string {
 	switch o := o.(type) {
 	case *model.Area:
 		return o.Parent

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"unicode"
 
-	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/naming"
 )
 
 // Kind is what the rows of a file are about.
@@ -365,11 +365,11 @@ func (r *names) holding(k Kind, values []string) string {
 		}
 		return 10*n >= 7*len(values)
 	}
-	found := func(in *finder) func(s string) bool {
+	found := func(in *naming.Finder) func(s string) bool {
 		return func(s string) bool {
 			list := split(s)
 			return len(list) > 0 &&
-				!slices.ContainsFunc(list, func(one string) bool { return len(in.by[filter.Fold(one)]) == 0 })
+				!slices.ContainsFunc(list, func(one string) bool { return len(in.Called(one)) == 0 })
 		}
 	}
 	switch k {

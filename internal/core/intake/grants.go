@@ -9,6 +9,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/naming"
 )
 
 // membership tries a row about a group and, mostly, one of its members.
@@ -20,12 +21,12 @@ func (t *trying) membership(i int) {
 		t.wrong(i, "group", "", errors.New("the row names no group"))
 		return
 	}
-	id, err := t.names.groups.find(cmp.Or(external, called))
+	id, err := t.names.groups.Find(cmp.Or(external, called))
 	if err != nil && external != "" {
-		id, err = t.names.groups.find(called)
+		id, err = t.names.groups.Find(called)
 	}
 	if err != nil {
-		if len(t.names.groups.by[strings.ToLower(called)]) > 1 {
+		if len(t.names.groups.Called(called)) > 1 {
 			t.wrong(i, "group", called, err)
 			return
 		}
@@ -38,10 +39,10 @@ func (t *trying) membership(i int) {
 	r.ID = id
 	t.describe(i, id, created)
 	for _, text := range split(t.cell(i, "members")) {
-		user, err := t.names.users.find(text)
+		user, err := t.names.users.Find(text)
 		nested := ""
 		if err != nil {
-			if g, is := t.names.groups.find(text); is == nil && g != id {
+			if g, is := t.names.groups.Find(text); is == nil && g != id {
 				user, nested, err = "", g, nil
 			}
 		}
@@ -53,14 +54,14 @@ func (t *trying) membership(i int) {
 			continue
 		}
 		if t.join(i, id, user, nested) {
-			t.differs(i, "members", "", cmp.Or(t.names.users.says[user], t.names.groups.says[nested]))
+			t.differs(i, "members", "", cmp.Or(t.names.users.Says[user], t.names.groups.Says[nested]))
 		}
 	}
 	if created {
 		if r.Verdict == Wrong {
 			delete(t.fresh, id)
 		} else {
-			t.names.groups.add(id, called, external)
+			t.names.groups.Add(id, called, external)
 		}
 	}
 	t.conclude(i, created)
@@ -73,7 +74,7 @@ func (t *trying) newGroup(called, external string) string {
 		return ""
 	}
 	id := base
-	for n := 2; t.names.groups.says[id] != "" || id == model.Everyone || id == model.Public; n++ {
+	for n := 2; t.names.groups.Says[id] != "" || id == model.Everyone || id == model.Public; n++ {
 		id = fmt.Sprintf("%s-%d", base, n)
 	}
 	t.fresh[id] = &model.Group{ID: id, Name: called, ExternalID: external, Type: model.Static, Source: model.Local}
@@ -112,15 +113,15 @@ func (t *trying) assignment(i int) {
 	who, what := t.cell(i, "subject"), t.cell(i, "target")
 	r.About = strings.Trim(who+" – "+what, " –")
 	a := &model.Assignment{Reach: model.ReachArea, Mode: model.Full, Reason: t.cell(i, "reason")}
-	user, err := t.names.users.find(who)
+	user, err := t.names.users.Find(who)
 	if a.Subject.User = user; err != nil {
-		group, not := t.names.groups.find(who)
+		group, not := t.names.groups.Find(who)
 		if who == model.Everyone || who == model.Public {
 			group, not = who, nil
 		}
 		if not == nil {
 			a.Subject, err = model.Subject{Group: group}, nil
-		} else if u, is := err.(*unknown); is && u.suggestion == "" {
+		} else if u, is := err.(*naming.Unknown); is && u.Suggestion == "" {
 			err = not
 		}
 	}
@@ -210,17 +211,17 @@ func (t *trying) oneOf(i int, field, otherwise string, values []string) string {
 	if text == "" {
 		return otherwise
 	}
-	f := newFinder(field)
+	f := naming.New(field)
 	for _, v := range values {
-		f.add(v, v)
+		f.Add(v, v)
 	}
-	v, err := f.find(text)
+	v, err := f.Find(text)
 	if err != nil {
 		t.wrong(
 			i,
 			field,
 			text,
-			&unknown{fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), f.suggest(text)},
+			&naming.Unknown{Message: fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), Suggestion: f.Suggest(text)},
 		)
 	}
 	return v
@@ -260,6 +261,6 @@ func (t *trying) use(i int) {
 	}
 	u.LastUse[system] = at
 	t.after[id] = u
-	t.differs(i, t.names.systems.says[system], day(before), day(at))
+	t.differs(i, t.names.systems.Says[system], day(before), day(at))
 	t.conclude(i, false, change.Op{Kind: model.KindUser, ID: id, Before: was, After: u})
 }

@@ -9,6 +9,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/naming"
 )
 
 // Options say how a file is to be taken.
@@ -211,20 +212,20 @@ func (t *trying) wrong(i int, field, value string, err error) {
 	if c, has := t.at[field]; has {
 		f.Column = c
 	}
-	if u, is := err.(*unknown); is && u.suggestion != "" {
-		f.Suggestion = u.suggestion
+	if u, is := err.(*naming.Unknown); is && u.Suggestion != "" {
+		f.Suggestion = u.Suggestion
 	}
 	r := &t.trial.Rows[i]
 	r.Verdict, r.Faults = Wrong, append(r.Faults, f)
 }
 
 // find finds what a cell names; without a cell, nothing.
-func (t *trying) find(i int, field string, in *finder) string {
+func (t *trying) find(i int, field string, in *naming.Finder) string {
 	text := t.cell(i, field)
 	if text == "" {
 		return ""
 	}
-	id, err := in.find(text)
+	id, err := in.Find(text)
 	if err != nil {
 		t.wrong(i, field, text, err)
 	}
@@ -232,9 +233,9 @@ func (t *trying) find(i int, field string, in *finder) string {
 }
 
 // findAll finds each thing that a cell names.
-func (t *trying) findAll(i int, field string, in *finder) (ids []string) {
+func (t *trying) findAll(i int, field string, in *naming.Finder) (ids []string) {
 	for _, text := range split(t.cell(i, field)) {
-		id, err := in.find(text)
+		id, err := in.Find(text)
 		if err != nil {
 			t.wrong(i, field, text, err)
 		} else if !slices.Contains(ids, id) {
@@ -358,7 +359,7 @@ func (t *trying) second() {
 		if member := cmp.Or(p.user, p.nested); member != "" {
 			r.Verdict = Changes
 			r.Changes = append(r.Changes, FieldChange{
-				"members", "", cmp.Or(t.names.users.says[p.user], t.names.groups.says[p.nested]),
+				"members", "", cmp.Or(t.names.users.Says[p.user], t.names.groups.Says[p.nested]),
 			})
 		}
 	}

@@ -60,9 +60,9 @@ func (t *trying) gather() bool {
 					fmt.Errorf(
 						"the %s is that of %s, but the %s that of %s: one of them is wrong",
 						words[by],
-						t.names.users.says[r.ID],
+						t.names.users.Says[r.ID],
 						words[field],
-						t.names.users.says[id],
+						t.names.users.Says[id],
 					),
 				)
 			}
@@ -85,7 +85,7 @@ func (t *trying) gather() bool {
 				fmt.Errorf(
 					"line %d is about %s too: leave one of the two",
 					t.line(first),
-					cmp.Or(t.names.users.says[r.ID], r.ID),
+					cmp.Or(t.names.users.Says[r.ID], r.ID),
 				),
 			)
 			continue
@@ -105,11 +105,11 @@ func (t *trying) name(i int) string {
 // byName gives the person of a row's whole name, if there is one.
 func (t *trying) byName(i int) string {
 	name := t.name(i)
-	switch ids := t.names.users.by[filter.Fold(name)]; {
+	switch ids := t.names.users.Called(name); {
 	case name == "" || len(ids) == 0:
 		return ""
 	case len(ids) > 1:
-		id, err := t.names.users.find(name)
+		id, err := t.names.users.Find(name)
 		if err != nil { // else it is somebody's id or user name too, which says more exactly who is meant
 			t.wrong(i, "displayName", name, err)
 		}
@@ -133,7 +133,7 @@ func (t *trying) newPerson(i int, known map[string]map[string]string, taken map[
 		id = fmt.Sprintf("%s-%d", base, n)
 	}
 	taken[id] = true
-	t.names.users.add(id, cmp.Or(t.name(i), id), t.cell(i, "userName"), t.cell(i, "email"), t.cell(i, "externalId"))
+	t.names.users.Add(id, cmp.Or(t.name(i), id), t.cell(i, "userName"), t.cell(i, "email"), t.cell(i, "externalId"))
 	for field, text := range map[string]string{"externalId": t.cell(i, "externalId"), "userName": filter.Fold(t.cell(i, "userName"))} {
 		if text != "" {
 			known[field][text] = id
@@ -296,13 +296,13 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 		}
 		a.ID = giftOf(a).id()
 		ops = append(ops, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
-		t.differs(i, "roles", "", t.names.roles.says[role])
+		t.differs(i, "roles", "", t.names.roles.Says[role])
 	}
 	for _, g := range groups {
 		if err := t.joinable(g); err != nil {
-			t.wrong(i, "groups", t.names.groups.says[g], err)
+			t.wrong(i, "groups", t.names.groups.Says[g], err)
 		} else if t.join(i, g, u.ID, "") {
-			t.differs(i, "groups", "", t.names.groups.says[g])
+			t.differs(i, "groups", "", t.names.groups.Says[g])
 		}
 	}
 	return ops

@@ -65,7 +65,7 @@ func TestEveryMentionIsFoundAndRenamed(t *testing.T) {
 					t.Errorf("the %s of a %s is taken for a %s: %v", f.Ref, kind, other, got)
 				}
 			}
-			Rename(o, f.Name, f.Ref, id, "")
+			Rename(o, f.Name, f.Ref, map[string]string{id: ""})
 			if got := Mentions(o, f.Ref, id); got != nil {
 				t.Errorf("renamed to nothing, the %s of a %s is still mentioned in %v", f.Ref, kind, got)
 			}
@@ -75,7 +75,7 @@ func TestEveryMentionIsFoundAndRenamed(t *testing.T) {
 				}
 			}
 			o, _ = filled(t, kind)
-			Rename(o, f.Name, f.Ref, id, "new")
+			Rename(o, f.Name, f.Ref, map[string]string{id: "new"})
 			if FieldOf(kind, f.Name).Names == "" {
 				t.Errorf("no words tell what a %s does by its %s", kind, f.Name)
 			}
@@ -92,15 +92,15 @@ func TestEveryMentionIsFoundAndRenamed(t *testing.T) {
 
 func TestRenameLeavesNothingTwice(t *testing.T) {
 	g := &Group{ID: "g", Users: []string{"ann", "bea"}}
-	if Rename(g, "users", KindUser, "ann", "bea"); !slices.Equal(g.Users, []string{"bea"}) {
+	if Rename(g, "users", KindUser, map[string]string{"ann": "bea"}); !slices.Equal(g.Users, []string{"bea"}) {
 		t.Errorf("the members are %v", g.Users)
 	}
 	u := &User{ID: "ann", Manager: "bea"}
-	if Rename(u, "manager", KindUser, "bea", "ann"); u.Manager != "" {
+	if Rename(u, "manager", KindUser, map[string]string{"bea": "ann"}); u.Manager != "" {
 		t.Errorf("she reports to %q", u.Manager)
 	}
 	c := &Conflict{ID: "c", Items: []Item{{Role: "a"}, {Role: "b"}, {Permission: "s:o:a"}}}
-	if Rename(c, "items", KindRole, "a", "b"); !slices.Equal(c.Items, []Item{{Role: "b"}, {Permission: "s:o:a"}}) {
+	if Rename(c, "items", KindRole, map[string]string{"a": "b"}); !slices.Equal(c.Items, []Item{{Role: "b"}, {Permission: "s:o:a"}}) {
 		t.Errorf("the items are %v", c.Items)
 	}
 }

@@ -14,78 +14,104 @@ type Reference struct {
 // References gives everything in a design that mentions the object of a kind with an id, by kind and id of what
 // mentions it.
 func (d *Design) References(kind Kind, id string) (out []Reference) {
-	for _, k := range tables {
-		if !layouts[reflect.TypeOf(k.fresh()).Elem()].refs[kind] {
-			continue
+	d.EachNaming(kind, func(o Object) {
+		if o.Kind() == kind && o.Ident() == id {
+			return
 		}
-		k.table(d).each(func(o Object) {
-			if o.Kind() == kind && o.Ident() == id {
-				return
-			}
-			for _, field := range Mentions(o, kind, id) {
-				out = append(out, Reference{o, field})
-			}
-		})
-	}
+		for _, field := range Mentions(o, kind, id) {
+			out = append(out, Reference{o, field})
+		}
+	})
 	return out
 }
 
-// Mentions gives the fields in which an object mentions the object of a kind with an id, or a permission with a
-// key, each once.
-func Mentions(o Object, kind Kind, id string) (fields []string) {
+// EachNaming calls do with every object of a kind that can name objects of another, by kind and id.
+func (d *Design) EachNaming(kind Kind, do func(o Object)) {
+	for _, k := range tables {
+		if layouts[reflect.TypeOf(k.fresh()).Elem()].refs[kind] {
+			k.table(d).each(do)
+		}
+	}
+}
+
+// EachMention calls do with the ids, or keys, of a kind that an object names, and the fields in which it does; the same
+// can come more than once.
+func EachMention(o Object, kind Kind, do func(field, id string)) {
 	v, l := valueOf(o)
-	if id == "" || !l.refs[kind] {
-		return nil
+	if !l.refs[kind] {
+		return
 	}
 	for i := range l.fields {
 		f := &l.fields[i]
 		if f.Ref != kind && f.parts == nil {
 			continue // as most; there can be very many objects
 		}
-		if f.names(v.Field(f.index), kind, id) {
-			fields = append(fields, f.Name)
-		}
+		f.each(v.Field(f.index), kind, func(id string) { do(f.Name, id) })
 	}
+}
+
+// Mentions gives the fields in which an object mentions the object of a kind with an id, or a permission with a
+// key, each once.
+func Mentions(o Object, kind Kind, id string) (fields []string) {
+	if id == "" {
+		return nil
+	}
+	EachMention(o, kind, func(field, named string) {
+		if named == id && (len(fields) == 0 || fields[len(fields)-1] != field) {
+			fields = append(fields, field)
+		}
+	})
 	return fields
 }
 
-// names tells whether a field's value names an object.
-func (f *Field) names(v reflect.Value, kind Kind, id string) bool {
+// each calls do with what a field's value names of a kind.
+func (f *Field) each(v reflect.Value, kind Kind, do func(id string)) {
 	switch v.Kind() {
 	case reflect.String:
-		return f.Ref == kind && v.String() == id
+		if f.Ref == kind && v.Len() > 0 {
+			do(v.String())
+		}
 	case reflect.Map:
-		return f.Ref == kind && v.MapIndex(reflect.ValueOf(id)).IsValid()
-	case reflect.Pointer:
-		return !v.IsNil() && f.names(v.Elem(), kind, id)
-	case reflect.Struct:
-		if f.parts == nil || !f.parts.refs[kind] {
-			return false
-		}
-		return slices.ContainsFunc(f.parts.fields, func(p Field) bool { return p.names(v.Field(p.index), kind, id) })
-	case reflect.Slice:
-		if f.Ref == kind && v.Type().Elem().Kind() == reflect.String {
-			return slices.Contains(v.Interface().([]string), id)
-		}
-		if f.parts == nil || !f.parts.refs[kind] {
-			return false
-		}
-		for i := range v.Len() {
-			if f.names(v.Index(i), kind, id) {
-				return true
+		if f.Ref == kind {
+			for _, key := range v.MapKeys() {
+				do(key.String())
 			}
 		}
+	case reflect.Pointer:
+		if !v.IsNil() {
+			f.each(v.Elem(), kind, do)
+		}
+	case reflect.Struct:
+		if f.parts == nil || !f.parts.refs[kind] {
+			return
+		}
+		for i := range f.parts.fields {
+			p := &f.parts.fields[i]
+			p.each(v.Field(p.index), kind, do)
+		}
+	case reflect.Slice:
+		if f.Ref == kind && v.Type().Elem().Kind() == reflect.String {
+			for _, id := range v.Interface().([]string) {
+				do(id)
+			}
+			return
+		}
+		if f.parts == nil || !f.parts.refs[kind] {
+			return
+		}
+		for i := range v.Len() {
+			f.each(v.Index(i), kind, do)
+		}
 	}
-	return false
 }
 
-// Rename makes a field of an object that mentions one object mention another of its kind, or nothing if to is
-// empty: what stands in a list or beside something else then goes out of it. The object is altered.
-func Rename(o Object, field string, kind Kind, id, to string) {
+// Rename makes a field of an object that mentions some objects of a kind mention others in their place, or nothing
+// where that is empty: what stands in a list or beside something else then goes out of it. The object is altered.
+func Rename(o Object, field string, kind Kind, to map[string]string) {
 	v, l := valueOf(o)
 	for i := range l.fields {
 		if f := &l.fields[i]; f.Name == field {
-			f.rename(v.Field(f.index), kind, id, to)
+			f.rename(v.Field(f.index), kind, to)
 		}
 	}
 	if u, is := o.(*User); is && u.Manager == u.ID {
@@ -93,20 +119,25 @@ func Rename(o Object, field string, kind Kind, id, to string) {
 	}
 }
 
-// rename tells whether the value named the object and now names nothing.
-func (f *Field) rename(v reflect.Value, kind Kind, id, to string) (emptied bool) {
+// rename tells whether the value named one of the objects and now names nothing.
+func (f *Field) rename(v reflect.Value, kind Kind, to map[string]string) (emptied bool) {
 	switch v.Kind() {
 	case reflect.String:
-		if f.Ref == kind && v.String() == id {
-			v.SetString(to)
-			return to == ""
+		if f.Ref != kind {
+			return false
+		}
+		if other, is := to[v.String()]; is {
+			v.SetString(other)
+			return other == ""
 		}
 	case reflect.Map:
 		if f.Ref == kind {
-			v.SetMapIndex(reflect.ValueOf(id), reflect.Value{}) // what was said of one says nothing of another
+			for id := range to {
+				v.SetMapIndex(reflect.ValueOf(id), reflect.Value{}) // what was said of one says nothing of another
+			}
 		}
 	case reflect.Pointer:
-		if !v.IsNil() && f.rename(v.Elem(), kind, id, to) {
+		if !v.IsNil() && f.rename(v.Elem(), kind, to) {
 			v.SetZero()
 		}
 	case reflect.Struct:
@@ -115,25 +146,38 @@ func (f *Field) rename(v reflect.Value, kind Kind, id, to string) (emptied bool)
 		}
 		for i := range f.parts.fields {
 			p := &f.parts.fields[i]
-			emptied = p.rename(v.Field(p.index), kind, id, to) || emptied
+			emptied = p.rename(v.Field(p.index), kind, to) || emptied
 		}
 		return emptied
 	case reflect.Slice:
-		f.renameIn(v, kind, id, to)
+		f.renameIn(v, kind, to)
 	}
 	return false
 }
 
 // renameIn renames in a list: what names nothing any longer goes out, and what is there twice becomes one.
-func (f *Field) renameIn(v reflect.Value, kind Kind, id, to string) {
-	if !f.names(v, kind, id) {
+func (f *Field) renameIn(v reflect.Value, kind Kind, to map[string]string) {
+	named := false
+	f.each(v, kind, func(id string) {
+		_, is := to[id]
+		named = named || is
+	})
+	if !named {
 		return
 	}
 	if f.Ref == kind && v.Type().Elem().Kind() == reflect.String {
-		list := slices.DeleteFunc(slices.Clone(v.Interface().([]string)), func(s string) bool { return s == id })
-		if to != "" && !slices.Contains(list, to) {
-			list = append(list, to)
+		var list, others []string
+		for _, id := range v.Interface().([]string) {
+			if other, is := to[id]; !is {
+				list = append(list, id)
+			} else if other != "" {
+				others = append(others, other)
+			}
+		}
+		if len(others) > 0 {
+			list = append(list, others...)
 			slices.Sort(list)
+			list = slices.Compact(list)
 		}
 		v.Set(reflect.ValueOf(list))
 		return
@@ -142,8 +186,8 @@ func (f *Field) renameIn(v reflect.Value, kind Kind, id, to string) {
 	for i := range v.Len() {
 		e := v.Index(i)
 		if e.Kind() == reflect.Pointer { // such a part can do without
-			f.rename(e.Elem(), kind, id, to)
-		} else if f.rename(e, kind, id, to) {
+			f.rename(e.Elem(), kind, to)
+		} else if f.rename(e, kind, to) {
 			continue
 		}
 		twice := false

@@ -557,3 +557,39 @@ func (r random) spoiled(d *model.Design) model.Object {
 	g.Groups, g.Area = append(g.Groups, group()), area()
 	return g
 }
+
+// Of several who go at once, nothing is left that names one, and what they hand on comes to who stays.
+func TestSeveralAreReleasedTogether(t *testing.T) {
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		leaving := map[string][]change.Choice{}
+		for range 1 + r.IntN(4) {
+			leaving[pick(r, d.Users).ID] = nil
+		}
+		after := change.Lay(d, change.ReleaseAll(d, model.KindUser, leaving))
+		for id := range leaving {
+			if refs := after.References(model.KindUser, id); len(refs) > 0 {
+				t.Fatalf("%s is gone, and still named by %v in %s", id, refs[0].From, refs[0].Field)
+			}
+			if u, _ := after.Users.Find(id); u.State != model.UserDeleted {
+				t.Fatalf("%s is %s", id, u.State)
+			}
+		}
+		for _, u := range after.Users {
+			if _, goes := leaving[u.ID]; goes {
+				continue
+			}
+			was, _ := d.Users.Find(u.ID)
+			above := was.Manager
+			for _, goes := leaving[above]; goes; _, goes = leaving[above] {
+				m, _ := d.Users.Find(above)
+				above = m.Manager
+			}
+			if u.Manager != above {
+				t.Fatalf("%s reports to %q, not to %q", u.ID, u.Manager, above)
+			}
+		}
+		if wrong := model.Errors(model.Check(after)); len(wrong) > 0 {
+			t.Fatal(wrong[0])
+		}
+	})
+}
