@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -110,8 +111,24 @@ type verdict struct {
 	concern Concern
 	act     int // which of the acts it is about; -1: the change as a whole
 	stance  stance
-	message string // a sentence
+	message string   // a sentence
+	about   []object // what it is about, as far as that is known
 }
+
+// object names one of a design.
+type object struct {
+	kind model.Kind
+	id   string
+}
+
+// said is what is said of a concern, and of what.
+type said struct {
+	message string
+	about   []object
+}
+
+// of says something of one object.
+func of(kind model.Kind, id, message string) said { return said{message, []object{{kind, id}}} }
 
 // checked is a change with every verdict on it: who would make it, by which doors, on which design. Nothing else
 // can be applied, and only [Desk.check] and [Desk.checkDesign] make one.
@@ -179,7 +196,11 @@ func (c *checked) become(after *model.Design, problems []model.Problem) {
 		if c.partial {
 			message = unnamed(p)
 		}
-		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, message})
+		about := []object{{p.Kind, p.ID}}
+		for _, n := range p.Names {
+			about = append(about, object{n.Kind, n.ID})
+		}
+		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, message, about})
 	}
 	if len(wrong) == 0 {
 		c.After, c.Index = after, c.house.Index.Update(after)
@@ -203,15 +224,15 @@ func (c *checked) judge(d *Desk) {
 	// A list of its own: what was judged before may be looked at meanwhile.
 	c.verdicts = slices.DeleteFunc(slices.Clone(c.verdicts), func(v verdict) bool { return v.concern != WellFormed })
 	for i, a := range c.acts {
-		c.ask(i, Permitted, func() []string { return d.refusals(c, a) })
-		c.ask(i, Supplied, func() (out []string) {
+		c.ask(i, Permitted, func() []said { return d.refusals(c, a) })
+		c.ask(i, Supplied, func() (out []said) {
 			for _, p := range change.SuppliedEdits(a.Ops) {
-				out = append(out, Upper(p.Message)+".")
+				out = append(out, of(p.Kind, p.ID, Upper(p.Message)+"."))
 			}
 			return out
 		})
 		if c.After != nil {
-			c.ask(i, Fed, func() []string { return gainsaid(a.Ops, c.After) })
+			c.ask(i, Fed, func() []said { return gainsaid(a.Ops, c.After) })
 		}
 	}
 	if c.After == nil || len(c.Ops) == 0 {
@@ -226,7 +247,7 @@ func (c *checked) judge(d *Desk) {
 
 // ask puts a concern about one act, or about the change as a whole, unless every door concerned carries whatever
 // the answer is.
-func (c *checked) ask(i int, q Concern, answers func() []string) {
+func (c *checked) ask(i int, q Concern, answers func() []said) {
 	strictest := carries
 	for n, a := range c.acts {
 		if i < 0 || n == i {
@@ -236,8 +257,8 @@ func (c *checked) ask(i int, q Concern, answers func() []string) {
 	if strictest == carries {
 		return
 	}
-	for _, message := range answers() {
-		c.verdicts = append(c.verdicts, verdict{q, i, strictest, message})
+	for _, a := range answers() {
+		c.verdicts = append(c.verdicts, verdict{q, i, strictest, a.message, a.about})
 	}
 }
 
@@ -320,15 +341,21 @@ func (c *checked) Refusal(now time.Time, message string) *Error {
 }
 
 // refusals tells which operations of an act are not the actor's to make.
-func (d *Desk) refusals(c *checked, a Act) (out []string) {
-	add := func(why string) {
-		if why != "" && !slices.Contains(out, why) {
-			out = append(out, why)
+func (d *Desk) refusals(c *checked, a Act) (out []said) {
+	at := map[string]int{} // of each message, so that it is said once
+	add := func(why string, about object) {
+		i, told := at[why]
+		if !told {
+			i = len(out)
+			at[why], out = i, append(out, said{message: why})
 		}
+		out[i].about = append(out[i].about, about)
 	}
 	if a.Permits != nil {
 		for _, o := range a.Ops {
-			add(a.Permits(o))
+			if why := a.Permits(o); why != "" {
+				add(why, object{o.Kind, o.ID})
+			}
 		}
 		return out
 	}
@@ -339,20 +366,68 @@ func (d *Desk) refusals(c *checked, a Act) (out []string) {
 		return nil
 	}
 	authority := delegation.Of(c.house.Ahead(), c.Who.User, c.at)
-	if !authority.Empty() {
-		for _, r := range authority.Judge(ops, c.ahead()) {
-			add(r.Reason)
-		}
-		return out
-	}
-	told := map[string]bool{}
+	told := map[string]string{}
 	for _, o := range ops {
-		if right := model.RightToEdit(o.Kind); !told[right] {
-			told[right] = true
-			add(Upper(change.Title(o)) + ": " + d.Need(c.house, c.Who, right).Error())
+		if !authority.Empty() {
+			for _, r := range authority.Judge([]change.Op{o}, c.ahead()) {
+				add(r.Reason, object{o.Kind, o.ID})
+			}
+			continue
 		}
+		right := model.RightToEdit(o.Kind)
+		if told[right] == "" {
+			told[right] = Upper(change.Title(o)) + ": " + d.Need(c.house, c.Who, right).Error()
+		}
+		add(told[right], object{o.Kind, o.ID})
 	}
 	return out
+}
+
+// Blamed is an object that stands in the way of an act, and why.
+type Blamed struct {
+	Kind model.Kind
+	ID   string
+	User string // of a group: whom it is about
+	Why  string
+}
+
+// Blame tells what stands in the way of the last act, object by object, and of a group person by person; stop is the
+// first reason that is about nothing in particular.
+func (d *Desk) Blame(c *checked) (list []Blamed, stop string) {
+	last := len(c.acts) - 1
+	ops := map[object]change.Op{}
+	for _, o := range c.acts[last].Ops {
+		ops[object{o.Kind, o.ID}] = o
+	}
+	for _, v := range c.verdicts {
+		if v.stance != Refuses || v.act >= 0 && v.act != last {
+			continue
+		}
+		found := false
+		for _, o := range v.about {
+			op, in := ops[o]
+			if !in {
+				continue
+			}
+			found = true
+			b := Blamed{Kind: o.kind, ID: o.id, Why: v.message}
+			members := map[string]*delegation.Refused{}
+			if o.kind == model.KindGroup && v.concern == Permitted {
+				members = delegation.Of(c.house.Ahead(), c.Who.User, c.at).JudgeMembers(op, c.ahead())
+			}
+			for user, r := range members {
+				b.User, b.Why = user, r.Reason
+				list = append(list, b)
+			}
+			if len(members) == 0 {
+				list = append(list, b)
+			}
+		}
+		if !found {
+			stop = cmp.Or(stop, v.message)
+		}
+	}
+	return list, stop
 }
 
 // Note is what the record tells of a revision beside its change.

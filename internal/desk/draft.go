@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
@@ -25,6 +26,8 @@ type edit struct {
 	Undoes int `json:"undoes,omitempty"`
 	// Catalogue: it takes over a version of a catalogue, so what is supplied changes.
 	Catalogue bool `json:"catalogue,omitempty"`
+	// Run names what is kept of a worklist that was put into the draft.
+	Run string `json:"run,omitempty"`
 
 	kept store.DraftEdit // as it lies in the store; without a hash if it does not yet
 }
@@ -280,22 +283,15 @@ func (d *Desk) beneath(h *House, e edit, clashes []change.Clash, touched map[[2]
 }
 
 // gainsaid tells which operations change by hand what a directory feeds.
-func gainsaid(ops []change.Op, after *model.Design) (out []string) {
+func gainsaid(ops []change.Op, after *model.Design) (out []said) {
 	for _, o := range ops {
-		var said []string
+		var fields []string
 		for _, f := range change.Fed(o, after) {
-			said = append(said, model.FieldOf(o.Kind, f).Said)
+			fields = append(fields, model.FieldOf(o.Kind, f).Said)
 		}
-		if said != nil {
-			out = append(
-				out,
-				Upper(
-					change.Title(o),
-				)+" comes from a directory, and so does what was changed here ("+strings.Join(
-					said,
-					", ",
-				)+"). Change it there, or keep this by hand from now on.",
-			)
+		if fields != nil {
+			out = append(out, of(o.Kind, o.ID, Upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+
+				strings.Join(fields, ", ")+"). Change it there, or keep this by hand from now on."))
 		}
 	}
 	return out
@@ -566,6 +562,22 @@ func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	}
 }
 
+// AddRun puts what a worklist does into a draft, as one act that names what is kept of it.
+func (p *Drafted) AddRun(run string, ops ...change.Op) {
+	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Run: run})
+	p.laid = append(p.laid, ops)
+	p.Ops = append(p.Ops, ops...)
+}
+
+// With checks what would come of a draft with one more act by hand, without keeping it.
+func (d *Desk) With(p *Drafted, who Actor, ops []change.Op) *checked {
+	var acts []Act
+	for i, e := range p.Edits {
+		acts = append(acts, Act{Door: e.door(), Ops: p.laid[i]})
+	}
+	return d.Check(p.house, Asker{Who: who}, append(acts, Act{Door: ByHand, Ops: ops})...)
+}
+
 // Base is the design that the next act in a draft starts from.
 func (p *Drafted) Base() *model.Design { return change.Lay(p.house.Design(), p.Ops) }
 
@@ -576,6 +588,14 @@ func (p *Drafted) Seen() *model.Design {
 		return p.sight
 	}
 	return p.Base()
+}
+
+// Stamp names exactly the draft and all that it comes to; empty if there is none.
+func (p *Drafted) Stamp() string {
+	if p == nil {
+		return ""
+	}
+	return p.stamp
 }
 
 // Partial tells that the person who drafts sees only a part of the design.
@@ -672,9 +692,10 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 
 // Applied tells of a change that was applied.
 type Applied struct {
-	Revision int `json:"revision"`
-	Gaining  int `json:"gaining"`
-	Losing   int `json:"losing"`
+	Revision int      `json:"revision"`
+	Gaining  int      `json:"gaining"`
+	Losing   int      `json:"losing"`
+	Runs     []string `json:"runs" doc:"What is kept of worklists that were in the draft, by id"`
 }
 
 // Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at:
@@ -722,7 +743,23 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 	case reason == "":
 		return nil, Refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
 	}
+	runs := []string{}
+	for _, e := range p.Edits {
+		if e.Run != "" {
+			runs = append(runs, e.Run)
+		}
+	}
 	e := Note{Why: reason, Along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
+	then := func() {}
+	if len(runs) > 0 {
+		var carry func(s *store.Store, revision int) error
+		if carry, then, err = d.CarryOut(h, who, runs); err != nil {
+			return nil, err
+		}
+		e.Along = func(s *store.Store, revision int) error {
+			return cmp.Or(carry(s, revision), s.DropDraft(who.User))
+		}
+	}
 	if len(p.Edits) == 1 {
 		e.undoes = p.Edits[0].Undoes
 	}
@@ -730,5 +767,6 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 	if err != nil {
 		return nil, err
 	}
-	return &Applied{next.Revision, c.Impact().Gaining, c.Impact().Losing}, nil
+	then()
+	return &Applied{next.Revision, c.Impact().Gaining, c.Impact().Losing, runs}, nil
 }

@@ -16,14 +16,16 @@ import (
 // not live yet as they will be when they are (docs/semantics.md, §9 and §10).
 
 // lockout tells if the change would leave nobody with every right in Fachwerk, now or lastingly.
-func (c *checked) lockout() []string {
+func (c *checked) lockout() []said {
 	before, after := c.house.Ahead(), c.ahead()
 	if len(before.LastingOwners(c.at)) > 0 && len(after.LastingOwners(c.at)) == 0 ||
 		len(c.house.Index.Owners(c.at)) > 0 && len(c.Index.Owners(c.at)) == 0 {
-		return []string{
-			"This would take away the last live person who holds every right in Fachwerk without an end. " +
-				"Make somebody else an owner first.",
+		owners := said{message: "This would take away the last live person who holds every right in Fachwerk without an " +
+			"end. Make somebody else an owner first."}
+		for _, id := range slices.Concat(before.LastingOwners(c.at), c.house.Index.Owners(c.at)) {
+			owners.about = append(owners.about, object{model.KindUser, id})
 		}
+		return []said{owners}
 	}
 	return nil
 }
@@ -49,7 +51,7 @@ func (c *checked) nameOf(id string) string {
 }
 
 // handedOn tells which rights in Fachwerk the change hands on that the actor does not hold.
-func (c *checked) handedOn() (out []string) {
+func (c *checked) handedOn() (out []said) {
 	view, rights := c.house.Ahead(), ahead.Rights(c.After)
 	mine := view.Present(c.Who.User, rights, c.at)
 	people, gained := c.gains(rights)
@@ -58,10 +60,8 @@ func (c *checked) handedOn() (out []string) {
 		for _, s := range c.ahead().Beyond(gained[id], mine, c.at) {
 			if !told[s.Permission] {
 				told[s.Permission] = true
-				out = append(
-					out,
-					c.nameOf(id)+" would gain "+s.Permission+", which you do not hold yourself, so you cannot hand it on.",
-				)
+				out = append(out, of(model.KindUser, id, c.nameOf(id)+" would gain "+s.Permission+
+					", which you do not hold yourself, so you cannot hand it on."))
 			}
 		}
 	}
@@ -87,22 +87,22 @@ func signInChanged(was, is *model.User) bool {
 
 // above tells whose account the change touches though they hold, or will hold, rights in Fachwerk that the actor does
 // not (§9, rule 6, which holds for every actor).
-func (c *checked) above() (out []string) {
+func (c *checked) above() (out []said) {
 	view, rights := c.house.Ahead(), ahead.Rights(c.house.Design())
 	mine := view.Present(c.Who.User, rights, c.at)
 	for _, o := range c.Ops {
 		was, touched := accountTouched(o)
 		if is, ok := o.After.(*model.User); touched && ok && is.State == model.UserInvited &&
 			was.State != model.UserInvited && was.State != model.UserDeleted {
-			out = append(out, was.DisplayName+" has an account already: nobody goes back to invited.")
+			out = append(out, of(model.KindUser, was.ID, was.DisplayName+" has an account already: nobody goes back to invited."))
 			continue
 		}
 		if !touched || was.ID == c.Who.User {
 			continue
 		}
 		if high := view.Beyond(view.Latent(was.ID, rights, c.at), mine, c.at); len(high) > 0 {
-			out = append(out, was.DisplayName+" holds the right "+high[0].Permission+
-				" in Fachwerk, which you do not, so you change neither their state and validity nor how they sign in.")
+			out = append(out, of(model.KindUser, was.ID, was.DisplayName+" holds the right "+high[0].Permission+
+				" in Fachwerk, which you do not, so you change neither their state and validity nor how they sign in."))
 		}
 	}
 	return out
@@ -110,15 +110,15 @@ func (c *checked) above() (out []string) {
 
 // entrusted tells which groups that give rights in Fachwerk, or a delegation, the change lets a directory fill, where
 // the actor is no owner (§10).
-func (c *checked) entrusted() (out []string) {
+func (c *checked) entrusted() (out []said) {
 	if c.Who.User != "" && slices.Contains(c.house.Index.Owners(c.at), c.Who.User) {
 		return nil
 	}
 	before := c.house.Ahead().Entrusted(c.at)
 	for _, id := range c.ahead().Entrusted(c.at) {
 		if !slices.Contains(before, id) {
-			out = append(out, "A directory says who is in “"+c.Index.GroupName(id)+
-				"”, which would give rights in Fachwerk or a delegation: only an owner hands it over.")
+			out = append(out, of(model.KindGroup, id, "A directory says who is in “"+c.Index.GroupName(id)+
+				"”, which would give rights in Fachwerk or a delegation: only an owner hands it over."))
 		}
 	}
 	return out
@@ -126,7 +126,7 @@ func (c *checked) entrusted() (out []string) {
 
 // critical says why the change needs a fresh proof of who makes it; of a directory, which can give none, what it
 // never does.
-func (c *checked) critical() (out []string) {
+func (c *checked) critical() (out []said) {
 	if slices.ContainsFunc(c.acts, func(a Act) bool { return a.Door == ByDirectory }) {
 		return c.overstepped()
 	}
@@ -134,7 +134,7 @@ func (c *checked) critical() (out []string) {
 	owners := c.ahead().LastingOwners(c.at)
 	for _, id := range people {
 		if slices.Contains(owners, id) {
-			out = append(out, c.nameOf(id)+" gains full rights in Fachwerk.")
+			out = append(out, of(model.KindUser, id, c.nameOf(id)+" gains full rights in Fachwerk."))
 			continue
 		}
 		var what []string
@@ -152,21 +152,21 @@ func (c *checked) critical() (out []string) {
 		} else if !c.Index.Live(id, c.at) {
 			when = ", once live"
 		}
-		out = append(out, c.nameOf(id)+" gains "+strings.Join(what, ", ")+" in Fachwerk"+when+".")
+		out = append(out, of(model.KindUser, id, c.nameOf(id)+" gains "+strings.Join(what, ", ")+" in Fachwerk"+when+"."))
 	}
 	for _, o := range c.Ops {
 		switch o.Kind {
 		case model.KindDelegation:
-			out = append(out, Upper(change.Title(o))+" is changed.")
+			out = append(out, of(o.Kind, o.ID, Upper(change.Title(o))+" is changed."))
 		case model.KindUser:
 			was, existed := o.Before.(*model.User)
 			is, exists := o.After.(*model.User)
 			switch {
 			case !existed || was.State == model.UserDeleted:
 			case !exists || is.State == model.UserDeleted:
-				out = append(out, was.DisplayName+" is deleted.")
+				out = append(out, of(o.Kind, o.ID, was.DisplayName+" is deleted."))
 			case was.State != model.UserInvited && signInChanged(was, is):
-				out = append(out, "How "+was.DisplayName+" signs in is changed.")
+				out = append(out, of(o.Kind, o.ID, "How "+was.DisplayName+" signs in is changed."))
 			}
 		}
 	}
@@ -175,7 +175,7 @@ func (c *checked) critical() (out []string) {
 
 // overstepped tells what a directory would do that it never does: give a right in Fachwerk, but by a group that an
 // owner handed to it, or change the sign-in of somebody who holds one. To bring somebody back is no gift.
-func (c *checked) overstepped() (out []string) {
+func (c *checked) overstepped() (out []said) {
 	view, after, rights := c.house.Ahead(), c.ahead(), ahead.Rights(c.After)
 	entrusted := view.Entrusted(c.at)
 	joined := map[string][]string{} // into which of these groups a person is put
@@ -191,8 +191,8 @@ func (c *checked) overstepped() (out []string) {
 	for _, id := range after.Holders(rights, c.at) {
 		for _, s := range after.Beyond(after.Spans(id, rights, c.at), view.Latent(id, rights, c.at), c.at) {
 			if !slices.ContainsFunc(joined[id], func(g string) bool { return view.Gives(g, s.Permission, c.at) }) {
-				out = append(out, c.nameOf(id)+" would gain "+s.Permission+
-					": no right in Fachwerk comes by a directory, except by a group that an owner handed to it.")
+				out = append(out, of(model.KindUser, id, c.nameOf(id)+" would gain "+s.Permission+
+					": no right in Fachwerk comes by a directory, except by a group that an owner handed to it."))
 				break
 			}
 		}
@@ -202,8 +202,8 @@ func (c *checked) overstepped() (out []string) {
 			was, existed := o.Before.(*model.User)
 			is, exists := o.After.(*model.User)
 			if !a.SignIns && existed && exists && signInChanged(was, is) && len(view.Latent(was.ID, rights, c.at)) > 0 {
-				out = append(out, was.DisplayName+" holds rights in Fachwerk: this directory does not change how they sign in. "+
-					"An owner takes the account over first, or lets the directory in with a token that may.")
+				out = append(out, of(o.Kind, o.ID, was.DisplayName+" holds rights in Fachwerk: this directory does not change how "+
+					"they sign in. An owner takes the account over first, or lets the directory in with a token that may."))
 			}
 		}
 	}

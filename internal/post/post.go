@@ -97,3 +97,23 @@ func Forgotten(organisation, name string) Letter {
 		),
 	}
 }
+
+// runLines is how many people a letter about a worklist names.
+const runLines = 200
+
+// Run tells whoever applied a worklist what it did to each person, a line each.
+func Run(organisation, name, list, link string, does, already, not int, lines []string) Letter {
+	more := ""
+	if len(lines) > runLines {
+		more = fmt.Sprintf("… and %d more.\n", len(lines)-runLines)
+		lines = lines[:runLines]
+	}
+	return Letter{
+		Subject: fmt.Sprintf("%s: done for %d, not for %d", list, does, not),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n“%s” is applied. Something was done for %d; for %d all was so already; for %d something was not "+
+				"possible.\n\nThe whole log, and the way to undo it, is here:\n%s\n\n%s\n%s\n%s\n",
+			name, list, does, already, not, link, strings.Join(lines, "\n"), more, organisation,
+		),
+	}
+}

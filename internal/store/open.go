@@ -236,6 +236,8 @@ var steps = []func(tx *gorm.DB) error{
 		return tx.Exec(`CREATE INDEX IF NOT EXISTS idx_review_items_brief
 			ON review_items (review, reviewer, decision, decided, user, role, "set", "by")`).Error
 	},
+	// Worklists, and what came of them.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Worklist{}, &Run{}) },
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put
@@ -298,6 +300,11 @@ func within(tx *gorm.DB) *Store { return &Store{db: tx, w: tx} }
 
 // read runs do on the database as it is at one moment.
 func (s *Store) read(do func(tx *gorm.DB) error) error { return s.db.Transaction(do) }
+
+// Together runs do in one transaction: all that it writes is kept, or nothing.
+func (s *Store) Together(do func(s *Store) error) error {
+	return s.write(func(tx *gorm.DB) error { return do(within(tx)) })
+}
 
 // write runs do in one transaction: all that it writes is kept, or nothing.
 func (s *Store) write(do func(tx *gorm.DB) error) error {

@@ -376,6 +376,14 @@ func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
 // Write puts a letter into the outbox.
 func (s *Store) Write(l Letter) error { return s.w.Create(&l).Error }
 
+// WriteAll puts letters into the outbox.
+func (s *Store) WriteAll(list []Letter) error {
+	if len(list) == 0 {
+		return nil
+	}
+	return s.w.CreateInBatches(list, 500).Error
+}
+
 // Declined gives the people who do not want letters of a kind.
 func (s *Store) Declined(kind string) (map[string]bool, error) {
 	var list []Declined

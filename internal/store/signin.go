@@ -3,6 +3,7 @@ package store
 import (
 	"errors"
 	"regexp"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -28,7 +29,17 @@ func (s *Store) SaveLink(l Link) error {
 
 // DropLinks ends the links of some users.
 func (s *Store) DropLinks(users ...string) error {
-	return s.w.Where("user IN ?", users).Delete(&Link{}).Error
+	return inParts(users, func(part []string) error { return s.w.Where("user IN ?", part).Delete(&Link{}).Error })
+}
+
+// inParts calls do with some ids at a time: a statement of SQLite takes only so many.
+func inParts(ids []string, do func(part []string) error) error {
+	for part := range slices.Chunk(ids, 10_000) {
+		if err := do(part); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Link looks at a link without using it up; [ErrNotFound] if there is none or it has run out.
@@ -149,10 +160,12 @@ func (s *Store) StartSession(v SignedIn) error { return s.w.Create(&v).Error }
 
 // EndSessions ends the sessions of some users, but for one if it is named.
 func (s *Store) EndSessions(at time.Time, stays string, users ...string) error {
-	return s.w.Model(&SignedIn{}).
-		Where("user IN ? AND ended IS NULL AND id <> ?", users, stays).
-		Update("ended", at.UTC()).
-		Error
+	return inParts(users, func(part []string) error {
+		return s.w.Model(&SignedIn{}).
+			Where("user IN ? AND ended IS NULL AND id <> ?", part, stays).
+			Update("ended", at.UTC()).
+			Error
+	})
 }
 
 // EndSession ends one session of a user; [ErrNotFound] if they have none of that id.
@@ -277,6 +290,7 @@ func (s *Store) Forget(r Retention, now time.Time) error {
 		if r.LetterDays > 0 {
 			errs = append(errs, tx.Where("written < ?", before(r.LetterDays)).Delete(&Letter{}).Error)
 		}
+		errs = append(errs, dropIdleRuns(tx, before(idleRunDays)))
 		if r.EvidenceDays > 0 {
 			errs = append(errs, tx.Model(&ReviewItem{}).
 				Where("evidence IS NOT NULL AND review IN (SELECT id FROM reviews WHERE closed < ?)", before(r.EvidenceDays)).

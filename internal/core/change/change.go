@@ -193,6 +193,10 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	}
 	after := Lay(d, ops)
 	for _, o := range ops {
+		if id := toDeleted(o, after); id != "" {
+			u, _ := after.Users.Find(id)
+			say(o, code.Deleted, "%s is deleted and is given nothing: bring them back first", u.DisplayName)
+		}
 		if o.After != nil || after.Get(o.Kind, o.ID) != nil {
 			continue
 		}
@@ -207,6 +211,38 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 		return nil, problems
 	}
 	return after, problems
+}
+
+// toDeleted gives somebody who is deleted and whom an operation assigns something or lists in a group; empty if there
+// is nobody.
+func toDeleted(o Op, after *model.Design) string {
+	deleted := func(id string) bool {
+		u, ok := after.Users.Find(id)
+		return ok && u.State == model.UserDeleted
+	}
+	switch is := o.After.(type) {
+	case *model.Assignment:
+		if was, had := o.Before.(*model.Assignment); deleted(is.Subject.User) && !(had && was.Subject == is.Subject) {
+			return is.Subject.User
+		}
+	case *model.Delegation:
+		if was, had := o.Before.(*model.Delegation); deleted(is.Delegate.User) && !(had && was.Delegate == is.Delegate) {
+			return is.Delegate.User
+		}
+	case *model.Group:
+		listed := map[string]bool{}
+		if was, had := o.Before.(*model.Group); had {
+			for _, u := range was.Users {
+				listed[u] = true
+			}
+		}
+		for _, u := range is.Users {
+			if !listed[u] && deleted(u) {
+				return u
+			}
+		}
+	}
+	return ""
 }
 
 func list(refs []model.Reference) string {

@@ -181,12 +181,13 @@ func (im *Impact) licences(before, after *model.Design, waiting map[string][]str
 func SeatsUsed(d *model.Design) map[string]int {
 	used := map[string]int{}
 	for _, u := range d.Users {
-		takeSeats(used, u, 1)
+		TakeSeats(used, u, 1)
 	}
 	return used
 }
 
-func takeSeats(used map[string]int, u *model.User, n int) {
+// TakeSeats adds so many seats for each licence that a person sits on.
+func TakeSeats(used map[string]int, u *model.User, n int) {
 	if u.State == model.UserDeactivated || u.State == model.UserDeleted {
 		return
 	}
@@ -200,10 +201,10 @@ func seatsMore(before, after *model.Design) map[string]int {
 	more := map[string]int{}
 	model.EachChange(before.Users, after.Users, func(i, j int) {
 		if i >= 0 {
-			takeSeats(more, before.Users[i], -1)
+			TakeSeats(more, before.Users[i], -1)
 		}
 		if j >= 0 {
-			takeSeats(more, after.Users[j], 1)
+			TakeSeats(more, after.Users[j], 1)
 		}
 	})
 	maps.DeleteFunc(more, func(_ string, n int) bool { return n == 0 })

@@ -28,6 +28,7 @@ const (
 	Narrower   Code = "narrower"    // a warning: an action lets a delegate do less than it did once
 	Moved      Code = "moved"       // it changed since it was looked at
 	ReferredTo Code = "referred-to" // something still names what is to be deleted
+	Deleted    Code = "deleted"     // somebody who is deleted is given something
 )
 
 // Why something is refused.
@@ -77,6 +78,7 @@ var All = []Code{
 	Narrower,
 	Moved,
 	ReferredTo,
+	Deleted,
 	NotSignedIn,
 	NotAllowed,
 	NotFound,

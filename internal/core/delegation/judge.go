@@ -2,6 +2,7 @@ package delegation
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -15,16 +16,39 @@ import (
 // with the whole change made, or nil if that is not well-formed. Every rule is asked of the design before the change
 // and of the one after it.
 func (a *Authority) Judge(ops []change.Op, after *ahead.View) (out []*Refused) {
-	j := &judge{a, after, []*ahead.View{a.view}}
-	if after != nil {
-		j.both = append(j.both, after)
-	}
+	j := a.judging(after)
 	for _, op := range ops {
 		if r := j.op(op); r != nil {
 			out = append(out, r)
 		}
 	}
 	return out
+}
+
+// JudgeMembers is Judge of a change of a group's members, one by one: why each is not the delegate's to put in or take
+// out, by their ids.
+func (a *Authority) JudgeMembers(op change.Op, after *ahead.View) map[string]*Refused {
+	out := map[string]*Refused{}
+	j := a.judging(after)
+	before, existed := op.Before.(*model.Group)
+	now, exists := op.After.(*model.Group)
+	if !existed || !exists {
+		return out
+	}
+	for user := range moved(before, now) {
+		if r := j.member(op.ID, user); r != nil {
+			out[user] = r
+		}
+	}
+	return out
+}
+
+func (a *Authority) judging(after *ahead.View) *judge {
+	j := &judge{a, after, []*ahead.View{a.view}}
+	if after != nil {
+		j.both = append(j.both, after)
+	}
+	return j
 }
 
 type judge struct {
@@ -129,21 +153,34 @@ func (j *judge) group(op change.Op) *Refused {
 	if !change.Equal(before, rest) {
 		return refuse("%s: only which people are listed in it can be changed through a delegation.", upper(change.Title(op)))
 	}
-	for _, lists := range [][2][]string{{before.Users, now.Users}, {now.Users, before.Users}} {
-		had := set(lists[0])
-		for _, u := range lists[1] {
-			if had[u] {
-				continue
-			}
-			if r := j.person(Act{Action: Membership, Group: op.ID}, u); r != nil {
-				return r
-			}
-			if r := j.reach(u); r != nil {
-				return r
-			}
+	for user := range moved(before, now) {
+		if r := j.member(op.ID, user); r != nil {
+			return r
 		}
 	}
 	return nil
+}
+
+// moved gives the people who are listed in only one of two states of a group.
+func moved(before, now *model.Group) iter.Seq[string] {
+	return func(yield func(user string) bool) {
+		for _, lists := range [][2][]string{{before.Users, now.Users}, {now.Users, before.Users}} {
+			had := set(lists[0])
+			for _, u := range lists[1] {
+				if !had[u] && !yield(u) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// member asks whether somebody may be put into a group, or taken out of it.
+func (j *judge) member(group, user string) *Refused {
+	if r := j.person(Act{Action: Membership, Group: group}, user); r != nil {
+		return r
+	}
+	return j.reach(user)
 }
 
 func set(list []string) map[string]bool {

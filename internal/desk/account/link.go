@@ -2,6 +2,7 @@ package account
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"fachwerk/internal/core/ahead"
@@ -160,46 +161,12 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
-	missing := desk.Refuse(desk.NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
 	u, ok := h.Design().Users.Find(user)
 	if !ok {
-		return nil, missing
+		return nil, notThere(user)
 	}
-	if !d.May(h, who, model.EditPeople) {
-		authority := delegation.Of(h.Ahead(), who.User, d.Now())
-		if !authority.Reaches(delegation.Invite, u) {
-			if authority.Empty() {
-				return nil, d.Need(h, who, model.EditPeople)
-			}
-			return nil, missing
-		}
-		if r := authority.Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
-			return nil, desk.Refuse(desk.NotAllowed, "%s", r.Reason)
-		}
-	}
-	if high := d.beyond(h, who, u); high != "" {
-		return nil, &desk.Error{
-			Cause: desk.NotAllowed,
-			Code:  desk.Above,
-			Message: u.DisplayName + " will hold the right " + high +
-				" in Fachwerk, which you do not, so the invitation is not yours to send.",
-		}
-	}
-	if u.State != model.UserInvited {
-		return nil, desk.Refuse(
-			desk.Conflict,
-			"%s is not waiting for an invitation: the account is %s.",
-			u.DisplayName,
-			u.State,
-		)
-	}
-	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
-		return nil, desk.Refuse(
-			desk.Conflict,
-			"The account of %s ended on %s: let it go on first.",
-			u.DisplayName,
-			model.Day(u.Until),
-		)
+	if err := d.mayInvite(h, who, u); err != nil {
+		return nil, err
 	}
 	text, until, err := d.link(u, d.InvitationLife)
 	if err != nil {
@@ -211,6 +178,141 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 	}
 	d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; no mail is set up, so whoever invited saw the link"))
 	return &Invitation{h.Ref(model.KindUser, u.ID), base + "/welcome/" + text, until, u.Email}, nil
+}
+
+func notThere(user string) error {
+	return desk.Refuse(desk.NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
+}
+
+// mayInvite refuses unless somebody may send a person an invitation, and the person waits for one.
+func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error {
+	if !d.May(h, who, model.EditPeople) {
+		authority := delegation.Of(h.Ahead(), who.User, d.Now())
+		if !authority.Reaches(delegation.Invite, u) {
+			if authority.Empty() {
+				return d.Need(h, who, model.EditPeople)
+			}
+			return notThere(u.ID)
+		}
+		if r := authority.Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
+			return desk.Refuse(desk.NotAllowed, "%s", r.Reason)
+		}
+	}
+	if high := d.beyond(h, who, u); high != "" {
+		return &desk.Error{
+			Cause: desk.NotAllowed,
+			Code:  desk.Above,
+			Message: u.DisplayName + " will hold the right " + high +
+				" in Fachwerk, which you do not, so the invitation is not yours to send.",
+		}
+	}
+	if u.State != model.UserInvited {
+		return desk.Refuse(desk.Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
+	}
+	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
+		return desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, model.Day(u.Until))
+	}
+	return nil
+}
+
+// Reach is something that is done to how somebody gets in, without a change of the design.
+type Reach string
+
+// What is done.
+const (
+	ReachInvite   Reach = "invite"       // they are sent an invitation once more
+	ReachSignOut  Reach = "sign-out"     // all their sessions end
+	ReachPassword Reach = "new-password" // they are asked for a new password, by a letter
+)
+
+// MayReach refuses unless somebody may do this to a person. No delegation lets one sign people out, or ask them for
+// a new password (docs/semantics.md, §9).
+func (d *Accounts) MayReach(who desk.Actor, u *model.User, what Reach) error {
+	h := d.Present()
+	if what == ReachInvite {
+		return d.mayInvite(h, who, u)
+	}
+	if err := d.Need(h, who, model.EditPeople); err != nil {
+		return err
+	}
+	if high := d.beyond(h, who, u); high != "" && u.ID != who.User {
+		return &desk.Error{
+			Cause:   desk.NotAllowed,
+			Code:    desk.Above,
+			Message: u.DisplayName + " holds the right " + high + " in Fachwerk, which you do not, so this is not yours to do.",
+		}
+	}
+	return nil
+}
+
+// Carried is what is done to how people get in, as far as whoever asks may: kept in one transaction, then made known.
+type Carried struct {
+	Refused  map[string]string // why, of those to whom it is not done
+	accounts *Accounts
+	letters  []store.Letter
+	unlinked []string // whose links end
+	ended    []string // whose sessions end
+	events   []desk.Event
+}
+
+// Carry prepares to do something to how people get in. What goes to them goes by letters.
+func (d *Accounts) Carry(h *desk.House, who desk.Actor, what Reach, users ...string) *Carried {
+	c := &Carried{Refused: map[string]string{}, accounts: d}
+	name, from := h.Design().Organisation.Name, h.Ref(model.KindUser, who.User).Name
+	for _, id := range users {
+		u, ok := h.Design().Users.Find(id)
+		err := notThere(id)
+		if ok {
+			err = d.MayReach(who, u, what)
+		}
+		if err == nil && what == ReachPassword && (u.State != model.UserActive || u.Email == "") {
+			err = desk.Refuse(desk.Conflict, "%s has no way to be asked: the account is %s.", u.DisplayName, u.State)
+		}
+		if err != nil {
+			c.Refused[id] = err.Error()
+			continue
+		}
+		switch what {
+		case ReachSignOut:
+			c.ended = append(c.ended, id)
+			c.events = append(c.events, who.By(desk.EventEnded, "all sessions of "+id))
+		case ReachInvite:
+			c.unlinked = append(c.unlinked, id)
+			c.letter(u, post.Invitation(name, u.DisplayName, from, d.Now().Add(d.InvitationLife)))
+			c.events = append(c.events, who.By(desk.EventLink, "an invitation for "+id+"; its link is made when the letter is sent"))
+		case ReachPassword:
+			c.letter(u, post.Forgotten(name, u.DisplayName))
+			c.events = append(c.events, who.By(desk.EventLink, "a new password for "+id+"; its link is made when the letter is sent"))
+		}
+	}
+	return c
+}
+
+func (c *Carried) letter(u *model.User, l post.Letter) {
+	c.letters = append(c.letters,
+		store.Letter{Written: c.accounts.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body})
+}
+
+// Report prepares a letter to whoever does something; nothing if they have no address.
+func (d *Accounts) Report(h *desk.House, who desk.Actor, l post.Letter) *Carried {
+	c := &Carried{accounts: d}
+	if u, ok := h.Design().Users.Find(who.User); ok && u.Email != "" {
+		c.letter(u, l)
+	}
+	return c
+}
+
+// Keep keeps it, within a transaction.
+func (c *Carried) Keep(s *store.Store) error {
+	return errors.Join(s.DropLinks(c.unlinked...), s.EndSessions(c.accounts.Now(), "", c.ended...), s.WriteAll(c.letters))
+}
+
+// Tell makes known what was kept.
+func (c *Carried) Tell() {
+	c.accounts.forget("", c.ended...)
+	for _, e := range c.events {
+		c.accounts.Happened(e)
+	}
 }
 
 // beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.

@@ -12,6 +12,7 @@ import (
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/intake"
+	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
@@ -26,6 +27,7 @@ type Desk struct {
 	*intake.Intake
 	*directory.Keeper
 	*account.Accounts
+	*people.Office
 }
 
 // Open makes a desk that serves what is in a store, with all its rooms. now tells the time.
@@ -39,7 +41,7 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Desk{k, v, edit.New(v), review.New(v), intake.New(v), directory.New(v), accounts}, nil
+	return &Desk{k, v, edit.New(v), review.New(v), intake.New(v), directory.New(v), accounts, people.New(v, accounts)}, nil
 }
 
 // Warm counts ahead what the first question and the first step of a draft would otherwise wait for; see

@@ -109,19 +109,7 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 	if err != nil {
 		return nil, err
 	}
-	found := all
-	if l.Total = len(all); q.Query != "" || q.Where != "" || q.Mine != "" {
-		l.Total, found = 0, nil
-		for _, e := range all {
-			if !inArea(s, e.Node, q.Where) || !mine(s, e.Node, q.Mine) {
-				continue
-			}
-			l.Total++
-			if fits(e) {
-				found = append(found, e)
-			}
-		}
-	}
+	found := asked(s, q, l, all, fits)
 	l.Matching = len(found)
 	found = found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))]
 	if slices.ContainsFunc(shown, func(c column) bool { return c.id == "holders" }) {
@@ -135,6 +123,44 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 		l.Rows = append(l.Rows, r)
 	}
 	return l, nil
+}
+
+// asked gives the things of a list that are asked for, and counts all that there are.
+func asked(s *desk.Sight, q Listing, l *List, all []desk.Entry, fits func(e desk.Entry) bool) (found []desk.Entry) {
+	if l.Total = len(all); q.Query == "" && q.Where == "" && q.Mine == "" {
+		return all
+	}
+	l.Total = 0
+	for _, e := range all {
+		if !inArea(s, e.Node, q.Where) || !mine(s, e.Node, q.Mine) {
+			continue
+		}
+		l.Total++
+		if fits(e) {
+			found = append(found, e)
+		}
+	}
+	return found
+}
+
+// Found gives the ids of all things of a list that are asked for, in its order; what is wrong with a filter is refused.
+func (d *Viewer) Found(s *desk.Sight, q Listing) (ids []string, err error) {
+	l := &List{}
+	fits, err := fits(s, q, l)
+	if err != nil {
+		return nil, err
+	}
+	if l.Trouble != "" {
+		return nil, desk.Refuse(desk.Invalid, "The filter cannot be read: %s.", l.Trouble)
+	}
+	all, err := inOrder(s, q, allColumns[q.Kind])
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range asked(s, q, l, all, fits) {
+		ids = append(ids, e.Node.ID)
+	}
+	return ids, nil
 }
 
 // ListTable gives everything that a list has, as it is filtered and sorted, for other programs.

@@ -89,8 +89,8 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 	return a
 }
 
-// nameSchema names the types of the description. Objects of the design are named apart from what the desk tells of
-// them.
+// nameSchema names the types of the description. Objects of the design, and what belongs to worklists, are named apart
+// from what the desk tells otherwise.
 func nameSchema(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -98,6 +98,9 @@ func nameSchema(t reflect.Type, hint string) string {
 	}
 	if t.PkgPath() == reflect.TypeFor[model.Design]().PkgPath() {
 		return "Design" + name
+	}
+	if strings.HasSuffix(t.PkgPath(), "/desk/people") || strings.HasSuffix(t.PkgPath(), "/core/worklist") {
+		return "Worklist" + strings.TrimPrefix(name, "Worklist")
 	}
 	return name
 }

@@ -33,6 +33,7 @@ func (a *API) register() {
 	a.objects()
 	a.history()
 	a.imports()
+	a.worklists()
 }
 
 // AgentInput tells what program somebody signs in with.

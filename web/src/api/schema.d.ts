@@ -1986,6 +1986,145 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/worklist-logs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a worklist did to each person: a window into its rows */
+        get: operations["worklistLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklist-logs/{id}/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a worklist did to each person, as a table */
+        get: operations["worklistTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's worklists, and what came of the last ones */
+        get: operations["worklists"];
+        put?: never;
+        /** Begin a worklist */
+        post: operations["newWorklist"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklists/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A worklist with what its steps would do: a window into its rows */
+        get: operations["worklist"];
+        put?: never;
+        post?: never;
+        /** Delete a worklist. Nobody on it is changed */
+        delete: operations["dropWorklist"];
+        options?: never;
+        head?: never;
+        /** Change a worklist: its name, its steps, who is on it. Nobody on it is changed */
+        patch: operations["alterWorklist"];
+        trace?: never;
+    };
+    "/api/worklists/{id}/carry-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Do at once what is no change of the design: letters, signing out */
+        post: operations["carryOutWorklist"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklists/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what a worklist does into the draft, as one act; what is not possible stays out */
+        post: operations["draftWorklist"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklists/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put the people whom a file names on a worklist */
+        post: operations["gatherFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worklists/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put people on a worklist: by a text, a filter, or what they hold or belong to */
+        post: operations["gather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2000,6 +2139,8 @@ export interface components {
             losing: number;
             /** Format: int64 */
             revision: number;
+            /** @description What is kept of worklists that were in the draft, by id */
+            runs: string[];
         };
         ApplyInputBody: {
             reason: string;
@@ -3399,6 +3540,10 @@ export interface components {
             /** @description To be typed where the picture cannot be read */
             secret: string;
         };
+        NewInputBody: {
+            /** @description Named by the day if absent */
+            name?: string;
+        };
         NewReview: {
             /** @description Only assignments that count somewhere in this area */
             area?: string;
@@ -4400,6 +4545,250 @@ export interface components {
             places: components["schemas"]["Holding"][];
             title?: string;
             user: components["schemas"]["Ref"];
+        };
+        Worklist: {
+            /**
+             * Format: int64
+             * @description How much is carried out beside the draft: letters, signing out
+             */
+            after: number;
+            /** Format: date-time */
+            changed: string;
+            /** @description There is something to put into the draft */
+            changes: boolean;
+            /** @description How many people each result concerns */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description How many people have been tried
+             */
+            done: number;
+            /** Format: int64 */
+            gaining: number;
+            id: string;
+            /** Format: int64 */
+            losing: number;
+            /**
+             * Format: int64
+             * @description How many rows are asked for
+             */
+            match: number;
+            name: string;
+            rows: components["schemas"]["WorklistRow"][];
+            /**
+             * Format: int64
+             * @description How many people are on it
+             */
+            size: number;
+            /** @enum {string} */
+            state: "working" | "ready" | "failed";
+            steps: components["schemas"]["WorklistToldStep"][];
+            /** @description Why nothing can be put into the draft */
+            stop?: string;
+            /** @description Texts that were gathered and name nobody, or more than one; at most 200 */
+            unclear: components["schemas"]["WorklistUnclear"][];
+        };
+        WorklistAlteration: {
+            /** @description Which unclear texts are done with */
+            clear?: string[];
+            /** @description Everybody is taken off */
+            empty?: boolean;
+            /** @description Who is left out no longer */
+            include?: string[];
+            /** @description Who stays on the list, but is left out of the steps */
+            leave?: string[];
+            name?: string;
+            /** @description Who is taken off the list, by id; this changes nobody */
+            off?: string[];
+            /** @description In the order in which they are done */
+            steps?: components["schemas"]["WorklistStep"][];
+        };
+        WorklistDone: {
+            /** Format: date-time */
+            at: string;
+            id: string;
+            /** @description Of the worklist */
+            name: string;
+            /**
+             * Format: int64
+             * @description By which it was applied; 0 if there was nothing to apply
+             */
+            revision: number;
+            who: components["schemas"]["Ref"];
+        };
+        WorklistEntry: {
+            /** Format: int64 */
+            gains: number;
+            /** Format: int64 */
+            losses: number;
+            notes: string[];
+            /** @description One a step */
+            outcomes: components["schemas"]["WorklistOutcome"][];
+            user: components["schemas"]["Ref"];
+        };
+        WorklistGathered: {
+            /** Format: int64 */
+            added: number;
+            /**
+             * Format: int64
+             * @description Who was on the list
+             */
+            already: number;
+            /** @description What was not recognised, or can be read in more than one way */
+            unclear: components["schemas"]["WorklistUnclear"][];
+        };
+        WorklistHead: {
+            /** Format: date-time */
+            changed: string;
+            id: string;
+            name: string;
+        };
+        WorklistHeads: {
+            /** @description The last changed first */
+            lists: components["schemas"]["WorklistHead"][];
+            /** @description The last applied first; at most 50 */
+            runs: components["schemas"]["WorklistDone"][];
+        };
+        WorklistLog: {
+            /** Format: date-time */
+            at: string;
+            /** @description How many people each result concerns */
+            counts: {
+                [key: string]: number;
+            };
+            id: string;
+            /** Format: int64 */
+            match: number;
+            /** @description Of the worklist */
+            name: string;
+            /**
+             * Format: int64
+             * @description By which it was applied; 0 if there was nothing to apply
+             */
+            revision: number;
+            rows: components["schemas"]["WorklistEntry"][];
+            /** @description In words */
+            steps: string[];
+            who: components["schemas"]["Ref"];
+        };
+        WorklistOutcome: {
+            /** @enum {string} */
+            result: "does" | "already" | "not";
+            said: string;
+        };
+        WorklistRow: {
+            /**
+             * Format: int64
+             * @description How many permissions the person gains
+             */
+            gains: number;
+            home?: string;
+            /** @description The person is left out of the steps */
+            left: boolean;
+            /** Format: int64 */
+            losses: number;
+            /** @description What else comes of it: conflicts, seats that lack */
+            notes: string[];
+            /** @description One a step */
+            outcomes: components["schemas"]["WorklistOutcome"][];
+            /**
+             * @description Something is done; all is so already; something is not possible; there are no steps
+             * @enum {string}
+             */
+            result: "does" | "already" | "not" | "none";
+            state: string;
+            title?: string;
+            user: components["schemas"]["Ref"];
+        };
+        WorklistSource: {
+            /** @description The holders of a role, set or licence; the members of a group; those at home in an area */
+            of?: components["schemas"]["End"];
+            /** @description Ids */
+            people?: string[];
+            /** @description Words, or a filter (RFC 7644), as the list of people takes them */
+            query?: string;
+            /** @description Ids, user names, e-mail addresses, external ids or names, one a line or separated */
+            text?: string;
+            /** @description With a query: an area */
+            where?: string;
+        };
+        WorklistStep: {
+            /** @description Of an assignment; the whole organisation if absent */
+            area?: string;
+            /** @enum {string} */
+            do: "assign" | "revoke" | "join" | "leave" | "set" | "validity" | "seat" | "unseat" | "qualify" | "unqualify" | "lock" | "unlock" | "deactivate" | "bring-back" | "delete" | "invite" | "cancel" | "sign-out" | "new-password";
+            /** @description What is set: title, department, userType, area or manager; or the type of a qualification */
+            field?: string;
+            /** Format: date-time */
+            from?: string;
+            groups?: string[];
+            /** @description At the home of each in place of one area */
+            home?: boolean;
+            /**
+             * Format: double
+             * @description Of a qualification
+             */
+            level?: number;
+            licences?: string[];
+            mode?: string;
+            reach?: string;
+            reason?: string;
+            roles?: string[];
+            sets?: string[];
+            /** @description Who takes over what a deleted person owns, manages and administers */
+            successor?: string;
+            /** Format: date-time */
+            until?: string;
+            /** @description What the field is to be; nothing if absent */
+            value?: string;
+        };
+        WorklistToldStep: {
+            /** Format: int64 */
+            already: number;
+            /** @description Of an assignment; the whole organisation if absent */
+            area?: string;
+            /** @enum {string} */
+            do: "assign" | "revoke" | "join" | "leave" | "set" | "validity" | "seat" | "unseat" | "qualify" | "unqualify" | "lock" | "unlock" | "deactivate" | "bring-back" | "delete" | "invite" | "cancel" | "sign-out" | "new-password";
+            /** Format: int64 */
+            does: number;
+            /** @description What is set: title, department, userType, area or manager; or the type of a qualification */
+            field?: string;
+            /** Format: date-time */
+            from?: string;
+            groups?: string[];
+            /** @description At the home of each in place of one area */
+            home?: boolean;
+            /**
+             * Format: double
+             * @description Of a qualification
+             */
+            level?: number;
+            licences?: string[];
+            mode?: string;
+            /** Format: int64 */
+            not: number;
+            reach?: string;
+            reason?: string;
+            roles?: string[];
+            said: string;
+            sets?: string[];
+            /** @description Who takes over what a deleted person owns, manages and administers */
+            successor?: string;
+            /** Format: date-time */
+            until?: string;
+            /** @description What the field is to be; nothing if absent */
+            value?: string;
+            /** @description What is wrong with it, whomever it is done to */
+            wrong?: string;
+        };
+        WorklistUnclear: {
+            /** @description Whom it could mean; at most 10 */
+            could: components["schemas"]["Ref"][];
+            /** @description Whom it most likely means */
+            meant?: components["schemas"]["Ref"];
+            text: string;
         };
     };
     responses: never;
@@ -8777,6 +9166,366 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worklistLog: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistLog"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worklistTable: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worklists: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistHeads"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    newWorklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistHead"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worklist: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Worklist"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropWorklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alterWorklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorklistAlteration"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carryOutWorklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistDone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftWorklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gatherFile: {
+        parameters: {
+            query: {
+                /** @description The file's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistGathered"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorklistSource"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistGathered"];
+                };
             };
             /** @description Error */
             default: {
