@@ -403,16 +403,10 @@ func (d *Desk) Blame(c *checked) (list []Blamed, stop string) {
 		if v.stance != Refuses || v.act >= 0 && v.act != last {
 			continue
 		}
-		found := false
 		for _, o := range v.about {
-			op, in := ops[o]
-			if !in {
-				continue
-			}
-			found = true
 			b := Blamed{Kind: o.kind, ID: o.id, Why: v.message}
 			members := map[string]*delegation.Refused{}
-			if o.kind == model.KindGroup && v.concern == Permitted {
+			if op, in := ops[o]; in && o.kind == model.KindGroup && v.concern == Permitted {
 				members = delegation.Of(c.house.Ahead(), c.Who.User, c.at).JudgeMembers(op, c.ahead())
 			}
 			for user, r := range members {
@@ -423,7 +417,7 @@ func (d *Desk) Blame(c *checked) (list []Blamed, stop string) {
 				list = append(list, b)
 			}
 		}
-		if !found {
+		if len(v.about) == 0 {
 			stop = cmp.Or(stop, v.message)
 		}
 	}

@@ -163,8 +163,11 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 		}
 		out.Steps = append(out.Steps, told)
 	}
+	if got != nil {
+		out.Stop = got.stop
+	}
 	if got != nil && got.Trial != nil {
-		out.Stop, out.After, out.Changes = got.stop, len(got.After), len(got.Ops) > 0
+		out.After, out.Changes = len(got.After), len(got.Ops) > 0
 		for result, n := range got.counts {
 			out.Counts[string(result)] = n
 		}
