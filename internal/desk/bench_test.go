@@ -9,10 +9,12 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/worklist"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/table"
@@ -64,15 +66,15 @@ func benchDesk(b *testing.B) *rooms.Desk {
 	return d
 }
 
-// BenchmarkLarge measures what is asked under the keys of somebody who works in an organisation of 100,000 people;
-// the first time includes what is counted once.
-func BenchmarkLarge(b *testing.B) {
+// largeDesk is a desk of an organisation of 100,000 people, and somebody who owns it.
+func largeDesk(b *testing.B) (*rooms.Desk, desk.Actor, *model.Design) {
+	b.Helper()
 	design := generate.Design(generate.Options{Users: 100_000, Seed: 1})
 	s, err := store.Open(filepath.Join(b.TempDir(), "x.db"), false)
 	if err != nil {
 		b.Fatal(err)
 	}
-	defer s.Close()
+	b.Cleanup(func() { _ = s.Close() })
 	d, err := rooms.Open(s, func() time.Time { return generate.Day })
 	if err != nil {
 		b.Fatal(err)
@@ -83,7 +85,14 @@ func BenchmarkLarge(b *testing.B) {
 	if _, err := d.MakeOwner(design.Users[0].ID); err != nil {
 		b.Fatal(err)
 	}
-	who, key := desk.Actor{User: design.Users[0].ID}, design.Systems[9].Permissions[4].Key
+	return d, desk.Actor{User: design.Users[0].ID, Proven: generate.Day}, design
+}
+
+// BenchmarkLarge measures what is asked under the keys of somebody who works in an organisation of 100,000 people;
+// the first time includes what is counted once.
+func BenchmarkLarge(b *testing.B) {
+	d, who, design := largeDesk(b)
+	key := design.Systems[9].Permissions[4].Key
 	for _, c := range []struct {
 		name string
 		ask  func() error
@@ -227,4 +236,82 @@ func BenchmarkBringIn(b *testing.B) {
 			}
 		}
 	})
+}
+
+// BenchmarkWorklist measures three steps done to 15,000 people: the trial, the draft and its application.
+func BenchmarkWorklist(b *testing.B) {
+	for _, n := range []int{1_500, 15_000} {
+		b.Run(strconv.Itoa(n), func(b *testing.B) { benchWorklist(b, n) })
+	}
+}
+
+func benchWorklist(b *testing.B, n int) {
+	d, who, design := largeDesk(b)
+	from := people.Source{}
+	for _, u := range design.Users[1000 : 1000+n] {
+		from.People = append(from.People, u.ID)
+	}
+	steps := []worklist.Step{
+		{Do: worklist.Assign, Roles: []string{design.Roles[4].ID}, Area: design.Areas[3].ID},
+		{Do: worklist.Set, Field: "department", Value: "Another"},
+		{Do: worklist.Join, Groups: []string{static(design)}},
+	}
+	var tried, drafted, applied time.Duration
+	rounds := 0
+	for b.Loop() {
+		rounds++
+		steps[1].Value = "Another " + strconv.Itoa(rounds)
+		head, err := d.NewWorklist(who, "")
+		if err != nil {
+			b.Fatal(err)
+		}
+		if _, err = d.Gather(who, head.ID, from); err == nil {
+			err = d.AlterWorklist(who, head.ID, people.Alteration{Steps: &steps})
+		}
+		if err != nil {
+			b.Fatal(err)
+		}
+		began := time.Now()
+		for state := "working"; state == "working"; {
+			w, err := d.Worklist(who, head.ID, people.Window{Limit: 100})
+			if err != nil || w.Stop != "" {
+				b.Fatal(err, w)
+			}
+			state = w.State
+		}
+		tried += time.Since(began)
+		began = time.Now()
+		draft, err := d.DraftWorklist(who, head.ID)
+		if err != nil {
+			b.Fatal(err)
+		}
+		drafted += time.Since(began)
+		began = time.Now()
+		if _, err := d.Apply(who, "all at once", draft.Stamp); err != nil {
+			b.Fatal(err)
+		}
+		applied += time.Since(began)
+		b.StopTimer()
+		undo, err := d.DraftUndo(who, d.Revision())
+		if err == nil {
+			_, err = d.Apply(who, "back", undo.Stamp)
+		}
+		if err = errors.Join(err, d.DropWorklist(who, head.ID)); err != nil {
+			b.Fatal(err)
+		}
+		b.StartTimer()
+	}
+	b.ReportMetric(tried.Seconds()/float64(rounds), "s-tried")
+	b.ReportMetric(drafted.Seconds()/float64(rounds), "s-drafted")
+	b.ReportMetric(applied.Seconds()/float64(rounds), "s-applied")
+}
+
+// static gives a group whose members are listed.
+func static(d *model.Design) string {
+	for _, g := range d.Groups {
+		if g.Type == model.Static && g.Source != model.Directory {
+			return g.ID
+		}
+	}
+	return ""
 }

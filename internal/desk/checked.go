@@ -43,6 +43,7 @@ const (
 	Permitted  = code.Permitted // neither a right nor a delegation lets the actor do it (§9)
 	Supplied   = code.Supplied  // it edits what comes with a system, or is protected (§2)
 	Fed        = code.Fed       // it gainsays a directory
+	Deleted    = code.Deleted   // somebody who is deleted is given something
 	Lockout    = code.Lockout   // nobody would hold every right in Fachwerk any longer (§9)
 	HandedOn   = code.HandedOn  // it hands on rights in Fachwerk that the actor does not hold
 	Above      = code.Above     // it touches the account of somebody with such rights (§9, rule 6)
@@ -67,6 +68,7 @@ var stances = map[Door]map[Concern]stance{
 		Critical: proves,
 		Supplied: carries,
 		Fed:      carries,
+		Deleted:  carries,
 	}, // what was can come back, until the directory says otherwise
 	ByUpgrade: {Critical: proves, Supplied: carries},
 	ByReview:  {Critical: proves},
@@ -87,6 +89,7 @@ var operators = map[Concern]stance{
 	Permitted: carries,
 	Supplied:  carries,
 	Fed:       carries,
+	Deleted:   carries,
 	HandedOn:  carries,
 	Above:     carries,
 	Entrusted: carries,
@@ -233,6 +236,7 @@ func (c *checked) judge(d *Desk) {
 		})
 		if c.After != nil {
 			c.ask(i, Fed, func() []said { return gainsaid(a.Ops, c.After) })
+			c.ask(i, Deleted, func() []said { return c.toDeleted(a.Ops) })
 		}
 	}
 	if c.After == nil || len(c.Ops) == 0 {
@@ -422,6 +426,16 @@ func (d *Desk) Blame(c *checked) (list []Blamed, stop string) {
 		}
 	}
 	return list, stop
+}
+
+// toDeleted tells which operations give something to somebody who is deleted.
+func (c *checked) toDeleted(ops []change.Op) (out []said) {
+	for _, o := range ops {
+		if id := change.ToDeleted(o, c.After); id != "" {
+			out = append(out, of(o.Kind, o.ID, c.nameOf(id)+" is deleted and is given nothing: bring them back first."))
+		}
+	}
+	return out
 }
 
 // Note is what the record tells of a revision beside its change.

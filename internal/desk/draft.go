@@ -590,13 +590,8 @@ func (p *Drafted) Seen() *model.Design {
 	return p.Base()
 }
 
-// Stamp names exactly the draft and all that it comes to; empty if there is none.
-func (p *Drafted) Stamp() string {
-	if p == nil {
-		return ""
-	}
-	return p.stamp
-}
+// Key names exactly the acts of the draft and the revision that they are laid on.
+func (p *Drafted) Key() string { return p.key }
 
 // Partial tells that the person who drafts sees only a part of the design.
 func (p *Drafted) Partial() bool { return p.sight != nil }

@@ -193,10 +193,6 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	}
 	after := Lay(d, ops)
 	for _, o := range ops {
-		if id := toDeleted(o, after); id != "" {
-			u, _ := after.Users.Find(id)
-			say(o, code.Deleted, "%s is deleted and is given nothing: bring them back first", u.DisplayName)
-		}
 		if o.After != nil || after.Get(o.Kind, o.ID) != nil {
 			continue
 		}
@@ -213,9 +209,9 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	return after, problems
 }
 
-// toDeleted gives somebody who is deleted and whom an operation assigns something or lists in a group; empty if there
-// is nobody.
-func toDeleted(o Op, after *model.Design) string {
+// ToDeleted gives somebody who is deleted and to whom an operation assigns something, or whom it lists in a group or makes
+// a delegate; empty if there is nobody.
+func ToDeleted(o Op, after *model.Design) string {
 	deleted := func(id string) bool {
 		u, ok := after.Users.Find(id)
 		return ok && u.State == model.UserDeleted

@@ -155,7 +155,8 @@ func newWaits(before, after *Index, user string, t time.Time) []string {
 			is.Clear(p)
 		}
 	}
-	return after.licencesLacking(user, is)
+	u, _ := after.userOf.find(user)
+	return after.licencesLacking(u, is)
 }
 
 // crossing gathers who can be concerned by a change across permissions, licences and areas.
@@ -670,11 +671,17 @@ func (w *worker) compare(i, j int) (d Difference) {
 		d.User = b.design.Users[i].ID
 	}
 	d.Gains, d.Losses = w.is.beyond(&w.was), w.was.beyond(&w.is)
-	for k := range w.words {
-		if w.is.missing[k]&^w.was.missing[k] != 0 {
-			d.Waits = newWaits(b, a, d.User, w.t)
-			break
+	var lacked *bitset.BitSet // what is withheld and was not
+	for k, word := range w.words {
+		if bits := w.is.missing[k] &^ w.was.missing[k]; bits != 0 {
+			if lacked == nil {
+				lacked = a.bits()
+			}
+			lacked.Words()[word.at] = bits
 		}
+	}
+	if lacked != nil {
+		d.Waits = a.licencesLacking(j, lacked)
 	}
 	return d
 }
@@ -781,6 +788,23 @@ func (p *pieces) at(area int32, wide uint8) []uint64 {
 	return bits
 }
 
+// has tells whether there is a piece over the same area, with the same reach, that includes another one. So it is with
+// most of what somebody holds before and after a change.
+func (p *pieces) has(s piece) bool {
+	for _, o := range p.list {
+		if o.area != s.area || o.wide != s.wide {
+			continue
+		}
+		for n, bits := range s.bits {
+			if bits&^o.bits[n] != 0 {
+				return false
+			}
+		}
+		return true
+	}
+	return false
+}
+
 // wordsOf appends those words of a set that are not empty.
 func wordsOf(words []uint64, to []word) []word {
 	for k, bits := range words {
@@ -795,6 +819,9 @@ func wordsOf(words []uint64, to []word) []word {
 func (p *pieces) beyond(others *pieces) []Holding {
 	var packed []uint64
 	for i, s := range p.list {
+		if others.has(s) {
+			continue
+		}
 		p.above = p.above[:0]
 		for j, o := range p.list {
 			if i != j && p.x.includes(o.area, o.wide, s.area, s.wide) {

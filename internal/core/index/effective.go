@@ -338,8 +338,7 @@ func (x *Index) lackedBy(user string, t time.Time) *bitset.BitSet {
 }
 
 // licencesLacking gives the licences that a user lacks for some permissions, by place in the design.
-func (x *Index) licencesLacking(user string, permissions *bitset.BitSet) (out []string) {
-	u, _ := x.userOf.find(user)
+func (x *Index) licencesLacking(u int, permissions *bitset.BitSet) (out []string) {
 	covered := x.covering[x.people.at(u).profile]
 	needed := make([]bool, len(x.design.Licences))
 	for i := range x.classes {

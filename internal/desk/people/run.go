@@ -53,9 +53,19 @@ type record struct {
 	Do    []worklist.Do `json:"do"`              // of each step
 }
 
-// prepared is a trial that stands on a draft as it is now.
-func (d *Office) prepared(who desk.Actor, s *desk.Sight, p *desk.Drafted, c content) (*tried, error) {
-	got := d.weigh(who, s, p, c, func(int) bool { return true })
+// prepared is a trial that stands on a draft as it is now: the one that was looked at, if that is so.
+func (d *Office) prepared(who desk.Actor, s *desk.Sight, p *desk.Drafted, w store.Worklist, c content) (*tried, error) {
+	var got *tried
+	d.mu.Lock()
+	t := d.tried[w.ID]
+	d.mu.Unlock()
+	if t != nil && t.key == keyOf(w, p) {
+		<-t.ready
+		got = t.tried
+	}
+	if got == nil || got.failure {
+		got = d.weigh(who, s, p, c, func(int) bool { return true })
+	}
 	switch {
 	case len(c.Steps) == 0 || len(c.People) == 0:
 		return nil, desk.Refuse(desk.Invalid, "Gather people and choose a step first.")
@@ -101,7 +111,7 @@ func (d *Office) DraftWorklist(who desk.Actor, id string) (*desk.Draft, error) {
 		return nil, err
 	}
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		got, err := d.prepared(who, s, p, c)
+		got, err := d.prepared(who, s, p, w, c)
 		if err != nil {
 			return err
 		}
@@ -128,7 +138,7 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	if err != nil {
 		return nil, err
 	}
-	got, err := d.prepared(who, s, s.Draft, c)
+	got, err := d.prepared(who, s, s.Draft, w, c)
 	if err != nil {
 		return nil, err
 	}

@@ -247,9 +247,12 @@ func (d *Office) row(s *desk.Sight, id string, left bool, r *worklist.Row, got *
 	return row
 }
 
+// keyOf names what a worklist is tried on: itself as it is, and a draft with the revision that it lies on.
+func keyOf(w store.Worklist, p *desk.Drafted) string { return fmt.Sprint(w.Changed.UnixNano(), " ", p.Key()) }
+
 // try begins to try a worklist, unless it is tried already on what there is now.
 func (d *Office) try(who desk.Actor, s *desk.Sight, w store.Worklist, c content) *trying {
-	key := fmt.Sprint(w.Changed.UnixNano(), s.Present.Revision, s.Draft.Stamp())
+	key := keyOf(w, s.Draft)
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	t := d.tried[w.ID]

@@ -193,6 +193,12 @@ func samples(d *model.Design, holder string) map[string]sample {
 			}
 			return "", nil
 		}},
+		"worklists": {}, "newWorklist": {body: map[string]any{}}, "worklist": {ready: listed(d, nil), query: "limit=100"},
+		"alterWorklist": {ready: listed(d, map[string]any{"name": "Another"})},
+		"gather":        {ready: listed(d, map[string]any{"query": `title eq "Title 3"`})},
+		"gatherFile":    {ready: listed(d, []byte(d.Users[77].ID + "\n" + d.Users[78].ID + "\n")), query: "name=people.csv"},
+		"dropWorklist":  {once: true, ready: listed(d, nil)}, "draftWorklist": {once: true, ready: listed(d, nil)},
+		"carryOutWorklist": {bare: true, ready: listed(d, nil)}, "worklistLog": {bare: true, in: "none"},
 		"import":        {ready: tried(d, nil), query: "limit=100"},
 		"alterImport":   {ready: tried(d, map[string]any{})},
 		"correctImport": {ready: tried(d, map[string]any{"row": 0, "column": 0, "text": "somebody"})},
@@ -201,6 +207,29 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"upgrade": {
 			body: upgrade,
 		}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
+	}
+}
+
+// listed makes a worklist of a thousand people with two steps, and waits until it is tried.
+func listed(d *model.Design, body any) func(ask asker) (string, any) {
+	var ids []string
+	for _, u := range d.Users[2000:3000] {
+		ids = append(ids, u.ID)
+	}
+	return func(ask asker) (string, any) {
+		_, text, _ := ask("POST", "/api/worklists", map[string]any{})
+		var v struct {
+			ID string `json:"id"`
+		}
+		_ = json.Unmarshal(text, &v)
+		ask("POST", "/api/worklists/"+v.ID+"/people", map[string]any{"people": ids})
+		ask("PATCH", "/api/worklists/"+v.ID, map[string]any{"steps": []map[string]any{
+			{"do": "assign", "roles": []string{d.Roles[4].ID}}, {"do": "set", "field": "department", "value": "Another"},
+		}})
+		for ask.field("/api/worklists/"+v.ID, "state") == "working" {
+			runtime.Gosched()
+		}
+		return v.ID, body
 	}
 }
 
@@ -229,6 +258,7 @@ var wholes = []string{
 	"exportList",
 	"securityLogFile",
 	"exportSheet",
+	"worklistTable",
 	"exportHistory",
 	"reviewReport",
 	"exportReview",
