@@ -44,6 +44,9 @@ import { BundleSheet } from "./sheets/role/BundleSheet";
 import { LicenceSheet } from "./sheets/system/LicenceSheet";
 import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
+import { LogPage } from "./worklists/LogPage";
+import { WorklistPage } from "./worklists/WorklistPage";
+import { Worklists } from "./worklists/Worklists";
 import "./styles.css";
 
 keepTheme();
@@ -73,6 +76,9 @@ const routes = [
 			{ path: "groups/:id", element: <GroupSheet /> },
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
+			{ path: "worklists", element: <Worklists /> },
+			{ path: "worklists/log/:id", element: <LogPage /> },
+			{ path: "worklists/:id", element: <WorklistPage /> },
 			{ path: "import", element: <ImportPage /> },
 			{ path: "directories", element: <DirectoriesPage /> },
 			{ path: "areas", element: <AreasList /> },

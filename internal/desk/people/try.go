@@ -64,8 +64,9 @@ type Row struct {
 // ToldStep is a step of a worklist, in words.
 type ToldStep struct {
 	worklist.Step
-	Said  string `json:"said"`
-	Wrong string `json:"wrong,omitempty" doc:"What is wrong with it, whomever it is done to"`
+	Said  string     `json:"said"`
+	Named []desk.Ref `json:"named" doc:"The things that it names, by id"`
+	Wrong string     `json:"wrong,omitempty" doc:"What is wrong with it, whomever it is done to"`
 	// How many people it does something to, and so on.
 	Does    int `json:"does"`
 	Already int `json:"already"`
@@ -145,7 +146,7 @@ func (d *Office) Worklist(who desk.Actor, id string, q Window) (*Worklist, error
 // tell describes a worklist and what was tried of it, if it has been.
 func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Window) {
 	for i, step := range c.Steps {
-		told := ToldStep{Step: step, Said: said(s.House, &step)}
+		told := ToldStep{Step: step, Said: said(s.House, &step), Named: named(s.House, &step)}
 		if got != nil {
 			told.Wrong = got.wrong[i]
 			if got.Trial != nil {
@@ -248,7 +249,9 @@ func (d *Office) row(s *desk.Sight, id string, left bool, r *worklist.Row, got *
 }
 
 // keyOf names what a worklist is tried on: itself as it is, and a draft with the revision that it lies on.
-func keyOf(w store.Worklist, p *desk.Drafted) string { return fmt.Sprint(w.Changed.UnixNano(), " ", p.Key()) }
+func keyOf(w store.Worklist, p *desk.Drafted) string {
+	return fmt.Sprint(w.Changed.UnixNano(), " ", p.Key())
+}
 
 // try begins to try a worklist, unless it is tried already on what there is now.
 func (d *Office) try(who desk.Actor, s *desk.Sight, w store.Worklist, c content) *trying {
@@ -450,6 +453,26 @@ func (d *Office) notMine(who desk.Actor, s *desk.Sight, c content, but map[workl
 			}
 		}
 	}
+}
+
+// named gives the things that a step names.
+func named(h *desk.House, s *worklist.Step) []desk.Ref {
+	out := []desk.Ref{}
+	for _, n := range []struct {
+		kind model.Kind
+		ids  []string
+	}{
+		{model.KindRole, s.Roles}, {model.KindSet, s.Sets}, {model.KindGroup, s.Groups}, {model.KindLicence, s.Licences},
+		{model.KindArea, []string{s.Area}}, {model.KindUser, []string{s.Successor}},
+		{map[string]model.Kind{"area": model.KindArea, "manager": model.KindUser}[s.Field], []string{s.Value}},
+	} {
+		for _, id := range n.ids {
+			if id != "" && n.kind != "" {
+				out = append(out, h.Ref(n.kind, id))
+			}
+		}
+	}
+	return out
 }
 
 // said tells a step in words.

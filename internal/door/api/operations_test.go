@@ -196,7 +196,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"worklists": {}, "newWorklist": {body: map[string]any{}}, "worklist": {ready: listed(d, nil), query: "limit=100"},
 		"alterWorklist": {ready: listed(d, map[string]any{"name": "Another"})},
 		"gather":        {ready: listed(d, map[string]any{"query": `title eq "Title 3"`})},
-		"gatherFile":    {ready: listed(d, []byte(d.Users[77].ID + "\n" + d.Users[78].ID + "\n")), query: "name=people.csv"},
+		"gatherFile":    {ready: listed(d, []byte(d.Users[77].ID+"\n"+d.Users[78].ID+"\n")), query: "name=people.csv"},
 		"dropWorklist":  {once: true, ready: listed(d, nil)}, "draftWorklist": {once: true, ready: listed(d, nil)},
 		"carryOutWorklist": {bare: true, ready: listed(d, nil)}, "worklistLog": {bare: true, in: "none"},
 		"import":        {ready: tried(d, nil), query: "limit=100"},

@@ -13,20 +13,25 @@ import (
 // maxGathered bounds what is pasted or sent to gather people by, in bytes.
 const maxGathered = 16 << 20
 
+// WorklistInput names a worklist, or a log of one.
+type WorklistInput struct {
+	ID string `path:"id" maxLength:"40"`
+}
+
+// RowsInput is a window into the rows of a worklist.
+type RowsInput struct {
+	Result string `query:"result" enum:"does,already,not,none,left" doc:"Only rows with this result"`
+	Words  string `query:"q" maxLength:"300"`
+	Offset int    `query:"offset" minimum:"0"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+}
+
+func (r RowsInput) window() people.Window {
+	return people.Window{Result: r.Result, Words: r.Words, Offset: r.Offset, Limit: r.Limit}
+}
+
 // worklists gather people and do something to all of them.
 func (a *API) worklists() {
-	type listInput struct {
-		ID string `path:"id" maxLength:"40"`
-	}
-	type windowInput struct {
-		Result string `query:"result" enum:"does,already,not,none,left" doc:"Only rows with this result"`
-		Words  string `query:"q" maxLength:"300"`
-		Offset int    `query:"offset" minimum:"0"`
-		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
-	}
-	window := func(w windowInput) people.Window {
-		return people.Window{Result: w.Result, Words: w.Words, Offset: w.Offset, Limit: w.Limit}
-	}
 	on(a, operation{
 		id: "worklists", method: http.MethodGet, path: "/api/worklists",
 		summary: "One's worklists, and what came of the last ones",
@@ -45,17 +50,17 @@ func (a *API) worklists() {
 		return answer(a.desk.NewWorklist(actor(ctx), in.Body.Name))
 	})
 	type lookInput struct {
-		listInput
-		windowInput
+		WorklistInput
+		RowsInput
 	}
 	on(a, operation{
 		id: "worklist", method: http.MethodGet, path: "/api/worklists/{id}",
 		summary: "A worklist with what its steps would do: a window into its rows",
 	}, func(ctx context.Context, in *lookInput) (*body[*people.Worklist], error) {
-		return answer(a.desk.Worklist(actor(ctx), in.ID, window(in.windowInput)))
+		return answer(a.desk.Worklist(actor(ctx), in.ID, in.window()))
 	})
 	type alterInput struct {
-		listInput
+		WorklistInput
 		Body people.Alteration
 	}
 	on(a, operation{
@@ -68,11 +73,11 @@ func (a *API) worklists() {
 	on(a, operation{
 		id: "dropWorklist", method: http.MethodDelete, path: "/api/worklists/{id}",
 		summary: "Delete a worklist. Nobody on it is changed",
-	}, func(ctx context.Context, in *listInput) (*none, error) {
+	}, func(ctx context.Context, in *WorklistInput) (*none, error) {
 		return nothing(a.desk.DropWorklist(actor(ctx), in.ID))
 	})
 	type gatherInput struct {
-		listInput
+		WorklistInput
 		Body people.Source
 	}
 	on(a, operation{
@@ -83,7 +88,7 @@ func (a *API) worklists() {
 		return answer(a.desk.Gather(actor(ctx), in.ID, in.Body))
 	})
 	type fileInput struct {
-		listInput
+		WorklistInput
 		Name    string `query:"name" required:"true" maxLength:"300" doc:"The file's name"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
@@ -97,23 +102,23 @@ func (a *API) worklists() {
 	on(a, operation{
 		id: "draftWorklist", method: http.MethodPost, path: "/api/worklists/{id}/draft",
 		summary: "Put what a worklist does into the draft, as one act; what is not possible stays out",
-	}, func(ctx context.Context, in *listInput) (*body[*desk.Draft], error) {
+	}, func(ctx context.Context, in *WorklistInput) (*body[*desk.Draft], error) {
 		return answer(a.desk.DraftWorklist(actor(ctx), in.ID))
 	})
 	on(a, operation{
 		id: "carryOutWorklist", method: http.MethodPost, path: "/api/worklists/{id}/carry-out",
 		summary: "Do at once what is no change of the design: letters, signing out",
-	}, func(ctx context.Context, in *listInput) (*body[*people.Done], error) {
+	}, func(ctx context.Context, in *WorklistInput) (*body[*people.Done], error) {
 		return answer(a.desk.CarryOutWorklist(actor(ctx), in.ID))
 	})
 	on(a, operation{
 		id: "worklistLog", method: http.MethodGet, path: "/api/worklist-logs/{id}",
 		summary: "What a worklist did to each person: a window into its rows",
 	}, func(ctx context.Context, in *lookInput) (*body[*people.Log], error) {
-		return answer(a.desk.WorklistLog(actor(ctx), in.ID, window(in.windowInput)))
+		return answer(a.desk.WorklistLog(actor(ctx), in.ID, in.window()))
 	})
 	type tableInput struct {
-		listInput
+		WorklistInput
 		FormInput
 	}
 	on(a, operation{

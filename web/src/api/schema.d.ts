@@ -4767,6 +4767,8 @@ export interface components {
             level?: number;
             licences?: string[];
             mode?: string;
+            /** @description The things that it names, by id */
+            named: components["schemas"]["Ref"][];
             /** Format: int64 */
             not: number;
             reach?: string;
@@ -9185,9 +9187,16 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Only rows with this result */
+                result?: "does" | "already" | "not" | "none" | "left";
+                q?: string;
+                offset?: number;
+                limit?: number;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -9222,6 +9231,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                id: string;
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -9320,9 +9330,16 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Only rows with this result */
+                result?: "does" | "already" | "not" | "none" | "left";
+                q?: string;
+                offset?: number;
+                limit?: number;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -9380,7 +9397,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -9476,7 +9495,9 @@ export interface operations {
                 name: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -9509,7 +9530,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {

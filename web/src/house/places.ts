@@ -38,6 +38,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			rooms: [
 				{ to: "/people", name: "People" },
 				{ to: "/areas", name: "Areas" },
+				...(acting(me) ? [{ to: "/worklists", name: "Worklists" }] : []),
 				...(may(me, "design:view") && acting(me) ? [{ to: "/import", name: "Bring in" }] : []),
 				...(may(me, "design:view") && !me.day ? [{ to: "/directories", name: "Directories" }] : []),
 			],

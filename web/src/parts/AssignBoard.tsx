@@ -13,7 +13,7 @@ type Terms = Schemas["JoinTerms"];
 const pick = "board px-2 py-1 leading-normal font-semibold text-slate";
 
 /** On which terms a role or set is given, read and written as one sentence. */
-function useTerms(start: {
+export function useTerms(start: {
 	area?: string;
 	reach?: Terms["reach"];
 	mode?: Terms["mode"];
