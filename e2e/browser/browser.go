@@ -428,6 +428,11 @@ func (p *Page) PressAlt(key string) error {
 	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierAlt)))
 }
 
+// PressShift presses a key with Shift.
+func (p *Page) PressShift(key string) error {
+	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierShift)))
+}
+
 // PressControl presses a letter with the Control key.
 func (p *Page) PressControl(key string) error {
 	return p.do(chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierCtrl)))

@@ -139,6 +139,9 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := fed(s, final, now); err != nil {
 		return err
 	}
+	if err := worklists(d, now); err != nil {
+		return err
+	}
 	return LetIn(s)
 }
 

@@ -1,7 +1,7 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { createBrowserRouter, RouterProvider } from "react-router";
+import { createBrowserRouter, Outlet, RouterProvider } from "react-router";
 import { AccountPage } from "./account/AccountPage";
 import { SecurityLog } from "./account/SecurityLog";
 import { Tokens } from "./account/Tokens";
@@ -51,7 +51,7 @@ import "./styles.css";
 
 keepTheme();
 
-const routes = [
+const rooms = [
 	{ path: "/welcome/:link", element: <Welcome />, errorElement: <Broken /> },
 	{
 		element: <House />,
@@ -100,6 +100,18 @@ const routes = [
 	},
 ];
 
+// Notices can lead somewhere, so they stand within the router.
+const routes = [
+	{
+		element: (
+			<Notices>
+				<Outlet />
+			</Notices>
+		),
+		children: rooms,
+	},
+];
+
 const router = createBrowserRouter(routes, { basename: under || "/" });
 
 const root = document.getElementById("root");
@@ -107,9 +119,7 @@ if (root) {
 	createRoot(root).render(
 		<StrictMode>
 			<QueryClientProvider client={queries}>
-				<Notices>
-					<RouterProvider router={router} />
-				</Notices>
+				<RouterProvider router={router} />
 			</QueryClientProvider>
 		</StrictMode>,
 	);

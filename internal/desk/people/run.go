@@ -88,7 +88,10 @@ func (d *Office) keep(who desk.Actor, s *desk.Sight, name string, c content, got
 		r.Steps, r.Do = append(r.Steps, said(s.House, &c.Steps[i])), append(r.Do, c.Steps[i].Do)
 	}
 	for i, id := range c.People {
-		row := d.row(s, id, false, &got.Rows[i], got)
+		if c.Left[id] {
+			continue // nothing is done to them, so the log is not about them
+		}
+		row := d.row(s, id, none, &got.Rows[i], got)
 		r.Rows = append(r.Rows, Entry{row.User, row.Outcomes, row.Gains, row.Losses, row.Notes})
 	}
 	run := store.Run{ID: strings.ToLower(rand.Text()[:16]), User: who.User, List: name, Made: d.Now()}

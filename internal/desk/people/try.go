@@ -53,8 +53,7 @@ type Row struct {
 	State    string    `json:"state"`
 	Title    string    `json:"title,omitempty"`
 	Home     string    `json:"home,omitempty"`
-	Left     bool      `json:"left" doc:"The person is left out of the steps"`
-	Result   string    `json:"result" enum:"does,already,not,none" doc:"Something is done; all is so already; something is not possible; there are no steps"`
+	Result   string    `json:"result" enum:"does,already,not,left,none" doc:"Something is done; all is so already; something is not possible; left out; there are no steps"`
 	Outcomes []Outcome `json:"outcomes" doc:"One a step"`
 	Gains    int       `json:"gains" doc:"How many permissions the person gains"`
 	Losses   int       `json:"losses"`
@@ -150,7 +149,10 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 		if got != nil {
 			told.Wrong = got.wrong[i]
 			if got.Trial != nil {
-				for _, r := range got.Rows {
+				for n, r := range got.Rows {
+					if c.Left[c.People[n]] {
+						continue
+					}
 					switch r.Outcomes[i].Result {
 					case worklist.Done:
 						told.Does++
@@ -181,7 +183,7 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 			}
 		}
 	}
-	out.Counts["left"] = len(c.Left)
+	out.Counts[string(leftOut)] = len(c.Left)
 	words := strings.Fields(model.Fold(q.Words))
 	for i, id := range c.People {
 		result := none
@@ -190,8 +192,11 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 			r = &got.Rows[i]
 			result = resultOf(r)
 		}
+		if c.Left[id] {
+			result = leftOut
+		}
 		switch {
-		case q.Result == "left" && !c.Left[id], q.Result != "" && q.Result != "left" && q.Result != string(result):
+		case q.Result != "" && q.Result != string(result):
 			continue
 		case len(words) > 0:
 			all := model.Fold(nameOf(s, id) + "\n" + id)
@@ -200,7 +205,7 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 			}
 		}
 		if out.Match >= q.Offset && len(out.Rows) < q.Limit {
-			out.Rows = append(out.Rows, d.row(s, id, c.Left[id], r, got))
+			out.Rows = append(out.Rows, d.row(s, id, result, r, got))
 		}
 		out.Match++
 	}
@@ -213,8 +218,11 @@ func nameOf(s *desk.Sight, id string) string {
 	return id
 }
 
-// none is the result where there are no steps.
-const none worklist.Result = "none"
+// The results of people to whom nothing is tried: there are no steps, or they are left out.
+const (
+	none    worklist.Result = "none"
+	leftOut worklist.Result = "left"
+)
 
 // resultOf tells what of a row most concerns who looks: that something is not possible, else that something is done.
 func resultOf(r *worklist.Row) worklist.Result {
@@ -230,15 +238,14 @@ func resultOf(r *worklist.Row) worklist.Result {
 	return out
 }
 
-func (d *Office) row(s *desk.Sight, id string, left bool, r *worklist.Row, got *tried) Row {
-	row := Row{User: s.Ref(model.KindUser, id), Left: left, Result: string(none), Outcomes: []Outcome{}, Notes: []string{}}
+func (d *Office) row(s *desk.Sight, id string, result worklist.Result, r *worklist.Row, got *tried) Row {
+	row := Row{User: s.Ref(model.KindUser, id), Result: string(result), Outcomes: []Outcome{}, Notes: []string{}}
 	if u, ok := s.Design().Users.Find(id); ok {
 		row.State, row.Title, row.Home = string(u.State), u.JobTitle, s.Area(u.Area).Name
 	}
 	if r == nil {
 		return row
 	}
-	row.Result = string(resultOf(r))
 	for _, o := range r.Outcomes {
 		row.Outcomes = append(row.Outcomes, Outcome{string(o.Result), o.Said})
 	}
@@ -348,7 +355,9 @@ func (d *Office) weigh(who desk.Actor, s *desk.Sight, p *desk.Drafted, c content
 		break
 	}
 	for i := range got.Rows {
-		got.counts[resultOf(&got.Rows[i])]++
+		if !c.Left[c.People[i]] {
+			got.counts[resultOf(&got.Rows[i])]++
+		}
 	}
 	return got
 }

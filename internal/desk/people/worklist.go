@@ -166,7 +166,7 @@ func (d *Office) AlterWorklist(who desk.Actor, id string, a Alteration) error {
 			off[u] = true
 		}
 		c.People = slices.DeleteFunc(c.People, func(u string) bool { return a.Empty || off[u] })
-		if c.Left == nil {
+		if c.Left == nil || a.Empty {
 			c.Left = map[string]bool{}
 		}
 		for _, u := range a.Leave {

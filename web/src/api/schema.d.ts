@@ -4685,8 +4685,6 @@ export interface components {
              */
             gains: number;
             home?: string;
-            /** @description The person is left out of the steps */
-            left: boolean;
             /** Format: int64 */
             losses: number;
             /** @description What else comes of it: conflicts, seats that lack */
@@ -4694,10 +4692,10 @@ export interface components {
             /** @description One a step */
             outcomes: components["schemas"]["WorklistOutcome"][];
             /**
-             * @description Something is done; all is so already; something is not possible; there are no steps
+             * @description Something is done; all is so already; something is not possible; left out; there are no steps
              * @enum {string}
              */
-            result: "does" | "already" | "not" | "none";
+            result: "does" | "already" | "not" | "left" | "none";
             state: string;
             title?: string;
             user: components["schemas"]["Ref"];

@@ -1,17 +1,20 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
+import { Link } from "react-router";
 import { api, data, Refusal, type Schemas } from "../api/client";
 import { draftDiscard, draftKeep, draftTakeOut, useConflict, useDrafting, useRefresh } from "../api/hooks";
 import { alike, GroupImpact, Names } from "../parts/impact";
 import { useNotice } from "../parts/notice";
 import { count, extent, moment, Named, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
+import { useTo } from "./lens";
 import { ProveBoard, proofNeeded } from "./ProveBoard";
 
 /** The open sill: each change as a sentence, what it does to whom, what blocks it, and the way to apply it. */
 export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => void }) {
 	const { tell, refuse } = useNotice();
 	const refresh = useRefresh();
+	const to = useTo();
 	const [reason, setReason] = useState("");
 	const reasonId = useId();
 	const input = useRef<HTMLInputElement>(null);
@@ -24,7 +27,16 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 		onSuccess: async (done) => {
 			onClose();
 			await refresh();
-			tell(`Revision ${done.revision} is applied. It can be undone in the history.`);
+			tell(
+				<>
+					Revision {done.revision} is applied. It can be undone in the history.
+					{done.runs.map((run) => (
+						<Link key={run} className="link ml-2 inline-block" to={to(`/worklists/log/${run}`)}>
+							What became of each
+						</Link>
+					))}
+				</>,
+			);
 		},
 		onError: async (error) => {
 			if (error instanceof Refusal && error.type === proofNeeded) {

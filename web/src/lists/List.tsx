@@ -1,6 +1,8 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { type ReactNode, useDeferredValue, useRef, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
+import { seen, useLens } from "../api/ask";
 import type { Schemas } from "../api/client";
 import { type ListKind, listQuery } from "../api/hooks";
 import { useSet, useTo, useTyped } from "../house/lens";
@@ -26,7 +28,12 @@ type Props = {
 	widths: Record<string, string>;
 	/** What can be done from here. */
 	children?: ReactNode;
+	/** What can be done with the rows that are chosen, or with all that are asked for; without it, none can be chosen. */
+	withChosen?: (chosen: Chosen) => ReactNode;
 };
+
+/** What is chosen in a list. */
+export type Chosen = { ids: string[]; all: number; query: { q: string; where?: string }; clear: () => void };
 
 const tones: Record<string, string> = {
 	good: "text-moss",
@@ -38,6 +45,7 @@ const tones: Record<string, string> = {
 /** Everything of a kind: found by words or by a filter in the same box, sorted by any column, each row the way to its sheet. */
 export function List(p: Props) {
 	const [params] = useSearchParams();
+	const cache = useQueryClient();
 	const set = useSet();
 	const navigate = useNavigate();
 	const to = useTo();
@@ -58,6 +66,34 @@ export function List(p: Props) {
 	const matching = first?.matching ?? 0;
 	const at = Math.min(cursor, Math.max(0, matching - 1));
 	const keep = (i: number) => places.set(place, { top: grid.current?.scrollTop() ?? 0, cursor: i });
+	const lens = useLens();
+	const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+	/** Chooses the rows between two places, of which some may not have come yet. */
+	const chooseRows = async (one: number, other: number, on: boolean) => {
+		const [from, to] = [Math.min(one, other), Math.max(one, other)];
+		let ids = Array.from({ length: to - from + 1 }, (_, i) => rowAt(from + i)?.id);
+		if (ids.includes(undefined)) {
+			const parts = Array.from({ length: Math.ceil(ids.length / 500) }, (_, i) => from + 500 * i);
+			const pages = await Promise.all(
+				parts.map((offset) =>
+					cache.fetchQuery(
+						seen(
+							lens,
+							listQuery(p.kind, { q, columns, sort, down, where, offset, limit: Math.min(500, to + 1 - offset) }),
+						),
+					),
+				),
+			);
+			ids = pages.flatMap((page) => page.rows.map((r) => r.id));
+		}
+		setChosen((before) => {
+			const next = new Set(before);
+			for (const id of ids)
+				if (id && on) next.add(id);
+				else if (id) next.delete(id);
+			return next;
+		});
+	};
 	const path = (row: Row) => {
 		const path = addressOf(p.kind, row.id);
 		return path && to(path);
@@ -94,6 +130,12 @@ export function List(p: Props) {
 						: "…"}
 				</span>
 				<span className="grow" />
+				{p.withChosen?.({
+					ids: [...chosen],
+					all: matching,
+					query: { q, where },
+					clear: () => setChosen(new Set()),
+				})}
 				{matching > 0 && (
 					<Downloads
 						path={`/api/lists/${p.kind}`}
@@ -149,6 +191,7 @@ export function List(p: Props) {
 							onFollow={keep}
 							top={places.get(place)?.top}
 							handle={grid}
+							choosing={p.withChosen && { chosen: (r) => chosen.has(r.id), choose: chooseRows, name: (r) => r.name }}
 							empty={
 								first.trouble
 									? "Nothing is shown until the filter can be read."

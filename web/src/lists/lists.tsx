@@ -8,7 +8,9 @@ import { EditPerson } from "../sheets/person/EditPerson";
 import { EditBundle } from "../sheets/role/EditBundle";
 import { EditLicence } from "../sheets/system/EditLicence";
 import { EditSystem } from "../sheets/system/EditSystem";
-import { List } from "./List";
+import type { Source } from "../worklists/hooks";
+import { ToWorklist } from "../worklists/ToWorklist";
+import { type Chosen, List } from "./List";
 
 /** A button that opens a board to make something new. */
 function New({
@@ -32,6 +34,10 @@ function New({
 	);
 }
 
+/** Whom a list asks for; where that is everybody, a filter that everybody fits. */
+const askedFor = ({ ids, query: { q, where } }: Chosen): Source =>
+	ids.length > 0 ? { people: ids } : { query: q || (where ? undefined : "state pr"), where };
+
 export function PeopleList() {
 	const { me } = useHouse();
 	return (
@@ -51,6 +57,22 @@ export function PeopleList() {
 				hand: "62px",
 				until: "108px",
 			}}
+			withChosen={(c) => (
+				<>
+					{c.ids.length > 0 && (
+						<button type="button" className="link whitespace-nowrap" onClick={c.clear}>
+							{c.ids.length.toLocaleString("en-GB")} chosen ✕
+						</button>
+					)}
+					{c.all > 0 && (
+						<ToWorklist
+							from={askedFor(c)}
+							name={c.ids.length > 0 ? "Gather these" : "Gather all of these"}
+							onDone={c.clear}
+						/>
+					)}
+				</>
+			)}
 		>
 			<New
 				name="Invite …"

@@ -52,6 +52,14 @@ type Props<R extends RowData> = {
 	handle?: Ref<GridHandle>;
 	/** What stands there if there are no rows. */
 	empty: ReactNode;
+	/** Rows can be chosen: by their boxes, with Shift from one to another, by Space, and by Shift with the arrows. */
+	choosing?: {
+		chosen: (row: R) => boolean;
+		/** The rows from one place to another, both included, are chosen or no longer are. */
+		choose: (from: number, to: number, on: boolean) => void;
+		/** What a row is called to who cannot see it. */
+		name: (row: R) => string;
+	};
 };
 
 /**
@@ -63,6 +71,8 @@ export function Grid<R extends RowData>(p: Props<R>) {
 	const scroll = useRef<HTMLDivElement>(null);
 	const body = useRef<HTMLTableSectionElement>(null);
 	const wanted = useRef(false);
+	const anchor = useRef(0); // from where rows are chosen with Shift
+	const { choosing } = p;
 	const list = useVirtualizer({
 		count,
 		getScrollElement: () => scroll.current,
@@ -76,7 +86,7 @@ export function Grid<R extends RowData>(p: Props<R>) {
 	const there = shown.flatMap((s) => (s.row === undefined ? [] : [s.row]));
 	const table = useTable({ features, columns: p.columns, data: there, getRowId: p.keyOf });
 	const rows = new Map(table.getRowModel().rows.map((r) => [r.original, r]));
-	const widths = p.columns.map((c) => c.meta.width).join(" ");
+	const widths = [...(choosing ? ["16px"] : []), ...p.columns.map((c) => c.meta.width)].join(" ");
 	const go = (to: number, focus = true) => {
 		const next = Math.min(count - 1, Math.max(0, to));
 		if (next < 0) return;
@@ -111,15 +121,31 @@ export function Grid<R extends RowData>(p: Props<R>) {
 			Home: 0,
 			End: count - 1,
 		};
+		if (choosing && e.key === " ") {
+			e.preventDefault();
+			const row = rowAt(at);
+			if (row !== undefined) choosing.choose(at, at, !choosing.chosen(row));
+			anchor.current = at;
+			return;
+		}
 		if (!(e.key in steps)) return;
 		e.preventDefault();
 		e.stopPropagation();
+		if (choosing && e.shiftKey) choosing.choose(anchor.current, Math.min(count - 1, Math.max(0, steps[e.key])), true);
+		else anchor.current = Math.min(count - 1, Math.max(0, steps[e.key]));
 		go(steps[e.key]);
 	};
 	return (
 		<div ref={scroll} data-rows className="relative min-h-0 grow overflow-auto">
-			{/* biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: rows are gone through by arrows, which is what a grid is */}
-			<table role="grid" aria-label={p.label} aria-rowcount={count + 1} className="block w-full" onKeyDown={press}>
+			<table
+				// biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: rows are gone through by arrows, which is what a grid is
+				role="grid"
+				aria-label={p.label}
+				aria-rowcount={count + 1}
+				aria-multiselectable={choosing ? true : undefined}
+				className="block w-full"
+				onKeyDown={press}
+			>
 				<thead className="sticky top-0 z-10 block border-b-[3px] border-[var(--beam)] bg-plaster">
 					{table.getHeaderGroups().map((g) => (
 						<tr
@@ -127,6 +153,7 @@ export function Grid<R extends RowData>(p: Props<R>) {
 							className="grid h-[27px] items-center gap-x-4 px-2 text-[12px] text-quiet"
 							style={{ gridTemplateColumns: widths }}
 						>
+							{choosing && <th scope="col" aria-label="Chosen" />}
 							{g.headers.map((h) => {
 								const meta = h.column.columnDef.meta as Meta<R>;
 								return (
@@ -161,6 +188,7 @@ export function Grid<R extends RowData>(p: Props<R>) {
 								aria-rowindex={place.index + 2}
 								data-place={place.index}
 								data-chosen={here || undefined}
+								aria-selected={choosing && row !== undefined ? choosing.chosen(row) : undefined}
 								{...(row !== undefined ? p.marks?.(row) : undefined)}
 								{...(p.to ? undefined : stop)}
 								onClick={() => onAt(place.index)}
@@ -168,6 +196,26 @@ export function Grid<R extends RowData>(p: Props<R>) {
 								style={{ transform: `translateY(${place.start}px)`, gridTemplateColumns: widths }}
 								className={`absolute inset-x-0 top-0 grid h-[32px] items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk ${here ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
 							>
+								{choosing && (
+									<td className="relative z-[1]">
+										{row !== undefined && (
+											<input
+												type="checkbox"
+												tabIndex={-1}
+												aria-label={`Choose ${choosing.name(row)}`}
+												className="block"
+												checked={choosing.chosen(row)}
+												onChange={() => {}}
+												onClick={(e) => {
+													e.stopPropagation();
+													const on = !choosing.chosen(row);
+													choosing.choose(e.shiftKey ? anchor.current : place.index, place.index, on);
+													anchor.current = place.index;
+												}}
+											/>
+										)}
+									</td>
+								)}
 								{row === undefined ? (
 									<td className="text-quiet">…</td>
 								) : (

@@ -1,9 +1,9 @@
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { Refusal } from "../api/client";
 
-type Notice = { text: string; problems: string[]; bad: boolean };
+type Notice = { text: ReactNode; problems: string[]; bad: boolean };
 
-const Context = createContext<{ tell: (text: string) => void; refuse: (error: unknown) => void }>({
+const Context = createContext<{ tell: (text: ReactNode) => void; refuse: (error: unknown) => void }>({
 	tell: () => {},
 	refuse: () => {},
 });
@@ -13,7 +13,7 @@ export const useNotice = () => useContext(Context);
 
 export function Notices({ children }: { children: ReactNode }) {
 	const [notice, setNotice] = useState<Notice | null>(null);
-	const tell = useCallback((text: string) => setNotice({ text, problems: [], bad: false }), []);
+	const tell = useCallback((text: ReactNode) => setNotice({ text, problems: [], bad: false }), []);
 	const refuse = useCallback((error: unknown) => {
 		const e = error instanceof Error ? error : new Error(String(error));
 		setNotice({ text: e.message, problems: e instanceof Refusal ? e.problems : [], bad: true });

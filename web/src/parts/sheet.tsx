@@ -1,8 +1,12 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
 import { useSet } from "../house/lens";
+import { ToWorklist } from "../worklists/ToWorklist";
 import { Downloads } from "./Downloads";
 import { count, Mark } from "./words";
+
+/** The kinds of things whose people can be gathered. */
+const gathers = ["role", "set", "group", "licence", "area"];
 
 /** The head of a sheet: what it is, and what can be done with it. */
 export function SheetHead({
@@ -40,6 +44,12 @@ export function SheetHead({
 					<Mark draft={draft} />
 				</span>
 				<span className="grow" />
+				{table && gathers.includes(table.kind) && (
+					<ToWorklist
+						from={{ of: { kind: table.kind as Schemas["End"]["kind"], id: table.id } }}
+						name="Gather its people"
+					/>
+				)}
 				{table && <Downloads path={`/api/sheets/${table.kind}/${encodeURIComponent(table.id)}`} query={{}} />}
 				<div className="flex shrink-0 items-baseline gap-2">{children}</div>
 			</div>

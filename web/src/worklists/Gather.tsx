@@ -124,7 +124,7 @@ function NotRecognised({ list }: { list: Schemas["Worklist"] }) {
 							<button
 								type="button"
 								className="link shrink-0 text-[12px]"
-								aria-label={`Done with ${u.text}`}
+								aria-label={`Done with it: ${u.text}`}
 								onClick={() => alter.mutate({ id: list.id, body: { clear: [u.text] } })}
 							>
 								Done with it

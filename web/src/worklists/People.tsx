@@ -11,11 +11,14 @@ export type Row = {
 	gains: number;
 	losses: number;
 	notes: string[];
-	left?: boolean;
+	result?: string;
 	state?: string;
 	title?: string;
 	home?: string;
 };
+
+/** How an outcome is marked; whoever is left out is not told as refused. */
+const markOf = (row: Row, o: Row["outcomes"][number]) => resultOf(row.result === "left" ? "left" : o.result);
 
 /** People as courses of a wall, and what each step comes to for them as its bricks; under it, all of the one who is stood on. */
 export function People({
@@ -64,7 +67,7 @@ export function People({
 			header: "Person",
 			cell: ({ row: { original: r } }) => (
 				<>
-					<b className={r.left ? "font-normal text-quiet line-through" : ""}>{r.user.name}</b>
+					<b className={r.result === "left" ? "font-normal text-quiet line-through" : ""}>{r.user.name}</b>
 					{r.state && r.state !== "active" && <span className="ml-2 text-[11px] text-ochre">{r.state}</span>}
 				</>
 			),
@@ -80,11 +83,13 @@ export function People({
 				),
 				cell: ({ row: { original: r } }) => {
 					const o = r.outcomes[i];
-					return o ? (
-						<span data-outcome={o.result} className={resultOf(o.result).tone}>
-							{resultOf(o.result).mark} {o.said}
+					if (!o) return null;
+					const { mark, tone } = markOf(r, o);
+					return (
+						<span data-outcome={o.result} className={tone}>
+							{mark} {o.said}
 						</span>
-					) : null;
+					);
 				},
 				meta: { width: "minmax(110px,3fr)", title: (r) => r.outcomes[i]?.said },
 			}),
@@ -177,7 +182,7 @@ export function People({
 							// biome-ignore lint/suspicious/noArrayIndexKey: a step is its place
 							<li key={i} className="flex gap-2">
 								<span className="w-[16px] shrink-0 text-right text-quiet">{i + 1}</span>
-								<span className={`w-[14px] shrink-0 ${resultOf(o.result).tone}`}>{resultOf(o.result).mark}</span>
+								<span className={`w-[14px] shrink-0 ${markOf(here, o).tone}`}>{markOf(here, o).mark}</span>
 								<span>{o.said}</span>
 							</li>
 						))}

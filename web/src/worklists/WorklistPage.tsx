@@ -72,9 +72,11 @@ export function WorklistPage() {
 						? `trying: ${number(first.done)} of ${number(first.size)} …`
 						: first.state === "failed"
 							? "This cannot be tried: something unforeseen went wrong. The server’s log says more."
-							: ready && first.steps.length > 0
-								? `${count(first.gaining, "person gains", "people gain")}, ${number(first.losing)} lose`
-								: ""}
+							: ready && first.steps.length > 0 && first.size > 0 && !first.changes && first.after === 0
+								? "All of it is so already, in your draft, or not possible."
+								: ready && first.steps.length > 0
+									? `${count(first.gaining, "person gains", "people gain")}, ${number(first.losing)} lose`
+									: ""}
 				</span>
 				{first.stop && first.steps.length > 0 && (
 					<span role="alert" className="font-semibold text-ox">
@@ -141,9 +143,11 @@ export function WorklistPage() {
 								<button
 									type="button"
 									className="link"
-									onClick={() => alter.mutate({ id, body: r.left ? { include: [r.user.id] } : { leave: [r.user.id] } })}
+									onClick={() =>
+										alter.mutate({ id, body: r.result === "left" ? { include: [r.user.id] } : { leave: [r.user.id] } })
+									}
 								>
-									{r.left ? "Take in again" : "Leave out of the steps"}
+									{r.result === "left" ? "Take in again" : "Leave out of the steps"}
 								</button>
 								<button
 									type="button"
