@@ -75,6 +75,7 @@ func commands() *cobra.Command {
 		ownerCommand(),
 		checkCommand(),
 		verifyCommand(),
+		workCommand(),
 		backupCommand(),
 		restoreCommand(),
 		versionCommand(),

@@ -188,6 +188,12 @@ func serve(set *settings) error {
 		go follow(ctx, d)
 		go remind(ctx, d)
 		go forget(ctx, s.Store, set.retention())
+		if set.sender != nil {
+			p := set.postman(d)
+			p.Told = doors.Watch.Letter
+			slog.Info("letters are sent", "server", set.sender.Address())
+			go p.Run(ctx)
+		}
 	}
 	go warm(ctx, d)
 	go func() {

@@ -22,6 +22,7 @@ import (
 
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/door/inner"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -41,6 +42,10 @@ type settings struct {
 	LogLevel       string   `koanf:"log-level"`
 	LogFormat      string   `koanf:"log-format"`
 
+	SMTP      string `koanf:"smtp"`
+	MailFrom  string `koanf:"mail-from"`
+	MailForms string `koanf:"mail-forms"`
+
 	SecondFactor           bool   `koanf:"second-factor"`
 	InvitationDays         int    `koanf:"invitation-days"`
 	SessionHours           int    `koanf:"session-hours"`
@@ -58,6 +63,8 @@ type settings struct {
 
 	secrets map[string]string
 	proxies []netip.Prefix
+	sender  *post.SMTP // nil: letters are not sent
+	forms   *post.Form
 	from    map[string]string // where each setting comes from, by name
 }
 
@@ -67,7 +74,7 @@ const prefix = "FACHWERK_"
 // secrets are what is never given by flag or in the file of settings: whoever lists the processes, or keeps the file
 // beside others, would read them. Each is the text of the variable FACHWERK_NAME, or that of the file which
 // FACHWERK_NAME_FILE names.
-var secrets = []string{"oidc-client-secret", "follow-token"}
+var secrets = []string{"oidc-client-secret", "follow-token", "smtp-password"}
 
 // defineSettings makes the flags of serve.
 func defineSettings(f *pflag.FlagSet) {
@@ -87,6 +94,12 @@ func defineSettings(f *pflag.FlagSet) {
 	f.String("metrics-addr", "", "an address of its own to answer /metrics on, for Prometheus; none if absent")
 	f.String("log-level", "info", "debug, info, warn or error: the least that is logged")
 	f.String("log-format", "text", "text or json")
+
+	f.String("smtp", "", "the server that takes letters, such as smtp://user@mail.example:587 (STARTTLS) or "+
+		"smtps://user@mail.example:465; its password is in FACHWERK_SMTP_PASSWORD, or in the file that "+
+		"FACHWERK_SMTP_PASSWORD_FILE names. Without one, letters lie in the outbox")
+	f.String("mail-from", "", "the sender of letters, such as \"Fachwerk <fachwerk@example.org>\"")
+	f.String("mail-forms", "", "a folder with forms of letters in place of the usual ones: letter.txt, letter.html")
 
 	f.Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	f.Int("invitation-days", 7, "for how many days an invitation is good")
@@ -233,6 +246,18 @@ func (s *settings) check() error {
 				"file that FACHWERK_FOLLOW_TOKEN_FILE names",
 		)
 	}
+	if s.SMTP != "" {
+		if s.sender, err = post.NewSMTP(s.SMTP, s.secrets["smtp-password"], s.MailFrom); err != nil {
+			name := "smtp"
+			if s.MailFrom == "" {
+				name, err = "mail-from", errors.New("letters need a sender")
+			}
+			return wrong(name, "%s", err)
+		}
+	}
+	if s.forms, err = post.NewForm(s.MailForms); err != nil {
+		return wrong("mail-forms", "%s", err)
+	}
 	if (s.TLSCert == "") != (s.TLSKey == "") {
 		return wrong("tls-cert", "a certificate and its --tls-key go together")
 	}
@@ -351,6 +376,7 @@ func (s *settings) outside(listening string) inner.Outside {
 func (s *settings) accounts(outside inner.Outside) account.Settings {
 	return account.Settings{
 		Outside:      outside.URL,
+		Mail:         s.sender != nil,
 		SecondFactor: s.SecondFactor,
 		Provider: account.Provider{
 			Issuer: s.OIDCIssuer, ClientID: s.OIDCClientID, ClientSecret: s.secrets["oidc-client-secret"], Name: s.OIDCName,

@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -118,4 +119,11 @@ func (c *checked) lowered() (out []string) {
 		}
 	}
 	return out
+}
+
+// LetterTo makes a letter to somebody, to be put into the outbox; by is who caused it, or nobody.
+func (d *Desk) LetterTo(u *model.User, by string, l post.Letter) store.Letter {
+	return store.Letter{
+		Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Kind: l.Kind, Link: l.Link, By: by,
+	}
 }

@@ -1,4 +1,4 @@
-// Package post composes the letters that Fachwerk leaves in its outbox.
+// Package post composes the letters that Fachwerk writes, gives them their form, and sends them.
 package post
 
 import (
@@ -7,16 +7,27 @@ import (
 	"time"
 )
 
-// Letter is a mail that is ready to go.
+// Letter is what is written to somebody.
 type Letter struct {
+	Kind    string
 	Subject string
-	Body    string // plain text, lines ended by \n
+	Body    string // plain text, lines ended by \n, paragraphs parted by an empty line
+	Link    string // which link it brings, one of these; empty if none
 }
 
-// The kinds of letters that people may decline. All others reach everybody: they bring links.
+// The kinds of letters. People may decline reminders and tasks; the others bring links, or were asked for.
 const (
-	Reminders = "reminder" // that go out by themselves
-	Tasks     = "task"
+	Reminders   = "reminder" // that go out by themselves
+	Tasks       = "task"
+	Invitations = "invitation"
+	Passwords   = "password"
+	Runs        = "run" // what a worklist did, to whoever applied it
+)
+
+// The links that letters bring, which are made when these are sent.
+const (
+	LinkInvitation = "invitation"
+	LinkPassword   = "password"
 )
 
 // Reminder asks a reviewer for the decisions that are missing in a review.
@@ -30,6 +41,7 @@ func Reminder(organisation, name, review string, waiting, all int, due time.Time
 		items = fmt.Sprintf("1 of your %d items waits", all)
 	}
 	return Letter{
+		Kind:    Reminders,
 		Subject: fmt.Sprintf("%s: %s for your decision", review, strings.TrimPrefix(items, "of ")),
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see "+
@@ -50,6 +62,7 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 		what = "1 revocation"
 	}
 	return Letter{
+		Kind:    Tasks,
 		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, "+
@@ -70,6 +83,8 @@ const LinkHere = "[the link is made when this letter is sent]"
 // Invitation brings somebody a link by which to set a password, good until an instant.
 func Invitation(organisation, name, from string, until time.Time) Letter {
 	return Letter{
+		Kind:    Invitations,
+		Link:    LinkInvitation,
 		Subject: "Your way into " + organisation,
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n%s has invited you to %s. Set your password here, once, until %s:\n\n%s\n\nIf you did not expect "+
@@ -87,6 +102,8 @@ func Invitation(organisation, name, from string, until time.Time) Letter {
 // Forgotten brings somebody who has forgotten their password a link by which to set a new one.
 func Forgotten(organisation, name string) Letter {
 	return Letter{
+		Kind:    Passwords,
+		Link:    LinkPassword,
 		Subject: "A new password for " + organisation,
 		Body: fmt.Sprintf(
 			"Dear %s,\n\nsomebody, we hope you, asked for a new password. Set it here, once, within the hour:\n\n%s\n\n"+
@@ -109,6 +126,7 @@ func Run(organisation, name, list, link string, does, already, not int, lines []
 		lines = lines[:runLines]
 	}
 	return Letter{
+		Kind:    Runs,
 		Subject: fmt.Sprintf("%s: done for %d, not for %d", list, does, not),
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n“%s” is applied. Something was done for %d; for %d all was so already; for %d something was not "+

@@ -238,6 +238,13 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// Worklists, and what came of them.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Worklist{}, &Run{}) },
+	// Letters are sent. Those that were written before are not: nobody expects them any longer.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&Letter{}); err != nil {
+			return err
+		}
+		return tx.Model(&Letter{}).Where("1 = 1").Update("state", LetterKept).Error
+	},
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

@@ -85,17 +85,6 @@ type ReviewTask struct {
 	Revision int // the one that it made, or 0
 }
 
-// Letter is a mail in the outbox.
-type Letter struct {
-	ID      int `gorm:"primaryKey"`
-	Written time.Time
-	User    string `gorm:"index"`
-	To      string // the address; empty if the person has none
-	Subject string
-	Body    string
-	Review  int `gorm:"index"` // what it is about, or 0
-}
-
 // AddReview keeps a new review with its items, and gives its id.
 func (s *Store) AddReview(r Review, items []ReviewItem) (int, error) {
 	err := s.write(func(tx *gorm.DB) error {
@@ -317,10 +306,7 @@ func (s *Store) CloseReview(
 				return err
 			}
 		}
-		if len(letters) > 0 {
-			return tx.CreateInBatches(letters, 200).Error
-		}
-		return nil
+		return within(tx).WriteAll(letters)
 	})
 }
 
@@ -364,24 +350,11 @@ func (s *Store) SettleTask(t ReviewTask) error {
 // Remind puts letters into the outbox and keeps when a review's stragglers were reminded.
 func (s *Store) Remind(review int, at time.Time, letters []Letter) error {
 	return s.write(func(tx *gorm.DB) error {
-		if len(letters) > 0 {
-			if err := tx.CreateInBatches(letters, 200).Error; err != nil {
-				return err
-			}
+		if err := within(tx).WriteAll(letters); err != nil {
+			return err
 		}
 		return tx.Model(&Review{}).Where("id = ?", review).Update("reminded", at).Error
 	})
-}
-
-// Write puts a letter into the outbox.
-func (s *Store) Write(l Letter) error { return s.w.Create(&l).Error }
-
-// WriteAll puts letters into the outbox.
-func (s *Store) WriteAll(list []Letter) error {
-	if len(list) == 0 {
-		return nil
-	}
-	return s.w.CreateInBatches(list, 500).Error
 }
 
 // Declined gives the people who do not want letters of a kind.
@@ -415,14 +388,9 @@ func (s *Store) Decline(user string, kinds ...string) error {
 	})
 }
 
-// Letters gives the letters about a review, latest first.
-func (s *Store) Letters(review int) (out []Letter, err error) {
-	return out, s.db.Where("review = ?", review).Order("id desc").Find(&out).Error
-}
-
 // Backlog counts what waits for somebody.
 type Backlog struct {
-	Letters int // in the outbox
+	Letters int // to be sent
 	Items   int // of open reviews, undecided
 	Overdue int // those of them whose review was due
 	Tasks   int // undecided
@@ -436,7 +404,7 @@ func (s *Store) Backlog(now time.Time) (Backlog, error) {
 			Where("reviews.closed IS NULL AND review_items.decision = ''")
 	}
 	err := errors.Join(
-		s.db.Model(&Letter{}).Count(&letters).Error,
+		s.db.Model(&Letter{}).Where("state IN ?", []string{LetterWaits, LetterSending}).Count(&letters).Error,
 		undecided().Count(&items).Error,
 		undecided().Where("reviews.due < ?", now).Count(&overdue).Error,
 		s.db.Model(&ReviewTask{}).Where("decision = ''").Count(&tasks).Error,

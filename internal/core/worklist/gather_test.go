@@ -35,7 +35,7 @@ func TestReadFindsWhomATextNames(t *testing.T) {
 		{"• u1\n\n  * u2 ", "u1 u2"},
 		{"Dana Ruiz", "Dana Ruiz?u4+u5"},
 		{"Anne Lee", "Anne Lee~u1"},
-		{"cem", "cem"},                             // deleted
+		{"cem", "cem"},                               // deleted
 		{"u1, who is that, u2", "u1 who is that u2"}, // told, not dropped
 		{"Zzyzx Qqq", "Zzyzx Qqq"},
 		{" ;; , ", ""},

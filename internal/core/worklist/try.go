@@ -595,7 +595,7 @@ func (t *trying) state(at At, do Do, u *model.User) Outcome {
 
 // handed are the fields in which a successor takes the place of whoever is deleted, by kind, and how that is said.
 var handed = []struct {
-	kind        model.Kind
+	kind             model.Kind
 	field, one, many string
 }{
 	{model.KindRole, "owner", "role owned", "roles owned"},

@@ -168,12 +168,22 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 	if err := d.mayInvite(h, who, u); err != nil {
 		return nil, err
 	}
+	until := d.Now().Add(d.InvitationLife)
+	letter := d.LetterTo(u, who.User, post.Invitation(
+		h.Design().Organisation.Name, u.DisplayName, h.Ref(model.KindUser, who.User).Name, until))
+	if d.Mail && u.Email != "" { // the link is made when the letter is sent; those before end now
+		if err := errors.Join(d.Store.DropLinks(u.ID), d.Store.Write(letter)); err != nil {
+			return nil, err
+		}
+		d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; its link is made when the letter is sent"))
+		return &Invitation{User: h.Ref(model.KindUser, u.ID), Until: until, To: u.Email}, nil
+	}
 	text, until, err := d.link(u, d.InvitationLife)
 	if err != nil {
 		return nil, err
 	}
-	letter := post.Invitation(h.Design().Organisation.Name, u.DisplayName, h.Ref(model.KindUser, who.User).Name, until)
-	if err := d.Store.Write(store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: letter.Subject, Body: letter.Body}); err != nil {
+	letter.State = store.LetterKept // the link goes by hand
+	if err := d.Store.Write(letter); err != nil {
 		return nil, err
 	}
 	d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; no mail is set up, so whoever invited saw the link"))
@@ -278,26 +288,25 @@ func (d *Accounts) Carry(h *desk.House, who desk.Actor, what Reach, users ...str
 			c.events = append(c.events, who.By(desk.EventEnded, "all sessions of "+id))
 		case ReachInvite:
 			c.unlinked = append(c.unlinked, id)
-			c.letter(u, post.Invitation(name, u.DisplayName, from, d.Now().Add(d.InvitationLife)))
+			c.letter(u, who, post.Invitation(name, u.DisplayName, from, d.Now().Add(d.InvitationLife)))
 			c.events = append(c.events, who.By(desk.EventLink, "an invitation for "+id+"; its link is made when the letter is sent"))
 		case ReachPassword:
-			c.letter(u, post.Forgotten(name, u.DisplayName))
+			c.letter(u, who, post.Forgotten(name, u.DisplayName))
 			c.events = append(c.events, who.By(desk.EventLink, "a new password for "+id+"; its link is made when the letter is sent"))
 		}
 	}
 	return c
 }
 
-func (c *Carried) letter(u *model.User, l post.Letter) {
-	c.letters = append(c.letters,
-		store.Letter{Written: c.accounts.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body})
+func (c *Carried) letter(u *model.User, who desk.Actor, l post.Letter) {
+	c.letters = append(c.letters, c.accounts.LetterTo(u, who.User, l))
 }
 
 // Report prepares a letter to whoever does something; nothing if they have no address.
 func (d *Accounts) Report(h *desk.House, who desk.Actor, l post.Letter) *Carried {
 	c := &Carried{accounts: d}
 	if u, ok := h.Design().Users.Find(who.User); ok && u.Email != "" {
-		c.letter(u, l)
+		c.letter(u, who, l)
 	}
 	return c
 }
@@ -351,5 +360,35 @@ func (d *Accounts) Forgotten(name, from string) error {
 			Text: "asked for by a forgotten password; it is made when its letter is sent",
 		},
 	)
-	return d.Store.Write(store.Letter{Written: d.Now(), User: id, To: u.Email, Subject: letter.Subject, Body: letter.Body})
+	return d.Store.Write(d.LetterTo(u, "", letter))
+}
+
+// ErrStale tells that a letter brings a link to somebody to whom it is good for nothing any longer.
+var ErrStale = errors.New("whom it is to has no use for its link any longer")
+
+// Compose fills a letter as it goes out: a link that it brings is made now, in place of those before. Where that is good
+// for nothing any longer it gives [ErrStale].
+func (d *Accounts) Compose(l store.Letter) (post.Filled, string, error) {
+	h := d.Present()
+	filled := post.Filled{Organisation: h.Design().Organisation.Name, Subject: l.Subject}
+	u, ok := h.Design().Users.Find(l.User)
+	if !ok {
+		return filled, "", ErrStale
+	}
+	if l.Link != "" {
+		life, state := linkLife, model.UserActive
+		if l.Link == post.LinkInvitation {
+			life, state = d.InvitationLife, model.UserInvited
+		}
+		if u.State != state || !model.In(d.Now(), u.From, u.Until) {
+			return filled, "", ErrStale
+		}
+		text, _, err := d.link(u, life)
+		if err != nil {
+			return filled, "", err
+		}
+		filled.Link = d.Outside + "/welcome/" + text
+	}
+	filled.Paragraphs = post.Paragraphs(l.Body, filled.Link)
+	return filled, u.DisplayName, nil
 }

@@ -200,10 +200,9 @@ func (d *Reviewer) taskLetters(
 				h.Ref(model.KindGroup, k.group).Name,
 				count[k],
 			)
-			out = append(
-				out,
-				store.Letter{Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID},
-			)
+			letter := d.LetterTo(u, "", l)
+			letter.Review = r.ID
+			out = append(out, letter)
 		}
 	}
 	return out, nil
@@ -480,10 +479,9 @@ func (d *Reviewer) remind(
 			r.Due,
 			now.After(r.Due),
 		)
-		letters = append(
-			letters,
-			store.Letter{Written: now, User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Review: r.ID},
-		)
+		letter := d.LetterTo(u, "", l)
+		letter.Review = r.ID
+		letters = append(letters, letter)
 	}
 	return len(letters), d.Store.Remind(r.ID, now, letters)
 }

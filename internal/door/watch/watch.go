@@ -29,6 +29,7 @@ type Watch struct {
 	seconds   *prometheus.HistogramVec
 	decisions *prometheus.CounterVec
 	refusals  *prometheus.CounterVec
+	letters   *prometheus.CounterVec
 	events    *prometheus.CounterVec
 	sound     *prometheus.GaugeVec
 }
@@ -48,6 +49,7 @@ func New(d *rooms.Desk, s *store.Store, version string) *Watch {
 		}, []string{"route"}),
 		decisions: counter("fachwerk_decisions_total", "Access decisions made for programs.", "decision"),
 		refusals:  counter("fachwerk_refusals_total", "Requests refused or failed, by code (docs/refusals.md).", "code"),
+		letters:   counter("fachwerk_letters_total", "Letters that were tried, by what became of them.", "state"),
 		events:    counter("fachwerk_security_events_total", "What the security log is told, by kind.", "what"),
 		sound: prometheus.NewGaugeVec(prometheus.GaugeOpts{
 			Name: "fachwerk_record_sound",
@@ -60,7 +62,7 @@ func New(d *rooms.Desk, s *store.Store, version string) *Watch {
 	})
 	built.Set(1)
 	w.registry.MustRegister(
-		w.requests, w.seconds, w.decisions, w.refusals, w.events, w.sound, built, &state{d, s},
+		w.requests, w.seconds, w.decisions, w.refusals, w.letters, w.events, w.sound, built, &state{d, s},
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 	)
 	// What has not happened yet is 0 and not absent: alerts can be written against it.
@@ -69,6 +71,9 @@ func New(d *rooms.Desk, s *store.Store, version string) *Watch {
 	}
 	for _, what := range desk.EventKinds {
 		w.events.WithLabelValues(what)
+	}
+	for _, state := range []string{store.LetterSent, store.LetterWaits, store.LetterReturned, store.LetterGivenUp} {
+		w.letters.WithLabelValues(state)
 	}
 	d.Watched = func(e desk.Event) { w.events.WithLabelValues(e.What).Inc() }
 	return w
@@ -80,6 +85,9 @@ func (w *Watch) Handler() http.Handler {
 		ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelError),
 	})
 }
+
+// Letter counts a letter that was tried, by what became of it.
+func (w *Watch) Letter(state string) { w.letters.WithLabelValues(state).Inc() }
 
 // Proven takes in whether the database was found sound. Until then, that is not measured.
 func (w *Watch) Proven(sound bool) {

@@ -1,0 +1,74 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/store"
+	"fachwerk/internal/work"
+)
+
+// postman sends letters as the settings say.
+func (s *settings) postman(d *rooms.Desk) *work.Postman {
+	return &work.Postman{Desk: d, Sender: s.sender, Form: s.forms}
+}
+
+func workCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "work --db FILE",
+		Short: "Do once what is due: reminders, letters",
+		Long: "Does once what a server does by itself, and ends: it writes the reminders that are due, and sends the letters " +
+			"that are. It takes the settings of serve, and may run beside a server.",
+		Args: usageArgs(cobra.NoArgs),
+	}
+	defineSettings(c.Flags())
+	at := c.Flags().String("at", "", "the instant that counts as now (RFC 3339); now if absent")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		set, err := readSettings(c.Flags(), os.Environ())
+		if err != nil {
+			return err
+		}
+		if set.DB == "" {
+			return usageError{fmt.Errorf("--db: name the database file")}
+		}
+		now := time.Now
+		if *at != "" {
+			t, err := model.ParseInstant(*at)
+			if err != nil {
+				return usageError{fmt.Errorf("--at: expected an instant like 2026-12-19T08:00:00Z, not %q", *at)}
+			}
+			now = func() time.Time { return t }
+		}
+		s, err := store.Open(set.DB, true)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		d, err := rooms.Open(s, now)
+		if err != nil {
+			return fmt.Errorf("the database %s: %w", set.DB, store.Explained(err))
+		}
+		d.Set(set.accounts(set.outside(set.Addr)))
+		if err := d.RemindDue(); err != nil {
+			return err
+		}
+		sent := 0
+		if set.sender != nil {
+			if sent, err = set.postman(d).Deliver(cmd.Context()); err != nil {
+				return err
+			}
+		}
+		left, err := s.Backlog(now())
+		if err != nil {
+			return err
+		}
+		_, err = fmt.Fprintf(cmd.OutOrStdout(), "%d letters sent, %d wait\n", sent, left.Letters)
+		return err
+	}
+	return c
+}
