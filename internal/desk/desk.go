@@ -36,9 +36,10 @@ type Desk struct {
 	DecidedAbout func(revision int, user string) (bool, error)
 	// Watched is told of every event, also of those that the security log leaves out since there are too many.
 	Watched func(e Event)
-	// CarryOut gives what is kept and done along with a change by which somebody applies runs of worklists, in the same
-	// transaction, and what follows once it is acknowledged.
-	CarryOut func(h *House, who Actor, runs []string) (along func(s *store.Store, revision int) error, then func(), err error)
+	// CarryOut gives what is kept and done along with a change by which somebody applies runs of worklists and adds people
+	// who are invited, in the same transaction, and what follows once it is acknowledged.
+	CarryOut func(h *House, who Actor, runs []string, invited []*model.User) (
+		along func(s *store.Store, revision int) error, then func(), err error)
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 }

@@ -708,6 +708,16 @@ func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
 	return Written(d, func(h *House) (*Applied, error) { return d.apply(h, who, reason, stamp) })
 }
 
+// invited gives the people whom a change adds as invited.
+func (c *checked) invited() (out []*model.User) {
+	for _, o := range c.Ops {
+		if u, is := o.After.(*model.User); is && o.Before == nil && u.State == model.UserInvited {
+			out = append(out, u)
+		}
+	}
+	return out
+}
+
 // apply is [Desk.Apply] on a house, with the locks held.
 func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error) {
 	if err := d.Acts(h, who); err != nil {
@@ -746,9 +756,9 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 	}
 	e := Note{Why: reason, Along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
 	then := func() {}
-	if len(runs) > 0 {
+	if invited := c.invited(); d.CarryOut != nil && len(runs)+len(invited) > 0 {
 		var carry func(s *store.Store, revision int) error
-		if carry, then, err = d.CarryOut(h, who, runs); err != nil {
+		if carry, then, err = d.CarryOut(h, who, runs, invited); err != nil {
 			return nil, err
 		}
 		e.Along = func(s *store.Store, revision int) error {

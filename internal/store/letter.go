@@ -70,18 +70,6 @@ func (s *Store) LettersTo(user string, most int) (out []Letter, err error) {
 	return out, q.Find(&out).Error
 }
 
-// LastLetters gives of each person the last letter of a kind.
-func (s *Store) LastLetters(kind string) (map[string]Letter, error) {
-	var list []Letter
-	err := s.db.Where("id IN (?)", s.db.Model(&Letter{}).Select("max(id)").Where("kind = ?", kind).Group("user")).
-		Find(&list).Error
-	out := make(map[string]Letter, len(list))
-	for _, l := range list {
-		out[l.User] = l
-	}
-	return out, err
-}
-
 // TakeLetters gives letters that are due, at most so many, the longest due first, and notes that they are being sent.
 // What has no address is given up.
 func (s *Store) TakeLetters(now time.Time, most int) (out []Letter, err error) {

@@ -245,6 +245,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return tx.Model(&Letter{}).Where("1 = 1").Update("state", LetterKept).Error
 	},
+	// Invitations are kept one by one.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Invitation{}) },
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

@@ -7,7 +7,6 @@ import (
 
 	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/post"
@@ -78,15 +77,45 @@ type Welcome struct {
 	UserName string `json:"userName" doc:"The name to sign in with"`
 	Name     string `json:"name"`
 	Shortest int    `json:"shortest" doc:"How many characters a password has at least"`
+	// Of an invitation:
+	Organisation string   `json:"organisation"`
+	By           string   `json:"by,omitempty" doc:"Who invites"`
+	Gets         []string `json:"gets" doc:"The roles and sets that they are given, with where they count"`
+	Groups       []string `json:"groups"`
+	Can          []Can    `json:"can" doc:"What they will be able to do, a system each"`
+}
+
+// Can is how much somebody will be able to do in a system.
+type Can struct {
+	System      string   `json:"system"`
+	Permissions int      `json:"permissions"`
+	Some        []string `json:"some" doc:"Some of it, in words"`
 }
 
 // Welcome looks at a password link.
 func (d *Accounts) Welcome(link string) (*Welcome, error) {
-	_, u, err := d.find(link)
+	l, u, err := d.find(link)
 	if err != nil {
 		return nil, err
 	}
-	return &Welcome{u.UserName, u.DisplayName, MinPassword}, nil
+	h := d.Present()
+	w := &Welcome{
+		UserName: u.UserName, Name: u.DisplayName, Shortest: MinPassword, Organisation: h.Design().Organisation.Name,
+		Gets: []string{}, Groups: []string{}, Can: []Can{},
+	}
+	if l.For != forInvitation {
+		return w, nil
+	}
+	if i, err := d.Store.Invitation(u.ID); err == nil {
+		w.By = h.Ref(model.KindUser, i.By).Name
+		if i.Opened == nil {
+			if err := d.Store.InvitationOpened(u.ID, d.Now()); err != nil {
+				return nil, err
+			}
+		}
+	}
+	d.promise(h, w, u)
+	return w, nil
 }
 
 // SetPassword uses a link up to set a password. All sessions of the person end. Who is invited becomes active by it, as
@@ -141,187 +170,16 @@ func (d *Accounts) accept(h *desk.House, u *model.User, along func(*store.Store,
 			}},
 		),
 		"The invitation cannot be accepted.",
-		desk.Note{Why: "Accepts the invitation", Along: along},
+		desk.Note{Why: "Accepts the invitation", Along: func(s *store.Store, revision int) error {
+			if along != nil {
+				if err := along(s, revision); err != nil {
+					return err
+				}
+			}
+			return s.InvitationAccepted(u.ID, d.Now())
+		}},
 	)
 	return err
-}
-
-// Invitation is how somebody who is invited gets in.
-type Invitation struct {
-	User  desk.Ref  `json:"user"`
-	Link  string    `json:"link,omitempty" doc:"The link, good once, to hand over; only as long as no mail is set up. That it was seen is in the security log"`
-	Until time.Time `json:"until"`
-	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
-}
-
-// Invite invites somebody anew: links that were made before end. As long as no mail is set up, whoever invites is given
-// the link to hand over.
-func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error) {
-	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
-		return nil, err
-	}
-	u, ok := h.Design().Users.Find(user)
-	if !ok {
-		return nil, notThere(user)
-	}
-	if err := d.mayInvite(h, who, u); err != nil {
-		return nil, err
-	}
-	until := d.Now().Add(d.InvitationLife)
-	letter := d.LetterTo(u, who.User, post.Invitation(
-		h.Design().Organisation.Name, u.DisplayName, h.Ref(model.KindUser, who.User).Name, until))
-	if d.Mail && u.Email != "" { // the link is made when the letter is sent; those before end now
-		if err := errors.Join(d.Store.DropLinks(u.ID), d.Store.Write(letter)); err != nil {
-			return nil, err
-		}
-		d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; its link is made when the letter is sent"))
-		return &Invitation{User: h.Ref(model.KindUser, u.ID), Until: until, To: u.Email}, nil
-	}
-	text, until, err := d.link(u, d.InvitationLife)
-	if err != nil {
-		return nil, err
-	}
-	letter.State = store.LetterKept // the link goes by hand
-	if err := d.Store.Write(letter); err != nil {
-		return nil, err
-	}
-	d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; no mail is set up, so whoever invited saw the link"))
-	return &Invitation{h.Ref(model.KindUser, u.ID), base + "/welcome/" + text, until, u.Email}, nil
-}
-
-func notThere(user string) error {
-	return desk.Refuse(desk.NotFound, "There is no person %q. If they are only in your draft, apply it first.", user)
-}
-
-// mayInvite refuses unless somebody may send a person an invitation, and the person waits for one.
-func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error {
-	if !d.May(h, who, model.EditPeople) {
-		authority := delegation.Of(h.Ahead(), who.User, d.Now())
-		if !authority.Reaches(delegation.Invite, u) {
-			if authority.Empty() {
-				return d.Need(h, who, model.EditPeople)
-			}
-			return notThere(u.ID)
-		}
-		if r := authority.Check(delegation.Act{Action: delegation.Invite, User: u}); r != nil {
-			return desk.Refuse(desk.NotAllowed, "%s", r.Reason)
-		}
-	}
-	if high := d.beyond(h, who, u); high != "" {
-		return &desk.Error{
-			Cause: desk.NotAllowed,
-			Code:  desk.Above,
-			Message: u.DisplayName + " will hold the right " + high +
-				" in Fachwerk, which you do not, so the invitation is not yours to send.",
-		}
-	}
-	if u.State != model.UserInvited {
-		return desk.Refuse(desk.Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
-	}
-	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
-		return desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, model.Day(u.Until))
-	}
-	return nil
-}
-
-// Reach is something that is done to how somebody gets in, without a change of the design.
-type Reach string
-
-// What is done.
-const (
-	ReachInvite   Reach = "invite"       // they are sent an invitation once more
-	ReachSignOut  Reach = "sign-out"     // all their sessions end
-	ReachPassword Reach = "new-password" // they are asked for a new password, by a letter
-)
-
-// MayReach refuses unless somebody may do this to a person. No delegation lets one sign people out, or ask them for
-// a new password (docs/semantics.md, §9).
-func (d *Accounts) MayReach(who desk.Actor, u *model.User, what Reach) error {
-	h := d.Present()
-	if what == ReachInvite {
-		return d.mayInvite(h, who, u)
-	}
-	if err := d.Need(h, who, model.EditPeople); err != nil {
-		return err
-	}
-	if high := d.beyond(h, who, u); high != "" && u.ID != who.User {
-		return &desk.Error{
-			Cause:   desk.NotAllowed,
-			Code:    desk.Above,
-			Message: u.DisplayName + " holds the right " + high + " in Fachwerk, which you do not, so this is not yours to do.",
-		}
-	}
-	return nil
-}
-
-// Carried is what is done to how people get in, as far as whoever asks may: kept in one transaction, then made known.
-type Carried struct {
-	Refused  map[string]string // why, of those to whom it is not done
-	accounts *Accounts
-	letters  []store.Letter
-	unlinked []string // whose links end
-	ended    []string // whose sessions end
-	events   []desk.Event
-}
-
-// Carry prepares to do something to how people get in. What goes to them goes by letters.
-func (d *Accounts) Carry(h *desk.House, who desk.Actor, what Reach, users ...string) *Carried {
-	c := &Carried{Refused: map[string]string{}, accounts: d}
-	name, from := h.Design().Organisation.Name, h.Ref(model.KindUser, who.User).Name
-	for _, id := range users {
-		u, ok := h.Design().Users.Find(id)
-		err := notThere(id)
-		if ok {
-			err = d.MayReach(who, u, what)
-		}
-		if err == nil && what == ReachPassword && (u.State != model.UserActive || u.Email == "") {
-			err = desk.Refuse(desk.Conflict, "%s has no way to be asked: the account is %s.", u.DisplayName, u.State)
-		}
-		if err != nil {
-			c.Refused[id] = err.Error()
-			continue
-		}
-		switch what {
-		case ReachSignOut:
-			c.ended = append(c.ended, id)
-			c.events = append(c.events, who.By(desk.EventEnded, "all sessions of "+id))
-		case ReachInvite:
-			c.unlinked = append(c.unlinked, id)
-			c.letter(u, who, post.Invitation(name, u.DisplayName, from, d.Now().Add(d.InvitationLife)))
-			c.events = append(c.events, who.By(desk.EventLink, "an invitation for "+id+"; its link is made when the letter is sent"))
-		case ReachPassword:
-			c.letter(u, who, post.Forgotten(name, u.DisplayName))
-			c.events = append(c.events, who.By(desk.EventLink, "a new password for "+id+"; its link is made when the letter is sent"))
-		}
-	}
-	return c
-}
-
-func (c *Carried) letter(u *model.User, who desk.Actor, l post.Letter) {
-	c.letters = append(c.letters, c.accounts.LetterTo(u, who.User, l))
-}
-
-// Report prepares a letter to whoever does something; nothing if they have no address.
-func (d *Accounts) Report(h *desk.House, who desk.Actor, l post.Letter) *Carried {
-	c := &Carried{accounts: d}
-	if u, ok := h.Design().Users.Find(who.User); ok && u.Email != "" {
-		c.letter(u, who, l)
-	}
-	return c
-}
-
-// Keep keeps it, within a transaction.
-func (c *Carried) Keep(s *store.Store) error {
-	return errors.Join(s.DropLinks(c.unlinked...), s.EndSessions(c.accounts.Now(), "", c.ended...), s.WriteAll(c.letters))
-}
-
-// Tell makes known what was kept.
-func (c *Carried) Tell() {
-	c.accounts.forget("", c.ended...)
-	for _, e := range c.events {
-		c.accounts.Happened(e)
-	}
 }
 
 // beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.
@@ -382,6 +240,11 @@ func (d *Accounts) Compose(l store.Letter) (post.Filled, string, error) {
 		}
 		if u.State != state || !model.In(d.Now(), u.From, u.Until) {
 			return filled, "", ErrStale
+		}
+		if i, err := d.Store.Invitation(u.ID); err == nil && l.Link == post.LinkInvitation {
+			if life = i.Until.Sub(d.Now()); life <= 0 {
+				return filled, "", ErrStale
+			}
 		}
 		text, _, err := d.link(u, life)
 		if err != nil {

@@ -155,7 +155,7 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	if err != nil {
 		return nil, err
 	}
-	along, then, err := d.carryOut(s.Present, who, []string{run.ID})
+	along, then, err := d.carryOut(s.Present, who, []string{run.ID}, nil)
 	if err == nil {
 		err = d.Store.Together(func(s *store.Store) error { return along(s, 0) })
 	}
@@ -166,10 +166,15 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	return &Done{run.ID, run.List, s.Ref(model.KindUser, who.User), d.Now(), 0}, nil
 }
 
-// carryOut prepares what is done along with a change by which runs are applied: what is no change of the design, a letter
-// to whoever does it, and what each run is kept to have come to.
-func (d *Office) carryOut(h *desk.House, who desk.Actor, runs []string) (func(*store.Store, int) error, func(), error) {
-	var all []*account.Carried
+// carryOut prepares what is done along with a change by which runs are applied and people are invited: what is no change of
+// the design, a letter to whoever does it, what each run is kept to have come to, and the invitations.
+func (d *Office) carryOut(
+	h *desk.House,
+	who desk.Actor,
+	runs []string,
+	invited []*model.User,
+) (func(*store.Store, int) error, func(), error) {
+	all := []*account.Carried{d.accounts.Newcomers(h, who, invited)}
 	kept := map[string][]byte{}
 	for _, id := range runs {
 		run, err := d.Store.Run(id)

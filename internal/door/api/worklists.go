@@ -128,4 +128,51 @@ func (a *API) worklists() {
 		t, err := a.desk.WorklistTable(actor(ctx), in.ID)
 		return tableAs(in.Form, "fachwerk-worklist", t, err)
 	})
+	type invitationsInput struct {
+		State  string `query:"state" enum:"to-send,sent,returned,opened,accepted,run-out,cancelled"`
+		Words  string `query:"q" maxLength:"300"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	}
+	on(a, operation{
+		id: "invitations", method: http.MethodGet, path: "/api/invitations",
+		summary: "Who is or was invited, and how each invitation stands",
+	}, func(ctx context.Context, in *invitationsInput) (*body[*people.Invitations], error) {
+		return answer(a.desk.Invitations(actor(ctx), in.State, in.Words, in.Offset, in.Limit))
+	})
+	type usersInput struct {
+		Body struct {
+			Users []string `json:"users" minItems:"1" maxItems:"10000"`
+		}
+	}
+	on(a, operation{
+		id: "resendInvitations", method: http.MethodPost, path: "/api/invitations/resend",
+		summary: "Send invitations once more; links that were made before end",
+	}, func(ctx context.Context, in *usersInput) (*body[*people.Resent], error) {
+		return answer(a.desk.Resend(actor(ctx), in.Body.Users))
+	})
+	type extendInput struct {
+		Body struct {
+			Users []string `json:"users" minItems:"1" maxItems:"10000"`
+			Days  int      `json:"days" minimum:"1" maximum:"90" doc:"From now"`
+		}
+	}
+	on(a, operation{
+		id: "extendInvitations", method: http.MethodPost, path: "/api/invitations/extend",
+		summary: "Let invitations be good for so many days from now",
+	}, func(ctx context.Context, in *extendInput) (*body[*people.Resent], error) {
+		return answer(a.desk.Extend(actor(ctx), in.Body.Users, in.Body.Days))
+	})
+	type knownInput struct {
+		Name       string `query:"name" maxLength:"300"`
+		UserName   string `query:"userName" maxLength:"300"`
+		Email      string `query:"email" maxLength:"300"`
+		ExternalID string `query:"externalId" maxLength:"300"`
+	}
+	on(a, operation{
+		id: "known", method: http.MethodGet, path: "/api/known-people",
+		summary: "Who is there already by these, before somebody is invited as new",
+	}, func(ctx context.Context, in *knownInput) (*body[[]people.Known], error) {
+		return answer(a.desk.AlreadyThere(actor(ctx), in.Name, in.UserName, in.Email, in.ExternalID))
+	})
 }
