@@ -60,7 +60,7 @@ func TestFromAnInvitationToAPasskey(t *testing.T) {
 		s.open("/people/" + invited.ID)
 		s.click("button", "Do")
 		s.click("[role=menuitem]", "nvit")
-		s.click("[role=dialog] button", "Make the link")
+		s.click("[role=dialog] button", "Invite once more")
 		links[i] = s.value("Link, until")
 	}
 	s.open("/security-log?what=link-made")

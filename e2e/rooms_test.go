@@ -483,11 +483,11 @@ func TestTheCatalogueByHand(t *testing.T) {
 	s.see("main", "Beaconry")
 
 	s.open("/people?q=invited")
-	s.see("main", "2 of 420")
+	s.see("main", "5 of 420")
 	s.click("[data-id]", "Petra Lind")
 	s.click("button", "Do")
 	s.click("[role=menuitem]", "Invitation")
-	s.click("[role=dialog] button", "Make the link")
+	s.click("[role=dialog] button", "Invite once more")
 	s.wait("document.querySelector('[role=dialog] input[readonly]')")
 	link, err := browser.Eval[string](
 		s.Page,

@@ -4,12 +4,14 @@
 package demo
 
 import (
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/rooms"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -139,7 +141,7 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := fed(s, final, now); err != nil {
 		return err
 	}
-	if err := worklists(d, now); err != nil {
+	if err := errors.Join(worklists(d, now), invitations(s, final, now)); err != nil {
 		return err
 	}
 	return LetIn(s)

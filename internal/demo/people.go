@@ -282,6 +282,9 @@ func temper(users []*model.User, today time.Time) {
 	}
 	last := func(area string, back int) *model.User { l := byArea[area]; return l[len(l)-1-back] }
 	last("terminal-1", 0).State = model.UserInvited
+	for _, area := range []string{"ms-gannet", "pilots", "bulk-quay"} {
+		last(area, 1).State = model.UserInvited
+	}
 	last("terminal-1", 1).State = model.UserLocked
 	last("terminal-2", 0).State = model.UserDeactivated
 	last("container-yard", 0).State = model.UserInvited

@@ -17,6 +17,7 @@ import { House } from "./house/House";
 import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { ImportPage } from "./imports/ImportPage";
+import { Invitations } from "./invitations/Invitations";
 import {
 	AreasList,
 	ConflictsList,
@@ -76,6 +77,7 @@ const rooms = [
 			{ path: "groups/:id", element: <GroupSheet /> },
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
+			{ path: "invitations", element: <Invitations /> },
 			{ path: "worklists", element: <Worklists /> },
 			{ path: "worklists/log/:id", element: <LogPage /> },
 			{ path: "worklists/:id", element: <WorklistPage /> },

@@ -840,6 +840,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is or was invited, and how each invitation stands */
+        get: operations["invitations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/extend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let invitations be good for so many days from now */
+        post: operations["extendInvitations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/resend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send invitations once more; links that were made before end */
+        post: operations["resendInvitations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/known-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is there already by these, before somebody is invited as new */
+        get: operations["known"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/licences/{id}": {
         parameters: {
             query?: never;
@@ -2333,6 +2401,13 @@ export interface components {
             /** @description Roles that build on it, and delegations and conflicts that name it */
             usedBy: components["schemas"]["Ref"][];
         };
+        Can: {
+            /** Format: int64 */
+            permissions: number;
+            /** @description Some of it, in words */
+            some: string[];
+            system: string;
+        };
         Capabilities: {
             /** @description With how many of the permissions each gives */
             columns: components["schemas"]["Layer"][];
@@ -2908,6 +2983,14 @@ export interface components {
             since?: string;
             /** @description Whether any use of its systems is known */
             used: boolean;
+        };
+        ExtendInputBody: {
+            /**
+             * Format: int64
+             * @description From now
+             */
+            days: number;
+            users: string[];
         };
         Factors: {
             /** @description Time codes are set up */
@@ -4481,6 +4564,9 @@ export interface components {
             /** @enum {string} */
             what: "added" | "changed" | "deleted";
         };
+        UsersInputBody: {
+            users: string[];
+        };
         Waiver: {
             ended: boolean;
             reason: string;
@@ -4501,7 +4587,15 @@ export interface components {
             joints: components["schemas"]["Joint"][];
         };
         Welcome: {
+            /** @description Who invites */
+            by?: string;
+            /** @description What they will be able to do, a system each */
+            can: components["schemas"]["Can"][];
+            /** @description The roles and sets that they are given, with where they count */
+            gets: string[];
+            groups: string[];
             name: string;
+            organisation: string;
             /**
              * Format: int64
              * @description How many characters a password has at least
@@ -4651,6 +4745,62 @@ export interface components {
             /** @description The last applied first; at most 50 */
             runs: components["schemas"]["WorklistDone"][];
         };
+        WorklistInvitations: {
+            /** @description How many are in each state */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description Letters are sent; otherwise links go by hand */
+            mail: boolean;
+            /** Format: int64 */
+            match: number;
+            rows: components["schemas"]["WorklistInvited"][];
+        };
+        WorklistInvited: {
+            /** Format: date-time */
+            accepted?: string;
+            /**
+             * Format: date-time
+             * @description When it was sent
+             */
+            at?: string;
+            /** @description Who sent it */
+            by?: components["schemas"]["Ref"];
+            /** @description Its link goes by hand, and not by a letter */
+            byHand: boolean;
+            email?: string;
+            /** @description The roles and sets that are assigned to the person, with where */
+            gets: string[];
+            groups: components["schemas"]["Ref"][];
+            home: string;
+            licences: components["schemas"]["Ref"][];
+            /** Format: date-time */
+            opened?: string;
+            /** @enum {string} */
+            state: "to-send" | "sent" | "returned" | "opened" | "accepted" | "run-out" | "cancelled";
+            title?: string;
+            /** @description Why its letter was not sent */
+            trouble?: string;
+            /**
+             * Format: date-time
+             * @description Until when it is good
+             */
+            until?: string;
+            user: components["schemas"]["Ref"];
+        };
+        WorklistKnown: {
+            /** @description What is assigned to the person, with where; at most 6 */
+            gets: string[];
+            home: string;
+            /**
+             * @description What is the same; similar: only the name, nearly
+             * @enum {string}
+             */
+            same: "userName" | "email" | "externalId" | "name" | "similar";
+            state: string;
+            title?: string;
+            user: components["schemas"]["Ref"];
+        };
         WorklistLog: {
             /** Format: date-time */
             at: string;
@@ -4677,6 +4827,16 @@ export interface components {
             /** @enum {string} */
             result: "does" | "already" | "not";
             said: string;
+        };
+        WorklistRefused: {
+            user: components["schemas"]["Ref"];
+            why: string;
+        };
+        WorklistResent: {
+            /** Format: int64 */
+            done: number;
+            /** @description To whom it was not done; at most 100 */
+            refused: components["schemas"]["WorklistRefused"][];
         };
         WorklistRow: {
             /**
@@ -6567,6 +6727,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invitations: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                state?: "to-send" | "sent" | "returned" | "opened" | "accepted" | "run-out" | "cancelled";
+                q?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistInvitations"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    extendInvitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExtendInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistResent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resendInvitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsersInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistResent"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    known: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                name?: string;
+                userName?: string;
+                email?: string;
+                externalId?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistKnown"][];
                 };
             };
             /** @description Error */

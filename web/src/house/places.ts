@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { acting, may, sees } from "./rights";
+import { acting, may, mayEither, sees } from "./rights";
 
 /** A room of a place of work. */
 export type Room = { to: string; name: string };
@@ -38,6 +38,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			rooms: [
 				{ to: "/people", name: "People" },
 				{ to: "/areas", name: "Areas" },
+				...(mayEither(me, "people:edit", "invite") ? [{ to: "/invitations", name: "Invitations" }] : []),
 				...(acting(me) ? [{ to: "/worklists", name: "Worklists" }] : []),
 				...(may(me, "design:view") && acting(me) ? [{ to: "/import", name: "Bring in" }] : []),
 				...(may(me, "design:view") && !me.day ? [{ to: "/directories", name: "Directories" }] : []),

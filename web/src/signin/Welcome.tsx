@@ -49,9 +49,13 @@ export function Welcome() {
 							set.mutate();
 						}}
 					>
-						<p className="mb-4">
-							{w.name}, choose a password. Your user name is <b>{w.userName}</b>.
-						</p>
+						{w.by ? (
+							<Offered of={w} />
+						) : (
+							<p className="mb-4">
+								{w.name}, choose a password. Your user name is <b>{w.userName}</b>.
+							</p>
+						)}
 						<PasswordField
 							label={`New password, ${w.shortest} characters or more`}
 							fresh
@@ -69,5 +73,38 @@ export function Welcome() {
 				)}
 			</Loaded>
 		</Door>
+	);
+}
+
+/** Who invites into what, and what the invited person will be able to do. */
+function Offered({ of: w }: { of: Schemas["Welcome"] }) {
+	return (
+		<div className="mb-4">
+			<p>
+				{w.name}, <b>{w.by}</b> invites you to <b>{w.organisation}</b>.
+			</p>
+			{w.gets.length + w.groups.length > 0 && (
+				<p className="mt-2 text-quiet">As {[...w.gets, ...w.groups].join("; ")}.</p>
+			)}
+			{w.can.length > 0 && (
+				<ul
+					aria-label="What you will be able to do"
+					className="mt-2 max-h-[180px] overflow-auto border-t-[3px] border-[var(--beam)]"
+				>
+					{w.can.map((c) => (
+						<li key={c.system} className="border-b border-hair py-1">
+							<b>{c.system}</b>{" "}
+							<span className="text-[12px] text-quiet">
+								{c.some.join(", ")}
+								{c.permissions > c.some.length && ` and ${c.permissions - c.some.length} more`}
+							</span>
+						</li>
+					))}
+				</ul>
+			)}
+			<p className="mt-3">
+				Choose a password. Your user name is <b>{w.userName}</b>.
+			</p>
+		</div>
 	);
 }

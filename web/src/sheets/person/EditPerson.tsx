@@ -6,6 +6,7 @@ import { may, mayEither } from "../../house/rights";
 import { DraftBoard, FormCheck, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
 import { dateOf, Field, instantLike, instantOf, orNone, TakeOver } from "../../parts/fields";
 import { useNotice } from "../../parts/notice";
+import { Known } from "./Known";
 
 type Ref = Schemas["Ref"];
 
@@ -85,6 +86,7 @@ export function EditPerson({
 	const { control, watch, register, setValue, setFocus } = form;
 	const skills = useFieldArray({ control, name: "skills" });
 	const [name, area, manager, until, over] = watch(["name", "area", "manager", "until", "over"]);
+	const [userName, email, externalId] = watch(["userName", "email", "externalId"]);
 	const fed = o?.source === "directory" && !over;
 	// What the viewer may change of somebody who is there: of somebody new, all that goes with an invitation.
 	const lets = (action: string) => !edited || edited.may.includes(action);
@@ -178,6 +180,7 @@ export function EditPerson({
 				<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
 				<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
 			</div>
+			{!o && <Known name={name} userName={userName} email={email} externalId={externalId} onClose={onClose} />}
 			{lets("seat") && (edited || mayEither(me, "people:edit", "seat")) && (
 				<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
 			)}

@@ -18,7 +18,7 @@ export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClo
 			open
 			onClose={onClose}
 			title={`Invitation of ${user.name}`}
-			about="The link is good once, for a week, and ends those before it. Whoever follows it sets a password, and is then active. No mail is set up here, so you hand it over; the security log says that you saw it."
+			about="The link is good once, and ends those before it. Whoever follows it sets a password, and is then active. Where letters are sent, it goes by one; otherwise you hand it over, and the security log says that you saw it."
 		>
 			{made && link ? (
 				<>
@@ -33,13 +33,17 @@ export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClo
 					</label>
 					<p className="mt-2 text-quiet">
 						{made.to
-							? `A letter to ${made.to} is in the outbox.`
+							? `No letters are sent here: hand the link over, to ${made.to} for instance.`
 							: `${user.name} has no address: hand the link over yourself.`}
 					</p>
 				</>
+			) : made ? (
+				<p role="status" className="font-semibold text-moss">
+					✓ A letter to {made.to} is on its way, with a link that is good until {day(made.until)}.
+				</p>
 			) : (
 				<button type="button" className="action main" disabled={make.isPending} onClick={() => make.mutate()}>
-					Make the link and the letter
+					Invite once more
 				</button>
 			)}
 			<div className="mt-4 flex justify-end">
