@@ -75,6 +75,12 @@ var (
 				},
 			)
 		}},
+		{"worklist", "/worklists", "main", "Night crew", func(p *browser.Page) error {
+			return browser.Steps(
+				func() error { return p.Click("main a", "Night crew") },
+				func() error { return p.See("[data-worklist=ready]", "Joins Terminal 2 gate crew") },
+			)
+		}},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
 		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
 			return browser.Steps(
@@ -115,10 +121,6 @@ var (
 				func() error { return p.Click("section[aria-label=Draft] button", "Open") },
 				func() error { return p.See("h2", "Who gains") },
 			)
-		}},
-		{"night", "/?focus=group:gate-crews", "[role=option]", "Gate crews", func(p *browser.Page) error {
-			_, err := browser.Eval[bool](p, "(document.documentElement.dataset.theme = 'night', true)")
-			return err
 		}},
 	}
 	ofManager = []picture{

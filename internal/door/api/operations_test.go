@@ -193,7 +193,10 @@ func samples(d *model.Design, holder string) map[string]sample {
 			}
 			return "", nil
 		}},
-		"worklists": {}, "newWorklist": {body: map[string]any{}}, "worklist": {ready: listed(d, nil), query: "limit=100"},
+		"invitations": {}, "known": {query: "name=" + url.QueryEscape(d.Users[77].DisplayName)},
+		"resendInvitations": {body: map[string]any{"users": []string{"newcomer"}}},
+		"extendInvitations": {body: map[string]any{"users": []string{"newcomer"}, "days": 7}},
+		"worklists":         {}, "newWorklist": {body: map[string]any{}}, "worklist": {ready: listed(d, nil), query: "limit=100"},
 		"alterWorklist": {ready: listed(d, map[string]any{"name": "Another"})},
 		"gather":        {ready: listed(d, map[string]any{"query": `title eq "Title 3"`})},
 		"gatherFile":    {ready: listed(d, []byte(d.Users[77].ID+"\n"+d.Users[78].ID+"\n")), query: "name=people.csv"},
