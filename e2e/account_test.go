@@ -73,7 +73,7 @@ func TestFromAnInvitationToAPasskey(t *testing.T) {
 	p.open(strings.TrimPrefix(links[0], s.url))
 	p.see("[role=alert]", "used or has run out")
 	p.open(strings.TrimPrefix(links[1], s.url))
-	p.see("p", invited.DisplayName+", choose a password")
+	p.see("p", invited.DisplayName+", Signe Halloran invites you to")
 	p.typeInto("New password", "passwordpassword1")
 	p.press(browser.Enter)
 	p.see("[role=alert]", "words that many people use")

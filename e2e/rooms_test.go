@@ -188,7 +188,7 @@ func TestListsKeepTheirPlace(t *testing.T) {
 	s.see("main", "There is no attribute")
 	s.click("button", "Filters")
 	s.click("main button", `state ne "active"`)
-	s.see("main", "7 of 420")
+	s.see("main", "10 of 420")
 	s.click("th button", "State")
 	s.wait(`document.querySelector('[data-rows] [data-id]').innerText.includes('deactivated')`)
 	s.click("th button", "State")

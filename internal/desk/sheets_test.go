@@ -149,6 +149,11 @@ func TestLists(t *testing.T) {
 		l.At != len(`title co "crane" and `) {
 		t.Errorf("a broken filter: %+v", l)
 	}
+	all, choice := list(view.Listing{Kind: model.KindUser}), list(view.Listing{Kind: model.KindUser, Choice: true})
+	off := list(view.Listing{Kind: model.KindUser, Query: `state eq "deactivated"`})
+	if off.Matching == 0 || choice.Matching != all.Matching-off.Matching {
+		t.Errorf("to choose from are %d of %d people, of whom %d are deactivated", choice.Matching, all.Matching, off.Matching)
+	}
 	l = list(view.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
 	if l.Rows[0].Name != "Everyone’s basics" || cell(t, l, "basics", "holders").Text != "409" {
 		t.Errorf("held most: %v", rowNames(l)[:3])

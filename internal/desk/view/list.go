@@ -66,6 +66,7 @@ type Listing struct {
 	Down          bool     // the greatest first
 	Where         string   // an area
 	Mine          string   // only those that a delegate may do this to, as in [model.DelegableActions]
+	Choice        bool     // only what something new can be given or said of: nobody who is deactivated
 	Offset, Limit int
 }
 
@@ -127,12 +128,12 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 
 // asked gives the things of a list that are asked for, and counts all that there are.
 func asked(s *desk.Sight, q Listing, l *List, all []desk.Entry, fits func(e desk.Entry) bool) (found []desk.Entry) {
-	if l.Total = len(all); q.Query == "" && q.Where == "" && q.Mine == "" {
+	if l.Total = len(all); q.Query == "" && q.Where == "" && q.Mine == "" && !q.Choice {
 		return all
 	}
 	l.Total = 0
 	for _, e := range all {
-		if !inArea(s, e.Node, q.Where) || !mine(s, e.Node, q.Mine) {
+		if !inArea(s, e.Node, q.Where) || !mine(s, e.Node, q.Mine) || q.Choice && gone(s, e) {
 			continue
 		}
 		l.Total++
@@ -141,6 +142,11 @@ func asked(s *desk.Sight, q Listing, l *List, all []desk.Entry, fits func(e desk
 		}
 	}
 	return found
+}
+
+// gone tells of somebody that they are deactivated.
+func gone(s *desk.Sight, e desk.Entry) bool {
+	return e.Node.Kind == model.KindUser && s.Design().Users[e.Place].State == model.UserDeactivated
 }
 
 // Found gives the ids of all things of a list that are asked for, in its order; what is wrong with a filter is refused.

@@ -35,6 +35,7 @@ func (a *API) sheets() {
 		Down    bool     `query:"down" doc:"The greatest first"`
 		Where   string   `query:"where" doc:"An area; the whole organisation if absent"`
 		Mine    string   `query:"mine" doc:"Only those to or with which the viewer may do this"`
+		Choice  bool     `query:"choice" doc:"Only what can be chosen for something new: nobody who is deactivated"`
 		Offset  int      `query:"offset" minimum:"0"`
 		Limit   int      `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
@@ -108,6 +109,7 @@ func (a *API) sheets() {
 						Down:    in.Down,
 						Where:   in.Where,
 						Mine:    in.Mine,
+						Choice:  in.Choice,
 						Offset:  in.Offset,
 						Limit:   in.Limit,
 					},

@@ -56,6 +56,7 @@ export type ListView = {
 	down?: boolean;
 	where?: string;
 	mine?: string;
+	choice?: boolean;
 	offset?: number;
 	limit?: number;
 };

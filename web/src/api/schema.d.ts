@@ -7021,6 +7021,8 @@ export interface operations {
                 where?: string;
                 /** @description Only those to or with which the viewer may do this */
                 mine?: string;
+                /** @description Only what can be chosen for something new: nobody who is deactivated */
+                choice?: boolean;
                 offset?: number;
                 limit?: number;
             };

@@ -26,7 +26,9 @@ export function Picker(p: PickerProps) {
 	const [text, setText] = useState("");
 	const [open, setOpen] = useState(false);
 	const q = useDeferredValue(text.trim());
-	const found = useAsks(p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, limit: 12 }), enabled: open })));
+	const found = useAsks(
+		p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, choice: true, limit: 12 }), enabled: open })),
+	);
 	const waits = found.some((f) => f.isFetching);
 	const rows = found
 		.flatMap((f, i) =>
