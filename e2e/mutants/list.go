@@ -109,8 +109,8 @@ var mutants = []mutant{
 	{
 		"a renamed mention stands twice",
 		"internal/core/model/references.go",
-		"if to != \"\" && !slices.Contains(list, to) {",
-		"if to != \"\" {",
+		"list = slices.Compact(list)",
+		"list = slices.Clip(list)",
 		"./internal/core/model ./internal/core/change",
 	},
 	{
@@ -503,7 +503,7 @@ var mutants = []mutant{
 	{
 		"a draft that is not one's to make is applied",
 		"internal/desk/checked.go",
-		"c.ask(i, Permitted, func() []string { return d.refusals(c, a) })",
+		"c.ask(i, Permitted, func() []said { return d.refusals(c, a) })",
 		"",
 		desk,
 	},
@@ -895,14 +895,14 @@ var mutants = []mutant{
 	},
 	{
 		"anybody sends invitations",
-		"internal/desk/account/link.go",
+		"internal/desk/account/invitation.go",
 		"if !d.May(h, who, model.EditPeople) {",
 		"if false {",
 		"./internal/desk",
 	},
 	{
 		"an invitation to more than one holds is sent",
-		"internal/desk/account/link.go",
+		"internal/desk/account/invitation.go",
 		`if high := d.beyond(h, who, u); high != "" {`,
 		`if high := d.beyond(h, who, u); high == "none" {`,
 		"./internal/desk",
@@ -1201,7 +1201,7 @@ var mutants = []mutant{
 	{
 		"a stamp says nothing of what is lost or gained",
 		"internal/desk/stamp.go",
-		"w.holdings(p.Gains)",
+		"part.holdings(p.Gains)",
 		"_ = p.Gains",
 		"./internal/desk",
 	},
@@ -1377,7 +1377,7 @@ var mutants = []mutant{
 		"a worklist changes what a directory keeps",
 		"internal/core/worklist/try.go",
 		"if f.Fed && u.Source == model.Directory {",
-		"if false {",
+		"if f.Fed && false {",
 		"./internal/core/worklist ./internal/core/rules ./internal/desk/...",
 	},
 	{
@@ -1398,7 +1398,7 @@ var mutants = []mutant{
 		"a worklist signs anybody out",
 		"internal/desk/people/try.go",
 		"if err := d.accounts.MayReach(who, u, account.Reach(step.Do)); err != nil {",
-		"if err := error(nil); err != nil {",
+		"if err := d.accounts.MayReach(who, u, account.Reach(step.Do)); false && err != nil {",
 		desk,
 	},
 	{

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -38,11 +39,10 @@ func invitations(s *store.Store, final *model.Design, now time.Time) error {
 			continue
 		}
 		i := store.Invitation{User: u.ID, By: "signe.halloran", At: now.AddDate(0, 0, -2), Until: now.AddDate(0, 0, 5)}
-		l := store.Letter{
-			Written: i.At, User: u.ID, To: u.Email, Subject: "Your way into Skerryhaven Harbour Authority", Kind: "invitation",
-			Link: "invitation", By: i.By, Tries: 1,
-		}
+		l := store.Letter{User: u.ID, To: u.Email, By: i.By, Tries: 1}
 		mark(&i, &l)
+		said := post.Invitation(final.Organisation.Name, u.DisplayName, "Signe Halloran", i.Until)
+		l.Kind, l.Subject, l.Body, l.Link = said.Kind, said.Subject, said.Body, said.Link
 		if l.Written = i.At; l.State == store.LetterSent {
 			l.Sent = &i.At
 		}

@@ -136,3 +136,27 @@ func TestWhoIsThereAlready(t *testing.T) {
 		}
 	}
 }
+
+// Everybody reads their own letters and nobody else's, and a link that a letter brought is not told again.
+func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
+	d, s, _ := clocked(t)
+	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	if err := s.WriteAll([]store.Letter{
+		{Written: now, User: "ann", To: "ann@small.example", Subject: "One", Body: "Dear Ann,\n\n[the link is made when this letter is sent]\n", Link: "password"},
+		{Written: now, User: "cy", Subject: "Two", Body: "Dear Cy\n"},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	box := must[*account.Mailbox](t)(d.Mailbox(ann))
+	if box.Everybody || len(box.Letters) != 1 || box.Letters[0].Subject != "One" {
+		t.Fatalf("the letters to Ann: %+v", box)
+	}
+	l := must[*account.Opened](t)(d.OpenLetter(ann, box.Letters[0].ID))
+	if l.Link != "" || !slices.Equal(l.Paragraphs, []string{"Dear Ann,", "[the link went with the letter]"}) {
+		t.Errorf("opened: %+v", l)
+	}
+	_, err := d.OpenLetter(bea, box.Letters[0].ID)
+	refused(t, err, desk.NotFound, "no such letter")
+	_, err = d.OpenLetter(desk.Actor{User: "bea", As: "ann"}, box.Letters[0].ID)
+	refused(t, err, desk.NotAllowed, "seeing this as")
+}

@@ -18,6 +18,7 @@ import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { ImportPage } from "./imports/ImportPage";
 import { Invitations } from "./invitations/Invitations";
+import { LettersPage } from "./letters/LettersPage";
 import {
 	AreasList,
 	ConflictsList,
@@ -96,6 +97,8 @@ const rooms = [
 			{ path: "history", element: <History /> },
 			{ path: "security-log", element: <SecurityLog /> },
 			{ path: "tokens", element: <Tokens /> },
+			{ path: "letters", element: <LettersPage /> },
+			{ path: "letters/:id", element: <LettersPage /> },
 			{ path: "account", element: <AccountPage /> },
 			{ path: "*", element: <Lost /> },
 		],

@@ -211,24 +211,21 @@ func seatsMore(before, after *model.Design) map[string]int {
 	return more
 }
 
-func delegationsTouched(before, after *model.Design, ops []Op) (out []string) {
-	add := func(id string) {
-		if !slices.Contains(out, id) {
-			out = append(out, id)
-		}
-	}
+// delegationsTouched gives the delegations that a change alters, or that name something that it does.
+func delegationsTouched(before, after *model.Design, ops []Op) []string {
+	touched := make(map[object]bool, len(ops))
 	for _, o := range ops {
-		if o.Kind == model.KindDelegation {
-			add(o.ID)
-			continue
-		}
-		for _, d := range []*model.Design{before, after} {
-			for _, g := range d.Delegations {
-				if len(model.Mentions(g, o.Kind, o.ID)) > 0 {
-					add(g.ID)
-				}
+		touched[object{o.Kind, o.ID}] = true
+	}
+	found := map[string]bool{}
+	for _, d := range []*model.Design{before, after} {
+		for _, g := range d.Delegations {
+			found[g.ID] = found[g.ID] || touched[object{model.KindDelegation, g.ID}]
+			for _, kind := range model.Kinds {
+				model.EachMention(g, kind, func(_, id string) { found[g.ID] = found[g.ID] || touched[object{kind, id}] })
 			}
 		}
 	}
-	return out
+	maps.DeleteFunc(found, func(_ string, is bool) bool { return !is })
+	return slices.Sorted(maps.Keys(found))
 }

@@ -88,6 +88,23 @@ func (a *API) accounts() {
 			return nil, a.desk.SetLetters(actor(ctx), in.Body)
 		},
 	)
+	on(
+		a,
+		operation{id: "mailbox", method: http.MethodGet, path: "/api/me/mailbox", summary: "The letters that you got"},
+		func(ctx context.Context, _ *struct{}) (*body[*account.Mailbox], error) {
+			return answer(a.desk.Mailbox(actor(ctx)))
+		},
+	)
+	type letterInput struct {
+		ID int `path:"id" minimum:"1"`
+	}
+	on(
+		a,
+		operation{id: "openLetter", method: http.MethodGet, path: "/api/me/mailbox/{id}", summary: "A letter that you got"},
+		func(ctx context.Context, in *letterInput) (*body[*account.Opened], error) {
+			return answer(a.desk.OpenLetter(actor(ctx), in.ID))
+		},
+	)
 	type changePasswordInput struct {
 		Body struct {
 			Present  string `json:"present"  maxLength:"1000"`

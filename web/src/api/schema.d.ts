@@ -1096,6 +1096,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/mailbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letters that you got */
+        get: operations["mailbox"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/mailbox/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A letter that you got */
+        get: operations["openLetter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/passkeys": {
         parameters: {
             query?: never;
@@ -2632,6 +2666,24 @@ export interface components {
             /** @enum {string} */
             kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "delegation" | "licence";
         };
+        Delivered: {
+            address?: string;
+            /**
+             * Format: date-time
+             * @description When it was sent; when it was written, if it was not
+             */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            sent?: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "sent" | "returned" | "given-up" | "kept";
+            subject: string;
+            to: components["schemas"]["Ref"];
+            /** @description Why it was not sent */
+            trouble?: string;
+        };
         DemoSignIn: {
             /** @description What this person does in the demo organisation */
             as: string;
@@ -3528,6 +3580,12 @@ export interface components {
         MadeToken: {
             secret: string;
         };
+        Mailbox: {
+            /** @description These are the letters to everybody, of a demo that sends none */
+            everybody: boolean;
+            /** @description At most 200 */
+            letters: components["schemas"]["Delivered"][];
+        };
         Me: {
             /** @description When that revision was applied (RFC 3339) */
             applied?: string;
@@ -3681,6 +3739,27 @@ export interface components {
             object: components["schemas"]["Ref"];
             /** @enum {string} */
             what: "added" | "changed" | "deleted";
+        };
+        Opened: {
+            address?: string;
+            /**
+             * Format: date-time
+             * @description When it was sent; when it was written, if it was not
+             */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            /** @description The address that it brings: one of the paragraphs; only in a demo that sends no letters */
+            link?: string;
+            paragraphs: string[];
+            /** Format: date-time */
+            sent?: string;
+            /** @enum {string} */
+            state: "waiting" | "sending" | "sent" | "returned" | "given-up" | "kept";
+            subject: string;
+            to: components["schemas"]["Ref"];
+            /** @description Why it was not sent */
+            trouble?: string;
         };
         Operation: {
             /** @description As the model file has it; absent for a deleted object */
@@ -7306,6 +7385,76 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mailbox: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailbox"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    openLetter: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opened"];
+                };
             };
             /** @description Error */
             default: {

@@ -72,6 +72,7 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 					>
 						{[
 							{ name: "Your account", run: () => navigate("/account") },
+							{ name: "Your letters", run: () => navigate("/letters") },
 							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.signedIn.id)}`) },
 							...(me.delegated.length > 0
 								? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
