@@ -350,19 +350,21 @@ func TestAddressesOfServers(t *testing.T) {
 	}
 }
 
-// A password never goes to a server that offers no TLS.
+// Neither a password nor a letter goes to a server that offers no TLS, unless that is said.
 func TestNoLetterGoesInTheClearUnlessThatIsSaid(t *testing.T) {
 	s := newServer(t)
-	sender, err := post.NewSMTP("smtp://me@"+s.address, "secret", "access@small.example")
-	if err != nil {
-		t.Fatal(err)
-	}
-	err = sender.Send(t.Context(), post.Mail{ID: "1@x", To: "owner@small.example", Subject: "x", Plain: "x"})
-	if err == nil || len(s.got) != 0 {
-		t.Errorf("it was sent: %v", err)
-	}
-	var refused *post.Refused
-	if errors.As(err, &refused) {
-		t.Errorf("it is given up, and not tried again once the server is mended: %v", err)
+	for _, user := range []string{"", "me@"} {
+		sender, err := post.NewSMTP("smtp://"+user+s.address, "secret", "access@small.example")
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = sender.Send(t.Context(), post.Mail{ID: "1@x", To: "owner@small.example", Subject: "x", Plain: "x"})
+		if err == nil || len(s.got) != 0 {
+			t.Errorf("it was sent by %q: %v", user, err)
+		}
+		var refused *post.Refused
+		if errors.As(err, &refused) {
+			t.Errorf("it is given up, and not tried again once the server is mended: %v", err)
+		}
 	}
 }
