@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/worklist"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/store"
@@ -159,4 +160,54 @@ func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
 	refused(t, err, desk.NotFound, "no such letter")
 	_, err = d.OpenLetter(desk.Actor{User: "bea", As: "ann"}, box.Letters[0].ID)
 	refused(t, err, desk.NotAllowed, "seeing this as")
+}
+
+// An invitation is good until its day, however late its letter goes out.
+func TestALateLetterMakesAnInvitationNoLonger(t *testing.T) {
+	d, s, clock := clocked(t)
+	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	put(t, d, &model.User{ID: "ada", UserName: "ada", DisplayName: "Ada", Email: "ada@small.example", State: model.UserInvited})
+	taken := must[[]store.Letter](t)(s.TakeLetters(now, 10))
+	*clock = now.AddDate(0, 0, 4)
+	filled, _, err := d.Compose(taken[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	link := strings.TrimPrefix(filled.Link, "https://small.example/welcome/")
+	*clock = now.AddDate(0, 0, 6)
+	must[*account.Welcome](t)(d.Welcome(link))
+	*clock = now.AddDate(0, 0, 8)
+	_, err = d.Welcome(link)
+	refused(t, err, desk.NotFound, "has run out")
+	if _, _, err := d.Compose(taken[0]); err == nil {
+		t.Error("a letter goes out once its invitation has run out")
+	}
+}
+
+// Nobody who is deleted is given anything, by whatever act of a draft; to bring them back by an undo gives all back.
+func TestWhoIsDeletedIsGivenNothing(t *testing.T) {
+	d, _, _ := clocked(t)
+	owner := desk.Actor{User: "bea", Proven: now}
+	must[*desk.Draft](t)(d.Delete(owner, model.KindUser, "cy", nil))
+	gone := applyAll(t, d, owner)
+	crew := d.Design().Get(model.KindGroup, "crew").(*model.Group)
+	for what, err := range map[string]error{
+		"joined":   second(d.Join(owner, end("user", "cy"), end("role", "clerk"), edit.JoinTerms{})),
+		"assigned": second(d.AssignMany(owner, []desk.End{end("user", "cy"), end("user", "dan")}, []desk.End{end("role", "clerk")}, edit.JoinTerms{})),
+		"listed": second(d.Put(owner, crew, &model.Group{
+			ID: crew.ID, Name: crew.Name, Users: append(slices.Clone(crew.Users), "cy"), Groups: crew.Groups,
+		})),
+		"delegated": second(d.Put(owner, nil, &model.Delegation{
+			Name: "D", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"}, Actions: []string{"lock"},
+		})),
+	} {
+		if err == nil || !strings.Contains(err.Error(), "is deleted and is given nothing") {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	must[*desk.Draft](t)(d.DraftUndo(owner, gone.Revision))
+	applyAll(t, d, owner)
+	if !d.Live("cy") || len(d.Present().Index.GrantsOfUser("cy")) == 0 {
+		t.Error("an undo brings nobody back")
+	}
 }
