@@ -16,8 +16,10 @@ func TestAWorklist(t *testing.T) {
 	s.see("main", "Night crew for Terminal 2")
 	s.click("button", "New worklist")
 	s.see("main", "Nobody is on the list yet")
-	s.typeInto("People, one a line or separated",
-		"tomasz.oyelaran; Kofi Ostrov\nnoor.tamsin, Tomas Oyelaran\nnobody.here\nkx-9999\nwho is that\nRuben Adeyemy\nLucia Fenwick <lucia.fenwick@skerryhaven.example>")
+	s.typeInto(
+		"People, one a line or separated",
+		"tomasz.oyelaran; Kofi Ostrov\nnoor.tamsin, Tomas Oyelaran\nnobody.here\nkx-9999\nwho is that\nRuben Adeyemy\nLucia Fenwick <lucia.fenwick@skerryhaven.example>",
+	)
 	s.click("button", "Gather these")
 	s.see("[role=status]", "4 came onto the list; 5 not recognised")
 	s.see("section[aria-label='Not recognised']", "did you mean Ruben Adeyemi")
@@ -93,7 +95,10 @@ func TestAWorklist(t *testing.T) {
 
 	// To throw the list away is said to be no deletion of anybody, and is none.
 	s.open("/worklists")
-	s.click("main li:has(a[href*='/worklists/']):not(:has(a[href*='/log/'])) button", "Throw the list away") // the last changed
+	s.click(
+		"main li:has(a[href*='/worklists/']):not(:has(a[href*='/log/'])) button",
+		"Throw the list away",
+	) // the last changed
 	s.see("[role=dialog]", "Nobody on it is changed or deleted")
 	s.click("[role=dialog] button", "Throw the list away")
 	s.gone("main section:first-of-type a", "Worklist of")

@@ -31,7 +31,14 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
 	owner := desk.Actor{User: "bea", Proven: now}
 	person := func(id, email string) *model.User {
-		return &model.User{ID: id, UserName: id, DisplayName: strings.ToUpper(id), Email: email, State: model.UserInvited, Area: "t1"}
+		return &model.User{
+			ID:          id,
+			UserName:    id,
+			DisplayName: strings.ToUpper(id),
+			Email:       email,
+			State:       model.UserInvited,
+			Area:        "t1",
+		}
 	}
 	put(t, d, person("ada", "ada@small.example"), person("bo", "bo@small.example"), person("cem", ""),
 		&model.Assignment{ID: "ada", Subject: model.Subject{User: "ada"}, Role: "clerk", Area: "t1"})
@@ -61,7 +68,8 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 	states("bo returned", "cem to-send", "ada sent")
 	link := strings.TrimPrefix(filled.Link, "https://small.example/welcome/")
 	w := must[*account.Welcome](t)(d.Welcome(link))
-	if w.By != "Bea" || w.Organisation != "Small" || !slices.Equal(w.Gets, []string{"Clerk at Terminal 1"}) || len(w.Can) != 1 ||
+	if w.By != "Bea" || w.Organisation != "Small" || !slices.Equal(w.Gets, []string{"Clerk at Terminal 1"}) ||
+		len(w.Can) != 1 ||
 		w.Can[0].Permissions != 1 {
 		t.Errorf("what the invited person sees: %+v", w)
 	}
@@ -79,7 +87,8 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 	if _, err := d.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1"); err != nil {
 		t.Errorf("the link that was sent, once it is good for longer: %v", err)
 	}
-	if got := must[*people.Resent](t)(d.Resend(owner, []string{"bo", "ada"})); got.Done != 1 || got.Refused[0].User.ID != "ada" {
+	if got := must[*people.Resent](t)(d.Resend(owner, []string{"bo", "ada"})); got.Done != 1 ||
+		got.Refused[0].User.ID != "ada" {
 		t.Errorf("sent once more: %+v", got)
 	}
 	states("bo to-send", "cem to-send", "ada accepted")
@@ -94,13 +103,30 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 // A delegate sees and sends the invitations of their own people, and learns nothing of others.
 func TestInvitationsOfADelegate(t *testing.T) {
 	d, _, _ := clocked(t)
-	put(t, d,
-		&model.User{ID: "ada", UserName: "ada", DisplayName: "Ada", Email: "ada@small.example", State: model.UserInvited, Area: "t1"},
-		&model.User{ID: "bo", UserName: "bo", DisplayName: "Bo", Email: "bo@small.example", State: model.UserInvited, Area: "t2"},
+	put(
+		t,
+		d,
+		&model.User{
+			ID:          "ada",
+			UserName:    "ada",
+			DisplayName: "Ada",
+			Email:       "ada@small.example",
+			State:       model.UserInvited,
+			Area:        "t1",
+		},
+		&model.User{
+			ID:          "bo",
+			UserName:    "bo",
+			DisplayName: "Bo",
+			Email:       "bo@small.example",
+			State:       model.UserInvited,
+			Area:        "t2",
+		},
 		&model.Delegation{
 			ID: "cy", Name: "Of Terminal 1", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"},
 			Actions: []string{"invite"}, Area: "t1",
-		})
+		},
+	)
 	if got := statesOf(t, d, cy); !slices.Equal(got, []string{"ada to-send"}) {
 		t.Errorf("a delegate sees %q", got)
 	}
@@ -117,7 +143,11 @@ func TestInvitationsOfADelegate(t *testing.T) {
 
 func TestWhoIsThereAlready(t *testing.T) {
 	d, _, _ := clocked(t)
-	put(t, d, &model.User{ID: "ada", UserName: "ada.l", DisplayName: "Ada Lind", Email: "ada@small.example", ExternalID: "47"})
+	put(
+		t,
+		d,
+		&model.User{ID: "ada", UserName: "ada.l", DisplayName: "Ada Lind", Email: "ada@small.example", ExternalID: "47"},
+	)
 	for _, c := range []struct{ name, userName, email, external, want string }{
 		{"", "ADA.L", "", "", "ada userName"},
 		{"", "", "Ada@small.example", "", "ada email"},
@@ -166,7 +196,11 @@ func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
 func TestALateLetterMakesAnInvitationNoLonger(t *testing.T) {
 	d, s, clock := clocked(t)
 	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
-	put(t, d, &model.User{ID: "ada", UserName: "ada", DisplayName: "Ada", Email: "ada@small.example", State: model.UserInvited})
+	put(
+		t,
+		d,
+		&model.User{ID: "ada", UserName: "ada", DisplayName: "Ada", Email: "ada@small.example", State: model.UserInvited},
+	)
 	taken := must[[]store.Letter](t)(s.TakeLetters(now, 10))
 	*clock = now.AddDate(0, 0, 4)
 	filled, _, err := d.Compose(taken[0])

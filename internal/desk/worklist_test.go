@@ -53,7 +53,11 @@ func TestAWorklistFromATextToItsLogAndBack(t *testing.T) {
 	d, _ := open(t)
 	owner := desk.Actor{User: "bea", Proven: now}
 	head := must[*people.Head](t)(d.NewWorklist(owner, "  Night crew "))
-	got := must[*people.Gathered](t)(d.Gather(owner, head.ID, people.Source{Text: "Ann, cy; lou\nDaan\nnobody at all\nann"}))
+	got := must[*people.Gathered](
+		t,
+	)(
+		d.Gather(owner, head.ID, people.Source{Text: "Ann, cy; lou\nDaan\nnobody at all\nann"}),
+	)
 	if got.Added != 3 || len(got.Unclear) != 2 || got.Unclear[0].Meant == nil || got.Unclear[0].Meant.ID != "dan" {
 		t.Fatalf("gathered: %+v", got)
 	}
@@ -89,7 +93,8 @@ func TestAWorklistFromATextToItsLogAndBack(t *testing.T) {
 		w.Name != "Night crew" || w.Gaining != 1 {
 		t.Errorf("the worklist: %+v", w)
 	}
-	if only := look(t, d, owner, head.ID, people.Window{Result: "left"}); only.Match != 1 || only.Rows[0].User.ID != "ann" {
+	if only := look(t, d, owner, head.ID, people.Window{Result: "left"}); only.Match != 1 ||
+		only.Rows[0].User.ID != "ann" {
 		t.Errorf("those left out: %+v", only.Rows)
 	}
 	before := d.Design()
@@ -109,7 +114,8 @@ func TestAWorklistFromATextToItsLogAndBack(t *testing.T) {
 	}
 	log := must[*people.Log](t)(d.WorklistLog(owner, applied.Runs[0], people.Window{Limit: 10}))
 	if log.Revision != applied.Revision || log.Match != 3 || log.Counts["does"] != 3 || log.Steps[0] != "Assign Clerk, Night at Terminal 1" ||
-		log.Rows[1].Outcomes[2].Said != "Is unlocked." || log.Rows[1].Gains != 2 {
+		log.Rows[1].Outcomes[2].Said != "Is unlocked." ||
+		log.Rows[1].Gains != 2 {
 		t.Errorf("the log: %+v", log)
 	}
 	file := must[*table.Table](t)(d.WorklistTable(owner, applied.Runs[0]))
@@ -249,9 +255,18 @@ func TestAWorklistTellsNothingOfWhoIsOutOfSight(t *testing.T) {
 func TestStepsOfAWorklist(t *testing.T) {
 	d, s := open(t)
 	seats := 2
-	put(t, d,
+	put(
+		t,
+		d,
 		&model.Licence{ID: "full", Name: "Full", Seats: &seats},
-		&model.User{ID: "dan", UserName: "dan", DisplayName: "Dan", Manager: "ann", Licences: []string{"full"}, Email: "dan@small.example"},
+		&model.User{
+			ID:          "dan",
+			UserName:    "dan",
+			DisplayName: "Dan",
+			Manager:     "ann",
+			Licences:    []string{"full"},
+			Email:       "dan@small.example",
+		},
 	)
 	owner := desk.Actor{User: "bea", Proven: now}
 	do := func(text string, steps ...worklist.Step) []string {

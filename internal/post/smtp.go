@@ -50,9 +50,9 @@ type SMTP struct {
 // sendingMost bounds how long a server may take over one letter.
 const sendingMost = 30 * time.Second
 
-// NewSMTP reads the address of a server, smtp://user@host:587 for STARTTLS, which must succeed, or smtps://user@host:465
-// for TLS; smtp://host:25?tls=none only for one that needs none, as beside this one. From is the address of the sender,
-// with or without a name.
+// NewSMTP reads the address of a server, smtp://user@host:587 for STARTTLS, which must succeed, or
+// smtps://user@host:465 for TLS; smtp://host:25?tls=none only for one that needs none, as beside this one. From is the
+// address of the sender, with or without a name.
 func NewSMTP(address, password, from string) (*SMTP, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Hostname() == "" || u.Scheme != "smtp" && u.Scheme != "smtps" || u.Path != "" && u.Path != "/" {

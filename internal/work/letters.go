@@ -26,7 +26,8 @@ type Postman struct {
 	Told func(state string)
 }
 
-// How letters are tried again: after so long, each time longer; a letter that is older than it is good for is given up.
+// How letters are tried again: after so long, each time longer; a letter that is older than it is good for is given
+// up.
 var again = []time.Duration{
 	time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 4 * time.Hour, 8 * time.Hour, 12 * time.Hour, 24 * time.Hour,
 }
@@ -37,8 +38,8 @@ const stale = 5 * 24 * time.Hour
 // atOnce is how many letters are taken out of the outbox at a time.
 const atOnce = 50
 
-// Deliver sends all letters that are due, once, and tells how many were taken by the server. What is wrong with one stops
-// none of the others; where the server cannot be reached, it ends and the rest wait.
+// Deliver sends all letters that are due, once, and tells how many were taken by the server. What is wrong with one
+// stops none of the others; where the server cannot be reached, it ends and the rest wait.
 func (p *Postman) Deliver(ctx context.Context) (sent int, err error) {
 	for ctx.Err() == nil {
 		list, err := p.Desk.Store.TakeLetters(p.Desk.Now(), atOnce)

@@ -216,7 +216,8 @@ func TestLettersArrive(t *testing.T) {
 			t.Errorf("%s is %q, want %q", name, got, want)
 		}
 	}
-	if !strings.HasPrefix(m.Header.Get("Content-Type"), "multipart/alternative") || !strings.Contains(body, "<!doctype html>") ||
+	if !strings.HasPrefix(m.Header.Get("Content-Type"), "multipart/alternative") ||
+		!strings.Contains(body, "<!doctype html>") ||
 		strings.Contains(body, post.LinkHere) {
 		t.Errorf("the letter is\n%s", body)
 	}
@@ -232,8 +233,8 @@ func TestLettersArrive(t *testing.T) {
 	}
 }
 
-// What a server does not take for now is tried again, later each time, and given up in the end; what is late or of no use
-// is not sent.
+// What a server does not take for now is tried again, later each time, and given up in the end; what is late or of no
+// use is not sent.
 func TestLettersAreTriedAgain(t *testing.T) {
 	o, s := newOffice(t), newServer(t)
 	p := o.postman(t, s.address)

@@ -88,7 +88,13 @@ func TestAWorklistIsItsStepsOneByOne(t *testing.T) {
 		}
 		atOnce := change.Lay(d, all.Ops)
 		if rest := change.Difference(now, atOnce); len(rest) > 0 {
-			t.Fatalf("at once differs from one by one: %s %s, from %+v to %+v", rest[0].Kind, rest[0].ID, rest[0].Before, rest[0].After)
+			t.Fatalf(
+				"at once differs from one by one: %s %s, from %+v to %+v",
+				rest[0].Kind,
+				rest[0].ID,
+				rest[0].Before,
+				rest[0].After,
+			)
 		}
 		if wrong := model.Errors(model.CheckChange(d, atOnce)); len(wrong) > 0 {
 			t.Fatal(wrong[0])

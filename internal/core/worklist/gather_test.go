@@ -63,7 +63,10 @@ func TestReadIsNotQuadratic(t *testing.T) {
 	d := &model.Design{Organisation: &model.Organisation{Name: "Big"}}
 	var text strings.Builder
 	for i := range 20_000 {
-		d.Users = append(d.Users, &model.User{ID: fmt.Sprint("p", i), UserName: fmt.Sprint("name", i), DisplayName: fmt.Sprint("Person ", i)})
+		d.Users = append(
+			d.Users,
+			&model.User{ID: fmt.Sprint("p", i), UserName: fmt.Sprint("name", i), DisplayName: fmt.Sprint("Person ", i)},
+		)
 		fmt.Fprintf(&text, "name%d, lost %d\n", i, i)
 	}
 	lines := worklist.PeopleOf(model.Build(d)).Read(text.String())

@@ -19,7 +19,7 @@ type Invitation struct {
 	User  desk.Ref  `json:"user"`
 	Link  string    `json:"link,omitempty" doc:"The link, good once, to hand over; only as long as no mail is set up. That it was seen is in the security log"`
 	Until time.Time `json:"until"`
-	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
+	To    string    `json:"to,omitempty"   doc:"The address of the letter in the outbox"`
 }
 
 // Invite invites somebody anew: links that were made before end. As long as no mail is set up, whoever invites is given
@@ -87,7 +87,12 @@ func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error
 		return desk.Refuse(desk.Conflict, "%s is not waiting for an invitation: the account is %s.", u.DisplayName, u.State)
 	}
 	if !u.Until.IsZero() && !d.Now().Before(u.Until) {
-		return desk.Refuse(desk.Conflict, "The account of %s ended on %s: let it go on first.", u.DisplayName, model.Day(u.Until))
+		return desk.Refuse(
+			desk.Conflict,
+			"The account of %s ended on %s: let it go on first.",
+			u.DisplayName,
+			model.Day(u.Until),
+		)
 	}
 	return nil
 }
@@ -158,10 +163,16 @@ func (d *Accounts) Carry(h *desk.House, who desk.Actor, what Reach, users ...str
 		case ReachInvite:
 			c.unlinked = append(c.unlinked, id)
 			c.invite(h, who, u)
-			c.events = append(c.events, who.By(desk.EventLink, "an invitation for "+id+"; its link is made when the letter is sent"))
+			c.events = append(
+				c.events,
+				who.By(desk.EventLink, "an invitation for "+id+"; its link is made when the letter is sent"),
+			)
 		case ReachPassword:
 			c.letter(u, who, post.Forgotten(name, u.DisplayName))
-			c.events = append(c.events, who.By(desk.EventLink, "a new password for "+id+"; its link is made when the letter is sent"))
+			c.events = append(
+				c.events,
+				who.By(desk.EventLink, "a new password for "+id+"; its link is made when the letter is sent"),
+			)
 		}
 	}
 	return c
@@ -185,7 +196,10 @@ func (d *Accounts) Newcomers(h *desk.House, who desk.Actor, users []*model.User)
 	for _, u := range users {
 		if d.Mail && u.Email != "" {
 			c.invite(h, who, u)
-			c.events = append(c.events, who.By(desk.EventLink, "an invitation for "+u.ID+"; its link is made when the letter is sent"))
+			c.events = append(
+				c.events,
+				who.By(desk.EventLink, "an invitation for "+u.ID+"; its link is made when the letter is sent"),
+			)
 		}
 	}
 	return c

@@ -21,7 +21,7 @@ import (
 // Done is a worklist that was applied or carried out, in a list of them.
 type Done struct {
 	ID       string    `json:"id"`
-	Name     string    `json:"name" doc:"Of the worklist"`
+	Name     string    `json:"name"     doc:"Of the worklist"`
 	Who      desk.Ref  `json:"who"`
 	At       time.Time `json:"at"`
 	Revision int       `json:"revision" doc:"By which it was applied; 0 if there was nothing to apply"`
@@ -39,7 +39,7 @@ type Entry struct {
 // Log is what a worklist did to each person.
 type Log struct {
 	Done
-	Steps  []string       `json:"steps" doc:"In words"`
+	Steps  []string       `json:"steps"  doc:"In words"`
 	Counts map[string]int `json:"counts" doc:"How many people each result concerns"`
 	Match  int            `json:"match"`
 	Rows   []Entry        `json:"rows"`
@@ -166,8 +166,8 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	return &Done{run.ID, run.List, s.Ref(model.KindUser, who.User), d.Now(), 0}, nil
 }
 
-// carryOut prepares what is done along with a change by which runs are applied and people are invited: what is no change of
-// the design, a letter to whoever does it, what each run is kept to have come to, and the invitations.
+// carryOut prepares what is done along with a change by which runs are applied and people are invited: what is no
+// change of the design, a letter to whoever does it, what each run is kept to have come to, and the invitations.
 func (d *Office) carryOut(
 	h *desk.House,
 	who desk.Actor,
@@ -341,7 +341,12 @@ func (d *Office) WorklistTable(who desk.Actor, id string) (*table.Table, error) 
 	for i, s := range r.Steps {
 		t.Columns = append(t.Columns, table.Column{Title: fmt.Sprintf("%d %s", i+1, s), Width: 44})
 	}
-	t.Columns = append(t.Columns, table.Column{Title: "gains"}, table.Column{Title: "losses"}, table.Column{Title: "notes", Width: 60})
+	t.Columns = append(
+		t.Columns,
+		table.Column{Title: "gains"},
+		table.Column{Title: "losses"},
+		table.Column{Title: "notes", Width: 60},
+	)
 	for _, e := range r.Rows {
 		row := []any{e.User.ID, e.User.Name}
 		for _, o := range e.Outcomes {
