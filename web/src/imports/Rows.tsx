@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "../api/client";
+import { Counts } from "../parts/Counts";
 import { count } from "../parts/words";
 import { Line } from "./Line";
 import { type Verdict, verdicts } from "./verdicts";
@@ -66,28 +67,17 @@ export function Rows({
 		toFault(Number(place.dataset.index) + step, step);
 	};
 	const all = verdicts.reduce((n, v) => n + (file.counts[v.id] ?? 0), 0);
-	const chip = (on: boolean) =>
-		`border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
 	return (
 		<section aria-label="Rows" className="flex min-h-0 flex-col px-[14px]">
 			<div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-b-2 border-[var(--beam)] pb-1">
-				<button type="button" aria-pressed={!verdict} className={chip(!verdict)} onClick={() => onVerdict(null)}>
-					{all.toLocaleString("en-GB")} {all === 1 ? "row" : "rows"}
-				</button>
-				{verdicts
-					.filter((v) => (file.counts[v.id] ?? 0) > 0 || v.id === verdict)
-					.map((v) => (
-						<button
-							key={v.id}
-							type="button"
-							aria-pressed={verdict === v.id}
-							data-verdict={v.id}
-							className={`${chip(verdict === v.id)} ${v.tone}`}
-							onClick={() => onVerdict(verdict === v.id ? null : v.id)}
-						>
-							{v.mark} {count(file.counts[v.id] ?? 0, v.name, v.many)}
-						</button>
-					))}
+				<Counts
+					all={count(all, "row", "rows")}
+					kinds={verdicts}
+					counts={file.counts}
+					at={verdict}
+					onAt={(v) => onVerdict(v ?? null)}
+					data="data-verdict"
+				/>
 				<span className="grow" />
 				<input
 					aria-label="Words in the rows"

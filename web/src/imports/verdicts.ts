@@ -1,10 +1,11 @@
 import type { Schemas } from "../api/client";
+import type { Counted } from "../parts/Counts";
 
 /** What becomes of a row. */
 export type Verdict = Schemas["ImportRow"]["verdict"];
 
 /** What each is called, and looks like. */
-export const verdicts: { id: Verdict; name: string; many: string; mark: string; tone: string }[] = [
+export const verdicts: Counted<Verdict>[] = [
 	{ id: "error", name: "error", many: "errors", mark: "✕", tone: "text-ox" },
 	{ id: "create", name: "new", many: "new", mark: "+", tone: "text-moss" },
 	{ id: "change", name: "change", many: "changes", mark: "≠", tone: "text-ochre" },

@@ -7,6 +7,7 @@ import { design, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
 import { acting, mayEither } from "../house/rights";
+import { type Counted, Counts } from "../parts/Counts";
 import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { Failed } from "../parts/loading";
 import { useNotice } from "../parts/notice";
@@ -23,7 +24,7 @@ type State = Row["state"];
 const size = 100;
 
 /** How an invitation stands, in words, with its mark. */
-const states: { id: State; name: string; mark: string; tone: string }[] = [
+const states: Counted<State>[] = [
 	{ id: "returned", name: "returned", mark: "✕", tone: "text-ox" },
 	{ id: "run-out", name: "run out", mark: "✕", tone: "text-ox" },
 	{ id: "to-send", name: "to send", mark: "…", tone: "text-ochre" },
@@ -132,8 +133,6 @@ export function Invitations() {
 			meta: { width: "minmax(90px,1.4fr)" },
 		},
 	];
-	const chip = (on: boolean) =>
-		`border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
@@ -159,23 +158,14 @@ export function Invitations() {
 				first && (
 					<>
 						<div className="mt-3 flex flex-wrap items-baseline gap-x-3 gap-y-1 pb-1">
-							<button type="button" aria-pressed={!state} className={chip(!state)} onClick={() => set({ state: null })}>
-								{count(all, "invitation", "invitations")}
-							</button>
-							{states
-								.filter((s) => (first.counts[s.id] ?? 0) > 0 || s.id === state)
-								.map((s) => (
-									<button
-										key={s.id}
-										type="button"
-										data-count={s.id}
-										aria-pressed={state === s.id}
-										className={`${chip(state === s.id)} ${s.tone}`}
-										onClick={() => set({ state: state === s.id ? null : s.id })}
-									>
-										{s.mark} {number(first.counts[s.id] ?? 0)} {s.name}
-									</button>
-								))}
+							<Counts
+								all={count(all, "invitation", "invitations")}
+								kinds={states}
+								counts={first.counts}
+								at={state}
+								onAt={(s) => set({ state: s ?? null })}
+								data="data-count"
+							/>
 							<span className="grow" />
 							<input
 								aria-label="Find among the invited"

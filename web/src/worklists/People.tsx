@@ -1,6 +1,7 @@
 import { useRef } from "react";
 import { Link } from "react-router";
 import { useTo } from "../house/lens";
+import { Counts } from "../parts/Counts";
 import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { addressOf, count, number } from "../parts/words";
 import { type Result, resultOf, results } from "./hooks";
@@ -59,8 +60,6 @@ export function People({
 	const grid = useRef<GridHandle>(null);
 	const to = useTo();
 	const here = rowAt(at);
-	const chip = (on: boolean) =>
-		`border-b-[3px] px-1 pb-[2px] ${on ? "border-slate font-bold" : "border-transparent hover:text-ink"}`;
 	const columns: Column<Row>[] = [
 		{
 			id: "name",
@@ -117,23 +116,14 @@ export function People({
 	return (
 		<section aria-label={label} className="flex min-h-0 grow flex-col">
 			<div className="mt-3 flex flex-wrap items-baseline gap-x-3 gap-y-1 pb-1">
-				<button type="button" aria-pressed={!result} className={chip(!result)} onClick={() => onResult(undefined)}>
-					{count(all, "person", "people")}
-				</button>
-				{results
-					.filter((r) => (counts[r.id] ?? 0) > 0 || r.id === result)
-					.map((r) => (
-						<button
-							key={r.id}
-							type="button"
-							data-result={r.id}
-							aria-pressed={result === r.id}
-							className={`${chip(result === r.id)} ${r.tone}`}
-							onClick={() => onResult(result === r.id ? undefined : r.id)}
-						>
-							{r.mark} {number(counts[r.id] ?? 0)} {r.name}
-						</button>
-					))}
+				<Counts
+					all={count(all, "person", "people")}
+					kinds={results}
+					counts={counts}
+					at={result}
+					onAt={onResult}
+					data="data-result"
+				/>
 				<span className="grow" />
 				<input
 					aria-label="Find on the list"

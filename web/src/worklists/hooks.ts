@@ -2,13 +2,14 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
+import type { Counted } from "../parts/Counts";
 import { useNotice } from "../parts/notice";
 
 export type Source = Schemas["WorklistSource"];
 export type Result = "does" | "already" | "not" | "none" | "left";
 
 /** What each result is called, and looks like. */
-export const results: { id: Result; name: string; mark: string; tone: string }[] = [
+export const results: Counted<Result>[] = [
 	{ id: "does", name: "something is done", mark: "✓", tone: "text-moss" },
 	{ id: "not", name: "something is not possible", mark: "✕", tone: "text-ox" },
 	{ id: "already", name: "already so", mark: "=", tone: "text-quiet" },
