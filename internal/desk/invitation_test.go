@@ -96,6 +96,11 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 	must[*desk.Draft](t)(d.DraftWorklist(owner, id))
 	applyAll(t, d, owner)
 	states("cem to-send", "ada accepted", "bo cancelled")
+	must[*desk.Draft](t)(d.Cancel(owner, []string{"cem"}))
+	applyAll(t, d, owner)
+	states("ada accepted", "bo cancelled") // nobody ever wrote to the third
+	_, err = d.Cancel(owner, []string{"ada"})
+	refused(t, err, desk.Conflict, "waits for no invitation")
 	_, err = d.Extend(owner, []string{"ada"}, 1000)
 	refused(t, err, desk.Invalid, "1 to 90")
 }
@@ -134,10 +139,13 @@ func TestInvitationsOfADelegate(t *testing.T) {
 	if got.Done != 1 || strings.ReplaceAll(got.Refused[0].Why, "bo", "nobody") != got.Refused[1].Why {
 		t.Errorf("sent: %+v", got)
 	}
+	must[*desk.Draft](t)(d.Cancel(cy, []string{"ada"}))
+	_, err := d.Cancel(cy, []string{"bo"})
+	refused(t, err, desk.NotFound, `no person "bo"`)
 	if known := must[[]people.Known](t)(d.AlreadyThere(cy, "", "", "bo@small.example", "")); len(known) != 0 {
 		t.Errorf("somebody out of sight is known: %+v", known)
 	}
-	_, err := d.Invitations(ann, "", "", 0, 10)
+	_, err = d.Invitations(ann, "", "", 0, 10)
 	refused(t, err, desk.NotAllowed, "")
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
@@ -251,6 +252,30 @@ func (d *Office) Extend(who desk.Actor, users []string, days int) (*Resent, erro
 		}
 	}
 	return refusals(h, users, why), nil
+}
+
+// Cancel drafts that invitations are cancelled, as one act: whoever was invited is deactivated, and their links work no
+// more once it is applied.
+func (d *Office) Cancel(who desk.Actor, users []string) (*desk.Draft, error) {
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		var ops []change.Op
+		for _, id := range users {
+			seen, ok := p.Seen().Users.Find(id)
+			if !ok {
+				return desk.Refuse(desk.NotFound, "There is no person %q.", id)
+			}
+			if seen.State != model.UserInvited {
+				return desk.Refuse(desk.Conflict, "%s is %s, and waits for no invitation.", seen.DisplayName, seen.State)
+			}
+			whole, _ := base.Users.Find(id)
+			after := change.Clone(whole)
+			after.State = model.UserDeactivated
+			ops = append(ops, change.Put(base, after))
+		}
+		p.Add(0, change.Compact(ops)...)
+		return nil
+	})
 }
 
 // Known is somebody who is there already, and could be whom somebody else is about to be invited as.

@@ -193,7 +193,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 			}
 			return "", nil
 		}},
-		"mailbox": {}, "openLetter": {bare: true, in: "1"},
+		"cancelInvitations": {once: true, body: map[string]any{"users": []string{"newcomer"}}},
+		"mailbox":           {}, "openLetter": {bare: true, in: "1"},
 		"invitations": {}, "known": {query: "name=" + url.QueryEscape(d.Users[77].DisplayName)},
 		"resendInvitations": {body: map[string]any{"users": []string{"newcomer"}}},
 		"extendInvitations": {body: map[string]any{"users": []string{"newcomer"}, "days": 7}},

@@ -151,6 +151,12 @@ func (a *API) worklists() {
 	}, func(ctx context.Context, in *usersInput) (*body[*people.Resent], error) {
 		return answer(a.desk.Resend(actor(ctx), in.Body.Users))
 	})
+	on(a, operation{
+		id: "cancelInvitations", method: http.MethodPost, path: "/api/draft/cancel-invitations",
+		summary: "Draft that invitations are cancelled",
+	}, func(ctx context.Context, in *usersInput) (*body[*desk.Draft], error) {
+		return answer(a.desk.Cancel(actor(ctx), in.Body.Users))
+	})
 	type extendInput struct {
 		Body struct {
 			Users []string `json:"users" minItems:"1" maxItems:"10000"`

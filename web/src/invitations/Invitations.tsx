@@ -3,7 +3,7 @@ import { useDeferredValue, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Ask } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
-import { design, useRefresh } from "../api/hooks";
+import { design, useDrafting, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
 import { acting, mayEither } from "../house/rights";
@@ -80,6 +80,7 @@ export function Invitations() {
 		mutationFn: (users: string[]) => data(api.POST("/api/invitations/extend", { body: { users, days: 7 } })),
 		...told("good for seven more days"),
 	});
+	const cancel = useDrafting((users: string[]) => data(api.POST("/api/draft/cancel-invitations", { body: { users } })));
 	const here = rowAt(Math.min(at, Math.max(0, (first?.match ?? 0) - 1)));
 	const ids = chosen.size > 0 ? [...chosen] : here ? [here.user.id] : [];
 	const acts = acting(me) && mayEither(me, "people:edit", "invite");
@@ -254,6 +255,22 @@ export function Invitations() {
 												onClick={() => extend.mutate(ids)}
 											>
 												Seven more days
+											</button>
+											<button
+												type="button"
+												className="action"
+												disabled={cancel.isPending}
+												onClick={() =>
+													cancel.mutate(ids, {
+														onError: refuse,
+														onSuccess: () => {
+															setChosen(new Set());
+															tell("The cancellation is in your draft. Open it below, then apply.");
+														},
+													})
+												}
+											>
+												Cancel {chosen.size > 0 ? "these" : "it"}
 											</button>
 										</>
 									)}
