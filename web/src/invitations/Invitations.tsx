@@ -8,7 +8,7 @@ import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
 import { acting, mayEither } from "../house/rights";
 import { type Counted, Counts } from "../parts/Counts";
-import { type Column, Grid, type GridHandle } from "../parts/Grid";
+import { type Column, FindRows, Grid, type GridHandle } from "../parts/Grid";
 import { Failed } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { usePages } from "../parts/pages";
@@ -168,19 +168,7 @@ export function Invitations() {
 								data="data-count"
 							/>
 							<span className="grow" />
-							<input
-								aria-label="Find among the invited"
-								className="field max-w-[170px]"
-								placeholder="find …"
-								value={words}
-								onChange={(e) => setWords(e.target.value)}
-								onKeyDown={(e) => {
-									if (e.key === "ArrowDown") {
-										e.preventDefault();
-										grid.current?.go(0);
-									}
-								}}
-							/>
+							<FindRows label="Find among the invited" words={words} onWords={setWords} grid={grid} />
 						</div>
 						<Grid
 							label="Invitations"

@@ -1,6 +1,14 @@
 import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, type Ref, useEffect, useImperativeHandle, useLayoutEffect, useRef } from "react";
+import {
+	type ReactNode,
+	type Ref,
+	type RefObject,
+	useEffect,
+	useImperativeHandle,
+	useLayoutEffect,
+	useRef,
+} from "react";
 import { Link } from "react-router";
 
 type Meta<R> = {
@@ -254,5 +262,33 @@ export function Grid<R extends RowData>(p: Props<R>) {
 				</tbody>
 			</table>
 		</div>
+	);
+}
+
+/** Finds rows of a grid by words; from it, the arrow down goes into the grid. */
+export function FindRows({
+	label,
+	words,
+	onWords,
+	grid,
+}: {
+	label: string;
+	words: string;
+	onWords: (words: string) => void;
+	grid: RefObject<GridHandle | null>;
+}) {
+	return (
+		<input
+			aria-label={label}
+			className="field max-w-[170px]"
+			placeholder="find …"
+			value={words}
+			onChange={(e) => onWords(e.target.value)}
+			onKeyDown={(e) => {
+				if (e.key !== "ArrowDown") return;
+				e.preventDefault();
+				grid.current?.go(0);
+			}}
+		/>
 	);
 }

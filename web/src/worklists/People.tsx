@@ -2,7 +2,7 @@ import { useRef } from "react";
 import { Link } from "react-router";
 import { useTo } from "../house/lens";
 import { Counts } from "../parts/Counts";
-import { type Column, Grid, type GridHandle } from "../parts/Grid";
+import { type Column, FindRows, Grid, type GridHandle } from "../parts/Grid";
 import { addressOf, count, number } from "../parts/words";
 import { type Result, resultOf, results } from "./hooks";
 
@@ -125,19 +125,7 @@ export function People({
 					data="data-result"
 				/>
 				<span className="grow" />
-				<input
-					aria-label="Find on the list"
-					className="field max-w-[150px]"
-					placeholder="find on the list …"
-					value={words}
-					onChange={(e) => onWords(e.target.value)}
-					onKeyDown={(e) => {
-						if (e.key === "ArrowDown") {
-							e.preventDefault();
-							grid.current?.go(0);
-						}
-					}}
-				/>
+				<FindRows label="Find on the list" words={words} onWords={onWords} grid={grid} />
 			</div>
 			<Grid
 				label={label}
