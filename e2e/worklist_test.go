@@ -61,6 +61,8 @@ func TestAWorklist(t *testing.T) {
 	s.see("main", "3 people")
 	s.see("[data-id='kofi.ostrov'] [data-outcome=does]", "Joins Terminal 2 gate crew")
 	s.gone("[data-id]", "Ruben Adeyemi")
+	s.click("header a", "revision 61")
+	s.see("#revision-61", "a crew for the second terminal")
 	s.open("/groups/terminal-2-gate-crew")
 	s.see("main", "Kofi Ostrov")
 	// Rows chosen in a list, by Space and by Shift with the arrows, are gathered on the same list.

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -326,4 +327,14 @@ func Grouped(n int) string {
 		s = s[:i] + "," + s[i:]
 	}
 	return s
+}
+
+// HasWords tells whether some texts have, together, all of some words, whatever the case; words are as they were typed.
+func HasWords(typed string, texts ...string) bool {
+	words := strings.Fields(model.Fold(typed))
+	if len(words) == 0 {
+		return true
+	}
+	all := model.Fold(strings.Join(texts, "\n"))
+	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(all, w) })
 }

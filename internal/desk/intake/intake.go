@@ -408,9 +408,8 @@ func (d *Intake) Import(who desk.Actor, id, verdict, words string, offset, limit
 	}
 	v.State = "ready"
 	d.describeImport(v, im)
-	needle := strings.Fields(model.Fold(words))
 	for i, r := range im.trial.Rows {
-		if verdict != "" && string(r.Verdict) != verdict || !hasWords(im.cells[i], needle) {
+		if verdict != "" && string(r.Verdict) != verdict || !desk.HasWords(words, im.cells[i]...) {
 			continue
 		}
 		if v.Match >= offset && len(v.Rows) < limit {
@@ -419,14 +418,6 @@ func (d *Intake) Import(who desk.Actor, id, verdict, words string, offset, limit
 		v.Match++
 	}
 	return v, nil
-}
-
-func hasWords(cells, words []string) bool {
-	if len(words) == 0 {
-		return true
-	}
-	all := model.Fold(strings.Join(cells, "\n"))
-	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(all, w) })
 }
 
 // original is what a cell holds in the file; a row can be shorter than the header.

@@ -131,7 +131,6 @@ func (d *Office) Invitations(who desk.Actor, state, words string, offset, limit 
 		return nil, err
 	}
 	out := &Invitations{Mail: d.accounts.Mail, Counts: map[string]int{}, Rows: []Invited{}}
-	needles := strings.Fields(model.Fold(words))
 	rank := func(u *model.User) int { return slices.Index(invitationStates, rows[u.ID].State) }
 	slices.SortStableFunc(users, func(a, b *model.User) int {
 		return cmp.Or(rank(a)-rank(b), strings.Compare(model.Fold(a.DisplayName), model.Fold(b.DisplayName)))
@@ -139,9 +138,7 @@ func (d *Office) Invitations(who desk.Actor, state, words string, offset, limit 
 	for _, u := range users {
 		row := rows[u.ID]
 		out.Counts[row.State]++
-		all := model.Fold(u.DisplayName + "\n" + u.UserName + "\n" + u.Email)
-		if state != "" && state != row.State ||
-			slices.ContainsFunc(needles, func(w string) bool { return !strings.Contains(all, w) }) {
+		if state != "" && state != row.State || !desk.HasWords(words, u.DisplayName, u.UserName, u.Email) {
 			continue
 		}
 		if out.Match >= offset && len(out.Rows) < limit {

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
@@ -306,13 +305,10 @@ func (d *Office) WorklistLog(who desk.Actor, id string, q Window) (*Log, error) 
 		return nil, err
 	}
 	log := &Log{Done: done(d.Present(), run), Steps: r.Steps, Counts: map[string]int{}, Rows: []Entry{}}
-	words := strings.Fields(model.Fold(q.Words))
 	for _, e := range r.Rows {
 		result := string(e.result())
 		log.Counts[result]++
-		all := model.Fold(e.User.Name + "\n" + e.User.ID)
-		if q.Result != "" && q.Result != result ||
-			slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(all, w) }) {
+		if q.Result != "" && q.Result != result || !desk.HasWords(q.Words, e.User.Name, e.User.ID) {
 			continue
 		}
 		if log.Match >= q.Offset && len(log.Rows) < q.Limit {

@@ -184,7 +184,6 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 		}
 	}
 	out.Counts[string(leftOut)] = len(c.Left)
-	words := strings.Fields(model.Fold(q.Words))
 	for i, id := range c.People {
 		result := none
 		var r *worklist.Row
@@ -195,14 +194,8 @@ func (d *Office) tell(out *Worklist, s *desk.Sight, c content, got *tried, q Win
 		if c.Left[id] {
 			result = leftOut
 		}
-		switch {
-		case q.Result != "" && q.Result != string(result):
+		if q.Result != "" && q.Result != string(result) || !desk.HasWords(q.Words, nameOf(s, id), id) {
 			continue
-		case len(words) > 0:
-			all := model.Fold(nameOf(s, id) + "\n" + id)
-			if slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(all, w) }) {
-				continue
-			}
 		}
 		if out.Match >= q.Offset && len(out.Rows) < q.Limit {
 			out.Rows = append(out.Rows, d.row(s, id, result, r, got))

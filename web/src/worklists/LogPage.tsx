@@ -1,21 +1,16 @@
-import { useDeferredValue, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Ask } from "../api/ask";
 import { data } from "../api/client";
-import { design, draftUndo, useDrafting } from "../api/hooks";
+import { draftUndo, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { acting } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { Failed, Waiting } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { usePages } from "../parts/pages";
 import { SheetHead } from "../parts/sheet";
 import { moment } from "../parts/words";
-import type { Result } from "./hooks";
 import { People } from "./People";
-
-const size = 100;
+import { useRows } from "./useRows";
 
 /** What a worklist did to each person, at an address that stays. */
 export function LogPage() {
@@ -24,21 +19,8 @@ export function LogPage() {
 	const to = useTo();
 	const { tell, refuse } = useNotice();
 	const undo = useDrafting(draftUndo);
-	const [result, setResult] = useState<Result>();
-	const [words, setWords] = useState("");
-	const [at, setAt] = useState(0);
-	const q = useDeferredValue(words.trim()) || undefined;
-	const { first, error, retry, rowAt, need } = usePages(
-		(page) => ({
-			queryKey: [...design, "worklist-log", id, result, q, page],
-			queryFn: (ask: Ask) =>
-				data(
-					ask.GET("/api/worklist-logs/{id}", {
-						params: { path: { id }, query: { result, q, offset: page * size, limit: size } },
-					}),
-				),
-		}),
-		size,
+	const { first, error, retry, rows } = useRows(["worklist-log", id], (ask, query) =>
+		data(ask.GET("/api/worklist-logs/{id}", { params: { path: { id }, query } })),
 	);
 	if (error && !first) return <Failed error={error} retry={() => retry()} />;
 	if (!first) return <Waiting />;
@@ -54,7 +36,7 @@ export function LogPage() {
 						{first.revision > 0 && (
 							<>
 								,{" "}
-								<Link className="link" to={to(`/history?revision=${first.revision}`)}>
+								<Link className="link" to={to(`/history#revision-${first.revision}`)}>
 									revision {first.revision}
 								</Link>
 							</>
@@ -86,18 +68,7 @@ export function LogPage() {
 					steps={first.steps}
 					counts={first.counts}
 					all={all}
-					match={first.match}
-					rowAt={rowAt}
-					need={need}
-					at={Math.min(at, Math.max(0, first.match - 1))}
-					onAt={setAt}
-					result={result}
-					onResult={(r) => {
-						setResult(r);
-						setAt(0);
-					}}
-					words={words}
-					onWords={setWords}
+					{...rows}
 					empty="Nobody is of this kind."
 				/>
 			</div>

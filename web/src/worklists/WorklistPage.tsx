@@ -1,21 +1,18 @@
 import { useMutation } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Ask } from "../api/ask";
 import { api, data } from "../api/client";
-import { design, useDrafting, useRefresh } from "../api/hooks";
+import { useDrafting, useRefresh } from "../api/hooks";
 import { useTo } from "../house/lens";
 import { Failed, Waiting } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { usePages } from "../parts/pages";
 import { count, number } from "../parts/words";
 import { Gather } from "./Gather";
-import { alterWorklist, type Result, useListing } from "./hooks";
+import { alterWorklist, useListing } from "./hooks";
 import { People } from "./People";
 import { Steps } from "./Steps";
+import { useRows } from "./useRows";
 import { ThrowAway } from "./Worklists";
-
-const size = 100;
 
 /** A worklist: whom it gathers, what is done to them, and for each what will happen. */
 export function WorklistPage() {
@@ -24,23 +21,10 @@ export function WorklistPage() {
 	const navigate = useNavigate();
 	const refresh = useRefresh();
 	const { tell, refuse } = useNotice();
-	const [result, setResult] = useState<Result>();
-	const [words, setWords] = useState("");
-	const [at, setAt] = useState(0);
 	const [throwing, setThrowing] = useState(false);
-	const q = useDeferredValue(words.trim()) || undefined;
 	const alter = useListing(alterWorklist);
-	const { first, error, retry, rowAt, need } = usePages(
-		(page) => ({
-			queryKey: [...design, "worklist", id, result, q, page],
-			queryFn: (ask: Ask) =>
-				data(
-					ask.GET("/api/worklists/{id}", {
-						params: { path: { id }, query: { result, q, offset: page * size, limit: size } },
-					}),
-				),
-		}),
-		size,
+	const { first, error, retry, rows } = useRows(["worklist", id], (ask, query) =>
+		data(ask.GET("/api/worklists/{id}", { params: { path: { id }, query } })),
 	);
 	const working = first?.state === "working";
 	// While it is tried, it is asked again; the server answers when there is something to tell.
@@ -60,7 +44,6 @@ export function WorklistPage() {
 	});
 	if (error && !first) return <Failed error={error} retry={() => retry()} />;
 	if (!first) return <Waiting />;
-	const row = Math.min(at, Math.max(0, first.match - 1));
 	const ready = first.state === "ready" && !first.stop;
 	return (
 		<div className="flex h-full flex-col px-[18px] pt-2" data-worklist={working ? undefined : "ready"}>
@@ -121,18 +104,7 @@ export function WorklistPage() {
 						steps={first.steps.map((s) => s.said)}
 						counts={first.counts}
 						all={first.size}
-						match={first.match}
-						rowAt={rowAt}
-						need={need}
-						at={row}
-						onAt={setAt}
-						result={result}
-						onResult={(r) => {
-							setResult(r);
-							setAt(0);
-						}}
-						words={words}
-						onWords={setWords}
+						{...rows}
 						empty={
 							first.size === 0
 								? "Nobody is on the list yet: gather people at the left."

@@ -10,8 +10,8 @@ export type Result = "does" | "already" | "not" | "none" | "left";
 
 /** What each result is called, and looks like. */
 export const results: Counted<Result>[] = [
-	{ id: "does", name: "something is done", mark: "✓", tone: "text-moss" },
-	{ id: "not", name: "something is not possible", mark: "✕", tone: "text-ox" },
+	{ id: "does", name: "with a change", mark: "✓", tone: "text-moss" },
+	{ id: "not", name: "with something not possible", mark: "✕", tone: "text-ox" },
 	{ id: "already", name: "already so", mark: "=", tone: "text-quiet" },
 	{ id: "left", name: "left out", mark: "–", tone: "text-ochre" },
 ];
