@@ -22,7 +22,8 @@ var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 func walk(t *testing.T, width, height int) *steps {
 	t.Helper()
 	t.Parallel()
-	url, served, stop, err := browser.Demo(t.TempDir(), day)
+	clock := browser.NewClock(day)
+	url, served, stop, err := browser.Demo(t.TempDir(), clock)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -31,7 +32,7 @@ func walk(t *testing.T, width, height int) *steps {
 			t.Error(err)
 		}
 	})
-	return (&steps{t: t, url: url, desk: served}).another(width, height)
+	return (&steps{t: t, url: url, desk: served, clock: clock}).another(width, height)
 }
 
 // another opens one more browser on the same house.
@@ -47,15 +48,16 @@ func (s *steps) another(width, height int) *steps {
 		}
 		end()
 	})
-	return &steps{t: s.t, Page: page, url: s.url, desk: s.desk}
+	return &steps{t: s.t, Page: page, url: s.url, desk: s.desk, clock: s.clock}
 }
 
 // steps ends the test at the first step that cannot be taken.
 type steps struct {
 	t *testing.T
 	*browser.Page
-	url  string
-	desk *rooms.Desk
+	url   string
+	desk  *rooms.Desk
+	clock *browser.Clock
 }
 
 func (s *steps) must(err error) {
@@ -85,6 +87,18 @@ func (s *steps) apply(reason string) {
 	s.typeInto("Why", reason)
 	s.press(browser.Enter)
 	s.see("[role=status]", "is applied")
+}
+
+// later sets the clock forward, has happen what happens by itself, and signs in anew: a session does not last for days.
+func (s *steps) later(at time.Time, user string) {
+	s.t.Helper()
+	s.clock.Set(at)
+	s.must(s.desk.EndDue())
+	s.Refusals = true // the page asks once more before it sees that its session has ended
+	s.open("/")
+	s.see("form", "Sign in")
+	s.Refusals = false
+	s.signIn(user)
 }
 
 // file writes a file to bring in, and gives where it is.

@@ -407,6 +407,9 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		if err := desk.Guarded(d.RemindDue); err != nil {
 			slog.Error("cannot remind", "error", err)
 		}
+		if err := desk.Guarded(d.EndDue); err != nil {
+			slog.Error("cannot end what is due", "error", err)
+		}
 		select {
 		case <-ctx.Done():
 			return

@@ -17,6 +17,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -38,17 +39,32 @@ import (
 // patience is how long a thing may take to appear. It bounds a failure; nothing waits that long when all is well.
 const patience = 20 * time.Second
 
-// Demo serves the demo organisation, as of a day, on a port of its own until stop is called. It gives the desk too
-// that is served.
-func Demo(folder string, day time.Time) (url string, served *rooms.Desk, stop func() error, err error) {
+// Clock starts on a day and goes on from there; it can be set forward.
+type Clock struct {
+	day, began time.Time
+	ahead      atomic.Int64 // nanoseconds
+}
+
+// NewClock starts a clock on a day.
+func NewClock(day time.Time) *Clock { return &Clock{day: day, began: time.Now()} }
+
+// Now is what the clock shows.
+func (c *Clock) Now() time.Time { return c.day.Add(time.Since(c.began) + time.Duration(c.ahead.Load())) }
+
+// Set sets the clock forward to an instant.
+func (c *Clock) Set(to time.Time) { c.ahead.Add(int64(to.Sub(c.Now()))) }
+
+// Demo serves the demo organisation, as of what a clock shows, on a port of its own until stop is called. It gives the
+// desk too that is served.
+func Demo(folder string, clock *Clock) (url string, served *rooms.Desk, stop func() error, err error) {
 	s, err := store.Open(filepath.Join(folder, "demo.db"), false)
 	if err != nil {
 		return "", nil, nil, err
 	}
-	if err := demo.Fill(s, day); err != nil {
+	if err := demo.Fill(s, clock.day); err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
-	return serve(s, day, "")
+	return serve(s, clock, "")
 }
 
 // Serve serves a design, as [Demo] does the demo organisation, but under a path of its host.
@@ -61,7 +77,7 @@ func Serve(
 	if err != nil {
 		return "", nil, nil, err
 	}
-	url, served, stop, err = serve(s, day, "/tools/house")
+	url, served, stop, err = serve(s, NewClock(day), "/tools/house")
 	if err != nil {
 		return "", nil, nil, err
 	}
@@ -71,10 +87,8 @@ func Serve(
 	return url, served, stop, nil
 }
 
-func serve(s *store.Store, day time.Time, under string) (url string, served *rooms.Desk, stop func() error, err error) {
-	// The clock starts on the given day, and goes on from there.
-	began := time.Now()
-	d, err := rooms.Open(s, func() time.Time { return day.Add(time.Since(began)) })
+func serve(s *store.Store, clock *Clock, under string) (url string, served *rooms.Desk, stop func() error, err error) {
+	d, err := rooms.Open(s, clock.Now)
 	if err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}

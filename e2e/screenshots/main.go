@@ -211,7 +211,7 @@ func run(folder string) (err error) {
 		return err
 	}
 	defer os.RemoveAll(temp)
-	address, served, stop, err := browser.Demo(temp, day)
+	address, served, stop, err := browser.Demo(temp, browser.NewClock(day))
 	if err != nil {
 		return err
 	}

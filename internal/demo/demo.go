@@ -141,7 +141,7 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := fed(s, final, now); err != nil {
 		return err
 	}
-	if err := errors.Join(worklists(d, now), invitations(s, final, now)); err != nil {
+	if err := errors.Join(worklists(d, now), invitations(s, final, now), requests(d, s, final)); err != nil {
 		return err
 	}
 	return LetIn(s)

@@ -461,6 +461,9 @@ func assignments(users []*model.User, today time.Time) (out []*model.Assignment)
 			if hands++; hands%3 == 1 || p.ID == "tomasz.oyelaran" {
 				a := user(p.ID, "night-cover", "terminal-1")
 				a.Reason, a.Until = "night cover", today.AddDate(0, 2+hands%4, 0)
+				if p.ID == askedFor { // what somebody asked for ends next week
+					a.Reason, a.Until = askedReason, today.AddDate(0, 0, 6)
+				}
 			}
 			if hands%6 == 2 { // by hand what the crew gives too
 				user(p.ID, "gate-clerk", "terminal-1").Reason = "before the crew was made"

@@ -32,6 +32,7 @@ const (
 	ByDirectory               // requests of directories
 	ByProvider                // somebody whom an identity provider vouches for is added
 	ByAccount                 // the invented past of the demo organisation
+	ByEnding                  // what was given for a time ends
 )
 
 // Concern is something that is asked of every change; a verdict on it has its code.
@@ -83,6 +84,8 @@ var stances = map[Door]map[Concern]stance{
 	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries},
 	// A setting of the server lets newcomers into one group. That this gives no right in Fachwerk is asked all the same.
 	ByProvider: {Permitted: carries},
+	// That it ends was decided when it was given; it is only ever taken away.
+	ByEnding: {Permitted: carries, Above: carries},
 }
 
 var operators = map[Concern]stance{

@@ -36,12 +36,17 @@ type Desk struct {
 	DecidedAbout func(revision int, user string) (bool, error)
 	// Watched is told of every event, also of those that the security log leaves out since there are too many.
 	Watched func(e Event)
-	// CarryOut gives what is kept and done along with a change by which somebody applies runs of worklists and adds people
-	// who are invited, in the same transaction, and what follows once it is acknowledged.
-	CarryOut func(h *House, who Actor, runs []string, invited []*model.User) (
-		along func(s *store.Store, revision int) error, then func(), err error)
+	// CarryOut gives what is kept and done along with a change that somebody applies, in the same transaction, and what
+	// follows once it is acknowledged. Its error is why the change cannot be applied.
+	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(), err error)
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
+}
+
+// Carried is what a change brings with it that is no part of the design.
+type Carried struct {
+	Of      []Origin      // what its acts come of
+	Invited []*model.User // people whom it adds as invited
 }
 
 // House is one revision of the design, ready for questions.

@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"cmp"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
@@ -26,10 +25,16 @@ type edit struct {
 	Undoes int `json:"undoes,omitempty"`
 	// Catalogue: it takes over a version of a catalogue, so what is supplied changes.
 	Catalogue bool `json:"catalogue,omitempty"`
-	// Run names what is kept of a worklist that was put into the draft.
-	Run string `json:"run,omitempty"`
+	Origin
 
 	kept store.DraftEdit // as it lies in the store; without a hash if it does not yet
+}
+
+// Origin is what an act comes of that is kept beside the draft, and settled once the act is applied.
+type Origin struct {
+	Run     string    `json:"run,omitempty"`     // what is kept of a worklist
+	Request int       `json:"request,omitempty"` // something that somebody asked for
+	Ends    time.Time `json:"ends,omitzero"`     // of a request: when what it gives ends
 }
 
 // door is the way by which the edit changes the design.
@@ -562,9 +567,9 @@ func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	}
 }
 
-// AddRun puts what a worklist does into a draft, as one act that names what is kept of it.
-func (p *Drafted) AddRun(run string, ops ...change.Op) {
-	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Run: run})
+// AddOf puts into a draft what something comes to that is kept beside it, as one act.
+func (p *Drafted) AddOf(of Origin, ops ...change.Op) {
+	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Origin: of})
 	p.laid = append(p.laid, ops)
 	p.Ops = append(p.Ops, ops...)
 }
@@ -748,30 +753,95 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 	case reason == "":
 		return nil, Refuse(Invalid, "Give a reason: whoever reads the history will want to know why.")
 	}
+	e := Note{Why: reason}
+	if len(p.Edits) == 1 {
+		e.undoes = p.Edits[0].Undoes
+	}
+	return d.commitDraft(h, &c, p.Edits, e, func(s *store.Store) error { return s.DropDraft(who.User) })
+}
+
+// commitDraft applies acts that were checked, with what they come of, and keeps something more in the same transaction.
+func (d *Desk) commitDraft(
+	h *House,
+	c *checked,
+	edits []edit,
+	note Note,
+	keep func(s *store.Store) error,
+) (*Applied, error) {
+	what := Carried{Invited: c.invited()}
 	runs := []string{}
-	for _, e := range p.Edits {
+	for _, e := range edits {
+		if e.Origin != (Origin{}) {
+			what.Of = append(what.Of, e.Origin)
+		}
 		if e.Run != "" {
 			runs = append(runs, e.Run)
 		}
 	}
-	e := Note{Why: reason, Along: func(s *store.Store, _ int) error { return s.DropDraft(who.User) }}
+	note.Along = func(s *store.Store, _ int) error { return keep(s) }
 	then := func() {}
-	if invited := c.invited(); d.CarryOut != nil && len(runs)+len(invited) > 0 {
-		var carry func(s *store.Store, revision int) error
-		if carry, then, err = d.CarryOut(h, who, runs, invited); err != nil {
+	if d.CarryOut != nil && len(what.Of)+len(what.Invited) > 0 {
+		carry, after, err := d.CarryOut(h, c.Who, what)
+		if err != nil {
 			return nil, err
 		}
-		e.Along = func(s *store.Store, revision int) error {
-			return cmp.Or(carry(s, revision), s.DropDraft(who.User))
+		then = after
+		note.Along = func(s *store.Store, revision int) error {
+			if err := carry(s, revision); err != nil {
+				return err
+			}
+			return keep(s)
 		}
 	}
-	if len(p.Edits) == 1 {
-		e.undoes = p.Edits[0].Undoes
-	}
-	next, err := d.Commit(&c, "", e)
+	next, err := d.Commit(c, "", note)
 	if err != nil {
 		return nil, err
 	}
 	then()
 	return &Applied{next.Revision, c.Impact().Gaining, c.Impact().Losing, runs}, nil
+}
+
+// proposal is the one act of a change that is looked at and applied by itself, beside the draft.
+func (d *Desk) proposal(h *House, who Actor, of Origin, ops []change.Op) (*Drafted, error) {
+	value, err := json.Marshal(ops)
+	if err != nil {
+		return nil, err
+	}
+	return d.lay(h, who, []edit{{ID: "proposed", Ops: ops, Origin: of, kept: store.NewDraftEdit(value)}})
+}
+
+// Propose tells what an act would come to if it were applied by itself, without the draft of whoever looks.
+func (d *Desk) Propose(who Actor, of Origin, ops ...change.Op) (*Draft, error) {
+	h := d.Present()
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.proposal(h, who, of, ops)
+	if err != nil {
+		return nil, err
+	}
+	alone := *s
+	alone.Draft, alone.House = p, p.Shown
+	if !s.Whole {
+		alone.House = p.Shown.partFor(who.Eyes(), s.Authority, nil)
+	}
+	return p.view(&alone), nil
+}
+
+// Enact applies an act by itself, without the draft of whoever does it. The stamp must be that of what was proposed.
+func (d *Desk) Enact(h *House, who Actor, why, stamp string, of Origin, ops ...change.Op) (*Applied, error) {
+	p, err := d.proposal(h, who, of, ops)
+	if err != nil {
+		return nil, err
+	}
+	switch blocks := p.blocks(); {
+	case len(p.Ops) == 0:
+		return nil, Refuse(Conflict, "All of it is so already.")
+	case stamp != p.stamp:
+		return nil, Refuse(Conflict, "What this comes to has changed since you looked. Look at it again.")
+	case len(blocks) > 0:
+		return nil, &Error{Cause: NotAllowed, Message: blocks[0], Problems: firstOf(blocks[1:])}
+	}
+	return d.commitDraft(h, p.checked, p.Edits, Note{Why: why}, func(*store.Store) error { return nil })
 }

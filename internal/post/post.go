@@ -15,13 +15,17 @@ type Letter struct {
 	Link    string // which link it brings, one of these; empty if none
 }
 
-// The kinds of letters. People may decline reminders and tasks; the others bring links, or were asked for.
+// The kinds of letters. People may decline reminders, tasks, requests and endings; the others bring links, or were
+// asked for.
 const (
 	Reminders   = "reminder" // that go out by themselves
 	Tasks       = "task"
 	Invitations = "invitation"
 	Passwords   = "password"
-	Runs        = "run" // what a worklist did, to whoever applied it
+	Runs        = "run"     // what a worklist did, to whoever applied it
+	Requests    = "request" // something is asked for that one could grant
+	Answers     = "answer"  // what became of one's own request
+	Endings     = "ending"  // something that one was given for a time ends soon
 )
 
 // The links that letters bring, which are made when these are sent.
@@ -132,6 +136,51 @@ func Run(organisation, name, list, link string, does, already, not int, lines []
 			"Dear %s,\n\n“%s” is applied. Something was done for %d; for %d all was so already; for %d something was not "+
 				"possible.\n\nThe whole log, and the way to undo it, is here:\n%s\n\n%s\n%s\n%s\n",
 			name, list, does, already, not, link, strings.Join(lines, "\n"), more, organisation,
+		),
+	}
+}
+
+// Request tells somebody who could grant it what somebody else asks for.
+func Request(organisation, name, asker, what, reason, link string) Letter {
+	return Letter{
+		Kind:    Requests,
+		Subject: asker + " asks for " + what,
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n%s asks for %s.\n\n“%s”\n\nWhat it would come to, and who of their peers has it, is shown where "+
+				"you grant it, change its terms or refuse it:\n\n%s\n\n%s\n",
+			name, asker, what, reason, link, organisation,
+		),
+	}
+}
+
+// Answer tells somebody what became of what they asked for. Words are of whoever answered, and may be empty.
+func Answer(organisation, name, who, what, words, link string, granted bool, ends time.Time) Letter {
+	l := Letter{Kind: Answers, Subject: "Refused: " + what}
+	said := who + " has refused what you asked for: " + what + "."
+	if granted {
+		l.Subject = "Granted: " + what
+		said = who + " has granted what you asked for: " + what + "."
+		if !ends.IsZero() {
+			said += " It ends by itself on " + ends.Format("2 January 2006") + "."
+		}
+	}
+	if words != "" {
+		said += "\n\n“" + words + "”"
+	}
+	l.Body = fmt.Sprintf("Dear %s,\n\n%s\n\n%s\n\n%s\n", name, said, link, organisation)
+	return l
+}
+
+// Ending tells somebody that what they were given for a time ends soon, and where to ask for it again.
+func Ending(organisation, name, what string, ends time.Time, link string) Letter {
+	day := ends.Format("2 January 2006")
+	return Letter{
+		Kind:    Endings,
+		Subject: what + " ends on " + day,
+		Body: fmt.Sprintf(
+			"Dear %s,\n\nwhat you asked for and were given for a time ends by itself on %s: %s.\n\nIf you still need it "+
+				"then, ask for it again:\n\n%s\n\n%s\n",
+			name, day, what, link, organisation,
 		),
 	}
 }

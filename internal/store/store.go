@@ -413,6 +413,12 @@ func (s *Store) LaterOn(revision int) (out []Touch, err error) {
 		WHERE a.revision = ? GROUP BY a.kind, a.object_id ORDER BY a.kind, a.object_id`, revision).Scan(&out).Error
 }
 
+// Touching gives the revisions after one that changed an object, the earliest first.
+func (s *Store) Touching(kind model.Kind, id string, after int) (out []int, err error) {
+	return out, s.db.Model(&operation{}).Where("kind = ? AND object_id = ? AND revision > ?", kind, id, after).
+		Distinct().Order("revision").Pluck("revision", &out).Error
+}
+
 // Touch is an object that a revision changed.
 type Touch struct {
 	Kind     model.Kind

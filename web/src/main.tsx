@@ -30,10 +30,12 @@ import {
 	SetsList,
 	SystemsList,
 } from "./lists/lists";
+import { OwnPage } from "./own/OwnPage";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
 import { Fit } from "./questions/Fit";
 import { WhoCan } from "./questions/WhoCan";
+import { RequestsPage } from "./requests/RequestsPage";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
 import { TaskPage } from "./reviews/TaskPage";
@@ -99,6 +101,9 @@ const rooms = [
 			{ path: "tokens", element: <Tokens /> },
 			{ path: "letters", element: <LettersPage /> },
 			{ path: "letters/:id", element: <LettersPage /> },
+			{ path: "own", element: <OwnPage /> },
+			{ path: "requests", element: <RequestsPage /> },
+			{ path: "requests/:id", element: <RequestsPage /> },
 			{ path: "account", element: <AccountPage /> },
 			{ path: "*", element: <Lost /> },
 		],

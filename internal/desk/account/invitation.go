@@ -211,17 +211,20 @@ func (d *Accounts) invitation(h *desk.House, who desk.Actor, u *model.User, unti
 	return d.LetterTo(u, who.User, post.Invitation(h.Design().Organisation.Name, u.DisplayName, by, until))
 }
 
-// Report prepares a letter to whoever does something; nothing if they have no address.
-func (d *Accounts) Report(h *desk.House, who desk.Actor, l post.Letter) *Carried {
+// Letter prepares a letter to somebody that somebody causes; nothing if they have no address.
+func (d *Accounts) Letter(h *desk.House, to, by string, l post.Letter) *Carried {
 	c := &Carried{accounts: d}
-	if u, ok := h.Design().Users.Find(who.User); ok && u.Email != "" {
-		c.letter(u, who, l)
+	if u, ok := h.Design().Users.Find(to); ok && u.Email != "" {
+		c.letter(u, desk.Actor{User: by}, l)
 	}
 	return c
 }
 
-// Keep keeps it, within a transaction.
+// Keep keeps it, within a transaction; nothing if there is nothing.
 func (c *Carried) Keep(s *store.Store) error {
+	if c == nil {
+		return nil
+	}
 	for n, i := range c.invited {
 		if err := s.Invited(i, &c.inviting[n]); err != nil {
 			return err

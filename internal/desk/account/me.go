@@ -57,6 +57,7 @@ type Me struct {
 	Delegated    []string `json:"delegated" doc:"Actions that one delegation or another lets this person do"`
 	Waiting      int      `json:"waiting" doc:"Review items that wait for this person's decision"`
 	Tasks        int      `json:"tasks" doc:"Tasks of reviews that wait for this person as the owner of a group"`
+	Asked        int      `json:"asked" doc:"Requests of others that wait for this person's decision"`
 	Revision     int      `json:"revision" doc:"The one that is looked at"`
 	Applied      string   `json:"applied,omitempty" doc:"When that revision was applied (RFC 3339)"`
 	Current      int      `json:"current" doc:"The last revision there is"`
@@ -124,6 +125,9 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 	}
 	tasks, err := d.Store.Tasks(0, who.Eyes())
 	me.Waiting, me.Tasks = waiting, len(tasks)
+	if d.Asked != nil && err == nil && who.When.IsZero() {
+		me.Asked, err = d.Asked(desk.Actor{User: who.Eyes()})
+	}
 	return me, err
 }
 
@@ -133,6 +137,15 @@ type Letters struct {
 	To        string `json:"to,omitempty" readOnly:"true" doc:"The address that letters go to; absent if there is none"`
 	Reminders bool   `json:"reminders" doc:"When review items wait, in the days before the end of the review and after it"`
 	Tasks     bool   `json:"tasks" doc:"When a review leaves something to settle in a group that they own"`
+	Requests  bool   `json:"requests" doc:"When somebody asks for something that they could grant"`
+	Endings   bool   `json:"endings" doc:"When something that they were given for a time ends soon"`
+}
+
+// kinds are the letters that one may decline.
+func (l *Letters) kinds() map[string]*bool {
+	return map[string]*bool{
+		post.Reminders: &l.Reminders, post.Tasks: &l.Tasks, post.Requests: &l.Requests, post.Endings: &l.Endings,
+	}
 }
 
 // Letters gives which letters whoever is signed in wants.
@@ -142,11 +155,11 @@ func (d *Accounts) Letters(who desk.Actor) (*Letters, error) {
 		return nil, desk.Refuse(desk.NotSignedIn, "Sign in first.")
 	}
 	declined, err := d.Store.DeclinedBy(who.User)
-	return &Letters{
-		To:        u.Email,
-		Reminders: !slices.Contains(declined, post.Reminders),
-		Tasks:     !slices.Contains(declined, post.Tasks),
-	}, err
+	l := &Letters{To: u.Email}
+	for kind, wanted := range l.kinds() {
+		*wanted = !slices.Contains(declined, kind)
+	}
+	return l, err
 }
 
 // SetLetters keeps which letters whoever is signed in wants.
@@ -155,11 +168,10 @@ func (d *Accounts) SetLetters(who desk.Actor, l Letters) error {
 		return err
 	}
 	var declined []string
-	if !l.Reminders {
-		declined = append(declined, post.Reminders)
-	}
-	if !l.Tasks {
-		declined = append(declined, post.Tasks)
+	for kind, wanted := range l.kinds() {
+		if !*wanted {
+			declined = append(declined, kind)
+		}
 	}
 	return d.Store.Decline(who.User, declined...)
 }

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 )
@@ -22,6 +23,8 @@ type Accounts struct {
 	open     OpenHouse
 	provider provider
 	Settings
+	// Asked tells how many requests wait for somebody's decision.
+	Asked func(who desk.Actor) (int, error)
 }
 
 // Settings are what whoever runs the server decides about getting in.

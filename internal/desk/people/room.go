@@ -1,5 +1,5 @@
-// Package people is what is done to many people at once: they are gathered on worklists, steps are tried on them, put
-// into the draft, and what came of it is kept.
+// Package people is how people are let in, given what they ask for, and let go; and what is done to many of them at
+// once: they are gathered on worklists, steps are tried on them, put into the draft, and what came of it is kept.
 package people
 
 import (
@@ -10,7 +10,7 @@ import (
 	"fachwerk/internal/desk/view"
 )
 
-// Office keeps worklists and does what they say.
+// Office keeps worklists, invitations and requests, and does what they say.
 type Office struct {
 	*view.Viewer
 	accounts *account.Accounts
@@ -22,6 +22,7 @@ type Office struct {
 func New(v *view.Viewer, a *account.Accounts) *Office {
 	o := &Office{Viewer: v, accounts: a, tried: map[string]*trying{}}
 	v.CarryOut = o.carryOut
+	a.Asked = o.waiting
 	return o
 }
 

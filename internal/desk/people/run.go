@@ -124,7 +124,7 @@ func (d *Office) DraftWorklist(who desk.Actor, id string) (*desk.Draft, error) {
 		if err != nil {
 			return err
 		}
-		p.AddRun(run.ID, got.Ops...)
+		p.AddOf(desk.Origin{Run: run.ID}, got.Ops...)
 		return nil
 	})
 }
@@ -154,7 +154,7 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	if err != nil {
 		return nil, err
 	}
-	along, then, err := d.carryOut(s.Present, who, []string{run.ID}, nil)
+	along, then, err := d.carryOut(s.Present, who, desk.Carried{Of: []desk.Origin{{Run: run.ID}}})
 	if err == nil {
 		err = d.Store.Together(func(s *store.Store) error { return along(s, 0) })
 	}
@@ -165,17 +165,29 @@ func (d *Office) CarryOutWorklist(who desk.Actor, id string) (*Done, error) {
 	return &Done{run.ID, run.List, s.Ref(model.KindUser, who.User), d.Now(), 0}, nil
 }
 
-// carryOut prepares what is done along with a change by which runs are applied and people are invited: what is no
-// change of the design, a letter to whoever does it, what each run is kept to have come to, and the invitations.
+// carryOut prepares what is done along with a change by which runs are applied, requests are granted and people are
+// invited: what is no change of the design, a letter to whoever does it or asked for it, what each run is kept to have
+// come to, and the invitations.
 func (d *Office) carryOut(
 	h *desk.House,
 	who desk.Actor,
-	runs []string,
-	invited []*model.User,
+	what desk.Carried,
 ) (func(*store.Store, int) error, func(), error) {
-	all := []*account.Carried{d.accounts.Newcomers(h, who, invited)}
+	all := []*account.Carried{d.accounts.Newcomers(h, who, what.Invited)}
 	kept := map[string][]byte{}
-	for _, id := range runs {
+	var settled []func(*store.Store, int) error
+	for _, of := range what.Of {
+		if of.Request > 0 {
+			settle, letter, err := d.grantedBy(h, who, of)
+			if err != nil {
+				return nil, nil, err
+			}
+			settled, all = append(settled, settle), append(all, letter)
+		}
+		id := of.Run
+		if id == "" {
+			continue
+		}
 		run, err := d.Store.Run(id)
 		if errors.Is(err, store.ErrNotFound) {
 			continue // it is forgotten; what it changes lies in the draft
@@ -212,7 +224,7 @@ func (d *Office) carryOut(
 			return nil, nil, err
 		}
 		n := r.counts()
-		all = append(all, d.accounts.Report(h, who, post.Run(
+		all = append(all, d.accounts.Letter(h, who.User, who.User, post.Run(
 			h.Design().Organisation.Name, h.Ref(model.KindUser, who.User).Name, run.List,
 			d.accounts.Outside+"/worklists/log/"+id, n[worklist.Done], n[worklist.Already], n[worklist.Not], r.lines(),
 		)))
@@ -225,6 +237,11 @@ func (d *Office) carryOut(
 		}
 		for id, value := range kept {
 			if err := s.RunApplied(id, revision, d.Now(), value); err != nil {
+				return err
+			}
+		}
+		for _, settle := range settled {
+			if err := settle(s, revision); err != nil {
 				return err
 			}
 		}

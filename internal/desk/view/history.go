@@ -23,6 +23,7 @@ type Revision struct {
 	UndoneBy  int             `json:"undoneBy,omitempty"`
 	Sentences [][]desk.Phrase `json:"sentences" doc:"At most 12"`
 	More      int             `json:"more" doc:"How many operations are not told"`
+	Grants    []string        `json:"grants,omitempty" doc:"The requests that it granted, in words"`
 	// Operations are given to programs that follow the record.
 	Operations []Operation `json:"operations,omitempty" doc:"All of them; only if revisions after a number are asked for"`
 }
@@ -74,6 +75,18 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 	if err != nil {
 		return nil, err
 	}
+	numbers := make([]int, len(list))
+	for i, r := range list {
+		numbers[i] = r.Number
+	}
+	granted, err := d.Reading(who).GrantedBy(numbers...)
+	if err != nil {
+		return nil, err
+	}
+	grants := map[int][]string{}
+	for _, g := range granted {
+		grants[g.Revision] = append(grants[g.Revision], "request "+desk.Itoa(g.ID)+" of "+h.Ref(model.KindUser, g.User).Name)
+	}
 	names := change.NamesIn(h.Design())
 	out := make([]Revision, len(list))
 	for i, r := range list {
@@ -87,7 +100,10 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 			more += len(told) - operationsTold
 			told = told[:operationsTold]
 		}
-		out[i] = Revision{r.Number, r.At, r.WhoName, r.Why, r.Undoes, undone[r.Number], desk.Sentences(told), more, nil}
+		out[i] = Revision{
+			r.Number, r.At, r.WhoName, r.Why, r.Undoes, undone[r.Number], desk.Sentences(told), more,
+			grants[r.Number], nil,
+		}
 	}
 	return out, nil
 }

@@ -96,7 +96,8 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 	if h.Design().Get(model.KindUser, user) == nil {
 		h = s.Present // the draft deletes them
 	}
-	bricks, _ := h.Index.Wall(user, where, s.At)
+	walled := d.own(s, who, user, h)
+	bricks, _ := walled.Index.Wall(user, where, s.At)
 	p := &Person{
 		User:        h.Ref(model.KindUser, u.ID),
 		Object:      u,
@@ -152,11 +153,19 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		}
 		p.Conflicts = append(p.Conflicts, b)
 	}
-	p.Systems = panels(h, bricks)
+	p.Systems = panels(walled, bricks)
 	if s.Draft != nil && s.House != s.Present {
 		markDrafted(s, p, user, where)
 	}
 	return p, nil
+}
+
+// own is the house that somebody's wall stands in: one's own is whole, to delegates too, who otherwise see a part only.
+func (d *Viewer) own(s *desk.Sight, who desk.Actor, user string, part *desk.House) *desk.House {
+	if h := d.Present(); s.Authority != nil && user == who.Eyes() && who.When.IsZero() {
+		return h
+	}
+	return part
 }
 
 // memberships lists the groups of a person, those too that the draft takes away.
@@ -391,6 +400,7 @@ func (d *Viewer) Trace(who desk.Actor, user, permission, where string) (*Trace, 
 	if h.Design().Get(model.KindUser, user) == nil {
 		return nil, desk.Refuse(desk.NotFound, "There is no person %q.", user)
 	}
+	h.House = d.own(h, who, user, h.House)
 	p, ok := h.Design().Permission(permission)
 	if !ok {
 		return nil, desk.Refuse(desk.NotFound, "No system has a permission %q.", permission)

@@ -46,7 +46,7 @@ func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repai
 	if !s.Whole && s.Authority == nil {
 		return nil, d.Need(s.Present, who, model.ViewDesign)
 	}
-	found, at, err := repairs(s.House, user, permission, where, s.At)
+	found, at, err := FindRepairs(s.House, user, permission, where, s.At)
 	if err != nil {
 		return nil, err
 	}
@@ -54,7 +54,7 @@ func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repai
 	names := change.NamesIn(s.Design())
 	for _, r := range found {
 		v := Repair{
-			ID:        nameOf(r.Ops),
+			ID:        NameOf(r.Ops),
 			Sentences: desk.Sentences(change.Sentences(r.Ops, names)),
 			Extras:    len(r.Extra),
 			Others:    r.Others,
@@ -82,8 +82,8 @@ func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repai
 	return out, nil
 }
 
-// repairs finds the repairs on a house at t, and the area for which they are.
-func repairs(h *desk.House, user, permission, where string, t time.Time) ([]repair.Repair, string, error) {
+// FindRepairs finds the repairs on a house at t, and the area for which they are.
+func FindRepairs(h *desk.House, user, permission, where string, t time.Time) ([]repair.Repair, string, error) {
 	u, ok := h.Design().Users.Find(user)
 	if !ok {
 		return nil, "", desk.Refuse(desk.NotFound, "There is no person %q.", user)
@@ -102,8 +102,8 @@ func repairs(h *desk.House, user, permission, where string, t time.Time) ([]repa
 	return repair.Find(h.Index, user, permission, index.Record{Area: at}, t), at, nil
 }
 
-// nameOf names exactly some operations.
-func nameOf(ops []change.Op) string {
+// NameOf names exactly some operations.
+func NameOf(ops []change.Op) string {
 	data, _ := json.Marshal(ops) // operations can always be written
 	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:6])
@@ -112,12 +112,12 @@ func nameOf(ops []change.Op) string {
 // DraftRepair puts a repair into a draft.
 func (d *Viewer) DraftRepair(who desk.Actor, user, permission, where, id string) (*desk.Draft, error) {
 	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
-		found, _, err := repairs(p.Shown, user, permission, where, d.Now())
+		found, _, err := FindRepairs(p.Shown, user, permission, where, d.Now())
 		if err != nil {
 			return err
 		}
 		for _, r := range found {
-			if nameOf(r.Ops) == id {
+			if NameOf(r.Ops) == id {
 				p.Add(0, r.Ops...)
 				return nil
 			}

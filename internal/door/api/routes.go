@@ -34,6 +34,7 @@ func (a *API) register() {
 	a.history()
 	a.imports()
 	a.worklists()
+	a.requests()
 }
 
 // AgentInput tells what program somebody signs in with.

@@ -1,6 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { useHouse } from "../house/context";
@@ -11,6 +10,7 @@ import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { PasswordField } from "../parts/password";
 import { Line, Part } from "../parts/sheet";
+import { Rooms } from "../parts/tabs";
 import { useProven } from "../parts/useProven";
 import { count, day, moment } from "../parts/words";
 import { canPasskey, makePasskey } from "./passkey";
@@ -23,13 +23,7 @@ export function AccountPage() {
 	if (!acting(me)) return <p className="p-6 text-quiet">Go back to your own eyes, and to now, to see your account.</p>;
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
-			<h1 className="text-[22px] font-bold">Your account</h1>
-			<p className="text-quiet">
-				You are {me.signedIn.name}.{" "}
-				<Link className="link" to={`/people/${encodeURIComponent(me.signedIn.id)}`}>
-					What you can do, and why
-				</Link>
-			</p>
+			{me.lacks ? <h1 className="text-[22px] font-bold">Signing in</h1> : <Rooms />}
 			{me.lacks && (
 				<p role="alert" className="mt-3 max-w-[760px] border-l-8 border-ochre-line bg-sunk p-3 font-semibold">
 					You hold rights in Fachwerk, and here these need a second factor. Set one up, then everything else is open to
@@ -157,7 +151,7 @@ function Letters() {
 	const letters = useAsk({ queryKey: [...own, "letters"], queryFn: (ask: Ask) => data(ask.GET("/api/me/letters")) });
 	const set = async (next: Schemas["Letters"]) => {
 		try {
-			await data(api.PUT("/api/me/letters", { body: { reminders: next.reminders, tasks: next.tasks } }));
+			await data(api.PUT("/api/me/letters", { body: next }));
 		} catch (error) {
 			refuse(error);
 		}
@@ -166,6 +160,8 @@ function Letters() {
 	const kinds = {
 		reminders: "when items of a review still wait for me, near its end",
 		tasks: "when a review leaves something to settle in a group that I own",
+		requests: "when somebody asks for something that I could grant",
+		endings: "seven days before something ends that I was given for a time",
 	};
 	return (
 		<Loaded query={letters}>

@@ -38,6 +38,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/askable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could be asked for, found by words: roles, groups, permissions; at most 20 */
+        get: operations["canAsk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/askable/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By which ways you would come to hold a permission, as far as they can be asked for */
+        get: operations["waysTo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capabilities": {
         parameters: {
             query?: never;
@@ -1403,6 +1437,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What you asked for, and what waits for you to grant */
+        get: operations["requests"];
+        put?: never;
+        /** Ask for something for yourself; those who could grant it are written to */
+        post: operations["makeRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One request */
+        get: operations["request"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw your own request, refuse one, or agree to one for what you own */
+        post: operations["answerRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what a request asks for into the draft; it is granted once that is applied */
+        post: operations["draftRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/grant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Grant a request at once, as a revision of its own */
+        post: operations["grantRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{id}/weigh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What granting a request on some terms would come to; nothing is changed */
+        post: operations["weighRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/review-items/decisions": {
         parameters: {
             query?: never;
@@ -2250,6 +2387,11 @@ export interface components {
     schemas: {
         AddCodesInputBody: {
             code: string;
+        };
+        AnswerInputBody: {
+            /** @enum {string} */
+            does: "withdraw" | "refuse" | "agree";
+            words?: string;
         };
         Applied: {
             /** Format: int64 */
@@ -3154,6 +3296,15 @@ export interface components {
             target: components["schemas"]["Ref"];
             terms: components["schemas"]["Terms"];
         };
+        GrantInputBody: {
+            area?: string;
+            mode?: string;
+            reach?: string;
+            /** @description Of what was weighed */
+            stamp: string;
+            /** Format: date-time */
+            until?: string;
+        };
         GroupMember: {
             /** @enum {string} */
             draft?: "new" | "cut";
@@ -3509,8 +3660,12 @@ export interface components {
             written: string;
         };
         Letters: {
+            /** @description When something that they were given for a time ends soon */
+            endings: boolean;
             /** @description When review items wait, in the days before the end of the review and after it */
             reminders: boolean;
+            /** @description When somebody asks for something that they could grant */
+            requests: boolean;
             /** @description When a review leaves something to settle in a group that they own */
             tasks: boolean;
             /** @description The address that letters go to; absent if there is none */
@@ -3606,6 +3761,11 @@ export interface components {
         Me: {
             /** @description When that revision was applied (RFC 3339) */
             applied?: string;
+            /**
+             * Format: int64
+             * @description Requests of others that wait for this person's decision
+             */
+            asked: number;
             /** @description That day is still to come */
             coming: boolean;
             /**
@@ -4096,6 +4256,151 @@ export interface components {
             /** @description It is to count over the whole organisation */
             whole: boolean;
         };
+        Request: {
+            /** @description Of a role or set: where; empty: over the whole organisation */
+            area?: string;
+            asker: components["schemas"]["Ref"];
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When what was granted ends
+             */
+            ends?: string;
+            home: string;
+            /** Format: int64 */
+            id: number;
+            /** @description Whoever looks could grant it */
+            may: boolean;
+            mine: boolean;
+            mode?: string;
+            /** @description Whoever looks owns what is asked for */
+            owner: boolean;
+            /** @description The permission for whose sake */
+            permission?: string;
+            reach?: string;
+            reason: string;
+            /**
+             * Format: int64
+             * @description By which it was granted
+             */
+            revision?: number;
+            /** Format: date-time */
+            settled?: string;
+            /** @enum {string} */
+            state: "open" | "granted" | "refused" | "withdrawn";
+            /** @description There is an area to choose: it is a role or set */
+            terms: boolean;
+            /** @description The roles, sets, groups and licences */
+            things: components["schemas"]["Ref"][];
+            title?: string;
+            /** @description Who was written to */
+            to: components["schemas"]["Ref"][];
+            /**
+             * Format: date-time
+             * @description When it is to end
+             */
+            until?: string;
+            /** @description What is asked for, in a few words */
+            what: string;
+            /** @description What was said to it, the first first */
+            words: components["schemas"]["RequestWord"][];
+        };
+        RequestTerms: {
+            area?: string;
+            mode?: string;
+            reach?: string;
+            /** Format: date-time */
+            until?: string;
+        };
+        RequestThing: {
+            about?: string;
+            /** @description Whoever looks has it already */
+            held: boolean;
+            id: string;
+            /** @enum {string} */
+            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
+            name: string;
+        };
+        RequestWay: {
+            /** @description The first twenty of it */
+            extra: components["schemas"]["Holding"][];
+            /**
+             * Format: int64
+             * @description How much else the person would gain
+             */
+            extras: number;
+            /** @description Names exactly this way */
+            id: string;
+            /**
+             * Format: int64
+             * @description The highest risk of what else the person would gain
+             */
+            risk: number;
+            /** @description What would be asked for, in a few words */
+            what: string;
+        };
+        RequestWays: {
+            /** @description Where it would count */
+            at: components["schemas"]["Ref"];
+            /** @description They hold it there already */
+            held: boolean;
+            /** @description Those first that give least beside; none if it can only be had otherwise */
+            ways: components["schemas"]["RequestWay"][];
+        };
+        RequestWeighed: {
+            /**
+             * Format: int64
+             * @description How many of these have what is asked for
+             */
+            alike: number;
+            /** @description What it does, applied by itself; its stamp is given back to grant it */
+            impact: components["schemas"]["Draft"];
+            /** @description What becomes of each part of it */
+            outcomes: components["schemas"]["WorklistOutcome"][];
+            /**
+             * Format: int64
+             * @description Live people with the same title and department, without the person
+             */
+            peers: number;
+            request: components["schemas"]["Request"];
+            /** @description The first ten of these */
+            who: components["schemas"]["Ref"][];
+        };
+        RequestWish: {
+            /** @description Of a role or set: where it is to count */
+            area?: string;
+            id?: string;
+            /** @enum {string} */
+            kind?: "role" | "set" | "group";
+            permission?: string;
+            reason: string;
+            /**
+             * Format: date-time
+             * @description When it is to end; it has no end if absent
+             */
+            until?: string;
+            /** @description Of a permission: which of the ways */
+            way?: string;
+            /** @description The area in which the permission is asked for; where the person works if absent */
+            where?: string;
+        };
+        RequestWord: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            does: "agreed" | "granted" | "refused" | "withdrawn";
+            text?: string;
+            who: components["schemas"]["Ref"];
+        };
+        Requests: {
+            /** @description Latest first; at most 100 */
+            mine: components["schemas"]["Request"][];
+            /** @description Those of others that whoever looks settled, latest first; at most 100 */
+            settled: components["schemas"]["Request"][];
+            /** @description For whoever looks to decide, the oldest first */
+            waiting: components["schemas"]["Request"][];
+        };
         Review: {
             /** @description What it asks about, in words */
             about: components["schemas"]["Phrase"][];
@@ -4288,6 +4593,8 @@ export interface components {
         Revision: {
             /** Format: date-time */
             at: string;
+            /** @description The requests that it granted, in words */
+            grants?: string[];
             /**
              * Format: int64
              * @description How many operations are not told
@@ -5114,6 +5421,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AreaSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    canAsk: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestThing"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    waysTo: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                permission: string;
+                /** @description An area; where you work if absent */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestWays"];
                 };
             };
             /** @description Error */
@@ -8049,6 +8428,249 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PermissionSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    requests: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Requests"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Request"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    request: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Request"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answerRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Request"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestTerms"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    grantRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrantInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    weighRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestTerms"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestWeighed"];
                 };
             };
             /** @description Error */

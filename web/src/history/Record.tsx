@@ -62,6 +62,7 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 							<p className="text-quiet">
 								“{r.why}”{r.undoes ? <b className="text-ochre"> undoes revision {r.undoes}</b> : null}
 								{r.undoneBy ? <b className="text-ochre"> undone by revision {r.undoneBy}</b> : null}
+								{r.grants && <b className="text-moss"> grants {r.grants.join(", ")}</b>}
 							</p>
 							{r.sentences.map((s) => (
 								<p key={s.map((p) => p.text).join("")}>

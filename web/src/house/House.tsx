@@ -25,11 +25,13 @@ export function House() {
 	const navigate = useNavigate();
 	// biome-ignore lint/correctness/useExhaustiveDependencies: what a page said of itself goes with the page
 	useEffect(() => setAside(""), [location.pathname]);
-	// Whoever may not see the design has no use for the frame: their place is the reviews.
+	// Whoever may not see the design has no use for the frame: their place is the reviews that wait for them, or else
+	// their own page.
+	const decides = !!me.data && me.data.waiting + me.data.tasks > 0;
 	const elsewhere = me.data && location.pathname === "/" && !sees(me.data);
 	useEffect(() => {
-		if (elsewhere) navigate(`/reviews${location.search}`, { replace: true });
-	}, [elsewhere, navigate, location.search]);
+		if (elsewhere) navigate(`${decides ? "/reviews" : "/own"}${location.search}`, { replace: true });
+	}, [elsewhere, decides, navigate, location.search]);
 	// Who must set up a second factor does that first.
 	const lacks = me.data?.lacks && location.pathname !== "/account";
 	useEffect(() => {

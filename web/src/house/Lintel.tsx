@@ -71,9 +71,10 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 						className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink"
 					>
 						{[
-							{ name: "Your account", run: () => navigate("/account") },
+							{ name: "Your page", run: () => navigate("/own") },
+							{ name: "Your requests", run: () => navigate("/requests") },
 							{ name: "Your letters", run: () => navigate("/letters") },
-							{ name: "What I can do", run: () => navigate(`/people/${encodeURIComponent(me.signedIn.id)}`) },
+							{ name: "How you sign in", run: () => navigate("/account") },
 							...(me.delegated.length > 0
 								? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
 								: []),

@@ -65,6 +65,17 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 			],
 			shown: may(me, "history:view"),
 		},
+		{
+			name: "You",
+			rooms: [
+				{ to: "/own", name: "Your page" },
+				...(acting(me) ? [{ to: "/requests", name: "Requests" }] : []),
+				...(acting(me) ? [{ to: "/letters", name: "Letters" }] : []),
+				...(acting(me) ? [{ to: "/account", name: "Signing in" }] : []),
+			],
+			shown: true,
+			waiting: me.asked,
+		},
 	].filter((p) => p.shown);
 }
 

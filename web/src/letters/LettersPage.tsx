@@ -3,6 +3,7 @@ import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { useTo } from "../house/lens";
 import { Loaded } from "../parts/loading";
+import { Rooms } from "../parts/tabs";
 import { moment } from "../parts/words";
 
 type Letter = Schemas["Delivered"];
@@ -32,7 +33,7 @@ export function LettersPage() {
 		<Loaded query={box}>
 			{(all) => (
 				<div className="flex h-full flex-col px-[18px] pt-3">
-					<h1 className="text-[22px] font-bold">{all.everybody ? "Letters" : "Your letters"}</h1>
+					<Rooms />
 					{all.everybody && (
 						<p className="text-quiet">
 							This demo sends no letters: here are those to everybody, as they would arrive, with links that work.

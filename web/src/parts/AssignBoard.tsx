@@ -20,6 +20,8 @@ export function useTerms(start: {
 	from?: string;
 	until?: string;
 	reason?: string;
+	/** What of it can be chosen; all if absent. */
+	bounds?: "all but from" | "until";
 }) {
 	const areas = useAreas();
 	const [area, setArea] = useState(start.area ?? "");
@@ -38,7 +40,7 @@ export function useTerms(start: {
 		until: instantLike(until, start.until),
 		reason: orNone(reason),
 	};
-	const sentence = (
+	const place = (
 		<>
 			<label htmlFor={ids.area} className="sr-only">
 				Where
@@ -69,13 +71,21 @@ export function useTerms(start: {
 				<option value="read-only">read-only</option>
 			</select>
 			,{" "}
-			<span className="whitespace-nowrap">
-				from{" "}
-				<label htmlFor={ids.from} className="sr-only">
-					From
-				</label>
-				<input id={ids.from} type="date" className={pick} value={from} onChange={(e) => setFrom(e.target.value)} />
-			</span>{" "}
+		</>
+	);
+	const begin = (
+		<span className="whitespace-nowrap">
+			from{" "}
+			<label htmlFor={ids.from} className="sr-only">
+				From
+			</label>
+			<input id={ids.from} type="date" className={pick} value={from} onChange={(e) => setFrom(e.target.value)} />
+		</span>
+	);
+	const sentence = (
+		<>
+			{start.bounds !== "until" && place}
+			{!start.bounds && begin}{" "}
 			<span className="whitespace-nowrap">
 				until{" "}
 				<label htmlFor={ids.until} className="sr-only">

@@ -16,6 +16,7 @@ import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
 import { addressOf, count, Mark, Named } from "../../parts/words";
+import { AskFor } from "../../requests/AskFor";
 import { EditGroup } from "./EditGroup";
 import { RuleBox } from "./RuleBox";
 
@@ -83,6 +84,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 					</>
 				}
 			>
+				{group && group.kind !== "rule" && group.source !== "directory" && <AskFor wanted={ref} />}
 				{editable && (
 					<>
 						<button type="button" className="action" onClick={() => setBoard("edit")}>

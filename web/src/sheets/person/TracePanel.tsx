@@ -1,10 +1,14 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { draftCut, useDrafting, useTrace } from "../../api/hooks";
+import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
+import { acting, sees } from "../../house/rights";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { addressOf, count, extent, riskWords } from "../../parts/words";
+import { AskBoard } from "../../requests/AskBoard";
 import { RepairList } from "./RepairList";
 
 type Props = { person: Schemas["Person"]; permission: string; where?: string; onClose: () => void };
@@ -16,8 +20,10 @@ export function TracePanel(p: Props) {
 }
 
 function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["Trace"] }) {
+	const { me } = useHouse();
 	const { refuse } = useNotice();
 	const to = useTo();
+	const [asking, setAsking] = useState(false);
 	const may = new Set(person.assignments.filter((g) => g.may && g.draft !== "cut").map((g) => g.terms.id));
 	const cut = useDrafting(draftCut);
 	const held = t.held.length > 0;
@@ -81,16 +87,32 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 			) : (
 				<>
 					<WhyNot reasons={t.whyNot} name={person.user.name} />
+					{person.user.id === me.signedIn.id && acting(me) && (
+						<p className="mt-4">
+							<button type="button" className="action main" onClick={() => setAsking(true)}>
+								Ask for it …
+							</button>
+						</p>
+					)}
+					{asking && (
+						<AskBoard
+							wanted={{ kind: "permission", id: t.permission.id, name: t.permission.id }}
+							where={where ?? person.area.id}
+							onClose={() => setAsking(false)}
+						/>
+					)}
 					{person.whole && !person.draft && (
 						<RepairList person={person.user} permission={t.permission.id} where={where} />
 					)}
 				</>
 			)}
-			<p className="mt-4">
-				<Link className="link" to={to(addressOf("permission", t.permission.id) ?? "/")}>
-					Who else holds it
-				</Link>
-			</p>
+			{sees(me) && (
+				<p className="mt-4">
+					<Link className="link" to={to(addressOf("permission", t.permission.id) ?? "/")}>
+						Who else holds it
+					</Link>
+				</p>
+			)}
 		</>
 	);
 }

@@ -14,6 +14,7 @@ import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
 import { addressOf, count, Named, Risk } from "../../parts/words";
+import { AskFor } from "../../requests/AskFor";
 import { BundleWall } from "./BundleWall";
 import { EditBundle } from "./EditBundle";
 
@@ -66,6 +67,7 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 					</>
 				}
 			>
+				{sheet.state !== "retired" && <AskFor wanted={ref} />}
 				{editable && (
 					<button type="button" className="action" onClick={() => setBoard("edit")}>
 						Edit …

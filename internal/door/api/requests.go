@@ -1,0 +1,98 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/people"
+)
+
+// RequestInput names a request.
+type RequestInput struct {
+	ID int `path:"id" minimum:"1"`
+}
+
+// requests are what people ask for, and how it is decided.
+func (a *API) requests() {
+	on(a, operation{
+		id: "requests", method: http.MethodGet, path: "/api/requests",
+		summary: "What you asked for, and what waits for you to grant",
+	}, func(ctx context.Context, _ *struct{}) (*body[*people.Requests], error) {
+		return answer(a.desk.Requests(actor(ctx)))
+	})
+	type wishInput struct{ Body people.RequestWish }
+	on(a, operation{
+		id: "makeRequest", method: http.MethodPost, path: "/api/requests",
+		summary: "Ask for something for yourself; those who could grant it are written to",
+	}, func(ctx context.Context, in *wishInput) (*body[*people.Request], error) {
+		return answer(a.desk.MakeRequest(actor(ctx), in.Body))
+	})
+	type wordsInput struct {
+		Words string `query:"q" required:"true" maxLength:"300"`
+	}
+	on(a, operation{
+		id: "canAsk", method: http.MethodGet, path: "/api/askable",
+		summary: "What could be asked for, found by words: roles, groups, permissions; at most 20",
+	}, func(ctx context.Context, in *wordsInput) (*body[[]people.RequestThing], error) {
+		return answer(a.desk.CanAsk(actor(ctx), in.Words))
+	})
+	type waysInput struct {
+		Permission string `query:"permission" required:"true" maxLength:"600"`
+		Where      string `query:"where" maxLength:"200" doc:"An area; where you work if absent"`
+	}
+	on(a, operation{
+		id: "waysTo", method: http.MethodGet, path: "/api/askable/ways",
+		summary: "By which ways you would come to hold a permission, as far as they can be asked for",
+	}, func(ctx context.Context, in *waysInput) (*body[*people.RequestWays], error) {
+		return answer(a.desk.WaysTo(actor(ctx), in.Permission, in.Where))
+	})
+	on(a, operation{
+		id: "request", method: http.MethodGet, path: "/api/requests/{id}",
+		summary: "One request",
+	}, func(ctx context.Context, in *RequestInput) (*body[*people.Request], error) {
+		return answer(a.desk.Request(actor(ctx), in.ID))
+	})
+	type termsInput struct {
+		RequestInput
+		Body people.RequestTerms
+	}
+	on(a, operation{
+		id: "weighRequest", method: http.MethodPost, path: "/api/requests/{id}/weigh",
+		summary: "What granting a request on some terms would come to; nothing is changed",
+	}, func(ctx context.Context, in *termsInput) (*body[*people.RequestWeighed], error) {
+		return answer(a.desk.WeighRequest(actor(ctx), in.ID, in.Body))
+	})
+	type grantInput struct {
+		RequestInput
+		Body struct {
+			people.RequestTerms
+			Stamp string `json:"stamp" maxLength:"200" doc:"Of what was weighed"`
+		}
+	}
+	on(a, operation{
+		id: "grantRequest", method: http.MethodPost, path: "/api/requests/{id}/grant",
+		summary: "Grant a request at once, as a revision of its own",
+	}, func(ctx context.Context, in *grantInput) (*body[*desk.Applied], error) {
+		return answer(a.desk.Grant(actor(ctx), in.ID, in.Body.RequestTerms, in.Body.Stamp))
+	})
+	on(a, operation{
+		id: "draftRequest", method: http.MethodPost, path: "/api/requests/{id}/draft",
+		summary: "Put what a request asks for into the draft; it is granted once that is applied",
+	}, func(ctx context.Context, in *termsInput) (*body[*desk.Draft], error) {
+		return answer(a.desk.DraftGrant(actor(ctx), in.ID, in.Body))
+	})
+	type answerInput struct {
+		RequestInput
+		Body struct {
+			Does  string `json:"does" enum:"withdraw,refuse,agree"`
+			Words string `json:"words,omitempty" maxLength:"1000"`
+		}
+	}
+	on(a, operation{
+		id: "answerRequest", method: http.MethodPost, path: "/api/requests/{id}/answer",
+		summary: "Withdraw your own request, refuse one, or agree to one for what you own",
+	}, func(ctx context.Context, in *answerInput) (*body[*people.Request], error) {
+		return answer(a.desk.AnswerRequest(actor(ctx), in.ID, in.Body.Does, in.Body.Words))
+	})
+}
