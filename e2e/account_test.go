@@ -44,6 +44,20 @@ func (s *steps) signOut() {
 	s.see("button", "Sign in")
 }
 
+// Whoever signs in is in at once: the house takes who they are from the answer, and does not ask again first.
+func TestSignedInAtOnce(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	asked, err := browser.Eval[int](
+		s.Page,
+		"performance.getEntriesByType('resource').filter(e => new URL(e.name).pathname === '/api/me').length",
+	)
+	s.must(err)
+	if asked != 1 { // before anybody was signed in
+		t.Errorf("the page asked %d times who is signed in, want once", asked)
+	}
+}
+
 // TestFromAnInvitationToAPasskey lets somebody in from the first link to a sign-in without a password.
 func TestFromAnInvitationToAPasskey(t *testing.T) {
 	s := walk(t, 1280, 800)

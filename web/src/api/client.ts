@@ -96,6 +96,19 @@ export const queries = new QueryClient({
 	},
 });
 
-/** Forgets what was shown to whoever was signed in before; what the door itself shows stays. */
-export const forgetOthers = (cache: QueryClient) =>
-	cache.removeQueries({ predicate: (q) => q.queryKey[0] !== "welcome" && q.queryKey[0] !== "sign-in" });
+/**
+ * Forgets what was shown to whoever was signed in before. What the door itself shows stays; and so does the question
+ * who is signed in, as the house asks it, which waits for its answer and would not hear of another in its place.
+ */
+const forgetOthers = (cache: QueryClient) =>
+	cache.removeQueries({
+		predicate: (q) =>
+			!["welcome", "sign-in"].includes(String(q.queryKey[0])) && !(q.queryKey[0] === "me" && q.isActive()),
+	});
+
+/** Lets somebody in: what was shown to others is forgotten, and the house is told who is there now. */
+export function letIn(cache: QueryClient, me: Schemas["Me"]) {
+	forgetOthers(cache);
+	cache.setQueryData(["me", {}], me);
+	cache.invalidateQueries({ queryKey: ["me"], predicate: (q) => q.state.status === "error" });
+}

@@ -123,19 +123,12 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 		bounds: r.terms ? "all but from" : "until",
 	});
 	const body = { area: terms.area, reach: terms.reach, mode: terms.mode, until: terms.until };
-	const weighed = useAsk({
-		queryKey: [...design, "requests", r.id, "weigh", body],
-		queryFn: (ask: Ask) => data(ask.POST("/api/requests/{id}/weigh", { params: { path: { id: r.id } }, body })),
-		placeholderData: (before) => before,
-		retry: false,
-	});
-	const w = weighed.data;
 	const grant = useMutation({
-		mutationFn: () =>
+		mutationFn: (stamp: string) =>
 			data(
 				api.POST("/api/requests/{id}/grant", {
 					params: { path: { id: r.id } },
-					body: { ...body, stamp: w?.impact.stamp ?? "" },
+					body: { ...body, stamp },
 				}),
 			),
 		onSuccess: async (done) => {
@@ -151,6 +144,14 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 			if (error instanceof Refusal && error.status === 409) await refresh();
 		},
 	});
+	const weighed = useAsk({
+		queryKey: [...design, "requests", r.id, "weigh", body],
+		queryFn: (ask: Ask) => data(ask.POST("/api/requests/{id}/weigh", { params: { path: { id: r.id } }, body })),
+		placeholderData: (before) => before,
+		retry: false,
+		enabled: !grant.isPending && !grant.isSuccess, // once it is granted there is nothing to weigh
+	});
+	const w = weighed.data;
 	const draft = useDrafting(() => data(api.POST("/api/requests/{id}/draft", { params: { path: { id: r.id } }, body })));
 	const hindered = w?.outcomes.find((o) => o.result === "not");
 	const blocks = [...(hindered ? [hindered.said] : []), ...(w?.impact.blocks ?? [])];
@@ -221,7 +222,7 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 					type="button"
 					className="action main"
 					disabled={!w || weighed.isFetching || grant.isPending || blocks.length > 0}
-					onClick={() => grant.mutate()}
+					onClick={() => w && grant.mutate(w.impact.stamp)}
 				>
 					Grant it
 				</button>
@@ -247,7 +248,7 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 					onClose={() => setProving(false)}
 					onProven={() => {
 						setProving(false);
-						grant.mutate();
+						if (w) grant.mutate(w.impact.stamp);
 					}}
 					why={w?.impact.critical ?? []}
 				/>

@@ -3,7 +3,7 @@ import { useId, useState } from "react";
 import { canPasskey, signInByPasskey } from "../account/passkey";
 import { type Ask, useAsk } from "../api/ask";
 import { at } from "../api/at";
-import { api, data, forgetOthers, Refusal, type Schemas } from "../api/client";
+import { api, data, letIn, Refusal, type Schemas } from "../api/client";
 import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
 import { factorNeeded, SecondFactor } from "./SecondFactor";
@@ -16,10 +16,7 @@ export function SignIn() {
 	const [second, setSecond] = useState<string[] | null>(null);
 	const [forgotten, setForgotten] = useState(false);
 	const id = useId();
-	const enter = (me: Schemas["Me"]) => {
-		forgetOthers(cache);
-		cache.setQueryData(["me", {}], me);
-	};
+	const enter = (me: Schemas["Me"]) => letIn(cache, me);
 	const signIn = useMutation({
 		mutationFn: (as: { userName: string; password: string }) => data(api.POST("/api/session", { body: as })),
 		onSuccess: enter,

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
-import { api, data, forgetOthers, Refusal, type Schemas } from "../api/client";
+import { api, data, letIn, Refusal, type Schemas } from "../api/client";
 import { Loaded } from "../parts/loading";
 import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
@@ -20,8 +20,7 @@ export function Welcome() {
 	const [password, setPassword] = useState("");
 	const [second, setSecond] = useState<string[] | null>(null);
 	const enter = (me: Schemas["Me"]) => {
-		forgetOthers(cache);
-		cache.setQueryData(["me", {}], me);
+		letIn(cache, me);
 		navigate("/", { replace: true });
 	};
 	const set = useMutation({
