@@ -33,8 +33,8 @@ func (s *steps) value(label string) string {
 func (s *steps) own() {
 	s.t.Helper()
 	s.click("header button", "▾")
-	s.click("[role=menuitem]", "Your account")
-	s.see("h1", "Your account")
+	s.click("[role=menuitem]", "How you sign in")
+	s.see("h1", "Signing in")
 }
 
 func (s *steps) signOut() {
@@ -285,7 +285,7 @@ func TestASecondFactorIsDemanded(t *testing.T) {
 	s.signIn("signe.halloran")
 	s.see("[role=alert]", "here these need a second factor")
 	s.open("/people")
-	s.see("h1", "Your account")
+	s.see("h1", "Signing in")
 	s.click("button", "Set up time codes")
 	s.see("[role=dialog]", "Or type this into it")
 	secret, err := browser.Eval[string](s.Page, "document.querySelector('[role=dialog] p.font-mono').innerText.trim()")

@@ -340,8 +340,8 @@ func TestWhoSeesWhat(t *testing.T) {
 		"You may assign and revoke for people of Terminal 1 the role Night cover within Terminal 1 for at most 30 days.",
 	)
 	s.click("header button", "Mireille Aster")
-	s.click("[role=menuitem]", "What I can do")
-	s.see("p", "This is your own sheet")
+	s.click("[role=menuitem]", "Your page")
+	s.see("h1", "Your page")
 	s.click(`[data-brick="quaybook:gate:override"]`, "override")
 	s.see("p", "Held at Terminal 1")
 	s.must(s.SignOut())

@@ -49,7 +49,9 @@ type Clock struct {
 func NewClock(day time.Time) *Clock { return &Clock{day: day, began: time.Now()} }
 
 // Now is what the clock shows.
-func (c *Clock) Now() time.Time { return c.day.Add(time.Since(c.began) + time.Duration(c.ahead.Load())) }
+func (c *Clock) Now() time.Time {
+	return c.day.Add(time.Since(c.began) + time.Duration(c.ahead.Load()))
+}
 
 // Set sets the clock forward to an instant.
 func (c *Clock) Set(to time.Time) { c.ahead.Add(int64(to.Sub(c.Now()))) }
@@ -372,6 +374,21 @@ func (p *Page) Choose(label, option string) error {
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, v);
 		e.dispatchEvent(new Event('change', {bubbles: true})); return true })()`, e, quote(option)),
 	)
+	return err
+}
+
+// SetDate puts a day into the place for days with a label.
+func (p *Page) SetDate(label string, day time.Time) error {
+	e := fmt.Sprintf(
+		"[...document.querySelectorAll('input[type=date]')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s))",
+		quote(label),
+	)
+	if err := p.Wait(e); err != nil {
+		return err
+	}
+	_, err := Eval[bool](p, fmt.Sprintf(`(() => { const e = %s;
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, %s);
+		e.dispatchEvent(new Event('input', {bubbles: true})); return true })()`, e, quote(day.Format(time.DateOnly))))
 	return err
 }
 

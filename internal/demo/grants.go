@@ -234,6 +234,7 @@ var roleOwners = map[string]string{
 	"ticket-clerk":   "lucia.fenwick",
 	"refund-clerk":   "lucia.fenwick",
 	"payments-lead":  "halima.corvane",
+	"quay-hand":      leavesSoon,
 }
 
 func roles(leaver string) (out []*model.Role) {
@@ -320,6 +321,7 @@ func groups(users []*model.User, today time.Time) (out []*model.Group) {
 	north := titled("terminal-1", "Gate clerk")
 	add("north-gate-crew", "North gate crew", "Gate clerks of Terminal 1, both gates.", north).Owner = "mireille.aster"
 	add("terminal-2-gate-crew", "Terminal 2 gate crew", "Gate clerks of Terminal 2.", titled("terminal-2", "Gate clerk")).Area = "terminal-2"
+	out[len(out)-1].Owner = leavesSoon
 	add("ramp-gate-crew", "Ramp gate crew", "Gate clerks at the ro-ro ramp.", titled("ro-ro-ramp", "Gate clerk")).Area = "ro-ro-ramp"
 	add("gate-crews", "Gate crews", "All gates of North Harbour.", nil, "north-gate-crew", "terminal-2-gate-crew", "ramp-gate-crew").Owner = "ruben.adeyemi"
 	add("quay-crews", "Quay crews", "Everybody who works on a quay.", titled("", "Quay hand"))
@@ -490,6 +492,7 @@ func assignments(users []*model.User, today time.Time) (out []*model.Assignment)
 			user(p.ID, "customs-officer", "south-harbour")
 		}
 	}
+	user(leavesSoon, "roster-planner", "terminal-1").Reason = "plans the roster of her shift"
 	user("tomasz.oyelaran", "set:gate-override", "terminal-1").Reason = "night cover, before there was a role"
 	return out
 }

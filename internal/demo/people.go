@@ -292,8 +292,21 @@ func temper(users []*model.User, today time.Time) {
 	last("cold-store", 0).State = model.UserLocked
 	last("finance", 0).State = model.UserDeactivated // the leaver who owns a role
 	last("ms-fulmar", 0).State = model.UserDeactivated
+	for _, u := range users {
+		if u.ID == leavesSoon {
+			u.Until = monthsEnd(today)
+		}
+	}
 	ended := last("bulk-quay", 0)
 	ended.UserType, ended.Source, ended.Until = "seasonal", model.Local, today.AddDate(0, 0, -20)
+}
+
+// leavesSoon is who leaves at the end of the month, and has a role, a group and those who report to them to hand over.
+const leavesSoon = "ulla.tannahill"
+
+// monthsEnd is the day on which a month ends.
+func monthsEnd(today time.Time) time.Time {
+	return time.Date(today.Year(), today.Month()+1, 1, 0, 0, 0, 0, time.UTC)
 }
 
 // PersonName makes up the name of the i-th of any number of people.

@@ -35,6 +35,8 @@ type Origin struct {
 	Run     string    `json:"run,omitempty"`     // what is kept of a worklist
 	Request int       `json:"request,omitempty"` // something that somebody asked for
 	Ends    time.Time `json:"ends,omitzero"`     // of a request: when what it gives ends
+	Leaving string    `json:"leaving,omitempty"` // how somebody leaves
+	Back    string    `json:"back,omitempty"`    // how somebody left who is brought back
 }
 
 // door is the way by which the edit changes the design.

@@ -18,6 +18,8 @@ import { Broken, Lost } from "./house/Lost";
 import { keepTheme } from "./house/theme";
 import { ImportPage } from "./imports/ImportPage";
 import { Invitations } from "./invitations/Invitations";
+import { Going } from "./leaving/Going";
+import { LeavingPage } from "./leaving/LeavingPage";
 import { LettersPage } from "./letters/LettersPage";
 import {
 	AreasList,
@@ -80,6 +82,8 @@ const rooms = [
 			{ path: "groups/:id", element: <GroupSheet /> },
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
+			{ path: "people/:id/leaving", element: <LeavingPage /> },
+			{ path: "going", element: <Going /> },
 			{ path: "invitations", element: <Invitations /> },
 			{ path: "worklists", element: <Worklists /> },
 			{ path: "worklists/log/:id", element: <LogPage /> },

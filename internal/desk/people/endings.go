@@ -100,6 +100,9 @@ func (d *Office) carryComing() error {
 func (d *Office) happen(h *desk.House, c store.Coming) error {
 	now := d.Now()
 	c.Done = &now
+	if c.Do == store.ComingGo {
+		return d.goAway(h, c)
+	}
 	g, ok := h.Design().Groups.Find(c.Object)
 	if !ok || !slices.Contains(g.Users, c.User) {
 		return d.Store.SettleComing(c) // it has ended before
@@ -113,14 +116,29 @@ func (d *Office) happen(h *desk.House, c store.Coming) error {
 	}
 	after := change.Clone(g)
 	after.Users = slices.DeleteFunc(after.Users, func(u string) bool { return u == c.User })
-	checked := d.Check(h, desk.Asker{}, desk.Act{Door: desk.ByEnding, Ops: []change.Op{change.Put(h.Design(), after)}})
-	_, err = d.Commit(checked, "", desk.Note{
+	why := "Request " + desk.Itoa(c.Request) + ": " + h.Ref(model.KindUser, c.User).Name + " was in “" + g.Name + "” until " +
+		model.Day(c.At)
+	return d.byItself(h, []change.Op{change.Put(h.Design(), after)}, why, c, func(*store.Store) error { return nil })
+}
+
+// byItself makes a revision of what is due, and keeps with it that it was done.
+func (d *Office) byItself(
+	h *desk.House,
+	ops []change.Op,
+	why string,
+	c store.Coming,
+	keep func(s *store.Store) error,
+) error {
+	if len(ops) == 0 {
+		return d.Store.Together(func(s *store.Store) error { return errors.Join(s.SettleComing(c), keep(s)) })
+	}
+	checked := d.Check(h, desk.Asker{}, desk.Act{Door: desk.ByEnding, Ops: ops})
+	_, err := d.Commit(checked, "", desk.Note{
 		Name: byItself,
-		Why: "Request " + desk.Itoa(c.Request) + ": " + h.Ref(model.KindUser, c.User).Name + " was in “" + g.Name +
-			"” until " + model.Day(c.At),
+		Why:  why,
 		Along: func(s *store.Store, revision int) error {
 			c.Revision = revision
-			return s.SettleComing(c)
+			return errors.Join(s.SettleComing(c), keep(s))
 		},
 	})
 	return err

@@ -184,6 +184,20 @@ func (d *Office) carryOut(
 			}
 			settled, all = append(settled, settle), append(all, letter)
 		}
+		if of.Leaving != "" {
+			settle, err := d.leavingApplied(h, who, of.Leaving)
+			if err != nil {
+				return nil, nil, err
+			}
+			settled = append(settled, settle)
+		}
+		if of.Back != "" {
+			settle, err := d.backApplied(of.Back)
+			if err != nil {
+				return nil, nil, err
+			}
+			settled = append(settled, settle)
+		}
 		id := of.Run
 		if id == "" {
 			continue

@@ -3,10 +3,12 @@ package view
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
 )
 
 // GroupMember is a member of a group.
@@ -18,6 +20,8 @@ type GroupMember struct {
 	Via   *desk.Ref `json:"via,omitempty" doc:"The nested group that brings them in"`
 	Draft string    `json:"draft,omitempty" enum:"new,cut"`
 	May   bool      `json:"may" doc:"The viewer may take them out"`
+	// Ends is when they leave the group, or the organisation, as is known now.
+	Ends *time.Time `json:"ends,omitempty"`
 }
 
 // GroupSheet is the sheet of a group.
@@ -79,6 +83,9 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 	g.MayAdd = g.Lock == nil && g.Draft != "gone" &&
 		(g.May || s.Draft != nil && mine(s, index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.Whole && s.Authority != nil)
 	members(s, g, id)
+	if err := d.ends(s, who, g); err != nil {
+		return nil, err
+	}
 	above := map[string]bool{}
 	for _, a := range merged(s.Index.GrantsTo(id), s.Present.Index.GrantsTo(id)) {
 		if !near(s, a.Area, where) {
@@ -108,6 +115,26 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 	}
 	g.Systems = given(s, s.Index.Carried(s.Index.GrantsTo(id), s.At))
 	return g, nil
+}
+
+// ends tells when members will be members no longer.
+func (d *Viewer) ends(s *desk.Sight, who desk.Actor, g *GroupSheet) error {
+	list, err := d.Reading(who).ComingOf(store.ComingLeave, g.Ref.ID)
+	coming := map[string]time.Time{}
+	for _, c := range list {
+		coming[c.User] = c.At
+	}
+	for i := range g.Members {
+		m := &g.Members[i]
+		until, ends := coming[m.User.ID]
+		if u, ok := s.Design().Users.Find(m.User.ID); ok && !u.Until.IsZero() && (!ends || u.Until.Before(until)) {
+			until, ends = u.Until, true
+		}
+		if ends && s.At.Before(until) {
+			m.Ends = &until
+		}
+	}
+	return err
 }
 
 func (d *Viewer) describe(s *desk.Sight, g *GroupSheet) {

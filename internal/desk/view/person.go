@@ -4,12 +4,14 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/store"
 )
 
 // Person is a person's sheet.
@@ -33,6 +35,13 @@ type Person struct {
 	May         []string     `json:"may" doc:"What the viewer may do to this person: invite, edit, lock, deactivate, delete, assign, membership"`
 	Whole       bool         `json:"whole" doc:"The viewer sees the whole design"`
 	Lock        *Lock        `json:"lock,omitempty" doc:"Who keeps this person, if it is not kept here"`
+	Coming      []Coming     `json:"coming" doc:"What will happen to this person by itself, the earliest first"`
+}
+
+// Coming is something that will happen to somebody by itself.
+type Coming struct {
+	At   time.Time `json:"at"`
+	Said string    `json:"said"`
 }
 
 // Breach is a conflict that somebody breaks.
@@ -110,6 +119,7 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		Reports:     []desk.Ref{},
 		Owns:        []desk.Ref{},
 		Conflicts:   []Breach{},
+		Coming:      []Coming{},
 		Where: h.Area(
 			where,
 		),
@@ -134,6 +144,9 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		p.Licences = append(p.Licences, h.Ref(model.KindLicence, l))
 	}
 	d.memberships(s, who, p)
+	if err := d.coming(s, who, p); err != nil {
+		return nil, err
+	}
 	for _, a := range merged(h.Index.GrantsOfUser(user), s.Present.Index.GrantsOfUser(user)) {
 		p.Assignments = append(p.Assignments, GrantOf(s, d, who, a))
 	}
@@ -158,6 +171,23 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		markDrafted(s, p, user, where)
 	}
 	return p, nil
+}
+
+// coming tells what will happen to a person by itself, as far as it is known now.
+func (d *Viewer) coming(s *desk.Sight, who desk.Actor, p *Person) error {
+	if !who.When.IsZero() {
+		return nil
+	}
+	list, err := d.Reading(who).ComingTo(p.User.ID)
+	for _, c := range list {
+		switch {
+		case c.Do == store.ComingGo && !p.Object.Until.IsZero() && !c.At.Before(p.Object.Until):
+			p.Coming = append(p.Coming, Coming{c.At, "Leaves: the account is deactivated, seats come free, and groups list them no more."})
+		case c.Do == store.ComingLeave && s.Design().Get(model.KindGroup, c.Object) != nil:
+			p.Coming = append(p.Coming, Coming{c.At, "Is taken out of “" + s.Ref(model.KindGroup, c.Object).Name + "”."})
+		}
+	}
+	return err
 }
 
 // own is the house that somebody's wall stands in: one's own is whole, to delegates too, who otherwise see a part only.

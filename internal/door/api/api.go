@@ -90,7 +90,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 }
 
 // nameSchema names the types of the description. Objects of the design, and what belongs to worklists, are named apart
-// from what the desk tells otherwise; what belongs to requests is called so already.
+// from what the desk tells otherwise; what belongs to requests and to who leaves is called so already.
 func nameSchema(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -99,7 +99,8 @@ func nameSchema(t reflect.Type, hint string) string {
 	if t.PkgPath() == reflect.TypeFor[model.Design]().PkgPath() {
 		return "Design" + name
 	}
-	if strings.HasSuffix(t.PkgPath(), "/desk/people") && !strings.HasPrefix(t.Name(), "Request") || strings.HasSuffix(t.PkgPath(), "/core/worklist") {
+	if strings.HasSuffix(t.PkgPath(), "/desk/people") && !strings.HasPrefix(t.Name(), "Request") &&
+		!strings.HasPrefix(t.Name(), "Leav") || strings.HasSuffix(t.PkgPath(), "/core/worklist") {
 		return "Worklist" + strings.TrimPrefix(name, "Worklist")
 	}
 	return name

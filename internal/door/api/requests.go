@@ -95,4 +95,42 @@ func (a *API) requests() {
 	}, func(ctx context.Context, in *answerInput) (*body[*people.Request], error) {
 		return answer(a.desk.AnswerRequest(actor(ctx), in.ID, in.Body.Does, in.Body.Words))
 	})
+	a.leavings()
+}
+
+// leavings are how people leave, and come back.
+func (a *API) leavings() {
+	type personInput struct {
+		ID string `path:"id" maxLength:"200"`
+	}
+	on(a, operation{
+		id: "leaver", method: http.MethodGet, path: "/api/people/{id}/leaving",
+		summary: "What somebody would leave behind: what they answer for, what they hold by hand, the seats that come free",
+	}, func(ctx context.Context, in *personInput) (*body[*people.LeavingPerson], error) {
+		return answer(a.desk.Leaver(actor(ctx), in.ID))
+	})
+	on(a, operation{
+		id: "leavers", method: http.MethodGet, path: "/api/leavers",
+		summary: "Who leaves, and who has left within 90 days",
+	}, func(ctx context.Context, _ *struct{}) (*body[[]people.LeavingPlanned], error) {
+		return answer(a.desk.Leavers(actor(ctx)))
+	})
+	type planInput struct{ Body people.LeavingPlan }
+	on(a, operation{
+		id: "draftLeaving", method: http.MethodPost, path: "/api/draft/leaving",
+		summary: "Draft that somebody leaves on a day, and who takes over what",
+	}, func(ctx context.Context, in *planInput) (*body[*desk.Draft], error) {
+		return answer(a.desk.DraftLeaving(actor(ctx), in.Body))
+	})
+	type backInput struct {
+		Body struct {
+			User string `json:"user" maxLength:"200"`
+		}
+	}
+	on(a, operation{
+		id: "draftBack", method: http.MethodPost, path: "/api/draft/back",
+		summary: "Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then",
+	}, func(ctx context.Context, in *backInput) (*body[*desk.Draft], error) {
+		return answer(a.desk.BringBack(actor(ctx), in.Body.User))
+	})
 }

@@ -328,6 +328,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then */
+        post: operations["draftBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/cancel-invitations": {
         parameters: {
             query?: never;
@@ -492,6 +509,23 @@ export interface paths {
         put?: never;
         /** Draft a beam between two things */
         post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/leaving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that somebody leaves on a day, and who takes over what */
+        post: operations["draftLeaving"];
         delete?: never;
         options?: never;
         head?: never;
@@ -959,6 +993,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/leavers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who leaves, and who has left within 90 days */
+        get: operations["leavers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/licences/{id}": {
         parameters: {
             query?: never;
@@ -1363,6 +1414,23 @@ export interface paths {
         put?: never;
         /** Invite somebody anew: a letter, and as long as no mail is set up a link to hand over */
         post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/leaving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What somebody would leave behind: what they answer for, what they hold by hand, the seats that come free */
+        get: operations["leaver"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2484,6 +2552,9 @@ export interface components {
             actions: string[];
             group: components["schemas"]["Ref"];
         };
+        BackInputBody: {
+            user: string;
+        };
         Band: {
             /** @description The group by which it is given; none if by hand */
             group?: components["schemas"]["Ref"];
@@ -2683,6 +2754,11 @@ export interface components {
         Colleague: {
             note: string;
             user: components["schemas"]["Ref"];
+        };
+        Coming: {
+            /** Format: date-time */
+            at: string;
+            said: string;
         };
         Common: {
             /** @enum {string} */
@@ -3308,6 +3384,8 @@ export interface components {
         GroupMember: {
             /** @enum {string} */
             draft?: "new" | "cut";
+            /** Format: date-time */
+            ends?: string;
             /** @description The viewer may take them out */
             may: boolean;
             note: string;
@@ -3650,6 +3728,95 @@ export interface components {
             user: components["schemas"]["Ref"];
             /** Format: date-time */
             when: string;
+        };
+        LeavingDuty: {
+            /** @enum {string} */
+            field: "owner" | "manager" | "delegate";
+            id: string;
+            /** @enum {string} */
+            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
+            name: string;
+            note?: string;
+        };
+        LeavingGrant: {
+            id: string;
+            target: components["schemas"]["Ref"];
+            terms: components["schemas"]["Terms"];
+        };
+        LeavingHandGrant: {
+            id: string;
+            to: string;
+        };
+        LeavingHandOver: {
+            id: string;
+            /** @enum {string} */
+            kind: "role" | "set" | "group" | "user" | "delegation";
+            to: string;
+        };
+        LeavingPerson: {
+            /** @description What they own, whom they manage, what is delegated to them */
+            duties: components["schemas"]["LeavingDuty"][];
+            /** @description What they hold by hand */
+            grants: components["schemas"]["LeavingGrant"][];
+            /** @description Groups that list them, and will not from the day on */
+            groups: components["schemas"]["Ref"][];
+            home: string;
+            /**
+             * Format: int64
+             * @description Undecided items of open reviews that wait for them
+             */
+            items: number;
+            /** @description Groups in which a directory keeps them */
+            kept: components["schemas"]["Ref"][];
+            /** @description Who would take over at first sight */
+            manager?: components["schemas"]["Ref"];
+            /** @description How they leave, if that is applied */
+            planned?: components["schemas"]["LeavingPlanned"];
+            seats: components["schemas"]["LeavingSeat"][];
+            state: string;
+            title?: string;
+            /** @description Who reports to them by what a directory tells, which is changed there */
+            told: components["schemas"]["Ref"][];
+            /**
+             * Format: date-time
+             * @description Until when the account is valid
+             */
+            until?: string;
+            user: components["schemas"]["Ref"];
+        };
+        LeavingPlan: {
+            /** @description Who takes over what; what is not named stays without anybody */
+            duties: components["schemas"]["LeavingHandOver"][];
+            /** @description Who is given, from that day on, what they hold by hand */
+            grants: components["schemas"]["LeavingHandGrant"][];
+            /** @description Who decides what waits for them in open reviews */
+            items?: string;
+            /**
+             * Format: date-time
+             * @description From when on they have nothing any longer
+             */
+            on: string;
+            user: string;
+        };
+        LeavingPlanned: {
+            by: components["schemas"]["Ref"];
+            /** @description The day has come */
+            gone: boolean;
+            home: string;
+            /** Format: date-time */
+            on: string;
+            /** Format: int64 */
+            revision: number;
+            title?: string;
+            user: components["schemas"]["Ref"];
+        };
+        LeavingSeat: {
+            licence: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many wait for one
+             */
+            waiting: number;
         };
         Letter: {
             address?: string;
@@ -4004,6 +4171,8 @@ export interface components {
             area: components["schemas"]["Ref"];
             /** @description Made to this person directly */
             assignments: components["schemas"]["Grant"][];
+            /** @description What will happen to this person by itself, the earliest first */
+            coming: components["schemas"]["Coming"][];
             /** @description Conflicts that the person breaks */
             conflicts: components["schemas"]["Breach"][];
             /** @enum {string} */
@@ -6066,6 +6235,39 @@ export interface operations {
             };
         };
     };
+    draftBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cancelInvitations: {
         parameters: {
             query?: never;
@@ -6369,6 +6571,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["JoinInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftLeaving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeavingPlan"];
             };
         };
         responses: {
@@ -7390,6 +7625,40 @@ export interface operations {
             };
         };
     };
+    leavers: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeavingPlanned"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     licence: {
         parameters: {
             query?: {
@@ -8270,6 +8539,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leaver: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeavingPerson"];
                 };
             };
             /** @description Error */

@@ -96,9 +96,9 @@ function useActs(): OfferOf[] {
 		{
 			key: "mine",
 			name: "What I can do",
-			note: "your own sheet",
+			note: "your own page",
 			kind: "act",
-			run: go(`/people/${encodeURIComponent(me.user.id)}`),
+			run: go("/own"),
 		},
 		{ key: "theme", name: "Day or night", note: "the colours", kind: "act", run: turnTheme },
 	];

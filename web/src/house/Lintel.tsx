@@ -42,7 +42,7 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 						>
 							{p.name}
 							{p.waiting ? (
-								<span className="ml-2 bg-ochre-line px-1.5 text-[11px] font-bold text-[#1f1813]">
+								<span className="ml-2 bg-[#dda64a] px-1.5 text-[11px] font-bold text-[#1f1813]">
 									{p.waiting} waiting
 								</span>
 							) : null}

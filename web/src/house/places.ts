@@ -39,6 +39,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 				{ to: "/people", name: "People" },
 				{ to: "/areas", name: "Areas" },
 				...(mayEither(me, "people:edit", "invite") ? [{ to: "/invitations", name: "Invitations" }] : []),
+				...(mayEither(me, "people:edit", "deactivate") ? [{ to: "/going", name: "Leaving" }] : []),
 				...(acting(me) ? [{ to: "/worklists", name: "Worklists" }] : []),
 				...(may(me, "design:view") && acting(me) ? [{ to: "/import", name: "Bring in" }] : []),
 				...(may(me, "design:view") && !me.day ? [{ to: "/directories", name: "Directories" }] : []),

@@ -15,7 +15,7 @@ import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
-import { addressOf, count, Mark, Named } from "../../parts/words";
+import { addressOf, count, day, Mark, Named } from "../../parts/words";
 import { AskFor } from "../../requests/AskFor";
 import { EditGroup } from "./EditGroup";
 import { RuleBox } from "./RuleBox";
@@ -320,6 +320,7 @@ function Members({ sheet }: { sheet: Sheet }) {
 								<Mark draft={m.draft} />
 								<span className="narrow min-w-0 grow truncate text-[12px] text-quiet">
 									{m.state !== "active" && <b className="text-ochre">{m.state} · </b>}
+									{m.ends && <b className="text-ochre">until {day(m.ends)} · </b>}
 									{m.note}
 								</span>
 								<span className="narrow shrink-0 text-[12px] text-quiet">

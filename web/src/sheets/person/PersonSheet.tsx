@@ -1,7 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import type { Schemas } from "../../api/client";
+import { api, data, type Schemas } from "../../api/client";
 import { draftCut, draftJoin, putPerson, useDrafting, usePerson } from "../../api/hooks";
 import { Record } from "../../history/Record";
 import { useHouse } from "../../house/context";
@@ -17,7 +17,7 @@ import { Picker } from "../../parts/Picker";
 import { Line, Part } from "../../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
-import { Mark, Named } from "../../parts/words";
+import { day, Mark, Named } from "../../parts/words";
 import { EditPerson } from "./EditPerson";
 import { InvitationBoard } from "./InvitationBoard";
 import { TimeBands } from "./TimeBands";
@@ -188,7 +188,9 @@ function Deeds({
 }) {
 	const { refuse } = useNotice();
 	const navigate = useNavigate();
+	const to = useTo();
 	const put = useDrafting(putPerson);
+	const back = useDrafting(() => data(api.POST("/api/draft/back", { body: { user: person.user.id } })));
 	const state = (state: string) => () =>
 		put.mutate({ before: person.object, after: { ...person.object, state } }, { onError: refuse });
 	const s = person.state;
@@ -210,7 +212,16 @@ function Deeds({
 			run: state("deactivated"),
 			shown: person.may.includes("deactivate") && (s === "active" || s === "locked" || s === "invited"),
 		},
-		{ name: "Bring back", run: state("active"), shown: person.may.includes("deactivate") && s === "deactivated" },
+		{
+			name: "Leaves …",
+			run: () => navigate(to(`/people/${encodeURIComponent(person.user.id)}/leaving`)),
+			shown: person.may.includes("deactivate") && person.draft !== "new" && (s === "active" || s === "locked"),
+		},
+		{
+			name: "Bring back",
+			run: () => back.mutate(undefined, { onError: refuse }),
+			shown: person.may.includes("deactivate") && s === "deactivated",
+		},
 		{ name: "Invite somebody alike …", run: () => onBoard("like"), shown: person.may.includes("invite") },
 		{ name: "Delete …", run: () => onBoard("delete"), shown: person.may.includes("delete") && s !== "deleted" },
 	].filter((d) => d.shown);
@@ -261,6 +272,17 @@ function Footing({ person }: { person: Person }) {
 			<p className="mb-3 text-[12px] text-quiet">
 				Choose a brick of the wall to see every way by which it is held, or why it is not.
 			</p>
+			{person.coming.length > 0 && (
+				<Part title="Comes by itself" count={person.coming.length}>
+					<ul>
+						{person.coming.map((c) => (
+							<Line key={c.said} aside={<b className="text-ochre">{day(c.at)}</b>}>
+								{c.said}
+							</Line>
+						))}
+					</ul>
+				</Part>
+			)}
 			{person.conflicts.length > 0 && (
 				<Part title="Conflicts" count={person.conflicts.length}>
 					<ul>
