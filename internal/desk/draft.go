@@ -86,6 +86,7 @@ type Draft struct {
 	Later     []LaterGain    `json:"later" doc:"What people gain later, or once they are live; of those whom the draft names, at most 200"`
 	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
 	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
+	Seats     []SeatChange   `json:"seats" doc:"Licences of which the draft takes or frees seats"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something the draft changes"`
 	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
@@ -104,6 +105,12 @@ type Clash struct {
 
 	From *time.Time `json:"from,omitempty" doc:"When it comes to be broken, if that is not now"`
 	Live bool       `json:"live" doc:"The person is live; otherwise they break it once they are"`
+}
+
+// SeatChange is a licence of which a draft takes seats, or frees them.
+type SeatChange struct {
+	Licence Ref `json:"licence"`
+	More    int `json:"more" doc:"How many seats more are taken; below nothing, how many come free"`
 }
 
 // Short is a licence of which more seats are taken than there are, or that people lack.
@@ -319,6 +326,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 		Later:     []LaterGain{},
 		Conflicts: []Clash{},
 		Licences:  []Short{},
+		Seats:     []SeatChange{},
 		Touches:   []Ref{},
 		Reviews:   []string{},
 		Blocks:    firstOf(p.blocks()),
@@ -440,6 +448,14 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 			short.Waiting = append(short.Waiting, shown.Ref(model.KindUser, u))
 		}
 		v.Licences = append(v.Licences, short)
+	}
+	if p.checked != nil && p.After != nil {
+		more := change.SeatsMore(p.house.Design(), p.After)
+		for _, l := range shown.Design().Licences { // of people out of sight too: the pools are shared
+			if more[l.ID] != 0 {
+				v.Seats = append(v.Seats, SeatChange{shown.Ref(model.KindLicence, l.ID), more[l.ID]})
+			}
+		}
 	}
 	for _, id := range p.Impact().Delegations {
 		if !s.knows(model.KindDelegation, id) {

@@ -164,7 +164,7 @@ func violations(
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
 func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
-	more := seatsMore(before, after)
+	more := SeatsMore(before, after)
 	if len(waiting) == 0 && len(more) == 0 {
 		return
 	}
@@ -196,8 +196,8 @@ func TakeSeats(used map[string]int, u *model.User, n int) {
 	}
 }
 
-// seatsMore gives by how many seats more or fewer are used of each licence of which that is so.
-func seatsMore(before, after *model.Design) map[string]int {
+// SeatsMore gives by how many seats more or fewer are used of each licence of which that is so.
+func SeatsMore(before, after *model.Design) map[string]int {
 	more := map[string]int{}
 	model.EachChange(before.Users, after.Users, func(i, j int) {
 		if i >= 0 {

@@ -60,12 +60,7 @@ func (x *Index) Lacking(licence string, t time.Time) []string {
 	if !ok {
 		return nil
 	}
-	needing := x.bits()
-	for p := range x.permissions {
-		if slices.ContainsFunc(x.implied[p], func(q int) bool { return x.licenceOf[q] == l }) {
-			needing.Set(uint(p))
-		}
-	}
+	needing := x.needing(licence)
 	s := some{x, wordsOf(needing.Words(), nil), x.markOf(needing), 0, t}
 	s.at, _ = x.area("")
 	return s.who(func(u int) bool { return !x.holdsLicence(u, l) })

@@ -337,3 +337,40 @@ func byName(s *desk.Sight) *worklist.People {
 		return worklist.PeopleOf(s.Design())
 	})
 }
+
+// SeatWorklist begins a worklist of those whose seats could come free, with the step that frees them: seats that were
+// not used for so many days, or those whose holders could do with a lesser licence, which they are given instead.
+func (d *Office) SeatWorklist(who desk.Actor, licence, part string, days int) (*Head, error) {
+	s, err := d.mayGather(who)
+	if err != nil {
+		return nil, err
+	}
+	users, _, err := d.PartOfPool(s, who, licence, part, days)
+	if err != nil {
+		return nil, err
+	}
+	l, ok := s.Design().Licences.Find(licence)
+	if !ok || len(users) == 0 {
+		return nil, desk.Refuse(desk.Conflict, "There is nobody to gather: none of these seats can come free.")
+	}
+	name := "Unused seats of " + l.Name
+	steps := []worklist.Step{{Do: worklist.Unseat, Licences: []string{licence}}}
+	if part == view.SeatsLesser {
+		name = "Lesser seats than " + l.Name
+		if lesser, some := view.MostLesser(s, l, users); lesser != "" {
+			users, steps = some, append([]worklist.Step{{Do: worklist.Seat, Licences: []string{lesser}}}, steps...)
+		}
+	}
+	head, err := d.NewWorklist(who, name)
+	if err != nil {
+		return nil, err
+	}
+	var ids []string
+	for _, u := range users {
+		ids = append(ids, u.ID)
+	}
+	if _, err := d.Gather(who, head.ID, Source{People: ids}); err != nil {
+		return nil, err
+	}
+	return head, d.AlterWorklist(who, head.ID, Alteration{Steps: &steps})
+}

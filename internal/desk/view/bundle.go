@@ -64,6 +64,7 @@ type BundleSheet struct {
 	Systems   []LayerPanel `json:"systems"`
 	Given     int          `json:"given"`
 	Dangerous []LayerBrick `json:"dangerous" doc:"What it gives of high and critical risk"`
+	Licences  []desk.Ref   `json:"licences" doc:"Licences without which not all of it can be held"`
 	Dangling  []string     `json:"dangling" doc:"Keys in it that no system has"`
 	Holders   int          `json:"holders" doc:"How many people have it"`
 	Grants    []Grant      `json:"grants"`
@@ -91,6 +92,7 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 		Layers:    []Layer{},
 		Excluded:  []string{},
 		Dangerous: []LayerBrick{},
+		Licences:  []desk.Ref{},
 		Dangling:  []string{},
 		Grants:    []Grant{},
 		UsedBy:    []desk.Ref{},
@@ -246,6 +248,9 @@ func wallOf(s *desk.Sight, b *BundleSheet, o model.Object) {
 	slices.SortStableFunc(b.Systems, func(a, b LayerPanel) int {
 		return cmp.Or(boolRank(touched[b.System.ID])-boolRank(touched[a.System.ID]), cmp.Compare(b.Given, a.Given))
 	})
+	for _, l := range s.Index.LicencesFor(model.Kind(b.Ref.Kind), b.Ref.ID) {
+		b.Licences = append(b.Licences, s.Ref(model.KindLicence, l))
+	}
 	slices.SortStableFunc(b.Dangerous, func(a, b LayerBrick) int { return b.Risk - a.Risk })
 }
 

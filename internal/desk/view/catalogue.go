@@ -125,7 +125,7 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 		}
 	}
 	for _, l := range licences {
-		taken, without := seats(s, l)
+		taken, without := seats(s, l, review.IdleAfter)
 		v.Pools = append(v.Pools, pool(s, l, taken, without))
 	}
 	for _, o := range suppliedBy(s, id) {
@@ -191,7 +191,7 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 		v.Systems = append(v.Systems, s.Ref(model.KindSystem, o.ID))
 	}
 	if s.Design().Get(model.KindLicence, id) != nil {
-		taken, without := seats(s, id)
+		taken, without := seats(s, id, review.IdleAfter)
 		v.Pool = pool(s, id, taken, without)
 		for _, seat := range taken[:min(len(taken), holdersShown)] {
 			seat.User = s.Ref(model.KindUser, seat.user.ID)
@@ -235,9 +235,9 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 }
 
 // seats gives who takes a seat of a licence, the longest idle first and then by name, and who goes without though a
-// grant needs it, by name.
-func seats(s *desk.Sight, licence string) (taken []Seat, without []*model.User) {
-	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -review.IdleAfter)
+// grant needs it, by name. Idle is who has not used it for so many days.
+func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*model.User) {
+	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -days)
 	for _, u := range seated(s)[licence] {
 		seat := Seat{user: u}
 		for _, o := range systems {

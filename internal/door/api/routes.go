@@ -35,6 +35,7 @@ func (a *API) register() {
 	a.imports()
 	a.worklists()
 	a.requests()
+	a.seats()
 }
 
 // AgentInput tells what program somebody signs in with.

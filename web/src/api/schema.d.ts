@@ -600,6 +600,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that those get a seat who have waited longest, as many as are free */
+        post: operations["giveSeats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/sets": {
         parameters: {
             query?: never;
@@ -1933,6 +1950,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All licences with how their seats are taken, those first that run short */
+        get: operations["seatPools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats-needed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which licences some roles and sets need, and how many of some people have no seat. Nothing is changed */
+        post: operations["seatsNeeded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A window into a pool: who sits in it, whose seat is idle, who waits, who could do with a lesser licence */
+        get: operations["seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seats/{id}/worklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a worklist of those whose seats could come free, with the steps that free them */
+        post: operations["gatherSeats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/security-log": {
         parameters: {
             query?: never;
@@ -3183,6 +3268,8 @@ export interface components {
              * @description The revision that the impact is compared with
              */
             revision: number;
+            /** @description Licences of which the draft takes or frees seats */
+            seats: components["schemas"]["SeatChange"][];
             /** @description Names exactly this draft and all that it comes to; give it back to apply */
             stamp: string;
             /** @description Delegations that mention something the draft changes */
@@ -3353,6 +3440,11 @@ export interface components {
             kind: string;
             name: string;
             note: string;
+        };
+        GiveInputBody: {
+            licence: string;
+            /** Format: int64 */
+            seats: number;
         };
         Grant: {
             /** @description The group above by which it comes, if it comes by nesting */
@@ -4018,6 +4110,10 @@ export interface components {
             from: string;
             /** @description The id of what is named instead; taken out if absent */
             to?: string;
+        };
+        NeedInputBody: {
+            subjects: components["schemas"]["End"][];
+            targets: components["schemas"]["End"][];
         };
         NewCodes: {
             /** @description A picture that an authenticator reads, as a data URL */
@@ -4839,6 +4935,98 @@ export interface components {
              */
             lastUse?: string;
             user: components["schemas"]["Ref"];
+        };
+        SeatChange: {
+            licence: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many seats more are taken; below nothing, how many come free
+             */
+            more: number;
+        };
+        SeatNeed: {
+            /**
+             * Format: int64
+             * @description How many seats are free; absent if there is no end to them
+             */
+            free?: number;
+            licence: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How many people it is about
+             */
+            people: number;
+            /**
+             * Format: int64
+             * @description How many of these have no seat
+             */
+            without: number;
+        };
+        SeatPool: {
+            covers: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description Seats that nobody sits on; absent if there is no end to them
+             */
+            free?: number;
+            /**
+             * Format: int64
+             * @description Seats whose holder has not used the system for 90 days
+             */
+            idle: number;
+            /**
+             * Format: int64
+             * @description People whom a grant gives less than it carries, since they have no seat
+             */
+            lacking: number;
+            /**
+             * Format: int64
+             * @description Seats whose holder could do with one that this licence covers, or with none
+             */
+            lesser: number;
+            licence: components["schemas"]["Ref"];
+            /** @description The viewer gives and takes seats */
+            may: boolean;
+            /**
+             * Format: int64
+             * @description Seats of whose use nothing is known
+             */
+            noUse: number;
+            /** Format: int64 */
+            seats?: number;
+            /** @description The systems that need it */
+            systems: string[];
+            /** Format: int64 */
+            used: number;
+        };
+        SeatRow: {
+            home: string;
+            /**
+             * Format: int64
+             * @description How much that is
+             */
+            lacking: number;
+            /** @description Of who waits: what is withheld, at most 8 */
+            lacks: string[];
+            /**
+             * Format: date-time
+             * @description When they last used a system that needs it, if that is known
+             */
+            lastUse?: string;
+            /** @description The licence with which they could do; absent if they need none */
+            lesser?: components["schemas"]["Ref"];
+            /**
+             * Format: date-time
+             * @description Of who waits: since when they are given something that needs it
+             */
+            since?: string;
+            title?: string;
+            user: components["schemas"]["Ref"];
+        };
+        Seats: {
+            /** Format: int64 */
+            match: number;
+            rows: components["schemas"]["SeatRow"][];
         };
         Session: {
             /** @description The program, as it calls itself */
@@ -6736,6 +6924,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PutRole"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    giveSeats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveInputBody"];
             };
         };
         responses: {
@@ -9736,6 +9957,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seatPools: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatPool"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seatsNeeded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NeedInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatNeed"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seats: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                days?: number;
+                part?: "taken" | "idle" | "waiting" | "lesser";
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seats"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gatherSeats: {
+        parameters: {
+            query: {
+                days?: number;
+                part: "idle" | "lesser";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorklistHead"];
                 };
             };
             /** @description Error */

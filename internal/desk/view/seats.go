@@ -1,0 +1,380 @@
+package view
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
+	"fachwerk/internal/desk"
+)
+
+// SeatPool is a licence as the desk of seats shows it.
+type SeatPool struct {
+	Pool
+	Free   *int     `json:"free,omitempty" doc:"Seats that nobody sits on; absent if there is no end to them"`
+	NoUse  int      `json:"noUse"          doc:"Seats of whose use nothing is known"`
+	Lesser int      `json:"lesser"         doc:"Seats whose holder could do with one that this licence covers, or with none"`
+	May    bool     `json:"may"            doc:"The viewer gives and takes seats"`
+	By     []string `json:"systems"        doc:"The systems that need it"`
+}
+
+// SeatRow is somebody on a seat, or waiting for one.
+type SeatRow struct {
+	User    desk.Ref   `json:"user"`
+	Title   string     `json:"title,omitempty"`
+	Home    string     `json:"home"`
+	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
+	Since   *time.Time `json:"since,omitempty"   doc:"Of who waits: since when they are given something that needs it"`
+	Lacks   []string   `json:"lacks"             doc:"Of who waits: what is withheld, at most 8"`
+	Lacking int        `json:"lacking"           doc:"How much that is"`
+	Lesser  *desk.Ref  `json:"lesser,omitempty"  doc:"The licence with which they could do; absent if they need none"`
+}
+
+// Seats are a window into a pool.
+type Seats struct {
+	Match int       `json:"match"`
+	Rows  []SeatRow `json:"rows"`
+}
+
+// The parts of a pool.
+const (
+	SeatsTaken   = "taken"   // the longest idle first
+	SeatsIdle    = "idle"    // not used for so many days
+	SeatsWaiting = "waiting" // those first who have waited longest
+	SeatsLesser  = "lesser"  // who could do with a lesser one
+)
+
+// SeatPools gives all licences with how their seats are taken, those first for which people wait and none is free. A
+// seat is idle that was not used for so many days.
+func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	out := []SeatPool{}
+	for _, l := range s.Design().Licences {
+		taken, without := seats(s, l.ID, days)
+		p := SeatPool{Pool: pool(s, l.ID, taken, without), By: []string{}}
+		p.May = s.Draft != nil && (d.May(s.Present, who, model.EditPeople) || s.Authority != nil && mayAnybody(s, "seat"))
+		if l.Seats != nil {
+			free := max(0, *l.Seats-p.Used)
+			p.Free = &free
+		}
+		for _, seat := range taken {
+			if seat.LastUse == nil {
+				p.NoUse++
+			}
+		}
+		p.Lesser = len(lesser(s, l))
+		for _, o := range neededBy(s, l.ID) {
+			p.By = append(p.By, o.Name)
+		}
+		out = append(out, p)
+	}
+	short := func(p SeatPool) int {
+		if p.Free != nil && *p.Free == 0 {
+			return p.Lacking
+		}
+		return 0
+	}
+	slices.SortStableFunc(out, func(a, b SeatPool) int { return cmp.Compare(short(b), short(a)) })
+	return out, nil
+}
+
+// mayAnybody tells whether a delegate may do something to somebody.
+func mayAnybody(s *desk.Sight, action string) bool {
+	for _, g := range s.Authority.Delegations() {
+		if slices.Contains(g.Actions, action) {
+			return true
+		}
+	}
+	return false
+}
+
+// lesser gives who sits on a seat of a licence without holding anything for which it is needed, by name.
+func lesser(s *desk.Sight, l *model.Licence) []*model.User {
+	return desk.Counted(s, "lesser than "+l.ID, func() (out []*model.User) {
+		own := map[string]bool{} // what none of the licences that it covers suffices for
+		for _, k := range s.Index.Needing(l.ID) {
+			own[k] = true
+		}
+		var keys []string
+		for k := range own {
+			keys = append(keys, k)
+		}
+		needs := map[string]bool{}
+		for _, id := range s.Index.WhoHolds(index.Some{Keys: keys}, s.At) {
+			needs[id] = true
+		}
+		for _, u := range seated(s)[l.ID] {
+			if !needs[u.ID] && s.Index.Live(u.ID, s.At) {
+				out = append(out, u)
+			}
+		}
+		return out
+	})
+}
+
+// lesserFor gives the licence with which somebody could do in place of one; empty if they need none.
+func lesserFor(s *desk.Sight, l *model.Licence, u *model.User) string {
+	for _, c := range l.Covers {
+		if slices.Contains(u.Licences, c) {
+			continue
+		}
+		if len(s.Index.HeldAmong([]string{u.ID}, s.Index.Needing(c), s.At)) > 0 {
+			return c
+		}
+	}
+	return ""
+}
+
+// MostLesser gives the lesser licence with which most of some people could do, and those people; none if nobody needs any.
+func MostLesser(s *desk.Sight, l *model.Licence, users []*model.User) (lesser string, some []*model.User) {
+	by := map[string][]*model.User{}
+	for _, u := range users {
+		if c := lesserFor(s, l, u); c != "" {
+			by[c] = append(by[c], u)
+		}
+	}
+	for _, c := range l.Covers {
+		if len(by[c]) > len(some) {
+			lesser, some = c, by[c]
+		}
+	}
+	return lesser, some
+}
+
+// waiters gives who waits for a seat, those first who have waited longest, with since when.
+func (d *Viewer) waiters(s *desk.Sight, who desk.Actor, licence string) ([]*model.User, map[string]time.Time, error) {
+	list := slices.Clone(waiting(s, licence))
+	since := map[string]time.Time{}
+	needs := map[index.Node]bool{}
+	gives := func(a *model.Assignment) bool { // something that needs the licence
+		n := index.Node{Kind: model.KindRole, ID: a.Role}
+		if a.Role == "" {
+			n = index.Node{Kind: model.KindSet, ID: a.Set}
+		}
+		is, known := needs[n]
+		if !known {
+			is = slices.Contains(s.Index.LicencesFor(n.Kind, n.ID), licence)
+			needs[n] = is
+		}
+		return is
+	}
+	by := map[string][]*model.Assignment{}
+	var ids, users []string
+	for _, u := range list {
+		users = append(users, u.ID)
+		for _, a := range s.Index.GrantsFor(u.ID) {
+			if model.In(s.At, a.From, a.Until) && gives(a) {
+				by[u.ID] = append(by[u.ID], a)
+				ids = append(ids, a.ID)
+			}
+		}
+	}
+	slices.Sort(ids)
+	given, err := d.Reading(who).FirstOn(model.KindAssignment, slices.Compact(ids)...)
+	if err != nil {
+		return nil, nil, err
+	}
+	came, err := d.Reading(who).FirstOn(model.KindUser, users...)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, u := range list {
+		for _, a := range by[u.ID] {
+			r, known := given[a.ID]
+			if !known {
+				continue // it lies in the draft
+			}
+			at := r.At
+			for _, t := range []time.Time{came[u.ID].At, a.From, u.From} {
+				if t.After(at) {
+					at = t
+				}
+			}
+			if first, known := since[u.ID]; !known || at.Before(first) {
+				since[u.ID] = at
+			}
+		}
+	}
+	// Who waits only by the draft comes last.
+	slices.SortStableFunc(list, func(a, b *model.User) int {
+		x, known := since[a.ID]
+		y, other := since[b.ID]
+		return cmp.Or(cmp.Compare(boolRank(!known), boolRank(!other)), x.Compare(y))
+	})
+	return list, since, nil
+}
+
+// Seats gives a window into a part of a pool.
+func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit int) (*Seats, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	users, since, err := d.PartOfPool(s, who, licence, part, days)
+	if err != nil {
+		return nil, err
+	}
+	l, _ := s.Design().Licences.Find(licence)
+	systems := neededBy(s, licence)
+	out := &Seats{Match: len(users), Rows: []SeatRow{}}
+	for _, u := range users[min(offset, len(users)):min(offset+limit, len(users))] {
+		row := SeatRow{User: s.Ref(model.KindUser, u.ID), Title: u.JobTitle, Home: s.Area(u.Area).Name, Lacks: []string{}}
+		for _, o := range systems {
+			if used, ok := u.LastUse[o.ID]; ok && (row.LastUse == nil || used.After(*row.LastUse)) {
+				row.LastUse = &used
+			}
+		}
+		switch part {
+		case SeatsWaiting:
+			lacks := s.Index.Lacks(u.ID, licence, s.At)
+			row.Lacking, row.Lacks = len(lacks), append(row.Lacks, lacks[:min(len(lacks), 8)]...)
+			if at, known := since[u.ID]; known {
+				row.Since = &at
+			}
+		case SeatsLesser:
+			if c := lesserFor(s, l, u); c != "" {
+				ref := s.Ref(model.KindLicence, c)
+				row.Lesser = &ref
+			}
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	return out, nil
+}
+
+// PartOfPool gives those in a part of a pool, in its order; of who waits, since when too.
+func (d *Viewer) PartOfPool(s *desk.Sight, who desk.Actor, licence, part string, days int) (
+	[]*model.User, map[string]time.Time, error) {
+	l, ok := s.Design().Licences.Find(licence)
+	if !ok {
+		return nil, nil, desk.Refuse(desk.NotFound, "There is no licence %q.", licence)
+	}
+	switch part {
+	case SeatsWaiting:
+		return d.waiters(s, who, licence)
+	case SeatsLesser:
+		return lesser(s, l), nil, nil
+	}
+	taken, _ := seats(s, licence, days)
+	var out []*model.User
+	for _, seat := range taken {
+		if part != SeatsIdle || seat.Idle {
+			out = append(out, seat.user)
+		}
+	}
+	return out, nil, nil
+}
+
+// GiveSeats drafts that those get a seat who have waited longest, as many as are named and free.
+func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	list, _, err := d.PartOfPool(s, who, licence, SeatsWaiting, review.IdleAfter)
+	if err != nil {
+		return nil, err
+	}
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		base := p.Base()
+		l, ok := base.Licences.Find(licence)
+		if !ok {
+			return desk.Refuse(desk.NotFound, "There is no licence %q.", licence)
+		}
+		if l.Seats != nil {
+			free := *l.Seats - change.SeatsUsed(base)[licence]
+			if free <= 0 {
+				return desk.Refuse(desk.Conflict, "No seat of %s is free: all %d are taken.", l.Name, *l.Seats)
+			}
+			n = min(n, free)
+		}
+		var ops []change.Op
+		for _, u := range list {
+			whole, there := base.Users.Find(u.ID)
+			if len(ops) == n || !there || slices.Contains(whole.Licences, licence) ||
+				s.Authority != nil && s.Authority.Check(delegation.Act{Action: delegation.Seat, User: whole}) != nil {
+				continue // not theirs to give, or given already
+			}
+			after := change.Clone(whole)
+			after.Licences = append(after.Licences, licence)
+			slices.Sort(after.Licences)
+			ops = append(ops, change.Put(base, after))
+		}
+		if len(ops) == 0 {
+			return desk.Refuse(desk.Conflict, "Nobody waits for a seat of %s.", l.Name)
+		}
+		p.Add(0, ops...)
+		return nil
+	})
+}
+
+// SeatNeed is a licence that some people need for what they would be assigned.
+type SeatNeed struct {
+	Licence desk.Ref `json:"licence"`
+	People  int      `json:"people"  doc:"How many people it is about"`
+	Without int      `json:"without" doc:"How many of these have no seat"`
+	Free    *int     `json:"free,omitempty" doc:"How many seats are free; absent if there is no end to them"`
+}
+
+// SeatsNeeded tells which licences some roles and sets need, and how many of some people and of the members of some
+// groups have no seat.
+func (d *Viewer) SeatsNeeded(who desk.Actor, subjects, targets []desk.End) ([]SeatNeed, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	people := map[string]bool{}
+	for _, e := range subjects {
+		switch model.Kind(e.Kind) {
+		case model.KindUser:
+			people[e.ID] = true
+		case model.KindGroup:
+			for _, id := range s.Index.Members(e.ID) {
+				people[id] = true
+			}
+		}
+	}
+	need := map[string]bool{}
+	for _, t := range targets {
+		if s.Design().Get(model.Kind(t.Kind), t.ID) == nil {
+			continue
+		}
+		for _, l := range s.Index.LicencesFor(model.Kind(t.Kind), t.ID) {
+			need[l] = true
+		}
+	}
+	for id := range need { // whoever has one that covers another needs no other
+		if l, ok := s.Design().Licences.Find(id); ok {
+			for _, c := range l.Covers {
+				delete(need, c)
+			}
+		}
+	}
+	used := change.SeatsUsed(s.Present.Design())
+	out := []SeatNeed{}
+	for _, l := range s.Design().Licences {
+		if !need[l.ID] {
+			continue
+		}
+		n := SeatNeed{Licence: s.Ref(model.KindLicence, l.ID), People: len(people)}
+		for id := range people {
+			if !s.Index.HasLicence(id, l.ID) {
+				n.Without++
+			}
+		}
+		if l.Seats != nil {
+			free := max(0, *l.Seats-used[l.ID])
+			n.Free = &free
+		}
+		out = append(out, n)
+	}
+	return out, nil
+}
