@@ -41,6 +41,7 @@ import { RequestsPage } from "./requests/RequestsPage";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
 import { TaskPage } from "./reviews/TaskPage";
+import { SeatsPage } from "./seats/SeatsPage";
 import { AreaSheet } from "./sheets/area/AreaSheet";
 import { ConflictSheet } from "./sheets/conflict/ConflictSheet";
 import { GroupSheet } from "./sheets/group/GroupSheet";
@@ -70,6 +71,7 @@ const rooms = [
 			{ path: "upgrade", element: <UpgradePage /> },
 			{ path: "permissions", element: <PermissionsList /> },
 			{ path: "permissions/:id", element: <PermissionSheet /> },
+			{ path: "seats", element: <SeatsPage /> },
 			{ path: "licences", element: <LicencesList /> },
 			{ path: "licences/:id", element: <LicenceSheet /> },
 			{ path: "roles", element: <RolesList /> },

@@ -2737,6 +2737,8 @@ export interface components {
              */
             holders: number;
             layers: components["schemas"]["Layer"][];
+            /** @description Licences without which not all of it can be held */
+            licences: components["schemas"]["Ref"][];
             lock?: components["schemas"]["Lock"];
             /** @description The viewer may edit it */
             may: boolean;

@@ -224,7 +224,8 @@ function Beneath({ edit, meanwhile: m }: { edit: string; meanwhile: Schemas["Mea
 /** What the draft does beside giving and taking: conflicts, licences, and what else it touches. */
 function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 	const [excepting, setExcepting] = useState<Schemas["Clash"] | null>(null);
-	if (draft.conflicts.length + draft.licences.length + draft.touches.length + draft.reviews.length === 0) return null;
+	const besides = [draft.conflicts, draft.licences, draft.seats, draft.touches, draft.reviews];
+	if (besides.every((list) => list.length === 0)) return null;
 	return (
 		<ul className="mb-4 border-b border-hair pb-2">
 			{[
@@ -270,6 +271,16 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 				);
 			})}
 			{excepting && <Except clash={excepting} onClose={() => setExcepting(null)} />}
+			{draft.seats.map((l) => (
+				<li key={l.licence.id} className="py-0.5">
+					<b className={l.more < 0 ? "text-moss" : "text-ochre"}>
+						{l.more < 0
+							? `▲ Frees ${count(-l.more, "seat", "seats")} of`
+							: `▼ Takes ${count(l.more, "seat", "seats")} of`}
+					</b>{" "}
+					<Named of={l.licence} />
+				</li>
+			))}
 			{draft.licences.map((l) => (
 				<li key={l.licence.id}>
 					<b className="text-ochre">Licence short: </b>

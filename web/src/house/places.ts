@@ -18,6 +18,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 				{ to: "/systems", name: "Systems" },
 				{ to: "/permissions", name: "Permissions" },
 				{ to: "/licences", name: "Licences" },
+				{ to: "/seats", name: "Seats" },
 				{ to: "/capabilities", name: "Capabilities" },
 				...(may(me, "catalogue:edit") && acting(me) ? [{ to: "/upgrade", name: "New version" }] : []),
 			],

@@ -1,6 +1,7 @@
 import { useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
+import { SeatsNeeded } from "../seats/SeatsNeeded";
 import { Board } from "./dialog";
 import { Acts, dateOf, instantLike, orNone } from "./fields";
 import { useNotice } from "./notice";
@@ -181,6 +182,7 @@ export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: strin
 				/>
 				<p className="mt-2 text-[15px] leading-[38px]">{sentence}</p>
 				{why}
+				<SeatsNeeded subjects={ends(subjects)} targets={ends(targets)} />
 				<Acts
 					busy={assign.isPending}
 					disabled={subjects.length * targets.length === 0}

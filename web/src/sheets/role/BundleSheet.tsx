@@ -13,7 +13,7 @@ import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
-import { addressOf, count, Named, Risk } from "../../parts/words";
+import { addressOf, count, Named, NamedAll, Risk } from "../../parts/words";
 import { AskFor } from "../../requests/AskFor";
 import { BundleWall } from "./BundleWall";
 import { EditBundle } from "./EditBundle";
@@ -62,6 +62,12 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 							<>
 								{" "}
 								Owned by <Named of={sheet.owner} />.
+							</>
+						)}
+						{sheet.licences.length > 0 && (
+							<>
+								{" "}
+								Needs a seat of <NamedAll of={sheet.licences} />.
 							</>
 						)}
 					</>
