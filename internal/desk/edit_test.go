@@ -447,10 +447,12 @@ func TestEngaging(t *testing.T) {
 	draft := must[*desk.Draft](t)(d.Engage(
 		bea,
 		fay,
-		[]desk.End{end("role", "night"), end("set", "see")},
-		edit.JoinTerms{Area: "t1"},
+		[]edit.EngageGrant{{To: end("role", "night"), Terms: edit.JoinTerms{Area: "t1"}}, {To: end("set", "see")}},
+		[]string{"crew"},
 	))
-	if len(draft.Edits) != 1 || len(told(draft)) != 3 {
+	if len(draft.Edits) != 1 || !slices.Equal(told(draft), []string{
+		"Fay is added as a person", "Fay gets Night at Terminal 1", "Fay gets See over the whole organisation", "Fay joins Crew",
+	}) {
 		t.Errorf("drafted: %q", told(draft))
 	}
 	if fay.ID != "" {
@@ -460,13 +462,19 @@ func TestEngaging(t *testing.T) {
 		"a group cannot be given": {end("role", "night"), end("group", "all")},
 		"nor what is not there":   {end("role", "none")},
 	} {
-		if _, err := d.Engage(bea, &model.User{UserName: "gus", DisplayName: "Gus"}, targets, edit.JoinTerms{}); err == nil {
+		var grants []edit.EngageGrant
+		for _, to := range targets {
+			grants = append(grants, edit.EngageGrant{To: to})
+		}
+		if _, err := d.Engage(bea, &model.User{UserName: "gus", DisplayName: "Gus"}, grants, nil); err == nil {
 			t.Errorf("%s: it is taken", name)
 		}
 	}
+	_, err := d.Engage(bea, &model.User{UserName: "gus", DisplayName: "Gus"}, nil, []string{"rule"})
+	refused(t, err, desk.Invalid, "by a rule")
 	if after := must[*desk.Draft](t)(d.Draft(bea)); after.Stamp != draft.Stamp {
 		t.Error("what was refused left something in the draft")
 	}
-	_, err := d.Engage(bea, &model.User{ID: "cy", UserName: "cyr", DisplayName: "Cyr"}, nil, edit.JoinTerms{})
+	_, err = d.Engage(bea, &model.User{ID: "cy", UserName: "cyr", DisplayName: "Cyr"}, nil, nil)
 	refused(t, err, desk.Conflict, "already")
 }

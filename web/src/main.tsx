@@ -32,6 +32,7 @@ import {
 	SetsList,
 	SystemsList,
 } from "./lists/lists";
+import { MovingPage } from "./moving/MovingPage";
 import { OwnPage } from "./own/OwnPage";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
@@ -85,6 +86,7 @@ const rooms = [
 			{ path: "people", element: <PeopleList /> },
 			{ path: "people/:id", element: <PersonSheet /> },
 			{ path: "people/:id/leaving", element: <LeavingPage /> },
+			{ path: "people/:id/moving", element: <MovingPage /> },
 			{ path: "going", element: <Going /> },
 			{ path: "invitations", element: <Invitations /> },
 			{ path: "worklists", element: <Worklists /> },

@@ -253,26 +253,51 @@ func assignEach(base *model.Design, subjects, targets []desk.End, terms JoinTerm
 	return ops, nil
 }
 
-// Engage drafts a new person together with the roles and sets that they are to have, on the same terms: one act,
-// of which either all is drafted or nothing.
-func (d *Editor) Engage(who desk.Actor, person *model.User, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
+// EngageGrant is a role or set on terms of its own.
+type EngageGrant struct {
+	To    desk.End  `json:"to"`
+	Terms JoinTerms `json:"terms"`
+}
+
+// Engage drafts a new person together with the roles and sets that they are to have, on terms of their own, and the
+// groups that they join: one act, of which either all is drafted or nothing.
+func (d *Editor) Engage(who desk.Actor, person *model.User, grants []EngageGrant, groups []string) (*desk.Draft, error) {
 	person = change.Clone(model.Object(person)).(*model.User)
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		if err := name(p, person); err != nil {
 			return err
 		}
-		if err := desk.Exists(p.Seen(), targets...); err != nil {
-			return err
+		ops := []change.Op{change.Put(base, person)}
+		self := desk.End{Kind: string(model.KindUser), ID: person.ID}
+		for _, g := range grants {
+			if err := desk.Exists(p.Seen(), g.To); err != nil {
+				return err
+			}
+			if err := within(p.Seen(), g.Terms); err != nil {
+				return err
+			}
+			given, err := assignEach(base, []desk.End{self}, []desk.End{g.To}, g.Terms)
+			if err != nil {
+				return err
+			}
+			ops = append(ops, given...)
 		}
-		if err := within(p.Seen(), terms); err != nil {
-			return err
+		for _, id := range groups {
+			g, ok := p.Seen().Groups.Find(id)
+			switch {
+			case !ok:
+				return desk.Refuse(desk.NotFound, "There is no group %q.", id)
+			case g.Type == model.Rule:
+				return desk.Refuse(desk.Invalid, "“%s” finds its members by a rule: nobody is put into it.", g.Name)
+			}
+			whole, _ := base.Groups.Find(id)
+			after := change.Clone(whole)
+			after.Users = append(after.Users, person.ID)
+			slices.Sort(after.Users)
+			ops = append(ops, change.Put(base, after))
 		}
-		ops, err := assignEach(base, []desk.End{{Kind: string(model.KindUser), ID: person.ID}}, targets, terms)
-		if err != nil {
-			return err
-		}
-		p.Add(0, append([]change.Op{change.Put(base, person)}, ops...)...)
+		p.Add(0, ops...)
 		return nil
 	})
 }

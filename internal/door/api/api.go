@@ -90,7 +90,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 }
 
 // nameSchema names the types of the description. Objects of the design, and what belongs to worklists, are named apart
-// from what the desk tells otherwise; what belongs to requests and to who leaves is called so already.
+// from what the desk tells otherwise; what belongs to requests and to who comes, moves or leaves is called so already.
 func nameSchema(t reflect.Type, hint string) string {
 	name := huma.DefaultSchemaNamer(t, hint)
 	for t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice {
@@ -100,7 +100,8 @@ func nameSchema(t reflect.Type, hint string) string {
 		return "Design" + name
 	}
 	if strings.HasSuffix(t.PkgPath(), "/desk/people") && !strings.HasPrefix(t.Name(), "Request") &&
-		!strings.HasPrefix(t.Name(), "Leav") || strings.HasSuffix(t.PkgPath(), "/core/worklist") {
+		!strings.HasPrefix(t.Name(), "Leav") && !strings.HasPrefix(t.Name(), "Peer") && !strings.HasPrefix(t.Name(), "Mov") &&
+		t.Name() != "NewPost" || strings.HasSuffix(t.PkgPath(), "/core/worklist") {
 		return "Worklist" + strings.TrimPrefix(name, "Worklist")
 	}
 	return name

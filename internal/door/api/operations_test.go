@@ -215,6 +215,11 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"draftLeaving": {body: map[string]any{
 			"user": person.ID, "on": "2099-01-01T00:00:00Z", "duties": []any{}, "grants": []any{},
 		}},
+		"peers": {query: "title=" + url.QueryEscape(person.JobTitle)},
+		"move":  {in: person.ID, body: map[string]any{"title": "Title 3", "area": area.ID}},
+		"draftMove": {body: map[string]any{
+			"user": person.ID, "post": map[string]any{"title": "Title 3", "area": area.ID}, "gives": []any{}, "leaves": []any{},
+		}},
 		"seatPools": {}, "seats": {in: licence.ID, query: "part=waiting&limit=100"},
 		"giveSeats":   {body: map[string]any{"licence": licence.ID, "seats": 10}},
 		"gatherSeats": {in: licence.ID, query: "part=idle"},

@@ -396,9 +396,11 @@ func (a *API) objects() {
 	)
 	type engageInput struct {
 		Body struct {
-			Person model.User     `json:"person" doc:"Without an id, one is made of the name"`
-			Gets   []desk.End     `json:"gets"   doc:"Roles and sets" maxItems:"200"`
-			Terms  edit.JoinTerms `json:"terms,omitempty"`
+			Person model.User         `json:"person" doc:"Without an id, one is made of the name"`
+			Gets   []desk.End         `json:"gets"   doc:"Roles and sets" maxItems:"200"`
+			Terms  edit.JoinTerms     `json:"terms,omitempty"`
+			Grants []edit.EngageGrant `json:"grants,omitempty" doc:"Further roles and sets, each on terms of its own" maxItems:"500"`
+			Groups []string           `json:"groups,omitempty" doc:"Groups that they join" maxItems:"500"`
 		}
 	}
 	on(
@@ -407,10 +409,14 @@ func (a *API) objects() {
 			id:      "engage",
 			method:  http.MethodPost,
 			path:    "/api/draft/engage",
-			summary: "Draft a new person together with the roles and sets that they get",
+			summary: "Draft a new person together with the roles and sets that they get, and the groups that they join",
 		},
 		func(ctx context.Context, in *engageInput) (*body[*desk.Draft], error) {
-			return answer(a.desk.Engage(actor(ctx), &in.Body.Person, in.Body.Gets, in.Body.Terms))
+			grants := in.Body.Grants
+			for _, to := range in.Body.Gets {
+				grants = append(grants, edit.EngageGrant{To: to, Terms: in.Body.Terms})
+			}
+			return answer(a.desk.Engage(actor(ctx), &in.Body.Person, grants, in.Body.Groups))
 		},
 	)
 	type tidyInput struct {

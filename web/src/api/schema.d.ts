@@ -473,7 +473,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft a new person together with the roles and sets that they get */
+        /** Draft a new person together with the roles and sets that they get, and the groups that they join */
         post: operations["engage"];
         delete?: never;
         options?: never;
@@ -543,6 +543,23 @@ export interface paths {
         /** Draft what a licence is to be */
         put: operations["putLicence"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/moving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draft that somebody moves to another post, with what that gives and what they leave behind */
+        post: operations["draftMove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1386,6 +1403,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/peers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people of a job hold, with how many of them; or what one person holds */
+        get: operations["peers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people-and-groups.ldif": {
         parameters: {
             query?: never;
@@ -1448,6 +1482,23 @@ export interface paths {
         get: operations["leaver"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/moving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed */
+        post: operations["move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3306,9 +3357,17 @@ export interface components {
             /** @enum {string} */
             kind: "user" | "group" | "role" | "set" | "permission";
         };
+        EngageGrant: {
+            terms: components["schemas"]["JoinTerms"];
+            to: components["schemas"]["End"];
+        };
         EngageInputBody: {
             /** @description Roles and sets */
             gets: components["schemas"]["End"][];
+            /** @description Further roles and sets, each on terms of its own */
+            grants?: components["schemas"]["EngageGrant"][];
+            /** @description Groups that they join */
+            groups?: string[];
             /** @description Without an id, one is made of the name */
             person: components["schemas"]["DesignUser"];
             terms?: components["schemas"]["JoinTerms"];
@@ -4113,6 +4172,77 @@ export interface components {
             /** @description The id of what is named instead; taken out if absent */
             to?: string;
         };
+        MovedThing: {
+            area?: string;
+            /** @description A rule or a directory says who is in the group, so nobody gives it */
+            byItself: boolean;
+            /** @description Of a role or set: at the home of each */
+            home: boolean;
+            /** @description Names exactly this */
+            key: string;
+            /** @description Whoever looks may give it to somebody, and take it */
+            may: boolean;
+            mode?: string;
+            /** @description At least half of them do */
+            most: boolean;
+            /**
+             * Format: int64
+             * @description How many hold it
+             */
+            n: number;
+            /**
+             * Format: int64
+             * @description How many of the peers of the new post do
+             */
+            new: number;
+            /**
+             * Format: int64
+             * @description How many of the peers of the old post hold it
+             */
+            old: number;
+            reach?: string;
+            thing: components["schemas"]["Ref"];
+            /** @description Of a role or set: where and how, in words */
+            where?: string;
+        };
+        Moving: {
+            /** @description Groups that they would join by themselves, by a rule */
+            comings: components["schemas"]["Ref"][];
+            /** @description What a directory tells of the person, so that it is changed there: title, department, manager */
+            fed: string[];
+            /** @description What peers of the new post hold and the person does not; those first that most hold */
+            gives: components["schemas"]["MovedThing"][];
+            /** @description Groups that they would leave by themselves */
+            goings: components["schemas"]["Ref"][];
+            home: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description How much they hold that goes with the new post too
+             */
+            keeps: number;
+            /** @description What the person holds by hand; most: it is of the old post, and not of the new one */
+            leaves: components["schemas"]["MovedThing"][];
+            /**
+             * Format: int64
+             * @description How many peers the new post has
+             */
+            new: number;
+            /**
+             * Format: int64
+             * @description How many peers the old post has
+             */
+            old: number;
+            title?: string;
+            user: components["schemas"]["Ref"];
+        };
+        MovingPlan: {
+            /** @description Keys of what the new post gives */
+            gives: string[];
+            /** @description Keys of what the old one leaves behind */
+            leaves: string[];
+            post: components["schemas"]["NewPost"];
+            user: string;
+        };
         NeedInputBody: {
             subjects: components["schemas"]["End"][];
             targets: components["schemas"]["End"][];
@@ -4126,6 +4256,13 @@ export interface components {
         NewInputBody: {
             /** @description Named by the day if absent */
             name?: string;
+        };
+        NewPost: {
+            /** @description The new home */
+            area?: string;
+            department?: string;
+            manager?: string;
+            title?: string;
         };
         NewReview: {
             /** @description Only assignments that count somewhere in this area */
@@ -4230,6 +4367,40 @@ export interface components {
         };
         PasswordInputBody: {
             password: string;
+        };
+        PeerShare: {
+            area?: string;
+            /** @description A rule or a directory says who is in the group, so nobody gives it */
+            byItself: boolean;
+            /** @description Of a role or set: at the home of each */
+            home: boolean;
+            /** @description Names exactly this */
+            key: string;
+            /** @description Whoever looks may give it to somebody, and take it */
+            may: boolean;
+            mode?: string;
+            /** @description At least half of them do */
+            most: boolean;
+            /**
+             * Format: int64
+             * @description How many hold it
+             */
+            n: number;
+            reach?: string;
+            thing: components["schemas"]["Ref"];
+            /** @description Of a role or set: where and how, in words */
+            where?: string;
+        };
+        PeerShares: {
+            /**
+             * Format: int64
+             * @description How many they are
+             */
+            people: number;
+            /** @description What most hold first; at most 60 */
+            shares: components["schemas"]["PeerShare"][];
+            /** @description The first twelve */
+            who: components["schemas"]["Ref"][];
         };
         PermissionSheet: {
             about?: string;
@@ -6850,6 +7021,39 @@ export interface operations {
             };
         };
     };
+    draftMove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovingPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     putPerson: {
         parameters: {
             query?: never;
@@ -8671,6 +8875,46 @@ export interface operations {
             };
         };
     };
+    peers: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                title?: string;
+                department?: string;
+                /** @description They are at home there or below */
+                area?: string;
+                /** @description A person, in place of a job */
+                like?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeerShares"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     exportPeopleAndGroups: {
         parameters: {
             query?: {
@@ -8798,6 +9042,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LeavingPerson"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPost"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moving"];
                 };
             };
             /** @description Error */

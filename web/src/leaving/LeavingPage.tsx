@@ -8,7 +8,7 @@ import { instantOf } from "../parts/fields";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Picker } from "../parts/Picker";
-import { addressOf, count, day, Named } from "../parts/words";
+import { addressOf, count, day, Named, NamedAll } from "../parts/words";
 
 type Leaver = Schemas["LeavingPerson"];
 type Ref = Schemas["Ref"];
@@ -190,7 +190,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 							n={l.told.length}
 						>
 							<li className="py-1.5">
-								<Names of={l.told} />
+								<NamedAll of={l.told} />
 							</li>
 						</Side>
 					)}
@@ -251,12 +251,13 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 						)}
 						{l.groups.length > 0 && (
 							<li className="border-b border-hair py-1.5">
-								<b className="text-ox">▼ Leaves {count(l.groups.length, "group", "groups")}:</b> <Names of={l.groups} />
+								<b className="text-ox">▼ Leaves {count(l.groups.length, "group", "groups")}:</b>{" "}
+								<NamedAll of={l.groups} />
 							</li>
 						)}
 						{l.kept.length > 0 && (
 							<li className="border-b border-hair py-1.5">
-								<b className="text-ochre">! A directory keeps them</b> in <Names of={l.kept} />: it takes them out
+								<b className="text-ochre">! A directory keeps them</b> in <NamedAll of={l.kept} />: it takes them out
 								itself.
 							</li>
 						)}
@@ -275,14 +276,6 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 		</form>
 	);
 }
-
-const Names = ({ of }: { of: Ref[] }) =>
-	of.map((r, i) => (
-		<span key={r.id}>
-			{i > 0 && ", "}
-			<Named of={r} />
-		</span>
-	));
 
 function Side({ title, about, n, children }: { title: string; about: string; n: number; children: React.ReactNode }) {
 	return (

@@ -1,8 +1,10 @@
+import { useState } from "react";
 import { useFieldArray } from "react-hook-form";
 import type { Schemas } from "../../api/client";
 import { draftEngage, putPerson, useAreas } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { may, mayEither } from "../../house/rights";
+import { Peers } from "../../moving/Peers";
 import { DraftBoard, FormCheck, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
 import { dateOf, Field, instantLike, instantOf, orNone, TakeOver } from "../../parts/fields";
 import { useNotice } from "../../parts/notice";
@@ -26,6 +28,9 @@ export function EditPerson({
 	const areas = useAreas();
 	const o = edited?.object;
 	const alike = of?.object;
+	// What is taken of what peers hold, and what was turned on or off of it by hand.
+	const [shares, setShares] = useState<Schemas["PeerShare"][]>([]);
+	const [turned, setTurned] = useState<Record<string, boolean>>({});
 	const form = useDraftForm({
 		start: {
 			name: o?.displayName ?? "",
@@ -37,7 +42,7 @@ export function EditPerson({
 			externalId: o?.externalId ?? "",
 			area: (of?.area.id === areas.data?.[0]?.id ? undefined : of?.area) as Ref | undefined,
 			manager: of?.manager,
-			licences: of?.licences ?? [],
+			licences: edited?.licences ?? [],
 			from: dateOf(o?.from),
 			until: dateOf(o?.until),
 			skills: (o?.qualifications ?? []).map((q) => ({
@@ -46,7 +51,8 @@ export function EditPerson({
 				level: q.level === undefined ? "" : String(q.level),
 				until: dateOf(q.until),
 			})),
-			roles: (like?.assignments.filter((g) => g.force === "now").map((g) => g.target) ?? []) as Ref[],
+			roles: [] as Ref[],
+			groups: [] as Ref[],
 			over: false,
 			feed: false,
 		},
@@ -74,10 +80,26 @@ export function EditPerson({
 				...(v.over ? { source: undefined } : v.feed ? { source: "directory" } : {}),
 			};
 			if (o) return putPerson({ before: o, after: { ...o, ...said } });
+			const kinds = (...of: string[]) => shares.filter((s) => of.includes(s.thing.kind));
 			return draftEngage({
-				person: { id: "", state: "invited", ...said },
+				person: {
+					id: "",
+					state: "invited",
+					...said,
+					licences: [...new Set([...said.licences, ...kinds("licence").map((s) => s.thing.id)])],
+				},
 				gets: v.roles.map((r) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id })),
 				terms: { area: v.area?.id, until: instantOf(v.until) },
+				grants: kinds("role", "set").map((s) => ({
+					to: { kind: s.thing.kind as Schemas["End"]["kind"], id: s.thing.id },
+					terms: {
+						area: s.home ? v.area?.id : s.area,
+						reach: s.reach as Schemas["JoinTerms"]["reach"],
+						mode: s.mode as Schemas["JoinTerms"]["mode"],
+						until: instantOf(v.until),
+					},
+				})),
+				groups: [...new Set([...v.groups, ...kinds("group").map((s) => s.thing)].map((g) => g.id))],
 			});
 		},
 		makes: o ? undefined : "user",
@@ -87,6 +109,7 @@ export function EditPerson({
 	const skills = useFieldArray({ control, name: "skills" });
 	const [name, area, manager, until, over] = watch(["name", "area", "manager", "until", "over"]);
 	const [userName, email, externalId] = watch(["userName", "email", "externalId"]);
+	const [title, department] = watch(["title", "department"]);
 	const fed = o?.source === "directory" && !over;
 	// What the viewer may change of somebody who is there: of somebody new, all that goes with an invitation.
 	const lets = (action: string) => !edited || edited.may.includes(action);
@@ -181,6 +204,17 @@ export function EditPerson({
 				<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
 			</div>
 			{!o && <Known name={name} userName={userName} email={email} externalId={externalId} onClose={onClose} />}
+			{!o && (
+				<Peers
+					title={title}
+					department={department}
+					area={area?.id}
+					like={like?.user.id}
+					turned={turned}
+					onTurn={(key, on) => setTurned((t) => ({ ...t, [key]: on }))}
+					onChosen={setShares}
+				/>
+			)}
 			{lets("seat") && (edited || mayEither(me, "people:edit", "seat")) && (
 				<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
 			)}
@@ -193,6 +227,16 @@ export function EditPerson({
 					placeholder="a role or set …"
 					mine="assign"
 					hint={`Given ${area ? `at ${area.name}` : "over the whole organisation"}${until ? ", until the same day" : ""}.`}
+				/>
+			)}
+			{!o && mayEither(me, "design:edit", "membership") && (
+				<FormChips
+					control={control}
+					name="groups"
+					kinds={["group"]}
+					label="Groups at once"
+					placeholder="a group …"
+					mine="membership"
 				/>
 			)}
 			{o && o.source !== "directory" && may(me, "people:edit") && (

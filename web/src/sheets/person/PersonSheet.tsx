@@ -213,6 +213,11 @@ function Deeds({
 			shown: person.may.includes("deactivate") && (s === "active" || s === "locked" || s === "invited"),
 		},
 		{
+			name: "Moves …",
+			run: () => navigate(to(`/people/${encodeURIComponent(person.user.id)}/moving`)),
+			shown: person.may.includes("move") && person.draft !== "new" && s !== "deleted",
+		},
+		{
 			name: "Leaves …",
 			run: () => navigate(to(`/people/${encodeURIComponent(person.user.id)}/leaving`)),
 			shown: person.may.includes("deactivate") && person.draft !== "new" && (s === "active" || s === "locked"),

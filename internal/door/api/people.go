@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 
+	"fachwerk/internal/core/peers"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/people"
 )
@@ -132,5 +133,40 @@ func (a *API) leavings() {
 		summary: "Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then",
 	}, func(ctx context.Context, in *backInput) (*body[*desk.Draft], error) {
 		return answer(a.desk.BringBack(actor(ctx), in.Body.User))
+	})
+	a.movings()
+}
+
+// movings are what peers hold, for who comes and who moves.
+func (a *API) movings() {
+	type peersInput struct {
+		Title      string `query:"title" maxLength:"200"`
+		Department string `query:"department" maxLength:"200"`
+		Area       string `query:"area" maxLength:"200" doc:"They are at home there or below"`
+		Like       string `query:"like" maxLength:"200" doc:"A person, in place of a job"`
+	}
+	on(a, operation{
+		id: "peers", method: http.MethodGet, path: "/api/peers",
+		summary: "What people of a job hold, with how many of them; or what one person holds",
+	}, func(ctx context.Context, in *peersInput) (*body[*people.PeerShares], error) {
+		job := peers.Job{Title: in.Title, Department: in.Department, Area: in.Area}
+		return answer(a.desk.PeersOf(actor(ctx), job, in.Like))
+	})
+	type moveInput struct {
+		ID   string `path:"id" maxLength:"200"`
+		Body people.NewPost
+	}
+	on(a, operation{
+		id: "move", method: http.MethodPost, path: "/api/people/{id}/moving",
+		summary: "What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed",
+	}, func(ctx context.Context, in *moveInput) (*body[*people.Moving], error) {
+		return answer(a.desk.Move(actor(ctx), in.ID, in.Body))
+	})
+	type planInput struct{ Body people.MovingPlan }
+	on(a, operation{
+		id: "draftMove", method: http.MethodPost, path: "/api/draft/moving",
+		summary: "Draft that somebody moves to another post, with what that gives and what they leave behind",
+	}, func(ctx context.Context, in *planInput) (*body[*desk.Draft], error) {
+		return answer(a.desk.DraftMove(actor(ctx), in.Body))
 	})
 }
