@@ -47,6 +47,9 @@ type Desk struct {
 type Carried struct {
 	Of      []Origin      // what its acts come of
 	Invited []*model.User // people whom it adds as invited
+	// Critical says what is critical in it, and Why it is made.
+	Critical []string
+	Why      string
 }
 
 // House is one revision of the design, ready for questions.

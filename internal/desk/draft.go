@@ -786,7 +786,7 @@ func (d *Desk) commitDraft(
 	note Note,
 	keep func(s *store.Store) error,
 ) (*Applied, error) {
-	what := Carried{Invited: c.invited()}
+	what := Carried{Invited: c.invited(), Critical: c.Of(proves), Why: note.Why}
 	runs := []string{}
 	for _, e := range edits {
 		if e.Origin != (Origin{}) {
@@ -798,7 +798,7 @@ func (d *Desk) commitDraft(
 	}
 	note.Along = func(s *store.Store, _ int) error { return keep(s) }
 	then := func() {}
-	if d.CarryOut != nil && len(what.Of)+len(what.Invited) > 0 {
+	if d.CarryOut != nil && len(what.Of)+len(what.Invited)+len(what.Critical) > 0 {
 		carry, after, err := d.CarryOut(h, c.Who, what)
 		if err != nil {
 			return nil, err

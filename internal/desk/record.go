@@ -2,6 +2,7 @@ package desk
 
 import (
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -123,7 +124,26 @@ func (c *checked) lowered() (out []string) {
 
 // LetterTo makes a letter to somebody, to be put into the outbox; by is who caused it, or nobody.
 func (d *Desk) LetterTo(u *model.User, by string, l post.Letter) store.Letter {
-	return store.Letter{
+	out := store.Letter{
 		Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Kind: l.Kind, Link: l.Link, By: by,
 	}
+	if post.Daily[l.Kind] {
+		declined, err := d.Store.DeclinedBy(u.ID)
+		if out.Daily = err == nil && !slices.Contains(declined, post.AtOnce); out.Daily {
+			out.Due = nextMorning(d.Now())
+		}
+	}
+	return out
+}
+
+// morning is when the letter of the day goes out, in UTC.
+const morning = 6 * time.Hour
+
+// nextMorning is when the next letter of the day goes out.
+func nextMorning(now time.Time) time.Time {
+	at := now.UTC().Truncate(24 * time.Hour).Add(morning)
+	if !now.Before(at) {
+		at = at.AddDate(0, 0, 1)
+	}
+	return at
 }

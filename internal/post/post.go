@@ -15,18 +15,27 @@ type Letter struct {
 	Link    string // which link it brings, one of these; empty if none
 }
 
-// The kinds of letters. People may decline reminders, tasks, requests and endings; the others bring links, or were
-// asked for.
+// The kinds of letters. People may decline reminders, tasks, requests, endings and critical changes; the others
+// bring links, were asked for, or are about how one signs in.
 const (
 	Reminders   = "reminder" // that go out by themselves
 	Tasks       = "task"
 	Invitations = "invitation"
 	Passwords   = "password"
-	Runs        = "run"     // what a worklist did, to whoever applied it
-	Requests    = "request" // something is asked for that one could grant
-	Answers     = "answer"  // what became of one's own request
-	Endings     = "ending"  // something that one was given for a time ends soon
+	Runs        = "run"      // what a worklist did, to whoever applied it
+	Requests    = "request"  // something is asked for that one could grant
+	Answers     = "answer"   // what became of one's own request
+	Endings     = "ending"   // something that one was given for a time ends soon
+	Criticals   = "critical" // somebody has made a critical change
+	Notices     = "notice"   // how one signs in was changed
 )
+
+// Daily tells of which letters a person gets one a day at most, with all of that day in it, unless they want each at
+// once: those that are not urgent.
+var Daily = map[string]bool{Reminders: true, Tasks: true, Requests: true, Endings: true}
+
+// AtOnce is kept in the place of a kind for who wants no letter to wait for the one of the day.
+const AtOnce = "at-once"
 
 // The links that letters bring, which are made when these are sent.
 const (
@@ -34,19 +43,24 @@ const (
 	LinkPassword   = "password"
 )
 
-// Reminder asks a reviewer for the decisions that are missing in a review.
-func Reminder(organisation, name, review string, waiting, all int, due time.Time, overdue bool) Letter {
+// Reminder asks a reviewer for the decisions that are missing in a review; late tells that its end is past.
+func Reminder(organisation, name, review string, waiting, all int, due time.Time, late bool) Letter {
 	when := "They are due on " + due.Format("2 January 2006") + "."
-	if overdue {
+	if late {
 		when = "They were due on " + due.Format("2 January 2006") + "."
 	}
 	items := fmt.Sprintf("%d of your %d items wait", waiting, all)
-	if waiting == 1 {
+	switch {
+	case waiting == all && waiting == 1:
+		items = "1 item waits"
+	case waiting == all:
+		items = fmt.Sprintf("%d items wait", all)
+	case waiting == 1:
 		items = fmt.Sprintf("1 of your %d items waits", all)
 	}
 	return Letter{
 		Kind:    Reminders,
-		Subject: fmt.Sprintf("%s: %s for your decision", review, strings.TrimPrefix(items, "of ")),
+		Subject: fmt.Sprintf("%s: %s for your decision", review, items),
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see "+
 				"how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
@@ -178,9 +192,57 @@ func Ending(organisation, name, what string, ends time.Time, link string) Letter
 		Kind:    Endings,
 		Subject: what + " ends on " + day,
 		Body: fmt.Sprintf(
-			"Dear %s,\n\nwhat you asked for and were given for a time ends by itself on %s: %s.\n\nIf you still need it "+
+			"Dear %s,\n\nwhat you were given for a time ends by itself on %s: %s.\n\nIf you still need it "+
 				"then, ask for it again:\n\n%s\n\n%s\n",
 			name, day, what, link, organisation,
 		),
+	}
+}
+
+// Critical tells an owner that somebody else has made a critical change, what is critical in it, and where it can be
+// undone.
+func Critical(organisation, name, who, why string, what []string, link string) Letter {
+	return Letter{
+		Kind:    Criticals,
+		Subject: who + " has made a critical change",
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n%s has applied a critical change: “%s”.\n\n%s\n\nIf this should not be, undo it here:\n\n%s\n\n%s\n",
+			name, who, why, strings.Join(what, "\n"), link, organisation,
+		),
+	}
+}
+
+// Notice tells somebody that how they sign in was changed.
+func Notice(organisation, name, what, from string, at time.Time) Letter {
+	if from != "" {
+		from = " from " + from
+	}
+	return Letter{
+		Kind:    Notices,
+		Subject: "How you sign in: " + what,
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n%s, on %s%s.\n\nIf it was not you, change your password at once, and tell your access "+
+				"administrator.\n\n%s\n",
+			name, what, at.UTC().Format("2 January 2006 15:04 UTC"), from, organisation,
+		),
+	}
+}
+
+// Day puts what was written to somebody on one day into one letter. There must be two letters or more.
+func Day(organisation, name string, letters []Letter) Letter {
+	var body strings.Builder
+	fmt.Fprintf(&body, "Dear %s,\n\n", name)
+	for _, l := range letters {
+		fmt.Fprintf(&body, "— %s\n\n", l.Subject)
+		parts := Paragraphs(l.Body, "")
+		if len(parts) > 2 { // but the greeting and the name of the organisation
+			parts = parts[1 : len(parts)-1]
+		}
+		body.WriteString(strings.Join(parts, "\n\n") + "\n\n")
+	}
+	body.WriteString(organisation + "\n")
+	return Letter{
+		Subject: fmt.Sprintf("%d things for you: %s …", len(letters), letters[0].Subject),
+		Body:    body.String(),
 	}
 }

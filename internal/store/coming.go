@@ -107,3 +107,47 @@ func (s *Store) HandItems(from, to, by, note string) error {
 	}
 	return s.w.Model(&ReviewTask{}).Where("owner = ? AND decision = ''", from).Update("owner", to).Error
 }
+
+// Told keeps what somebody was told once.
+type Told struct {
+	What string `gorm:"primaryKey"`
+	At   time.Time
+}
+
+// Untold gives which of some things nobody was told yet.
+func (s *Store) Untold(what []string) (out []string, err error) {
+	for n := 0; n < len(what); n += 10_000 {
+		part := what[n:min(len(what), n+10_000)]
+		var told []string
+		if err := s.db.Model(&Told{}).Where("what IN ?", part).Pluck("what", &told).Error; err != nil {
+			return nil, err
+		}
+		known := map[string]bool{}
+		for _, w := range told {
+			known[w] = true
+		}
+		for _, w := range part {
+			if !known[w] {
+				out = append(out, w)
+			}
+		}
+	}
+	return out, nil
+}
+
+// Tell keeps that somebody was told some things, with the letters that tell it.
+func (s *Store) Tell(at time.Time, what []string, letters []Letter) error {
+	if len(what) == 0 {
+		return nil
+	}
+	rows := make([]Told, len(what))
+	for i, w := range what {
+		rows[i] = Told{w, at.UTC()}
+	}
+	return s.Together(func(s *Store) error {
+		if err := s.w.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(rows, 500).Error; err != nil {
+			return err
+		}
+		return s.WriteAll(letters)
+	})
+}

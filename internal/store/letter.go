@@ -18,6 +18,7 @@ type Letter struct {
 	Kind    string // which letters it is one of
 	Link    string // which link it brings, that is made when it is sent; empty if none
 	By      string // who caused it; empty if nobody did
+	Daily   bool   // it goes with all others of the day to the same person
 
 	State   string    `gorm:"index:letter_due,priority:1;default:waiting"`
 	Due     time.Time `gorm:"index:letter_due,priority:2"` // when it is to be sent, or tried again
@@ -71,12 +72,29 @@ func (s *Store) LettersTo(user string, most int) (out []Letter, err error) {
 }
 
 // TakeLetters gives letters that are due, at most so many, the longest due first, and notes that they are being sent.
-// What has no address is given up.
+// With a letter of the day come all others to the same person that wait for theirs.
 func (s *Store) TakeLetters(now time.Time, most int) (out []Letter, err error) {
 	err = s.write(func(tx *gorm.DB) error {
 		err := tx.Where("state = ? AND due <= ?", LetterWaits, now.UTC()).Order("due, id").Limit(most).Find(&out).Error
 		if err != nil || len(out) == 0 {
 			return err
+		}
+		var due []int
+		var daily []string
+		for _, l := range out {
+			due = append(due, l.ID)
+			if l.Daily {
+				daily = append(daily, l.User)
+			}
+		}
+		if len(daily) > 0 {
+			var more []Letter
+			err := tx.Where("state = ? AND daily AND user IN ? AND id NOT IN ?", LetterWaits, daily, due).
+				Order("id").Find(&more).Error
+			if err != nil {
+				return err
+			}
+			out = append(out, more...)
 		}
 		ids := make([]int, len(out))
 		for i := range out {

@@ -248,7 +248,7 @@ var steps = []func(tx *gorm.DB) error{
 	// Invitations are kept one by one.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Invitation{}) },
 	// People ask for things, and leave; what was given for a time ends by itself.
-	func(tx *gorm.DB) error { return tx.AutoMigrate(&Request{}, &Coming{}, &Leaving{}) },
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Request{}, &Coming{}, &Leaving{}, &Letter{}, &Told{}) },
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

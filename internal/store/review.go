@@ -85,8 +85,8 @@ type ReviewTask struct {
 	Revision int // the one that it made, or 0
 }
 
-// AddReview keeps a new review with its items, and gives its id.
-func (s *Store) AddReview(r Review, items []ReviewItem) (int, error) {
+// AddReview keeps a new review with its items and the letters that ask for decisions, and gives its id.
+func (s *Store) AddReview(r Review, items []ReviewItem, letters []Letter) (int, error) {
 	err := s.write(func(tx *gorm.DB) error {
 		if err := tx.Create(&r).Error; err != nil {
 			return err
@@ -94,8 +94,11 @@ func (s *Store) AddReview(r Review, items []ReviewItem) (int, error) {
 		for i := range items {
 			items[i].Review = r.ID
 		}
-		if len(items) == 0 {
-			return nil
+		for i := range letters {
+			letters[i].Review = r.ID
+		}
+		if err := within(tx).WriteAll(letters); err != nil || len(items) == 0 {
+			return err
 		}
 		return tx.CreateInBatches(items, 200).Error
 	})

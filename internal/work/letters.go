@@ -47,27 +47,29 @@ func (p *Postman) Deliver(ctx context.Context) (sent int, err error) {
 			return sent, err
 		}
 		var down error // the server cannot be reached, so the rest need not be tried
-		for _, l := range list {
-			if down != nil {
-				l.State, l.Due = store.LetterWaits, p.Desk.Now().Add(again[0])
+		for _, mail := range mails(list) {
+			if down == nil {
+				err := p.sendAll(ctx, mail)
+				if unreachable := (net.Error)(nil); errors.As(err, &unreachable) {
+					down = err
+				}
+				for i, l := range mail {
+					if mail[i] = p.settle(l, err); p.Told != nil {
+						p.Told(mail[i].State)
+					}
+					if mail[i].State == store.LetterSent {
+						sent++
+					}
+				}
+			} else {
+				for i := range mail {
+					mail[i].State, mail[i].Due = store.LetterWaits, p.Desk.Now().Add(again[0])
+				}
+			}
+			for _, l := range mail {
 				if err := p.Desk.Store.SettleLetter(l); err != nil {
 					return sent, err
 				}
-				continue
-			}
-			err := p.send(ctx, l)
-			if unreachable := (net.Error)(nil); errors.As(err, &unreachable) {
-				down = err
-			}
-			l = p.settle(l, err)
-			if err := p.Desk.Store.SettleLetter(l); err != nil {
-				return sent, err
-			}
-			if p.Told != nil {
-				p.Told(l.State)
-			}
-			if l.State == store.LetterSent {
-				sent++
 			}
 		}
 		if down != nil {
@@ -77,11 +79,43 @@ func (p *Postman) Deliver(ctx context.Context) (sent int, err error) {
 	return sent, ctx.Err()
 }
 
+// mails puts letters together that go as one: those of the day to one person.
+func mails(list []store.Letter) (out [][]store.Letter) {
+	daily := map[string]int{}
+	for _, l := range list {
+		at, known := daily[l.User]
+		if l.Daily && known {
+			out[at] = append(out[at], l)
+			continue
+		}
+		if l.Daily {
+			daily[l.User] = len(out)
+		}
+		out = append(out, []store.Letter{l})
+	}
+	return out
+}
+
 // errLate tells that a letter comes too late.
 var errLate = errors.New("it could not be sent in time")
 
 // errNowhere tells that a letter has no address.
 var errNowhere = errors.New("the person has no e-mail address")
+
+// sendAll sends letters as one.
+func (p *Postman) sendAll(ctx context.Context, mail []store.Letter) error {
+	if len(mail) == 1 {
+		return p.send(ctx, mail[0])
+	}
+	parts := make([]post.Letter, len(mail))
+	for i, l := range mail {
+		parts[i] = post.Letter{Kind: l.Kind, Subject: l.Subject, Body: l.Body}
+	}
+	organisation, name := p.Desk.NamesFor(mail[0].User)
+	day, all := post.Day(organisation, name, parts), mail[0]
+	all.Subject, all.Body = day.Subject, day.Body
+	return p.send(ctx, all)
+}
 
 func (p *Postman) send(ctx context.Context, l store.Letter) error {
 	switch {

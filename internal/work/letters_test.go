@@ -3,6 +3,7 @@ package work_test
 import (
 	"errors"
 	"io"
+	"mime"
 	"net"
 	"net/mail"
 	"path/filepath"
@@ -367,5 +368,50 @@ func TestNoLetterGoesInTheClearUnlessThatIsSaid(t *testing.T) {
 		if errors.As(err, &refused) {
 			t.Errorf("it is given up, and not tried again once the server is mended: %v", err)
 		}
+	}
+}
+
+// What is not urgent goes in one letter a day, in the morning; whoever wants each at once gets each at once.
+func TestTheLetterOfTheDay(t *testing.T) {
+	o, s := newOffice(t), newServer(t)
+	p := o.postman(t, s.address)
+	if err := o.Store.Decline("ivy", post.AtOnce); err != nil {
+		t.Fatal(err)
+	}
+	write := func(user string, l post.Letter) {
+		t.Helper()
+		u, _ := o.Present().Design().Users.Find(user)
+		if err := o.Store.Write(o.LetterTo(u, "", l)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, user := range []string{"owner", "ivy"} {
+		write(user, post.Request("Small Harbour", user, "Joe", "the night gate", "I stand in", "https://small.example/requests/1"))
+		write(user, post.Ending("Small Harbour", user, "the crane", start.AddDate(0, 0, 7), "https://small.example/own"))
+	}
+	write("owner", post.Notice("Small Harbour", "owner", "your password was changed", "192.0.2.1", start))
+	if got := o.deliver(t, p, 3); !slices.Equal(got, []string{
+		"owner sent", "ivy sent", "ivy sent", "owner waiting", "owner waiting",
+	}) {
+		t.Errorf("at once go %v", got)
+	}
+	o.now = start.AddDate(0, 0, 1).Truncate(24 * time.Hour).Add(6*time.Hour - time.Second)
+	o.deliver(t, p, 0)
+	o.now = o.now.Add(time.Second)
+	o.deliver(t, p, 2)
+	if len(s.got) != 4 {
+		t.Fatalf("%d letters arrived, want the two of the day as one", len(s.got))
+	}
+	if got, _ := new(mime.WordDecoder).DecodeHeader(s.got[3].Header.Get("Subject")); !strings.HasPrefix(got, "2 things for you: Joe asks for the night gate") {
+		t.Errorf("the letter of the day is called %q", got)
+	}
+	body := strings.ReplaceAll(s.bodies[3], "=\r\n", "")
+	for _, part := range []string{"Joe asks for the night gate", "I stand in", "ends by itself on", "/requests/1", "/own"} {
+		if !strings.Contains(body, part) {
+			t.Errorf("the letter of the day lacks %q:\n%s", part, body)
+		}
+	}
+	if strings.Count(body, "Dear ") != 2 { // once in each form
+		t.Errorf("it greets more than once:\n%s", body)
 	}
 }

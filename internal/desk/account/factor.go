@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"image/png"
+	"log/slog"
 	"net/url"
 	"slices"
 	"strings"
@@ -19,6 +20,7 @@ import (
 
 	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -191,6 +193,7 @@ func (d *Accounts) added(who desk.Actor, drop string, f store.Factor) (*Recovery
 		return nil, err
 	}
 	d.Happened(who.By(desk.EventFactor, "added: "+f.Kind+" “"+f.Name+"”"))
+	d.notice(who.User, "a second factor was added: "+f.Name, who.From)
 	return out, nil
 }
 
@@ -221,6 +224,7 @@ func (d *Accounts) RenewRecovery(who desk.Actor) (*Recovery, error) {
 		return nil, err
 	}
 	d.Happened(who.By(desk.EventFactor, "recovery codes made anew"))
+	d.notice(who.User, "your recovery codes were made anew", who.From)
 	return &Recovery{codes}, nil
 }
 
@@ -236,6 +240,7 @@ func (d *Accounts) DropFactor(who desk.Actor, id string) error {
 		return desk.Missing(err, "There is no such factor any longer.")
 	}
 	d.Happened(who.By(desk.EventFactor, "taken away"))
+	d.notice(who.User, "a second factor was taken away", who.From)
 	return nil
 }
 
@@ -261,6 +266,7 @@ func (d *Accounts) CheckCode(user, code, from string) error {
 	}
 	if err = d.Store.UseRecovery(user, hashSecret(code)); err == nil {
 		d.Happened(desk.Event{What: desk.EventFactor, Who: user, From: from, Text: "a recovery code was used up"})
+		d.notice(user, "one of your recovery codes was used", from)
 		return nil
 	}
 	if !errors.Is(err, store.ErrNotFound) {
@@ -494,4 +500,17 @@ func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from s
 	}
 	d.tries.passed(user, from, d.Now())
 	return user, nil
+}
+
+// notice writes to somebody that how they sign in was changed. Where it cannot be written, what was done stands.
+func (d *Accounts) notice(user, what, from string) {
+	h := d.Present()
+	u, ok := h.Design().Users.Find(user)
+	if !ok || u.Email == "" {
+		return
+	}
+	l := post.Notice(h.Design().Organisation.Name, u.DisplayName, what, from, d.Now())
+	if err := d.Store.Write(d.LetterTo(u, "", l)); err != nil {
+		slog.Error("a notice was not written", "to", user, "error", err)
+	}
 }

@@ -211,6 +211,21 @@ func (d *Accounts) invitation(h *desk.House, who desk.Actor, u *model.User, unti
 	return d.LetterTo(u, who.User, post.Invitation(h.Design().Organisation.Name, u.DisplayName, by, until))
 }
 
+// Warn prepares letters to the other owners about a critical change that somebody makes.
+func (d *Accounts) Warn(h *desk.House, who desk.Actor, why string, critical []string) (*Carried, error) {
+	c := &Carried{accounts: d}
+	declined, err := d.Store.Declined(post.Criticals)
+	by := h.Ref(model.KindUser, who.User).Name
+	for _, id := range h.Index.Owners(d.Now()) {
+		if u, ok := h.Design().Users.Find(id); ok && id != who.User && u.Email != "" && !declined[id] {
+			c.letter(u, who, post.Critical(
+				h.Design().Organisation.Name, u.DisplayName, by, why, critical, d.Outside+"/history",
+			))
+		}
+	}
+	return c, err
+}
+
 // Letter prepares a letter to somebody that somebody causes; nothing if they have no address.
 func (d *Accounts) Letter(h *desk.House, to, by string, l post.Letter) *Carried {
 	c := &Carried{accounts: d}

@@ -35,6 +35,12 @@ type Opened struct {
 	Link       string   `json:"link,omitempty" doc:"The address that it brings: one of the paragraphs; only in a demo that sends no letters"`
 }
 
+// NamesFor gives what the organisation is called, and a person.
+func (d *Accounts) NamesFor(user string) (organisation, name string) {
+	h := d.Present()
+	return h.Design().Organisation.Name, h.Ref(model.KindUser, user).Name
+}
+
 // mailboxMost bounds how many letters are listed.
 const mailboxMost = 200
 

@@ -149,6 +149,9 @@ func (d *Accounts) SetPassword(ctx context.Context, link, password, from string)
 	d.forget("", u.ID)
 	who := desk.Actor{User: u.ID, From: from}
 	d.Happened(who.By(desk.EventLinkUsed, "to set a password; all sessions before ended"))
+	if u.State != model.UserInvited { // who comes in for the first time need not be told
+		d.notice(who.User, "your password was set by a link", who.From)
+	}
 	return who, nil
 }
 

@@ -139,12 +139,15 @@ type Letters struct {
 	Tasks     bool   `json:"tasks" doc:"When a review leaves something to settle in a group that they own"`
 	Requests  bool   `json:"requests" doc:"When somebody asks for something that they could grant"`
 	Endings   bool   `json:"endings" doc:"When something that they were given for a time ends soon"`
+	Criticals bool   `json:"criticals" doc:"Of an owner: when another makes a critical change"`
+	Daily     bool   `json:"daily" doc:"What is not urgent comes in one letter a day; otherwise each at once"`
 }
 
 // kinds are the letters that one may decline.
 func (l *Letters) kinds() map[string]*bool {
 	return map[string]*bool{
 		post.Reminders: &l.Reminders, post.Tasks: &l.Tasks, post.Requests: &l.Requests, post.Endings: &l.Endings,
+		post.Criticals: &l.Criticals, post.AtOnce: &l.Daily,
 	}
 }
 

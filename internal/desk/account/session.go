@@ -251,6 +251,7 @@ func (d *Accounts) ChangePassword(who desk.Actor, present, password, this string
 	}
 	d.forget(this, who.User)
 	d.Happened(who.By(desk.EventPassword, "by the person; their other sessions ended"))
+	d.notice(who.User, "your password was changed", who.From)
 	return nil
 }
 

@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/view"
 	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
@@ -21,7 +22,47 @@ const byItself = "Fachwerk, by itself"
 const tellBefore = 7 * 24 * time.Hour
 
 // EndDue tells people that what they were given for a time ends soon, and ends what is to have ended by now.
-func (d *Office) EndDue() error { return errors.Join(d.tellEndings(), d.carryComing()) }
+func (d *Office) EndDue() error { return errors.Join(d.tellEndings(), d.tellGrants(), d.carryComing()) }
+
+// tellGrants writes to those to whom something was assigned by hand for a time that ends soon, each once. What they
+// asked for, [Office.tellEndings] tells; whoever's account ends then knows.
+func (d *Office) tellGrants() error {
+	h, now := d.Present(), d.Now()
+	declined, err := d.Store.Declined(post.Endings)
+	if err != nil {
+		return err
+	}
+	asked, err := d.Store.RequestsGranted(now, now.Add(tellBefore))
+	if err != nil {
+		return err
+	}
+	ending := map[string]*model.Assignment{}
+	var what []string
+	for _, a := range h.Design().Assignments {
+		u, ok := h.Design().Users.Find(a.Subject.User)
+		if !ok || a.Until.IsZero() || !now.Before(a.Until) || a.Until.Sub(now) > tellBefore || u.Email == "" ||
+			declined[u.ID] || !h.Index.Live(u.ID, now) || !u.Until.IsZero() && !a.Until.Before(u.Until) ||
+			slices.ContainsFunc(asked, func(r store.Request) bool { return r.User == u.ID && r.Ends.Equal(a.Until) }) {
+			continue
+		}
+		key := "ends " + a.ID + " " + a.Until.UTC().Format(time.RFC3339)
+		ending[key], what = a, append(what, key)
+	}
+	untold, err := d.Store.Untold(what)
+	if err != nil {
+		return err
+	}
+	var letters []store.Letter
+	for _, key := range untold {
+		a := ending[key]
+		u, _ := h.Design().Users.Find(a.Subject.User)
+		letters = append(letters, d.LetterTo(u, "", post.Ending(
+			h.Design().Organisation.Name, u.DisplayName, "“"+view.Target(h, a).Name+"” "+h.Terms(a).Where, a.Until,
+			d.accounts.Outside+"/own",
+		)))
+	}
+	return d.Store.Tell(now, untold, letters)
+}
 
 // tellEndings writes to those who asked for something that ends soon, each once.
 func (d *Office) tellEndings() error {

@@ -174,6 +174,13 @@ func (d *Office) carryOut(
 	what desk.Carried,
 ) (func(*store.Store, int) error, func(), error) {
 	all := []*account.Carried{d.accounts.Newcomers(h, who, what.Invited)}
+	if len(what.Critical) > 0 {
+		letters, err := d.accounts.Warn(h, who, what.Why, what.Critical)
+		if err != nil {
+			return nil, nil, err
+		}
+		all = append(all, letters)
+	}
 	kept := map[string][]byte{}
 	var settled []func(*store.Store, int) error
 	for _, of := range what.Of {

@@ -453,16 +453,30 @@ func (d *Reviewer) Remind(who desk.Actor, id int) (int, error) {
 	if r.Closed != nil {
 		return 0, desk.Refuse(desk.Conflict, "This review is closed: nobody is missing any longer.")
 	}
-	return d.remind(h, r, items, nil)
+	return d.remind(h, r, items, nil, true)
 }
 
-// remind writes to whoever has not decided yet, but those who want no such letters.
+// remind writes to whoever has not decided yet, but those who want no such letters; at once if somebody asks for it, or
+// the end is past.
 func (d *Reviewer) remind(
 	h *desk.House,
 	r store.Review,
 	items []store.ReviewItem,
 	declined map[string]bool,
+	atOnce bool,
 ) (int, error) {
+	letters := d.reminders(h, r, items, declined, atOnce)
+	return len(letters), d.Store.Remind(r.ID, d.Now(), letters)
+}
+
+// reminders are the letters that ask for decisions.
+func (d *Reviewer) reminders(
+	h *desk.House,
+	r store.Review,
+	items []store.ReviewItem,
+	declined map[string]bool,
+	atOnce bool,
+) []store.Letter {
 	var letters []store.Letter
 	now := d.Now()
 	for _, s := range stragglers(h, items) {
@@ -481,18 +495,36 @@ func (d *Reviewer) remind(
 		)
 		letter := d.LetterTo(u, "", l)
 		letter.Review = r.ID
+		if atOnce || now.After(r.Due) {
+			letter.Daily, letter.Due = false, letter.Written
+		}
 		letters = append(letters, letter)
 	}
-	return len(letters), d.Store.Remind(r.ID, now, letters)
+	return letters
 }
 
-// When reminders go out by themselves: in the last days, and again after some time.
+// When reminders go out by themselves: at half time, in the last days, and again after some time.
 const (
 	remindBefore = 3 * 24 * time.Hour
 	remindAgain  = 2 * 24 * time.Hour
 )
 
-// RemindDue reminds the stragglers of every open review whose end is near or past, unless that was done lately.
+// reminds tells whether it is time to remind the reviewers of a review: half of its time is over, or its end is near or
+// past, and they were not written to since, or lately.
+func reminds(r store.Review, now time.Time) bool {
+	last := r.Opened
+	if r.Reminded != nil {
+		last = *r.Reminded
+	}
+	half := r.Opened.Add(r.Due.Sub(r.Opened) / 2)
+	if now.Before(r.Due.Add(-remindBefore)) {
+		return !now.Before(half) && last.Before(half)
+	}
+	return !now.Before(last.Add(remindAgain))
+}
+
+// RemindDue reminds the stragglers of every open review whose half time has come, or whose end is near or past, unless
+// that was done lately.
 func (d *Reviewer) RemindDue() error {
 	h := d.Present()
 	list, err := d.Store.Reviews()
@@ -504,15 +536,14 @@ func (d *Reviewer) RemindDue() error {
 		return err
 	}
 	for _, r := range list {
-		if r.Closed != nil || d.Now().Before(r.Due.Add(-remindBefore)) ||
-			r.Reminded != nil && d.Now().Before(r.Reminded.Add(remindAgain)) {
+		if r.Closed != nil || !reminds(r, d.Now()) {
 			continue
 		}
 		items, err := d.Store.ReviewItems(r.ID, "")
 		if err != nil {
 			return err
 		}
-		if _, err := d.remind(h, r, items, declined); err != nil {
+		if _, err := d.remind(h, r, items, declined, false); err != nil {
 			return err
 		}
 	}

@@ -16,6 +16,7 @@ import (
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -225,7 +226,12 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	if err := d.gather(h, items); err != nil {
 		return nil, err
 	}
-	if r.ID, err = d.Store.AddReview(r, items); err != nil {
+	declined, err := d.Store.Declined(post.Reminders)
+	if err != nil {
+		return nil, err
+	}
+	declined[who.User] = true // who opens it knows
+	if r.ID, err = d.Store.AddReview(r, items, d.reminders(h, r, items, declined, false)); err != nil {
 		return nil, err
 	}
 	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())

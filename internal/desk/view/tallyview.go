@@ -1,13 +1,14 @@
 package view
 
 import (
+	"fmt"
+	"sync"
+
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
-	"fmt"
-	"sync"
 )
 
 // HolderCount is how many people a role, set or permission reaches.

@@ -105,7 +105,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"prove": {bare: true, body: map[string]string{"password": "wrong"}}, "welcome": {in: "none", bare: true},
 		"setPassword": {in: "none", bare: true, body: map[string]string{"password": "none at all"}},
 		"sessions":    {}, "endSession": {in: "none", bare: true}, "endSessions": {}, "letters": {},
-		"setLetters":     {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true}},
+		"setLetters":     {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true, "criticals": true, "daily": true}},
 		"changePassword": {bare: true, body: map[string]string{"present": "wrong", "password": "wrong"}},
 		"forgotten":      {once: true, body: map[string]string{"userName": d.Users[99].UserName}},
 		"factors":        {}, "dropFactor": {in: "none", bare: true}, "beginCodes": {},

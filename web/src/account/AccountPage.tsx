@@ -162,6 +162,7 @@ function Letters() {
 		tasks: "when a review leaves something to settle in a group that I own",
 		requests: "when somebody asks for something that I could grant",
 		endings: "seven days before something ends that I was given for a time",
+		criticals: "when another owner makes a critical change",
 	};
 	return (
 		<Loaded query={letters}>
@@ -186,8 +187,13 @@ function Letters() {
 							{words}
 						</label>
 					))}
+					<label className="mt-1 flex items-center gap-2 border-t border-hair py-1">
+						<input type="checkbox" checked={l.daily} onChange={(e) => set({ ...l, daily: e.target.checked })} />
+						what is not urgent in one letter a day, in the morning
+					</label>
 					<p className="py-1.5 text-[12px] text-quiet">
-						A link by which to set a password comes in any case, and so does a reminder that somebody sends by hand.
+						What is about your sign-in comes in any case and at once: links, and notices that it was changed. So does a
+						reminder that somebody sends by hand, and the answer to what you asked for.
 					</p>
 				</Part>
 			)}

@@ -3980,6 +3980,10 @@ export interface components {
             written: string;
         };
         Letters: {
+            /** @description Of an owner: when another makes a critical change */
+            criticals: boolean;
+            /** @description What is not urgent comes in one letter a day; otherwise each at once */
+            daily: boolean;
             /** @description When something that they were given for a time ends soon */
             endings: boolean;
             /** @description When review items wait, in the days before the end of the review and after it */
