@@ -29,15 +29,7 @@ type picture struct {
 var (
 	ofOwner = []picture{
 		{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
-		{
-			"frame-paths",
-			"/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit",
-			"[role=option]",
-			"Gate clerk",
-			nil,
-		},
 		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
-		{"why-not", "/people/noor.tamsin?permission=quaybook:berth-plan:view", "p", "does not hold it", nil},
 		{
 			"people",
 			"/people?q=" + url.QueryEscape(`title co "crane" and area eq "terminal-1"`),
@@ -82,13 +74,14 @@ var (
 			)
 		}},
 		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
-		{"finder", "/", "h2", "Permission sets", func(p *browser.Page) error {
+		{"leaving", "/people/ulla.tannahill/leaving", "form", "no successor yet", func(p *browser.Page) error {
 			return browser.Steps(
-				func() error { return p.Click("header button", "Find") },
-				func() error { return p.Type("Find, or ask", "who can override gates at Terminal 1") },
-				func() error { return p.See("#found", "11 people") },
+				func() error { return p.Pick("Who takes over Quay hand", "Mireille Aster") },
+				func() error { return p.Pick("Who takes over Terminal 2 gate crew", "Ruben Adeyemi") },
+				func() error { return p.See("form", "1 thing has no successor yet") },
 			)
 		}},
+		{"seats", "/seats", "[data-seat]", "hoistkeeper:part:view", nil},
 		{"who", "/who?what=quaybook:gate:override&by=role:night-cover", "main", "by Night cover", nil},
 		{
 			"compare",
@@ -124,6 +117,7 @@ var (
 		}},
 	}
 	ofManager = []picture{
+		{"own", "/own", "section[aria-label='About you']", "You asked for", nil},
 		{"review", "/reviews/3?view=desk", "h2", "Should", func(p *browser.Page) error {
 			return browser.Steps(
 				func() error { return p.Click("ul button", "Tomasz Oyelaran") },

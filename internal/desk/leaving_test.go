@@ -181,6 +181,12 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		ID: "doors", Name: "Doors", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "t1"},
 		Actions: []string{"lock"}, Area: "t1",
 	})
+	fay := desk.Actor{User: "fay"}
+	put(t, d, &model.User{ID: "fay", UserName: "fay", DisplayName: "Fay"}, &model.Delegation{
+		ID: "exits", Name: "Exits", Delegate: model.Subject{User: "fay"}, People: model.People{Area: "t1"},
+		Actions: []string{"lock", "deactivate", "seat", "assign", "revoke", "membership"}, Roles: []string{"night", "clerk"},
+		Groups: []string{"crew"}, GroupsWhole: true, Area: "t1",
+	})
 	on := now.AddDate(0, 0, 20)
 	for _, c := range []struct {
 		who   desk.Actor
@@ -192,6 +198,8 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		{dan, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},
 		{ann, people.LeavingPlan{User: "dan", On: on}, desk.NotFound, "There is no person"}, // out of sight
 		{ann, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},                  // locks, but does not deactivate
+		{eve, people.LeavingPlan{User: "cy", On: on, Items: "eve"}, desk.NotAllowed, ""},
+		{fay, people.LeavingPlan{User: "cy", On: on, Items: "fay"}, desk.NotAllowed, "Run reviews"}, // lets people go, and runs no review
 		{desk.Actor{User: "bea", Proven: now}, people.LeavingPlan{User: "bea", On: on}, desk.NotAllowed, "every right"},
 		{desk.Actor{User: "bea", Proven: now}, people.LeavingPlan{User: "cy", On: now}, desk.Invalid, "a day to come"},
 		{

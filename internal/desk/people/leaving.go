@@ -51,6 +51,7 @@ type LeavingPerson struct {
 	Kept    []desk.Ref      `json:"kept"              doc:"Groups in which a directory keeps them"`
 	Seats   []LeavingSeat   `json:"seats"`
 	Items   int             `json:"items"             doc:"Undecided items of open reviews that wait for them"`
+	MayHand bool            `json:"mayHand" doc:"Whoever looks may give these to somebody else to decide"`
 	Planned *LeavingPlanned `json:"planned,omitempty" doc:"How they leave, if that is applied"`
 }
 
@@ -114,6 +115,7 @@ func (d *Office) Leaver(who desk.Actor, user string) (*LeavingPerson, error) {
 	if out.Items, err = d.Store.Waiting(user); err != nil {
 		return nil, err
 	}
+	out.MayHand = d.May(h, who, model.RunReviews)
 	l, err := d.Store.LeavingOf(user)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil
@@ -217,6 +219,12 @@ func (d *Office) DraftLeaving(who desk.Actor, p LeavingPlan) (*desk.Draft, error
 				return desk.Refuse(desk.NotFound, "There is no person %q.", id)
 			}
 		}
+		if p.Items != "" {
+			// Who decides in a review is for those who run it: nobody comes by items because somebody leaves.
+			if err := d.Need(h, who, model.RunReviews); err != nil {
+				return err
+			}
+		}
 		if p.Items != "" && !h.Index.Live(p.Items, d.Now()) {
 			return desk.Refuse(desk.Invalid, "%s is not live, and decides nothing.", h.Ref(model.KindUser, p.Items).Name)
 		}
@@ -266,7 +274,7 @@ func (d *Office) leavingApplied(h *desk.House, who desk.Actor, id string) (func(
 		if err := s.SaveLeaving(l); err != nil {
 			return err
 		}
-		if k.Items != "" {
+		if k.Items != "" && d.May(h, who, model.RunReviews) {
 			note := h.Ref(model.KindUser, l.User).Name + " leaves"
 			if err := s.HandItems(l.User, k.Items, who.User, note); err != nil {
 				return err

@@ -3923,6 +3923,8 @@ export interface components {
             kept: components["schemas"]["Ref"][];
             /** @description Who would take over at first sight */
             manager?: components["schemas"]["Ref"];
+            /** @description Whoever looks may give these to somebody else to decide */
+            mayHand: boolean;
             /** @description How they leave, if that is applied */
             planned?: components["schemas"]["LeavingPlanned"];
             seats: components["schemas"]["LeavingSeat"][];

@@ -41,7 +41,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 	const [on, setOn] = useState(l.planned ? l.planned.on.slice(0, 10) : monthsEnd());
 	const [takes, setTakes] = useState<Record<string, Ref | undefined>>({});
 	const take = (key: string, who?: Ref) => setTakes((t) => ({ ...t, [key]: who }));
-	const keys = [...l.duties.map((d) => keyOf(d.kind, d.id)), ...(l.items > 0 ? [items] : [])];
+	const keys = [...l.duties.map((d) => keyOf(d.kind, d.id)), ...(l.items > 0 && l.mayHand ? [items] : [])];
 	const open = keys.filter((k) => !takes[k]).length;
 	const draft = useDrafting(() =>
 		data(
@@ -194,7 +194,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 							</li>
 						</Side>
 					)}
-					{l.items > 0 && (
+					{l.items > 0 && l.mayHand && (
 						<Side title="Decides" about="goes over at once" n={l.items}>
 							<Beam
 								name={<b>{count(l.items, "item of an open review waits", "items of open reviews wait")} for them</b>}
