@@ -195,7 +195,7 @@ var mutants = []mutant{
 	},
 	{
 		"what is implied needs no licence",
-		"internal/core/index/who.go",
+		"internal/core/index/seats.go",
 		"x.implied[p], func(q int) bool { return x.licenceOf[q] == l }",
 		"x.implied[p][:1], func(q int) bool { return x.licenceOf[q] == l }",
 		plain,
