@@ -478,3 +478,36 @@ func TestEngaging(t *testing.T) {
 	_, err = d.Engage(bea, &model.User{ID: "cy", UserName: "cyr", DisplayName: "Cyr"}, nil, nil)
 	refused(t, err, desk.Conflict, "already")
 }
+
+// Before many are assigned to many, it is told who has what already, and how many will have it.
+func TestLookingBeforeAssigning(t *testing.T) {
+	d, _ := open(t)
+	put(t, d, &model.Role{ID: "old", Name: "Old", State: model.Retired})
+	subjects := []desk.End{end("user", "cy"), end("user", "dan"), end("user", "ann"), end("group", "crew")}
+	targets := []desk.End{end("role", "night"), end("role", "old")}
+	look := must[*edit.AssignLook](t)(d.LookAssign(bea, subjects, targets, edit.JoinTerms{Area: "t1"}))
+	if look.Pairs != 8 || look.Already != 2 || len(look.Who) != 2 || look.Who[0].Subject.ID != "cy" ||
+		len(look.Retired) != 1 || look.Retired[0].ID != "old" {
+		t.Errorf("it would do %+v", look)
+	}
+	if len(look.Targets) != 2 || look.Targets[0].Before != 2 || look.Targets[0].After != 3 {
+		t.Errorf("before and after: %+v", look.Targets)
+	}
+	draft := must[*desk.Draft](t)(d.Draft(bea))
+	if len(draft.Edits) != 0 {
+		t.Error("looking leaves something in the draft")
+	}
+	_, err := d.LookAssign(bea, subjects, []desk.End{end("role", "none")}, edit.JoinTerms{})
+	refused(t, err, desk.NotFound, "")
+	put(t, d, &model.Delegation{
+		ID: "d", Name: "Terminal 1", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "t1"},
+		Actions: []string{"assign"}, Roles: []string{"night"}, Area: "t1",
+	})
+	part := must[*edit.AssignLook](t)(
+		d.LookAssign(ann, []desk.End{end("user", "cy")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "t1"}))
+	if part.Already != 1 || len(part.Targets) != 0 {
+		t.Errorf("a delegate is told %+v", part)
+	}
+	_, err = d.LookAssign(ann, []desk.End{end("user", "dan")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "t1"})
+	refused(t, err, desk.NotFound, "")
+}

@@ -220,6 +220,9 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"draftMove": {body: map[string]any{
 			"user": person.ID, "post": map[string]any{"title": "Title 3", "area": area.ID}, "gives": []any{}, "leaves": []any{},
 		}},
+		"lookAssign": {body: map[string]any{
+			"subjects": []any{end(model.KindUser, person.ID)}, "targets": []any{end(model.KindRole, role.ID)},
+		}},
 		"seatPools": {}, "seats": {in: licence.ID, query: "part=waiting&limit=100"},
 		"giveSeats":   {body: map[string]any{"licence": licence.ID, "seats": 10}},
 		"gatherSeats": {in: licence.ID, query: "part=idle"},

@@ -394,6 +394,18 @@ func (a *API) objects() {
 			return answer(a.desk.AssignMany(actor(ctx), in.Body.Subjects, in.Body.Targets, in.Body.Terms))
 		},
 	)
+	on(
+		a,
+		operation{
+			id:      "lookAssign",
+			method:  http.MethodPost,
+			path:    "/api/assign-look",
+			summary: "What that would do: who has it already, how many have each before and after. Nothing is drafted",
+		},
+		func(ctx context.Context, in *assignInput) (*body[*edit.AssignLook], error) {
+			return answer(a.desk.LookAssign(actor(ctx), in.Body.Subjects, in.Body.Targets, in.Body.Terms))
+		},
+	)
 	type engageInput struct {
 		Body struct {
 			Person model.User         `json:"person" doc:"Without an id, one is made of the name"`

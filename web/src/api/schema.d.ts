@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assign-look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What that would do: who has it already, how many have each before and after. Nothing is drafted */
+        post: operations["lookAssign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capabilities": {
         parameters: {
             query?: never;
@@ -2684,6 +2701,21 @@ export interface components {
             targets: components["schemas"]["End"][];
             terms?: components["schemas"]["JoinTerms"];
         };
+        AssignLook: {
+            /**
+             * Format: int64
+             * @description How many have it on these terms, and keep it
+             */
+            already: number;
+            /** Format: int64 */
+            pairs: number;
+            /** @description Roles and sets that are retired, and give nothing */
+            retired: components["schemas"]["Ref"][];
+            /** @description How many people have each role and set before and after; to who sees the whole design only */
+            targets: components["schemas"]["TargetLook"][];
+            /** @description The first twenty of these */
+            who: components["schemas"]["GivenPair"][];
+        };
         BackDoor: {
             actions: string[];
             group: components["schemas"]["Ref"];
@@ -3506,6 +3538,10 @@ export interface components {
             licence: string;
             /** Format: int64 */
             seats: number;
+        };
+        GivenPair: {
+            subject: components["schemas"]["Ref"];
+            target: components["schemas"]["Ref"];
         };
         Grant: {
             /** @description The group above by which it comes, if it comes by nesting */
@@ -5296,6 +5332,13 @@ export interface components {
             sets: components["schemas"]["Layer"][];
             system: components["schemas"]["DesignSystem"];
         };
+        TargetLook: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            target: components["schemas"]["Ref"];
+        };
         TaskChoice: {
             /** @enum {string} */
             id: "person" | "grant" | "leave";
@@ -6029,6 +6072,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RequestWays"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAssign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignLook"];
                 };
             };
             /** @description Error */

@@ -2,6 +2,7 @@ import { useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
 import { SeatsNeeded } from "../seats/SeatsNeeded";
+import { AssignLook } from "./AssignLook";
 import { Board } from "./dialog";
 import { Acts, dateOf, instantLike, orNone } from "./fields";
 import { useNotice } from "./notice";
@@ -182,6 +183,9 @@ export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: strin
 				/>
 				<p className="mt-2 text-[15px] leading-[38px]">{sentence}</p>
 				{why}
+				{subjects.length * targets.length > 0 && (
+					<AssignLook body={{ subjects: ends(subjects), targets: ends(targets), terms }} />
+				)}
 				<SeatsNeeded subjects={ends(subjects)} targets={ends(targets)} />
 				<Acts
 					busy={assign.isPending}

@@ -1,0 +1,67 @@
+import { keepPreviousData } from "@tanstack/react-query";
+import { useDeferredValue } from "react";
+import { type Ask, useAsk } from "../api/ask";
+import { data, type Schemas } from "../api/client";
+import { design } from "../api/hooks";
+import { count, Named, NamedAll, number } from "./words";
+
+const targetsShown = 12;
+
+/** What assigning many to many would do: who has it already, and how many people have each before and after. */
+export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
+	const asked = useDeferredValue(JSON.stringify(body));
+	const look = useAsk({
+		queryKey: [...design, "assign look", asked],
+		queryFn: (ask: Ask) => data(ask.POST("/api/assign-look", { body: JSON.parse(asked) })),
+		placeholderData: keepPreviousData,
+		retry: false,
+	});
+	const l = look.data;
+	if (look.error) return <p className="mt-2 font-semibold text-ox">✕ {look.error.message}</p>;
+	if (!l) return null;
+	return (
+		<section aria-label="Before and after" aria-busy={look.isFetching} className="mt-3">
+			<p>
+				<b className={l.pairs > l.already ? "text-moss" : "text-ochre"}>
+					{count(l.pairs - l.already, "assignment is", "assignments are")} new
+				</b>
+				{l.already > 0 && (
+					<span className="text-quiet" title={l.who.map((p) => `${p.subject.name}: ${p.target.name}`).join("\n")}>
+						; {number(l.already)} {l.already === 1 ? "is" : "are"} there already, on these terms:{" "}
+						{l.who
+							.slice(0, 3)
+							.map((p) => `${p.subject.name} has ${p.target.name}`)
+							.join(", ")}
+						{l.already > 3 && " …"}
+					</span>
+				)}
+				.
+			</p>
+			{l.retired.length > 0 && (
+				<p className="font-semibold text-ox">
+					✕ <NamedAll of={l.retired} /> {l.retired.length === 1 ? "is" : "are"} retired, and{" "}
+					{l.retired.length === 1 ? "gives" : "give"} nothing.
+				</p>
+			)}
+			{l.targets.length > 0 && (
+				<ul className="mt-1 border-t-[3px] border-[var(--beam)]">
+					{l.targets.slice(0, targetsShown).map((t) => (
+						<li
+							key={`${t.target.kind}${t.target.id}`}
+							className="flex items-baseline gap-3 border-b border-hair py-[3px]"
+						>
+							<span className="min-w-0 grow truncate">
+								<Named of={t.target} />
+							</span>
+							<span className="shrink-0 text-quiet">
+								{number(t.before)} → <b className="text-ink">{number(t.after)}</b>{" "}
+								{t.after === 1 ? "person has" : "people have"} it
+							</span>
+						</li>
+					))}
+				</ul>
+			)}
+			{l.targets.length > targetsShown && <p className="text-quiet">and {l.targets.length - targetsShown} more</p>}
+		</section>
+	);
+}
