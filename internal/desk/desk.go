@@ -47,6 +47,7 @@ type Desk struct {
 type Carried struct {
 	Of      []Origin      // what its acts come of
 	Invited []*model.User // people whom it adds as invited
+	Deleted []string      // people whom it deletes
 	// Critical says what is critical in it, and Why it is made.
 	Critical []string
 	Why      string

@@ -741,6 +741,18 @@ func (c *checked) invited() (out []*model.User) {
 	return out
 }
 
+// deleted gives the people whom a change deletes.
+func (c *checked) deleted() (out []string) {
+	for _, o := range c.Ops {
+		was, there := o.Before.(*model.User)
+		is, stays := o.After.(*model.User)
+		if there && was.State != model.UserDeleted && (!stays || is.State == model.UserDeleted) {
+			out = append(out, o.ID)
+		}
+	}
+	return out
+}
+
 // apply is [Desk.Apply] on a house, with the locks held.
 func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error) {
 	if err := d.Acts(h, who); err != nil {
@@ -786,7 +798,7 @@ func (d *Desk) commitDraft(
 	note Note,
 	keep func(s *store.Store) error,
 ) (*Applied, error) {
-	what := Carried{Invited: c.invited(), Critical: c.Of(proves), Why: note.Why}
+	what := Carried{Invited: c.invited(), Deleted: c.deleted(), Critical: c.Of(proves), Why: note.Why}
 	runs := []string{}
 	for _, e := range edits {
 		if e.Origin != (Origin{}) {
@@ -798,7 +810,7 @@ func (d *Desk) commitDraft(
 	}
 	note.Along = func(s *store.Store, _ int) error { return keep(s) }
 	then := func() {}
-	if d.CarryOut != nil && len(what.Of)+len(what.Invited)+len(what.Critical) > 0 {
+	if d.CarryOut != nil && len(what.Of)+len(what.Invited)+len(what.Deleted)+len(what.Critical) > 0 {
 		carry, after, err := d.CarryOut(h, c.Who, what)
 		if err != nil {
 			return nil, err

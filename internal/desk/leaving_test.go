@@ -221,3 +221,17 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		refused(t, err, c.cause, c.says)
 	}
 }
+
+// What waits in reviews for somebody who is deleted comes to the fallback of the review.
+func TestItemsOfWhoIsDeletedAreDecided(t *testing.T) {
+	d, s, _ := leavable(t)
+	owner := desk.Actor{User: "bea", Proven: now}
+	if n := must[int](t)(s.Waiting("cy")); n != 1 {
+		t.Fatalf("%d items wait for cy", n)
+	}
+	must[*desk.Draft](t)(d.Delete(owner, model.KindUser, "cy", nil))
+	applyAll(t, d, owner)
+	if n, fallback := must[int](t)(s.Waiting("cy")), must[int](t)(s.Waiting("bea")); n != 0 || fallback != 1 {
+		t.Errorf("%d items wait for who is deleted, %d for the fallback", n, fallback)
+	}
+}

@@ -108,6 +108,21 @@ func (s *Store) HandItems(from, to, by, note string) error {
 	return s.w.Model(&ReviewTask{}).Where("owner = ? AND decision = ''", from).Update("owner", to).Error
 }
 
+// ReturnItems gives what waits in open reviews for people who are deleted to the fallback of each review, or to who
+// opened it; never to whom an item is about, of which they stay.
+func (s *Store) ReturnItems(by string, users ...string) error {
+	const to = `(SELECT CASE WHEN fallback IN ? THEN opener ELSE fallback END FROM reviews WHERE id = review_items.review)`
+	if len(users) == 0 {
+		return nil
+	}
+	return s.w.Exec(
+		`UPDATE review_items SET reviewer = `+to+`, handed_by = ?, note = 'deleted'
+		WHERE reviewer IN ? AND decision = '' AND "user" <> `+to+`
+		AND review IN (SELECT id FROM reviews WHERE closed IS NULL)`,
+		users, by, users, users,
+	).Error
+}
+
 // Told keeps what somebody was told once.
 type Told struct {
 	What string `gorm:"primaryKey"`

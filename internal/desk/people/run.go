@@ -261,6 +261,9 @@ func (d *Office) carryOut(
 				return err
 			}
 		}
+		if err := s.ReturnItems(who.User, what.Deleted...); err != nil {
+			return err
+		}
 		for _, settle := range settled {
 			if err := settle(s, revision); err != nil {
 				return err

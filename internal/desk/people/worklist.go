@@ -345,7 +345,7 @@ func (d *Office) SeatWorklist(who desk.Actor, licence, part string, days int) (*
 	if err != nil {
 		return nil, err
 	}
-	users, _, err := d.PartOfPool(s, who, licence, part, days)
+	users, _, err := d.PartOfPool(s, licence, part, days)
 	if err != nil {
 		return nil, err
 	}

@@ -149,8 +149,24 @@ func MostLesser(s *desk.Sight, l *model.Licence, users []*model.User) (lesser st
 	return lesser, some
 }
 
+// queue is who waits for a seat, with since when.
+type queue struct {
+	users []*model.User
+	since map[string]time.Time
+	err   error
+}
+
 // waiters gives who waits for a seat, those first who have waited longest, with since when.
-func (d *Viewer) waiters(s *desk.Sight, who desk.Actor, licence string) ([]*model.User, map[string]time.Time, error) {
+func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
+	q := desk.Counted(s, "the queue for "+licence, func() (q queue) {
+		q.users, q.since, q.err = d.line(s, licence)
+		return q
+	})
+	return q.users, q.since, q.err
+}
+
+// line puts those who wait for a seat in their order.
+func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
 	list := slices.Clone(waiting(s, licence))
 	since := map[string]time.Time{}
 	needs := map[index.Node]bool{}
@@ -178,11 +194,11 @@ func (d *Viewer) waiters(s *desk.Sight, who desk.Actor, licence string) ([]*mode
 		}
 	}
 	slices.Sort(ids)
-	given, err := d.Reading(who).FirstOn(model.KindAssignment, slices.Compact(ids)...)
+	given, err := d.Store.FirstOn(model.KindAssignment, slices.Compact(ids)...)
 	if err != nil {
 		return nil, nil, err
 	}
-	came, err := d.Reading(who).FirstOn(model.KindUser, users...)
+	came, err := d.Store.FirstOn(model.KindUser, users...)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -218,7 +234,7 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 	if err != nil {
 		return nil, err
 	}
-	users, since, err := d.PartOfPool(s, who, licence, part, days)
+	users, since, err := d.PartOfPool(s, licence, part, days)
 	if err != nil {
 		return nil, err
 	}
@@ -251,7 +267,7 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 }
 
 // PartOfPool gives those in a part of a pool, in its order; of who waits, since when too.
-func (d *Viewer) PartOfPool(s *desk.Sight, who desk.Actor, licence, part string, days int) (
+func (d *Viewer) PartOfPool(s *desk.Sight, licence, part string, days int) (
 	[]*model.User, map[string]time.Time, error) {
 	l, ok := s.Design().Licences.Find(licence)
 	if !ok {
@@ -259,7 +275,7 @@ func (d *Viewer) PartOfPool(s *desk.Sight, who desk.Actor, licence, part string,
 	}
 	switch part {
 	case SeatsWaiting:
-		return d.waiters(s, who, licence)
+		return d.waiters(s, licence)
 	case SeatsLesser:
 		return lesser(s, l), nil, nil
 	}
@@ -279,7 +295,7 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 	if err != nil {
 		return nil, err
 	}
-	list, _, err := d.PartOfPool(s, who, licence, SeatsWaiting, review.IdleAfter)
+	list, _, err := d.PartOfPool(s, licence, SeatsWaiting, review.IdleAfter)
 	if err != nil {
 		return nil, err
 	}
