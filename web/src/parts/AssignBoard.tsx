@@ -183,10 +183,13 @@ export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: strin
 				/>
 				<p className="mt-2 text-[15px] leading-[38px]">{sentence}</p>
 				{why}
-				{subjects.length * targets.length > 0 && (
-					<AssignLook body={{ subjects: ends(subjects), targets: ends(targets), terms }} />
-				)}
-				<SeatsNeeded subjects={ends(subjects)} targets={ends(targets)} />
+				{/* Of a height of its own, so that nothing moves under the hand as it is counted. */}
+				<div className={`mt-3 overflow-auto ${subjects.length * targets.length > 1 ? "h-[170px]" : "h-[58px]"}`}>
+					<SeatsNeeded subjects={ends(subjects)} targets={ends(targets)} />
+					{subjects.length * targets.length > 1 && (
+						<AssignLook body={{ subjects: ends(subjects), targets: ends(targets), terms }} />
+					)}
+				</div>
 				<Acts
 					busy={assign.isPending}
 					disabled={subjects.length * targets.length === 0}

@@ -17,10 +17,10 @@ export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
 		retry: false,
 	});
 	const l = look.data;
-	if (look.error) return <p className="mt-2 font-semibold text-ox">✕ {look.error.message}</p>;
+	if (look.error) return <p className="font-semibold text-ox">✕ {look.error.message}</p>;
 	if (!l) return null;
 	return (
-		<section aria-label="Before and after" aria-busy={look.isFetching} className="mt-3">
+		<section aria-label="Before and after" aria-busy={look.isFetching}>
 			<p>
 				<b className={l.pairs > l.already ? "text-moss" : "text-ochre"}>
 					{count(l.pairs - l.already, "assignment is", "assignments are")} new

@@ -19,7 +19,7 @@ export function SeatsNeeded({ subjects, targets }: { subjects: Schemas["End"][];
 			{lacking.map((n) => {
 				const short = n.free !== undefined && n.free < n.without;
 				return (
-					<p key={n.licence.id} className={`mt-2 ${short ? "font-semibold text-ox" : "text-ochre"}`}>
+					<p key={n.licence.id} className={`mb-1 ${short ? "font-semibold text-ox" : "text-ochre"}`}>
 						{short ? "✕ " : "! "}
 						{n.people === 1
 							? `They have no seat of ${n.licence.name}`
