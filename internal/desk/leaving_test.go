@@ -182,7 +182,7 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		Actions: []string{"lock"}, Area: "t1",
 	})
 	fay := desk.Actor{User: "fay"}
-	put(t, d, &model.User{ID: "fay", UserName: "fay", DisplayName: "Fay"}, &model.Delegation{
+	put(t, d, &model.User{ID: "gus", UserName: "gus", DisplayName: "Gus", Area: "t1"}, &model.User{ID: "fay", UserName: "fay", DisplayName: "Fay"}, &model.Delegation{
 		ID: "exits", Name: "Exits", Delegate: model.Subject{User: "fay"}, People: model.People{Area: "t1"},
 		Actions: []string{"lock", "deactivate", "seat", "assign", "revoke", "membership"}, Roles: []string{"night", "clerk"},
 		Groups: []string{"crew"}, GroupsWhole: true, Area: "t1",
@@ -198,6 +198,7 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		{dan, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},
 		{ann, people.LeavingPlan{User: "dan", On: on}, desk.NotFound, "There is no person"}, // out of sight
 		{ann, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},                  // locks, but does not deactivate
+		{ann, people.LeavingPlan{User: "gus", On: on}, desk.NotAllowed, "deactivate"},       // to have it end is theirs, the day is not
 		{eve, people.LeavingPlan{User: "cy", On: on, Items: "eve"}, desk.NotAllowed, ""},
 		{fay, people.LeavingPlan{User: "cy", On: on, Items: "fay"}, desk.NotAllowed, "Run reviews"}, // lets people go, and runs no review
 		{desk.Actor{User: "bea", Proven: now}, people.LeavingPlan{User: "bea", On: on}, desk.NotAllowed, "every right"},

@@ -146,3 +146,14 @@ func TestWhatPeersHold(t *testing.T) {
 	_, err := d.PeersOf(ann, peers.Job{}, "clerk0")
 	refused(t, err, desk.NotFound, "There is no person")
 }
+
+// What somebody holds at their home does not move with them: at the new home it is given anew.
+func TestWhatIsHeldAtHomeStaysBehind(t *testing.T) {
+	d := posted(t)
+	put(t, d, &model.Assignment{ID: "h", Subject: model.Subject{User: "hand1"}, Role: "clerk", Area: "t1"})
+	m := must[*people.Moving](t)(d.Move(bea, "hand1", people.NewPost{Title: "Clerk", Area: "t2"}))
+	if !slices.Contains(things(m.Leaves), "role clerk ~ area full 0 0 true") ||
+		!slices.Contains(things(m.Gives), "role clerk ~ area full 0 4 true") {
+		t.Errorf("the old home leaves %q, the new one gives %q", things(m.Leaves), things(m.Gives))
+	}
+}
