@@ -1500,7 +1500,7 @@ var mutants = []mutant{
 	},
 	{
 		"a request is granted unlooked at",
-		"internal/desk/draft.go",
+		"internal/desk/proposal.go",
 		"\tcase stamp != p.stamp:\n\t\treturn nil, Refuse(Conflict, \"What this comes to",
 		"\tcase false:\n\t\treturn nil, Refuse(Conflict, \"What this comes to",
 		desk,

@@ -135,7 +135,7 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 // any case.
 type Letters struct {
 	To        string `json:"to,omitempty" readOnly:"true" doc:"The address that letters go to; absent if there is none"`
-	Reminders bool   `json:"reminders" doc:"When review items wait, in the days before the end of the review and after it"`
+	Reminders bool   `json:"reminders" doc:"When review items wait: as the review opens, at half time, in the days before its end and after it"`
 	Tasks     bool   `json:"tasks" doc:"When a review leaves something to settle in a group that they own"`
 	Requests  bool   `json:"requests" doc:"When somebody asks for something that they could grant"`
 	Endings   bool   `json:"endings" doc:"When something that they were given for a time ends soon"`

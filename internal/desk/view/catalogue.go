@@ -239,12 +239,7 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*model.User) {
 	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -days)
 	for _, u := range seated(s)[licence] {
-		seat := Seat{user: u}
-		for _, o := range systems {
-			if used, ok := u.LastUse[o.ID]; ok && (seat.LastUse == nil || used.After(*seat.LastUse)) {
-				seat.LastUse = &used
-			}
-		}
+		seat := Seat{user: u, LastUse: lastUse(u, systems)}
 		seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
 		taken = append(taken, seat)
 	}
@@ -255,6 +250,16 @@ func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*mo
 		return cmp.Compare(boolRank(b.Idle), boolRank(a.Idle))
 	})
 	return taken, waiting(s, licence)
+}
+
+// lastUse is when somebody last used one of some systems; nil if that is not known.
+func lastUse(u *model.User, systems []*model.System) (last *time.Time) {
+	for _, o := range systems {
+		if used, ok := u.LastUse[o.ID]; ok && (last == nil || used.After(*last)) {
+			last = &used
+		}
+	}
+	return last
 }
 
 // seated gives who takes a seat of each licence, by name.

@@ -88,27 +88,16 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 
 // mayAnybody tells whether a delegate may do something to somebody.
 func mayAnybody(s *desk.Sight, action string) bool {
-	for _, g := range s.Authority.Delegations() {
-		if slices.Contains(g.Actions, action) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(s.Authority.Delegations(), func(g *model.Delegation) bool {
+		return slices.Contains(g.Actions, action)
+	})
 }
 
 // lesser gives who sits on a seat of a licence without holding anything for which it is needed, by name.
 func lesser(s *desk.Sight, l *model.Licence) []*model.User {
 	return desk.Counted(s, "lesser than "+l.ID, func() (out []*model.User) {
-		own := map[string]bool{} // what none of the licences that it covers suffices for
-		for _, k := range s.Index.Needing(l.ID) {
-			own[k] = true
-		}
-		var keys []string
-		for k := range own {
-			keys = append(keys, k)
-		}
 		needs := map[string]bool{}
-		for _, id := range s.Index.WhoHolds(index.Some{Keys: keys}, s.At) {
+		for _, id := range s.Index.WhoHolds(index.Some{Keys: s.Index.Needing(l.ID)}, s.At) {
 			needs[id] = true
 		}
 		for _, u := range seated(s)[l.ID] {
@@ -242,11 +231,9 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 	systems := neededBy(s, licence)
 	out := &Seats{Match: len(users), Rows: []SeatRow{}}
 	for _, u := range users[min(offset, len(users)):min(offset+limit, len(users))] {
-		row := SeatRow{User: s.Ref(model.KindUser, u.ID), Title: u.JobTitle, Home: s.Area(u.Area).Name, Lacks: []string{}}
-		for _, o := range systems {
-			if used, ok := u.LastUse[o.ID]; ok && (row.LastUse == nil || used.After(*row.LastUse)) {
-				row.LastUse = &used
-			}
+		row := SeatRow{
+			User: s.Ref(model.KindUser, u.ID), Title: u.JobTitle, Home: s.Area(u.Area).Name, LastUse: lastUse(u, systems),
+			Lacks: []string{},
 		}
 		switch part {
 		case SeatsWaiting:

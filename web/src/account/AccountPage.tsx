@@ -158,7 +158,7 @@ function Letters() {
 		await cache.invalidateQueries({ queryKey: own });
 	};
 	const kinds = {
-		reminders: "when items of a review still wait for me, near its end",
+		reminders: "when items of a review wait for me: as it opens, at half time and near its end",
 		tasks: "when a review leaves something to settle in a group that I own",
 		requests: "when somebody asks for something that I could grant",
 		endings: "seven days before something ends that I was given for a time",

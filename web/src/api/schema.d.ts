@@ -4024,7 +4024,7 @@ export interface components {
             daily: boolean;
             /** @description When something that they were given for a time ends soon */
             endings: boolean;
-            /** @description When review items wait, in the days before the end of the review and after it */
+            /** @description When review items wait: as the review opens, at half time, in the days before its end and after it */
             reminders: boolean;
             /** @description When somebody asks for something that they could grant */
             requests: boolean;
