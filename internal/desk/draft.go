@@ -450,7 +450,7 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		v.Licences = append(v.Licences, short)
 	}
 	if p.checked != nil && p.After != nil {
-		more := change.SeatsMore(p.house.Design(), p.After)
+		more := change.SeatsMore(p.house.Index, p.Index)
 		for _, l := range shown.Design().Licences { // of people out of sight too: the pools are shared
 			if more[l.ID] != 0 {
 				v.Seats = append(v.Seats, SeatChange{shown.Ref(model.KindLicence, l.ID), more[l.ID]})

@@ -253,3 +253,48 @@ func TestWhoIsDeletedIsGivenNothing(t *testing.T) {
 		t.Error("an undo brings nobody back")
 	}
 }
+
+// The days that a delegation allows count from when somebody who is invited comes in; not what an administrator gave,
+// nor what is no longer the delegate's to give.
+func TestDaysCountFromAcceptance(t *testing.T) {
+	limit := 30
+	left := func(withdraw bool) map[string]int {
+		t.Helper()
+		d, _, clock := clocked(t)
+		put(t, d, &model.Delegation{
+			ID: "cy", Name: "Of Terminal 1", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"},
+			Actions: []string{"invite", "assign", "revoke"}, Roles: []string{"clerk"}, Area: "t1", MaxDays: &limit,
+		})
+		until := clock.AddDate(0, 0, 30)
+		terms := edit.JoinTerms{Area: "t1", Until: &until}
+		to := desk.End{Kind: "role", ID: "clerk"}
+		ada := &model.User{UserName: "ada", DisplayName: "Ada", State: model.UserInvited, Area: "t1"}
+		must[*desk.Draft](t)(d.Engage(cy, ada, []edit.EngageGrant{{To: to, Terms: terms}}, nil))
+		applyAll(t, d, cy)
+		put(t, d, &model.Assignment{
+			ID: "lead", Subject: model.Subject{User: "ada"}, Role: "lead", Area: "t1", Until: until,
+		})
+		if withdraw {
+			put(t, d, altered(d, model.KindDelegation, "cy", func(g *model.Delegation) { g.Until = *clock }))
+		}
+		*clock = clock.AddDate(0, 0, 5)
+		link := must[*account.Invitation](t)(d.Invite(bea, "ada", "")).Link
+		link = link[strings.LastIndex(link, "/")+1:]
+		if _, err := d.SetPassword(t.Context(), link, "seven grey herons at dusk", ""); err != nil {
+			t.Fatal(err)
+		}
+		days := map[string]int{}
+		for _, g := range d.Design().Assignments {
+			if g.Subject.User == "ada" {
+				days[g.Role] = int(g.Until.Sub(*clock).Hours() / 24)
+			}
+		}
+		return days
+	}
+	if got := left(false); got["clerk"] != 30 || got["lead"] != 25 {
+		t.Errorf("left of 30 days: %v; the delegate's begin now, the owner's five days ago", got)
+	}
+	if got := left(true); got["clerk"] != 25 {
+		t.Errorf("left by a delegation that has ended: %v", got)
+	}
+}

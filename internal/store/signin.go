@@ -50,34 +50,23 @@ func (s *Store) Link(hash string, now time.Time) (l Link, err error) {
 	return l, err
 }
 
-// UseLink uses a link up and keeps the credential that was set by it, both or neither. All sessions of its user, and
-// their other links, end. Along does more in the same transaction; it may be nil.
-func (s *Store) UseLink(hash string, now time.Time, c Credential, along func(*Store) error) error {
-	return s.write(func(tx *gorm.DB) error {
-		s := within(tx)
-		if _, err := s.Link(hash, now); err != nil {
+// UseLink uses a link up and has kept what its person comes in by from now on, both or neither; [ErrNotFound] if it has
+// been used or has run out.
+func (s *Store) UseLink(hash string, now time.Time, keep func(*Store) error) error {
+	return s.Together(func(s *Store) error {
+		l, err := s.Link(hash, now)
+		if err != nil {
 			return err
 		}
-		if err := s.setPassword(c, now, ""); err != nil || along == nil {
-			return err
-		}
-		return along(s)
+		return errors.Join(s.DropLinks(l.User), keep(s))
 	})
 }
 
 // SetPassword keeps a credential in place of an earlier one; all sessions of its user but one end, and their links.
 func (s *Store) SetPassword(c Credential, now time.Time, stays string) error {
-	return s.write(func(tx *gorm.DB) error { return within(tx).setPassword(c, now, stays) })
-}
-
-func (s *Store) setPassword(c Credential, now time.Time, stays string) error {
-	if err := s.DropLinks(c.User); err != nil {
-		return err
-	}
-	if err := s.EndSessions(now, stays, c.User); err != nil {
-		return err
-	}
-	return s.w.Save(&c).Error
+	return s.Together(func(s *Store) error {
+		return errors.Join(s.DropLinks(c.User), s.EndSessions(now, stays, c.User), s.w.Save(&c).Error)
+	})
 }
 
 // Identity gives whom an identity provider means by a subject; [ErrNotFound] if it was never seen.

@@ -201,19 +201,16 @@ func TestLinksAreGoodOnceAndForATime(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err := s.UseLink("late", start.Add(time.Hour), store.Credential{User: "ann", Hash: "h"}, nil); !errors.Is(
-		err,
-		store.ErrNotFound,
-	) {
+	setting := func(hash string) func(*store.Store) error {
+		return func(s *store.Store) error { return s.SetPassword(store.Credential{User: "ann", Hash: hash}, start, "") }
+	}
+	if err := s.UseLink("late", start.Add(time.Hour), setting("h")); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a link that has run out: %v", err)
 	}
-	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "h"}, nil); err != nil {
+	if err := s.UseLink("once", start, setting("h")); err != nil {
 		t.Error(err)
 	}
-	if err := s.UseLink("once", start, store.Credential{User: "ann", Hash: "other"}, nil); !errors.Is(
-		err,
-		store.ErrNotFound,
-	) {
+	if err := s.UseLink("once", start, setting("other")); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a link that has been used: %v", err)
 	}
 	// A new one ends those before.

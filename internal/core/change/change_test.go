@@ -381,7 +381,7 @@ func TestWhoTakesASeat(t *testing.T) {
 	} {
 		u := &model.User{ID: "ann", UserName: "ann", DisplayName: "Ann", State: state, Licences: []string{"seat"}}
 		seated := d.With([]model.Edit{{Kind: model.KindUser, ID: "ann", After: u}})
-		if got := change.SeatsUsed(seated)["seat"]; got != want {
+		if got := seated.SeatsUsed()["seat"]; got != want {
 			t.Errorf("somebody %s takes %d seats, want %d", state, got, want)
 		}
 	}

@@ -75,7 +75,7 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 		}
 	}
 	im.conflicts(before, after, watched, touched, t)
-	im.licences(before.Design(), after.Design(), waiting)
+	im.licences(before, after, waiting)
 	return im
 }
 
@@ -163,13 +163,13 @@ func violations(
 }
 
 // licences tells of pools that the change overdraws, and of people whom it leaves without a licence that they need.
-func (im *Impact) licences(before, after *model.Design, waiting map[string][]string) {
+func (im *Impact) licences(before, after *index.Index, waiting map[string][]string) {
 	more := SeatsMore(before, after)
 	if len(waiting) == 0 && len(more) == 0 {
 		return
 	}
-	used := SeatsUsed(after)
-	for _, l := range after.Licences {
+	used := after.SeatsUsed()
+	for _, l := range after.Design().Licences {
 		over := l.Seats != nil && used[l.ID] > *l.Seats && more[l.ID] > 0
 		if over || len(waiting[l.ID]) > 0 {
 			im.Licences = append(im.Licences, Short{l.ID, l.Seats, used[l.ID], waiting[l.ID]})
@@ -177,36 +177,12 @@ func (im *Impact) licences(before, after *model.Design, waiting map[string][]str
 	}
 }
 
-// SeatsUsed counts the seats of each licence that people hold; who is deactivated or deleted holds none.
-func SeatsUsed(d *model.Design) map[string]int {
-	used := map[string]int{}
-	for _, u := range d.Users {
-		TakeSeats(used, u, 1)
-	}
-	return used
-}
-
-// TakeSeats adds so many seats for each licence that a person sits on.
-func TakeSeats(used map[string]int, u *model.User, n int) {
-	if u.State == model.UserDeactivated || u.State == model.UserDeleted {
-		return
-	}
-	for _, l := range u.Licences {
-		used[l] += n
-	}
-}
-
 // SeatsMore gives by how many seats more or fewer are used of each licence of which that is so.
-func SeatsMore(before, after *model.Design) map[string]int {
-	more := map[string]int{}
-	model.EachChange(before.Users, after.Users, func(i, j int) {
-		if i >= 0 {
-			TakeSeats(more, before.Users[i], -1)
-		}
-		if j >= 0 {
-			TakeSeats(more, after.Users[j], 1)
-		}
-	})
+func SeatsMore(before, after *index.Index) map[string]int {
+	more := maps.Clone(after.SeatsUsed())
+	for l, n := range before.SeatsUsed() {
+		more[l] -= n
+	}
 	maps.DeleteFunc(more, func(_ string, n int) bool { return n == 0 })
 	return more
 }

@@ -166,6 +166,7 @@ type licensing struct {
 	licences  *directory
 	covered   [][]int // of licences: those that it covers, transitively, with itself
 	classes   []class
+	needed    []need // of licences
 	known     map[string]int32 // profiles by their licences
 	profiles  []*bitset.BitSet
 	covering  []map[int]bool // of profiles: the licences that it has or covers
@@ -180,8 +181,17 @@ type class struct {
 	systems     mark
 }
 
+// need is where a licence is needed.
+type need struct {
+	classes []uint64 // the classes of permissions that need it, as the words of a bit set
+	systems mark     // of these
+}
+
 func newLicensing(d *model.Design, c *catalogue) *licensing {
-	l := &licensing{licences: positions(d.Licences), covered: make([][]int, len(d.Licences)), known: map[string]int32{}}
+	n := len(d.Licences)
+	l := &licensing{
+		licences: positions(d.Licences), covered: make([][]int, n), needed: make([]need, n), known: map[string]int32{},
+	}
 	for i := range l.covered { // covers may have cycles
 		seen, todo := map[int]bool{i: true}, []int{i}
 		for len(todo) > 0 {
@@ -215,9 +225,21 @@ func newLicensing(d *model.Design, c *catalogue) *licensing {
 		l.classes[k].systems.add(c.systemOf[i])
 		l.classes[k].permissions.Set(uint(i))
 	}
+	for i := range l.needed {
+		l.needed[i].classes = l.noClasses()
+	}
+	for k := range l.classes {
+		for _, i := range l.classes[k].needs {
+			l.needed[i].classes[k/64] |= 1 << (k % 64)
+			l.needed[i].systems.join(&l.classes[k].systems)
+		}
+	}
 	l.add(nil, c)
 	return l
 }
+
+// noClasses is room for the classes of permissions, as the words of a bit set.
+func (l *licensing) noClasses() []uint64 { return make([]uint64, (len(l.classes)+63)/64) }
 
 // add makes a profile of some licences.
 func (l *licensing) add(held []string, c *catalogue) int32 {

@@ -305,7 +305,7 @@ func (u *update) newShape(key shapeKey, given contents) shape {
 // classesOf gives the classes of permissions that need licences and of which there are some, as the words of a bit
 // set.
 func (l *licensing) classesOf(some []word) []uint64 {
-	classes := make([]uint64, (len(l.classes)+63)/64)
+	classes := l.noClasses()
 	for k := range l.classes {
 		of := l.classes[k].permissions.Words()
 		if len(l.classes[k].needs) > 0 &&

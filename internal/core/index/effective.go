@@ -1,7 +1,6 @@
 package index
 
 import (
-	mathbits "math/bits"
 	"slices"
 	"time"
 
@@ -240,24 +239,25 @@ func (x *Index) Size(group string) int {
 
 // Content gives the keys that a set or role gives (§2, §3), sorted; nil if there is none such.
 func (x *Index) Content(kind model.Kind, id string) []string {
-	var c contents
+	if c := x.contentOf(kind, id); c != nil {
+		return x.keysOf(c)
+	}
+	return nil
+}
+
+// contentOf is what a role or set gives; nil if there is none.
+func (x *Index) contentOf(kind model.Kind, id string) *bitset.BitSet {
 	switch kind {
 	case model.KindSet:
-		i, ok := x.design.Sets.Position(id)
-		if !ok {
-			return nil
+		if i, ok := x.design.Sets.Position(id); ok {
+			return x.sets[i].exact
 		}
-		c = x.sets[i].contents
 	case model.KindRole:
-		i, ok := x.design.Roles.Position(id)
-		if !ok {
-			return nil
+		if i, ok := x.design.Roles.Position(id); ok {
+			return x.roles[i].exact
 		}
-		c = x.roles[i].contents
-	default:
-		return nil
 	}
-	return x.keysOf(c.exact)
+	return nil
 }
 
 // GroupOf is a group that somebody is in.
@@ -283,39 +283,6 @@ func (x *Index) GroupsOf(user string) []GroupOf {
 	return out
 }
 
-// WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the
-// design.
-func (x *Index) WaitsFor(user string, t time.Time) (out []string) {
-	u, ok := x.userOf.find(user)
-	if !ok || !x.live(u, t) {
-		return nil
-	}
-	profile := x.people.at(u).profile
-	missing := make([]uint64, (len(x.classes)+63)/64)
-	x.grantsIn(u, &x.lacking[profile], func(g *grant) bool {
-		if g.in(t) {
-			for k, bits := range x.shapes[g.shape].classes {
-				missing[k] |= bits
-			}
-		}
-		return true
-	})
-	needed := make([]bool, len(x.design.Licences))
-	for k, bits := range missing {
-		for ; bits != 0; bits &= bits - 1 {
-			for _, l := range x.classes[64*k+mathbits.TrailingZeros64(bits)].needs {
-				needed[l] = needed[l] || !x.covering[profile][l]
-			}
-		}
-	}
-	for l, is := range needed {
-		if is {
-			out = append(out, x.design.Licences[l].ID)
-		}
-	}
-	return out
-}
-
 // lackedBy is what grants in force at t carry to a user, who is not licensed for it.
 func (x *Index) lackedBy(user string, t time.Time) *bitset.BitSet {
 	out := x.bits()
@@ -334,24 +301,5 @@ func (x *Index) lackedBy(user string, t time.Time) *bitset.BitSet {
 		return true
 	})
 	out.InPlaceDifference(x.profiles[profile])
-	return out
-}
-
-// licencesLacking gives the licences that a user lacks for some permissions, by place in the design.
-func (x *Index) licencesLacking(u int, permissions *bitset.BitSet) (out []string) {
-	covered := x.covering[x.people.at(u).profile]
-	needed := make([]bool, len(x.design.Licences))
-	for i := range x.classes {
-		if k := &x.classes[i]; len(k.needs) > 0 && k.permissions.IntersectionCardinality(permissions) > 0 {
-			for _, l := range k.needs {
-				needed[l] = needed[l] || !covered[l]
-			}
-		}
-	}
-	for l, is := range needed {
-		if is {
-			out = append(out, x.design.Licences[l].ID)
-		}
-	}
 	return out
 }

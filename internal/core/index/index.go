@@ -28,8 +28,9 @@ type Index struct {
 	roles   []role
 	shapes  []shape // what grants give, shared by those alike; one that nothing gives any longer is empty
 	shapeOf map[shapeKey]int32
-	userOf  *directory // by id
-	names   names      // by folded userName, of users not deleted
+	userOf  *directory     // by id
+	names   names          // by folded userName, of users not deleted
+	seats   map[string]int // of licences: how many people sit on
 	people  paged[person]
 	groupOf *directory // by id
 	groups  paged[group]
@@ -89,7 +90,7 @@ func Compile(d *model.Design) *Index {
 		tree:      newTree(d),
 	}
 	x.licensing = newLicensing(d, x.catalogue)
-	x.names, x.userOf = newNames(nil), newDirectory(0, nil)
+	x.names, x.userOf, x.seats = newNames(nil), newDirectory(0, nil), map[string]int{}
 	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
 	return x.Update(d)
 }

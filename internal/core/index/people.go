@@ -2,6 +2,7 @@ package index
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"sync"
 
@@ -111,10 +112,15 @@ func (u *update) people() {
 	}
 	u.stale = make([]bool, len(d))
 	names := u.moved != nil
+	u.seats = maps.Clone(u.seats)
 	model.EachChange(old, d, func(i, j int) {
+		if i >= 0 {
+			old[i].TakeSeats(u.seats, -1)
+		}
 		if j < 0 {
 			return
 		}
+		d[j].TakeSeats(u.seats, 1)
 		user, p := d[j], u.Index.people.edit(j)
 		p.user, p.active, p.timed = user, user.State == model.UserActive, !user.From.IsZero() || !user.Until.IsZero()
 		p.profile = u.profile(user.Licences)

@@ -309,22 +309,6 @@ func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []
 	return out
 }
 
-// NeedsLicences gives the licences that a permission's user needs and a person has not, nor any that covers them;
-// by place in the design.
-func (x *Index) NeedsLicences(user, permission string) (out []string) {
-	u, ok := x.userOf.find(user)
-	p, known := x.permissionOf.find(permission)
-	if !ok || !known {
-		return nil
-	}
-	for l, licence := range x.design.Licences {
-		if !x.holdsLicence(u, l) && slices.ContainsFunc(x.implied[p], func(q int) bool { return x.licenceOf[q] == l }) {
-			out = append(out, licence.ID)
-		}
-	}
-	return out
-}
-
 // Giving gives the roles and sets that give a permission, as nodes.
 func (x *Index) Giving(permission string) (out []Node) {
 	p, ok := x.permissionOf.find(permission)
@@ -510,14 +494,9 @@ func (x *Index) Place(a *model.Assignment) string {
 // licencesFor says which licences would do for all that the permission needs.
 func (x *Index) licencesFor(u, p int) string {
 	var names []string
-	for _, q := range x.implied[p] {
-		need := x.licenceOf[q]
-		if need < 0 {
-			continue
-		}
-		if name := x.design.Licences[need].Name; !slices.Contains(names, name) && !x.holdsLicence(u, need) {
-			names = append(names, name)
-		}
+	for _, id := range x.licencesLacking(u, x.bits().Set(uint(p))) {
+		l, _ := x.design.Licences.Find(id)
+		names = append(names, l.Name)
 	}
 	return "It needs the licence " + strings.Join(names, " and ") + ", or one that covers it."
 }

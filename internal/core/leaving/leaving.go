@@ -269,7 +269,7 @@ func Back(d *model.Design, user string, on time.Time, before Before, gone Gone) 
 	if back.Until.Equal(on) {
 		back.Until = before.Until
 	}
-	seats := change.SeatsUsed(d)
+	seats := d.SeatsUsed()
 	for _, id := range gone.Licences {
 		l, ok := d.Licences.Find(id)
 		switch {

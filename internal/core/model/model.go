@@ -174,6 +174,25 @@ type User struct {
 	LastUse        map[string]time.Time `json:"lastUse,omitempty" ref:"system" said:"last use" names:"has used it" only:"yes"`
 }
 
+// TakeSeats adds so many seats for each licence that a person sits on. Who is deactivated or deleted sits on none.
+func (u *User) TakeSeats(used map[string]int, n int) {
+	if u.State == UserDeactivated || u.State == UserDeleted {
+		return
+	}
+	for _, l := range u.Licences {
+		used[l] += n
+	}
+}
+
+// SeatsUsed tells how many seats of each licence people sit on.
+func (d *Design) SeatsUsed() map[string]int {
+	used := map[string]int{}
+	for _, u := range d.Users {
+		u.TakeSeats(used, 1)
+	}
+	return used
+}
+
 // Subject is who gets an assignment, or who a delegate is: a user or a group. The groups [Everyone] and [Public]
 // are built in.
 type Subject struct {

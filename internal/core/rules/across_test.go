@@ -202,6 +202,57 @@ func TestLackingIsWaiting(t *testing.T) {
 	}
 }
 
+// What needs a licence, of what is held, given and gathered, and how many seats are taken: as the rules say.
+func TestWhatNeedsALicence(t *testing.T) {
+	used := 0
+	each(t, func(t *testing.T, _ random, d *model.Design, x *index.Index) {
+		p := plain{d}
+		needing := func(some keys) []string {
+			out := keys{}
+			for k := range some {
+				for q := range p.cl([]string{k}) {
+					if l := p.needs(q); l != "" {
+						out[l] = true
+					}
+				}
+			}
+			return slices.Sorted(maps.Keys(out))
+		}
+		for _, u := range d.Users {
+			held := keys{}
+			for h := range p.effective(u.ID, now) {
+				held[h.Permission] = true
+			}
+			got := x.Uses(u.ID, now)
+			if used += len(got); !slices.Equal(got, needing(held)) {
+				t.Errorf("what %s holds needs %v, want %v", u.ID, got, needing(held))
+			}
+			for _, l := range d.Licences {
+				var want []*model.Assignment
+				for _, a := range x.GrantsFor(u.ID) {
+					if model.In(now, a.From, a.Until) && slices.Contains(needing(p.carried(a)), l.ID) {
+						want = append(want, a)
+					}
+				}
+				if got := x.GrantsNeeding(u.ID, l.ID, now); !slices.Equal(got, want) {
+					t.Errorf("%s is given what needs %s by %v, want %v", u.ID, l.ID, got, want)
+				}
+			}
+		}
+		for _, r := range d.Roles {
+			if got, want := x.LicencesFor(model.KindRole, r.ID), needing(p.role(r.ID)); !slices.Equal(got, want) {
+				t.Errorf("%s needs %v, want %v", r.ID, got, want)
+			}
+		}
+		if got, want := x.SeatsUsed(), d.SeatsUsed(); !maps.Equal(got, want) {
+			t.Errorf("seats %v, want %v", got, want)
+		}
+	})
+	if designs >= 150 && used < 100 {
+		t.Errorf("licences are used %d times: too few to prove anything", used)
+	}
+}
+
 // What somebody among some people holds is told as what each effectively holds says.
 func TestHeldAmongIsHeld(t *testing.T) {
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {

@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"testing"
@@ -93,6 +94,9 @@ func answers(x *index.Index) (out []string) {
 	say := func(what string, values ...any) { out = append(out, fmt.Sprintf("%s: %+v", what, values)) }
 	keys := allKeys(d)
 	find := x.Find(keys, idsOf(d.Roles))
+	used := maps.Clone(x.SeatsUsed())
+	maps.DeleteFunc(used, func(_ string, n int) bool { return n == 0 })
+	say("seats", used)
 	for _, at := range times() {
 		for _, u := range everybody(d) {
 			say(u+" holds", x.Effective(u, at), x.Widest(u, at), x.WaitsFor(u, at), x.Live(u, at))

@@ -107,7 +107,7 @@ func newTrying(d *model.Design, people []string) *trying {
 		given:  map[string][]*model.Assignment{},
 		listed: map[string][]string{},
 		joined: map[string]map[string]bool{},
-		seats:  change.SeatsUsed(d),
+		seats:  d.SeatsUsed(),
 		ids:    map[string]bool{},
 		leaves: map[string]int{},
 		takes:  map[string]bool{},
@@ -201,8 +201,8 @@ func (t *trying) put(at At, after *model.User) {
 	t.move(at.User, t.manager(at.User), after.Manager)
 	delete(t.to, at.User)
 	t.is[at.User] = after
-	change.TakeSeats(t.seats, before, -1)
-	change.TakeSeats(t.seats, after, 1)
+	before.TakeSeats(t.seats, -1)
+	after.TakeSeats(t.seats, 1)
 	t.act(at, change.Op{Kind: model.KindUser, ID: at.User, Before: before, After: after})
 }
 

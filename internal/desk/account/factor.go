@@ -335,11 +335,16 @@ func (d *Accounts) BeginPasskey(who desk.Actor) (options, kept json.RawMessage, 
 	if err := d.fresh(who); err != nil {
 		return nil, nil, err
 	}
+	return d.askNew(who.User)
+}
+
+// askNew asks for a passkey of somebody that they do not have yet.
+func (d *Accounts) askNew(user string) (options, kept json.RawMessage, err error) {
 	w, err := d.passkeys()
 	if err != nil {
 		return nil, nil, err
 	}
-	h, err := d.holder(who.User)
+	h, err := d.holder(user)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -365,35 +370,44 @@ func (d *Accounts) AddPasskey(who desk.Actor, name string, kept, answer json.Raw
 	if err := d.Acts(d.Present(), who); err != nil {
 		return nil, err
 	}
-	w, err := d.passkeys()
+	f, err := d.made(who.User, name, kept, answer)
 	if err != nil {
 		return nil, err
 	}
-	h, err := d.holder(who.User)
+	return d.added(who, "", f)
+}
+
+// made reads the passkey that a browser made when it was asked.
+func (d *Accounts) made(user, name string, kept, answer json.RawMessage) (f store.Factor, err error) {
+	w, err := d.passkeys()
 	if err != nil {
-		return nil, err
+		return f, err
+	}
+	h, err := d.holder(user)
+	if err != nil {
+		return f, err
 	}
 	var session webauthn.SessionData
 	if json.Unmarshal(kept, &session) != nil {
-		return nil, desk.Refuse(desk.Invalid, "That took too long: begin again.")
+		return f, desk.Refuse(desk.Invalid, "That took too long: begin again.")
 	}
 	parsed, err := protocol.ParseCredentialCreationResponseBytes(answer)
 	if err != nil {
-		return nil, desk.Refuse(desk.Invalid, "What the browser answered cannot be read: begin again.")
+		return f, desk.Refuse(desk.Invalid, "What the browser answered cannot be read: begin again.")
 	}
 	c, err := w.CreateCredential(h, session, parsed)
 	if err != nil {
-		return nil, desk.Refuse(desk.Invalid, "The passkey was not made for this address and this moment: begin again.")
+		return f, desk.Refuse(desk.Invalid, "The passkey was not made for this address and this moment: begin again.")
 	}
 	data, err := json.Marshal(c)
 	if err != nil {
-		return nil, err
+		return f, err
 	}
 	id, _ := secret()
 	if name = strings.TrimSpace(name); name == "" {
 		name = "passkey of " + d.Now().Format("2 January 2006")
 	}
-	return d.added(who, "", store.Factor{ID: id, User: who.User, Kind: kindPasskey, Name: name, Data: data, Made: d.Now()})
+	return store.Factor{ID: id, User: user, Kind: kindPasskey, Name: name, Data: data, Made: d.Now()}, nil
 }
 
 // AskPasskey gives what a browser needs to show a passkey: of somebody, or, if nobody is named, of whoever has one for

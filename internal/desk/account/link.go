@@ -2,11 +2,11 @@ package account
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"time"
 
 	"fachwerk/internal/core/ahead"
-	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/post"
@@ -79,6 +79,7 @@ type Welcome struct {
 	Shortest int    `json:"shortest" doc:"How many characters a password has at least"`
 	// Of an invitation:
 	Organisation string   `json:"organisation"`
+	Passkey      bool     `json:"passkey" doc:"A passkey can be made in place of a password"`
 	By           string   `json:"by,omitempty" doc:"Who invites"`
 	Gets         []string `json:"gets" doc:"The roles and sets that they are given, with where they count"`
 	Groups       []string `json:"groups"`
@@ -106,6 +107,8 @@ func (d *Accounts) Welcome(link string) (*Welcome, error) {
 	if l.For != forInvitation {
 		return w, nil
 	}
+	_, err = d.passkeys()
+	w.Passkey = err == nil
 	if i, err := d.Store.Invitation(u.ID); err == nil {
 		w.By = h.Ref(model.KindUser, i.By).Name
 		if i.Opened == nil {
@@ -121,32 +124,18 @@ func (d *Accounts) Welcome(link string) (*Welcome, error) {
 // SetPassword uses a link up to set a password. All sessions of the person end. Who is invited becomes active by it, as
 // a revision of their own; if that cannot be, the link stays as it was.
 func (d *Accounts) SetPassword(ctx context.Context, link, password, from string) (desk.Actor, error) {
-	if err := d.tries.may("", from, d.Now()); err != nil {
-		return desk.Actor{}, err
-	}
-	_, u, err := d.find(link)
+	u, err := d.follow(link, from)
 	if err != nil {
-		d.tries.failed("", from, d.Now())
 		return desk.Actor{}, err
 	}
 	c, err := d.credential(ctx, u, password)
 	if err != nil {
 		return desk.Actor{}, err
 	}
-	use := func(s *store.Store, _ int) error { return s.UseLink(hashSecret(link), d.Now(), c, nil) }
-	err = d.Writing(func(h *desk.House) error {
-		if _, u, err = d.find(link); err != nil { // it can have changed while the password was hashed
-			return err
-		}
-		if u.State == model.UserInvited {
-			return d.accept(h, u, use)
-		}
-		return use(d.Store, 0)
-	})
-	if err != nil {
-		return desk.Actor{}, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
+	keep := func(s *store.Store) error { return s.SetPassword(c, d.Now(), "") }
+	if u, err = d.comeIn(link, keep); err != nil {
+		return desk.Actor{}, err
 	}
-	d.forget("", u.ID)
 	who := desk.Actor{User: u.ID, From: from}
 	d.Happened(who.By(desk.EventLinkUsed, "to set a password; all sessions before ended"))
 	if u.State != model.UserInvited { // who comes in for the first time need not be told
@@ -155,34 +144,74 @@ func (d *Accounts) SetPassword(ctx context.Context, link, password, from string)
 	return who, nil
 }
 
-// accept makes somebody active who was invited and has now come, as a revision of their own. The writer's lock must be
-// held.
-func (d *Accounts) accept(h *desk.House, u *model.User, along func(*store.Store, int) error) error {
-	active := change.Clone(u)
-	active.State = model.UserActive
-	op := change.Put(h.Design(), active)
-	_, err := d.Commit(
-		d.Check(
-			h,
-			desk.Asker{Who: desk.Actor{User: u.ID}},
-			desk.Act{Door: desk.ByInvitation, Ops: []change.Op{op}, Permits: func(o change.Op) string {
-				if o.Kind != model.KindUser || o.ID != u.ID {
-					return "Whoever accepts an invitation changes nothing but their own state."
-				}
-				return ""
-			}},
-		),
-		"The invitation cannot be accepted.",
-		desk.Note{Why: "Accepts the invitation", Along: func(s *store.Store, revision int) error {
-			if along != nil {
-				if err := along(s, revision); err != nil {
-					return err
-				}
-			}
-			return s.InvitationAccepted(u.ID, d.Now())
-		}},
-	)
-	return err
+// AskFirstPasskey gives what a browser needs to make a passkey for somebody who is invited, and what must be kept until
+// it answers.
+func (d *Accounts) AskFirstPasskey(link, from string) (options, kept json.RawMessage, err error) {
+	u, err := d.invited(link, from)
+	if err != nil {
+		return nil, nil, err
+	}
+	return d.askNew(u.ID)
+}
+
+// FirstPasskey uses an invitation up by a passkey in place of a password: the person becomes active, and can set a
+// password later by a letter. The recovery codes are for when the passkey is lost.
+func (d *Accounts) FirstPasskey(link, name, from string, kept, answer json.RawMessage) (desk.Actor, *Recovery, error) {
+	u, err := d.invited(link, from)
+	if err != nil {
+		return desk.Actor{}, nil, err
+	}
+	f, err := d.made(u.ID, name, kept, answer)
+	if err != nil {
+		return desk.Actor{}, nil, err
+	}
+	codes, list := d.recovery(u.ID)
+	keep := func(s *store.Store) error { return s.SaveFactors(u.ID, "", append(list, f)...) }
+	if _, err := d.comeIn(link, keep); err != nil {
+		return desk.Actor{}, nil, err
+	}
+	who := desk.Actor{User: u.ID, From: from}
+	d.Happened(who.By(desk.EventLinkUsed, "to make a passkey, “"+f.Name+"”"))
+	return who, &Recovery{Codes: codes}, nil
+}
+
+// follow gives whom a link is for; those that are none count as attempts to guess one.
+func (d *Accounts) follow(link, from string) (*model.User, error) {
+	if err := d.tries.may("", from, d.Now()); err != nil {
+		return nil, err
+	}
+	_, u, err := d.find(link)
+	if err != nil {
+		d.tries.failed("", from, d.Now())
+	}
+	return u, err
+}
+
+func (d *Accounts) invited(link, from string) (*model.User, error) {
+	u, err := d.follow(link, from)
+	if err == nil && u.State != model.UserInvited {
+		return nil, desk.Refuse(desk.Invalid, "This link is for a new password: set that first, then add a passkey.")
+	}
+	return u, err
+}
+
+// comeIn uses a link up, and has kept what its person comes in by from now on. It gives the person as they were.
+func (d *Accounts) comeIn(link string, keep func(*store.Store) error) (u *model.User, err error) {
+	use := func(s *store.Store, _ int) error { return s.UseLink(hashSecret(link), d.Now(), keep) }
+	err = d.Writing(func(h *desk.House) error {
+		if _, u, err = d.find(link); err != nil { // it can have changed meanwhile
+			return err
+		}
+		if u.State == model.UserInvited {
+			return d.accept(h, u, use)
+		}
+		return use(d.Store, 0)
+	})
+	if err != nil {
+		return nil, desk.Missing(err, "This link has been used or has run out. Ask for a new one.")
+	}
+	d.forget("", u.ID)
+	return u, nil
 }
 
 // beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.

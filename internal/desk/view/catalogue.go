@@ -283,8 +283,11 @@ func waiting(s *desk.Sight, licence string) []*model.User {
 	return desk.Counted(s, "waiting for "+licence, func() (without []*model.User) {
 		users := s.Design().Users
 		lacks := make([]bool, len(users))
-		for _, id := range s.Index.Lacking(licence, s.At) {
-			at, _ := users.Position(id)
+		at := 0
+		for _, id := range s.Index.Lacking(licence, s.At) { // both are in the order of ids
+			for users[at].ID != id {
+				at++
+			}
 			lacks[at] = true
 		}
 		for _, e := range s.Entries(model.KindUser) {

@@ -7,7 +7,6 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
@@ -70,7 +69,7 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 				p.NoUse++
 			}
 		}
-		p.Lesser = len(lesser(s, l))
+		p.Lesser = len(idling(s)[l.ID])
 		for _, o := range neededBy(s, l.ID) {
 			p.By = append(p.By, o.Name)
 		}
@@ -93,16 +92,20 @@ func mayAnybody(s *desk.Sight, action string) bool {
 	})
 }
 
-// lesser gives who sits on a seat of a licence without holding anything for which it is needed, by name.
-func lesser(s *desk.Sight, l *model.Licence) []*model.User {
-	return desk.Counted(s, "lesser than "+l.ID, func() (out []*model.User) {
-		needs := map[string]bool{}
-		for _, id := range s.Index.WhoHolds(index.Some{Keys: s.Index.Needing(l.ID)}, s.At) {
-			needs[id] = true
-		}
-		for _, u := range seated(s)[l.ID] {
-			if !needs[u.ID] && s.Index.Live(u.ID, s.At) {
-				out = append(out, u)
+// idling gives, of each licence, who sits on a seat without holding anything for which it is needed, by name.
+func idling(s *desk.Sight) map[string][]*model.User {
+	return desk.Counted(s, "seats without need", func() map[string][]*model.User {
+		out := map[string][]*model.User{}
+		for _, e := range s.Entries(model.KindUser) {
+			u := s.Design().Users[e.Place]
+			if len(u.Licences) == 0 || !s.Index.Live(u.ID, s.At) {
+				continue
+			}
+			uses := s.Index.Uses(u.ID, s.At)
+			for _, l := range u.Licences {
+				if !slices.Contains(uses, l) {
+					out[l] = append(out[l], u)
+				}
 			}
 		}
 		return out
@@ -111,11 +114,9 @@ func lesser(s *desk.Sight, l *model.Licence) []*model.User {
 
 // lesserFor gives the licence with which somebody could do in place of one; empty if they need none.
 func lesserFor(s *desk.Sight, l *model.Licence, u *model.User) string {
+	uses := s.Index.Uses(u.ID, s.At)
 	for _, c := range l.Covers {
-		if slices.Contains(u.Licences, c) {
-			continue
-		}
-		if len(s.Index.HeldAmong([]string{u.ID}, s.Index.Needing(c), s.At)) > 0 {
+		if !slices.Contains(u.Licences, c) && slices.Contains(uses, c) {
 			return c
 		}
 	}
@@ -158,28 +159,12 @@ func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[stri
 func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
 	list := slices.Clone(waiting(s, licence))
 	since := map[string]time.Time{}
-	needs := map[index.Node]bool{}
-	gives := func(a *model.Assignment) bool { // something that needs the licence
-		n := index.Node{Kind: model.KindRole, ID: a.Role}
-		if a.Role == "" {
-			n = index.Node{Kind: model.KindSet, ID: a.Set}
-		}
-		is, known := needs[n]
-		if !known {
-			is = slices.Contains(s.Index.LicencesFor(n.Kind, n.ID), licence)
-			needs[n] = is
-		}
-		return is
-	}
 	by := map[string][]*model.Assignment{}
-	var ids, users []string
+	var ids []string
 	for _, u := range list {
-		users = append(users, u.ID)
-		for _, a := range s.Index.GrantsFor(u.ID) {
-			if model.In(s.At, a.From, a.Until) && gives(a) {
-				by[u.ID] = append(by[u.ID], a)
-				ids = append(ids, a.ID)
-			}
+		by[u.ID] = s.Index.GrantsNeeding(u.ID, licence, s.At)
+		for _, a := range by[u.ID] {
+			ids = append(ids, a.ID)
 		}
 	}
 	slices.Sort(ids)
@@ -187,7 +172,7 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 	if err != nil {
 		return nil, nil, err
 	}
-	came, err := d.Store.FirstOn(model.KindUser, users...)
+	came, err := d.came(s)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -198,7 +183,7 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 				continue // it lies in the draft
 			}
 			at := r.At
-			for _, t := range []time.Time{came[u.ID].At, a.From, u.From} {
+			for _, t := range []time.Time{came[u.ID], a.From, u.From} {
 				if t.After(at) {
 					at = t
 				}
@@ -215,6 +200,27 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 		return cmp.Or(cmp.Compare(boolRank(!known), boolRank(!other)), x.Compare(y))
 	})
 	return list, since, nil
+}
+
+// came gives since when people have been there, by id.
+func (d *Viewer) came(s *desk.Sight) (map[string]time.Time, error) {
+	type firsts struct {
+		at  map[string]time.Time
+		err error
+	}
+	kept := desk.Kept(s, "came", []model.Kind{model.KindUser}, func() (f firsts) {
+		var ids []string
+		for _, u := range s.Design().Users {
+			ids = append(ids, u.ID)
+		}
+		first, err := d.Store.FirstOn(model.KindUser, ids...)
+		f.at, f.err = make(map[string]time.Time, len(first)), err
+		for id, r := range first {
+			f.at[id] = r.At
+		}
+		return f
+	})
+	return kept.at, kept.err
 }
 
 // Seats gives a window into a part of a pool.
@@ -264,7 +270,7 @@ func (d *Viewer) PartOfPool(s *desk.Sight, licence, part string, days int) (
 	case SeatsWaiting:
 		return d.waiters(s, licence)
 	case SeatsLesser:
-		return lesser(s, l), nil, nil
+		return idling(s)[l.ID], nil, nil
 	}
 	taken, _ := seats(s, licence, days)
 	var out []*model.User
@@ -293,7 +299,7 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 			return desk.Refuse(desk.NotFound, "There is no licence %q.", licence)
 		}
 		if l.Seats != nil {
-			free := *l.Seats - change.SeatsUsed(base)[licence]
+			free := *l.Seats - base.SeatsUsed()[licence]
 			if free <= 0 {
 				return desk.Refuse(desk.Conflict, "No seat of %s is free: all %d are taken.", l.Name, *l.Seats)
 			}
@@ -361,7 +367,7 @@ func (d *Viewer) SeatsNeeded(who desk.Actor, subjects, targets []desk.End) ([]Se
 			}
 		}
 	}
-	used := change.SeatsUsed(s.Present.Design())
+	used := s.Present.Index.SeatsUsed()
 	out := []SeatNeed{}
 	for _, l := range s.Design().Licences {
 		if !need[l.ID] {

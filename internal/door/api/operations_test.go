@@ -103,7 +103,9 @@ func samples(d *model.Design, holder string) map[string]sample {
 	return map[string]sample{
 		"signInPage": {}, "signIn": {bare: true, body: map[string]string{"userName": "nobody", "password": "nothing"}}, "signOut": {once: true}, "me": {},
 		"prove": {bare: true, body: map[string]string{"password": "wrong"}}, "welcome": {in: "none", bare: true},
-		"setPassword": {in: "none", bare: true, body: map[string]string{"password": "none at all"}},
+		"setPassword":     {in: "none", bare: true, body: map[string]string{"password": "none at all"}},
+		"askFirstPasskey": {in: "none", bare: true},
+		"firstPasskey":    {in: "none", bare: true, body: map[string]any{"name": "x", "answer": map[string]any{}}},
 		"sessions":    {}, "endSession": {in: "none", bare: true}, "endSessions": {}, "letters": {},
 		"setLetters":     {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true, "criticals": true, "daily": true}},
 		"changePassword": {bare: true, body: map[string]string{"present": "wrong", "password": "wrong"}},

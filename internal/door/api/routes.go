@@ -144,6 +144,50 @@ func (a *API) signIn() {
 			return a.begin(ctx, who, in.Agent, err)
 		},
 	)
+	on(
+		a,
+		operation{
+			id:      "askFirstPasskey",
+			method:  http.MethodPost,
+			path:    "/api/welcome/{link}/passkey/question",
+			summary: "Accept an invitation by a passkey: what the browser needs to make one",
+			public:  true,
+		},
+		func(ctx context.Context, in *WelcomeInput) (*body[*PasskeyQuestion], error) {
+			options, kept, err := a.desk.AskFirstPasskey(in.Link, inner.Address(ctx))
+			return a.asked(ctx, options, kept, err)
+		},
+	)
+	type firstPasskeyInput struct {
+		WelcomeInput
+		PasskeyInput
+	}
+	on(
+		a,
+		operation{
+			id:      "firstPasskey",
+			method:  http.MethodPost,
+			path:    "/api/welcome/{link}/passkey",
+			summary: "Accept an invitation by the passkey that was made, and sign in",
+			public:  true,
+		},
+		func(ctx context.Context, in *firstPasskeyInput) (*body[*CameIn], error) {
+			who, codes, err := a.desk.FirstPasskey(
+				in.Link, in.Body.Name, inner.Address(ctx), a.question(ctx), in.Body.Answer,
+			)
+			me, err := a.enter(ctx, who, in.Agent, err)
+			if err != nil {
+				return nil, err
+			}
+			return &body[*CameIn]{&CameIn{Me: me.Body, Recovery: codes.Codes}}, nil
+		},
+	)
+}
+
+// CameIn is somebody who came in by a passkey for the first time.
+type CameIn struct {
+	Me       *account.Me `json:"me"`
+	Recovery []string    `json:"recovery" doc:"Codes to come in by if the passkey is lost, shown this once"`
 }
 
 // enter begins a session, under a new token so that none can be planted.

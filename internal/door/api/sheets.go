@@ -409,7 +409,7 @@ func (a *API) objects() {
 	type engageInput struct {
 		Body struct {
 			Person model.User         `json:"person" doc:"Without an id, one is made of the name"`
-			Gets   []desk.End         `json:"gets"   doc:"Roles and sets" maxItems:"200"`
+			Gets   []desk.End         `json:"gets,omitempty" doc:"Roles and sets, all on the same terms" maxItems:"200"`
 			Terms  edit.JoinTerms     `json:"terms,omitempty"`
 			Grants []edit.EngageGrant `json:"grants,omitempty" doc:"Further roles and sets, each on terms of its own" maxItems:"500"`
 			Groups []string           `json:"groups,omitempty" doc:"Groups that they join" maxItems:"500"`

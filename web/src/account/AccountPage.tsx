@@ -14,6 +14,7 @@ import { Rooms } from "../parts/tabs";
 import { useProven } from "../parts/useProven";
 import { count, day, moment } from "../parts/words";
 import { canPasskey, makePasskey } from "./passkey";
+import { RecoveryCodes, recoverySaid } from "./RecoveryCodes";
 
 const own = ["own"] as const;
 
@@ -430,27 +431,8 @@ function CodesBoard({
 
 function RecoveryBoard({ codes, onClose }: { codes: string[]; onClose: () => void }) {
 	return (
-		<Board
-			open
-			onClose={onClose}
-			title="Your recovery codes"
-			about="Each lets you in once if your second factor is lost. Print them or write them down; they are not shown again."
-		>
-			<ul aria-label="Recovery codes" className="grid grid-cols-2 gap-x-6 font-mono text-[15px]">
-				{codes.map((c) => (
-					<li key={c} className="border-b border-hair py-1">
-						{c}
-					</li>
-				))}
-			</ul>
-			<div className="mt-4 flex justify-end gap-3">
-				<button type="button" className="action" onClick={() => window.print()}>
-					Print
-				</button>
-				<button type="button" className="action main" onClick={onClose}>
-					I have them
-				</button>
-			</div>
+		<Board open onClose={onClose} title="Your recovery codes" about={recoverySaid}>
+			<RecoveryCodes codes={codes} onHave={onClose} />
 		</Board>
 	);
 }

@@ -20,13 +20,23 @@ async function shown(question: Question): Promise<unknown> {
 	return json(await navigator.credentials.get({ publicKey: forms().parseRequestOptionsFromJSON(publicKey(question)) }));
 }
 
-/** Makes a passkey for this account, and gives recovery codes if these are the first. */
-export async function makePasskey(name: string) {
-	const question = await data(api.POST("/api/me/passkeys/question"));
-	const made = json(
+async function made(question: Question): Promise<unknown> {
+	return json(
 		await navigator.credentials.create({ publicKey: forms().parseCreationOptionsFromJSON(publicKey(question)) }),
 	);
-	return data(api.POST("/api/me/passkeys", { body: { name, answer: made } }));
+}
+
+/** Makes a passkey for this account, and gives recovery codes if these are the first. */
+export async function makePasskey(name: string) {
+	const answer = await made(await data(api.POST("/api/me/passkeys/question")));
+	return data(api.POST("/api/me/passkeys", { body: { name, answer } }));
+}
+
+/** Accepts an invitation by a passkey in place of a password. */
+export async function comeInByPasskey(link: string) {
+	const params = { path: { link } };
+	const answer = await made(await data(api.POST("/api/welcome/{link}/passkey/question", { params })));
+	return data(api.POST("/api/welcome/{link}/passkey", { params, body: { answer } }));
 }
 
 /** Signs in by a passkey, alone or as the second factor. */

@@ -2429,6 +2429,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/welcome/{link}/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept an invitation by the passkey that was made, and sign in */
+        post: operations["firstPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/{link}/passkey/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept an invitation by a passkey: what the browser needs to make one */
+        post: operations["askFirstPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/who": {
         parameters: {
             query?: never;
@@ -2834,6 +2868,11 @@ export interface components {
             systems: components["schemas"]["LayerPanel"][];
             /** @description Roles that build on it, and delegations and conflicts that name it */
             usedBy: components["schemas"]["Ref"][];
+        };
+        CameIn: {
+            me: components["schemas"]["Me"];
+            /** @description Codes to come in by if the passkey is lost, shown this once */
+            recovery: string[];
         };
         Can: {
             /** Format: int64 */
@@ -3394,8 +3433,8 @@ export interface components {
             to: components["schemas"]["End"];
         };
         EngageInputBody: {
-            /** @description Roles and sets */
-            gets: components["schemas"]["End"][];
+            /** @description Roles and sets, all on the same terms */
+            gets?: components["schemas"]["End"][];
             /** @description Further roles and sets, each on terms of its own */
             grants?: components["schemas"]["EngageGrant"][];
             /** @description Groups that they join */
@@ -3477,6 +3516,10 @@ export interface components {
             /** @description As JSON, or empty */
             before: string;
             field: string;
+        };
+        FirstPasskeyInputBody: {
+            answer: unknown;
+            name?: string;
         };
         FitAnswer: {
             /** @description The closest first */
@@ -5578,6 +5621,8 @@ export interface components {
             groups: string[];
             name: string;
             organisation: string;
+            /** @description A passkey can be made in place of a password */
+            passkey: boolean;
             /**
              * Format: int64
              * @description How many characters a password has at least
@@ -11239,6 +11284,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    firstPasskey: {
+        parameters: {
+            query?: never;
+            header?: {
+                "User-Agent"?: string;
+            };
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstPasskeyInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askFirstPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
             /** @description Error */

@@ -26,11 +26,13 @@ type Drafting<V> = {
 	write: (values: V) => Promise<Schemas["Draft"]>;
 	/** The kind of thing that comes of it, if it is a new one: its sheet is gone to. */
 	makes?: string;
+	/** Takes what comes of it, in place of going to its sheet. */
+	onMade?: (made: Ref) => void;
 	onClose: () => void;
 };
 
 /** A form whose outcome goes into the draft. What is refused is told, and all that was typed stays. */
-export function useDraftForm<V extends FieldValues>({ start, write, makes, onClose }: Drafting<V>) {
+export function useDraftForm<V extends FieldValues>({ start, write, makes, onMade, onClose }: Drafting<V>) {
 	const form = useForm<V>({ defaultValues: start as DefaultValues<V> });
 	const { refuse, tell } = useNotice();
 	const navigate = useNavigate();
@@ -46,20 +48,23 @@ export function useDraftForm<V extends FieldValues>({ start, write, makes, onClo
 						tell("It is in your draft, but somebody else changed the same meanwhile: open the draft to choose.");
 					if (then) return then(values as unknown as V);
 					onClose();
-					const id = makes && madeBy(draft, makes);
-					if (id) navigate(to(addressOf(makes, id) ?? "/"));
+					const made = makes && madeBy(draft, makes);
+					if (!made) return;
+					if (onMade) onMade(made);
+					else navigate(to(addressOf(made.kind, made.id) ?? "/"));
 				},
 			}),
 		)();
 	return { ...form, save, busy: drafting.isPending };
 }
 
-/** The id of what the last act of a draft made, as its sentence names it. */
-export function madeBy(draft: Schemas["Draft"], kind: string): string | undefined {
-	return draft.edits
+/** What the last act of a draft made, as its sentence names it. */
+export function madeBy(draft: Schemas["Draft"], kind: string): Ref | undefined {
+	const said = draft.edits
 		.at(-1)
 		?.sentences.flat()
-		.find((p) => p.kind === kind)?.id;
+		.find((p) => p.kind === kind);
+	return said?.id ? { kind: kind as Ref["kind"], id: said.id, name: said.text } : undefined;
 }
 
 /** A board with a form of the draft in it. */

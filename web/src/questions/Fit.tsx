@@ -308,8 +308,8 @@ function RoleBoard({ fit: f, onClose }: { fit: Fitting; onClose: () => void }) {
 						onError: refuse,
 						onSuccess: (draft) => {
 							onClose();
-							const id = madeBy(draft, "role");
-							if (id) navigate(to(addressOf("role", id) ?? "/"));
+							const made = madeBy(draft, "role");
+							if (made) navigate(to(addressOf("role", made.id) ?? "/"));
 						},
 					});
 				}}

@@ -1,6 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
+import { canPasskey, comeInByPasskey } from "../account/passkey";
+import { RecoveryCodes, recoverySaid } from "../account/RecoveryCodes";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, letIn, Refusal, type Schemas } from "../api/client";
 import { Loaded } from "../parts/loading";
@@ -8,7 +10,7 @@ import { PasswordField } from "../parts/password";
 import { Door } from "./Door";
 import { factorNeeded, SecondFactor } from "./SecondFactor";
 
-/** Behind a password link: the person sets a password and is in. */
+/** Behind a password link: the person sets a password and is in; whoever is invited may make a passkey instead. */
 export function Welcome() {
 	const { link = "" } = useParams();
 	const navigate = useNavigate();
@@ -30,6 +32,18 @@ export function Welcome() {
 			if (error instanceof Refusal && error.type === factorNeeded) setSecond(error.problems);
 		},
 	});
+	const byKey = useMutation({ mutationFn: () => comeInByPasskey(link) });
+	const wrong = set.error ?? (byKey.error instanceof DOMException ? null : byKey.error);
+	const came = byKey.data;
+	if (came) {
+		return (
+			<Door title="Welcome">
+				<p className="mb-2 font-semibold text-moss">✓ Your passkey is set. You come in by it alone.</p>
+				<p className="mb-3">{recoverySaid}</p>
+				<RecoveryCodes codes={came.recovery} onHave={() => enter(came.me)} />
+			</Door>
+		);
+	}
 	if (second) {
 		return (
 			<Door title="Welcome">
@@ -63,11 +77,21 @@ export function Welcome() {
 							onChange={setPassword}
 						/>
 						<div aria-live="assertive" className="min-h-[26px] py-1 font-semibold text-ox">
-							{set.error && <span role="alert">✕ {set.error.message}</span>}
+							{wrong && <span role="alert">✕ {wrong.message}</span>}
 						</div>
 						<button type="submit" className="action main w-full py-2 text-[15px]" disabled={set.isPending}>
 							Set it and come in
 						</button>
+						{w.passkey && canPasskey() && (
+							<button
+								type="button"
+								className="action mt-3 w-full py-2 text-[15px]"
+								disabled={byKey.isPending}
+								onClick={() => byKey.mutate()}
+							>
+								Come in with a passkey instead
+							</button>
+						)}
 					</form>
 				)}
 			</Loaded>

@@ -8,6 +8,8 @@ import { Peers } from "../../moving/Peers";
 import { DraftBoard, FormCheck, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
 import { dateOf, Field, instantLike, instantOf, orNone, TakeOver } from "../../parts/fields";
 import { useNotice } from "../../parts/notice";
+import { EditBundle } from "../role/EditBundle";
+import { type Give, Gives } from "./Gives";
 import { Known } from "./Known";
 
 type Ref = Schemas["Ref"];
@@ -51,7 +53,7 @@ export function EditPerson({
 				level: q.level === undefined ? "" : String(q.level),
 				until: dateOf(q.until),
 			})),
-			roles: [] as Ref[],
+			gives: [] as Give[],
 			groups: [] as Ref[],
 			over: false,
 			feed: false,
@@ -88,17 +90,21 @@ export function EditPerson({
 					...said,
 					licences: [...new Set([...said.licences, ...kinds("licence").map((s) => s.thing.id)])],
 				},
-				gets: v.roles.map((r) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id })),
-				terms: { area: v.area?.id, until: instantOf(v.until) },
-				grants: kinds("role", "set").map((s) => ({
-					to: { kind: s.thing.kind as Schemas["End"]["kind"], id: s.thing.id },
-					terms: {
-						area: s.home ? v.area?.id : s.area,
-						reach: s.reach as Schemas["JoinTerms"]["reach"],
-						mode: s.mode as Schemas["JoinTerms"]["mode"],
-						until: instantOf(v.until),
-					},
-				})),
+				grants: [
+					...v.gives.map((g) => ({
+						to: g.thing as Schemas["End"],
+						terms: { area: g.area === undefined ? v.area?.id : orNone(g.area), until: instantOf(g.until || v.until) },
+					})),
+					...kinds("role", "set").map((s) => ({
+						to: s.thing as Schemas["End"],
+						terms: {
+							area: s.home ? v.area?.id : s.area,
+							reach: s.reach as Schemas["JoinTerms"]["reach"],
+							mode: s.mode as Schemas["JoinTerms"]["mode"],
+							until: instantOf(v.until),
+						},
+					})),
+				],
 				groups: [...new Set([...v.groups, ...kinds("group").map((s) => s.thing)].map((g) => g.id))],
 			});
 		},
@@ -109,6 +115,8 @@ export function EditPerson({
 	const skills = useFieldArray({ control, name: "skills" });
 	const [name, area, manager, until, over] = watch(["name", "area", "manager", "until", "over"]);
 	const [userName, email, externalId] = watch(["userName", "email", "externalId"]);
+	const gives = watch("gives");
+	const [makes, setMakes] = useState<"role" | "set">();
 	const [title, department] = watch(["title", "department"]);
 	const fed = o?.source === "directory" && !over;
 	// What the viewer may change of somebody who is there: of somebody new, all that goes with an invitation.
@@ -122,170 +130,179 @@ export function EditPerson({
 		setFocus("name");
 	};
 	return (
-		<DraftBoard
-			form={form}
-			wide
-			title={edited ? `Edit ${edited.user.name}` : like ? `Invite somebody like ${like.user.name}` : "Invite"}
-			about={
-				o
-					? undefined
-					: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."
-			}
-			ready={!!name.trim()}
-			onClose={onClose}
-			acts={
-				!o && (
-					<button
-						type="button"
-						className="action"
-						disabled={!name.trim() || form.busy}
-						onClick={() => form.save(another)}
-					>
-						This one, and another
-					</button>
-				)
-			}
-		>
-			{edited?.lock && <TakeOver lock={edited.lock} over={over} onOver={(on) => setValue("over", on)} />}
-			<div className="grid grid-cols-3 gap-x-4">
-				<FormText control={control} name="name" label="Name" required autoFocus={!kept} kept={kept} />
-				<FormText
-					control={control}
-					name="userName"
-					label="User name, to sign in with"
-					kept={fed || !whole}
-					hint={o ? undefined : "Made from e-mail or name if left empty."}
-				/>
-				<FormText
-					control={control}
-					name="email"
-					label="E-mail"
-					type="email"
-					kept={fed || !(whole || (o?.state === "invited" && lets("invite")))}
-				/>
-				<FormText control={control} name="title" label="Title" kept={kept} />
-				<FormText control={control} name="department" label="Department" kept={kept} />
-				<FormText control={control} name="userType" label="Kind (employee, contractor …)" kept={kept} />
-				{edited && !lets("move") ? (
-					<Field label="Home area">{() => <p className="py-[5px]">{area?.name ?? "the whole organisation"}</p>}</Field>
-				) : (
-					<FormPick
-						control={control}
-						name="area"
-						kinds={["area"]}
-						label="Home area"
-						placeholder="the whole organisation"
-						mine="invite"
-					/>
-				)}
-				{!moves ? (
-					<Field label="Reports to">
-						{() => (
-							<p className="py-[5px]">{manager?.name ?? (may(me, "design:view") ? "nobody" : "nobody you see")}</p>
-						)}
-					</Field>
-				) : (
-					<FormPick
-						control={control}
-						name="manager"
-						kinds={["user"]}
-						label="Reports to"
-						placeholder="nobody"
-						without={o && [o.id]}
-					/>
-				)}
-				<FormText
-					control={control}
-					name="externalId"
-					label="External id"
-					kept={fed || !(whole && may(me, "people:edit"))}
-				/>
-				<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
-				<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
-			</div>
-			{!o && <Known name={name} userName={userName} email={email} externalId={externalId} onClose={onClose} />}
-			{!o && (
-				<Peers
-					title={title}
-					department={department}
-					area={area?.id}
-					like={like?.user.id}
-					turned={turned}
-					onTurn={(key, on) => setTurned((t) => ({ ...t, [key]: on }))}
-					onChosen={setShares}
-				/>
-			)}
-			{lets("seat") && (edited || mayEither(me, "people:edit", "seat")) && (
-				<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
-			)}
-			{!o && mayEither(me, "assignment:edit", "assign") && (
-				<FormChips
-					control={control}
-					name="roles"
-					kinds={["role", "set"]}
-					label="Roles at once"
-					placeholder="a role or set …"
-					mine="assign"
-					hint={`Given ${area ? `at ${area.name}` : "over the whole organisation"}${until ? ", until the same day" : ""}.`}
-				/>
-			)}
-			{!o && mayEither(me, "design:edit", "membership") && (
-				<FormChips
-					control={control}
-					name="groups"
-					kinds={["group"]}
-					label="Groups at once"
-					placeholder="a group …"
-					mine="membership"
-				/>
-			)}
-			{o && o.source !== "directory" && may(me, "people:edit") && (
-				<FormCheck control={control} name="feed">
-					a directory keeps this from now on: the first that speaks of it
-				</FormCheck>
-			)}
-			<fieldset className="mb-3" disabled={!lets("edit")}>
-				<legend className="text-[12px] text-quiet">Qualifications</legend>
-				{skills.fields.map((q, i) => (
-					<p key={q.id} className="mb-1 flex items-center gap-2">
-						<input
-							aria-label="Qualification"
-							className="field max-w-[220px]"
-							placeholder="what for"
-							maxLength={200}
-							{...register(`skills.${i}.type`)}
-						/>
-						<input
-							aria-label="Level"
-							type="number"
-							className="field max-w-[90px]"
-							placeholder="level"
-							{...register(`skills.${i}.level`)}
-						/>
-						<input
-							aria-label="Runs out"
-							type="date"
-							className="field max-w-[150px]"
-							{...register(`skills.${i}.until`)}
-						/>
+		<>
+			<DraftBoard
+				form={form}
+				wide
+				title={edited ? `Edit ${edited.user.name}` : like ? `Invite somebody like ${like.user.name}` : "Invite"}
+				about={
+					o
+						? undefined
+						: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."
+				}
+				ready={!!name.trim()}
+				onClose={onClose}
+				acts={
+					!o && (
 						<button
 							type="button"
-							aria-label="Take the qualification out"
-							className="font-bold text-ox"
-							onClick={() => skills.remove(i)}
+							className="action"
+							disabled={!name.trim() || form.busy}
+							onClick={() => form.save(another)}
 						>
-							✕
+							This one, and another
 						</button>
-					</p>
-				))}
-				<button
-					type="button"
-					className="link"
-					onClick={() => skills.append({ was: { type: "" }, type: "", level: "", until: "" })}
-				>
-					Add a qualification
-				</button>
-			</fieldset>
-		</DraftBoard>
+					)
+				}
+			>
+				{edited?.lock && <TakeOver lock={edited.lock} over={over} onOver={(on) => setValue("over", on)} />}
+				<div className="grid grid-cols-3 gap-x-4">
+					<FormText control={control} name="name" label="Name" required autoFocus={!kept} kept={kept} />
+					<FormText
+						control={control}
+						name="userName"
+						label="User name, to sign in with"
+						kept={fed || !whole}
+						hint={o ? undefined : "Made from e-mail or name if left empty."}
+					/>
+					<FormText
+						control={control}
+						name="email"
+						label="E-mail"
+						type="email"
+						kept={fed || !(whole || (o?.state === "invited" && lets("invite")))}
+					/>
+					<FormText control={control} name="title" label="Title" kept={kept} />
+					<FormText control={control} name="department" label="Department" kept={kept} />
+					<FormText control={control} name="userType" label="Kind (employee, contractor …)" kept={kept} />
+					{edited && !lets("move") ? (
+						<Field label="Home area">
+							{() => <p className="py-[5px]">{area?.name ?? "the whole organisation"}</p>}
+						</Field>
+					) : (
+						<FormPick
+							control={control}
+							name="area"
+							kinds={["area"]}
+							label="Home area"
+							placeholder="the whole organisation"
+							mine="invite"
+						/>
+					)}
+					{!moves ? (
+						<Field label="Reports to">
+							{() => (
+								<p className="py-[5px]">{manager?.name ?? (may(me, "design:view") ? "nobody" : "nobody you see")}</p>
+							)}
+						</Field>
+					) : (
+						<FormPick
+							control={control}
+							name="manager"
+							kinds={["user"]}
+							label="Reports to"
+							placeholder="nobody"
+							without={o && [o.id]}
+						/>
+					)}
+					<FormText
+						control={control}
+						name="externalId"
+						label="External id"
+						kept={fed || !(whole && may(me, "people:edit"))}
+					/>
+					<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
+					<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
+				</div>
+				{!o && <Known name={name} userName={userName} email={email} externalId={externalId} onClose={onClose} />}
+				{!o && (
+					<Peers
+						title={title}
+						department={department}
+						area={area?.id}
+						like={like?.user.id}
+						turned={turned}
+						onTurn={(key, on) => setTurned((t) => ({ ...t, [key]: on }))}
+						onChosen={setShares}
+					/>
+				)}
+				{lets("seat") && (edited || mayEither(me, "people:edit", "seat")) && (
+					<FormChips control={control} name="licences" kinds={["licence"]} label="Licences" placeholder="a licence …" />
+				)}
+				{!o && mayEither(me, "assignment:edit", "assign") && (
+					<Gives
+						gives={gives}
+						onChange={(g) => setValue("gives", g)}
+						home={area?.name}
+						until={until}
+						onMake={setMakes}
+					/>
+				)}
+				{!o && mayEither(me, "design:edit", "membership") && (
+					<FormChips
+						control={control}
+						name="groups"
+						kinds={["group"]}
+						label="Groups at once"
+						placeholder="a group …"
+						mine="membership"
+					/>
+				)}
+				{o && o.source !== "directory" && may(me, "people:edit") && (
+					<FormCheck control={control} name="feed">
+						a directory keeps this from now on: the first that speaks of it
+					</FormCheck>
+				)}
+				<fieldset className="mb-3" disabled={!lets("edit")}>
+					<legend className="text-[12px] text-quiet">Qualifications</legend>
+					{skills.fields.map((q, i) => (
+						<p key={q.id} className="mb-1 flex items-center gap-2">
+							<input
+								aria-label="Qualification"
+								className="field max-w-[220px]"
+								placeholder="what for"
+								maxLength={200}
+								{...register(`skills.${i}.type`)}
+							/>
+							<input
+								aria-label="Level"
+								type="number"
+								className="field max-w-[90px]"
+								placeholder="level"
+								{...register(`skills.${i}.level`)}
+							/>
+							<input
+								aria-label="Runs out"
+								type="date"
+								className="field max-w-[150px]"
+								{...register(`skills.${i}.until`)}
+							/>
+							<button
+								type="button"
+								aria-label="Take the qualification out"
+								className="font-bold text-ox"
+								onClick={() => skills.remove(i)}
+							>
+								✕
+							</button>
+						</p>
+					))}
+					<button
+						type="button"
+						className="link"
+						onClick={() => skills.append({ was: { type: "" }, type: "", level: "", until: "" })}
+					>
+						Add a qualification
+					</button>
+				</fieldset>
+			</DraftBoard>
+			{makes && (
+				<EditBundle
+					kind={makes}
+					onMade={(thing) => setValue("gives", [...gives, { thing, until: "" }])}
+					onClose={() => setMakes(undefined)}
+				/>
+			)}
+		</>
 	);
 }

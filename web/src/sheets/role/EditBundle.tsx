@@ -15,27 +15,29 @@ type Props = {
 	/** A role whose stack, permissions and exclusions a new one begins with. */
 	like?: Schemas["DesignRole"];
 	copied?: Ref;
+	/** Takes what is made, in place of going to its sheet. */
+	onMade?: (made: Ref) => void;
 	onClose: () => void;
 };
 
 type Said = { name: string; description?: string; owner?: string; state?: string };
 
-function writeRole({ of, like }: Props, said: Said, built: Ref[]) {
+function writeRole({ of, like }: Props, said: Said, built: Ref[], permissions: string[]) {
 	if (of?.role) return putRole({ before: of.role, after: { ...of.role, ...said } });
 	if (like) return putRole({ after: { ...like, id: "", ...said, protected: undefined } });
 	const ids = (kind: string) => built.filter((b) => b.kind === kind).map((b) => b.id);
-	return putRole({ after: { id: "", ...said, inherits: ids("role"), sets: ids("set") } });
+	return putRole({ after: { id: "", ...said, inherits: ids("role"), sets: ids("set"), permissions } });
 }
 
-async function writeSet({ of }: Props, said: Said, copied?: Ref) {
+async function writeSet({ of }: Props, said: Said, permissions: string[], copied?: Ref) {
 	if (of?.set) return putSet({ before: of.set, after: { ...of.set, ...said } });
-	if (!copied) return putSet({ after: { id: "", ...said, permissions: [] } });
+	if (!copied) return putSet({ after: { id: "", ...said, permissions } });
 	const original = (await data(api.GET("/api/sets/{id}", { params: { path: { id: copied.id } } }))).set;
 	return putSet({
 		after: {
 			id: "",
 			...said,
-			permissions: original?.permissions ?? [],
+			permissions: [...new Set([...(original?.permissions ?? []), ...permissions])],
 			copyOf: { set: copied.id, version: original?.version },
 		},
 	});
@@ -53,6 +55,7 @@ export function EditBundle(p: Props) {
 			retired: of?.state === "retired",
 			built: p.built ?? [],
 			copied: p.copied,
+			permissions: [] as Ref[],
 		},
 		write: (v) => {
 			const said = {
@@ -61,9 +64,11 @@ export function EditBundle(p: Props) {
 				owner: v.owner?.id,
 				state: v.retired ? "retired" : undefined,
 			};
-			return kind === "role" ? writeRole(p, said, v.built) : writeSet(p, said, v.copied);
+			const keys = v.permissions.map((r) => r.id);
+			return kind === "role" ? writeRole(p, said, v.built, keys) : writeSet(p, said, keys, v.copied);
 		},
 		makes: of ? undefined : kind,
+		onMade: p.onMade,
 		onClose,
 	});
 	const { control } = form;
@@ -75,8 +80,8 @@ export function EditBundle(p: Props) {
 				of
 					? undefined
 					: kind === "role"
-						? "A role gathers permission sets for a job. Its permissions are ticked on its sheet."
-						: "An own set stands beside the supplied ones. Its permissions are ticked on its sheet."
+						? "A role gathers permission sets for a job."
+						: "An own set stands beside the supplied ones."
 			}
 			ready={!!form.watch("name").trim()}
 			onClose={onClose}
@@ -119,6 +124,16 @@ export function EditBundle(p: Props) {
 					label="Begun as a copy of"
 					placeholder="no set: begin empty"
 					hint="A copy remembers its original, and its sheet shows how far the two have drifted. Better: leave this empty and only add what the other lacks."
+				/>
+			)}
+			{!of && !like && (
+				<FormChips
+					control={control}
+					name="permissions"
+					kinds={["permission"]}
+					label="Gives"
+					placeholder="a permission …"
+					hint="More can be ticked on its sheet, where what goes with them is shown."
 				/>
 			)}
 			{of && (
