@@ -121,7 +121,7 @@ func TestGroupsPeopleAndAreas(t *testing.T) {
 	s.typeInto("Name", "Ada Lindgren-Moe")
 	s.typeInto("E-mail", "ada@skerryhaven.example")
 	s.pick("Home area", "Terminal 2")
-	s.pick("Roles at once", "Quay hand")
+	s.pick("Roles and sets at once", "Quay hand")
 	s.click("[role=dialog] button", "This one, and another")
 	s.see("[role=status]", "Ada Lindgren-Moe is in your draft")
 	s.typeInto("Name", "Bo Lindgren-Moe")

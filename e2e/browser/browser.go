@@ -272,10 +272,11 @@ func quote(s string) string {
 	return string(data)
 }
 
-// find is an expression for the first visible element that a selector names and that says a text.
+// find is an expression for the first visible element that a selector names and that says a text; none behind a board.
 func find(selector, text string) string {
 	return fmt.Sprintf(
-		"[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))",
+		"[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && "+
+			"!e.closest('[data-aria-hidden=true]') && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))",
 		quote(selector),
 		quote(text),
 	)

@@ -86,7 +86,7 @@ type Draft struct {
 	Later     []LaterGain    `json:"later" doc:"What people gain later, or once they are live; of those whom the draft names, at most 200"`
 	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
 	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
-	Seats     []SeatChange   `json:"seats" doc:"Licences of which the draft takes or frees seats"`
+	Seats     []SeatChange   `json:"seats" doc:"Licences of which the draft takes or frees seats, or leaves some without need"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something the draft changes"`
 	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
@@ -111,6 +111,7 @@ type Clash struct {
 type SeatChange struct {
 	Licence Ref `json:"licence"`
 	More    int `json:"more" doc:"How many seats more are taken; below nothing, how many come free"`
+	Spare   int `json:"spare" doc:"How many people keep a seat that they no longer need"`
 }
 
 // Short is a licence of which more seats are taken than there are, or that people lack.
@@ -452,8 +453,8 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 	if p.checked != nil && p.After != nil {
 		more := change.SeatsMore(p.house.Index, p.Index)
 		for _, l := range shown.Design().Licences { // of people out of sight too: the pools are shared
-			if more[l.ID] != 0 {
-				v.Seats = append(v.Seats, SeatChange{shown.Ref(model.KindLicence, l.ID), more[l.ID]})
+			if spare := p.Impact().Spare[l.ID]; more[l.ID] != 0 || spare > 0 {
+				v.Seats = append(v.Seats, SeatChange{shown.Ref(model.KindLicence, l.ID), more[l.ID], spare})
 			}
 		}
 	}

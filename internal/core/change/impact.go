@@ -42,8 +42,9 @@ type Impact struct {
 	Losing      int            // how many lose something
 	Conflicts   []ConflictImpact
 	Licences    []Short
-	Delegations []string // those that mention something that the change touches
-	Lockout     bool     // the change would take away the last live owner
+	Spare       map[string]int // of licences: how many keep a seat of which nothing they hold has need any longer
+	Delegations []string       // those that mention something that the change touches
+	Lockout     bool           // the change would take away the last live owner
 }
 
 // ImpactOf compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
@@ -52,6 +53,7 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	im := &Impact{
 		Lockout:     len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0,
 		Delegations: delegationsTouched(before.Design(), after.Design(), ops),
+		Spare:       map[string]int{},
 	}
 	waiting := map[string][]string{}
 	var watched []string // people whose conflicts can have changed
@@ -63,6 +65,7 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 		}
 		if len(p.Losses) > 0 {
 			im.Losing++
+			im.spare(before, after, p.User, t)
 		}
 		if len(p.Gains)+len(p.Losses) > 0 {
 			im.People = append(im.People, p)
@@ -173,6 +176,20 @@ func (im *Impact) licences(before, after *index.Index, waiting map[string][]stri
 		over := l.Seats != nil && used[l.ID] > *l.Seats && more[l.ID] > 0
 		if over || len(waiting[l.ID]) > 0 {
 			im.Licences = append(im.Licences, Short{l.ID, l.Seats, used[l.ID], waiting[l.ID]})
+		}
+	}
+}
+
+// spare counts the seats that somebody keeps and needs no longer.
+func (im *Impact) spare(before, after *index.Index, user string, t time.Time) {
+	u, ok := after.Design().Users.Find(user)
+	if !ok || len(u.Licences) == 0 || !after.Live(user, t) {
+		return
+	}
+	needed, needs := before.Uses(user, t), after.Uses(user, t)
+	for _, l := range u.Licences {
+		if slices.Contains(needed, l) && !slices.Contains(needs, l) {
+			im.Spare[l]++
 		}
 	}
 }

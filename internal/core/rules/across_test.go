@@ -108,7 +108,9 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		return 0 // not every such change is well-formed
 	}
 	y, anew := x.Update(after), index.Compile(after)
-	tellsConflicts(t, change.ImpactOf(x, y, ops, now), x, y)
+	impact := change.ImpactOf(x, y, ops, now)
+	tellsConflicts(t, impact, x, y)
+	tellsSpare(t, impact, x, y)
 	for range 20 {
 		u, p := pick(r, after.Users).ID, pick(r, allKeys(after))
 		rec := index.Record{Area: pick(r, after.Areas).ID}
@@ -151,6 +153,27 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		}
 	})
 	return changed
+}
+
+// tellsSpare holds the seats that an impact tells to be without need against what is held before and after.
+func tellsSpare(t *testing.T, im *change.Impact, x, y *index.Index) {
+	t.Helper()
+	want := map[string]int{}
+	for _, p := range im.People {
+		u, ok := y.Design().Users.Find(p.User)
+		if !ok || len(p.Losses) == 0 || !y.Live(p.User, now) {
+			continue
+		}
+		was, is := plain{x.Design()}.uses(p.User), plain{y.Design()}.uses(p.User)
+		for _, l := range u.Licences {
+			if was[l] && !is[l] {
+				want[l]++
+			}
+		}
+	}
+	if !maps.Equal(im.Spare, want) {
+		t.Errorf("seats without need %v, want %v", im.Spare, want)
+	}
 }
 
 // tellsConflicts holds the conflicts that an impact tells against those of everybody, before and after.
@@ -202,35 +225,43 @@ func TestLackingIsWaiting(t *testing.T) {
 	}
 }
 
+// needing is the licences that some permissions need.
+func (p plain) needing(some keys) keys {
+	out := keys{}
+	for k := range some {
+		for q := range p.cl([]string{k}) {
+			if l := p.needs(q); l != "" {
+				out[l] = true
+			}
+		}
+	}
+	return out
+}
+
+// uses is the licences that what somebody holds needs.
+func (p plain) uses(user string) keys {
+	held := keys{}
+	for h := range p.effective(user, now) {
+		held[h.Permission] = true
+	}
+	return p.needing(held)
+}
+
 // What needs a licence, of what is held, given and gathered, and how many seats are taken: as the rules say.
 func TestWhatNeedsALicence(t *testing.T) {
 	used := 0
 	each(t, func(t *testing.T, _ random, d *model.Design, x *index.Index) {
 		p := plain{d}
-		needing := func(some keys) []string {
-			out := keys{}
-			for k := range some {
-				for q := range p.cl([]string{k}) {
-					if l := p.needs(q); l != "" {
-						out[l] = true
-					}
-				}
-			}
-			return slices.Sorted(maps.Keys(out))
-		}
 		for _, u := range d.Users {
-			held := keys{}
-			for h := range p.effective(u.ID, now) {
-				held[h.Permission] = true
-			}
+			want := slices.Sorted(maps.Keys(p.uses(u.ID)))
 			got := x.Uses(u.ID, now)
-			if used += len(got); !slices.Equal(got, needing(held)) {
-				t.Errorf("what %s holds needs %v, want %v", u.ID, got, needing(held))
+			if used += len(got); !slices.Equal(got, want) {
+				t.Errorf("what %s holds needs %v, want %v", u.ID, got, want)
 			}
 			for _, l := range d.Licences {
 				var want []*model.Assignment
 				for _, a := range x.GrantsFor(u.ID) {
-					if model.In(now, a.From, a.Until) && slices.Contains(needing(p.carried(a)), l.ID) {
+					if model.In(now, a.From, a.Until) && p.needing(p.carried(a))[l.ID] {
 						want = append(want, a)
 					}
 				}
@@ -240,7 +271,10 @@ func TestWhatNeedsALicence(t *testing.T) {
 			}
 		}
 		for _, r := range d.Roles {
-			if got, want := x.LicencesFor(model.KindRole, r.ID), needing(p.role(r.ID)); !slices.Equal(got, want) {
+			if got, want := x.LicencesFor(model.KindRole, r.ID), slices.Sorted(maps.Keys(p.needing(p.role(r.ID)))); !slices.Equal(
+				got,
+				want,
+			) {
 				t.Errorf("%s needs %v, want %v", r.ID, got, want)
 			}
 		}
@@ -271,7 +305,10 @@ func TestHeldAmongIsHeld(t *testing.T) {
 			}
 		}
 		holding := slices.DeleteFunc(slices.Clone(people), func(u string) bool {
-			return !slices.ContainsFunc(x.Effective(u, now), func(h index.Holding) bool { return slices.Contains(keys, h.Permission) })
+			return !slices.ContainsFunc(
+				x.Effective(u, now),
+				func(h index.Holding) bool { return slices.Contains(keys, h.Permission) },
+			)
 		})
 		most := r.IntN(4)
 		if got := x.FirstHolding(people, keys, most, now); !slices.Equal(got, holding[:min(most, len(holding))]) {

@@ -32,6 +32,13 @@ type ReviewOutcome struct {
 	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
 	Total     int             `json:"total" doc:"How many there are"`
 	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
+	Spare     []SpareSeats    `json:"spare" doc:"Seats that nobody would need any longer, by licence"`
+}
+
+// SpareSeats are seats of a licence that people would keep and need no longer.
+type SpareSeats struct {
+	Licence desk.Ref `json:"licence"`
+	Seats   int      `json:"seats"`
 }
 
 // outcomeShown is how many sentences of an outcome are told.
@@ -130,7 +137,7 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &ReviewOutcome{Sentences: [][]desk.Phrase{}}
+	v := &ReviewOutcome{Sentences: [][]desk.Phrase{}, Spare: []SpareSeats{}}
 	if r.Closed != nil {
 		return v, nil
 	}
@@ -141,6 +148,16 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	v.Sentences = v.Sentences[:min(v.Total, outcomeShown)]
 	for _, i := range revoked {
 		v.ToOwners += len(i.Groups)
+	}
+	after, problems := change.Apply(h.Design(), ops)
+	if len(model.Errors(problems)) > 0 {
+		return v, nil // that it cannot be is told when it is closed
+	}
+	spare := change.ImpactOf(h.Index, h.Index.Update(after), ops, d.Now()).Spare
+	for _, l := range h.Design().Licences {
+		if spare[l.ID] > 0 {
+			v.Spare = append(v.Spare, SpareSeats{h.Ref(model.KindLicence, l.ID), spare[l.ID]})
+		}
 	}
 	return v, nil
 }

@@ -3392,7 +3392,7 @@ export interface components {
              * @description The revision that the impact is compared with
              */
             revision: number;
-            /** @description Licences of which the draft takes or frees seats */
+            /** @description Licences of which the draft takes or frees seats, or leaves some without need */
             seats: components["schemas"]["SeatChange"][];
             /** @description Names exactly this draft and all that it comes to; give it back to apply */
             stamp: string;
@@ -5043,6 +5043,8 @@ export interface components {
         ReviewOutcome: {
             /** @description The first 200 */
             sentences: components["schemas"]["Phrase"][][];
+            /** @description Seats that nobody would need any longer, by licence */
+            spare: components["schemas"]["SpareSeats"][];
             /**
              * Format: int64
              * @description How many tasks it would leave to the owners of groups
@@ -5201,6 +5203,11 @@ export interface components {
              * @description How many seats more are taken; below nothing, how many come free
              */
             more: number;
+            /**
+             * Format: int64
+             * @description How many people keep a seat that they no longer need
+             */
+            spare: number;
         };
         SeatNeed: {
             /**
@@ -5353,6 +5360,11 @@ export interface components {
              * @description None while no end is known
              */
             until?: string;
+        };
+        SpareSeats: {
+            licence: components["schemas"]["Ref"];
+            /** Format: int64 */
+            seats: number;
         };
         Straggler: {
             /** Format: int64 */

@@ -273,11 +273,19 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 			{excepting && <Except clash={excepting} onClose={() => setExcepting(null)} />}
 			{draft.seats.map((l) => (
 				<li key={l.licence.id} className="py-0.5">
-					<b className={l.more < 0 ? "text-moss" : "text-ochre"}>
-						{l.more < 0
-							? `▲ Frees ${count(-l.more, "seat", "seats")} of`
-							: `▼ Takes ${count(l.more, "seat", "seats")} of`}
-					</b>{" "}
+					{l.more !== 0 && (
+						<b className={l.more < 0 ? "text-moss" : "text-ochre"}>
+							{l.more < 0
+								? `▲ Frees ${count(-l.more, "seat", "seats")} of `
+								: `▼ Takes ${count(l.more, "seat", "seats")} of `}
+						</b>
+					)}
+					{l.spare > 0 && (
+						<b className="text-moss">
+							{l.more !== 0 && "and "}
+							{count(l.spare, "person needs no seat any longer of", "people need no seat any longer of")}{" "}
+						</b>
+					)}
 					<Named of={l.licence} />
 				</li>
 			))}

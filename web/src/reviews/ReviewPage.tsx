@@ -359,6 +359,14 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 								the owners, with what each choice does.
 							</p>
 						)}
+						{o.spare.map((s) => (
+							<p key={s.licence.id} className="mt-3">
+								<b className="text-moss">
+									{count(s.seats, "seat of which nobody has need", "seats of which nobody has need")}
+								</b>{" "}
+								any longer: {s.licence.name}. The desk of seats gathers {s.seats === 1 ? "it" : "them"} to be freed.
+							</p>
+						))}
 					</>
 				)}
 			</Loaded>

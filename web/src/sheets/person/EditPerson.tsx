@@ -14,6 +14,8 @@ import { Known } from "./Known";
 
 type Ref = Schemas["Ref"];
 
+const endOf = (r: Ref) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
+
 /** Invites somebody, or edits who they are. */
 export function EditPerson({
 	of: edited,
@@ -92,11 +94,11 @@ export function EditPerson({
 				},
 				grants: [
 					...v.gives.map((g) => ({
-						to: g.thing as Schemas["End"],
+						to: endOf(g.thing),
 						terms: { area: g.area === undefined ? v.area?.id : orNone(g.area), until: instantOf(g.until || v.until) },
 					})),
 					...kinds("role", "set").map((s) => ({
-						to: s.thing as Schemas["End"],
+						to: endOf(s.thing),
 						terms: {
 							area: s.home ? v.area?.id : s.area,
 							reach: s.reach as Schemas["JoinTerms"]["reach"],
