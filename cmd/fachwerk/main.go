@@ -76,6 +76,7 @@ func commands() *cobra.Command {
 		checkCommand(),
 		verifyCommand(),
 		workCommand(),
+		returnedCommand(),
 		backupCommand(),
 		restoreCommand(),
 		versionCommand(),

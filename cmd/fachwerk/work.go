@@ -73,3 +73,35 @@ func workCommand() *cobra.Command {
 	}
 	return c
 }
+
+func returnedCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "returned --db FILE < MESSAGE",
+		Short: "Take a message about a letter that could not be delivered",
+		Long: "Reads a delivery status notification (RFC 3464) from the standard input and notes the letter that it is " +
+			"about as returned. Have the server for mail hand it those that come to the address of the sender.",
+		Args: usageArgs(cobra.NoArgs),
+	}
+	db := c.Flags().String("db", "", "the database file")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if *db == "" {
+			return usageError{fmt.Errorf("--db: name the database file")}
+		}
+		s, err := store.Open(*db, true)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		id, err := work.Returned(s, cmd.InOrStdin())
+		switch {
+		case err != nil:
+			return err
+		case id == 0:
+			_, err = fmt.Fprintln(cmd.OutOrStdout(), "it is about no letter that was sent from here")
+		default:
+			_, err = fmt.Fprintf(cmd.OutOrStdout(), "letter %d is returned\n", id)
+		}
+		return err
+	}
+	return c
+}

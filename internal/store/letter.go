@@ -62,6 +62,9 @@ func (s *Store) Letters(review int) (out []Letter, err error) {
 	return out, s.db.Where("review = ?", review).Order("id desc").Find(&out).Error
 }
 
+// Letter gives one letter; [ErrNotFound] if there is none.
+func (s *Store) Letter(id int) (l Letter, err error) { return l, first(s.db, &l, "id = ?", id) }
+
 // LettersTo gives the last letters to a person, or to anybody, latest first.
 func (s *Store) LettersTo(user string, most int) (out []Letter, err error) {
 	q := s.db.Order("id desc").Limit(most)
