@@ -189,7 +189,7 @@ func exportCommand() *cobra.Command {
 			if k.Empty() {
 				return fmt.Errorf("the database %s holds no design yet: load one first", *db)
 			}
-			return modelfile.Write(os.Stdout, k.Design())
+			return modelfile.Write(os.Stdout, k.Design(), k.Uses.Systems)
 		})
 	}
 	return c

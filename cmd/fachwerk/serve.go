@@ -187,6 +187,7 @@ func serve(set *settings) error {
 		prove(ctx, s.Store, set.DB, doors.Watch.Proven)
 		go follow(ctx, d)
 		go remind(ctx, d)
+		go keepUses(ctx, d)
 		go forget(ctx, s.Store, set.retention())
 		if set.sender != nil {
 			p := set.postman(d)
@@ -219,6 +220,9 @@ func serve(set *settings) error {
 	err = srv.Shutdown(grace)
 	if errors.Is(err, context.DeadlineExceeded) { // whoever still sends or reads was acknowledged nothing
 		err = srv.Close()
+	}
+	if follows == nil {
+		err = errors.Join(err, desk.Guarded(d.KeepUses))
 	}
 	return errors.Join(err, s.Close())
 }
@@ -395,6 +399,22 @@ func forget(ctx context.Context, s *store.Store, r store.Retention) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+		}
+	}
+}
+
+// keepUses keeps the uses that decisions have noted, once a minute, and takes in those that another process has kept.
+func keepUses(ctx context.Context, d *rooms.Desk) {
+	tick := time.NewTicker(time.Minute)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if err := desk.Guarded(d.KeepUses); err != nil {
+			slog.Error("cannot keep when people last used something; it is tried again", "error", err)
 		}
 	}
 }

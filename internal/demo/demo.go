@@ -16,6 +16,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
 )
@@ -115,6 +116,7 @@ func Fill(s *store.Store, now time.Time) error {
 	if err != nil {
 		return err
 	}
+	final, uses := use.Taken(final)
 	first, steps := history(final, now)
 	load := change.Difference(model.Build(&model.Design{}), first)
 	d, err := rooms.Open(s, func() time.Time { return now })
@@ -133,6 +135,10 @@ func Fill(s *store.Store, now time.Time) error {
 		past = append(past, desk.Past{At: step.at, Who: step.who, Why: step.why, Ops: step.ops})
 	}
 	if err := d.Recount(past...); err != nil {
+		return err
+	}
+	d.Uses.Note(uses...)
+	if err := d.KeepUses(); err != nil {
 		return err
 	}
 	if err := reviews(s, final, steps, now); err != nil {

@@ -12,6 +12,7 @@ import (
 	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/demo"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/exchange/modelfile"
@@ -32,7 +33,7 @@ func design(t *testing.T, at time.Time) *model.Design {
 func text(t *testing.T, d *model.Design) string {
 	t.Helper()
 	var b bytes.Buffer
-	if err := modelfile.Write(&b, d); err != nil {
+	if err := modelfile.Write(&b, d, nil); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()
@@ -152,8 +153,13 @@ func TestHistoryLeadsToThePresent(t *testing.T) {
 	if err != nil || revision != 60 {
 		t.Fatalf("revision %d, %v", revision, err)
 	}
-	if text(t, d) != text(t, design(t, day)) {
+	final, uses := use.Taken(design(t, day))
+	if text(t, d) != text(t, final) {
 		t.Error("the steps of the history do not lead to the demo organisation")
+	}
+	kept := 0
+	if err := s.Uses(0, func(use.Use) { kept++ }); err != nil || kept != len(uses) || kept < 400 {
+		t.Errorf("of %d uses %d are kept %v", len(uses), kept, err)
 	}
 	list, err := s.Revisions(store.Search{}, 0, 100)
 	if err != nil {

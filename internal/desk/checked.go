@@ -208,6 +208,12 @@ func (c *checked) become(after *model.Design, problems []model.Problem) {
 		}
 		c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, message, about})
 	}
+	for _, o := range c.Ops {
+		if u, is := o.After.(*model.User); is && len(u.LastUse) > 0 {
+			message := "When " + u.DisplayName + " last used something is no part of the design: bring it in as uses."
+			c.verdicts = append(c.verdicts, verdict{WellFormed, -1, Refuses, message, []object{{o.Kind, o.ID}}})
+		}
+	}
 	if len(wrong) == 0 {
 		c.After, c.Index = after, c.house.Index.Update(after)
 	}
@@ -509,7 +515,7 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 			return s.EndSessions(at, "", ended...)
 		}
 	}
-	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, ahead: c.ahead()}).inheritLists(h)
+	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, Uses: h.Uses, ahead: c.ahead()}).inheritLists(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.catchUp(); err != nil {

@@ -15,21 +15,25 @@ import (
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/store"
 )
 
 // Desk serves one organisation. Any number of goroutines may use it at once: readers take the current house and
 // never wait, writers take turns.
 type Desk struct {
-	Store  *store.Store
-	clock  func() time.Time
-	house  atomic.Pointer[House]
-	Moved  moved
-	Write  sync.Mutex
-	laid   sync.Map // drafts as they were last laid, by user
-	drafts sync.Map // the locks under which they are altered, by user
-	Past   pastHouses
-	flood  flood
+	Store *store.Store
+	Uses  *use.Book // when people last used what
+	// usesRead is up to when uses that were kept have been read, in seconds since 1970.
+	usesRead atomic.Int64
+	clock    func() time.Time
+	house    atomic.Pointer[House]
+	Moved    moved
+	Write    sync.Mutex
+	laid     sync.Map // drafts as they were last laid, by user
+	drafts   sync.Map // the locks under which they are altered, by user
+	Past     pastHouses
+	flood    flood
 	// Touched names the open reviews that ask about something that a change touches.
 	Touched func(ops []change.Op) ([]string, error)
 	// DecidedAbout tells whether a revision carries out what a review decided about a person.
@@ -59,6 +63,7 @@ type House struct {
 	At       time.Time // when it was applied; zero if there is no revision yet
 	until    time.Time // when the next one was applied, of a house of the past
 	Index    *index.Index
+	Uses     *use.Book // when people last used what, up to now
 
 	tallies tallies
 	kept    sync.Map // of names: what is kept of it
@@ -85,8 +90,8 @@ func (h *House) Design() *model.Design { return h.Index.Design() }
 
 // Open makes a desk that serves what is in a store. now tells the time.
 func Open(s *store.Store, now func() time.Time) (*Desk, error) {
-	d := &Desk{Store: s, clock: func() time.Time { return now().UTC() }}
-	return d, d.reload()
+	d := &Desk{Store: s, Uses: use.NewBook(), clock: func() time.Time { return now().UTC() }}
+	return d, errors.Join(d.readUses(), d.reload())
 }
 
 // Present is the current house.
@@ -121,7 +126,7 @@ const catchUpMost = 20_000
 
 // take makes an index the current one, of a revision.
 func (d *Desk) take(n int, x *index.Index) error {
-	h := &House{Revision: n, Index: x}
+	h := &House{Revision: n, Index: x, Uses: d.Uses}
 	if n > 0 {
 		r, err := d.Store.Revision(n)
 		if err != nil {
@@ -149,7 +154,7 @@ func (d *Desk) TakeOver(revision int, at time.Time, design *model.Design) {
 	d.Write.Lock()
 	defer d.Write.Unlock()
 	before := d.Present()
-	h := &House{Revision: revision, At: at}
+	h := &House{Revision: revision, At: at, Uses: d.Uses}
 	if before.Revision == 0 {
 		h.Index = index.Compile(design)
 	} else {

@@ -225,7 +225,7 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 	p.checked = d.Check(h, Asker{Who: who}, acts...)
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {
-		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index}).inheritLists(h)
+		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index, Uses: h.Uses}).inheritLists(h)
 		p.ahead() // both look ahead, side by side
 		sides := []func(){
 			func() { p.Impact() }, // while one waits for it, not while it is looked at

@@ -52,7 +52,7 @@ func replay(t *testing.T, list []view.Revision) *model.Design {
 func written(t *testing.T, d *model.Design) string {
 	t.Helper()
 	var b bytes.Buffer
-	if err := modelfile.Write(&b, d); err != nil {
+	if err := modelfile.Write(&b, d, nil); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()

@@ -8,6 +8,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 )
 
 // What an operator does at the command line needs no right: whoever can read the database file holds all of it anyway.
@@ -18,13 +19,20 @@ const operatorName = "Operator"
 var operator = Asker{name: operatorName}
 
 // Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless
-// it is to be replaced.
+// it is to be replaced. What its file told of last uses is noted.
 func (d *Desk) Load(design *model.Design, replace bool, why string) error {
+	design, uses := use.Taken(design)
 	return d.Writing(func(h *House) error {
 		if h.Revision > 0 && !replace {
 			return Refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
 		}
+		if err := d.mayBe(uses); err != nil {
+			return err
+		}
 		_, err := d.Commit(d.checkDesign(h, operator, ByReplacement, design), "", Note{Why: why})
+		if err == nil {
+			_, err = d.TakeUses(uses)
+		}
 		return err
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/rooms"
@@ -26,16 +27,10 @@ func seated(t *testing.T) (*rooms.Desk, *time.Time) {
 		{Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}, Licence: "gold"},
 		{Key: "s:gate:view", Licence: "plain"},
 	}
-	sits := func(id string, days int) {
+	for _, id := range []string{"cy", "eve", "bea"} { // eve holds nothing of it
 		u, _ := x.Users.Find(id)
 		u.Licences = []string{"gold"}
-		if days > 0 {
-			u.LastUse = map[string]time.Time{"s": now.AddDate(0, 0, -days)}
-		}
 	}
-	sits("cy", 3)
-	sits("eve", 100) // and holds nothing of it
-	sits("bea", 0)
 	x.Assignments = append(x.Assignments, &model.Assignment{ID: "bea-clerk", Subject: model.Subject{User: "bea"}, Role: "clerk"})
 	if err := d.Load(model.Build(x), true, "seats"); err != nil {
 		t.Fatal(err)
@@ -56,6 +51,9 @@ func seatRows(t *testing.T, d *rooms.Desk, who desk.Actor, licence, part string)
 // seats go to those who have waited longest, and what is idle comes free through a worklist.
 func TestTheDeskOfSeats(t *testing.T) {
 	d, clock := seated(t)
+	for id, days := range map[string]int{"cy": 3, "eve": 100, "bea": 5} {
+		d.Uses.Note(use.Use{User: id, What: "s", At: now.AddDate(0, 0, -days)})
+	}
 	owner := desk.Actor{User: "bea"}
 	assign := func(id string) {
 		owner.Proven = *clock
@@ -70,7 +68,7 @@ func TestTheDeskOfSeats(t *testing.T) {
 	}
 	pools := must[[]view.SeatPool](t)(d.SeatPools(owner, 90))
 	if len(pools) != 2 || pools[0].Licence.ID != "gold" || pools[0].Used != 3 || *pools[0].Free != 1 || pools[0].Idle != 1 ||
-		pools[0].NoUse != 1 || pools[0].Lacking != 1 || pools[0].Lesser != 2 || pools[1].Lacking != 3 || !pools[0].May {
+		pools[0].NoUse != 0 || pools[0].Lacking != 1 || pools[0].Lesser != 2 || pools[1].Lacking != 3 || !pools[0].May {
 		t.Errorf("the pools are %+v", pools)
 	}
 	for part, want := range map[string][]string{
@@ -158,5 +156,39 @@ func TestSeatsOfADelegate(t *testing.T) {
 	draft := must[*desk.Draft](t)(d.GiveSeats(ann, "plain", 5))
 	if got := told(draft); len(got) != 1 || got[0] != "the licence Plain is given to Gus" {
 		t.Errorf("a delegate gives %q", got)
+	}
+}
+
+// A seat is idle where uses of what needs it are known, and none by who sits there for so long; where none is known, it
+// is not said to be. Where it is known which permissions are used, these decide.
+func TestWhetherASeatIsUsed(t *testing.T) {
+	d, _ := seated(t)
+	owner := desk.Actor{User: "bea"}
+	put(t, d, altered(d, model.KindUser, "kay", func(u *model.User) { u.Licences = []string{"gold"} }))
+	pool := func() view.SeatPool { return must[[]view.SeatPool](t)(d.SeatPools(owner, 90))[0] }
+	if p := pool(); p.NoUse != 4 || p.Idle != 0 {
+		t.Errorf("nothing is known: %+v", p)
+	}
+	d.Uses.Note(use.Use{User: "cy", What: "s", At: now})
+	if p := pool(); p.NoUse != 0 || p.Idle != 3 {
+		t.Errorf("others use it: %+v", p)
+	}
+	idle := seatRows(t, d, owner, "gold", "idle")
+	if rows := must[*view.Seats](t)(d.Seats(owner, "gold", "idle", 90, 0, 9)).Rows; len(rows) != 3 || !rows[0].Never {
+		t.Errorf("idle are %q", idle)
+	}
+	// Cy holds what needs gold and only ever uses what needs plain.
+	if lesser := seatRows(t, d, owner, "gold", "lesser"); slices.Contains(lesser, "cy") {
+		t.Errorf("could do with less: %q", lesser)
+	}
+	d.Uses.Note(use.Use{User: "cy", What: "s:gate:view", At: now})
+	rows := must[*view.Seats](t)(d.Seats(owner, "gold", "lesser", 90, 0, 9)).Rows
+	if i := slices.IndexFunc(rows, func(r view.SeatRow) bool { return r.User.ID == "cy" }); i < 0 || rows[i].Lesser == nil ||
+		rows[i].Lesser.ID != "plain" {
+		t.Errorf("could do with less: %+v", rows)
+	}
+	d.Uses.Note(use.Use{User: "cy", What: "s:gate:open", At: now.AddDate(0, 0, -80)})
+	if lesser := seatRows(t, d, owner, "gold", "lesser"); slices.Contains(lesser, "cy") {
+		t.Errorf("used what needs gold, and could do with less: %q", lesser)
 	}
 }

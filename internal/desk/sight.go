@@ -201,7 +201,7 @@ func (h *House) partFor(user string, a *delegation.Authority, now *House) *House
 	if !ok {
 		v, _ = h.parts.LoadOrStore(
 			strings.Join(key, " "),
-			&House{Revision: h.Revision, At: h.At, Index: index.Compile(a.PartOf(h.Index, within))},
+			&House{Revision: h.Revision, At: h.At, Index: index.Compile(a.PartOf(h.Index, within)), Uses: h.Uses},
 		)
 	}
 	return v.(*House)
@@ -289,7 +289,7 @@ func (p *pastHouses) At(d *Desk, t time.Time) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Revision: n, Index: now.Index.Update(design)}
+	h := &House{Revision: n, Index: now.Index.Update(design), Uses: now.Uses}
 	if r, err := d.Store.Revision(n); err == nil {
 		h.At = r.At
 	}

@@ -30,7 +30,7 @@ func TestOrganisations(t *testing.T) {
 			t.Errorf("asked for %d people, %d came", n, len(d.Users))
 		}
 		var again bytes.Buffer
-		if err := modelfile.Write(&again, d); err != nil || !bytes.Equal(file, again.Bytes()) {
+		if err := modelfile.Write(&again, d, nil); err != nil || !bytes.Equal(file, again.Bytes()) {
 			t.Errorf("%d people: the file is not in canonical form (%v)", n, err)
 		}
 		if !bytes.Equal(file, written(t, generate.Options{Users: n, Seed: 3})) {

@@ -3,6 +3,7 @@ package store
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -13,6 +14,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
@@ -249,6 +253,34 @@ var steps = []func(tx *gorm.DB) error{
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Invitation{}) },
 	// People ask for things, and leave; what was given for a time ends by itself.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Request{}, &Coming{}, &Leaving{}, &Letter{}, &Told{}) },
+	// Last uses are kept beside the design, no longer in it.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&lastUse{}); err != nil {
+			return err
+		}
+		return usesOf(tx)
+	},
+}
+
+// usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.
+func usesOf(tx *gorm.DB) error {
+	var list []object
+	if err := tx.Where("kind = ? AND value LIKE '%\"lastUse\"%'", string(model.KindUser)).Find(&list).Error; err != nil {
+		return err
+	}
+	var uses []use.Use
+	for _, o := range list {
+		var told struct {
+			LastUse map[string]time.Time `json:"lastUse"`
+		}
+		if err := json.Unmarshal(o.Value, &told); err != nil {
+			return fmt.Errorf("the person %s: %w", o.ID, err)
+		}
+		for system, at := range told.LastUse {
+			uses = append(uses, use.Use{User: o.ID, What: system, At: at})
+		}
+	}
+	return within(tx).SaveUses(uses, time.Unix(1, 0))
 }
 
 // migrate brings the database up to date, in one transaction. Where something is in it already, a copy is put

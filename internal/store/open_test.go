@@ -3,13 +3,18 @@ package store_test
 import (
 	"bytes"
 	"database/sql"
+	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/store"
 )
 
@@ -105,6 +110,62 @@ func TestOlderDatabasesOpen(t *testing.T) {
 	}
 	if again := open(t, file); again == nil {
 		t.Error("it does not open again")
+	}
+}
+
+// Last uses that an earlier program kept in the design are kept beside it, and the record still proves itself.
+func TestUsesOfAnEarlierProgram(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "x.db")
+	s := open(t, file)
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")})
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	alter(t, file, "DROP TABLE uses", "PRAGMA user_version = 10",
+		`UPDATE objects SET value = replace(value, '"displayName"',
+			'"lastUse":{"s":"2026-05-01T08:00:00Z","t":"2026-06-01T08:00:00Z"},"displayName"') WHERE id = 'ann'`)
+	s = open(t, file)
+	used := map[string]string{}
+	if err := s.Uses(0, func(u use.Use) { used[u.User+" "+u.What] = u.At.Format(time.RFC3339) }); err != nil {
+		t.Fatal(err)
+	}
+	if want := map[string]string{"ann s": "2026-05-01T08:00:00Z", "ann t": "2026-06-01T08:00:00Z"}; !maps.Equal(used, want) {
+		t.Errorf("uses are %v, want %v", used, want)
+	}
+	if ann, _ := current(t, s).Users.Find("ann"); ann == nil || ann.LastUse != nil || ann.JobTitle != "Clerk" {
+		t.Errorf("the design has %+v", ann)
+	}
+	if _, err := s.Verify(""); err != nil {
+		t.Error(err)
+	}
+}
+
+// A later use stays, whoever kept it and when; what was kept since an instant is found.
+func TestUsesNeverGoBackward(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	save := func(at, now time.Time, what ...string) {
+		t.Helper()
+		var list []use.Use
+		for _, w := range what {
+			list = append(list, use.Use{User: "ann", What: w, At: at})
+		}
+		if err := s.SaveUses(list, now); err != nil {
+			t.Fatal(err)
+		}
+	}
+	save(start, start, "s", "s:a:b")
+	save(start.Add(-time.Hour), start.Add(time.Minute), "s")
+	save(start.Add(time.Hour), start.Add(2*time.Minute), "s:a:b")
+	for since, want := range map[time.Duration]string{0: "s +0s, s:a:b +1h0m0s", 90 * time.Second: "s:a:b +1h0m0s"} {
+		var got []string
+		if err := s.Uses(start.Add(since).Unix(), func(u use.Use) {
+			got = append(got, fmt.Sprintf("%s +%s", u.What, u.At.Sub(start)))
+		}); err != nil {
+			t.Fatal(err)
+		}
+		if slices.Sort(got); strings.Join(got, ", ") != want {
+			t.Errorf("kept since %s: %q, want %s", since, got, want)
+		}
 	}
 }
 

@@ -64,7 +64,6 @@ func TestDesignSurvivesClosing(t *testing.T) {
 	level := 2.0
 	full := person("ann", "Clerk")
 	full.Qualifications = []model.Qualification{{Type: "crane", Level: &level, Until: start}}
-	full.LastUse = map[string]time.Time{"s": start}
 	full.Until = start.AddDate(1, 0, 0)
 	hidden := &model.Group{
 		ID:       "g",

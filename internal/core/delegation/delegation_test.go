@@ -264,26 +264,18 @@ func TestChangesOfState(t *testing.T) {
 	}
 }
 
-// A delegate reads of the people in sight only what concerns systems in sight, and of a conflict nobody who is out of sight.
+// A delegate reads of a conflict nothing about people who are out of sight.
 func TestPartTellsNothingOfWhatIsOutOfSight(t *testing.T) {
 	d := design(t)
-	pat, _ := d.Users.Find("pat")
-	pat = change.Clone(pat)
-	pat.LastUse = map[string]time.Time{"s": now, "far": now}
 	conflict := &model.Conflict{ID: "c", Name: "C", Items: []model.Item{{Role: "clerk"}, {Permission: "s:gate:view"}},
 		Exceptions: []model.Exception{
 			{User: "pat", Until: now.AddDate(1, 0, 0), Reason: "short of people"},
 			{User: "sid", Until: now.AddDate(1, 0, 0), Reason: "a secret of sid's"},
 		}}
 	d = d.With([]model.Edit{
-		{Kind: model.KindUser, ID: "pat", After: pat},
 		{Kind: model.KindConflict, ID: "c", After: conflict},
 	})
 	part := delegation.Of(ahead.Of(index.Compile(d)), "mia", now).Part()
-	seen, _ := part.Users.Find("pat")
-	if _, far := seen.LastUse["far"]; far || len(seen.LastUse) != 1 {
-		t.Errorf("of pat's uses are seen %v", seen.LastUse)
-	}
 	c, ok := part.Conflicts.Find("c")
 	if !ok || len(c.Exceptions) != 1 || c.Exceptions[0].User != "pat" {
 		t.Errorf("of the conflict is seen %+v", c)
@@ -405,8 +397,6 @@ func TestAttacksOfADelegate(t *testing.T) {
 		"another e-mail address": {[]model.Edit{more}, edited("pat", func(u *model.User) { u.Email = "x@n.example" }), "e-mail address"},
 		"another user name":      {[]model.Edit{more}, edited("pat", func(u *model.User) { u.UserName = "root" }), "the user name"},
 		"a directory's person":   {[]model.Edit{more}, edited("pat", func(u *model.User) { u.Source = model.Directory }), "who keeps the account"},
-		"forged last uses":       {[]model.Edit{more}, edited("pat", func(u *model.User) { u.LastUse = map[string]time.Time{"s": now} }), "last uses"},
-		"invited with last uses": {[]model.Edit{more}, invited(func(u *model.User) { u.LastUse = map[string]time.Time{"s": now} }), "last uses"},
 		"a licence without seat": {[]model.Edit{{Kind: model.KindLicence, ID: "l", After: &model.Licence{ID: "l", Name: "L"}}}, invited(func(u *model.User) { u.Licences = []string{"l"} }), "no licence"},
 		"above oneself elsewhere": {
 			// Mia holds the same at terminal 2 only.

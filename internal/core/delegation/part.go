@@ -3,10 +3,8 @@ package delegation
 import (
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
-	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/filter"
@@ -254,8 +252,6 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 			}
 			c := *o
 			c.Manager = p.stand(o.Manager)
-			c.LastUse = maps.Clone(o.LastUse)
-			maps.DeleteFunc(c.LastUse, func(system string, _ time.Time) bool { return !p.systems[system] })
 			keep(o, &c)
 		case *model.Assignment:
 			if !p.concerns(o) {

@@ -166,7 +166,7 @@ type licensing struct {
 	licences  *directory
 	covered   [][]int // of licences: those that it covers, transitively, with itself
 	classes   []class
-	needed    []need // of licences
+	needed    []need           // of licences
 	known     map[string]int32 // profiles by their licences
 	profiles  []*bitset.BitSet
 	covering  []map[int]bool // of profiles: the licences that it has or covers

@@ -256,7 +256,14 @@ var fields = map[Kind][]Field{
 			"noor.tamsin",
 			[]string{"user", "user name", "login", "account", "email", "employee", "subject", "who"},
 		},
-		{"system", "System", "By id or name.", true, "Quaybook", []string{"application", "app", "product"}},
+		{
+			"system",
+			"System",
+			"By id or name; or a permission of one, by its key.",
+			true,
+			"Quaybook",
+			[]string{"application", "app", "product", "permission"},
+		},
 		{
 			"instant",
 			"Last used",

@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/naming"
+	"fachwerk/internal/core/use"
 )
 
 // membership tries a row about a group and, mostly, one of its members.
@@ -227,40 +228,46 @@ func (t *trying) oneOf(i int, field, otherwise string, values []string) string {
 	return v
 }
 
-// use tries a row that tells when somebody last used a system. What is known of a later use stays.
+// use tries a row that tells when somebody last used a system, or a permission of one. What is known of a later use
+// stays.
 func (t *trying) use(i int) {
 	r := &t.trial.Rows[i]
 	r.About = t.cell(i, "person")
-	id, system := t.find(i, "person", t.names.users), t.find(i, "system", t.names.systems)
+	id := t.find(i, "person", t.names.users)
+	what, called := t.cell(i, "system"), ""
+	if p, ok := t.d.Permission(what); ok {
+		called = cmp.Or(p.Label, p.Key)
+	} else {
+		what = t.find(i, "system", t.names.systems)
+		called = t.names.systems.Says[what]
+	}
 	for _, f := range []string{"person", "system", "instant"} {
 		if t.cell(i, f) == "" {
 			t.wrong(i, f, "", errors.New("the cell is empty"))
 		}
 	}
-	at, err := instant(t.cell(i, "instant"))
-	if err != nil && t.cell(i, "instant") != "" {
-		t.wrong(i, "instant", t.cell(i, "instant"), err)
+	text := t.cell(i, "instant")
+	at, err := instant(text)
+	if err == nil && !t.o.Now.IsZero() && use.TooFar(at, t.o.Now) {
+		err = errors.New("it lies more than a day ahead, so it is no use yet")
+	}
+	if err != nil && text != "" {
+		t.wrong(i, "instant", text, err)
 	}
 	if r.Verdict == Wrong {
 		return
 	}
-	was, _ := t.d.Users.Find(id)
-	u := t.after[id]
-	if u == nil {
-		u = change.Clone(was)
-	}
+	u, _ := t.d.Users.Find(id)
 	r.ID, r.About = id, u.DisplayName
-	before := u.LastUse[system]
-	if !at.After(before) {
-		t.conclude(i, false)
-		return
+	key := use.Key{User: id, What: what}
+	before, known := t.used[key]
+	if !known {
+		before, _ = t.o.Uses.Last(id, what)
 	}
-	u = change.Clone(u)
-	if u.LastUse == nil {
-		u.LastUse = map[string]time.Time{}
+	if at.After(before) {
+		t.used[key] = at
+		t.trial.Uses = append(t.trial.Uses, use.Use{User: id, What: what, At: at})
+		t.differs(i, called, day(before), day(at))
 	}
-	u.LastUse[system] = at
-	t.after[id] = u
-	t.differs(i, t.names.systems.Says[system], day(before), day(at))
-	t.conclude(i, false, change.Op{Kind: model.KindUser, ID: id, Before: was, After: u})
+	t.conclude(i, false)
 }

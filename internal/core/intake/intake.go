@@ -6,10 +6,12 @@ import (
 	"hash/fnv"
 	"slices"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/naming"
+	"fachwerk/internal/core/use"
 )
 
 // Options say how a file is to be taken.
@@ -20,6 +22,9 @@ type Options struct {
 	Missing bool     // people whom the file does not have are to be deactivated
 	Lines   []int    // where each row stands in its file, to name it; its place, if absent
 	Share   int      // but not if these would be more than so many of a hundred; 0: 10
+
+	Uses *use.Book // the last uses that are known
+	Now  time.Time // so that a use that lies too far ahead is told; zero: none does
 }
 
 // Verdict is what becomes of a row.
@@ -64,6 +69,7 @@ type Trial struct {
 	Leaving []string    // the people who would be deactivated, since the file does not have them
 	Stop    string      // why the file as a whole is not taken; empty if it is
 	Ops     []change.Op // what the rows do together that nothing is wrong with
+	Uses    []use.Use   // the last uses that they tell, which are no change of the design
 }
 
 // Step is how many rows are tried between two looks at whether to go on.
@@ -85,6 +91,7 @@ type trying struct {
 	made  made                    // what the rows so far make of groups
 	going func(done int) bool
 	after map[string]*model.User // who people will be, of those whom rows have dealt with
+	used  map[use.Key]time.Time  // the last uses that rows have told
 	gifts map[gift]*model.Assignment
 	rowOf map[gift]int // which row gives something new
 }
@@ -126,6 +133,7 @@ func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done in
 		made:  made{},
 		going: going,
 		after: map[string]*model.User{},
+		used:  map[use.Key]time.Time{},
 		rowOf: map[gift]int{},
 	}
 	for i, f := range o.Columns {

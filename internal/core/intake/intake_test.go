@@ -11,6 +11,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 )
 
 func organisation() *model.Design {
@@ -389,10 +390,9 @@ func TestLastUsesComeIn(t *testing.T) {
 	) {
 		t.Errorf("%v: %+v", trial.Counts, trial.Rows)
 	}
-	if ann, _ := after(t, trial).Users.Find("ann"); !ann.LastUse["s"].Equal(
-		time.Date(2026, 10, 1, 8, 15, 0, 0, time.UTC),
-	) {
-		t.Errorf("Ann used it %v", ann.LastUse)
+	want := []use.Use{{User: "ann", What: "s", At: time.Date(2026, 10, 1, 8, 15, 0, 0, time.UTC)}}
+	if !slices.Equal(trial.Uses, want) || len(trial.Ops) != 0 {
+		t.Errorf("uses are %v, of %d operations", trial.Uses, len(trial.Ops))
 	}
 	if trial.Rows[2].Faults[0].Suggestion != "Quaybook" {
 		t.Errorf("%+v", trial.Rows[2].Faults)

@@ -138,7 +138,7 @@ func TestReferencesFindEveryMention(t *testing.T) {
 		Roles:    Table[*Role]{{ID: "x", Owner: "u", Sets: []string{"s"}, Inherits: []string{"r"}}},
 		Groups:   Table[*Group]{{ID: "x", Owner: "u", Area: "a", Users: []string{"u"}, Groups: []string{"g"}}},
 		Users: Table[*User]{
-			{ID: "x", Area: "a", Manager: "u", Licences: []string{"l"}, LastUse: map[string]time.Time{"y": {}}},
+			{ID: "x", Area: "a", Manager: "u", Licences: []string{"l"}},
 		},
 		Assignments: Table[*Assignment]{
 			{ID: "x", Subject: Subject{User: "u"}, Role: "r", Area: "a"},
@@ -158,7 +158,7 @@ func TestReferencesFindEveryMention(t *testing.T) {
 			{ID: "z", Delegate: Subject{Group: "g"}, People: People{Group: "g"}},
 		},
 	}
-	for of, want := range map[[2]string]int{{"licence", "l"}: 4, {"area", "a"}: 6, {"system", "y"}: 2, {"set", "s"}: 4, {"role", "r"}: 4, {"group", "g"}: 5, {"user", "u"}: 8, {"user", "nobody"}: 0} {
+	for of, want := range map[[2]string]int{{"licence", "l"}: 4, {"area", "a"}: 6, {"system", "y"}: 1, {"set", "s"}: 4, {"role", "r"}: 4, {"group", "g"}: 5, {"user", "u"}: 8, {"user", "nobody"}: 0} {
 		refs := d.References(Kind(of[0]), of[1])
 		if len(refs) != want {
 			var names []string
@@ -179,6 +179,9 @@ func TestEveryKindIsRead(t *testing.T) {
 		}
 		fill(reflect.ValueOf(o).Elem())
 		o.normalise()
+		if u, is := o.(*User); is {
+			u.LastUse = nil // which is no part of a design
+		}
 		data, err := json.Marshal(o)
 		if err != nil {
 			t.Fatal(err)

@@ -12,7 +12,7 @@ import (
 //
 //   - json: its name in the model file, and in everything that is told of it; one that is never left out is
 //     required;
-//   - ref: the kind of object, or "permission", that it names, by id or key; of a map, its keys do;
+//   - ref: the kind of object, or "permission", that it names, by id or key;
 //   - names: what an object does with what the field names, as "lists them";
 //   - only: nothing else can be named instead of what is deleted;
 //   - gone: what becomes of the object if what the field names is deleted and nothing else is named instead (see

@@ -26,9 +26,6 @@ func filled(t *testing.T, kind Kind) (o Object, names map[string]Field) {
 				v.SetString(id)
 				names[id] = Field{Name: top.Name, Ref: f.Ref}
 			}
-		case reflect.Map:
-			v.Set(reflect.ValueOf(map[string]time.Time{id: {}}))
-			names[id] = Field{Name: top.Name, Ref: f.Ref}
 		case reflect.Pointer:
 			v.Set(reflect.New(v.Type().Elem()))
 			fill(v.Elem(), f, top)
@@ -79,9 +76,8 @@ func TestEveryMentionIsFoundAndRenamed(t *testing.T) {
 			if FieldOf(kind, f.Name).Names == "" {
 				t.Errorf("no words tell what a %s does by its %s", kind, f.Name)
 			}
-			want := f.Name != "lastUse" // what was said of one says nothing of another
-			if got := Mentions(o, f.Ref, "new") != nil; got != want || Mentions(o, f.Ref, id) != nil {
-				t.Errorf("renamed, the %s of a %s names the new one: %v", f.Ref, kind, got)
+			if Mentions(o, f.Ref, "new") == nil || Mentions(o, f.Ref, id) != nil {
+				t.Errorf("renamed, the %s of a %s does not name the new one", f.Ref, kind)
 			}
 		}
 	}

@@ -155,23 +155,25 @@ type Qualification struct {
 
 // User is a person with an account.
 type User struct {
-	ID             string               `json:"id"`
-	UserName       string               `json:"userName" said:"user name" fed:"yes"`
-	DisplayName    string               `json:"displayName" said:"name" fed:"yes"`
-	Email          string               `json:"email,omitempty" fed:"yes"`
-	JobTitle       string               `json:"title,omitempty" fed:"yes"`
-	Department     string               `json:"department,omitempty" fed:"yes"`
-	UserType       string               `json:"userType,omitempty" said:"kind" fed:"yes"`
-	ExternalID     string               `json:"externalId,omitempty" said:"external id" fed:"yes"`
-	Area           string               `json:"area,omitempty" ref:"area" gone:"up" means:"the whole organisation" names:"is at home there"`
-	Manager        string               `json:"manager,omitempty" ref:"user" gone:"up" fed:"yes" names:"reports to them"`
-	Licences       []string             `json:"licences,omitempty" ref:"licence" joins:"the licence | is given to " leaves:"the licence | is taken from " names:"holds a seat of it"`
-	Qualifications []Qualification      `json:"qualifications,omitempty"`
-	State          UserState            `json:"state,omitzero" means:"“active”"`
-	From           time.Time            `json:"from,omitzero"`
-	Until          time.Time            `json:"until,omitzero"`
-	Source         Source               `json:"source,omitzero" means:"“local”"`
-	LastUse        map[string]time.Time `json:"lastUse,omitempty" ref:"system" said:"last use" names:"has used it" only:"yes"`
+	ID             string          `json:"id"`
+	UserName       string          `json:"userName" said:"user name" fed:"yes"`
+	DisplayName    string          `json:"displayName" said:"name" fed:"yes"`
+	Email          string          `json:"email,omitempty" fed:"yes"`
+	JobTitle       string          `json:"title,omitempty" fed:"yes"`
+	Department     string          `json:"department,omitempty" fed:"yes"`
+	UserType       string          `json:"userType,omitempty" said:"kind" fed:"yes"`
+	ExternalID     string          `json:"externalId,omitempty" said:"external id" fed:"yes"`
+	Area           string          `json:"area,omitempty" ref:"area" gone:"up" means:"the whole organisation" names:"is at home there"`
+	Manager        string          `json:"manager,omitempty" ref:"user" gone:"up" fed:"yes" names:"reports to them"`
+	Licences       []string        `json:"licences,omitempty" ref:"licence" joins:"the licence | is given to " leaves:"the licence | is taken from " names:"holds a seat of it"`
+	Qualifications []Qualification `json:"qualifications,omitempty"`
+	State          UserState       `json:"state,omitzero" means:"“active”"`
+	From           time.Time       `json:"from,omitzero"`
+	Until          time.Time       `json:"until,omitzero"`
+	Source         Source          `json:"source,omitzero" means:"“local”"`
+	// LastUse is when systems were last used, as a model file tells it. It is no part of a design: whoever reads such a
+	// file takes it out (package use), and whoever writes one puts it in.
+	LastUse map[string]time.Time `json:"lastUse,omitempty" said:"last use"`
 }
 
 // TakeSeats adds so many seats for each licence that a person sits on. Who is deactivated or deleted sits on none.
@@ -471,7 +473,7 @@ func (o *Delegation) normalise() {
 }
 
 // Decode reads one object of a kind from the JSON that the model file uses for it.
-// Fields that the kind does not have are errors.
+// Fields that the kind does not have are errors. What it tells of last uses is left out.
 func Decode(kind Kind, data []byte) (Object, error) {
 	o, err := New(kind)
 	if err != nil {
@@ -483,6 +485,9 @@ func Decode(kind Kind, data []byte) (Object, error) {
 		return nil, fmt.Errorf("%s: %w", kind, err)
 	}
 	o.normalise()
+	if u, is := o.(*User); is {
+		u.LastUse = nil // earlier programs kept it so
+	}
 	return o, nil
 }
 

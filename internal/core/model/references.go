@@ -71,12 +71,6 @@ func (f *Field) each(v reflect.Value, kind Kind, do func(id string)) {
 		if f.Ref == kind && v.Len() > 0 {
 			do(v.String())
 		}
-	case reflect.Map:
-		if f.Ref == kind {
-			for _, key := range v.MapKeys() {
-				do(key.String())
-			}
-		}
 	case reflect.Pointer:
 		if !v.IsNil() {
 			f.each(v.Elem(), kind, do)
@@ -129,12 +123,6 @@ func (f *Field) rename(v reflect.Value, kind Kind, to map[string]string) (emptie
 		if other, is := to[v.String()]; is {
 			v.SetString(other)
 			return other == ""
-		}
-	case reflect.Map:
-		if f.Ref == kind {
-			for id := range to {
-				v.SetMapIndex(reflect.ValueOf(id), reflect.Value{}) // what was said of one says nothing of another
-			}
 		}
 	case reflect.Pointer:
 		if !v.IsNil() && f.rename(v.Elem(), kind, to) {

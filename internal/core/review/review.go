@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 )
 
 // Scope says what a review asks about: the assignments that fit all of it. What is empty does not narrow.
@@ -229,7 +230,8 @@ type Evidence struct {
 	Gives     int       // how many permissions it gives
 	Risk      int       // the greatest risk among these
 	LastUse   time.Time // when the person last used one of its systems; zero: never, or not known
-	Used      bool      // whether any use of these systems is known
+	Used      bool      // whether any use of these systems by the person is known
+	Never     bool      // of these systems uses are known, but none by the person
 	Peers     int       // how many live people have the same title and department, without the person
 	Alike     int       // how many of these are assigned the same
 	Conflicts []string  // conflicts that the person breaks, to which it adds
@@ -239,6 +241,7 @@ type Evidence struct {
 // They are for one goroutine.
 type Scales struct {
 	x        *index.Index
+	uses     *use.Book
 	t        time.Time
 	targets  map[Target]*target
 	posts    []int // by place of a person in the design: which post it is; 0 for none
@@ -262,10 +265,11 @@ type target struct {
 }
 
 // NewScales gives scales for the items of a design at t. The breaches are all that there are then.
-func NewScales(x *index.Index, breaches []duty.Violation, t time.Time) *Scales {
+func NewScales(x *index.Index, uses *use.Book, breaches []duty.Violation, t time.Time) *Scales {
 	type post struct{ title, department string } // what peers have in common
 	s := &Scales{
 		x:        x,
+		uses:     uses,
 		t:        t,
 		targets:  map[Target]*target{},
 		posts:    make([]int, len(x.Design().Users)),
@@ -326,13 +330,15 @@ func (s *Scales) Weigh(i Item) Evidence {
 	}
 	u := s.x.Design().Users[place]
 	for _, system := range w.systems {
-		if at, used := u.LastUse[system]; used {
+		if at, used := s.uses.Last(u.ID, system); used {
 			e.Used = true
 			if at.After(e.LastUse) {
 				e.LastUse = at
 			}
 		}
+		e.Never = e.Never || s.uses.Known(system)
 	}
+	e.Never = e.Never && !e.Used
 	if p := s.posts[place]; p != 0 {
 		e.Peers, e.Alike = s.peers[p], w.alike[p]
 		if s.x.Live(u.ID, s.t) {

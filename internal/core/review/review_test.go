@@ -11,6 +11,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
+	"fachwerk/internal/core/use"
 )
 
 var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
@@ -39,8 +40,6 @@ func design(t *testing.T) *model.Design {
 		user("lou", "", "lead"),
 	}
 	people[5].State = model.UserLocked
-	people[0].LastUse = map[string]time.Time{"s": now.AddDate(0, 0, -100)}
-	people[1].LastUse = map[string]time.Time{"s": now.AddDate(0, 0, -2)}
 	d := &model.Design{
 		Organisation: &model.Organisation{Name: "N"},
 		Areas: model.Table[*model.Area]{
@@ -168,18 +167,29 @@ func TestReviewer(t *testing.T) {
 
 func TestEvidence(t *testing.T) {
 	x := index.Compile(design(t))
-	ann := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "ann", Role: "r"})
-	if ann.Gives != 2 || ann.Risk != 3 || !ann.Used || ann.Peers != 4 || ann.Alike != 2 || len(ann.Conflicts) != 0 {
+	uses := use.NewBook()
+	weigh := func(user, role string) review.Evidence {
+		return review.NewScales(x, uses, duty.All(x, now), now).Weigh(review.Item{User: user, Role: role})
+	}
+	if ann := weigh("ann", "r"); ann.Used || ann.Never { // nobody tells of uses of its system
+		t.Errorf("about ann: %+v", ann)
+	}
+	uses.Note(
+		use.Use{User: "ann", What: "s", At: now.AddDate(0, 0, -100)}, use.Use{User: "bea", What: "s", At: now.AddDate(0, 0, -2)},
+	)
+	ann := weigh("ann", "r")
+	if ann.Gives != 2 || ann.Risk != 3 || !ann.Used || ann.Never || ann.Peers != 4 || ann.Alike != 2 ||
+		len(ann.Conflicts) != 0 {
 		t.Errorf("about ann: %+v", ann)
 	}
 	if doubts := ann.Doubts(now); !slices.Equal(doubts, []string{"not used for 100 days"}) {
 		t.Errorf("against ann: %q", doubts)
 	}
-	if doubts := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "bea", Role: "r"}).Doubts(now); len(doubts) != 0 {
+	if doubts := weigh("bea", "r").Doubts(now); len(doubts) != 0 {
 		t.Errorf("against bea: %q", doubts)
 	}
-	cy := review.NewScales(x, duty.All(x, now), now).Weigh(review.Item{User: "cy", Role: "other"})
-	if cy.Used || !slices.Equal(cy.Conflicts, []string{"c"}) {
+	cy := weigh("cy", "other")
+	if cy.Used || !cy.Never || !slices.Equal(cy.Conflicts, []string{"c"}) {
 		t.Errorf("about cy: %+v", cy)
 	}
 	if doubts := cy.Doubts(now); !slices.Equal(doubts, []string{"only 0 of 4 peers have it", "it adds to a conflict"}) {

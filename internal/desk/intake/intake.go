@@ -280,6 +280,7 @@ func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 	im.ready, im.done, im.failure = make(chan struct{}), 0, ""
 	ready := im.ready
 	t := trying{im, run, read, before, s.House, im.file, im.kind, im.columns, im.options, im.how, maps.Clone(im.fixes)}
+	t.options.Now = d.Now()
 	going := func(done int) bool {
 		im.Lock()
 		defer im.Unlock()
@@ -339,6 +340,7 @@ func (t *trying) make(going func(done int) bool) {
 			t.columns = intake.Match(design, t.kind, t.file.Header, cells, t.before[t.kind])
 		}
 		t.options.Columns, t.options.Lines = t.columns, t.file.Lines
+		t.options.Uses = t.house.Uses
 		trial, _ = intake.Try(design, t.kind, cells, t.options, going)
 	}
 	alike := wrongCells(cells, trial)
@@ -593,6 +595,9 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	}
 	options := im.options
 	options.Columns, options.Lines = im.columns, im.file.Lines
+	if im.kind == intake.LastUse {
+		return nil, desk.Refuse(desk.Invalid, "Last uses are no part of the design, so they go into no draft: record them.")
+	}
 	draft, err := d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
 		trial := im.trial
 		if len(p.Ops) > 0 || h.Design() != im.house.Design() { // it is laid on something else than it was tried on
@@ -611,6 +616,34 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 		return nil, err
 	}
 	return draft, d.rememberColumns(im)
+}
+
+// RecordUses notes the last uses that the rows tell. Rows with errors stay out.
+func (d *Intake) RecordUses(who desk.Actor, id string) (*desk.UsesNoted, error) {
+	im, err := d.imported(who, id)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.MayNoteUses(who); err != nil {
+		return nil, err
+	}
+	im.Lock()
+	defer im.Unlock()
+	switch {
+	case im.trial == nil || im.file == nil:
+		return nil, desk.Refuse(desk.Invalid, "The file has not been tried yet.")
+	case im.kind != intake.LastUse:
+		return nil, desk.Refuse(desk.Invalid, "The file does not tell of last uses: put it into the draft.")
+	case im.trial.Stop != "":
+		return nil, desk.Refuse(desk.Invalid, "%s", im.trial.Stop)
+	case len(im.trial.Uses) == 0:
+		return nil, desk.Refuse(desk.Invalid, "The file tells of no later use than is known.")
+	}
+	noted, err := d.TakeUses(im.trial.Uses)
+	if err != nil {
+		return nil, err
+	}
+	return noted, d.rememberColumns(im)
 }
 
 // remembered gives which columns of a kind of file held which fields, by what headed them.
@@ -668,7 +701,7 @@ func (d *Intake) ImportTemplate(who desk.Actor, kind string) (*table.Table, erro
 }
 
 // ImportFile tries a file for an operator and, if it is to be applied and nothing is wrong with it, applies it as
-// one revision.
+// one revision; last uses are noted.
 func (d *Intake) ImportFile(
 	name string,
 	data []byte,
@@ -689,7 +722,12 @@ func (d *Intake) ImportFile(
 		k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.Design(), file.Header, file.Rows, said))))
 		o.Lines = file.Lines
 		o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
+		o.Uses, o.Now = h.Uses, d.Now()
 		trial, _ = intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })
+		if apply && trial.Stop == "" && trial.Counts[intake.Wrong] == 0 && len(trial.Uses) > 0 {
+			_, err := d.TakeUses(trial.Uses)
+			return err
+		}
 		if !apply || trial.Stop != "" || trial.Counts[intake.Wrong] > 0 || len(trial.Ops) == 0 {
 			return nil
 		}

@@ -357,7 +357,7 @@ func (d *Office) SeatWorklist(who desk.Actor, licence, part string, days int) (*
 	steps := []worklist.Step{{Do: worklist.Unseat, Licences: []string{licence}}}
 	if part == view.SeatsLesser {
 		name = "Lesser seats than " + l.Name
-		if lesser, some := view.MostLesser(s, l, users); lesser != "" {
+		if lesser, some := view.MostLesser(s, l, users, days); lesser != "" {
 			users, steps = some, append([]worklist.Step{{Do: worklist.Seat, Licences: []string{lesser}}}, steps...)
 		}
 	}

@@ -183,6 +183,9 @@ func (d *Reviewer) reportItem(
 		}
 		row.GivenBy, row.Risk = e.GivenBy, desk.Risks[e.Risk]
 		row.LastUse = "use not known"
+		if e.Never {
+			row.LastUse = "never used"
+		}
 		if e.LastUse != nil {
 			row.LastUse = "last used " + e.LastUse.Format("2 Jan 2006")
 		}

@@ -46,7 +46,8 @@ type Evidence struct {
 	Since     *time.Time `json:"since,omitempty" doc:"Since when it is held, if the record tells"`
 	GivenBy   string     `json:"givenBy,omitempty" doc:"Who gave it, or put the person into the group"`
 	GivenWhy  string     `json:"givenWhy,omitempty"`
-	Used      bool       `json:"used" doc:"Whether any use of its systems is known"`
+	Used      bool       `json:"used" doc:"Whether any use of its systems by the person is known"`
+	Never     bool       `json:"never,omitempty" doc:"Of its systems uses are known, but none by the person"`
 	LastUse   *time.Time `json:"lastUse,omitempty"`
 	IdleDays  int        `json:"idleDays" doc:"How many days ago that was"`
 	Peers     int        `json:"peers" doc:"Live people with the same title and department"`

@@ -155,7 +155,7 @@ func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, e
 		return nil, err
 	}
 	s := &desk.Sight{House: h, Present: h, At: d.Now()}
-	scales := review.NewScales(h.Index, view.Violations(s), s.At)
+	scales := review.NewScales(h.Index, h.Uses, view.Violations(s), s.At)
 	for n, i := range items {
 		if n%1000 == 0 && who.Gone() != nil {
 			return nil, who.Gone()
@@ -241,7 +241,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 // gather keeps the evidence with new items.
 func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	now := d.Now()
-	scales := review.NewScales(h.Index, duty.All(h.Index, now), now)
+	scales := review.NewScales(h.Index, h.Uses, duty.All(h.Index, now), now)
 	joinings := map[string]map[string]store.Revision{}
 	var direct []string
 	for _, i := range items {
@@ -257,6 +257,7 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 		w := scales.Weigh(itemOf(store.Review{}, *i))
 		e := Evidence{
 			Used:      w.Used,
+			Never:     w.Never,
 			LastUse:   desk.Optional(w.LastUse),
 			Peers:     w.Peers,
 			Alike:     w.Alike,

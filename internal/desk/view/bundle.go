@@ -67,6 +67,7 @@ type BundleSheet struct {
 	Licences  []desk.Ref   `json:"licences" doc:"Licences without which not all of it can be held"`
 	Dangling  []string     `json:"dangling" doc:"Keys in it that no system has"`
 	Holders   int          `json:"holders" doc:"How many people have it"`
+	Usage     *Usage       `json:"usage,omitempty" doc:"How many of these used it lately; absent if nothing is known of its use"`
 	Grants    []Grant      `json:"grants"`
 	Elsewhere int          `json:"elsewhere" doc:"How many grants are left out, since they do not count in the area"`
 	UsedBy    []desk.Ref   `json:"usedBy" doc:"Roles that build on it, and delegations and conflicts that name it"`
@@ -97,6 +98,7 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 		Grants:    []Grant{},
 		UsedBy:    []desk.Ref{},
 		Holders:   HolderCount(s, kind, id),
+		Usage:     usageOf(s, kind, id),
 		May:       d.editable(s, who, kind),
 	}
 	owner := ""

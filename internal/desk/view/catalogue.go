@@ -164,7 +164,8 @@ type LicenceSheet struct {
 type Seat struct {
 	User    desk.Ref   `json:"user"`
 	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
-	Idle    bool       `json:"idle" doc:"That is more than 90 days ago"`
+	Never   bool       `json:"never,omitempty" doc:"Uses of these systems are known, but none by this person"`
+	Idle    bool       `json:"idle" doc:"It was not used for 90 days"`
 	user    *model.User
 }
 
@@ -235,31 +236,31 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 }
 
 // seats gives who takes a seat of a licence, the longest idle first and then by name, and who goes without though a
-// grant needs it, by name. Idle is who has not used it for so many days.
+// grant needs it, by name. Idle is who has not used it for so many days, where uses of it are known.
 func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*model.User) {
-	systems, limit := neededBy(s, licence), s.At.AddDate(0, 0, -days)
+	what, known := usesOf(s, licence)
+	limit := s.At.AddDate(0, 0, -days)
 	for _, u := range seated(s)[licence] {
-		seat := Seat{user: u, LastUse: lastUse(u, systems)}
-		seat.Idle = seat.LastUse != nil && seat.LastUse.Before(limit)
+		seat := Seat{user: u, LastUse: lastUse(s.House, u.ID, what, s.At), Never: known}
+		seat.Never = seat.Never && seat.LastUse == nil
+		seat.Idle = seat.Never || seat.LastUse != nil && seat.LastUse.Before(limit)
 		taken = append(taken, seat)
 	}
 	slices.SortStableFunc(taken, func(a, b Seat) int {
 		if a.Idle && b.Idle {
-			return a.LastUse.Compare(*b.LastUse)
+			return a.when().Compare(b.when())
 		}
 		return cmp.Compare(boolRank(b.Idle), boolRank(a.Idle))
 	})
 	return taken, waiting(s, licence)
 }
 
-// lastUse is when somebody last used one of some systems; nil if that is not known.
-func lastUse(u *model.User, systems []*model.System) (last *time.Time) {
-	for _, o := range systems {
-		if used, ok := u.LastUse[o.ID]; ok && (last == nil || used.After(*last)) {
-			last = &used
-		}
+// when is when the seat was last used; before all time if never.
+func (s Seat) when() (at time.Time) {
+	if s.LastUse != nil {
+		at = *s.LastUse
 	}
-	return last
+	return at
 }
 
 // seated gives who takes a seat of each licence, by name.

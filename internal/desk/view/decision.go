@@ -19,6 +19,7 @@ type Question struct {
 	Permission string
 	Record     index.Record
 	Time       time.Time // zero: now
+	Unused     bool      // it does not count as a use if it is permitted
 }
 
 // Answer is a decision, with the reasons for it if they were asked for.
@@ -123,13 +124,23 @@ func (d *Viewer) WhatMay(q Question, kind string) ([]string, error) {
 	return out, nil
 }
 
-// Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions.
+// presently is how far an instant may lie from now for a question about it to be one about the present: programs tell
+// the time by clocks of their own.
+const presently = time.Minute
+
+// Ask decides a question. It needs no right: the door lets only programs in that hold a token for decisions. What is
+// permitted now counts as a use (docs/semantics.md, §11).
 func (d *Viewer) Ask(q Question, explain bool) (a Answer, err error) {
 	h, user, known, err := d.resolve(&q)
 	if err != nil {
 		return a, err
 	}
 	a.Allowed = known && h.Index.Allowed(user, q.Permission, q.Record, q.Time)
+	if a.Allowed && !q.Unused && !q.Anonymous {
+		if now := d.Now(); q.Time.Sub(now).Abs() <= presently {
+			d.Uses.Decided(user, q.Permission, now)
+		}
+	}
 	if !explain {
 		return a, nil
 	}

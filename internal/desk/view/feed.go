@@ -125,7 +125,7 @@ func (d *Viewer) Model(who desk.Actor, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return modelfile.Write(to, s.Present.Design())
+	return modelfile.Write(to, s.Present.Design(), s.Uses.Systems)
 }
 
 // MayExport refuses whoever does not see the whole design, before anything is written.

@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
 )
@@ -65,6 +66,7 @@ type WallPanel struct {
 	System  desk.Ref `json:"system"`
 	Held    int      `json:"held"`
 	Total   int      `json:"total"`
+	Used    *Used    `json:"used,omitempty" doc:"On a person's wall: when they last used the system; absent if nothing is known of its use"`
 	Courses []Course `json:"courses"`
 }
 
@@ -85,6 +87,7 @@ type Brick struct {
 	Whole  bool           `json:"whole" doc:"Held over the whole organisation, for every record"`
 	Note   string         `json:"note,omitempty" doc:"How far it is held, or why it is withheld, in a word or two"`
 	Held   []desk.Holding `json:"held"`
+	Used   *Used          `json:"used,omitempty" doc:"On a person's wall: when they last used it; absent if it is not known which permissions of the system are used"`
 	Draft  string         `json:"draft,omitempty" enum:"new,cut,changed" doc:"What the draft makes of it"`
 }
 
@@ -167,6 +170,7 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		p.Conflicts = append(p.Conflicts, b)
 	}
 	p.Systems = panels(walled, bricks)
+	showUses(walled, user, p.Systems, s.At)
 	if s.Draft != nil && s.House != s.Present {
 		markDrafted(s, p, user, where)
 	}
@@ -419,6 +423,8 @@ type Trace struct {
 	Ways        []Way          `json:"ways"`
 	More        bool           `json:"more" doc:"There are more ways than are listed"`
 	WhyNot      []Reason       `json:"whyNot" doc:"Nearest first; empty if it is held"`
+	Used        *Used          `json:"used,omitempty" doc:"When the person last used it; absent if nothing is known of its use"`
+	Detailed    bool           `json:"detailed" doc:"It is known which permissions of the system people use; otherwise, the use is of the system"`
 }
 
 // Trace tells by which ways a person holds a permission, or why not; asked for in an area (empty: anywhere).
@@ -442,6 +448,8 @@ func (d *Viewer) Trace(who desk.Actor, user, permission, where string) (*Trace, 
 		Description: p.Description,
 		Class:       string(p.Class),
 		Risk:        p.Risk,
+		Used:        usedKeys(h.House, user, []string{p.Key}, h.At),
+		Detailed:    h.Uses.Detailed(use.SystemOf(p.Key)),
 		Held:        []desk.Holding{},
 		Ways:        []Way{},
 		WhyNot:      []Reason{},

@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 )
 
@@ -28,6 +29,7 @@ type SeatRow struct {
 	Title   string     `json:"title,omitempty"`
 	Home    string     `json:"home"`
 	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
+	Never   bool       `json:"never,omitempty"   doc:"Uses of these systems are known, but none by this person"`
 	Since   *time.Time `json:"since,omitempty"   doc:"Of who waits: since when they are given something that needs it"`
 	Lacks   []string   `json:"lacks"             doc:"Of who waits: what is withheld, at most 8"`
 	Lacking int        `json:"lacking"           doc:"How much that is"`
@@ -55,7 +57,7 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := []SeatPool{}
+	out, spare := []SeatPool{}, idling(s, days)
 	for _, l := range s.Design().Licences {
 		taken, without := seats(s, l.ID, days)
 		p := SeatPool{Pool: pool(s, l.ID, taken, without), By: []string{}}
@@ -65,11 +67,11 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 			p.Free = &free
 		}
 		for _, seat := range taken {
-			if seat.LastUse == nil {
+			if seat.LastUse == nil && !seat.Never {
 				p.NoUse++
 			}
 		}
-		p.Lesser = len(idling(s)[l.ID])
+		p.Lesser = len(spare[l.ID])
 		for _, o := range neededBy(s, l.ID) {
 			p.By = append(p.By, o.Name)
 		}
@@ -92,42 +94,89 @@ func mayAnybody(s *desk.Sight, action string) bool {
 	})
 }
 
-// idling gives, of each licence, who sits on a seat without holding anything for which it is needed, by name.
-func idling(s *desk.Sight) map[string][]*model.User {
-	return desk.Counted(s, "seats without need", func() map[string][]*model.User {
-		out := map[string][]*model.User{}
-		for _, e := range s.Entries(model.KindUser) {
-			u := s.Design().Users[e.Place]
-			if len(u.Licences) == 0 || !s.Index.Live(u.ID, s.At) {
-				continue
-			}
-			uses := s.Index.Uses(u.ID, s.At)
-			for _, l := range u.Licences {
-				if !slices.Contains(uses, l) {
-					out[l] = append(out[l], u)
-				}
+// dispensable tells whether somebody can do without a licence of their own: they hold nothing that needs it or, where it
+// is known what of the systems people use, used nothing that needs it within so many days.
+type dispensable struct {
+	s     *desk.Sight
+	limit time.Time
+	held  map[string][]string        // of people on seats: the licences that what they hold needs
+	needs map[string]map[string]bool // of licences: the permissions that need them, where it is known which are used
+}
+
+func dispensableFor(s *desk.Sight, days int) *dispensable {
+	d := &dispensable{s: s, limit: s.At.AddDate(0, 0, -days), needs: map[string]map[string]bool{}}
+	d.held = desk.Counted(s, "licences that are needed", func() map[string][]string {
+		out := map[string][]string{}
+		for _, u := range s.Design().Users {
+			if len(u.Licences) > 0 && s.Index.Live(u.ID, s.At) {
+				out[u.ID] = s.Index.Uses(u.ID, s.At)
 			}
 		}
 		return out
 	})
+	for _, l := range s.Design().Licences {
+		needing := map[string]bool{}
+		for _, key := range s.Index.Needing(l.ID) {
+			if !s.Uses.Detailed(use.SystemOf(key)) {
+				needing = nil
+				break
+			}
+			needing[key] = true
+		}
+		d.needs[l.ID] = needing
+	}
+	return d
+}
+
+// needed gives of some licences those that somebody needs.
+func (d *dispensable) needed(user string, licences []string) (out []string) {
+	held := d.held[user]
+	var used []use.Use
+	for _, l := range licences {
+		if !slices.Contains(held, l) {
+			continue
+		}
+		if d.needs[l] != nil && used == nil {
+			used = d.s.Uses.Of(user)
+		}
+		if d.needs[l] == nil || slices.ContainsFunc(used, func(u use.Use) bool {
+			return d.needs[l][u.What] && !u.At.Before(d.limit)
+		}) {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// idling gives, of each licence, who sits on a seat without need of it, by name.
+func idling(s *desk.Sight, days int) map[string][]*model.User {
+	out, can := map[string][]*model.User{}, dispensableFor(s, days)
+	for l, users := range seated(s) {
+		for _, u := range users {
+			if s.Index.Live(u.ID, s.At) && len(can.needed(u.ID, []string{l})) == 0 {
+				out[l] = append(out[l], u)
+			}
+		}
+	}
+	return out
 }
 
 // lesserFor gives the licence with which somebody could do in place of one; empty if they need none.
-func lesserFor(s *desk.Sight, l *model.Licence, u *model.User) string {
-	uses := s.Index.Uses(u.ID, s.At)
-	for _, c := range l.Covers {
-		if !slices.Contains(u.Licences, c) && slices.Contains(uses, c) {
+func (d *dispensable) lesserFor(l *model.Licence, u *model.User) string {
+	for _, c := range d.needed(u.ID, l.Covers) {
+		if !slices.Contains(u.Licences, c) {
 			return c
 		}
 	}
 	return ""
 }
 
-// MostLesser gives the lesser licence with which most of some people could do, and those people; none if nobody needs any.
-func MostLesser(s *desk.Sight, l *model.Licence, users []*model.User) (lesser string, some []*model.User) {
-	by := map[string][]*model.User{}
+// MostLesser gives the lesser licence with which most of some people could do, by what they used within so many days, and
+// those people; none if nobody needs any.
+func MostLesser(s *desk.Sight, l *model.Licence, users []*model.User, days int) (lesser string, some []*model.User) {
+	by, can := map[string][]*model.User{}, dispensableFor(s, days)
 	for _, u := range users {
-		if c := lesserFor(s, l, u); c != "" {
+		if c := can.lesserFor(l, u); c != "" {
 			by[c] = append(by[c], u)
 		}
 	}
@@ -234,13 +283,15 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 		return nil, err
 	}
 	l, _ := s.Design().Licences.Find(licence)
-	systems := neededBy(s, licence)
+	what, known := usesOf(s, licence)
+	can := dispensableFor(s, days)
 	out := &Seats{Match: len(users), Rows: []SeatRow{}}
 	for _, u := range users[min(offset, len(users)):min(offset+limit, len(users))] {
 		row := SeatRow{
-			User: s.Ref(model.KindUser, u.ID), Title: u.JobTitle, Home: s.Area(u.Area).Name, LastUse: lastUse(u, systems),
-			Lacks: []string{},
+			User: s.Ref(model.KindUser, u.ID), Title: u.JobTitle, Home: s.Area(u.Area).Name,
+			LastUse: lastUse(s.House, u.ID, what, s.At), Lacks: []string{},
 		}
+		row.Never = known && row.LastUse == nil && part != SeatsWaiting
 		switch part {
 		case SeatsWaiting:
 			lacks := s.Index.Lacks(u.ID, licence, s.At)
@@ -249,7 +300,7 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 				row.Since = &at
 			}
 		case SeatsLesser:
-			if c := lesserFor(s, l, u); c != "" {
+			if c := can.lesserFor(l, u); c != "" {
 				ref := s.Ref(model.KindLicence, c)
 				row.Lesser = &ref
 			}
@@ -270,7 +321,7 @@ func (d *Viewer) PartOfPool(s *desk.Sight, licence, part string, days int) (
 	case SeatsWaiting:
 		return d.waiters(s, licence)
 	case SeatsLesser:
-		return idling(s)[l.ID], nil, nil
+		return idling(s, days)[l.ID], nil, nil
 	}
 	taken, _ := seats(s, licence, days)
 	var out []*model.User

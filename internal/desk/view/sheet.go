@@ -29,6 +29,7 @@ type Grant struct {
 	Force   string     `json:"force" enum:"now,coming,ended"`
 	Draft   string     `json:"draft,omitempty" enum:"new,changed,cut"`
 	May     bool       `json:"may" doc:"The viewer may take it away"`
+	Used    *Used      `json:"used,omitempty" doc:"Of one to a person: when they last used something of it; absent if nothing is known of its use"`
 }
 
 // Lock says why something cannot be edited, and what to do instead.
@@ -112,6 +113,7 @@ func GrantOf(s *desk.Sight, d *Viewer, who desk.Actor, a *model.Assignment) Gran
 	if a.Subject.User == "" {
 		g.People = h.Index.Size(a.Subject.Group)
 	}
+	g.Used = usedGrant(s, h, a)
 	return g
 }
 

@@ -106,7 +106,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"setPassword":     {in: "none", bare: true, body: map[string]string{"password": "none at all"}},
 		"askFirstPasskey": {in: "none", bare: true},
 		"firstPasskey":    {in: "none", bare: true, body: map[string]any{"name": "x", "answer": map[string]any{}}},
-		"sessions":    {}, "endSession": {in: "none", bare: true}, "endSessions": {}, "letters": {},
+		"sessions":        {}, "endSession": {in: "none", bare: true}, "endSessions": {}, "letters": {},
 		"setLetters":     {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true, "criticals": true, "daily": true}},
 		"changePassword": {bare: true, body: map[string]string{"present": "wrong", "password": "wrong"}},
 		"forgotten":      {once: true, body: map[string]string{"userName": d.Users[99].UserName}},
@@ -236,6 +236,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"correctImport": {ready: tried(d, map[string]any{"row": 0, "column": 0, "text": "somebody"})},
 		"draftImport":   {once: true, ready: tried(d, nil)},
 		"closeImport":   {once: true, ready: tried(d, nil)},
+		"recordUses":    {bare: true, ready: tried(d, nil)},
+		"noteUses":      {body: uses(d)},
 		"upgrade": {
 			body: upgrade,
 		}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
@@ -263,6 +265,16 @@ func listed(d *model.Design, body any) func(ask asker) (string, any) {
 		}
 		return v.ID, body
 	}
+}
+
+// uses tells 10,000 uses.
+func uses(d *model.Design) (out []map[string]any) {
+	for i := range 10_000 {
+		out = append(out, map[string]any{
+			"user": d.Users[i%len(d.Users)].ID, "system": d.Systems[i%len(d.Systems)].ID, "at": generate.Day,
+		})
+	}
+	return out
 }
 
 // tried opens a file of a thousand rows, and waits until they are tried.

@@ -568,3 +568,51 @@ func TestWhatIsNotThere(t *testing.T) {
 		}
 	}
 }
+
+// What is permitted to a user about the present counts as a use, once it is kept after the server ends too; not what is
+// denied, asked of another day, asked not to count, searched for, or of someone not signed in (docs/semantics.md, §11).
+func TestWhatIsPermittedIsAUse(t *testing.T) {
+	c := serve(t)
+	ask := func(subject, kind, action, context string) {
+		t.Helper()
+		body := fmt.Sprintf(`{"subject": %s, "action": {"name": %q}, "resource": {"type": %q, "id": "1",
+			"properties": {"area": "t1"}}, "context": %s}`, subject, action, kind, context)
+		if status, text := c.ask("evaluation", body); status != http.StatusOK {
+			t.Fatalf("%d %s", status, text)
+		}
+	}
+	ann, nobody := `{"type": "user", "id": "ANN.a"}`, `{"type": "anonymous", "id": "x"}`
+	used := func(user, what string) bool { _, is := c.desk.Uses.Last(user, what); return is }
+	ask(ann, "s:gate", "open", `{}`) // which nothing gives
+	ask(ann, "s:gate", "view", `{"use": false}`)
+	ask(ann, "s:gate", "view", fmt.Sprintf(`{"time": %q}`, now.AddDate(0, 0, 1).Format(time.RFC3339)))
+	ask(nobody, "s:board", "view", `{}`)
+	c.ask("search/action", `{"subject": `+ann+`, "resource": {"type": "s:gate", "id": "1", "properties": {"area": "t1"}}}`)
+	if c.desk.Uses.Len() != 0 {
+		t.Errorf("%d uses are noted, want none: %v", c.desk.Uses.Len(), c.desk.Uses.Of("ann"))
+	}
+	ask(ann, "s:gate", "view", fmt.Sprintf(`{"time": %q}`, now.Add(-20*time.Second).Format(time.RFC3339)))
+	c.ask("evaluations", `{"subject": `+ann+`, "evaluations": [
+		{"action": {"name": "edit"}, "resource": {"type": "s:gate.log", "id": "1", "properties": {"area": "t1"}}},
+		{"action": {"name": "open"}, "resource": {"type": "s:gate", "id": "1", "properties": {"area": "t1"}}}]}`)
+	for what, want := range map[string]bool{"s": true, "s:gate:view": true, "s:gate.log:edit": true, "s:gate:open": false} {
+		if used("ann", what) != want {
+			t.Errorf("ann used %s: %v", what, !want)
+		}
+	}
+	if status, text := c.ask("evaluation", `{"subject": `+ann+`, "action": {"name": "view"},
+		"resource": {"type": "s:gate", "id": "1"}, "context": {"use": "no"}}`); status != http.StatusBadRequest ||
+		!strings.Contains(text, "context.use") {
+		t.Errorf("a use that is no boolean: %d %s", status, text)
+	}
+	if err := c.desk.KeepUses(); err != nil {
+		t.Fatal(err)
+	}
+	again, err := rooms.Open(c.desk.Store, func() time.Time { return c.clock.at })
+	if err != nil {
+		t.Fatal(err)
+	}
+	if at, is := again.Uses.Last("ann", "s:gate:view"); !is || !at.Equal(now) {
+		t.Errorf("after a new start, ann used it at %v (%v)", at, is)
+	}
+}

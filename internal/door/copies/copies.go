@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/store"
 )
 
@@ -29,6 +30,7 @@ type line struct {
 	Revision *head         `json:"revision,omitempty"` // what changed since the revision before comes
 	Object   *object       `json:"object,omitempty"`
 	Tokens   []store.Token `json:"tokens,omitempty"` // all of them
+	Uses     []use.Use     `json:"uses,omitempty"`   // last uses that have been kept since
 	Beat     *time.Time    `json:"beat,omitempty"`
 }
 

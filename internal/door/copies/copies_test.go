@@ -177,7 +177,7 @@ func decision(user string) string {
 func written(t *testing.T, d *model.Design) string {
 	t.Helper()
 	var b bytes.Buffer
-	if err := modelfile.Write(&b, d); err != nil {
+	if err := modelfile.Write(&b, d, nil); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()

@@ -3,6 +3,7 @@ package copies
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"net/http"
 	"reflect"
 	"strconv"
@@ -12,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
@@ -47,6 +49,7 @@ type feed struct {
 	flush  *http.ResponseController
 	sent   int // the revision that the copy has; 0: none
 	tokens []store.Token
+	used   int64 // up to when uses that were kept have been sent, in seconds since 1970
 }
 
 // knows tells whether the record holds a revision by a hash: if not, the copy has followed another record.
@@ -63,6 +66,9 @@ func (f *feed) run(r *http.Request) error {
 	for {
 		moved := f.desk.Moved.Wait()
 		if err := f.tell(); err != nil { // first: with the design, a copy is ready
+			return err
+		}
+		if err := f.tellUses(); err != nil {
 			return err
 		}
 		if err := f.catchUp(); err != nil {
@@ -114,6 +120,33 @@ func (f *feed) tell() error {
 	}
 	f.tokens = append([]store.Token{}, tokens...)
 	return f.write(line{Tokens: f.tokens})
+}
+
+// usesAtOnce is how many uses a line holds.
+const usesAtOnce = 1000
+
+// tellUses sends the last uses that have been kept since they were sent. Those of the last second are sent once more,
+// since more may be kept within it: a copy that has them already stays as it is.
+func (f *feed) tellUses() (err error) {
+	now := f.desk.Now().Unix()
+	if f.used == now {
+		return nil
+	}
+	var list []use.Use
+	send := func() {
+		if len(list) > 0 && err == nil {
+			err = f.write(line{Uses: list})
+		}
+		list = nil
+	}
+	read := f.store.Uses(f.used, func(u use.Use) {
+		if list = append(list, u); len(list) == usesAtOnce {
+			send()
+		}
+	})
+	send()
+	f.used = now
+	return errors.Join(err, read)
 }
 
 // most is how many objects may have changed since the revision that a copy has: beyond that, it gets the whole design.

@@ -133,6 +133,8 @@ func (c *Copy) listen(ctx context.Context, taken func()) error {
 			if err := c.Desk.TakeTokens(l.Tokens); err != nil {
 				return err
 			}
+		case l.Uses != nil:
+			c.Desk.Uses.Restore(l.Uses...)
 		case l.Beat != nil && c.Desk.Revision() > 0:
 			taken() // it has been here before, and nothing has come since
 		}

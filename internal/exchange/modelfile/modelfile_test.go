@@ -18,7 +18,7 @@ var day = time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 func write(t testing.TB, d *model.Design) string {
 	t.Helper()
 	var b bytes.Buffer
-	if err := modelfile.Write(&b, d); err != nil {
+	if err := modelfile.Write(&b, d, nil); err != nil {
 		t.Fatal(err)
 	}
 	return b.String()

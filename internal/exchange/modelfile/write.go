@@ -5,15 +5,24 @@ import (
 	"bytes"
 	"encoding/json"
 	"io"
+	"time"
 
 	"fachwerk/internal/core/model"
 )
 
 // Write writes a design in the canonical form of the format: lists in the order of the format, objects sorted by
-// id, defaults and empty lists left out, two spaces of indent. Reading what it wrote gives the same design.
-func Write(out io.Writer, d *model.Design) error {
+// id, defaults and empty lists left out, two spaces of indent. Reading what it wrote gives the same design. Uses tells
+// when somebody last used which systems; it may be nil.
+func Write(out io.Writer, d *model.Design, uses func(user string) map[string]time.Time) error {
 	w := NewWriter(out, d.Organisation.Name)
-	d.All(w.Add)
+	d.All(func(o model.Object) {
+		if u, is := o.(*model.User); is && uses != nil {
+			told := *u
+			told.LastUse = uses(u.ID)
+			o = &told
+		}
+		w.Add(o)
+	})
 	return w.Close()
 }
 

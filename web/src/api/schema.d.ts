@@ -976,6 +976,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note the last uses that the rows of a file tell; those with errors stay out */
+        post: operations["recordUses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/invitations": {
         parameters: {
             query?: never;
@@ -2411,6 +2428,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong */
+        post: operations["noteUses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/welcome/{link}": {
         parameters: {
             query?: never;
@@ -2827,6 +2861,8 @@ export interface components {
             risk: number;
             /** @enum {string} */
             state: "held" | "withheld" | "none";
+            /** @description On a person's wall: when they last used it; absent if it is not known which permissions of the system are used */
+            used?: components["schemas"]["Used"];
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
@@ -2866,6 +2902,8 @@ export interface components {
             /** @enum {string} */
             state: "active" | "retired";
             systems: components["schemas"]["LayerPanel"][];
+            /** @description How many of these used it lately; absent if nothing is known of its use */
+            usage?: components["schemas"]["Usage"];
             /** @description Roles that build on it, and delegations and conflicts that name it */
             usedBy: components["schemas"]["Ref"][];
         };
@@ -3475,6 +3513,8 @@ export interface components {
             idleDays: number;
             /** Format: date-time */
             lastUse?: string;
+            /** @description Of its systems uses are known, but none by the person */
+            never?: boolean;
             /**
              * Format: int64
              * @description Live people with the same title and department
@@ -3487,7 +3527,7 @@ export interface components {
              * @description Since when it is held, if the record tells
              */
             since?: string;
-            /** @description Whether any use of its systems is known */
+            /** @description Whether any use of its systems by the person is known */
             used: boolean;
         };
         ExtendInputBody: {
@@ -3603,6 +3643,8 @@ export interface components {
             subject: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
             terms: components["schemas"]["Terms"];
+            /** @description Of one to a person: when they last used something of it; absent if nothing is known of its use */
+            used?: components["schemas"]["Used"];
         };
         GrantInputBody: {
             area?: string;
@@ -5187,13 +5229,15 @@ export interface components {
             rule: string;
         };
         Seat: {
-            /** @description That is more than 90 days ago */
+            /** @description It was not used for 90 days */
             idle: boolean;
             /**
              * Format: date-time
              * @description When they last used a system that needs it, if that is known
              */
             lastUse?: string;
+            /** @description Uses of these systems are known, but none by this person */
+            never?: boolean;
             user: components["schemas"]["Ref"];
         };
         SeatChange: {
@@ -5280,6 +5324,8 @@ export interface components {
             lastUse?: string;
             /** @description The licence with which they could do; absent if they need none */
             lesser?: components["schemas"]["Ref"];
+            /** @description Uses of these systems are known, but none by this person */
+            never?: boolean;
             /**
              * Format: date-time
              * @description Of who waits: since when they are given something that needs it
@@ -5488,6 +5534,8 @@ export interface components {
         Trace: {
             class: string;
             description?: string;
+            /** @description It is known which permissions of the system people use; otherwise, the use is of the system */
+            detailed: boolean;
             held: components["schemas"]["Holding"][];
             label?: string;
             /** @description There are more ways than are listed */
@@ -5495,6 +5543,8 @@ export interface components {
             permission: components["schemas"]["Ref"];
             /** Format: int64 */
             risk: number;
+            /** @description When the person last used it; absent if nothing is known of its use */
+            used?: components["schemas"]["Used"];
             ways: components["schemas"]["Way"][];
             /** @description Nearest first; empty if it is held */
             whyNot: components["schemas"]["Reason"][];
@@ -5601,8 +5651,48 @@ export interface components {
             /** @enum {string} */
             what: "added" | "changed" | "deleted";
         };
+        Usage: {
+            /** Format: int64 */
+            days: number;
+            /**
+             * Format: int64
+             * @description How many people used something of it within so many days
+             */
+            used: number;
+        };
+        UseTold: {
+            /** Format: date-time */
+            at: string;
+            /** @description A permission's key, in place of a system */
+            permission?: string;
+            /** @description A system's id */
+            system?: string;
+            /** @description A user's id, or else userName */
+            user: string;
+        };
+        Used: {
+            /**
+             * Format: date-time
+             * @description When it was last used; absent: never, as far as is known
+             */
+            at?: string;
+            /** @description It was not used for 90 days */
+            idle: boolean;
+        };
         UsersInputBody: {
             users: string[];
+        };
+        UsesNoted: {
+            /**
+             * Format: int64
+             * @description How many changed nothing, since as late a use is known
+             */
+            known: number;
+            /**
+             * Format: int64
+             * @description How many were later than what was known
+             */
+            noted: number;
         };
         Waiver: {
             ended: boolean;
@@ -5617,6 +5707,8 @@ export interface components {
             system: components["schemas"]["Ref"];
             /** Format: int64 */
             total: number;
+            /** @description On a person's wall: when they last used the system; absent if nothing is known of its use */
+            used?: components["schemas"]["Used"];
         };
         Way: {
             /** @description The assignment that could be cut, if it is made to the person directly */
@@ -8036,6 +8128,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recordUses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsesNoted"];
                 };
             };
             /** @description Error */
@@ -11228,6 +11351,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upgrade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    noteUses: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A token made with --for api or --for decisions */
+                Authorization?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseTold"][];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsesNoted"];
                 };
             };
             /** @description Error */

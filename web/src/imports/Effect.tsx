@@ -124,7 +124,7 @@ export function Effect({
 				</p>
 			)}
 			<button type="button" className="action main mt-2 mb-3" disabled={busy || drafting || held} onClick={onDraft}>
-				{drafting ? "Weighing what it does …" : "Put into the draft"}
+				{drafting ? "Weighing what it does …" : file.kind === "last-use" ? "Record these uses" : "Put into the draft"}
 			</button>
 		</section>
 	);

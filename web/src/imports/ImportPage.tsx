@@ -1,9 +1,9 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Ask } from "../api/ask";
 import { api, data, Refusal, type Schemas } from "../api/client";
-import { useDrafting } from "../api/hooks";
+import { design, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet } from "../house/lens";
 import { Failed } from "../parts/loading";
@@ -93,6 +93,18 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 		onClose();
 		api.DELETE("/api/imports/{id}", { params: { path: { id } } });
 	};
+	const cache = useQueryClient();
+	const uses = useMutation({
+		mutationFn: () => data(api.POST("/api/imports/{id}/uses", { params: { path: { id } } })),
+		onError: refuse,
+		onSuccess: (n) => {
+			cache.invalidateQueries({ queryKey: design });
+			tell(
+				`${count(n.noted, "last use is", "last uses are")} recorded. They are no part of the design, and shown at once.`,
+			);
+			close();
+		},
+	});
 	const draft = useDrafting(() => data(api.POST("/api/imports/{id}/draft", { params: { path: { id } } })));
 	if (error instanceof Refusal && error.status === 404)
 		return (
@@ -163,16 +175,18 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 			<Effect
 				file={shown}
 				busy={working}
-				drafting={draft.isPending}
+				drafting={draft.isPending || uses.isPending}
 				onAlter={(how) => alter.mutate(how)}
 				onDraft={() =>
-					draft.mutate(undefined, {
-						onError: refuse,
-						onSuccess: () => {
-							tell(`${shown.name} is in your draft. Open it below to see who gains and loses what, then apply.`);
-							close();
-						},
-					})
+					shown.kind === "last-use"
+						? uses.mutate()
+						: draft.mutate(undefined, {
+								onError: refuse,
+								onSuccess: () => {
+									tell(`${shown.name} is in your draft. Open it below to see who gains and loses what, then apply.`);
+									close();
+								},
+							})
 				}
 			/>
 		</div>

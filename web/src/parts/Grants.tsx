@@ -4,7 +4,7 @@ import { draftCut, useDrafting } from "../api/hooks";
 import { TermsBoard } from "./AssignBoard";
 import { useNotice } from "./notice";
 import { Elsewhere } from "./sheet";
-import { count, Mark, Named } from "./words";
+import { count, Mark, Named, used } from "./words";
 
 /** Assignments, seen from one of their ends: the other end, the terms, and what can be done. */
 export function Grants({
@@ -65,6 +65,7 @@ export function Grants({
 								{g.force === "coming" && <b className="text-ochre"> · not yet in force</b>}
 								{g.force === "ended" && <b className="text-ox"> · ended</b>}
 								{g.terms.contact && <b> · contact</b>}
+								{g.used && <span className={g.used.idle ? "text-ochre" : ""}> · {used(g.used)}</span>}
 								{g.terms.reason && ` — “${g.terms.reason}”`} <Mark draft={g.draft} />
 							</span>
 							{g.may && g.draft !== "cut" && (

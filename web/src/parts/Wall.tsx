@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import type { Schemas } from "../api/client";
 import { bricksByArrow } from "./bricks";
-import { extent, riskWords } from "./words";
+import { extent, riskWords, used } from "./words";
 
 type Props = {
 	label: string;
@@ -60,6 +60,9 @@ export function Wall(p: Props) {
 						<h2 className="flex items-baseline font-bold">
 							<span className="grow text-[15px]">{s.system.name}</span>
 							<span className="text-[12px] font-normal text-quiet">
+								{s.used && s.held > 0 && (
+									<span className={s.used.idle ? "mr-3 font-semibold text-ochre" : "mr-3"}>{used(s.used)}</span>
+								)}
 								{s.held} of {s.total}
 							</span>
 						</h2>
@@ -116,6 +119,7 @@ function BrickButton({
 			: brick.state === "withheld"
 				? `withheld: ${brick.note}`
 				: "not held";
+	const lately = brick.state === "held" ? used(brick.used) : undefined;
 	const look = chosen
 		? "border-slate bg-slate text-on-slate"
 		: brick.state === "held"
@@ -131,7 +135,7 @@ function BrickButton({
 			data-brick={brick.key}
 			tabIndex={tabbable ? 0 : -1}
 			aria-pressed={chosen}
-			title={`${brick.key} — ${brick.label ? `${brick.label}; ` : ""}${words}`}
+			title={[`${brick.key} — ${brick.label ? `${brick.label}; ` : ""}${words}`, lately].filter(Boolean).join("; ")}
 			onClick={onChoose}
 			className={`relative flex h-[27px] items-center gap-2 border-[1.5px] px-[8px] text-left ${look} ${brick.draft ? "outline-2 outline-offset-1 outline-ochre-line" : ""}`}
 		>
@@ -148,10 +152,19 @@ function BrickButton({
 					{brick.note}
 				</span>
 			)}
+			{lately && brick.used?.idle && (
+				<span
+					aria-hidden="true"
+					className={`narrow text-[11px] italic ${chosen ? "text-on-slate-quiet" : brick.whole ? "" : "text-ochre"}`}
+				>
+					{brick.used?.at ? "idle" : "never used"}
+				</span>
+			)}
 			{brick.draft && <span className="text-[11px] font-semibold text-ochre">{brick.draft === "cut" ? "▼" : "▲"}</span>}
 			<span className="sr-only">
 				{" "}
 				({brick.key}, {words}
+				{lately && `, ${lately}`}
 				{brick.risk ? `, ${riskWords[brick.risk]} risk` : ""})
 			</span>
 		</button>

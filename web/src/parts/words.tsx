@@ -117,6 +117,9 @@ const momentForm = new Intl.DateTimeFormat("en-GB", {
 export const day = (instant: string) => dayForm.format(new Date(instant));
 export const moment = (instant: string) => momentForm.format(new Date(instant));
 
+/** When something was last used; nothing where that is not known. */
+export const used = (u: { at?: string } | undefined) => u && (u.at ? `last used ${day(u.at)}` : "never used");
+
 export const number = (n: number) => n.toLocaleString("en-GB");
 
 export const count = (n: number, one: string, many: string) => `${number(n)} ${n === 1 ? one : many}`;

@@ -18,9 +18,9 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 					/>
 					<Fact
 						title="Last used"
-						value={e.lastUse ? `${count(e.idleDays, "day", "days")} ago` : "not known"}
-						note={e.lastUse ? day(e.lastUse) : "its systems tell nothing"}
-						bad={e.idleDays >= 90}
+						value={e.lastUse ? `${count(e.idleDays, "day", "days")} ago` : e.never ? "never" : "not known"}
+						note={e.lastUse ? day(e.lastUse) : e.never ? "others’ uses are known" : "its systems tell nothing"}
+						bad={e.idleDays >= 90 || e.never}
 					/>
 					<Fact
 						title="Peers who have it"

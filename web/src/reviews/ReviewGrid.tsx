@@ -38,9 +38,15 @@ const evidence = [
 	column("Access", "minmax(130px,2fr)", (i) => i.target.name),
 	column("Held", "minmax(110px,1.6fr)", held, { look: () => "text-quiet" }),
 	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
-	column("Last used", "88px", (i) => (i.evidence?.lastUse ? `${count(i.evidence.idleDays, "day", "days")} ago` : "—"), {
-		look: (i) => ((i.evidence?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""),
-	}),
+	column(
+		"Last used",
+		"88px",
+		(i) =>
+			i.evidence?.lastUse ? `${count(i.evidence.idleDays, "day", "days")} ago` : i.evidence?.never ? "never" : "—",
+		{
+			look: (i) => ((i.evidence?.idleDays ?? 0) >= 90 ? "font-semibold text-ochre" : ""),
+		},
+	),
 	column("Peers", "76px", (i) =>
 		i.evidence && i.evidence.peers > 0 ? `${i.evidence.alike} of ${i.evidence.peers}` : "—",
 	),

@@ -290,7 +290,9 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 											: "needs none"
 										: r.lastUse
 											? `used ${day(r.lastUse)}`
-											: "no use known"}
+											: r.never
+												? "never used"
+												: "no use known"}
 							</span>
 						</li>
 					))}

@@ -7,7 +7,7 @@ import { useTo } from "../../house/lens";
 import { acting, sees } from "../../house/rights";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
-import { addressOf, count, extent, riskWords } from "../../parts/words";
+import { addressOf, count, day, extent, riskWords } from "../../parts/words";
 import { AskBoard } from "../../requests/AskBoard";
 import { RepairList } from "./RepairList";
 
@@ -52,6 +52,13 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 					<p className="mt-3 font-semibold text-moss">
 						✓ Held {t.held.map(extent).join("; ")}, by {count(t.ways.length, "way", "ways")}
 						{t.more && " or more"}
+					</p>
+					<p className={t.used?.idle ? "font-semibold text-ochre" : "text-quiet"}>
+						{!t.used
+							? "When it was last used is not known."
+							: t.detailed
+								? `${t.used.at ? `Last used ${day(t.used.at)}` : "Never used, as far as is known"}.`
+								: `${t.used.at ? `The system was last used ${day(t.used.at)}` : "The system was never used, as far as is known"}; which of its permissions are used is not known.`}
 					</p>
 					<div className="mt-3 overflow-x-auto pb-2">
 						<Ways ways={t.ways} />

@@ -121,6 +121,11 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 				<BundleWall kind={kind} sheet={sheet} editable={editable} />
 				<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
 					<Drafted sheet={sheet} />
+					{sheet.usage && sheet.holders > 0 && (
+						<p className={sheet.usage.used * 2 < sheet.holders ? "mb-2 font-semibold text-ochre" : "mb-2 text-quiet"}>
+							Held by {sheet.holders}, used by {sheet.usage.used} within {sheet.usage.days} days.
+						</p>
+					)}
 					<Part
 						title="Who has it"
 						count={sheet.holders}

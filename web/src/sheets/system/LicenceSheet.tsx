@@ -60,7 +60,9 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 								<Line
 									key={seat.user.id}
 									aside={
-										seat.idle && seat.lastUse ? (
+										seat.never ? (
+											<b className="text-ochre">never used</b>
+										) : seat.idle && seat.lastUse ? (
 											<b className="text-ochre">unused since {day(seat.lastUse)}</b>
 										) : seat.lastUse ? (
 											`used ${day(seat.lastUse)}`
