@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	_ "time/tzdata" // time zones are known wherever the program runs
 
 	"github.com/spf13/cobra"
 

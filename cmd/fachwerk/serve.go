@@ -152,6 +152,7 @@ func serve(set *settings) error {
 	opened()
 	outside := set.outside(listener.Addr().String())
 	d.Set(set.accounts(outside))
+	d.SetZone(set.zone)
 	var doors *server.Server
 	var follows *copies.Copy
 	if set.Follow == "" {
@@ -419,11 +420,14 @@ func keepUses(ctx context.Context, d *rooms.Desk) {
 	}
 }
 
-// remind puts the reminders that are due into the outbox.
+// remind does what is due by itself, once a minute: rounds of series, reminders, endings.
 func remind(ctx context.Context, d *rooms.Desk) {
-	tick := time.NewTicker(10 * time.Minute)
+	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()
 	for {
+		if err := desk.Guarded(d.SeriesDue); err != nil {
+			slog.Error("cannot do what series of reviews are due to do", "error", err)
+		}
 		if err := desk.Guarded(d.RemindDue); err != nil {
 			slog.Error("cannot remind", "error", err)
 		}

@@ -47,6 +47,7 @@ type settings struct {
 	MailForms string `koanf:"mail-forms"`
 
 	SecondFactor           bool   `koanf:"second-factor"`
+	TimeZone               string `koanf:"time-zone"`
 	InvitationDays         int    `koanf:"invitation-days"`
 	SessionHours           int    `koanf:"session-hours"`
 	SessionIdleMinutes     int    `koanf:"session-idle-minutes"`
@@ -62,6 +63,7 @@ type settings struct {
 	KeepEvidenceDays int `koanf:"keep-evidence-days"`
 
 	secrets map[string]string
+	zone    *time.Location
 	proxies []netip.Prefix
 	sender  *post.SMTP // nil: letters are not sent
 	forms   *post.Form
@@ -102,6 +104,7 @@ func defineSettings(f *pflag.FlagSet) {
 	f.String("mail-forms", "", "a folder with forms of letters in place of the usual ones: letter.txt, letter.html")
 
 	f.Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
+	f.String("time-zone", "UTC", "the organisation's time zone, like Europe/Oslo: when series of reviews open")
 	f.Int("invitation-days", 7, "for how many days an invitation is good")
 	f.Int("session-hours", 12, "after how many hours somebody signs in again")
 	f.Int("session-idle-minutes", 120, "after how many minutes without use somebody signs in again")
@@ -260,6 +263,9 @@ func (s *settings) check() error {
 	}
 	if (s.TLSCert == "") != (s.TLSKey == "") {
 		return wrong("tls-cert", "a certificate and its --tls-key go together")
+	}
+	if s.zone, err = time.LoadLocation(s.TimeZone); err != nil {
+		return wrong("time-zone", "expected a time zone of the tz database, like Europe/Oslo, not %q", s.TimeZone)
 	}
 	if _, known := levels[s.LogLevel]; !known {
 		return wrong("log-level", "expected debug, info, warn or error, not %q", s.LogLevel)

@@ -22,9 +22,10 @@ func (s *settings) postman(d *rooms.Desk) *work.Postman {
 func workCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "work --db FILE",
-		Short: "Do once what is due: reminders, endings, letters",
-		Long: "Does once what a server does by itself, and ends: it writes the reminders that are due, ends " +
-			"what was given until now, and sends the letters that are due. It takes the settings of serve, and may run beside a server.",
+		Short: "Do once what is due: rounds of series, reminders, endings, letters",
+		Long: "Does once what a server does by itself, and ends: it opens and closes the rounds of series that are due, " +
+			"with the discoveries before them, writes the reminders that are due, ends what was given until now, and sends " +
+			"the letters that are due. It takes the settings of serve, and may run beside a server.",
 		Args: usageArgs(cobra.NoArgs),
 	}
 	defineSettings(c.Flags())
@@ -55,7 +56,8 @@ func workCommand() *cobra.Command {
 			return fmt.Errorf("the database %s: %w", set.DB, store.Explained(err))
 		}
 		d.Set(set.accounts(set.outside(set.Addr)))
-		if err := errors.Join(d.RemindDue(), d.EndDue()); err != nil {
+		d.SetZone(set.zone)
+		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.EndDue()); err != nil {
 			return err
 		}
 		sent := 0

@@ -240,7 +240,7 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 				},
 			)
 		}
-		if _, err := s.AddReview(r, items, nil); err != nil {
+		if _, err := s.AddReview(r, items, nil, nil); err != nil {
 			return err
 		}
 	}

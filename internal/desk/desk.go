@@ -43,6 +43,7 @@ type Desk struct {
 	// CarryOut gives what is kept and done along with a change that somebody applies, in the same transaction, and what
 	// follows once it is acknowledged. Its error is why the change cannot be applied.
 	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(), err error)
+	zone     *time.Location // nil: UTC
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 }
@@ -92,6 +93,17 @@ func (h *House) Design() *model.Design { return h.Index.Design() }
 func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 	d := &Desk{Store: s, Uses: use.NewBook(), clock: func() time.Time { return now().UTC() }}
 	return d, errors.Join(d.readUses(), d.reload())
+}
+
+// SetZone says in which time zone the organisation is, before anybody is served.
+func (d *Desk) SetZone(zone *time.Location) { d.zone = zone }
+
+// Zone is the organisation's time zone.
+func (d *Desk) Zone() *time.Location {
+	if d.zone == nil {
+		return time.UTC
+	}
+	return d.zone
 }
 
 // Present is the current house.

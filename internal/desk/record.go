@@ -130,20 +130,20 @@ func (d *Desk) LetterTo(u *model.User, by string, l post.Letter) store.Letter {
 	if post.Daily[l.Kind] {
 		declined, err := d.Store.DeclinedBy(u.ID)
 		if out.Daily = err == nil && !slices.Contains(declined, post.AtOnce); out.Daily {
-			out.Due = nextMorning(d.Now())
+			out.Due = nextMorning(d.Now(), d.Zone())
 		}
 	}
 	return out
 }
 
-// morning is when the letter of the day goes out, in UTC.
-const morning = 6 * time.Hour
+// morning is the hour, in the organisation's time zone, when letters of the day go out.
+const morning = 6
 
 // nextMorning is when the next letter of the day goes out.
-func nextMorning(now time.Time) time.Time {
-	at := now.UTC().Truncate(24 * time.Hour).Add(morning)
-	if !now.Before(at) {
-		at = at.AddDate(0, 0, 1)
+func nextMorning(now time.Time, zone *time.Location) time.Time {
+	year, month, day := now.In(zone).Date()
+	if at := time.Date(year, month, day, morning, 0, 0, 0, zone); now.Before(at) {
+		return at.UTC()
 	}
-	return at
+	return time.Date(year, month, day+1, morning, 0, 0, 0, zone).UTC()
 }

@@ -95,6 +95,19 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	}
 }
 
+// Stuck tells that a review that returns by itself cannot go on.
+func Stuck(organisation, name, series, why string) Letter {
+	return Letter{
+		Kind:    Tasks,
+		Subject: fmt.Sprintf("“%s” cannot go on by itself", series),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\nThe review “%s” returns by itself, and something keeps it from that. %s\n\nSign in to Fachwerk and "+
+				"open Reviews to mend it.\n\n%s\n",
+			name, series, why, organisation,
+		),
+	}
+}
+
 // LinkHere stands in a letter where its link is put when it is sent, so that no working link lies in the outbox.
 const LinkHere = "[the link is made when this letter is sent]"
 

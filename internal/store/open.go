@@ -260,6 +260,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return usesOf(tx)
 	},
+	// Reviews return by themselves.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Series{}, &Round{}) },
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

@@ -85,11 +85,19 @@ type ReviewTask struct {
 	Revision int // the one that it made, or 0
 }
 
-// AddReview keeps a new review with its items and the letters that ask for decisions, and gives its id.
-func (s *Store) AddReview(r Review, items []ReviewItem, letters []Letter) (int, error) {
+// AddReview keeps a new review with its items and the letters that ask for decisions, and gives its id. Along does more
+// in the same transaction; it may be nil.
+func (s *Store) AddReview(
+	r Review, items []ReviewItem, letters []Letter, along func(s *Store, id int) error,
+) (int, error) {
 	err := s.write(func(tx *gorm.DB) error {
 		if err := tx.Create(&r).Error; err != nil {
 			return err
+		}
+		if along != nil {
+			if err := along(within(tx), r.ID); err != nil {
+				return err
+			}
 		}
 		for i := range items {
 			items[i].Review = r.ID

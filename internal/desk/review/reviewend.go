@@ -17,11 +17,14 @@ import (
 // CloseReview ends a review: it takes away, in one revision, the direct assignments that were revoked, gives what
 // is undecided the fate that was chosen, and leaves tasks to the owners of groups for what these give.
 func (d *Reviewer) CloseReview(who desk.Actor, id int, alone string) (*Review, error) {
-	return desk.Written(d.Desk, func(h *desk.House) (*Review, error) { return d.closeReview(h, who, id, alone) })
+	return desk.Written(d.Desk, func(h *desk.House) (*Review, error) {
+		return d.closeReview(h, who, id, alone, "")
+	})
 }
 
-// closeReview is [Reviewer.CloseReview] on a house, with the writer's lock held.
-func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone string) (*Review, error) {
+// closeReview is [Reviewer.CloseReview] on a house, with the writer's lock held. Why is what the record says of it, if
+// that is not the usual.
+func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why string) (*Review, error) {
 	if err := d.Acts(h, who); err != nil {
 		return nil, err
 	}
@@ -70,7 +73,7 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone stri
 		err = end(d.Store, 0)
 	} else {
 		outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByReview, Ops: ops, Permits: d.runsReview(h, who)})
-		h, err = d.Commit(outcome, "The outcome of this review cannot be applied.", desk.Note{Why: "Outcome of “" + r.Name + "”", Along: end})
+		h, err = d.Commit(outcome, "The outcome of this review cannot be applied.", desk.Note{Why: cmp.Or(why, "Outcome of “"+r.Name+"”"), Along: end})
 	}
 	if err != nil {
 		return nil, desk.Missing(err, "This review is closed already.")

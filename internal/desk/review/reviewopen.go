@@ -35,6 +35,9 @@ type NewReview struct {
 	Fallback string     `json:"fallback,omitempty" doc:"Who decides where there is nobody else; the opener if absent"`
 	Fate     string     `json:"fate,omitempty" enum:",keep,revoke" doc:"What becomes of what is undecided at the end; kept if absent"`
 	Due      *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
+
+	only  map[string]bool                    // the people who are asked about; nil: all
+	along func(s *store.Store, id int) error // what is kept with it
 }
 
 func (n NewReview) scope() review.Scope {
@@ -102,6 +105,10 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		covers = func(u *model.User) bool {
 			return authority.Check(delegation.Act{Action: delegation.Review, User: u}) == nil
 		}
+	}
+	if n.only != nil {
+		covered := covers
+		covers = func(u *model.User) bool { return n.only[u.ID] && (covered == nil || covered(u)) }
 	}
 	asked, more := review.Items(h.Index, scope, now, covers)
 	if more {
@@ -231,7 +238,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		return nil, err
 	}
 	declined[who.User] = true // who opens it knows
-	if r.ID, err = d.Store.AddReview(r, items, d.reminders(h, r, items, declined, false)); err != nil {
+	if r.ID, err = d.Store.AddReview(r, items, d.reminders(h, r, items, declined, false), n.along); err != nil {
 		return nil, err
 	}
 	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())

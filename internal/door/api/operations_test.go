@@ -238,6 +238,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"closeImport":   {once: true, ready: tried(d, nil)},
 		"recordUses":    {bare: true, ready: tried(d, nil)},
 		"noteUses":      {body: uses(d)},
+		"allSeries":     {}, "series": {bare: true, in: "9"}, "alterSeries": {bare: true, in: "9", body: map[string]any{"does": "pause"}},
+		"makeSeries": {once: true, body: returning(d, role.ID, "")}, "trySeries": {body: returning(d, "", system.ID)},
 		"upgrade": {
 			body: upgrade,
 		}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
@@ -265,6 +267,18 @@ func listed(d *model.Design, body any) func(ask asker) (string, any) {
 		}
 		return v.ID, body
 	}
+}
+
+// returning is a review of a role, or of a system with a discovery, that returns by itself.
+func returning(d *model.Design, role, system string) map[string]any {
+	out := map[string]any{
+		"review": map[string]any{"role": role, "system": system, "area": d.Areas[7].ID, "fallback": d.Users[9].ID},
+		"rule":   "FREQ=MONTHLY;INTERVAL=3", "from": "2099-12-19T08:00:00Z", "days": 21,
+	}
+	if system != "" {
+		out["discover"] = map[string]any{"days": 90, "ahead": 1, "most": 0}
+	}
+	return out
 }
 
 // uses tells 10,000 uses.

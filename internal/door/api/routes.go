@@ -23,6 +23,7 @@ func (v Looking) view() view.View { return view.View{Focus: v.Focus, Second: v.S
 func (a *API) register() {
 	a.signIn()
 	a.uses()
+	a.series()
 	a.accounts()
 	a.factors()
 	a.provider()

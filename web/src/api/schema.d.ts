@@ -2137,6 +2137,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Reviews that return by themselves, round by round */
+        get: operations["allSeries"];
+        put?: never;
+        /** Have a review return by itself */
+        post: operations["makeSeries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** When a series would open its rounds, and what one would find and ask today */
+        post: operations["trySeries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One series, round by round */
+        get: operations["series"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a series, pause it, let it go on, end it or take it over; its rounds stay as they are */
+        patch: operations["alterSeries"];
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -2676,6 +2729,12 @@ export interface components {
     schemas: {
         AddCodesInputBody: {
             code: string;
+        };
+        Altered: {
+            /** @enum {string} */
+            does?: "" | "pause" | "resume" | "end" | "take-over";
+            /** @description What it is from now on; rounds that there are stay as they are */
+            said?: components["schemas"]["NewSeries"];
         };
         AnswerInputBody: {
             /** @enum {string} */
@@ -3399,6 +3458,23 @@ export interface components {
              */
             people: number;
         };
+        Discovery: {
+            /**
+             * Format: int64
+             * @description How many days before the opening
+             */
+            ahead: number;
+            /**
+             * Format: int64
+             * @description For how many days they have not used it, nor were given it
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description How many people at most, those first who have not used it for longest; 0: all
+             */
+            most: number;
+        };
         Draft: {
             /** @description What keeps the draft from being applied */
             blocks: string[];
@@ -3616,6 +3692,14 @@ export interface components {
             kind: string;
             name: string;
             note: string;
+        };
+        FoundPerson: {
+            /**
+             * Format: date-time
+             * @description When they last used it; absent: never
+             */
+            last?: string;
+            user: components["schemas"]["Ref"];
         };
         GiveInputBody: {
             licence: string;
@@ -4429,6 +4513,28 @@ export interface components {
             /** @description Only roles and sets that give something of this system */
             system?: string;
         };
+        NewSeries: {
+            /**
+             * Format: int64
+             * @description For how many days a round is open
+             */
+            days: number;
+            discover?: components["schemas"]["Discovery"];
+            /**
+             * Format: int64
+             * @description After how many hundredths of that time what is undecided goes to the fallback; 0: never
+             */
+            escalate?: number;
+            /**
+             * Format: date-time
+             * @description When the first round may open; the time of day, in the organisation's time zone, is that of all
+             */
+            from: string;
+            /** @description What is asked and who decides; its due day is of no account */
+            review: components["schemas"]["NewReview"];
+            /** @description When rounds open: a recurrence rule (RFC 5545, §3.3.10), like FREQ=MONTHLY;INTERVAL=3 */
+            rule: string;
+        };
         NewToken: {
             /** Format: date-time */
             expires?: string;
@@ -5189,6 +5295,44 @@ export interface components {
             /** @description At most 500 */
             objects: components["schemas"]["ObjectChange"][];
         };
+        Round: {
+            /**
+             * Format: int64
+             * @description How much of what was revoked is assigned again
+             */
+            cameBack: number;
+            /** Format: date-time */
+            closed?: string;
+            /** Format: date-time */
+            discovered?: string;
+            /** Format: date-time */
+            due?: string;
+            /** Format: date-time */
+            escalated?: string;
+            /**
+             * Format: int64
+             * @description How many people the discovery found
+             */
+            found: number;
+            /** Format: int64 */
+            items: number;
+            /** Format: int64 */
+            kept: number;
+            late: boolean;
+            /** @description It was never opened: the next one was due by then */
+            missed: boolean;
+            /** Format: date-time */
+            opened?: string;
+            /**
+             * Format: date-time
+             * @description When it was to open
+             */
+            opens: string;
+            /** Format: int64 */
+            review?: number;
+            /** Format: int64 */
+            revoked: number;
+        };
         Row: {
             connected: boolean;
             id: string;
@@ -5338,6 +5482,42 @@ export interface components {
             /** Format: int64 */
             match: number;
             rows: components["schemas"]["SeatRow"][];
+        };
+        Series: {
+            about: components["schemas"]["Phrase"][];
+            deciders: string;
+            /** Format: date-time */
+            ended?: string;
+            /** Format: int64 */
+            id: number;
+            /** @description The viewer may change, pause and end it */
+            may: boolean;
+            name: string;
+            /** @description When the next six rounds open; none while it is paused */
+            next: string[];
+            /** @description Who made it, or took it over: its rounds are opened and closed by their right */
+            owner: components["schemas"]["Ref"];
+            /** Format: date-time */
+            paused?: string;
+            /** @description The latest first */
+            rounds: components["schemas"]["Round"][];
+            said: components["schemas"]["NewSeries"];
+            /** @description What keeps it from going on */
+            trouble?: string;
+        };
+        SeriesTrial: {
+            /** @description Whom a discovery today would find, at most 200 */
+            found: components["schemas"]["FoundPerson"][];
+            /** @description When the next six rounds would open */
+            next: string[];
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            people: number;
+            preview: components["schemas"]["ReviewPreview"];
+            /** @description Why it cannot be made so */
+            trouble?: string;
         };
         Session: {
             /** @description The program, as it calls itself */
@@ -10728,6 +10908,177 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allSeries: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSeries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trySeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSeries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesTrial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    series: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alterSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Altered"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
             };
             /** @description Error */
             default: {
