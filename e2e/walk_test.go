@@ -92,9 +92,10 @@ func (s *steps) apply(reason string) {
 // later sets the clock forward, has happen what happens by itself, and signs in anew: a session does not last for days.
 func (s *steps) later(at time.Time, user string) {
 	s.t.Helper()
-	s.clock.Set(at)
-	s.must(s.desk.EndDue())
 	s.Refusals = true // the page asks once more before it sees that its session has ended
+	s.clock.Set(at)
+	s.must(s.desk.SeriesDue())
+	s.must(s.desk.EndDue())
 	s.open("/")
 	s.see("form", "Sign in")
 	s.Refusals = false

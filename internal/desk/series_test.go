@@ -20,7 +20,7 @@ import (
 func returning(from time.Time) review.NewSeries {
 	return review.NewSeries{
 		Review: review.NewReview{Name: "Unused", System: "s", Fallback: "bea", Fate: "revoke"},
-		Rule:   "FREQ=MONTHLY;INTERVAL=3", From: from, Days: 20, Escalate: 50,
+		Rule:   "FREQ=MONTHLY;INTERVAL=3", From: from.Format("2006-01-02T15:04"), Days: 20, Escalate: 50,
 		Discover: &review.Discovery{Days: 90, Ahead: 2},
 	}
 }
@@ -187,16 +187,16 @@ func TestASeriesIsByTheRightOfNow(t *testing.T) {
 	_, err = d.MakeSeries(cy, n)
 	refused(t, err, desk.NotAllowed, "Run reviews")
 	for why, spoil := range map[string]func(n *review.NewSeries){
-		"recurrence rule":  func(n *review.NewSeries) { n.Rule = "each month" },
-		"once a day":       func(n *review.NewSeries) { n.Rule = "FREQ=HOURLY" },
-		"would ever open":  func(n *review.NewSeries) { n.Rule = "FREQ=DAILY;UNTIL=20200101T000000Z" },
-		"which system":     func(n *review.NewSeries) { n.Review.System, n.Discover = "", &review.Discovery{Days: 9} },
-		"name a fallback":  func(n *review.NewSeries) { n.Review.Fallback, n.Escalate = "", 50 },
-		"what is asked":    func(n *review.NewSeries) { n.Review.System = "" },
-		"the first round":  func(n *review.NewSeries) { n.From = time.Time{} },
-		"which person":     func(n *review.NewSeries) { n.Review.Person = "nobody" },
-		"cannot be read":   func(n *review.NewSeries) { n.Review.Filter = "title is x" },
-		`no system "none"`: func(n *review.NewSeries) { n.Review.System = "none" },
+		"recurrence rule":   func(n *review.NewSeries) { n.Rule = "each month" },
+		"once a day":        func(n *review.NewSeries) { n.Rule = "FREQ=HOURLY" },
+		"would ever open":   func(n *review.NewSeries) { n.Rule = "FREQ=DAILY;UNTIL=20200101T000000Z" },
+		"which system":      func(n *review.NewSeries) { n.Review.System, n.Discover = "", &review.Discovery{Days: 9} },
+		"name a fallback":   func(n *review.NewSeries) { n.Review.Fallback, n.Escalate = "", 50 },
+		"what is asked":     func(n *review.NewSeries) { n.Review.System = "" },
+		"first round opens": func(n *review.NewSeries) { n.From = "soon" },
+		"which person":      func(n *review.NewSeries) { n.Review.Person = "nobody" },
+		"cannot be read":    func(n *review.NewSeries) { n.Review.Filter = "title is x" },
+		`no system "none"`:  func(n *review.NewSeries) { n.Review.System = "none" },
 	} {
 		wrong := n
 		spoil(&wrong)

@@ -41,6 +41,7 @@ import { WhoCan } from "./questions/WhoCan";
 import { RequestsPage } from "./requests/RequestsPage";
 import { ReviewPage } from "./reviews/ReviewPage";
 import { Reviews } from "./reviews/Reviews";
+import { SeriesPage } from "./reviews/SeriesPage";
 import { TaskPage } from "./reviews/TaskPage";
 import { SeatsPage } from "./seats/SeatsPage";
 import { AreaSheet } from "./sheets/area/AreaSheet";
@@ -100,6 +101,7 @@ const rooms = [
 			{ path: "delegations/:id", element: <Delegations /> },
 			{ path: "reviews", element: <Reviews /> },
 			{ path: "reviews/:id", element: <ReviewPage /> },
+			{ path: "series/:id", element: <SeriesPage /> },
 			{ path: "review-tasks/:id", element: <TaskPage /> },
 			{ path: "who", element: <WhoCan /> },
 			{ path: "compare", element: <Compare /> },

@@ -23,7 +23,7 @@ import (
 type NewSeries struct {
 	Review   NewReview  `json:"review" doc:"What is asked and who decides; its due day is of no account"`
 	Rule     string     `json:"rule" minLength:"1" maxLength:"500" doc:"When rounds open: a recurrence rule (RFC 5545, §3.3.10), like FREQ=MONTHLY;INTERVAL=3"`
-	From     time.Time  `json:"from" doc:"When the first round may open; the time of day, in the organisation's time zone, is that of all"`
+	From     string     `json:"from" maxLength:"30" doc:"The day and time when the first round may open, in the organisation's time zone, like 2026-12-19T08:00; the time of day is that of all"`
 	Days     int        `json:"days" minimum:"1" maximum:"366" doc:"For how many days a round is open"`
 	Escalate int        `json:"escalate,omitempty" minimum:"0" maximum:"95" doc:"After how many hundredths of that time what is undecided goes to the fallback; 0: never"`
 	Discover *Discovery `json:"discover,omitempty"`
@@ -90,7 +90,11 @@ const nextShown = 6
 
 // recurrence reads when the rounds of a series open.
 func (d *Reviewer) recurrence(n NewSeries) (*series.Recurrence, error) {
-	r, err := series.Parse(n.Rule, n.From, d.Zone())
+	from, err := time.ParseInLocation("2006-01-02T15:04", n.From, d.Zone())
+	if err != nil {
+		return nil, desk.Refuse(desk.Invalid, "Say when the first round opens, as a day and a time like 2026-12-19T08:00.")
+	}
+	r, err := series.Parse(n.Rule, from, d.Zone())
 	if err != nil {
 		return nil, desk.Refuse(desk.Invalid, "%s.", desk.Upper(err.Error()))
 	}
@@ -102,8 +106,6 @@ func (n NewSeries) wrong() error {
 	switch {
 	case n.Discover != nil && n.Review.System == "":
 		return desk.Refuse(desk.Invalid, "Say which system people have not used: name a system in what is asked.")
-	case n.From.IsZero():
-		return desk.Refuse(desk.Invalid, "Say when the first round opens.")
 	case n.Escalate > 0 && n.Review.Fallback == "":
 		return desk.Refuse(desk.Invalid, "Say to whom it goes what nobody decides in time: name a fallback.")
 	}

@@ -273,7 +273,7 @@ func listed(d *model.Design, body any) func(ask asker) (string, any) {
 func returning(d *model.Design, role, system string) map[string]any {
 	out := map[string]any{
 		"review": map[string]any{"role": role, "system": system, "area": d.Areas[7].ID, "fallback": d.Users[9].ID},
-		"rule":   "FREQ=MONTHLY;INTERVAL=3", "from": "2099-12-19T08:00:00Z", "days": 21,
+		"rule":   "FREQ=MONTHLY;INTERVAL=3", "from": "2099-12-19T08:00", "days": 21,
 	}
 	if system != "" {
 		out["discover"] = map[string]any{"days": 90, "ahead": 1, "most": 0}

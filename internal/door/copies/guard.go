@@ -64,8 +64,8 @@ var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/delega
 // elsewhere are the addresses below which answers rest on more than the design, which only the first has.
 var elsewhere = []string{
 	"/scim/", "/copies/", "/api/revisions", "/api/reviews", "/api/review-", "/api/draft", "/api/imports", "/api/session",
-	"/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review", "/api/welcome",
-	"/api/me/",
+	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review", "/api/welcome",
+	"/api/me/", "/api/series",
 }
 
 // Guard lets through what a copy can answer: decisions and searches, and what follows from the design. All else is for

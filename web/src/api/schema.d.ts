@@ -4525,10 +4525,7 @@ export interface components {
              * @description After how many hundredths of that time what is undecided goes to the fallback; 0: never
              */
             escalate?: number;
-            /**
-             * Format: date-time
-             * @description When the first round may open; the time of day, in the organisation's time zone, is that of all
-             */
+            /** @description The day and time when the first round may open, in the organisation's time zone, like 2026-12-19T08:00; the time of day is that of all */
             from: string;
             /** @description What is asked and who decides; its due day is of no account */
             review: components["schemas"]["NewReview"];
@@ -5298,7 +5295,7 @@ export interface components {
         Round: {
             /**
              * Format: int64
-             * @description How much of what was revoked is assigned again
+             * @description How much of what was revoked they have all the same: it came back, or a group still gives it
              */
             cameBack: number;
             /** Format: date-time */

@@ -10,6 +10,7 @@ import { useNotice } from "../parts/notice";
 import { Picker } from "../parts/Picker";
 import { count, day, kindWords, riskWords } from "../parts/words";
 import { RuleBox } from "../sheets/group/RuleBox";
+import { useReturning } from "./Returning";
 
 type Ref = Schemas["Ref"];
 type What = Partial<Record<"role" | "set" | "system" | "group", Ref>>;
@@ -32,6 +33,7 @@ export function OpenReview() {
 	const [fate, setFate] = useState<"keep" | "revoke">("keep");
 	const [due, setDue] = useState("");
 	const [name, setName] = useState("");
+	const returning = useReturning();
 
 	const whereId = place?.id ?? params.get("where") ?? undefined;
 	const where = place?.name ?? areas.data?.find((a) => a.id === whereId)?.name;
@@ -54,18 +56,31 @@ export function OpenReview() {
 	const preview = useAsk({
 		queryKey: [...design, "review-preview", tried],
 		queryFn: (ask: Ask) => data(ask.POST("/api/reviews/preview", { body: tried })),
-		enabled: chosen && (by !== "person" || !!person),
+		enabled: !returning.returns && chosen && (by !== "person" || !!person),
+		placeholderData: keepPreviousData,
+	});
+	const named = { ...body, name: name.trim() || undefined };
+	const { returns, said } = returning;
+	const series = useDeferredValue(said && { ...said, review: tried });
+	const trial = useAsk({
+		queryKey: [...design, "series-trial", series],
+		queryFn: (ask: Ask) => data(ask.POST("/api/series/trial", { body: series as Schemas["NewSeries"] })),
+		enabled: !!series && chosen && (by !== "person" || !!person),
 		placeholderData: keepPreviousData,
 	});
 	const open = useMutation({
-		mutationFn: () => data(api.POST("/api/reviews", { body: { ...body, name: name.trim() || undefined } })),
-		onSuccess: async (r) => {
+		mutationFn: async () =>
+			said
+				? `/series/${(await data(api.POST("/api/series", { body: { ...said, review: named } }))).id}`
+				: `/reviews/${(await data(api.POST("/api/reviews", { body: named }))).id}`,
+		onSuccess: async (to) => {
 			await refresh();
-			navigate(`/reviews/${r.id}`);
+			navigate(to);
 		},
 		onError: refuse,
 	});
-	const p = chosen ? preview.data : undefined;
+	const p = chosen ? (returns ? trial.data?.preview : preview.data) : undefined;
+	const trouble = p?.trouble || (returns && (trial.data?.trouble || (!said && "Say from which day it returns.")));
 	const kinds = ["role", "set", "system", "group"] as const;
 	const whatText = [
 		what.role && `the role ${what.role.name}`,
@@ -174,17 +189,24 @@ export function OpenReview() {
 							Anywhere
 						</button>
 					)}
-				</Bracket>{" "}
-				should keep it, by{" "}
-				<Bracket label="Due" text={due ? day(`${due}T12:00:00Z`) : "in three weeks"} empty="">
-					<input
-						type="date"
-						aria-label="Due day"
-						className="field"
-						value={due}
-						onChange={(e) => setDue(e.target.value)}
-					/>
 				</Bracket>
+				{returns && <>, {returning.foundBracket},</>} should keep it: {returning.oftenBracket}
+				{returns ? (
+					<>, {returning.daysBracket}</>
+				) : (
+					<>
+						, by{" "}
+						<Bracket label="Due" text={due ? day(`${due}T12:00:00Z`) : "in three weeks"} empty="">
+							<input
+								type="date"
+								aria-label="Due day"
+								className="field"
+								value={due}
+								onChange={(e) => setDue(e.target.value)}
+							/>
+						</Bracket>
+					</>
+				)}
 				; what nobody decides{" "}
 				<Bracket
 					label="The fate of what is undecided at the end"
@@ -209,10 +231,22 @@ export function OpenReview() {
 				<p aria-live="polite" className="min-h-[18px] min-w-0 grow text-quiet">
 					{!chosen && "Say what is asked about: a role, a set, a system, a group, an area, a risk or a filter."}
 					{p &&
-						!p.trouble &&
-						(p.items === 0 ? "Nobody has anything of that, so there is nothing to ask." : <Count preview={p} />)}
-					{p?.trouble && <span className="font-semibold text-ox">✕ {p.trouble}</span>}
-					{preview.error?.message}
+						!trouble &&
+						(p.items > 0 ? (
+							<>
+								{returns && "Today: "}
+								<Count preview={p} />
+							</>
+						) : returns ? (
+							"Today it would find nobody; rounds without anybody are recorded as such."
+						) : (
+							"Nobody has anything of that, so there is nothing to ask."
+						))}
+					{chosen && trouble && <span className="font-semibold text-ox">✕ {trouble}</span>}
+					{(returns ? trial : preview).error?.message}
+					{returns && trial.data && !trouble && (
+						<span className="block">Rounds open {trial.data.next.map((at) => day(at)).join(", ")} …</span>
+					)}
 				</p>
 				<input
 					aria-label="Name of the review"
@@ -225,9 +259,13 @@ export function OpenReview() {
 				<button
 					type="submit"
 					className="action main"
-					disabled={!p || p.items === 0 || p.nobody.length > 0 || open.isPending}
+					disabled={
+						!p ||
+						open.isPending ||
+						(returns ? !!p.trouble || !trial.data?.next.length : p.items === 0 || p.nobody.length > 0)
+					}
 				>
-					Open the review
+					{returns ? "Have it return" : "Open the review"}
 				</button>
 			</div>
 		</form>

@@ -8,6 +8,8 @@ import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { count, day, Sentence } from "../parts/words";
 import { OpenReview } from "./OpenReview";
+import { ruleWords } from "./Returning";
+import { SeriesState, useAllSeries } from "./SeriesPage";
 
 /** All reviews, the sentence by which a new one is opened, and what waits for the owners of groups. */
 export function Reviews() {
@@ -23,6 +25,7 @@ export function Reviews() {
 			</div>
 			{runs && <OpenReview />}
 			{me.tasks > 0 && <Tasks />}
+			{!me.day && <AllSeries />}
 			<Loaded query={reviews}>
 				{(list) => (
 					<>
@@ -48,6 +51,43 @@ export function Reviews() {
 				)}
 			</Loaded>
 		</div>
+	);
+}
+
+/** Reviews that return by themselves. */
+function AllSeries() {
+	const to = useTo();
+	const all = useAllSeries();
+	if (!all.data?.length) return null;
+	return (
+		<section className="mt-5">
+			<h2 className="border-b-[3px] border-[var(--beam)] text-[15px] font-bold">By themselves</h2>
+			<ul>
+				{all.data.map((s) => (
+					<li
+						key={s.id}
+						className="grid grid-cols-[minmax(0,4fr)_minmax(0,3fr)_minmax(0,3fr)] items-center gap-4 border-b border-hair py-2"
+					>
+						<div className="min-w-0">
+							<Link className="link text-[14px]" to={to(`/series/${s.id}`)}>
+								{s.name}
+							</Link>
+							<p className="truncate text-[12px] text-quiet">
+								<Sentence parts={s.about} /> · by {s.deciders} · {ruleWords(s.said.rule)}
+							</p>
+						</div>
+						<p className="text-[12px] text-quiet">
+							{s.rounds.length === 0
+								? "No round yet."
+								: `${count(s.rounds.length, "round", "rounds")}, ${s.rounds.reduce((n, r) => n + r.revoked, 0)} revoked`}
+						</p>
+						<p className="text-right">
+							<SeriesState of={s} />
+						</p>
+					</li>
+				))}
+			</ul>
+		</section>
 	);
 }
 
