@@ -2,6 +2,7 @@ package demo
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -160,9 +161,12 @@ func history(final *model.Design, now time.Time) (*model.Design, []step) {
 }
 
 // pastReviews are the rounds that have been closed.
-var pastReviews = []struct{ name, role, area string }{
-	{"Review of night cover at Terminal 1", "night-cover", "terminal-1"},
-	{"Review of refund clerks on the ferries", "refund-clerk", "ferries"},
+var pastReviews = []struct {
+	name, role, area string
+	returns          bool // every six months
+}{
+	{"Review of night cover at Terminal 1", "night-cover", "terminal-1", false},
+	{"Review of refund clerks on the ferries", "refund-clerk", "ferries", true},
 }
 
 // fed tells which directory keeps the people and groups of directories, and that those of them who are deactivated
@@ -240,9 +244,24 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 				},
 			)
 		}
-		if _, err := s.AddReview(r, items, nil, nil); err != nil {
+		id, err := s.AddReview(r, items, nil, nil)
+		if err != nil {
 			return err
 		}
+		if past.returns {
+			if err := returned(s, r, id, len(items)); err != nil {
+				return err
+			}
+		}
+	}
+	if err := returns(s, now, deskreview.NewSeries{
+		Review: deskreview.NewReview{
+			Name: "Idle at Gangway", System: "gangway", Fallback: "signe.halloran", Fate: "revoke",
+		},
+		Rule: "FREQ=MONTHLY;INTERVAL=3", From: now.AddDate(0, 0, 26).Format("2006-01-02") + "T08:00", Days: 21, Escalate: 50,
+		Discover: &deskreview.Discovery{Days: 90, Ahead: 1},
+	}, now, nil); err != nil {
+		return err
 	}
 	// The open one is opened as a person would, so that its items come with their evidence.
 	opened := now.AddDate(0, 0, -5)
@@ -279,4 +298,28 @@ func reviews(s *store.Store, final *model.Design, steps []step, now time.Time) e
 		}
 	}
 	return s.DecideAll(decided, kept)
+}
+
+// returned makes a closed review the first round of a series that asks the same every six months.
+func returned(s *store.Store, r store.Review, id, items int) error {
+	first := time.Date(r.Opened.Year(), r.Opened.Month(), r.Opened.Day(), 8, 0, 0, 0, time.UTC)
+	return returns(s, first, deskreview.NewSeries{
+		Review: deskreview.NewReview{Name: r.Name, Role: r.Role, Area: r.Area, Fallback: r.Opener, Fate: r.Fate},
+		Rule:   "FREQ=MONTHLY;INTERVAL=6", From: first.Format("2006-01-02T15:04"), Days: 21,
+	}, first, &store.Round{Opens: first, Opened: &first, Review: id, Items: items})
+}
+
+// returns makes a series, with its first round if it had one.
+func returns(s *store.Store, made time.Time, n deskreview.NewSeries, since time.Time, first *store.Round) error {
+	value, err := json.Marshal(n)
+	if err != nil {
+		return err
+	}
+	id, err := s.AddSeries(store.Series{Value: value, Owner: "signe.halloran", Made: made, Since: since})
+	if err != nil || first == nil {
+		return err
+	}
+	first.Series = id
+	_, err = s.AddRound(*first)
+	return err
 }

@@ -1,4 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
@@ -52,6 +53,7 @@ function Shown({ series: s }: { series: Series }) {
 			await refresh();
 		},
 	});
+	const [ending, setEnding] = useState(false);
 	const d = s.said.discover;
 	const act = (does: NonNullable<Schemas["Altered"]["does"]>, words: string, look = "") => (
 		<button type="button" className={`action ${look}`} disabled={alter.isPending} onClick={() => alter.mutate(does)}>
@@ -67,7 +69,18 @@ function Shown({ series: s }: { series: Series }) {
 					<>
 						{s.owner.id !== me.user.id && act("take-over", "Take it over")}
 						{s.paused ? act("resume", "Let it go on", "main") : act("pause", "Pause")}
-						{act("end", "End it", "danger")}
+						{ending ? (
+							<>
+								{act("end", "End it for good", "danger")}
+								<button type="button" className="action" onClick={() => setEnding(false)}>
+									Keep it
+								</button>
+							</>
+						) : (
+							<button type="button" className="action danger" onClick={() => setEnding(true)}>
+								End it …
+							</button>
+						)}
 					</>
 				)}
 			</div>
