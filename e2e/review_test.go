@@ -66,6 +66,12 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.click("[role=dialog] button", "Hand on to Ruben Adeyemi")
 	s.see("[role=status]", "for Ruben Adeyemi to decide")
 
+	// What is decided is not decided otherwise by a stray key.
+	s.click("ul[aria-label=Items] button", "Tomasz Oyelaran")
+	s.press("k")
+	s.see("[role=status]", "This is revoked already. Take that back first")
+	s.see("ul[aria-label=Items] button", "✕ revoked")
+
 	// The grid: all that are alike at once.
 	s.click("[role=tab]", "As a grid")
 	s.see("[role=grid]", "Against it")
@@ -104,6 +110,8 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.see("section[aria-label='Take the grant off the group']", "people lose something")
 	s.wait("[...document.querySelectorAll('section[aria-label=\"Leave it\"] button')].every(b => b.disabled)")
 	s.click("section[aria-label='Take the person out'] button", "Take the person out")
+	s.see("[role=alert]", "This is done at once, as a revision of yours: 1 person loses something")
+	s.click("[role=alert] button", "Do it")
 	s.see("[role=status]", "Settled by revision 62")
 	s.must(s.SignOut())
 

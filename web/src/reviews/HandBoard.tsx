@@ -8,7 +8,16 @@ import { Acts, TextField } from "../parts/fields";
 import { useNotice } from "../parts/notice";
 
 /** Gives an item to somebody else to decide, with a word why. */
-export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onClose: () => void }) {
+export function HandBoard({
+	item,
+	onClose,
+	onHanded,
+}: {
+	item: Schemas["ReviewItem"];
+	onClose: () => void;
+	/** It is another's now, and most likely gone from where it stood: whatever comes to stand there is not chosen. */
+	onHanded?: () => void;
+}) {
 	const refresh = useRefresh();
 	const { tell, refuse } = useNotice();
 	const [words, setWords] = useState("");
@@ -30,6 +39,7 @@ export function HandBoard({ item, onClose }: { item: Schemas["ReviewItem"]; onCl
 			),
 		onSuccess: async () => {
 			onClose();
+			onHanded?.();
 			await refresh();
 			tell(`The item about ${item.user.name} is now for ${to?.user.name} to decide.`);
 		},

@@ -7,8 +7,9 @@ import { typing, typingIn } from "../house/Keys";
 import { useWhere } from "../house/lens";
 import { acting } from "../house/rights";
 import { Failed, Waiting } from "../parts/loading";
+import { useNotice } from "../parts/notice";
 import { usePages } from "../parts/pages";
-import { Named } from "../parts/words";
+import { day, Named } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 import { ItemEvidence } from "./ItemEvidence";
@@ -28,6 +29,8 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const [onward, setOnward] = useState(false); // to the next undecided one, as soon as it is known which that is
 	const reasonId = useId();
 	const decide = useDecide();
+	const { tell } = useNotice();
+	const root = useRef<HTMLDivElement>(null);
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => itemsQuery(r.id, where, undefined, page),
 		itemsAtOnce,
@@ -64,6 +67,10 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	const say = useCallback(
 		(decision: Decision) => {
 			if (!item || !mine) return;
+			if (decision && item.decision && decision !== item.decision) {
+				tell(`This is ${marks[item.decision].text.slice(2)} already. Take that back first: U.`);
+				return;
+			}
 			if (decision === "revoke" && reason.trim() === "") {
 				setWanting(true);
 				document.getElementById(reasonId)?.focus();
@@ -72,7 +79,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			decide.mutate({ items: [item.id], decision, reason: decision === "revoke" ? reason : undefined });
 			setReason("");
 			setWanting(false);
-			if (typingIn(document.activeElement)) document.activeElement.blur(); // the keys decide again
+			if (typingIn(document.activeElement)) root.current?.focus(); // the keys decide again
 			setChosen(at);
 			if (decision) {
 				let to = at + 1; // what is here already need not be waited for
@@ -81,7 +88,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 				else setOnward(true);
 			}
 		},
-		[item, mine, decide, reason, reasonId, rowAt, at, go],
+		[item, mine, decide, reason, reasonId, rowAt, at, go, tell],
 	);
 	useEffect(() => {
 		if (!onward || next === undefined) return;
@@ -89,31 +96,38 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 		if (next >= 0) go(next);
 	}, [onward, next, go]);
 	const stopped = paused || handing;
-	useEffect(() => {
-		const press = (e: KeyboardEvent) => {
-			if (typing(e) || e.ctrlKey || e.metaKey || e.altKey || stopped || document.querySelector("[role=dialog]")) return;
-			const acts: Record<string, () => void> = {
-				ArrowDown: () => go(at + 1),
-				ArrowUp: () => go(at - 1),
-				k: () => say("keep"),
-				r: () => say("revoke"),
-				h: () => mine && setHanding(true),
-				u: () => say(""),
-			};
-			const act = acts[e.key] ?? acts[e.key.toLowerCase()];
-			if (act) {
-				e.preventDefault();
-				act();
-			}
+	// Single letters act only while the desk has the focus (WCAG 2.1.4), which it takes as it opens.
+	const press = (e: React.KeyboardEvent) => {
+		if (typing(e.nativeEvent) || e.ctrlKey || e.metaKey || e.altKey || stopped) return;
+		const acts: Record<string, () => void> = {
+			ArrowDown: () => go(at + 1),
+			ArrowUp: () => go(at - 1),
+			k: () => say("keep"),
+			r: () => say("revoke"),
+			h: () => mine && setHanding(true),
+			u: () => say(""),
 		};
-		window.addEventListener("keydown", press);
-		return () => window.removeEventListener("keydown", press);
-	}, [go, say, at, stopped, mine]);
+		const act = acts[e.key] ?? acts[e.key.toLowerCase()];
+		if (act) {
+			e.preventDefault();
+			act();
+		}
+	};
+	// biome-ignore lint/correctness/useExhaustiveDependencies: as the items come, and once what lay over it is closed
+	useEffect(() => {
+		if (!stopped && !typingIn(document.activeElement)) root.current?.focus();
+	}, [total > 0, stopped]);
 	if (error && !first) return <Failed error={error} retry={retry} />;
 	if (!first) return <Waiting />;
 	if (total === 0) return <p className="p-6 text-quiet">There are no items here for you.</p>;
 	return (
-		<div className="grid min-h-0 grow grid-cols-[320px_minmax(0,1fr)]">
+		// biome-ignore lint/a11y/noStaticElementInteractions: what is in it are buttons and fields; the keys are theirs too
+		<div
+			ref={root}
+			tabIndex={-1}
+			onKeyDown={press}
+			className="grid min-h-0 grow grid-cols-[320px_minmax(0,1fr)] outline-none"
+		>
 			<div ref={scroll} className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
 				<ul aria-label="Items" className="relative" style={{ height: list.getTotalSize() }}>
 					{shown.map((v) => (
@@ -132,6 +146,12 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			{item ? (
 				<section aria-label="The item" className="flex min-h-0 flex-col">
 					<div className="min-h-0 grow overflow-auto px-[28px] py-3">
+						{r.mine > 0 && r.waiting === 0 && !r.closed && (
+							<p role="status" className="mb-2 border-l-8 border-moss bg-raised px-3 py-2">
+								<b className="text-moss">✓ All {r.mine} decided, thank you.</b> What you decided is carried out as the
+								review closes, which is due on {day(r.due)}. Until then each decision can be taken back.
+							</p>
+						)}
 						<p className="text-quiet">
 							Item {at + 1} of {total}
 						</p>
@@ -208,7 +228,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			) : (
 				<Waiting />
 			)}
-			{handing && item && <HandBoard item={item} onClose={() => setHanding(false)} />}
+			{handing && item && <HandBoard item={item} onClose={() => setHanding(false)} onHanded={() => setChosen(null)} />}
 		</div>
 	);
 }

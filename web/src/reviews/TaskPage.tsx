@@ -33,6 +33,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 	const to = useTo();
 	const { tell, refuse } = useNotice();
 	const [reason, setReason] = useState("");
+	const [sure, setSure] = useState<string | null>(null); // what is looked at once more before it is done
 	const settle = useMutation({
 		mutationFn: (choice: Schemas["TaskChoice"]["id"]) =>
 			data(api.POST("/api/review-tasks/{id}", { params: { path: { id: t.id } }, body: { choice, reason } })),
@@ -94,14 +95,34 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 											.map((g) => (
 												<GroupImpact key={g[0].user.id} people={g} />
 											))}
-										{t.may && (
+										{t.may && sure === c.id && (
+											<div role="alert" className="mt-3 border-l-8 border-ox bg-raised px-3 py-2">
+												<p className="mb-2 font-semibold">
+													This is done at once, as a revision of yours
+													{c.losing > 0 && `: ${count(c.losing, "person loses", "people lose")} something`}.
+												</p>
+												<button
+													type="button"
+													className="action danger mr-3"
+													disabled={settle.isPending}
+													onClick={() => settle.mutate(c.id)}
+												>
+													Do it
+												</button>
+												<button type="button" className="action" onClick={() => setSure(null)}>
+													Not yet
+												</button>
+											</div>
+										)}
+										{t.may && sure !== c.id && (
 											<button
 												type="button"
 												className={`action mt-3 ${c.id === "leave" ? "" : "danger"}`}
 												disabled={settle.isPending || (c.id === "leave" && !reason.trim())}
-												onClick={() => settle.mutate(c.id)}
+												onClick={() => (c.id === "leave" ? settle.mutate(c.id) : setSure(c.id))}
 											>
 												{choiceWords[c.id].name}
+												{c.id !== "leave" && " …"}
 											</button>
 										)}
 									</>
