@@ -1597,10 +1597,10 @@ var mutants = []mutant{
 		"./internal/desk/review",
 	},
 	{
-		"a use goes backward",
+		"a use within the hour of another is lost",
 		"internal/core/use/use.go",
-		"case list[i].at < at:",
-		"case true:",
+		"if known && at-last <= int64(by) {",
+		"if known && at-last <= int64(fine) {",
 		"./internal/core/use",
 	},
 	{
@@ -1678,7 +1678,7 @@ var mutants = []mutant{
 		"internal/store/series.go",
 		"return claimed(s.w.Model(&Round{}).Where(\"id = ? AND opened IS NULL AND NOT missed\", r.ID).\n",
 		"return claimed(s.w.Model(&Round{}).Where(\"id = ?\", r.ID).\n",
-		"./internal/desk",
+		"./internal/store",
 	},
 	{
 		"all that was missed is opened",

@@ -448,3 +448,47 @@ func TestWhatChangedSince(t *testing.T) {
 		t.Errorf("nothing: %d edits, revision %d, %v", len(edits), now, err)
 	}
 }
+
+// A round is begun, opened, missed and handed on once, whoever does it; with a review that was opened for nothing,
+// nothing of it stays.
+func TestARoundIsDoneOnce(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	id, err := s.AddSeries(store.Series{Value: []byte("{}"), Owner: "ann", Made: start, Since: start})
+	if err != nil {
+		t.Fatal(err)
+	}
+	round, err := s.AddRound(store.Round{Series: id, Opens: start, Found: []byte("[1]")})
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := s.AddRound(store.Round{Series: id, Opens: start.In(time.FixedZone("x", 3600)), Found: []byte("[2]")})
+	if err != nil || again.ID != round.ID || string(again.Found) != "[1]" {
+		t.Errorf("begun again: %+v %v", again, err)
+	}
+	opens := func() error {
+		r := round
+		_, err := s.AddReview(store.Review{Name: "r", Opened: start}, []store.ReviewItem{{User: "ann"}}, nil,
+			func(s *store.Store, review int) error {
+				r.Opened, r.Review = &start, review
+				return s.OpenRound(r)
+			})
+		return err
+	}
+	if err := opens(); err != nil {
+		t.Fatal(err)
+	}
+	for what, err := range map[string]error{"opened": opens(), "missed": s.MissRound(round.ID)} {
+		if !errors.Is(err, store.ErrTaken) {
+			t.Errorf("a round that is open is %s: %v", what, err)
+		}
+	}
+	if list, err := s.Reviews(); err != nil || len(list) != 1 {
+		t.Errorf("there are %d reviews %v", len(list), err)
+	}
+	if err := s.EscalateRound(round.ID, start); err != nil {
+		t.Error(err)
+	}
+	if err := s.EscalateRound(round.ID, start); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("handed on twice: %v", err)
+	}
+}

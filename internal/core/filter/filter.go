@@ -7,6 +7,7 @@ package filter
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -22,6 +23,8 @@ type Person struct {
 	State                                                         string
 	Licences                                                      []string
 	Qualifications                                                []Qualification
+	// More gives the values of attributes that only lists have (see [Listed]); nil: none.
+	More Row
 }
 
 // Qualification is one value of the attribute "qualifications".
@@ -34,7 +37,11 @@ type Qualification struct {
 // Filter is a parsed filter. It can be used by many goroutines at once.
 type Filter struct {
 	root node
+	more bool
 }
+
+// More tells whether the filter looks at attributes that only lists have, which people need then.
+func (f *Filter) More() bool { return f.more }
 
 // Match tells whether the filter matches a person.
 func (f *Filter) Match(p *Person) bool { return f.root.match(p, nil) }
@@ -80,6 +87,7 @@ type (
 		name   string
 		values func(p *Person) int // how many values the attribute has; qualifications only have an inner filter
 		inner  node
+		more   bool // it is an attribute that only lists have
 	}
 )
 
@@ -111,7 +119,11 @@ func (n compare) match(s subject, q *Qualification) bool {
 }
 
 func (n valuePath) match(s subject, _ *Qualification) bool {
-	if row, is := s.(Row); is {
+	row, is := s.(Row)
+	if n.more && !is {
+		row, is = rowOf(s), true
+	}
+	if is {
 		return slices.ContainsFunc(row(n.name), func(v any) bool { return n.inner.match(element(v.(Row)), nil) })
 	}
 	p := s.(*Person)
@@ -251,6 +263,7 @@ type attribute struct {
 	subs map[string]*attribute // of a complex attribute, by lower-case name
 	// values counts the values of a complex attribute that is not qualifications.
 	values func(p *Person) int
+	more   bool // only lists have it
 }
 
 func single(name string, k kind, get func(p *Person) string) *attribute {
@@ -351,6 +364,9 @@ var ofPeople = func() map[string]*attribute {
 type Schema struct {
 	names      []string
 	attributes map[string]*attribute
+	// follows lets a comparison of a part follow the bracket, as in lastUse[system eq "x"].at lt "…": the same as
+	// within it.
+	follows bool
 }
 
 // Type is the type of an attribute of a list.
@@ -379,8 +395,9 @@ func NewSchema(list ...Attribute) *Schema {
 		made := &attribute{
 			name: a.Name,
 			kind: kind(a.Type),
+			more: true,
 			each: func(row subject, _ *Qualification, yield func(value) bool) {
-				eachOf(row.(Row)(a.Name), kind(a.Type), yield)
+				eachOf(rowOf(row)(a.Name), kind(a.Type), yield)
 			},
 		}
 		if a.Parts == nil {
@@ -388,7 +405,7 @@ func NewSchema(list ...Attribute) *Schema {
 		} else {
 			made.kind, made.subs = complex_, map[string]*attribute{}
 			made.each = func(row subject, _ *Qualification, yield func(value) bool) {
-				if len(row.(Row)(a.Name)) > 0 {
+				if len(rowOf(row)(a.Name)) > 0 {
 					yield(value{kind: complex_})
 				}
 			}
@@ -398,12 +415,13 @@ func NewSchema(list ...Attribute) *Schema {
 			made.subs[strings.ToLower(part.Name)] = &attribute{
 				name: a.Name + "." + part.Name,
 				kind: kind(part.Type),
+				more: true,
 				each: func(row subject, _ *Qualification, yield func(value) bool) {
 					if e, within := row.(element); within {
 						eachOf(e(part.Name), kind(part.Type), yield)
 						return
 					}
-					for _, v := range row.(Row)(a.Name) {
+					for _, v := range rowOf(row)(a.Name) {
 						if !eachOf(v.(Row)(part.Name), kind(part.Type), yield) {
 							return
 						}
@@ -446,8 +464,36 @@ func valueOf(k kind, v any) (value, bool) {
 	return out, true
 }
 
+// rowOf is what gives the values of attributes that only lists have.
+func rowOf(s subject) Row {
+	if row, is := s.(Row); is {
+		return row
+	}
+	if p, is := s.(*Person); is && p.More != nil {
+		return p.More
+	}
+	return func(string) []any { return nil }
+}
+
 // People is the schema of people, as [Parse] uses it.
 var People = &Schema{names: Attributes, attributes: ofPeople}
+
+// Listed is the schema of people in lists: what rules look at, and what changes without anybody's doing or would make
+// rules rest on one another: the groups that they are in and the roles that they have, by id, and their last uses.
+var Listed = People.with(
+	Attribute{Name: "groups", Type: Exact}, Attribute{Name: "roles", Type: Exact},
+	Attribute{Name: "lastUse", Parts: []Attribute{
+		{Name: "system", Type: Exact}, {Name: "permission", Type: Exact}, {Name: "at", Type: Instant},
+	}},
+)
+
+// with gives a schema that has more attributes.
+func (s *Schema) with(list ...Attribute) *Schema {
+	more := NewSchema(list...)
+	out := &Schema{names: slices.Concat(s.names, more.names), attributes: maps.Clone(s.attributes), follows: true}
+	maps.Copy(out.attributes, more.attributes)
+	return out
+}
 
 // Looks tells whether a text that somebody typed is meant as a filter of this schema rather than as words to search
 // for: whether it begins with an attribute and an operator or bracket, after "not" and parentheses if any.

@@ -268,3 +268,54 @@ func TestFolding(t *testing.T) {
 		}
 	}
 }
+
+// Lists have attributes that rules have not; a comparison may follow the bracket of one with parts.
+func TestWhatOnlyListsHave(t *testing.T) {
+	day := func(d int) time.Time { return time.Date(2026, 5, d, 0, 0, 0, 0, time.UTC) }
+	use := func(system, permission string, at time.Time) Row {
+		return func(part string) []any {
+			return []any{map[string]any{"system": system, "permission": permission, "at": at}[part]}
+		}
+	}
+	p := &Person{ID: "ann", Title: "Clerk", Qualifications: []Qualification{{Type: "crane"}}, More: func(name string) []any {
+		return map[string][]any{
+			"groups": {"crew", "staff"}, "roles": {"clerk"}, "lastUse": {use("s", "", day(3)), use("t", "t:a:b", day(9))},
+		}[name]
+	}}
+	for text, want := range map[string]bool{
+		`groups eq "staff" and roles eq "clerk"`:                      true,
+		`groups eq "none"`:                                            false,
+		`not (roles eq "lead") and title eq "clerk"`:                  true,
+		`lastUse[system eq "s"].at lt "2026-05-04T00:00:00Z"`:         true,
+		`lastUse[system eq "t"].at lt "2026-05-04T00:00:00Z"`:         false,
+		`lastUse[system eq "s" and at gt "2026-05-04T00:00:00Z"]`:     false,
+		`lastUse[permission eq "t:a:b"].at ge "2026-05-09T00:00:00Z"`: true,
+		`lastUse.system eq "t"`:                                       true,
+		`not (lastUse[system eq "u"])`:                                true,
+		`qualifications[type eq "crane"].type sw "cr"`:                true,
+		`lastUse pr`: true,
+	} {
+		f, err := Listed.Parse(text)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		if got := f.Match(p); got != want {
+			t.Errorf("%s: %v", text, got)
+		}
+		if f.Match(&Person{}) && strings.HasPrefix(text, "lastUse") {
+			t.Errorf("%s matches somebody of whom nothing more is known", text)
+		}
+		if _, err := Parse(text); err == nil {
+			t.Errorf("%s: a rule takes it", text)
+		}
+	}
+	if f, err := Listed.Parse(`title eq "Clerk"`); err != nil || f.More() {
+		t.Errorf("what rules look at is more: %v %v", f.More(), err)
+	}
+	for _, text := range []string{`lastUse[system eq "s"].`, `lastUse[system eq "s"].none eq "x"`, `lastUse[system eq "s"].at`} {
+		if _, err := Listed.Parse(text); err == nil {
+			t.Errorf("%s is taken", text)
+		}
+	}
+}

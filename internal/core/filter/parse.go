@@ -36,7 +36,7 @@ func (s *Schema) Parse(text string) (f *Filter, err error) {
 	if p.at < len(p.text) {
 		p.fail(p.at, "expected \"and\", \"or\" or the end, not %s", p.next())
 	}
-	return &Filter{root}, nil
+	return &Filter{root, p.more}, nil
 }
 
 // begin refuses a text that need not be looked at.
@@ -66,6 +66,7 @@ type parser struct {
 	at     int
 	depth  int
 	terms  []Term // as they were read
+	more   bool   // something is looked at that only lists have
 }
 
 func (p *parser) fail(offset int, format string, args ...any) {
@@ -165,9 +166,15 @@ func (p *parser) term(of *attribute) node {
 	}
 	start := p.at
 	a := p.attribute(of)
+	p.more = p.more || a.more
 	if p.at < len(p.text) && p.text[p.at] == '[' {
 		return p.valuePath(a, of, start)
 	}
+	return p.comparison(a, start)
+}
+
+// comparison reads what follows the name of an attribute.
+func (p *parser) comparison(a *attribute, start int) node {
 	p.space()
 	opAt := p.at
 	for p.at < len(p.text) && nameByte(p.text[p.at]) {
@@ -201,9 +208,13 @@ func (p *parser) term(of *attribute) node {
 func (p *parser) valuePath(a, of *attribute, start int) node {
 	inner := p.bracket(a, of, start)
 	if p.at < len(p.text) && p.text[p.at] == '.' {
-		p.fail(p.at, "no name may follow the bracket: put the comparison into it")
+		if !p.schema.follows {
+			p.fail(p.at, "no name may follow the bracket: put the comparison into it")
+		}
+		p.at++
+		inner = and{inner, p.comparison(p.attribute(a), start)}
 	}
-	return valuePath{a.name, a.values, inner}
+	return valuePath{a.name, a.values, inner, a.more}
 }
 
 // bracket reads the filter within the brackets that follow an attribute.

@@ -65,6 +65,10 @@ func TestFreshOnce(t *testing.T) {
 	if want := []use.Use{{"ann", "s:gate:open", now}}; !slices.Equal(got, want) {
 		t.Errorf("fresh are %v, want %v", got, want)
 	}
+	b.Return(got)
+	if again := b.Fresh(); !slices.Equal(again, got) {
+		t.Errorf("given back, fresh are %v", again)
+	}
 	b.Decided("ann", "s:gate:open", now.Add(2*time.Hour))
 	b.Return(got)
 	if got := b.Fresh(); len(got) != 2 || !got[0].At.Equal(now.Add(2*time.Hour)) || !got[1].At.Equal(got[0].At) {

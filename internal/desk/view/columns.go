@@ -519,6 +519,8 @@ var examples = map[model.Kind][]string{
 		`title co "crane" and area eq "terminal-1"`,
 		`state ne "active"`,
 		`qualifications[type eq "crane" and level ge 3]`,
+		`lastUse[system eq "gangway"].at lt "2026-09-01T00:00:00Z"`,
+		`groups eq "skerryhaven-staff" and not (roles eq "gate-clerk")`,
 	},
 	model.KindGroup:        {`members eq 0`, `grants gt 2 and members lt 10`, `kind co "rule"`},
 	model.KindRole:         {`holders eq 0`, `risk ge 2 and holders gt 20`, `excludes gt 0`},
@@ -542,7 +544,7 @@ func permissionColumn(id, name string, get func(p *model.Permission) string) col
 	}}
 }
 
-// schemas are what filters over each list may name. Filters over people are those of rules.
+// schemas are what filters over each list may name. Filters over people are those of rules, and more.
 var schemas = func() map[model.Kind]*filter.Schema {
 	m := map[model.Kind]*filter.Schema{}
 	for kind, list := range allColumns {
@@ -552,6 +554,6 @@ var schemas = func() map[model.Kind]*filter.Schema {
 		}
 		m[kind] = filter.NewSchema(attributes...)
 	}
-	m[model.KindUser] = filter.People
+	m[model.KindUser] = filter.Listed
 	return m
 }()

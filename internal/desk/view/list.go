@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/table"
 )
@@ -214,7 +215,15 @@ func fits(s *desk.Sight, q Listing, l *List) (func(e desk.Entry) bool, error) {
 		l.Trouble, l.At = desk.TroubleIn(text, err)
 		return func(desk.Entry) bool { return false }, nil
 	}
-	if q.Kind == model.KindUser {
+	switch {
+	case q.Kind == model.KindUser && f.More():
+		return func(e desk.Entry) bool {
+			u := s.Design().Users[e.Place]
+			p := index.Person(s.Design(), u)
+			p.More = moreOf(s, u.ID)
+			return f.Match(p)
+		}, nil
+	case q.Kind == model.KindUser:
 		return matching(s, f), nil
 	}
 	byID := map[string]column{}
@@ -234,6 +243,38 @@ func fits(s *desk.Sight, q Listing, l *List) (func(e desk.Entry) bool, error) {
 			return []any{v}
 		})
 	}, nil
+}
+
+// moreOf gives what filters over lists see of somebody beyond what rules do, as far as it is in sight.
+func moreOf(s *desk.Sight, user string) filter.Row {
+	return func(attribute string) (out []any) {
+		switch attribute {
+		case "groups":
+			for _, g := range s.Index.GroupsOf(user) {
+				out = append(out, g.Group)
+			}
+		case "roles":
+			for _, a := range s.Index.GrantsFor(user) {
+				if a.Role != "" && model.In(s.At, a.From, a.Until) {
+					out = append(out, a.Role)
+				}
+			}
+		case "lastUse":
+			for _, u := range s.Uses.Of(user) {
+				system, permission := use.SystemOf(u.What), u.What
+				if system == u.What {
+					permission = ""
+				}
+				if s.Design().Get(model.KindSystem, system) == nil {
+					continue
+				}
+				out = append(out, filter.Row(func(part string) []any {
+					return []any{map[string]any{"system": system, "permission": permission, "at": u.At}[part]}
+				}))
+			}
+		}
+		return out
+	}
 }
 
 // inOrder gives all rows in the order that is asked for.
