@@ -210,3 +210,41 @@ func TestASeriesIsByTheRightOfNow(t *testing.T) {
 		}
 	}
 }
+
+// A discovery finds who has not used the system, those first who never did, at most so many; not who was given it
+// lately, nor who came lately.
+func TestWhomADiscoveryFinds(t *testing.T) {
+	d, _, clock := clocked(t)
+	n := returning(now.AddDate(1, 0, 0))
+	found := func() (out []string) {
+		t.Helper()
+		trial := must[*review.SeriesTrial](t)(d.TrySeries(kay, n))
+		for _, f := range trial.Found {
+			out = append(out, f.User.ID)
+		}
+		if len(out) != trial.People || trial.Preview.People != len(out) {
+			t.Errorf("of %q are told %d, and asked about %d", out, trial.People, trial.Preview.People)
+		}
+		return out
+	}
+	*clock = now.AddDate(0, 0, 100)
+	if got := found(); got != nil {
+		t.Errorf("nothing is known of any use, and found are %q", got)
+	}
+	d.Uses.Note(use.Use{User: "dan", What: "s", At: now})
+	put(t, d, &model.Assignment{ID: "eve-night", Subject: model.Subject{User: "eve"}, Role: "night"},
+		&model.User{ID: "ivy", UserName: "ivy", DisplayName: "Ivy"},
+		&model.Assignment{ID: "ivy-night", Subject: model.Subject{User: "ivy"}, Role: "night"})
+	if got := found(); !slices.Equal(got, []string{"cy", "dan"}) {
+		t.Errorf("found are %q", got)
+	}
+	n.Discover.Most = 1
+	if got := found(); !slices.Equal(got, []string{"cy"}) {
+		t.Errorf("at most one: %q", got)
+	}
+	n.Discover.Most = 0
+	*clock = clock.AddDate(0, 0, 91)
+	if got := found(); !slices.Equal(got, []string{"cy", "eve", "ivy", "dan"}) {
+		t.Errorf("later, found are %q", got)
+	}
+}
