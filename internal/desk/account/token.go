@@ -93,7 +93,7 @@ func (d *Accounts) Program(text, purpose string) (store.Token, bool) {
 type Token struct {
 	ID      string     `json:"id"`
 	Name    string     `json:"name"`
-	Purpose string     `json:"purpose" enum:"decisions,scim,api,copies"`
+	Purpose string     `json:"purpose" enum:"decisions,scim,api,copies,calendar"`
 	User    *desk.Ref  `json:"user,omitempty" doc:"Whom it acts as"`
 	Made    time.Time  `json:"made"`
 	By      string     `json:"by" doc:"Who made it"`
@@ -236,7 +236,11 @@ func (d *Accounts) EndToken(who desk.Actor, id string) error {
 	if i < 0 || list[i].Ended != nil {
 		return desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
 	}
-	t, now := list[i], d.Now()
+	return d.endToken(who, list[i])
+}
+
+func (d *Accounts) endToken(who desk.Actor, t store.Token) error {
+	now := d.Now()
 	t.Ended = &now
 	if err := d.Store.AlterToken(t); err != nil {
 		return err
@@ -249,4 +253,52 @@ func (d *Accounts) EndToken(who desk.Actor, id string) error {
 	}
 	d.Happened(who.By(desk.EventTokenEnded, "“"+t.Name+"” for "+t.Purpose+actsAs(t)))
 	return nil
+}
+
+// ForCalendar is what a token is for by which a person's calendar reads what is due for them. Nobody makes one but for
+// themselves.
+const ForCalendar = "calendar"
+
+// HasCalendar tells whether somebody's calendar has an address.
+func (d *Accounts) HasCalendar(who desk.Actor) (bool, error) {
+	list, err := d.calendars(who)
+	return len(list) > 0, err
+}
+
+func (d *Accounts) calendars(who desk.Actor) ([]store.Token, error) {
+	if err := d.SignedIn(d.Present(), who); err != nil {
+		return nil, err
+	}
+	list, err := d.Store.AllTokens()
+	return slices.DeleteFunc(list, func(t store.Token) bool {
+		return t.Purpose != ForCalendar || t.User != who.User || t.Ended != nil
+	}), err
+}
+
+// MakeCalendar makes an address for somebody's calendar, in place of one that they had, and gives its secret.
+func (d *Accounts) MakeCalendar(who desk.Actor) (string, error) {
+	if err := d.EndCalendar(who); err != nil {
+		return "", err
+	}
+	text, hash := secret()
+	t := store.Token{Hash: hash, Name: "Calendar", Purpose: ForCalendar, User: who.User, Made: d.Now(), By: who.User}
+	if err := d.Store.SaveToken(t); err != nil {
+		return "", err
+	}
+	d.Happened(who.By(desk.EventToken, "“"+t.Name+"” for "+t.Purpose+actsAs(t)))
+	return text, nil
+}
+
+// EndCalendar withdraws the address of somebody's calendar.
+func (d *Accounts) EndCalendar(who desk.Actor) error {
+	if err := d.Acts(d.Present(), who); err != nil {
+		return err
+	}
+	list, err := d.calendars(who)
+	for _, t := range list {
+		if err := d.endToken(who, t); err != nil {
+			return err
+		}
+	}
+	return err
 }

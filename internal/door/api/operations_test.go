@@ -239,6 +239,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"recordUses":    {bare: true, ready: tried(d, nil)},
 		"noteUses":      {body: uses(d)},
 		"allSeries":     {}, "series": {bare: true, in: "9"}, "alterSeries": {bare: true, in: "9", body: map[string]any{"does": "pause"}},
+		"calendar": {}, "makeCalendar": {once: true}, "endCalendar": {once: true}, "readCalendar": {bare: true, in: "none"},
 		"makeSeries": {once: true, body: returning(d, role.ID, "")}, "trySeries": {body: returning(d, "", system.ID)},
 		"upgrade": {
 			body: upgrade,

@@ -24,6 +24,7 @@ func (a *API) register() {
 	a.signIn()
 	a.uses()
 	a.series()
+	a.calendars()
 	a.accounts()
 	a.factors()
 	a.provider()

@@ -39,6 +39,7 @@ export function AccountPage() {
 				<div>
 					<Sessions />
 					<Letters />
+					<CalendarPart />
 				</div>
 			</div>
 		</div>
@@ -195,6 +196,61 @@ function Letters() {
 					<p className="py-1.5 text-[12px] text-quiet">
 						What is about your sign-in comes in any case and at once: links, and notices that it was changed. So does a
 						reminder that somebody sends by hand, and the answer to what you asked for.
+					</p>
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+/** The address by which one's own calendar has what is due. */
+function CalendarPart() {
+	const { refuse } = useNotice();
+	const cache = useQueryClient();
+	const there = useAsk({ queryKey: [...own, "calendar"], queryFn: (ask: Ask) => data(ask.GET("/api/me/calendar")) });
+	const [address, setAddress] = useState("");
+	const act = async (does: () => Promise<string>) => {
+		try {
+			setAddress(await does());
+		} catch (error) {
+			refuse(error);
+		}
+		await cache.invalidateQueries({ queryKey: own });
+	};
+	const make = () => act(async () => (await data(api.POST("/api/me/calendar"))).address ?? "");
+	const end = () =>
+		act(async () => {
+			await data(api.DELETE("/api/me/calendar"));
+			return "";
+		});
+	return (
+		<Loaded query={there}>
+			{(c) => (
+				<Part title="Your calendar">
+					<p className="py-1.5 text-quiet">
+						A calendar that follows an address of its own shows when reviews are due that wait for you, and when rounds
+						of your series open. Whoever has the address sees that too: keep it to yourself.
+					</p>
+					{address && (
+						<label className="mb-2 block">
+							<span className="text-[12px] text-quiet">The address, told this once</span>
+							<input
+								className="field font-mono text-[12px]"
+								readOnly
+								value={address}
+								onFocus={(e) => e.currentTarget.select()}
+							/>
+						</label>
+					)}
+					<p className="flex gap-3">
+						<button type="button" className="action" onClick={make}>
+							{c.there ? "Make another address" : "Make an address"}
+						</button>
+						{c.there && (
+							<button type="button" className="action danger" onClick={end}>
+								Withdraw it
+							</button>
+						)}
 					</p>
 				</Part>
 			)}

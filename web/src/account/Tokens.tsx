@@ -20,7 +20,11 @@ const makes: Record<Schemas["NewToken"]["purpose"], string> = {
 	scim: "a directory: brings in people and groups",
 	api: "acts for a person",
 };
-const purposes: Record<Schemas["Token"]["purpose"], string> = { ...makes, copies: "a copy of this server: reads all" };
+const purposes: Record<Schemas["Token"]["purpose"], string> = {
+	...makes,
+	copies: "a copy of this server: reads all",
+	calendar: "a person’s calendar: reads what is due for them",
+};
 
 /** The programs that are let in, by which token each, and what these may do. */
 export function Tokens() {
