@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 	"fachwerk/internal/door/inner"
 	"fachwerk/internal/door/server"
 	"fachwerk/internal/exchange/effective"
@@ -61,10 +63,24 @@ func readModel(file string) (*model.Design, error) {
 	for _, p := range problems {
 		fmt.Fprintln(os.Stderr, oneLine(p.String()))
 	}
-	if d == nil {
+	if d == nil || !usesCanBe(d, time.Now()) {
 		return nil, alreadyReported{errors.New("the model file has errors")}
 	}
 	return d, nil
+}
+
+// usesCanBe tells whether all last uses of a model file are such, and reports those that lie too far ahead.
+func usesCanBe(d *model.Design, now time.Time) bool {
+	good := true
+	for _, u := range d.Users {
+		for _, system := range slices.Sorted(maps.Keys(u.LastUse)) {
+			if use.TooFar(u.LastUse[system], now) {
+				good = false
+				fmt.Fprintf(os.Stderr, "users: %s: lastUse.%s: lies more than a day ahead, so it is no use yet\n", u.ID, system)
+			}
+		}
+	}
+	return good
 }
 
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }

@@ -409,3 +409,43 @@ func TestImportAndEffective(t *testing.T) {
 		t.Errorf("%d %s", code, stderr)
 	}
 }
+
+// What a model file tells of last uses comes out again as it went in, with a replacement too, and makes no revision of
+// its own; one that lies ahead is refused before anything is changed.
+func TestLastUsesOfAModelFile(t *testing.T) {
+	model := func(at string) string {
+		return file(t, "uses.json", `{"format": "fachwerk-model/1", "name": "N", "systems": [{"id": "q", "name": "Q",
+			"permissions": [{"key": "q:gate:view"}]}], "users": [{"id": "ann", "userName": "ann", "displayName": "Ann",
+			"lastUse": {"q": "`+at+`"}}]}`)
+	}
+	db := filepath.Join(t.TempDir(), "x.db")
+	ahead := model("2999-01-01T00:00:00Z")
+	for _, command := range []string{"check", "load --db " + db} {
+		if code, _, stderr := run(t, append(strings.Fields(command), ahead)...); code != 1 ||
+			!strings.Contains(stderr, "users: ann: lastUse.q: lies more than a day ahead") {
+			t.Errorf("%s is %d: %s", command, code, stderr)
+		}
+	}
+	exported := func() string {
+		t.Helper()
+		code, out, stderr := run(t, "export", "--db", db)
+		if code != 0 {
+			t.Fatal(stderr)
+		}
+		_, last, _ := strings.Cut(out, `"lastUse": {`)
+		last, _, _ = strings.Cut(last, "}")
+		return strings.Join(strings.Fields(last), " ")
+	}
+	for _, step := range []struct{ load, want string }{
+		{"2026-05-01T08:15:30Z", `"q": "2026-05-01T08:15:30Z"`},
+		{"2026-04-01T00:00:00Z", `"q": "2026-05-01T08:15:30Z"`}, // it never goes backward
+		{"2026-06-01T00:00:00.5Z", `"q": "2026-06-01T00:00:00.5Z"`},
+	} {
+		if code, _, stderr := run(t, "load", "--db", db, "--replace", model(step.load)); code != 0 {
+			t.Fatal(stderr)
+		}
+		if got := exported(); got != step.want {
+			t.Errorf("loaded with %s, it is written as %s", step.load, got)
+		}
+	}
+}

@@ -8,6 +8,9 @@ import (
 	"fachwerk/internal/desk"
 )
 
+// maxUses is how large 10,000 uses may be, in bytes.
+const maxUses = 8 << 20
+
 // uses are when people last used what.
 func (a *API) uses() {
 	type usesInput struct {
@@ -15,7 +18,7 @@ func (a *API) uses() {
 		Body          []desk.UseTold `minItems:"1" maxItems:"10000"`
 	}
 	on(a, operation{
-		id: "noteUses", method: http.MethodPost, path: "/api/uses", public: true,
+		id: "noteUses", method: http.MethodPost, path: "/api/uses", public: true, most: maxUses,
 		summary: "Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong",
 	}, func(ctx context.Context, in *usesInput) (*body[*desk.UsesNoted], error) {
 		text, bearer := strings.CutPrefix(in.Authorization, "Bearer ")

@@ -79,6 +79,16 @@ func TestUsesAreTold(t *testing.T) {
 		}
 	}
 	before := d.Revision()
+	var many []map[string]any
+	users := d.Design().Users
+	for i := range 10_000 {
+		one := say(users[i%len(users)].ID, "quaybook:gate:override", day.Add(time.Hour))
+		one["system"] = "quaybook"
+		many = append(many, one)
+	}
+	if status, v := tell(decisions, many...); status != http.StatusOK || v["noted"] != float64(len(users)) {
+		t.Errorf("10,000 at once: %d %.200v", status, v)
+	}
 	if status, v := tell(decisions, make([]map[string]any, 10_001)...); status != http.StatusUnprocessableEntity {
 		t.Errorf("more than 10,000: %d %.200v", status, v)
 	}
