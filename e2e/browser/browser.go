@@ -282,20 +282,23 @@ func find(selector, text string) string {
 	)
 }
 
-// place gives the middle of an element, in the window.
+// place gives the middle of an element, in the window. What is drawn anew between two looks is looked for again.
 func (p *Page) place(selector, text string) (x, y float64, err error) {
 	e := find(selector, text)
-	if err := p.Wait(e); err != nil {
-		return 0, 0, err
+	at := "(() => { const e = " + e + "; if (!e) return null; e.scrollIntoView({block: 'nearest'}); " +
+		"const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()"
+	for deadline := time.Now().Add(patience); time.Now().Before(deadline); {
+		if err := p.Wait(e); err != nil {
+			return 0, 0, err
+		}
+		if found, err := Eval[[]float64](p, at); err != nil || len(found) == 2 {
+			if err != nil {
+				return 0, 0, err
+			}
+			return found[0], found[1], nil
+		}
 	}
-	at, err := Eval[[]float64](
-		p,
-		"(() => { const e = "+e+"; e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()",
-	)
-	if err != nil {
-		return 0, 0, err
-	}
-	return at[0], at[1], nil
+	return 0, 0, fmt.Errorf("%s with %q never stands still", selector, text)
 }
 
 // Click clicks on the first thing that a selector names and that says a text, once it is there.
