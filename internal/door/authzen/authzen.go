@@ -493,22 +493,16 @@ func (f *fields) circumstances(q *asked, context *fastjson.Value) {
 		}
 		q.Time = t
 	}
-	q.explain = f.flag(context, "explain", false)
-	q.Unused = !f.flag(context, "use", true)
-}
-
-// flag reads a boolean of the context.
-func (f *fields) flag(context *fastjson.Value, name string, otherwise bool) bool {
-	switch v := context.Get(name); {
-	case !present(v):
-	case v.Type() == fastjson.TypeTrue:
-		return true
-	case v.Type() == fastjson.TypeFalse:
-		return false
-	case f.err == nil:
-		f.err = fmt.Errorf("context.%s: expected a boolean, not %s", name, article(v.Type()))
+	// Programs may say more by a context of their own: only false means that it is no use.
+	use := context.Get("use")
+	q.Unused = use != nil && use.Type() == fastjson.TypeFalse
+	switch explain := context.Get("explain"); {
+	case !present(explain):
+	case explain.Type() == fastjson.TypeTrue:
+		q.explain = true
+	case explain.Type() != fastjson.TypeFalse && f.err == nil:
+		f.err = fmt.Errorf("context.explain: expected a boolean, not %s", article(explain.Type()))
 	}
-	return otherwise
 }
 
 func (s *server) decide(r request) (answer, error) {
