@@ -204,6 +204,12 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	return out, rows.Err()
 }
 
+// Revoked gives whose, and of what, the items of a review are that were revoked.
+func (s *Store) Revoked(review int) (out []ReviewItem, err error) {
+	return out, s.db.Model(&ReviewItem{}).Select("user", "role", "set").
+		Where("review = ? AND decision = 'revoke'", review).Find(&out).Error
+}
+
 // itemsOf reads items, by id.
 func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 	rows, err := q.Model(&ReviewItem{}).

@@ -67,7 +67,7 @@ type Round struct {
 	Items      int        `json:"items"`
 	Kept       int        `json:"kept"`
 	Revoked    int        `json:"revoked"`
-	CameBack   int        `json:"cameBack" doc:"How much of what was revoked they have all the same: it came back, or a group still gives it"`
+	CameBack   int        `json:"cameBack" doc:"How much of what was revoked they have all the same: it came back, or a group still gives it. Told of one series only"`
 }
 
 // SeriesTrial tells what a series would do if a round opened today.
@@ -319,6 +319,10 @@ func (d *Reviewer) AllSeries(who desk.Actor) ([]Series, error) {
 		return nil, err
 	}
 	list, err := d.Reading(who).AllSeries()
+	if err != nil || len(list) == 0 {
+		return []Series{}, err
+	}
+	counts, err := d.Reading(who).ReviewCounts("", d.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -327,7 +331,7 @@ func (d *Reviewer) AllSeries(who desk.Actor) ([]Series, error) {
 		if !d.seesSeries(h, who, one) {
 			continue
 		}
-		v, err := d.series(h, who, one)
+		v, err := d.series(h, who, one, counts)
 		if err != nil {
 			return nil, err
 		}
@@ -353,10 +357,36 @@ func (d *Reviewer) OneSeries(who desk.Actor, id int) (*Series, error) {
 	if err != nil {
 		return nil, desk.Missing(err, "There is no series %d.", id)
 	}
-	return d.series(h, who, one)
+	counts, err := d.Reading(who).ReviewCounts("", d.Now())
+	if err != nil {
+		return nil, err
+	}
+	v, err := d.series(h, who, one, counts)
+	if err != nil {
+		return nil, err
+	}
+	for i := range v.Rounds {
+		r := &v.Rounds[i]
+		if r.Closed == nil || r.Revoked == 0 {
+			continue
+		}
+		revoked, err := d.Reading(who).Revoked(r.Review)
+		if err != nil {
+			return nil, err
+		}
+		for _, i := range revoked {
+			if holds(h, i, d.Now()) {
+				r.CameBack++
+			}
+		}
+	}
+	return v, nil
 }
 
-func (d *Reviewer) series(h *desk.House, who desk.Actor, one store.Series) (*Series, error) {
+// series shows a series, but for what has come back; counts are those of reviews.
+func (d *Reviewer) series(
+	h *desk.House, who desk.Actor, one store.Series, counts map[int]store.ReviewCount,
+) (*Series, error) {
 	v := &Series{
 		ID: one.ID, Owner: h.Ref(model.KindUser, one.Owner), Paused: one.Paused, Ended: one.Ended, Trouble: one.Trouble,
 		May: d.maySeries(h, who, one), Next: []time.Time{}, Rounds: []Round{},
@@ -376,7 +406,7 @@ func (d *Reviewer) series(h *desk.House, who desk.Actor, one store.Series) (*Ser
 		return nil, err
 	}
 	for _, r := range rounds {
-		shown, err := d.round(h, who, r)
+		shown, err := d.round(who, r, counts[r.Review])
 		if err != nil {
 			return nil, err
 		}
@@ -397,10 +427,10 @@ func (n NewSeries) called(h *desk.House) string {
 	return cmp.Or(strings.TrimSpace(n.Review.Name), "Review of "+plain(scopeWords(h, n.Review.scope())))
 }
 
-func (d *Reviewer) round(h *desk.House, who desk.Actor, r store.Round) (Round, error) {
+func (d *Reviewer) round(who desk.Actor, r store.Round, n store.ReviewCount) (Round, error) {
 	v := Round{
 		Opens: r.Opens, Discovered: r.Discovered, Opened: r.Opened, Late: r.Late, Missed: r.Missed, Review: r.Review,
-		Escalated: r.Escalated, Items: r.Items,
+		Escalated: r.Escalated, Items: r.Items, Kept: n.Kept, Revoked: n.Revoked,
 	}
 	var found []series.Found
 	if len(r.Found) > 0 {
@@ -413,26 +443,8 @@ func (d *Reviewer) round(h *desk.House, who desk.Actor, r store.Round) (Round, e
 		return v, nil
 	}
 	of, err := d.Reading(who).Review(r.Review)
-	if err != nil {
-		return v, err
-	}
-	items, err := d.Reading(who).ItemsInBrief(r.Review)
-	if err != nil {
-		return v, err
-	}
 	v.Due, v.Closed = &of.Due, of.Closed
-	for _, i := range items {
-		switch i.Decision {
-		case decisionKeep:
-			v.Kept++
-		case decisionRevoke:
-			v.Revoked++
-			if of.Closed != nil && holds(h, i, d.Now()) {
-				v.CameBack++
-			}
-		}
-	}
-	return v, nil
+	return v, err
 }
 
 // holds tells whether somebody is assigned what an item is about, by whatever way.

@@ -5337,7 +5337,7 @@ export interface components {
         Round: {
             /**
              * Format: int64
-             * @description How much of what was revoked they have all the same: it came back, or a group still gives it
+             * @description How much of what was revoked they have all the same: it came back, or a group still gives it. Told of one series only
              */
             cameBack: number;
             /** Format: date-time */
