@@ -4,7 +4,6 @@ package use
 
 import (
 	"hash/maphash"
-	"iter"
 	"maps"
 	"slices"
 	"strings"
@@ -240,8 +239,8 @@ func Taken(d *model.Design) (*model.Design, []Use) {
 		if len(u.LastUse) == 0 {
 			continue
 		}
-		for system, at := range sorted(u.LastUse) {
-			uses = append(uses, Use{u.ID, system, at})
+		for _, system := range slices.Sorted(maps.Keys(u.LastUse)) {
+			uses = append(uses, Use{u.ID, system, u.LastUse[system]})
 		}
 		without := *u
 		without.LastUse = nil
@@ -251,14 +250,4 @@ func Taken(d *model.Design) (*model.Design, []Use) {
 		return d, nil
 	}
 	return d.With(edits), uses
-}
-
-func sorted(m map[string]time.Time) iter.Seq2[string, time.Time] {
-	return func(yield func(string, time.Time) bool) {
-		for _, k := range slices.Sorted(maps.Keys(m)) {
-			if !yield(k, m[k]) {
-				return
-			}
-		}
-	}
 }

@@ -284,7 +284,10 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 	}
 	l, _ := s.Design().Licences.Find(licence)
 	what, known := usesOf(s, licence)
-	can := dispensableFor(s, days)
+	var can *dispensable
+	if part == SeatsLesser {
+		can = dispensableFor(s, days)
+	}
 	out := &Seats{Match: len(users), Rows: []SeatRow{}}
 	for _, u := range users[min(offset, len(users)):min(offset+limit, len(users))] {
 		row := SeatRow{
