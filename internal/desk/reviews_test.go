@@ -8,9 +8,11 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 
 	"fachwerk/internal/desk"
@@ -181,6 +183,19 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	_, err = d.Decide(mireille, item.ID, "keep", "")
 	refused(t, err, desk.NotAllowed, "for Ruben Adeyemi to decide")
 	must[*review.ReviewItem](t)(d.Decide(ruben, item.ID, "keep", ""))
+	var trail []string
+	for _, s := range must[*review.ItemDetail](t)(d.ReviewItem(ruben, item.ID)).Trail {
+		step := s.By.ID + " " + s.Decision
+		if s.HandedTo != nil {
+			step += "to " + s.HandedTo.ID + ": " + s.Reason
+		}
+		trail = append(trail, step)
+	}
+	if want := []string{
+		mireille.User + " keep", mireille.User + " to " + ruben.User + ": he knows better", ruben.User + " keep",
+	}; !slices.Equal(trail[max(0, len(trail)-3):], want) {
+		t.Errorf("its trail is %q, which should end with %q", trail, want)
+	}
 	if found := must[[]review.Colleague](t)(d.Colleagues(mireille, "ruben ade")); len(found) != 1 ||
 		found[0].User.ID != ruben.User {
 		t.Errorf("found: %+v", found)
@@ -252,6 +267,9 @@ func TestFromOpeningToReport(t *testing.T) {
 	if !allowed(d, "tomasz.oyelaran", "quaybook:gate:admit", "terminal-1") {
 		t.Error("what a group gives went away by itself")
 	}
+	if list := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")).Reviewers; list[0].Waiting != 2 {
+		t.Errorf("what the fate decided is counted as decided by somebody: %+v", list)
+	}
 
 	// The owner of the crew has four tasks.
 	if me := must[*account.Me](t)(d.Me(mireille)); me.Tasks != 4 {
@@ -293,6 +311,37 @@ func TestFromOpeningToReport(t *testing.T) {
 	if left := must[[]review.ReviewTask](t)(d.Tasks(mireille)); len(left) != 0 { // Deniz came by the same grant
 		t.Errorf("%d tasks are left", len(left))
 	}
+
+	// What became of it is told of each: who is out, whom the owner left in, and what was given again since.
+	became := func() map[string]review.After {
+		out := map[string]review.After{}
+		for _, a := range must[*review.Afterwards](t)(d.Afterwards(oona, r.ID)).Rows {
+			out[a.User.ID] = a
+		}
+		return out
+	}
+	after := became()
+	if len(after) != 4 || after["tomasz.oyelaran"].State != "partly" || // what all staff of the harbour may do stays
+		!strings.Contains(after["deniz.eriksrud"].Note, "by North Harbour staff") ||
+		after["kofi.ostrov"].State != "partly" { // the grant went off the group, though he had been left in it
+		t.Errorf("what became of it: %+v", after)
+	}
+	for _, a := range []*model.Assignment{
+		{ID: "again", Subject: model.Subject{User: "tomasz.oyelaran"}, Role: "gate-clerk", Area: "terminal-1"},
+		{ID: "elsewhere", Subject: model.Subject{User: "kofi.ostrov"}, Role: "gate-clerk", Area: "terminal-2"}, // not asked about
+	} {
+		must[*desk.Draft](t)(drafted(t, d, signe, a))
+		applyAll(t, d, signe)
+	}
+	if after := became(); after["tomasz.oyelaran"].State != "back" || after["tomasz.oyelaran"].By.ID != signe.User ||
+		after["kofi.ostrov"].State != "partly" {
+		t.Errorf("what became of it, once it was given again: %+v", after)
+	}
+	if open := must[*review.Afterwards](t)(d.Afterwards(oona, 3)); len(open.Rows) != 0 {
+		t.Errorf("of an open review something became: %+v", open)
+	}
+	_, err = d.Afterwards(lucia, r.ID)
+	refused(t, err, desk.NotAllowed, "See reviews")
 
 	v := must[*report.Review](t)(d.ReviewReport(oona, r.ID))
 	if len(
@@ -341,8 +390,51 @@ func TestFromOpeningToReport(t *testing.T) {
 		list.Rows[0][7] != v.Closed {
 		t.Errorf("the list of reviews as a table: %v", list.Rows)
 	}
+	if len(v.Heads) != 2 || v.Heads[0].Revision != 60 || v.Heads[1].Revision != 61 || len(v.Heads[1].Hash) != 64 {
+		t.Errorf("the record stood at %+v", v.Heads)
+	}
+	if len(v.Steps) != len(v.Items) { // each was decided once, two of them by fate
+		t.Errorf("%d decisions on %d items", len(v.Steps), len(v.Items))
+	}
 	_, err = d.ReviewReport(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "See reviews")
+
+	// Sheets tell the last word of reviews, to whoever may see these.
+	person := must[*view.Person](t)(d.Person(oona, "tomasz.oyelaran", ""))
+	sheet := must[*view.BundleSheet](t)(d.Bundle(oona, model.KindRole, "gate-clerk", ""))
+	if person.Reviewed == nil || person.Reviewed.Review != r.ID || sheet.Reviewed == nil ||
+		sheet.Reviewed.Kept != len(v.Of(report.Kept)) || sheet.Reviewed.Revoked != 4 {
+		t.Errorf("last reviewed: %+v and %+v", person.Reviewed, sheet.Reviewed)
+	}
+	told := 0
+	for _, g := range slices.Concat(person.Assignments, sheet.Grants) {
+		if g.Reviewed != nil && g.Subject.ID == "tomasz.oyelaran" && g.Target.ID == "gate-clerk" {
+			told++
+			if g.Reviewed.Decision != "revoke" || g.Reviewed.By != nil || g.Reviewed.Reason == "" {
+				t.Errorf("the last word about Tomasz is %+v", g.Reviewed)
+			}
+		}
+	}
+	if own := must[*view.Person](t)(d.Person(mireille, "kofi.ostrov", "")); told != 2 || own.Reviewed != nil {
+		t.Errorf("it is told %d times, and to who may not see reviews: %+v", told, own.Reviewed)
+	}
+
+	// The next review of the same knows what the last one decided.
+	next := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User}))
+	list2 := itemsOf(t, d, ruben, next.ID)
+	if e := itemAbout(t, list2, "tomasz.oyelaran").Evidence; e.Revoked == nil || e.Suggested != "" {
+		t.Errorf("what was revoked and given again has the evidence %+v", e)
+	}
+	kept := false
+	for _, i := range list2 { // the doubtful come first
+		kept = kept || i.Evidence.Suggested == "keep"
+		if kept && i.Evidence.Suggested == "revoke" {
+			t.Errorf("what is doubtful about %s comes after what is not", i.User.ID)
+		}
+	}
+	if !kept {
+		t.Error("nothing is suggested to be kept")
+	}
 }
 
 // However the items of a review are cut into windows, together they are all of it; and what is next is what one has not
@@ -408,6 +500,7 @@ func TestWindowsOfAReview(t *testing.T) {
 			like = append(like, i.ID)
 		}
 	}
+	slices.Sort(like)
 	if got := must[[]int](t)(d.Alike(mireille, one.ID)); at < 0 || !slices.Equal(got, like) {
 		t.Errorf("alike are %v, want %v", got, like)
 	}

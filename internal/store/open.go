@@ -262,6 +262,17 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// Reviews return by themselves.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Series{}, &Round{}) },
+	// Items of reviews are ordered by doubt, found by person, and tell to whom they were handed.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&ReviewItem{}, &Decision{}); err != nil {
+			return err
+		}
+		if err := tx.Exec(`DROP INDEX IF EXISTS idx_review_items_brief`).Error; err != nil {
+			return err
+		}
+		return tx.Exec(`CREATE INDEX idx_review_items_brief
+			ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt)`).Error
+	},
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

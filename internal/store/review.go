@@ -44,14 +44,15 @@ type Decision struct {
 	Decision string // "", if the one before it was taken back
 	Reason   string
 	By       string // a user's id; empty: the fate of what nobody decided
+	Handed   string // to whom the item was handed on, if this is no decision but that; Reason is the word with it
 	At       time.Time
 }
 
 // ReviewItem is one question of a review: should this person keep this role or set?
 type ReviewItem struct {
 	ID       int `gorm:"primaryKey"`
-	Review   int `gorm:"index"`
-	User     string
+	Review   int    `gorm:"index"`
+	User     string `gorm:"index"`
 	Role     string
 	Set      string
 	Reviewer string   `gorm:"index"`
@@ -61,6 +62,7 @@ type ReviewItem struct {
 	Groups   []string `gorm:"serializer:json"`
 	Given    []string `gorm:"serializer:json"` // assignments to the groups
 	Evidence []byte   // as it stood when the review was opened, as JSON
+	Doubt    int      // how much of it speaks against keeping it
 	Decision string   // "", "keep" or "revoke"
 	Reason   string
 	Decided  *time.Time
@@ -185,7 +187,7 @@ func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
 // they are about.
 func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	rows, err := s.db.Model(&ReviewItem{}).
-		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by").
+		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt").
 		Where("review = ?", review).Rows()
 	if err != nil {
 		return nil, err
@@ -194,7 +196,7 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	for rows.Next() {
 		i := ReviewItem{Review: review}
 		if err := rows.Scan(
-			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By,
+			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By, &i.Doubt,
 		); err != nil {
 			return nil, err
 		}
@@ -214,7 +216,7 @@ func (s *Store) Revoked(review int) (out []ReviewItem, err error) {
 func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 	rows, err := q.Model(&ReviewItem{}).
 		Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given",
-			"evidence", "decision", "reason", "decided", "by").
+			"evidence", "decision", "reason", "decided", "by", "doubt").
 		Order("id").Rows()
 	if err != nil {
 		return nil, err
@@ -224,7 +226,7 @@ func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 		var i ReviewItem
 		var direct, groups, given []byte
 		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct,
-			&groups, &given, &i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By); err != nil {
+			&groups, &given, &i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By, &i.Doubt); err != nil {
 			return nil, err
 		}
 		for _, list := range []struct {
@@ -278,6 +280,78 @@ func (s *Store) addDecisions(list []Decision) error {
 // Decisions gives all decisions on an item, in the order in which they were made.
 func (s *Store) Decisions(item int) (out []Decision, err error) {
 	return out, s.db.Where("item = ?", item).Order("id").Find(&out).Error
+}
+
+// DecisionsOf gives all decisions on the items of a review, in the order in which they were made.
+func (s *Store) DecisionsOf(review int) (out []Decision, err error) {
+	return out, s.db.Where("item IN (SELECT id FROM review_items WHERE review = ?)", review).Order("id").Find(&out).Error
+}
+
+// DecidedItem is a decision that stands, on an item of a review.
+type DecidedItem struct {
+	Review          int
+	Name            string // of the review
+	User, Role, Set string
+	Decision        string // "keep" or "revoke"
+	Reason, By      string
+	At              time.Time
+}
+
+// Lately gives the latest decision on each of what a review asked about, be it about a person, or, with a role or set,
+// about that: by person, role and set. Decisions after an instant do not count.
+func (s *Store) Lately(user, role, set string, at time.Time) (out []DecidedItem, err error) {
+	q := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
+		Select(`i.review, r.name, i."user", coalesce(nullif(i.role, ''), CASE WHEN i."set" = '' THEN r.role ELSE '' END) AS role,
+			i."set", i.decision, i.reason, i."by", max(i.decided) AS at`).
+		Where("i.decision <> '' AND i.decided <= ?", at.UTC()).
+		Group(`i."user", 4, i."set"`).Order(`i."user", 4, i."set"`)
+	if user != "" {
+		q = q.Where(`i."user" = ?`, user)
+	}
+	if role != "" {
+		q = q.Where("i.role = ? OR i.role = '' AND r.role = ?", role, role)
+	}
+	if set != "" {
+		q = q.Where(`i."set" = ?`, set)
+	}
+	rows, err := q.Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var i DecidedItem
+		var at string // an aggregate has no type
+		if err := rows.Scan(&i.Review, &i.Name, &i.User, &i.Role, &i.Set, &i.Decision, &i.Reason, &i.By, &at); err != nil {
+			return nil, err
+		}
+		if i.At, err = time.Parse("2006-01-02 15:04:05.999999999-07:00", at); err != nil {
+			return nil, err
+		}
+		out = append(out, i)
+	}
+	return out, rows.Err()
+}
+
+// TakenAway gives when closed reviews last took roles and sets away from people, by person, role and set.
+func (s *Store) TakenAway() (map[[3]string]time.Time, error) {
+	rows, err := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
+		Select(`i."user", i.role, i."set", r.closed`).
+		Where("i.decision = 'revoke' AND r.closed IS NOT NULL").Order("r.closed").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[[3]string]time.Time{}
+	for rows.Next() {
+		var of [3]string
+		var at time.Time
+		if err := rows.Scan(&of[0], &of[1], &of[2], &at); err != nil {
+			return nil, err
+		}
+		out[of] = at
+	}
+	return out, rows.Err()
 }
 
 // DecidedAbout tells whether a revision carries out what a review decided about a person: its outcome, or a task that

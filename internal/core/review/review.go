@@ -235,6 +235,9 @@ type Evidence struct {
 	Peers     int       // how many live people have the same title and department, without the person
 	Alike     int       // how many of these are assigned the same
 	Conflicts []string  // conflicts that the person breaks, to which it adds
+	Beside    bool      // what is given by hand comes by a group too, for as long and as wide
+	Since     time.Time // since when it is held; zero if the record does not tell. Weigh leaves it to the caller
+	Revoked   time.Time // when a review last took it away; zero if none did. Weigh leaves it to the caller
 }
 
 // Scales gather the evidence for items of one design at one instant. What items have in common is found out once.
@@ -323,7 +326,7 @@ func (s *Scales) target(i Item) *target {
 // Weigh gathers the evidence for an item.
 func (s *Scales) Weigh(i Item) Evidence {
 	w := s.target(i)
-	e := Evidence{Gives: len(w.keys), Risk: w.risk}
+	e := Evidence{Gives: len(w.keys), Risk: w.risk, Beside: beside(s.x, i)}
 	place, ok := s.x.Design().Users.Position(i.User)
 	if !ok {
 		return e
@@ -370,7 +373,7 @@ func (e Evidence) Doubts(t time.Time) (out []string) {
 	if e.Used && e.LastUse.Before(t.AddDate(0, 0, -IdleAfter)) {
 		out = append(out, fmt.Sprintf("not used for %d days", int(t.Sub(e.LastUse).Hours()/24)))
 	}
-	if e.Peers >= 4 && e.Alike*5 <= e.Peers {
+	if e.Peers >= fewestPeers && e.Alike*5 <= e.Peers {
 		out = append(out, fmt.Sprintf("only %d of %d peers have it", e.Alike, e.Peers))
 	}
 	if len(e.Conflicts) > 0 {

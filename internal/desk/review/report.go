@@ -1,6 +1,7 @@
 package review
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -47,10 +48,27 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 	if r.Closed != nil {
 		out.Closed = *r.Closed
 	}
-	numbers := map[int]int{}
+	numbers, became := map[int]int{}, map[int]string{}
+	if r.Closed != nil {
+		after, err := d.after(who, h, r, items)
+		if err != nil {
+			return nil, err
+		}
+		for _, a := range after {
+			became[a.Item] = afterWords(a)
+		}
+	}
 	for n, i := range items {
 		numbers[i.ID] = n + 1
-		out.Items = append(out.Items, d.reportItem(h, r, i, n+1, who))
+		row := d.reportItem(h, r, i, n+1, who)
+		row.After = became[i.ID]
+		out.Items = append(out.Items, row)
+	}
+	if out.Steps, err = d.reportSteps(h, who, id, numbers); err != nil {
+		return nil, err
+	}
+	if out.Heads, err = d.heads(who, r); err != nil {
+		return nil, err
 	}
 	words := map[string]string{"": "open", taskPerson: "person out", taskGrant: "grant off", taskLeave: "left"}
 	for _, t := range tasks {
@@ -71,6 +89,68 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 		out.Tasks = append(out.Tasks, row)
 	}
 	return out, nil
+}
+
+// afterWords says what became of a revocation.
+func afterWords(a After) string {
+	words := map[string]string{
+		afterGone: "gone", afterPartly: "in part: still held", afterLeft: "left", afterWaits: "waits for the group’s owner",
+		afterBack: "came back",
+	}[a.State]
+	if a.Note != "" {
+		words += ", " + a.Note
+	}
+	if a.By != nil {
+		words += ", by " + a.By.Name
+	} else if a.ByName != "" {
+		words += ", by " + a.ByName
+	}
+	if a.At != nil {
+		words += ", " + a.At.Format("2 Jan 2006")
+	}
+	return words
+}
+
+// reportSteps are all decisions on the items of a review, which have numbers.
+func (d *Reviewer) reportSteps(h *desk.House, who desk.Actor, id int, numbers map[int]int) (out []report.Step, err error) {
+	list, err := d.Reading(who).DecisionsOf(id)
+	words := map[string]string{decisionKeep: report.Kept, decisionRevoke: report.Revoked, "": report.TakenBack}
+	for _, s := range list {
+		step := report.Step{Item: numbers[s.Item], At: s.At, Decision: words[s.Decision], Reason: s.Reason}
+		if s.By != "" {
+			step.By = h.Ref(model.KindUser, s.By).Name
+		}
+		if s.Handed != "" {
+			step.Decision, step.Whom = report.HandedOn, h.Ref(model.KindUser, s.Handed).Name
+		}
+		out = append(out, step)
+	}
+	return out, err
+}
+
+// heads tell where the record stood before and after the review was closed, or when it was opened.
+func (d *Reviewer) heads(who desk.Actor, r store.Review) (out []report.Head, err error) {
+	say := func(when string, number int) error {
+		rev, err := d.Reading(who).Revision(number)
+		if err == nil {
+			out = append(out, report.Head{When: when, Revision: rev.Number, Hash: rev.Hash})
+		}
+		return err
+	}
+	if r.Closed != nil && r.Revision > 0 {
+		err := errors.Join(say("before closing", r.Revision-1), say("after closing", r.Revision))
+		return out, err
+	}
+	when, at := "at opening", r.Opened
+	if r.Closed != nil {
+		when, at = "at closing", *r.Closed
+	}
+	number, err := d.Reading(who).RevisionAt(at)
+	if err != nil || number == 0 {
+		return nil, err
+	}
+	err = say(when, number)
+	return out, err
 }
 
 // ReviewsTable gives the reviews that [Desk.Reviews] gives, one row each.
@@ -195,6 +275,9 @@ func (d *Reviewer) reportItem(
 			conflicts = append(conflicts, c.Name)
 		}
 		row.Conflicts = strings.Join(conflicts, ", ")
+		if e.Suggested != "" {
+			row.Suggested = e.Suggested + ": " + e.Because
+		}
 	}
 	return row
 }

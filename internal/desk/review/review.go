@@ -56,6 +56,10 @@ type Evidence struct {
 	Risk      int        `json:"risk"`
 	Conflicts []desk.Ref `json:"conflicts"`
 	Doubts    []string   `json:"doubts" doc:"What speaks against keeping it"`
+	Beside    bool       `json:"beside,omitempty" doc:"A group gives it as well, for as long and as wide"`
+	Revoked   *time.Time `json:"revoked,omitempty" doc:"When a review last took it away"`
+	Suggested string     `json:"suggested,omitempty" enum:",keep,revoke" doc:"What the evidence speaks for, if it speaks clearly"`
+	Because   string     `json:"because,omitempty" doc:"What weighs most, in one sentence"`
 }
 
 // ReviewItem asks whether a person should keep a role or set.
@@ -88,6 +92,18 @@ type ItemDetail struct {
 	Stays    []desk.Holding `json:"stays" doc:"What of the role or set stays by another way"`
 	StaysBy  []desk.Ref     `json:"staysBy" doc:"The groups, roles and sets by which it stays"`
 	LosesAll []desk.Holding `json:"losesAll" doc:"What goes away if the owners of the groups take it away too"`
+	Trail    []Step         `json:"trail" doc:"All that was decided about it and to whom it was handed, in that order"`
+	LastUse  *time.Time     `json:"lastUse,omitempty" doc:"When it was last used as of today; the evidence tells what was known at opening"`
+	IdleDays int            `json:"idleDays" doc:"How many days ago that is today"`
+}
+
+// Step is a decision on an item, or that it was handed on.
+type Step struct {
+	At       time.Time `json:"at"`
+	By       *desk.Ref `json:"by,omitempty" doc:"Absent: the fate of what nobody decided"`
+	Decision string    `json:"decision" enum:",keep,revoke" doc:"Empty: the one before was taken back, or it was handed on"`
+	Reason   string    `json:"reason,omitempty"`
+	HandedTo *desk.Ref `json:"handedTo,omitempty"`
 }
 
 // Straggler is a reviewer with what is missing.
@@ -507,7 +523,7 @@ func stragglers(h *desk.House, items []store.ReviewItem) []Straggler {
 			byReviewer[i.Reviewer] = s
 		}
 		s.Items++
-		if i.Decision == "" {
+		if i.By == "" { // what the fate decided, nobody did
 			s.Waiting++
 		}
 	}
@@ -591,6 +607,7 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 		Stays:    []desk.Holding{},
 		StaysBy:  []desk.Ref{},
 		LosesAll: []desk.Holding{},
+		Trail:    []Step{},
 	}
 	s := &desk.Sight{House: h, Present: h, At: d.Now()}
 	for _, id := range i.Direct {
@@ -609,7 +626,36 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 	all, _ := review.Outcome(h.Index, it, slices.Concat(i.Direct, i.Given), d.Now())
 	v.LosesAll = h.Holdings(all)
 	v.StaysBy = d.staysBy(h, it, stays)
+	if v.Trail, err = d.trail(h, who, i.ID); err != nil {
+		return nil, err
+	}
+	now := d.Looked(who)
+	for _, key := range h.Index.Content(it.Target()) {
+		system, _, _ := strings.Cut(key, ":")
+		if at, ok := h.Uses.Last(i.User, system); ok && !at.After(now) && (v.LastUse == nil || at.After(*v.LastUse)) {
+			v.LastUse, v.IdleDays = &at, int(now.Sub(at).Hours()/24)
+		}
+	}
 	return v, nil
+}
+
+// trail tells what was decided about an item up to the day that is looked at.
+func (d *Reviewer) trail(h *desk.House, who desk.Actor, item int) ([]Step, error) {
+	steps, err := d.Reading(who).Decisions(item)
+	out := []Step{}
+	for _, s := range steps {
+		if s.At.After(d.Looked(who)) {
+			break
+		}
+		out = append(out, Step{
+			At:       s.At,
+			By:       h.Optional(model.KindUser, s.By),
+			Decision: s.Decision,
+			Reason:   s.Reason,
+			HandedTo: h.Optional(model.KindUser, s.Handed),
+		})
+	}
+	return out, err
 }
 
 // staysBy names by what something of an item stays when its direct assignments are gone.

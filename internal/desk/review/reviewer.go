@@ -124,7 +124,8 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	}
 	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
 	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil
-	if err := d.Store.DecideAll([]store.ReviewItem{i}, nil); err != nil {
+	step := store.Decision{Item: i.ID, Reason: i.Note, By: who.User, Handed: to, At: d.Now()}
+	if err := d.Store.DecideAll([]store.ReviewItem{i}, []store.Decision{step}); err != nil {
 		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
 	}
 	v := d.item(h, r, i, who)

@@ -1,7 +1,9 @@
 package review
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
@@ -44,7 +46,7 @@ type SpareSeats struct {
 // outcomeShown is how many sentences of an outcome are told.
 const outcomeShown = 200
 
-// Items gives a window into those items of a review that somebody may see.
+// Items gives a window into those items of a review that somebody may see, the most doubtful first.
 func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, error) {
 	l, err := d.look(who, id, ask.Where)
 	if err != nil {
@@ -54,6 +56,10 @@ func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, er
 	open := func(i store.ReviewItem) bool { return mine(i) && i.Decision == "" }
 	items := slices.DeleteFunc(l.items, func(i store.ReviewItem) bool {
 		return ask.Only == "mine" && !mine(i) || ask.Only == "open" && i.Decision != ""
+	})
+	// The doubtful come first, and what is alike together. The order does not change as they are decided.
+	slices.SortStableFunc(items, func(a, b store.ReviewItem) int {
+		return cmp.Or(b.Doubt-a.Doubt, strings.Compare(a.Role, b.Role), strings.Compare(a.Set, b.Set))
 	})
 	v := &ReviewItems{Rows: []ReviewItem{}, Total: len(items), First: slices.IndexFunc(items, open), Next: -1}
 	if v.First < 0 {
@@ -75,6 +81,11 @@ func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, er
 		return nil, err
 	}
 	_, rows, _ = asOf(l.now, l.r, rows, nil)
+	place := make(map[int]int, len(ids))
+	for n, id := range ids {
+		place[id] = n
+	}
+	slices.SortFunc(rows, func(a, b store.ReviewItem) int { return place[a.ID] - place[b.ID] })
 	for _, i := range rows {
 		v.Rows = append(v.Rows, d.item(l.h, l.r, i, who))
 	}

@@ -258,6 +258,10 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	if err != nil {
 		return err
 	}
+	revoked, err := d.Store.TakenAway()
+	if err != nil {
+		return err
+	}
 	above := nesting(h)
 	for n := range items {
 		i := &items[n]
@@ -272,6 +276,7 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 			Risk:      w.Risk,
 			Conflicts: []desk.Ref{},
 			Doubts:    append([]string{}, w.Doubts(now)...),
+			Beside:    w.Beside,
 		}
 		if !w.LastUse.IsZero() {
 			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
@@ -281,6 +286,20 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 		}
 		if err := d.sinceWhen(h, i, &e, given, joinings, above); err != nil {
 			return err
+		}
+		if e.Since != nil {
+			w.Since = *e.Since
+		}
+		// What a group gives was perhaps never taken away; what is by hand and younger was given again.
+		if at, ok := revoked[[3]string{i.User, i.Role, i.Set}]; ok && len(i.Direct) > 0 && !w.Since.Before(at) {
+			w.Revoked, e.Revoked = at, &at
+		}
+		i.Doubt = w.Doubt(now)
+		if s, clear := w.Suggest(now); clear {
+			e.Suggested, e.Because = decisionRevoke, s.Why
+			if s.Keep {
+				e.Suggested = decisionKeep
+			}
 		}
 		data, err := json.Marshal(e)
 		if err != nil {

@@ -320,6 +320,7 @@ var wholes = []string{
 	"worklistTable",
 	"exportHistory",
 	"reviewReport",
+	"reviewPack",
 	"exportReview",
 	"exportReviews",
 	"exportWho",

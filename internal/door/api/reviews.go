@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"fachwerk/internal/desk/review"
 	"fmt"
@@ -158,6 +159,42 @@ func (a *API) reviews() {
 				"",
 				func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) },
 			), nil
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "reviewPack",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}/pack.zip",
+			summary: "All evidence of a review in one archive: report, items, decisions, and digests that prove it",
+		},
+		func(ctx context.Context, in *NumberInput) (*huma.StreamResponse, error) {
+			r, err := a.desk.ReviewReport(actor(ctx), in.ID)
+			if err != nil {
+				return nil, err
+			}
+			name := fmt.Sprintf("fachwerk-review-%d", in.ID)
+			var pack bytes.Buffer // so that nothing that failed is answered as done
+			if err := report.Pack(&pack, *r, name); err != nil {
+				return nil, err
+			}
+			return download("application/zip", name+".zip", func(to huma.Context) error {
+				_, err := to.BodyWriter().Write(pack.Bytes())
+				return err
+			}), nil
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "reviewAfter",
+			method:  http.MethodGet,
+			path:    "/api/reviews/{id}/after",
+			summary: "What became of what a closed review revoked: whether it is truly gone, and what came back",
+		},
+		func(ctx context.Context, in *NumberInput) (*body[*review.Afterwards], error) {
+			return answer(a.desk.Afterwards(actor(ctx), in.ID))
 		},
 	)
 	type tableInput struct {

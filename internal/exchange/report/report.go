@@ -4,8 +4,10 @@ package report
 
 import (
 	_ "embed"
+	"fmt"
 	"html/template"
 	"io"
+	"strings"
 	"time"
 
 	"fachwerk/internal/exchange/table"
@@ -21,6 +23,15 @@ type Review struct {
 	Written                                           time.Time
 	Items                                             []Item
 	Tasks                                             []Task
+	Steps                                             []Step
+	Heads                                             []Head
+}
+
+// Head is where the chain of revisions stood.
+type Head struct {
+	When     string // in words: before and after closing
+	Revision int
+	Hash     string // in hex
 }
 
 // Item is one item with its decision and the evidence for it.
@@ -33,7 +44,9 @@ type Item struct {
 	Decided                    time.Time
 	Since                      time.Time
 	GivenBy, LastUse, Peers    string
-	Risk, Conflicts, Effect    string
+	Risk, Conflicts            string
+	Suggested                  string // what the evidence spoke for, and why
+	After                      string // what became of a revocation, once the review is closed
 }
 
 // Task is what was left to the owner of a group.
@@ -78,19 +91,140 @@ func (r Review) Settled(decision string) (out []Task) {
 var page string
 
 var parsed = template.Must(template.New("report").Funcs(template.FuncMap{
-	"day": func(t time.Time) string {
-		if t.IsZero() {
-			return ""
-		}
-		return t.Format("2 Jan 2006")
-	},
-	"moment": func(t time.Time) string {
-		if t.IsZero() {
-			return ""
-		}
-		return t.Format("2 Jan 2006 15:04") + " UTC"
-	},
+	"day": day, "moment": moment, "facts": facts, "figures": figures, "evidence": evidence,
 }).Parse(page))
+
+func day(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Format("2 Jan 2006")
+}
+
+func moment(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format("2 Jan 2006 15:04") + " UTC"
+}
+
+// facts are what the head of a report tells, by name.
+func facts(r Review) (out [][2]string) {
+	say := func(name, format string, args ...any) {
+		out = append(out, [2]string{name, fmt.Sprintf(format, args...)})
+	}
+	say("What was asked about", "%s", r.About)
+	say("Who decided", "%s", r.Deciders)
+	say("Opened", "%s, by %s", moment(r.Opened), r.Opener)
+	say("Due", "%s", day(r.Due))
+	switch {
+	case r.Closed.IsZero():
+		say("Closed", "still open: this report is not final")
+	case r.Revision > 0:
+		say("Closed", "%s; what was revoked and given by hand was taken away by revision %d", moment(r.Closed), r.Revision)
+	default:
+		say("Closed", "%s", moment(r.Closed))
+	}
+	say("Undecided at the end", "%s", r.Fate)
+	if r.Alone != "" {
+		say("Opened, decided and closed by one person", "since, as the owner says: “%s”", r.Alone)
+	}
+	for _, h := range r.Heads {
+		say("Record "+h.When, "revision %d, %s", h.Revision, h.Hash)
+	}
+	say("Written", "%s", moment(r.Written))
+	return out
+}
+
+// figure is a number of items or tasks, of what they are, and where they can be found.
+type figure struct {
+	N     int
+	Of    string
+	Look  string // the style of its words
+	Items []Item // that it counts, unless it counts all
+}
+
+func figures(r Review) []figure {
+	undecided := "undecided"
+	if !r.Closed.IsZero() {
+		undecided += ", so they stayed"
+	}
+	of := func(decision, words, look string) figure {
+		items := r.Of(decision)
+		return figure{len(items), words, look, items}
+	}
+	out := []figure{
+		{len(r.Items), "items were asked about", "", nil},
+		of(Kept, "kept", "kept"),
+		of(Revoked, "revoked by a decision", "revoked"),
+		of(Fated, "revoked since nobody decided", "revoked"),
+		of(Undecided, undecided, "undecided"),
+		{len(r.Tasks), fmt.Sprintf("revocations came by a group, and were left to its owner: %d taken out of the group, "+
+			"%d by taking the grant off it, %d left for a reason, %d still open", len(r.Settled("person out")),
+			len(r.Settled("grant off")), len(r.Settled("left")), len(r.Settled("open"))), "", nil},
+	}
+	return out
+}
+
+// evidence is what was known of an item when it was decided, in one sentence.
+func evidence(i Item) string {
+	var parts []string
+	if !i.Since.IsZero() {
+		since := "since " + day(i.Since)
+		if i.GivenBy != "" {
+			since += ", by " + i.GivenBy
+		}
+		parts = append(parts, since)
+	}
+	for _, p := range []string{i.LastUse, i.Peers} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	if i.Risk != "" {
+		parts = append(parts, i.Risk+" risk")
+	}
+	if i.Conflicts != "" {
+		parts = append(parts, "conflicts: "+i.Conflicts)
+	}
+	if i.Suggested != "" {
+		parts = append(parts, "suggested: "+i.Suggested)
+	}
+	return strings.Join(parts, "; ")
+}
+
+// itemCells are what a document tells of an item, column by column.
+func itemCells(i Item) []string {
+	decision := i.Decision
+	switch {
+	case i.By != "":
+		decision += " by " + i.By + ", " + moment(i.Decided)
+	case i.Decision == Undecided:
+		decision += "; it was for " + i.Reviewer
+	}
+	if i.HandedBy != "" {
+		decision += "\nhanded on by " + i.HandedBy
+	}
+	if i.Reason != "" {
+		decision += "\n“" + i.Reason + "”"
+	}
+	return []string{fmt.Sprint(i.Number), i.Person + "\n" + i.Note, i.Access + "\n" + i.Held, evidence(i), decision, i.After}
+}
+
+// taskCells are what a document tells of a task, column by column.
+func taskCells(t Task) []string {
+	became := t.Decision
+	if t.By != "" {
+		became += " by " + t.By + ", " + moment(t.Decided)
+	}
+	if t.Revision > 0 {
+		became += fmt.Sprintf(", revision %d", t.Revision)
+	}
+	if t.Reason != "" {
+		became += "\n“" + t.Reason + "”"
+	}
+	return []string{fmt.Sprint(t.Item), t.Person, t.Access, t.Group + "\n" + t.Owner, became}
+}
 
 // HTML writes the report as one page that needs nothing else.
 func HTML(w io.Writer, r Review) error { return parsed.Execute(w, r) }
@@ -119,6 +253,8 @@ func Table(r Review) *table.Table {
 			{Title: "risk", Width: 10},
 			{Title: "conflicts", Width: 28},
 			{Title: "group tasks", Width: 36},
+			{Title: "suggested", Width: 40},
+			{Title: "what became of it", Width: 36},
 		},
 	}
 	tasks := map[int]string{}
@@ -149,6 +285,8 @@ func Table(r Review) *table.Table {
 				i.Risk,
 				i.Conflicts,
 				tasks[i.Number],
+				i.Suggested,
+				i.After,
 			},
 		)
 	}

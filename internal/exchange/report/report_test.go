@@ -1,8 +1,14 @@
 package report_test
 
 import (
+	"archive/zip"
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -167,5 +173,69 @@ func TestNamesAreHarmless(t *testing.T) {
 	}
 	if !strings.Contains(csv.String(), `'=HYPERLINK`) {
 		t.Error("a formula stays a formula")
+	}
+}
+
+// A pack is unpacked and proves itself, its files tell what they should, and the same review gives the same bytes.
+func TestPack(t *testing.T) {
+	r := round()
+	r.Items[0].Person = "Łucja Ōta 🚢" // letters beyond Latin-1, and one that no font has
+	r.Heads = []report.Head{{When: "after closing", Revision: 45, Hash: strings.Repeat("ab", 32)}}
+	r.Steps = []report.Step{
+		{Item: 2, At: opened, By: "Ruben", Decision: report.HandedOn, Whom: "Mira", Reason: "she knows"},
+		{Item: 3, At: opened, Decision: report.Revoked},
+	}
+	for n := range 400 { // over many pages
+		r.Items = append(r.Items, report.Item{Number: 5 + n, Person: "Eve", Access: strings.Repeat("Gate clerk ", 1+n%9), Decision: report.Kept})
+	}
+	var pack, again bytes.Buffer
+	if err := errors.Join(report.Pack(&pack, r, "review-7"), report.Pack(&again, r, "review-7")); err != nil {
+		t.Fatal(err)
+	}
+	if !bytes.Equal(pack.Bytes(), again.Bytes()) {
+		t.Error("the same review gives other bytes")
+	}
+	z, err := zip.NewReader(bytes.NewReader(pack.Bytes()), int64(pack.Len()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	folder := t.TempDir()
+	files := map[string]string{}
+	for _, f := range z.File {
+		in, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, err := io.ReadAll(in)
+		name, within := strings.CutPrefix(f.Name, "review-7/")
+		if err != nil || !within || strings.Contains(name, "/") {
+			t.Fatalf("%s: %v", f.Name, err)
+		}
+		files[name] = string(data)
+		if err := os.WriteFile(filepath.Join(folder, name), data, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	proof := exec.Command("sha256sum", "--check", "--strict", "SHA256SUMS")
+	proof.Dir = folder
+	if out, err := proof.CombinedOutput(); err != nil || strings.Count(string(out), ": OK") != len(files)-1 {
+		t.Errorf("of %d files sha256sum says: %s %v", len(files), out, err)
+	}
+	for name, says := range map[string][]string{
+		"README.txt":    {"Gate clerks", "revision 45, abab", "sha256sum -c SHA256SUMS", "fachwerk verify --db FILE --head HASH"},
+		"report.html":   {"Łucja Ōta 🚢"},
+		"report.pdf":    {"%PDF-1.", "/Type /Page\n"},
+		"items.csv":     {"Łucja Ōta 🚢", "revoked by fate"},
+		"items.xlsx":    {"PK"},
+		"decisions.csv": {"2,2026-05-04T09:30:00Z,Ruben,handed on,she knows,Mira", "3,2026-05-04T09:30:00Z,nobody: that was its fate,revoked,,"},
+	} {
+		for _, s := range says {
+			if !strings.Contains(files[name], s) {
+				t.Errorf("%s does not say %q", name, s)
+			}
+		}
+	}
+	if n := strings.Count(files["report.pdf"], "/Type /Page\n"); n < 10 {
+		t.Errorf("404 items are on %d pages", n)
 	}
 }

@@ -165,6 +165,12 @@ export const useReviewOutcome = (id: number) =>
 		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/outcome", { params: { path: { id } } })),
 	});
 
+export const useReviewAfter = (id: number) =>
+	useAsk({
+		queryKey: [...design, "review", id, "after"],
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/after", { params: { path: { id } } })),
+	});
+
 export const useReviewItem = (id: number | undefined) =>
 	useAsk({
 		queryKey: [...design, "review-item", id],

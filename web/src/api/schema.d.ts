@@ -1901,6 +1901,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reviews/{id}/after": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of what a closed review revoked: whether it is truly gone, and what came back */
+        get: operations["reviewAfter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reviews/{id}/close": {
         parameters: {
             query?: never;
@@ -1944,6 +1961,23 @@ export interface paths {
         };
         /** What closing a review now would do */
         get: operations["reviewOutcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{id}/pack.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All evidence of a review in one archive: report, items, decisions, and digests that prove it */
+        get: operations["reviewPack"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2766,6 +2800,42 @@ export interface components {
         AddCodesInputBody: {
             code: string;
         };
+        After: {
+            /**
+             * Format: date-time
+             * @description When it was given again, or left
+             */
+            at?: string;
+            /** @description Who gave it again, left it, or is to say what becomes of it */
+            by?: components["schemas"]["Ref"];
+            /** @description What a program or operator was called that gave it again */
+            byName?: string;
+            /** Format: int64 */
+            item: number;
+            /** @description In words, what stays and by what */
+            note?: string;
+            /**
+             * @description Nothing of it is held; something is, in another way; the owner of a group left it; waits for that owner; given again
+             * @enum {string}
+             */
+            state: "gone" | "partly" | "left" | "waits" | "back";
+            target: components["schemas"]["Ref"];
+            user: components["schemas"]["Ref"];
+        };
+        Afterwards: {
+            /** Format: int64 */
+            back: number;
+            /** Format: int64 */
+            gone: number;
+            /** Format: int64 */
+            left: number;
+            /** Format: int64 */
+            partly: number;
+            /** @description Those that are not gone first; at most 500 */
+            rows: components["schemas"]["After"][];
+            /** Format: int64 */
+            waits: number;
+        };
         Altered: {
             /** @enum {string} */
             does?: "" | "pause" | "resume" | "end" | "take-over";
@@ -2992,6 +3062,8 @@ export interface components {
             may: boolean;
             owner?: components["schemas"]["Ref"];
             ref: components["schemas"]["Ref"];
+            /** @description When a review last asked about it; absent if none did, or the viewer may not see reviews */
+            reviewed?: components["schemas"]["LastReview"];
             role?: components["schemas"]["DesignRole"];
             set?: components["schemas"]["DesignSet"];
             /** @enum {string} */
@@ -3613,6 +3685,10 @@ export interface components {
              * @description How many of these have it
              */
             alike: number;
+            /** @description What weighs most, in one sentence */
+            because?: string;
+            /** @description A group gives it as well, for as long and as wide */
+            beside?: boolean;
             conflicts: components["schemas"]["Ref"][];
             /** @description What speaks against keeping it */
             doubts: string[];
@@ -3638,6 +3714,11 @@ export interface components {
              * @description Live people with the same title and department
              */
             peers: number;
+            /**
+             * Format: date-time
+             * @description When a review last took it away
+             */
+            revoked?: string;
             /** Format: int64 */
             risk: number;
             /**
@@ -3645,6 +3726,11 @@ export interface components {
              * @description Since when it is held, if the record tells
              */
             since?: string;
+            /**
+             * @description What the evidence speaks for, if it speaks clearly
+             * @enum {string}
+             */
+            suggested?: "" | "keep" | "revoke";
             /** @description Whether any use of its systems by the person is known */
             used: boolean;
         };
@@ -3766,6 +3852,7 @@ export interface components {
              * @description How many get it by this
              */
             people: number;
+            reviewed?: components["schemas"]["Reviewed"];
             subject: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
             terms: components["schemas"]["Terms"];
@@ -3994,7 +4081,17 @@ export interface components {
             direct: components["schemas"]["Terms"][];
             /** @description Assignments to groups, which stay */
             given: components["schemas"]["Grant"][];
+            /**
+             * Format: int64
+             * @description How many days ago that is today
+             */
+            idleDays: number;
             item: components["schemas"]["ReviewItem"];
+            /**
+             * Format: date-time
+             * @description When it was last used as of today; the evidence tells what was known at opening
+             */
+            lastUse?: string;
             /** @description What really goes away if it is revoked */
             loses: components["schemas"]["Holding"][];
             /** @description What goes away if the owners of the groups take it away too */
@@ -4003,6 +4100,8 @@ export interface components {
             stays: components["schemas"]["Holding"][];
             /** @description The groups, roles and sets by which it stays */
             staysBy: components["schemas"]["Ref"][];
+            /** @description All that was decided about it and to whom it was handed, in that order */
+            trail: components["schemas"]["Step"][];
         };
         JoinInputBody: {
             from: components["schemas"]["End"];
@@ -4030,6 +4129,20 @@ export interface components {
             kind: "user" | "group" | "assignment" | "role" | "set" | "permission";
             name: string;
             note: string;
+        };
+        LastReview: {
+            /**
+             * Format: date-time
+             * @description When the last decision of it was made
+             */
+            at: string;
+            /** Format: int64 */
+            kept: number;
+            name: string;
+            /** Format: int64 */
+            review: number;
+            /** Format: int64 */
+            revoked: number;
         };
         LaterGain: {
             /**
@@ -4733,6 +4846,8 @@ export interface components {
             owns: components["schemas"]["Ref"][];
             /** @description Who reports to this person directly */
             reports: components["schemas"]["Ref"][];
+            /** @description When a review last asked about them; absent if none did, or the viewer may not see reviews */
+            reviewed?: components["schemas"]["LastReview"];
             /** @enum {string} */
             state: "invited" | "active" | "locked" | "deactivated" | "deleted";
             systems: components["schemas"]["WallPanel"][];
@@ -5302,6 +5417,19 @@ export interface components {
             /** @description Why it was revoked */
             why?: string;
         };
+        Reviewed: {
+            /** Format: date-time */
+            at: string;
+            /** @description Absent: nobody decided, and the fate of the review did */
+            by?: components["schemas"]["Ref"];
+            /** @enum {string} */
+            decision: "keep" | "revoke";
+            /** @description Of the review */
+            name: string;
+            reason?: string;
+            /** Format: int64 */
+            review: number;
+        };
         Revision: {
             /** Format: date-time */
             at: string;
@@ -5630,6 +5758,19 @@ export interface components {
             licence: components["schemas"]["Ref"];
             /** Format: int64 */
             seats: number;
+        };
+        Step: {
+            /** Format: date-time */
+            at: string;
+            /** @description Absent: the fate of what nobody decided */
+            by?: components["schemas"]["Ref"];
+            /**
+             * @description Empty: the one before was taken back, or it was handed on
+             * @enum {string}
+             */
+            decision: "" | "keep" | "revoke";
+            handedTo?: components["schemas"]["Ref"];
+            reason?: string;
         };
         Straggler: {
             /** Format: int64 */
@@ -10479,6 +10620,42 @@ export interface operations {
             };
         };
     };
+    reviewAfter: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Afterwards"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     closeReview: {
         parameters: {
             query?: never;
@@ -10582,6 +10759,40 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReviewOutcome"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reviewPack: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

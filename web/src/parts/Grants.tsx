@@ -1,10 +1,12 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { draftCut, useDrafting } from "../api/hooks";
+import { useTo } from "../house/lens";
 import { TermsBoard } from "./AssignBoard";
 import { useNotice } from "./notice";
 import { Elsewhere } from "./sheet";
-import { count, Mark, Named, used } from "./words";
+import { count, day, Mark, Named, used } from "./words";
 
 /** Assignments, seen from one of their ends: the other end, the terms, and what can be done. */
 export function Grants({
@@ -23,6 +25,7 @@ export function Grants({
 	total?: number;
 }) {
 	const { refuse } = useNotice();
+	const to = useTo();
 	const cut = useDrafting(draftCut);
 	const [editing, setEditing] = useState<Schemas["Grant"] | null>(null);
 	const [all, setAll] = useState(false);
@@ -66,6 +69,15 @@ export function Grants({
 								{g.force === "ended" && <b className="text-ox"> · ended</b>}
 								{g.terms.contact && <b> · contact</b>}
 								{g.used && <span className={g.used.idle ? "text-ochre" : ""}> · {used(g.used)}</span>}
+								{g.reviewed && (
+									<>
+										{" · "}
+										<Link className="link" to={to(`/reviews/${g.reviewed.review}`)} title={g.reviewed.name}>
+											{g.reviewed.decision === "keep" ? "kept" : "revoked"}
+										</Link>
+										{` by ${g.reviewed.by?.name ?? "fate"}, ${day(g.reviewed.at)}`}
+									</>
+								)}
 								{g.terms.reason && ` — “${g.terms.reason}”`} <Mark draft={g.draft} />
 							</span>
 							{g.may && g.draft !== "cut" && (

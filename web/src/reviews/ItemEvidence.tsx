@@ -1,12 +1,13 @@
 import type { Schemas } from "../api/client";
 import { useReviewItem } from "../api/hooks";
 import { Loaded } from "../parts/loading";
-import { count, day, extent, Named, Risk } from "../parts/words";
+import { count, day, extent, moment, Named, Risk } from "../parts/words";
 
 /** What is needed to decide an item: since when, by whom, how it is used, who else has it, and what would really go away. */
 export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 	const detail = useReviewItem(item.id);
 	const e = item.evidence;
+	const idle = detail.data?.idleDays ?? e?.idleDays ?? 0; // as of today, once that is known
 	return (
 		<>
 			{e && (
@@ -18,9 +19,15 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 					/>
 					<Fact
 						title="Last used"
-						value={e.lastUse ? `${count(e.idleDays, "day", "days")} ago` : e.never ? "never" : "not known"}
-						note={e.lastUse ? day(e.lastUse) : e.never ? "others’ uses are known" : "its systems tell nothing"}
-						bad={e.idleDays >= 90 || e.never}
+						value={e.lastUse ? `${count(idle, "day", "days")} ago` : e.never ? "never" : "not known"}
+						note={
+							e.lastUse
+								? `${day(e.lastUse)}; ${e.idleDays} at opening`
+								: e.never
+									? "others’ uses are known"
+									: "its systems tell nothing"
+						}
+						bad={idle >= 90 || e.never}
 					/>
 					<Fact
 						title="Peers who have it"
@@ -43,10 +50,58 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 			{e && e.doubts.length > 0 && (
 				<p className="mt-2 font-semibold text-ochre">Against keeping it: {e.doubts.join("; ")}.</p>
 			)}
-			<Loaded query={detail}>{(d) => <Ways detail={d} />}</Loaded>
+			{e?.suggested && (
+				<p className="mt-2">
+					The evidence speaks for{" "}
+					<b className={e.suggested === "keep" ? "text-moss" : "text-ox"}>
+						{e.suggested === "keep" ? "keeping" : "revoking"}
+					</b>{" "}
+					it: {e.because} <span className="text-quiet">The decision is yours.</span>
+				</p>
+			)}
+			<Loaded query={detail}>
+				{(d) => (
+					<>
+						{e && d.lastUse && d.lastUse !== e.lastUse && (
+							<p className="mt-2 font-semibold text-moss">
+								Used since the review was opened: {day(d.lastUse)}, {count(d.idleDays, "day", "days")} ago.
+							</p>
+						)}
+						<Ways detail={d} />
+						<Trail steps={d.trail} />
+					</>
+				)}
+			</Loaded>
 		</>
 	);
 }
+
+/** What was decided about an item, step by step, if that was more than once. */
+function Trail({ steps }: { steps: Schemas["Step"][] }) {
+	if (steps.length === 0) return null;
+	return (
+		<section aria-label="What was decided" className="mt-4">
+			<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What was decided</h3>
+			<ol>
+				{steps.map((s) => (
+					<li
+						key={`${s.at}${s.decision}${s.handedTo?.id}`}
+						className="flex items-baseline gap-3 border-b border-hair py-1"
+					>
+						<span className="w-[150px] shrink-0 text-[12px] text-quiet">{moment(s.at)}</span>
+						<span className="min-w-0">
+							<b>{s.by ? s.by.name : "Nobody: its fate did"}</b>{" "}
+							{s.handedTo ? `handed it on to ${s.handedTo.name}` : said[s.decision]}
+							{s.reason && ` — “${s.reason}”`}
+						</span>
+					</li>
+				))}
+			</ol>
+		</section>
+	);
+}
+
+const said: Record<string, string> = { keep: "kept it", revoke: "revoked it", "": "took the decision back" };
 
 function Fact({ title, value, note, bad }: { title: string; value: string; note: string; bad?: boolean }) {
 	return (

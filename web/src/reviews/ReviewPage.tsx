@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { at } from "../api/at";
 import { api, data, type Schemas } from "../api/client";
-import { useRefresh, useReview, useReviewOutcome } from "../api/hooks";
+import { useRefresh, useReview, useReviewAfter, useReviewOutcome } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
 import { Downloads } from "../parts/Downloads";
@@ -13,7 +13,7 @@ import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../parts/tabs";
-import { count, day, moment, number, Sentence } from "../parts/words";
+import { count, day, moment, Named, number, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
 import { ReviewGrid } from "./ReviewGrid";
 import { Progress } from "./Reviews";
@@ -201,7 +201,9 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 										/>
 									</span>
 									<span className={`w-[110px] text-right ${s.waiting > 0 && !r.closed ? "text-ochre" : "text-quiet"}`}>
-										{s.waiting > 0 ? `${s.waiting} of ${s.items} missing` : `✓ all ${s.items}`}
+										{s.waiting > 0
+											? `${s.waiting} of ${s.items} ${r.closed ? "not decided" : "missing"}`
+											: `✓ all ${s.items}`}
 									</span>
 								</li>
 							))}
@@ -241,8 +243,12 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 								Read or print
 							</a>
 							<Downloads path={`/api/sheets/review/${r.id}`} query={{}} />
+							<a className="link" href={at(`/api/reviews/${r.id}/pack.zip`)} download>
+								All evidence, as ZIP
+							</a>
 						</p>
 					</Part>
+					{r.closed && r.revoked > 0 && <DidItHappen review={r.id} />}
 					{detail.tasks.length > 0 && (
 						<Part title="Left to the owners of groups" count={detail.tasks.length}>
 							<ul>
@@ -285,6 +291,52 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 		</div>
 	);
 }
+
+/** What became of each revocation: whether it is truly gone, and what came back. */
+function DidItHappen({ review }: { review: number }) {
+	const after = useReviewAfter(review);
+	return (
+		<Loaded query={after}>
+			{(a) => (
+				<Part title="Did it happen?" count={a.gone + a.partly + a.left + a.waits + a.back}>
+					<p className="py-1.5">
+						{(["gone", "partly", "left", "waits", "back"] as const)
+							.filter((s) => a[s] > 0)
+							.map((s) => `${number(a[s])} ${became[s].words}`)
+							.join(" · ")}
+					</p>
+					<ul className="max-h-[320px] overflow-auto">
+						{a.rows.map((row) => (
+							<li key={row.item} className="border-b border-hair py-1.5">
+								<p className="flex items-baseline gap-3">
+									<span className="min-w-0 grow">
+										<Named of={row.user} />: {row.target.name}
+									</span>
+									<span className={`shrink-0 font-semibold ${became[row.state].look}`}>{became[row.state].words}</span>
+								</p>
+								{(row.note || row.by || row.byName) && (
+									<p className="text-[12px] text-quiet">
+										{[row.note, (row.by?.name ?? row.byName) && `${row.by?.name ?? row.byName}`, row.at && day(row.at)]
+											.filter(Boolean)
+											.join(" · ")}
+									</p>
+								)}
+							</li>
+						))}
+					</ul>
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+const became: Record<Schemas["After"]["state"], { words: string; look: string }> = {
+	gone: { words: "gone", look: "text-moss" },
+	partly: { words: "held in part by other ways", look: "text-ochre" },
+	left: { words: "left by the group’s owner", look: "text-ochre" },
+	waits: { words: "waiting for the group’s owner", look: "text-ochre" },
+	back: { words: "came back", look: "text-ox" },
+};
 
 export const taskWords: Record<string, string> = {
 	person: "taken out of the group",

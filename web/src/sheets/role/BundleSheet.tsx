@@ -13,7 +13,7 @@ import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
-import { addressOf, count, Named, NamedAll, Risk } from "../../parts/words";
+import { addressOf, count, day, Named, NamedAll, Risk } from "../../parts/words";
 import { AskFor } from "../../requests/AskFor";
 import { BundleWall } from "./BundleWall";
 import { EditBundle } from "./EditBundle";
@@ -124,6 +124,15 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 					{sheet.usage && sheet.holders > 0 && (
 						<p className={sheet.usage.used * 2 < sheet.holders ? "mb-2 font-semibold text-ochre" : "mb-2 text-quiet"}>
 							Held by {sheet.holders}, used by {sheet.usage.used} within {sheet.usage.days} days.
+						</p>
+					)}
+					{sheet.reviewed && (
+						<p className="mb-2 text-quiet">
+							Last reviewed {day(sheet.reviewed.at)}:{" "}
+							<Link className="link" to={to(`/reviews/${sheet.reviewed.review}`)}>
+								{sheet.reviewed.name}
+							</Link>
+							, {sheet.reviewed.kept} kept, {sheet.reviewed.revoked} revoked.
 						</p>
 					)}
 					<Part

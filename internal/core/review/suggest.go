@@ -1,0 +1,129 @@
+package review
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// Suggestion is what the evidence about an item speaks for, in the eyes of a rule of thumb. It is a help to whoever
+// decides, never a decision.
+type Suggestion struct {
+	Keep bool
+	Why  string // one sentence: what weighs most
+}
+
+// Signs are the days and shares at which evidence begins to weigh.
+const (
+	idleLong    = 180 // days without use that weigh more than [IdleAfter]
+	usedLately  = 30  // days within which a use speaks for keeping
+	newlyHeld   = 30  // days within which nothing is held against having never used it
+	outlierOf   = 8   // peers from which on fewer than one in twenty weighs more
+	fewestPeers = 4   // with fewer, what peers have says nothing
+	tips        = 2   // the balance from which on something is suggested
+)
+
+// sign is one thing that the evidence says, with its weight.
+type sign struct {
+	weight int
+	says   string
+}
+
+// against gives what speaks for revoking an item at t.
+func (e Evidence) against(t time.Time) (out []sign) {
+	days := func(since time.Time) int { return int(t.Sub(since).Hours() / 24) }
+	switch idle := days(e.LastUse); {
+	case e.Used && idle > idleLong:
+		out = append(out, sign{3, fmt.Sprintf("They last used it %d days ago.", idle)})
+	case e.Used && idle > IdleAfter:
+		out = append(out, sign{2, fmt.Sprintf("They last used it %d days ago.", idle)})
+	case e.Never && (e.Since.IsZero() || days(e.Since) > newlyHeld):
+		out = append(out, sign{2, "They have never used it, though uses of its system are on record."})
+	}
+	switch {
+	case e.Peers >= outlierOf && e.Alike*20 < e.Peers:
+		out = append(out, sign{3, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+	case e.Peers >= fewestPeers && e.Alike*5 <= e.Peers:
+		out = append(out, sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+	}
+	if len(e.Conflicts) > 0 {
+		out = append(out, sign{2, "It adds to a conflict of duties."})
+	}
+	if e.Beside {
+		out = append(out, sign{2, "A group gives it as well, for as long and as wide, so nothing would be lost."})
+	}
+	if !e.Revoked.IsZero() {
+		out = append(out, sign{2, "A review took it away on " + e.Revoked.Format("2 January 2006") + ", and it was given again."})
+	}
+	return out
+}
+
+// pro gives what speaks for keeping an item at t.
+func (e Evidence) pro(t time.Time) (out []sign) {
+	if e.Used && !e.LastUse.Before(t.AddDate(0, 0, -usedLately)) {
+		out = append(out, sign{2, "They used it within the last " + fmt.Sprint(usedLately) + " days."})
+	}
+	if e.Peers >= fewestPeers && e.Alike*2 >= e.Peers {
+		out = append(out, sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+	}
+	return out
+}
+
+func have(n int) string {
+	switch n {
+	case 0:
+		return "nobody else has it"
+	case 1:
+		return "one has it"
+	}
+	return fmt.Sprintf("%d have it", n)
+}
+
+// Doubt weighs what speaks against keeping an item at t against what speaks for it: the greater, the more doubtful.
+func (e Evidence) Doubt(t time.Time) (sum int) {
+	for _, s := range e.against(t) {
+		sum += s.weight
+	}
+	for _, s := range e.pro(t) {
+		sum -= s.weight
+	}
+	return sum
+}
+
+// Suggest gives what the evidence about an item speaks for at t; false if it does not speak clearly. What adds to a
+// conflict, or was taken away before, is never suggested to be kept.
+func (e Evidence) Suggest(t time.Time) (Suggestion, bool) {
+	heaviest := func(list []sign) string {
+		return slices.MaxFunc(list, func(a, b sign) int { return cmp.Compare(a.weight, b.weight) }).says
+	}
+	switch doubt := e.Doubt(t); {
+	case doubt >= tips:
+		return Suggestion{Why: heaviest(e.against(t))}, true
+	case doubt <= -tips && len(e.Conflicts) == 0 && e.Revoked.IsZero():
+		return Suggestion{Keep: true, Why: heaviest(e.pro(t))}, true
+	}
+	return Suggestion{}, false
+}
+
+// beside tells whether all that an item has by hand comes by its groups too, for as long and as wide.
+func beside(x *index.Index, i Item) bool {
+	d := x.Design()
+	return len(i.Direct) > 0 && !slices.ContainsFunc(i.Direct, func(direct string) bool {
+		a, ok := d.Assignments.Find(direct)
+		return !ok || !slices.ContainsFunc(i.Given, func(given string) bool {
+			b, ok := d.Assignments.Find(given)
+			return ok && asWide(x, b, a)
+		})
+	})
+}
+
+// asWide tells whether an assignment counts wherever and whenever another of the same role or set does, and gives as
+// much.
+func asWide(x *index.Index, a, b *model.Assignment) bool {
+	return x.Covers(a.Area, b.Area) && a.Reach == b.Reach && (a.Mode == b.Mode || b.Mode == model.ReadOnly) &&
+		(a.From.IsZero() || !a.From.After(b.From)) && (a.Until.IsZero() || !b.Until.IsZero() && !a.Until.Before(b.Until))
+}
