@@ -50,7 +50,7 @@ type Decision struct {
 
 // ReviewItem is one question of a review: should this person keep this role or set?
 type ReviewItem struct {
-	ID       int `gorm:"primaryKey"`
+	ID       int    `gorm:"primaryKey"`
 	Review   int    `gorm:"index"`
 	User     string `gorm:"index"`
 	Role     string
@@ -87,7 +87,7 @@ type ReviewTask struct {
 	Revision int // the one that it made, or 0
 }
 
-// AddReview keeps a new review with its items and the letters that ask for decisions, and gives its id. Along does more
+// AddReview keeps a new review with its items, decided ones with their decisions, and the letters that ask for decisions, and gives its id. Along does more
 // in the same transaction; it may be nil.
 func (s *Store) AddReview(
 	r Review, items []ReviewItem, letters []Letter, along func(s *Store, id int) error,
@@ -110,7 +110,19 @@ func (s *Store) AddReview(
 		if err := within(tx).WriteAll(letters); err != nil || len(items) == 0 {
 			return err
 		}
-		return tx.CreateInBatches(items, 200).Error
+		if err := tx.CreateInBatches(items, 200).Error; err != nil {
+			return err
+		}
+		var decisions []Decision
+		for _, i := range items {
+			if i.Decision != "" && i.Decided != nil {
+				decisions = append(
+					decisions,
+					Decision{Item: i.ID, Decision: i.Decision, Reason: i.Reason, By: i.By, At: *i.Decided},
+				)
+			}
+		}
+		return within(tx).addDecisions(decisions)
 	})
 	return r.ID, err
 }

@@ -46,9 +46,15 @@ func (e Evidence) against(t time.Time) (out []sign) {
 	}
 	switch {
 	case e.Peers >= outlierOf && e.Alike*20 < e.Peers:
-		out = append(out, sign{3, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+		out = append(
+			out,
+			sign{3, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))},
+		)
 	case e.Peers >= fewestPeers && e.Alike*5 <= e.Peers:
-		out = append(out, sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+		out = append(
+			out,
+			sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))},
+		)
 	}
 	if len(e.Conflicts) > 0 {
 		out = append(out, sign{2, "It adds to a conflict of duties."})
@@ -57,7 +63,10 @@ func (e Evidence) against(t time.Time) (out []sign) {
 		out = append(out, sign{2, "A group gives it as well, for as long and as wide, so nothing would be lost."})
 	}
 	if !e.Revoked.IsZero() {
-		out = append(out, sign{2, "A review took it away on " + e.Revoked.Format("2 January 2006") + ", and it was given again."})
+		out = append(
+			out,
+			sign{2, "A review took it away on " + e.Revoked.Format("2 January 2006") + ", and it was given again."},
+		)
 	}
 	return out
 }
@@ -68,7 +77,10 @@ func (e Evidence) pro(t time.Time) (out []sign) {
 		out = append(out, sign{2, "They used it within the last " + fmt.Sprint(usedLately) + " days."})
 	}
 	if e.Peers >= fewestPeers && e.Alike*2 >= e.Peers {
-		out = append(out, sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))})
+		out = append(
+			out,
+			sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))},
+		)
 	}
 	return out
 }

@@ -11,10 +11,10 @@ import (
 // Reviewed is the last word that a review said of what a person has.
 type Reviewed struct {
 	Review   int       `json:"review"`
-	Name     string    `json:"name" doc:"Of the review"`
+	Name     string    `json:"name"             doc:"Of the review"`
 	At       time.Time `json:"at"`
-	Decision string    `json:"decision" enum:"keep,revoke"`
-	By       *desk.Ref `json:"by,omitempty" doc:"Absent: nobody decided, and the fate of the review did"`
+	Decision string    `json:"decision"                                                                      enum:"keep,revoke"`
+	By       *desk.Ref `json:"by,omitempty"     doc:"Absent: nobody decided, and the fate of the review did"`
 	Reason   string    `json:"reason,omitempty"`
 }
 
@@ -22,7 +22,7 @@ type Reviewed struct {
 type LastReview struct {
 	Review  int       `json:"review"`
 	Name    string    `json:"name"`
-	At      time.Time `json:"at" doc:"When the last decision of it was made"`
+	At      time.Time `json:"at"      doc:"When the last decision of it was made"`
 	Kept    int       `json:"kept"`
 	Revoked int       `json:"revoked"`
 }

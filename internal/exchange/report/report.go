@@ -208,7 +208,14 @@ func itemCells(i Item) []string {
 	if i.Reason != "" {
 		decision += "\n“" + i.Reason + "”"
 	}
-	return []string{fmt.Sprint(i.Number), i.Person + "\n" + i.Note, i.Access + "\n" + i.Held, evidence(i), decision, i.After}
+	return []string{
+		fmt.Sprint(i.Number),
+		i.Person + "\n" + i.Note,
+		i.Access + "\n" + i.Held,
+		evidence(i),
+		decision,
+		i.After,
+	}
 }
 
 // taskCells are what a document tells of a task, column by column.

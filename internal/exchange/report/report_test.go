@@ -186,7 +186,10 @@ func TestPack(t *testing.T) {
 		{Item: 3, At: opened, Decision: report.Revoked},
 	}
 	for n := range 400 { // over many pages
-		r.Items = append(r.Items, report.Item{Number: 5 + n, Person: "Eve", Access: strings.Repeat("Gate clerk ", 1+n%9), Decision: report.Kept})
+		r.Items = append(
+			r.Items,
+			report.Item{Number: 5 + n, Person: "Eve", Access: strings.Repeat("Gate clerk ", 1+n%9), Decision: report.Kept},
+		)
 	}
 	var pack, again bytes.Buffer
 	if err := errors.Join(report.Pack(&pack, r, "review-7"), report.Pack(&again, r, "review-7")); err != nil {
