@@ -11,11 +11,15 @@ import (
 	"strings"
 	"time"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 
 	"github.com/spf13/cobra"
 
+	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/guarantee"
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/use"
 	"fachwerk/internal/door/inner"
@@ -69,6 +73,26 @@ func readModel(file string) (*model.Design, error) {
 	return d, nil
 }
 
+// tellBroken reports the guarantees of a design that are broken, now or by what is written to come, and tells whether a
+// strict one is.
+func tellBroken(d *model.Design, now time.Time) (strict bool) {
+	if len(d.Guarantees) == 0 {
+		return false
+	}
+	d, _ = use.Taken(d)
+	v := ahead.Of(index.Compile(model.Build(d)))
+	for i, g := range d.Guarantees {
+		if breaches := guarantee.Of(v, g, now); len(breaches) > 0 {
+			warning := "warning: "
+			if !g.Lax {
+				strict, warning = true, ""
+			}
+			fmt.Fprintln(os.Stderr, oneLine(fmt.Sprintf("%sguarantees[%d]: %s", warning, i, guarantee.Broken(v, g, breaches))))
+		}
+	}
+	return strict
+}
+
 // usesCanBe tells whether all last uses of a model file are such, and reports those that lie too far ahead.
 func usesCanBe(d *model.Design, now time.Time) bool {
 	good := true
@@ -93,7 +117,10 @@ func checkCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "check MODEL.json", Short: "Validate a model file without a database", Args: usageArgs(cobra.ExactArgs(1)),
 		RunE: func(_ *cobra.Command, args []string) error {
-			_, err := readModel(args[0])
+			d, err := readModel(args[0])
+			if err == nil && tellBroken(d, time.Now()) {
+				err = alreadyReported{errors.New("a strict guarantee is broken")}
+			}
 			return err
 		},
 	}
@@ -170,7 +197,7 @@ func loadCommand() *cobra.Command {
 	db := dbFlag(c)
 	replace := c.Flags().
 		Bool("replace", false, "put the file's design in place of the one that is there, as one revision")
-	force := c.Flags().Bool("force", false, "with --replace: also if nobody is in the file")
+	force := c.Flags().Bool("force", false, "with --replace: also if nobody is in the file, or a guarantee is broken")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := require(cmd, "db"); err != nil {
 			return err
@@ -184,7 +211,18 @@ func loadCommand() *cobra.Command {
 				return fmt.Errorf("nobody is in %s, and %d people are in the database: "+
 					"say --force if all of them are to go", args[0], here)
 			}
-			return k.Load(d, *replace, "Loaded from a model file")
+			how := desk.Begin
+			switch {
+			case *replace && *force:
+				how = desk.Force
+			case *replace:
+				how = desk.Replace
+			}
+			if err := k.Load(d, how, "Loaded from a model file"); err != nil {
+				return err
+			}
+			tellBroken(k.Design(), time.Now())
+			return nil
 		})
 	}
 	return c

@@ -6,8 +6,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net"
 	"net/http"
@@ -19,6 +17,10 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
@@ -83,7 +85,7 @@ func Serve(
 	if err != nil {
 		return "", nil, nil, err
 	}
-	if err := served.Load(design, false, "generated"); err != nil {
+	if err := served.Load(design, desk.Begin, "generated"); err != nil {
 		return "", nil, nil, errors.Join(err, stop())
 	}
 	return url, served, stop, nil

@@ -79,7 +79,7 @@ func largeDesk(b *testing.B) (*rooms.Desk, desk.Actor, *model.Design) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := d.Load(design, false, "test"); err != nil {
+	if err := d.Load(design, desk.Begin, "test"); err != nil {
 		b.Fatal(err)
 	}
 	if _, err := d.MakeOwner(design.Users[0].ID); err != nil {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -11,6 +12,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/guarantee"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
@@ -29,6 +31,7 @@ const (
 	ByInvitation              // somebody accepts an invitation
 	ByOperator                // the command line
 	ByReplacement             // a model file in place of the whole design
+	ByLoading                 // a model file into an empty database, or in place of the whole design whatever that breaks
 	ByDirectory               // requests of directories
 	ByProvider                // somebody whom an identity provider vouches for is added
 	ByAccount                 // the invented past of the demo organisation
@@ -46,6 +49,7 @@ const (
 	Fed        = code.Fed       // it gainsays a directory
 	Deleted    = code.Deleted   // somebody who is deleted is given something
 	Lockout    = code.Lockout   // nobody would hold every right in Fachwerk any longer (§9)
+	Guaranteed = code.Unkept    // it breaks a guarantee, or makes worse how one is broken (§12)
 	HandedOn   = code.HandedOn  // it hands on rights in Fachwerk that the actor does not hold
 	Above      = code.Above     // it touches the account of somebody with such rights (§9, rule 6)
 	Entrusted  = code.Entrusted // it lets a directory fill a group that gives such rights, or a delegation (§10)
@@ -79,13 +83,15 @@ var stances = map[Door]map[Concern]stance{
 	// Whoever can read the database file holds all of it anyway.
 	ByOperator:    operators,
 	ByReplacement: operators,
+	ByLoading:     loading,
 	ByAccount:     operators,
 	// What a directory may do to those with rights in Fachwerk is asked in a way of its own.
-	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries},
+	// A guarantee that it breaks becomes a finding (§12).
+	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries, Guaranteed: carries},
 	// A setting of the server lets newcomers into one group. That this gives no right in Fachwerk is asked all the same.
 	ByProvider: {Permitted: carries},
-	// That it ends was decided when it was given; it is only ever taken away.
-	ByEnding: {Permitted: carries, Above: carries},
+	// That it ends was decided when it was given; it is only ever taken away. That time passes is no change (§12).
+	ByEnding: {Permitted: carries, Above: carries, Guaranteed: carries},
 }
 
 var operators = map[Concern]stance{
@@ -98,6 +104,13 @@ var operators = map[Concern]stance{
 	Entrusted: carries,
 	Critical:  carries,
 }
+
+// loading is what operators carry, and a design's own breaches: what a file says was so before.
+var loading = func() map[Concern]stance {
+	out := maps.Clone(operators)
+	out[Guaranteed] = carries
+	return out
+}()
 
 func (d Door) stance(q Concern) stance { return stances[d][q] }
 
@@ -149,6 +162,8 @@ type checked struct {
 	verdicts []verdict
 	weighed  *change.Impact
 	looked   *ahead.View
+	breaches []guarantee.Breach // of guarantees, once promised
+	promised bool
 	partial  bool // the actor sees only a part of the design
 }
 
@@ -232,7 +247,7 @@ func unnamed(p model.Problem) string {
 
 // judge gives the verdicts but for that on form, by the authority of now.
 func (c *checked) judge(d *Desk) {
-	c.at = d.at(c.Asker)
+	c.at, c.promised = d.at(c.Asker), false
 	// A list of its own: what was judged before may be looked at meanwhile.
 	c.verdicts = slices.DeleteFunc(slices.Clone(c.verdicts), func(v verdict) bool { return v.concern != WellFormed })
 	for i, a := range c.acts {
@@ -252,6 +267,7 @@ func (c *checked) judge(d *Desk) {
 		return
 	}
 	c.ask(-1, Lockout, c.lockout)
+	c.ask(-1, Guaranteed, c.unkept)
 	c.ask(-1, HandedOn, c.handedOn)
 	c.ask(-1, Above, c.above)
 	c.ask(-1, Entrusted, c.entrusted)

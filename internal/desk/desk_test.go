@@ -122,7 +122,7 @@ func open(t *testing.T) (*rooms.Desk, *store.Store) {
 	}
 	t.Cleanup(func() { _ = s.Close() })
 	d := reopen(t, s)
-	if err := d.Load(design(), false, "test"); err != nil {
+	if err := d.Load(design(), desk.Begin, "test"); err != nil {
 		t.Fatal(err)
 	}
 	return d, s
@@ -474,14 +474,14 @@ func TestAnotherProcessIsFollowed(t *testing.T) {
 
 func TestLoad(t *testing.T) {
 	d, _ := open(t)
-	refused(t, d.Load(design(), false, "again"), desk.Conflict, "--replace")
+	refused(t, d.Load(design(), desk.Begin, "again"), desk.Conflict, "--replace")
 	smaller := model.Build(
 		&model.Design{
 			Organisation: &model.Organisation{Name: "Other"},
 			Users:        model.Table[*model.User]{{ID: "bea", UserName: "bea", DisplayName: "Bea"}},
 		},
 	)
-	refused(t, d.Load(smaller, true, "nobody is left"), desk.NotAllowed, "last live person")
+	refused(t, d.Load(smaller, desk.Replace, "nobody is left"), desk.NotAllowed, "last live person")
 	boss := &model.Assignment{
 		ID:      "boss",
 		Subject: model.Subject{User: "bea"},
@@ -490,7 +490,7 @@ func TestLoad(t *testing.T) {
 		Mode:    model.Full,
 	}
 	smaller = smaller.With([]model.Edit{{Kind: model.KindAssignment, ID: boss.ID, After: boss}})
-	if err := d.Load(smaller, true, "anew"); err != nil {
+	if err := d.Load(smaller, desk.Replace, "anew"); err != nil {
 		t.Fatal(err)
 	}
 	if got := d.Design(); got.Organisation.Name != "Other" || len(got.Users) != 1 || len(got.Roles) != 0 {

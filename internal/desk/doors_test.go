@@ -24,7 +24,7 @@ func TestSettlingLocksNobodyOut(t *testing.T) {
 			{ID: "b", Subject: model.Subject{Group: "bosses"}, Set: model.SetOwner},
 		},
 	})
-	if err := d.Load(full, true, "test"); err != nil {
+	if err := d.Load(full, desk.Replace, "test"); err != nil {
 		t.Fatal(err)
 	}
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Set: model.SetOwner}))

@@ -85,6 +85,7 @@ type Draft struct {
 	People    []PersonImpact `json:"people" doc:"Those who gain or lose most, at most 200"`
 	Later     []LaterGain    `json:"later" doc:"What people gain later, or once they are live; of those whom the draft names, at most 200"`
 	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
+	Promises  []Promise      `json:"promises" doc:"Guarantees that the draft would break, or make worse"`
 	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
 	Seats     []SeatChange   `json:"seats" doc:"Licences of which the draft takes or frees seats, or leaves some without need"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
@@ -326,6 +327,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 		People:    []PersonImpact{},
 		Later:     []LaterGain{},
 		Conflicts: []Clash{},
+		Promises:  []Promise{},
 		Licences:  []Short{},
 		Seats:     []SeatChange{},
 		Touches:   []Ref{},
@@ -434,6 +436,7 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		}
 		tell(change.ConflictImpact{User: c.User, Conflict: c.Conflict, Items: c.Items, Excepted: c.Excepted}, from, c.live)
 	}
+	v.Promises = p.promisesOf(s)
 	for _, l := range p.Impact().Licences {
 		if !s.knows(model.KindLicence, l.Licence) {
 			continue

@@ -42,7 +42,7 @@ func posted(t *testing.T) *rooms.Desk {
 	give("clerk0", "lead", "")
 	give("hand0", "lead", "") // which is of no post
 	x.Groups = append(x.Groups, office)
-	if err := d.Load(model.Build(x), true, "posts"); err != nil {
+	if err := d.Load(model.Build(x), desk.Replace, "posts"); err != nil {
 		t.Fatal(err)
 	}
 	return d

@@ -18,18 +18,30 @@ const operatorName = "Operator"
 
 var operator = Asker{name: operatorName}
 
-// Load makes a design the whole of this desk's, as one revision. It is refused if there is a design already, unless
-// it is to be replaced. What its file told of last uses is noted.
-func (d *Desk) Load(design *model.Design, replace bool, why string) error {
+// Loading says how a model file comes to be the design.
+type Loading int
+
+const (
+	Begin   Loading = iota // there is no design yet
+	Replace                // in place of the design that is there, as one revision; refused if it breaks a guarantee
+	Force                  // in its place, whatever that breaks
+)
+
+// Load makes a design the whole of this desk's, as one revision. What its file told of last uses is noted.
+func (d *Desk) Load(design *model.Design, how Loading, why string) error {
+	door := ByLoading
+	if how == Replace {
+		door = ByReplacement
+	}
 	design, uses := use.Taken(design)
 	return d.Writing(func(h *House) error {
-		if h.Revision > 0 && !replace {
+		if h.Revision > 0 && how == Begin {
 			return Refuse(Conflict, "the database holds a design already: use --replace to put this one in its place")
 		}
 		if err := d.mayBe(uses); err != nil {
 			return err
 		}
-		_, err := d.Commit(d.checkDesign(h, operator, ByReplacement, design), "", Note{Why: why})
+		_, err := d.Commit(d.checkDesign(h, operator, door, design), "", Note{Why: why})
 		if err == nil {
 			_, err = d.TakeUses(uses)
 		}

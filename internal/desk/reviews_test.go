@@ -12,7 +12,6 @@ import (
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 
 	"fachwerk/internal/desk"
@@ -399,24 +398,24 @@ func TestFromOpeningToReport(t *testing.T) {
 	_, err = d.ReviewReport(mireille, r.ID)
 	refused(t, err, desk.NotAllowed, "See reviews")
 
-	// Sheets tell the last word of reviews, to whoever may see these.
-	person := must[*view.Person](t)(d.Person(oona, "tomasz.oyelaran", ""))
-	sheet := must[*view.BundleSheet](t)(d.Bundle(oona, model.KindRole, "gate-clerk", ""))
-	if person.Reviewed == nil || person.Reviewed.Review != r.ID || sheet.Reviewed == nil ||
-		sheet.Reviewed.Kept != len(v.Of(report.Kept)) || sheet.Reviewed.Revoked != 4 {
-		t.Errorf("last reviewed: %+v and %+v", person.Reviewed, sheet.Reviewed)
+	// The last word of reviews is told to whoever may see these.
+	person := must[*review.Lately](t)(d.Lately(oona, model.KindUser, "tomasz.oyelaran"))
+	role := must[*review.Lately](t)(d.Lately(oona, model.KindRole, "gate-clerk"))
+	if person.Last == nil || person.Last.Review != r.ID || role.Last == nil ||
+		role.Last.Kept != len(v.Of(report.Kept)) || role.Last.Revoked != 4 {
+		t.Errorf("last reviewed: %+v and %+v", person.Last, role.Last)
 	}
 	told := 0
-	for _, g := range slices.Concat(person.Assignments, sheet.Grants) {
-		if g.Reviewed != nil && g.Subject.ID == "tomasz.oyelaran" && g.Target.ID == "gate-clerk" {
+	for _, w := range slices.Concat(person.Words, role.Words) {
+		if w.User == "tomasz.oyelaran" && w.Target.ID == "gate-clerk" {
 			told++
-			if g.Reviewed.Decision != "revoke" || g.Reviewed.By != nil || g.Reviewed.Reason == "" {
-				t.Errorf("the last word about Tomasz is %+v", g.Reviewed)
+			if w.Decision != "revoke" || w.By != nil || w.Reason == "" || w.Review != r.ID {
+				t.Errorf("the last word about Tomasz is %+v", w)
 			}
 		}
 	}
-	if own := must[*view.Person](t)(d.Person(mireille, "kofi.ostrov", "")); told != 2 || own.Reviewed != nil {
-		t.Errorf("it is told %d times, and to who may not see reviews: %+v", told, own.Reviewed)
+	if own := must[*review.Lately](t)(d.Lately(mireille, model.KindUser, "kofi.ostrov")); told != 2 || own.Last != nil {
+		t.Errorf("it is told %d times, and to who may not see reviews: %+v", told, own.Last)
 	}
 
 	// The next review of the same knows what the last one decided.

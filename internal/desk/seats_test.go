@@ -32,7 +32,7 @@ func seated(t *testing.T) (*rooms.Desk, *time.Time) {
 		u.Licences = []string{"gold"}
 	}
 	x.Assignments = append(x.Assignments, &model.Assignment{ID: "bea-clerk", Subject: model.Subject{User: "bea"}, Role: "clerk"})
-	if err := d.Load(model.Build(x), true, "seats"); err != nil {
+	if err := d.Load(model.Build(x), desk.Replace, "seats"); err != nil {
 		t.Fatal(err)
 	}
 	return d, clock

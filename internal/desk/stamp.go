@@ -37,6 +37,9 @@ func (p *Drafted) digest() string {
 			}
 			return t.UTC().Format(time.RFC3339Nano)
 		}
+		for _, b := range p.promises() { // strict or not, and who: the messages name the first of them only
+			w.texts(b.Guarantee, b.Permission, b.User, later(b.From), strconv.Itoa(b.Count))
+		}
 		for _, l := range p.later {
 			w.texts(l.user, later(l.from), strconv.FormatBool(l.live))
 			w.holdings(l.gains)

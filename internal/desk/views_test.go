@@ -297,7 +297,7 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 				{ID: "k", Subject: model.Subject{User: "kay"}, Set: model.SetAdministrator},
 			}},
 	)
-	if err := d.Load(full, true, "test"); err != nil {
+	if err := d.Load(full, desk.Replace, "test"); err != nil {
 		t.Fatal(err)
 	}
 	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "boss"}))

@@ -132,7 +132,7 @@ func newOffice(t *testing.T) *office {
 		Assignments: model.Table[*model.Assignment]{
 			{ID: "o", Subject: model.Subject{User: "owner"}, Set: model.SetOwner},
 		},
-	}), false, "test")
+	}), desk.Begin, "test")
 	if err != nil {
 		t.Fatal(err)
 	}

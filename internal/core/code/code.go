@@ -45,6 +45,7 @@ const (
 	Supplied    Code = "supplied"      // a change edits what comes with a system, or is protected
 	Fed         Code = "fed"           // a change gainsays a directory
 	Lockout     Code = "lockout"       // a change would leave nobody with every right in Fachwerk
+	Unkept      Code = "guarantee"     // a change would break a guarantee
 	HandedOn    Code = "handed-on"     // a change hands on rights in Fachwerk that its maker does not hold
 	Above       Code = "above"         // a change is about somebody with rights in Fachwerk that its maker does not hold
 	Entrusted   Code = "entrusted"     // a change lets a directory fill a group that gives rights in Fachwerk
@@ -91,6 +92,7 @@ var All = []Code{
 	Supplied,
 	Fed,
 	Lockout,
+	Unkept,
 	HandedOn,
 	Above,
 	Entrusted,

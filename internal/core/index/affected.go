@@ -63,6 +63,29 @@ func Differences(before, after *Index, watched []string, t time.Time) (list []Di
 	return slices.Concat(parts...), before.keysOf(differ)
 }
 
+// Touched gives the ids of everybody to whom something is assigned otherwise, in force or not, or whose licences, state
+// or validity are others, between two designs; false if these differ in permissions, licences or areas, so that it may
+// be anybody.
+func Touched(before, after *Index) (users []string, known bool) {
+	b, a := before.design, after.design
+	if !alike(b, a) {
+		return nil, false
+	}
+	c := comparison{before: before, after: after, watched: before.bits()}
+	c.gather()
+	people := c.touched()
+	model.EachPair(b.Users, a.Users, func(i, j int) {
+		switch {
+		case i < 0:
+			users = append(users, a.Users[j].ID)
+		case j < 0 || people.Test(uint(j)) || accountDiffers(b.Users[i], a.Users[j]) ||
+			!c.sameGroups(before.people.at(int(i)).groups, after.people.at(int(j)).groups):
+			users = append(users, b.Users[i].ID)
+		}
+	})
+	return users, true
+}
+
 // differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
 // have other numbers for these. Whose account changed is compared whole; who may only be concerned since something is
 // assigned otherwise, or permissions are others, by what that is about.

@@ -125,6 +125,7 @@ func (c *checker) rest() []Problem {
 	c.users()
 	c.assignments()
 	c.conflicts()
+	c.guarantees()
 	c.delegations()
 	return c.problems
 }
@@ -254,6 +255,7 @@ func (c *checker) narrow() {
 	change(c, KindUser, c.before.Users, c.d.Users)
 	change(c, KindAssignment, c.before.Assignments, c.d.Assignments)
 	change(c, KindConflict, c.before.Conflicts, c.d.Conflicts)
+	change(c, KindGuarantee, c.before.Guarantees, c.d.Guarantees)
 	change(c, KindDelegation, c.before.Delegations, c.d.Delegations)
 	// What is given to a group must lie within its home.
 	moved := map[string]bool{}
@@ -873,6 +875,75 @@ func (c *checker) conflicts() {
 	}
 }
 
+func (c *checker) guarantees() {
+	seen := knownOf(c, c.d.Guarantees)
+	for i, x := range checked(c, KindGuarantee, c.d.Guarantees) {
+		a := place(KindGuarantee, i, x.ID)
+		c.id(a, i, seen)
+		c.values(a, x)
+		c.name(a, "name", x.Name)
+		if x.Type == "" {
+			c.say(a.field("kind"), code.Empty, "expected one of %s", quoteAll(Values["guarantee.kind"]))
+		}
+		c.value(a, "kind", string(x.Type))
+		counts := x.Type == AtMost || x.Type == AtLeast
+		switch {
+		case counts && x.Count == nil:
+			c.say(a.field("count"), code.Empty, "expected how many people: %q counts them", x.Type)
+		case !counts && x.Count != nil && slices.Contains(Values["guarantee.kind"], string(x.Type)):
+			c.say(a.field("count"), code.Either, "expected no count: %q does not count people", x.Type)
+		case x.Count != nil && *x.Count < 0:
+			c.say(a.field("count"), code.Value, "expected a whole number of 0 or more, not %d", *x.Count)
+		}
+		if len(x.Permissions) == 0 {
+			c.say(a.field("permissions"), code.Empty, "expected at least one permission to promise about")
+		}
+		for j, key := range x.Permissions {
+			c.pattern(a.field("permissions").element(j), key)
+		}
+		if x.People != nil {
+			c.people(a.field("people"), *x.People, with(with(c.groups_, Everyone), Public))
+		}
+		c.ref(a.field("area"), KindArea, x.Area, c.areas_)
+	}
+}
+
+// pattern checks what names permissions in a guarantee: a key, or all of an object or a system.
+func (c *checker) pattern(a at, pattern string) {
+	all, every := strings.CutSuffix(pattern, Every)
+	if !every {
+		c.permission(a, pattern)
+		return
+	}
+	named := strings.TrimSuffix(all, Every)
+	if strings.Count(named, ":") > 1 || strings.Contains(named, "*") || named == "" {
+		c.say(a, code.Value, "expected a permission's key, “system:object:*” or “system:*”, not %q", pattern)
+		return
+	}
+	system, _, _ := strings.Cut(named, ":")
+	if _, ok := c.systems_(system); !ok && system != OwnSystem {
+		c.warn(a, code.Dangling, "dangling: there is no system %q; nothing is promised about it", system)
+	}
+}
+
+// people checks which people a delegation or a guarantee is about.
+func (c *checker) people(a at, p People, groups ids) {
+	given := 0
+	for _, v := range []string{p.Group, p.Filter, p.Area} {
+		if v != "" {
+			given++
+		}
+	}
+	if given != 1 {
+		c.say(a, code.Either, "expected exactly one of group, filter and area")
+	}
+	c.ref(a.field("group"), KindGroup, p.Group, groups)
+	if p.Filter != "" {
+		c.filter(a.field("filter"), p.Filter)
+	}
+	c.ref(a.field("area"), KindArea, p.Area, c.areas_)
+}
+
 func (c *checker) delegations() {
 	seen := knownOf(c, c.d.Delegations)
 	for i, x := range checked(c, KindDelegation, c.d.Delegations) {
@@ -881,20 +952,7 @@ func (c *checker) delegations() {
 		c.values(a, x)
 		c.name(a, "name", x.Name)
 		c.subject(a.field("delegate"), x.Delegate)
-		given := 0
-		for _, v := range []string{x.People.Group, x.People.Filter, x.People.Area} {
-			if v != "" {
-				given++
-			}
-		}
-		if given != 1 {
-			c.say(a.field("people"), code.Either, "expected exactly one of group, filter and area")
-		}
-		c.ref(a.field("people.group"), KindGroup, x.People.Group, c.groups_)
-		if x.People.Filter != "" {
-			c.filter(a.field("people.filter"), x.People.Filter)
-		}
-		c.ref(a.field("people.area"), KindArea, x.People.Area, c.areas_)
+		c.people(a.field("people"), x.People, c.groups_)
 		has := func(action string) bool { return slices.Contains(x.Actions, action) }
 		if has("edit") && !has("move") && !has("seat") {
 			c.warn(a.field("actions"), code.Narrower, "“edit” changes name, title, department, kind and qualifications "+

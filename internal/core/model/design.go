@@ -90,6 +90,7 @@ type Design struct {
 	Users        Table[*User]
 	Assignments  Table[*Assignment]
 	Conflicts    Table[*Conflict]
+	Guarantees   Table[*Guarantee]
 	Delegations  Table[*Delegation]
 
 	built bool // it has what every design has
@@ -130,6 +131,9 @@ func Build(d *Design) *Design {
 	for _, a := range d.Assignments {
 		dropRoot(a, root)
 	}
+	for _, g := range d.Guarantees {
+		dropRoot(g, root)
+	}
 	for _, g := range d.Delegations {
 		dropRoot(g, root)
 	}
@@ -143,6 +147,8 @@ func dropRoot(o Object, root string) {
 	case *User:
 		area = &o.Area
 	case *Assignment:
+		area = &o.Area
+	case *Guarantee:
 		area = &o.Area
 	case *Delegation:
 		area = &o.Area
@@ -162,6 +168,7 @@ func (d *Design) HasImplicitRoot() bool {
 		return false
 	}
 	return !slices.ContainsFunc(d.Groups, func(g *Group) bool { return g.Area != "" }) &&
+		!slices.ContainsFunc(d.Guarantees, func(g *Guarantee) bool { return g.People != nil && g.People.Area != "" }) &&
 		!slices.ContainsFunc(d.Delegations, func(g *Delegation) bool { return g.People.Area != "" })
 }
 

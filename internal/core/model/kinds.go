@@ -60,6 +60,8 @@ var descriptions = []description{
 		table: in(func(d *Design) *Table[*Assignment] { return &d.Assignments })},
 	{kind: KindConflict, fresh: func() Object { return &Conflict{} },
 		table: in(func(d *Design) *Table[*Conflict] { return &d.Conflicts })},
+	{kind: KindGuarantee, fresh: func() Object { return &Guarantee{} },
+		table: in(func(d *Design) *Table[*Guarantee] { return &d.Guarantees })},
 	{kind: KindDelegation, fresh: func() Object { return &Delegation{} },
 		table: in(func(d *Design) *Table[*Delegation] { return &d.Delegations })},
 }

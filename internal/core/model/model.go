@@ -28,6 +28,7 @@ const (
 	KindUser         Kind = "user"
 	KindAssignment   Kind = "assignment"
 	KindConflict     Kind = "conflict"
+	KindGuarantee    Kind = "guarantee"
 	KindDelegation   Kind = "delegation"
 )
 
@@ -320,6 +321,55 @@ type Conflict struct {
 	Exceptions  []Exception `json:"exceptions,omitempty" names:"excepts them" only:"yes"`
 }
 
+// Guarantee is a promise about effective permissions that every change must keep (docs/semantics.md, §12).
+type Guarantee struct {
+	ID          string        `json:"id"`
+	Name        string        `json:"name"`
+	Reason      string        `json:"reason,omitempty"`
+	Type        GuaranteeType `json:"kind"`
+	Count       *int          `json:"count,omitempty"`
+	Permissions []string      `json:"permissions" ref:"permission" joins:"| is promised about by " leaves:"| is no longer promised about by " names:"promises about it"`
+	People      *People       `json:"people,omitempty" gone:"deleted" means:"everybody" names:"promises about them"`
+	Area        string        `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation" names:"holds there"`
+	Lax         Lax           `json:"strict,omitzero" means:"yes"`
+}
+
+// Every is what a pattern of permissions of a guarantee ends with that stands for all of an object or a system.
+const Every = ":*"
+
+// Covers tells whether a pattern of permissions of a guarantee names a permission: its key, all of its object
+// ("system:object:*") or all of its system ("system:*").
+func Covers(pattern, key string) bool {
+	if all, is := strings.CutSuffix(pattern, Every); is {
+		return strings.HasPrefix(key, strings.TrimSuffix(all, Every)+":")
+	}
+	return pattern == key
+}
+
+// Named gives the keys of permissions that a guarantee's patterns name, sorted; those that no system has take no part.
+func (d *Design) Named(g *Guarantee) (out []string) {
+	for _, pattern := range g.Permissions {
+		system, _, _ := strings.Cut(pattern, ":")
+		s, ok := d.Systems.Find(system)
+		if !ok {
+			continue
+		}
+		if !strings.HasSuffix(pattern, Every) {
+			if _, ok := d.Permission(pattern); ok {
+				out = append(out, pattern)
+			}
+			continue
+		}
+		for _, p := range s.Permissions {
+			if Covers(pattern, p.Key) {
+				out = append(out, p.Key)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
 // People says which people a delegation covers: the members of a group, those a filter matches, or those whose home
 // area lies in an area. Exactly one is given.
 type People struct {
@@ -360,6 +410,7 @@ func (o *Group) Ident() string      { return o.ID }
 func (o *User) Ident() string       { return o.ID }
 func (o *Assignment) Ident() string { return o.ID }
 func (o *Conflict) Ident() string   { return o.ID }
+func (o *Guarantee) Ident() string  { return o.ID }
 func (o *Delegation) Ident() string { return o.ID }
 
 func (*Organisation) Kind() Kind { return KindOrganisation }
@@ -372,6 +423,7 @@ func (*Group) Kind() Kind        { return KindGroup }
 func (*User) Kind() Kind         { return KindUser }
 func (*Assignment) Kind() Kind   { return KindAssignment }
 func (*Conflict) Kind() Kind     { return KindConflict }
+func (*Guarantee) Kind() Kind    { return KindGuarantee }
 func (*Delegation) Kind() Kind   { return KindDelegation }
 
 func (o *Organisation) Title() string { return o.Name }
@@ -384,6 +436,7 @@ func (o *Group) Title() string        { return o.Name }
 func (o *User) Title() string         { return o.DisplayName }
 func (o *Assignment) Title() string   { return o.ID }
 func (o *Conflict) Title() string     { return o.Name }
+func (o *Guarantee) Title() string    { return o.Name }
 func (o *Delegation) Title() string   { return o.Name }
 
 // tidy sorts a list that is a set and drops what stands in it twice.
@@ -462,6 +515,13 @@ func (o *Conflict) normalise() {
 	for i := range o.Exceptions {
 		utc(&o.Exceptions[i].Until)
 	}
+}
+
+func (o *Guarantee) normalise() {
+	if o.Permissions == nil {
+		o.Permissions = []string{}
+	}
+	tidy(&o.Permissions)
 }
 
 func (o *Delegation) normalise() {

@@ -85,6 +85,19 @@ const (
 	Anywhere Where = "anywhere"
 )
 
+// GuaranteeType says what a guarantee promises of its people.
+type GuaranteeType string
+
+const (
+	Nobody  GuaranteeType = "nobody"   // none of them holds any of the permissions
+	Only    GuaranteeType = "only"     // nobody else holds any of them
+	AtMost  GuaranteeType = "at-most"  // no more of them than the count hold each of them, at the area whole
+	AtLeast GuaranteeType = "at-least" // no fewer
+)
+
+// Lax is true for a guarantee that changes may break, and are told so. In JSON it is the field "strict", turned round.
+type Lax bool
+
 // Limit is how many items of a conflict a person may hold; 1 by default.
 type Limit int
 
@@ -115,6 +128,19 @@ func (v *Unlisted) UnmarshalJSON(b []byte) error {
 	return nil
 }
 
+// MarshalJSON writes the value of the field "strict".
+func (v Lax) MarshalJSON() ([]byte, error) { return json.Marshal(!bool(v)) }
+
+// UnmarshalJSON reads the value of the field "strict".
+func (v *Lax) UnmarshalJSON(b []byte) error {
+	var strict bool
+	if err := json.Unmarshal(b, &strict); err != nil {
+		return err
+	}
+	*v = Lax(!strict)
+	return nil
+}
+
 // Values lists what each enumerated field of the model file may hold, by "kind.field".
 var Values = map[string][]string{
 	"permission.class": {string(Read), string(Write), string(Admin)},
@@ -134,6 +160,7 @@ var Values = map[string][]string{
 	"assignment.reach": {string(ReachArea), string(ReachLine), string(ReachOwn)},
 	"assignment.mode":  {string(Full), string(ReadOnly)},
 	"conflict.where":   {string(SameArea), string(Anywhere)},
+	"guarantee.kind":   {string(Nobody), string(Only), string(AtMost), string(AtLeast)},
 }
 
 func oneOf(field, value string) error {

@@ -15,9 +15,12 @@ import (
 var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
 
 // random makes designs that are well-formed and full of everything that the rules speak of.
-type random struct{ *rand.Rand }
+type random struct {
+	*rand.Rand
+	seed uint64
+}
 
-func newRandom(seed uint64) random { return random{rand.New(rand.NewPCG(seed, 99))} }
+func newRandom(seed uint64) random { return random{rand.New(rand.NewPCG(seed, 99)), seed} }
 
 func (r random) chance(percent int) bool { return r.IntN(100) < percent }
 
@@ -98,6 +101,7 @@ func (r random) design(t testing.TB) *model.Design {
 	r.assignments(d, users, groups, roles, sets, areas)
 	r.conflicts(d, users, roles, keys)
 	r.delegations(d, users, groups, roles, sets, areas)
+	newRandom(r.seed+1<<32).guarantees(d, groups, areas, keys)
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		t.Fatalf("the random design is not well-formed: %v", problems)
 	}

@@ -70,7 +70,6 @@ type BundleSheet struct {
 	Usage     *Usage       `json:"usage,omitempty" doc:"How many of these used it lately; absent if nothing is known of its use"`
 	Grants    []Grant      `json:"grants"`
 	Elsewhere int          `json:"elsewhere" doc:"How many grants are left out, since they do not count in the area"`
-	Reviewed  *LastReview  `json:"reviewed,omitempty" doc:"When a review last asked about it; absent if none did, or the viewer may not see reviews"`
 	UsedBy    []desk.Ref   `json:"usedBy" doc:"Roles that build on it, and delegations and conflicts that name it"`
 	Drift     *Drift       `json:"drift,omitempty"`
 }
@@ -148,11 +147,6 @@ func (d *Viewer) Bundle(who desk.Actor, kind model.Kind, id, where string) (*Bun
 		}
 		b.Grants = append(b.Grants, GrantOf(s, d, who, a))
 	}
-	decided, err := d.lately(s, who, kind, id)
-	if err != nil {
-		return nil, err
-	}
-	b.Reviewed = reviewed(s, b.Grants, decided)
 	for _, r := range References(s, kind, id) {
 		if k := r.From.Kind(); k == model.KindRole || k == model.KindDelegation || k == model.KindConflict {
 			b.UsedBy = append(b.UsedBy, Mentioned(s.House, r.From))

@@ -34,7 +34,6 @@ type Person struct {
 	Where       desk.Ref     `json:"where" doc:"The area that the wall is of"`
 	Draft       string       `json:"draft,omitempty" enum:"new,changed,gone"`
 	May         []string     `json:"may" doc:"What the viewer may do to this person: invite, edit, lock, deactivate, delete, assign, membership"`
-	Reviewed    *LastReview  `json:"reviewed,omitempty" doc:"When a review last asked about them; absent if none did, or the viewer may not see reviews"`
 	Whole       bool         `json:"whole" doc:"The viewer sees the whole design"`
 	Lock        *Lock        `json:"lock,omitempty" doc:"Who keeps this person, if it is not kept here"`
 	Coming      []Coming     `json:"coming" doc:"What will happen to this person by itself, the earliest first"`
@@ -154,11 +153,6 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 	for _, a := range merged(h.Index.GrantsOfUser(user), s.Present.Index.GrantsOfUser(user)) {
 		p.Assignments = append(p.Assignments, GrantOf(s, d, who, a))
 	}
-	decided, err := d.lately(s, who, model.KindUser, user)
-	if err != nil {
-		return nil, err
-	}
-	p.Reviewed = reviewed(s, p.Assignments, decided)
 	for _, r := range References(s, model.KindUser, user) {
 		switch {
 		case r.Field == "manager":

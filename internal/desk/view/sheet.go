@@ -30,8 +30,6 @@ type Grant struct {
 	Draft   string     `json:"draft,omitempty" enum:"new,changed,cut"`
 	May     bool       `json:"may" doc:"The viewer may take it away"`
 	Used    *Used      `json:"used,omitempty" doc:"Of one to a person: when they last used something of it; absent if nothing is known of its use"`
-	// Reviewed is what a review last said of one to a person; absent if none did, or the viewer may not see reviews.
-	Reviewed *Reviewed `json:"reviewed,omitempty"`
 }
 
 // Lock says why something cannot be edited, and what to do instead.

@@ -386,7 +386,7 @@ func BenchmarkOperations(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := d.Load(design, false, "test"); err != nil {
+	if err := d.Load(design, desk.Begin, "test"); err != nil {
 		b.Fatal(err)
 	}
 	if _, err := d.MakeOwner(boss); err != nil {

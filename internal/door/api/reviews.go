@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/report"
 )
 
@@ -195,6 +196,22 @@ func (a *API) reviews() {
 		},
 		func(ctx context.Context, in *NumberInput) (*body[*review.Afterwards], error) {
 			return answer(a.desk.Afterwards(actor(ctx), in.ID))
+		},
+	)
+	type latelyInput struct {
+		Kind string `query:"kind" required:"true" enum:"user,role,set"`
+		Of   string `query:"id" required:"true" doc:"Of the person, role or set"`
+	}
+	on(
+		a,
+		operation{
+			id:      "lately",
+			method:  http.MethodGet,
+			path:    "/api/reviews/lately",
+			summary: "What reviews last said of a person, role or set",
+		},
+		func(ctx context.Context, in *latelyInput) (*body[*review.Lately], error) {
+			return answer(a.desk.Lately(actor(ctx), model.Kind(in.Kind), in.Of))
 		},
 	)
 	type tableInput struct {

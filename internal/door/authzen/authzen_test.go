@@ -14,6 +14,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 
@@ -81,7 +82,7 @@ func serveDesign(t *testing.T, design *model.Design) caller {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := d.Load(design, false, "test"); err != nil {
+	if err := d.Load(design, desk.Begin, "test"); err != nil {
 		t.Fatal(err)
 	}
 	token, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "decisions"})
@@ -396,7 +397,7 @@ func TestTheTimeAskedAboutCanBePast(t *testing.T) {
 	c.clock.at = now.Add(48 * time.Hour)
 	poorer := small()
 	poorer.Assignments = poorer.Assignments[1:]
-	if err := c.desk.Load(poorer, true, "test"); err != nil {
+	if err := c.desk.Load(poorer, desk.Replace, "test"); err != nil {
 		t.Fatal(err)
 	}
 	c.clock.at = now.Add(72 * time.Hour)
@@ -544,7 +545,7 @@ func TestPagesHoldTogetherWhileTheDesignChanges(t *testing.T) {
 	}
 	first, next := page("")
 	// The last one shown goes, one before it comes, and one after.
-	if err := c.desk.Load(people("b0", "d", "e", "f", "g"), true, "test"); err != nil {
+	if err := c.desk.Load(people("b0", "d", "e", "f", "g"), desk.Replace, "test"); err != nil {
 		t.Fatal(err)
 	}
 	second, next := page(`,"token":"` + next + `"`)

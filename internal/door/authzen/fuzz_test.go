@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
@@ -37,7 +38,7 @@ func FuzzEvaluation(f *testing.F) {
 		Organisation: &model.Organisation{Name: "N"},
 		Users:        model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: "Ann"}},
 		Assignments:  model.Table[*model.Assignment]{{ID: "a", Subject: model.Subject{User: "ann"}, Set: model.SetAuditor}},
-	}), false, "test"); err != nil {
+	}), desk.Begin, "test"); err != nil {
 		f.Fatal(err)
 	}
 	token, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "decisions"})

@@ -1,8 +1,6 @@
 package authzen_test
 
 import (
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/rooms"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -11,6 +9,10 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/door/inner"
@@ -32,7 +34,7 @@ func BenchmarkDoor(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := k.Load(d, false, "test"); err != nil {
+	if err := k.Load(d, desk.Begin, "test"); err != nil {
 		b.Fatal(err)
 	}
 	token, err := k.MakeToken(account.NewToken{Name: "test", Purpose: "decisions"})

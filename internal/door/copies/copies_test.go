@@ -328,7 +328,7 @@ func TestTheFirstIsAway(t *testing.T) {
 	if err := f.desk.Load(model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Another"},
 		Users:        model.Table[*model.User]{{ID: "ada", UserName: "ada", DisplayName: "Ada"}},
-	}), false, "a beginning"); err != nil {
+	}), desk.Begin, "a beginning"); err != nil {
 		t.Fatal(err)
 	}
 	for n := 0; f.desk.Revision() < c.Desk.Revision()+3; n++ { // so many that it has the copy's revision, by another hash

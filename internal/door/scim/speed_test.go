@@ -12,6 +12,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 
@@ -110,7 +111,7 @@ func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 	}
 	owner := &model.User{ID: "owner", UserName: "owner", DisplayName: "Owner"}
 	if err := d.Load(model.Build(&model.Design{Organisation: &model.Organisation{Name: "Skerryhaven"}, Users: model.Table[*model.User]{owner},
-		Assignments: model.Table[*model.Assignment]{{ID: "owner", Subject: model.Subject{User: "owner"}, Set: model.SetOwner}}}), false, "test"); err != nil {
+		Assignments: model.Table[*model.Assignment]{{ID: "owner", Subject: model.Subject{User: "owner"}, Set: model.SetOwner}}}), desk.Begin, "test"); err != nil {
 		tb.Fatal(err)
 	}
 	if token, err = d.MakeToken(account.NewToken{Name: "Harbour directory", Purpose: "scim"}); err != nil {

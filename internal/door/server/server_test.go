@@ -18,6 +18,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 
@@ -52,7 +53,7 @@ func made(t *testing.T, h house) string {
 			},
 		},
 	)
-	if err := h.desk.Load(design, false, "a beginning"); err != nil {
+	if err := h.desk.Load(design, desk.Begin, "a beginning"); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := h.desk.MakeOwner("ada"); err != nil {

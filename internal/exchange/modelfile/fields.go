@@ -42,6 +42,11 @@ func (r *reader) field(f *model.Field, v reflect.Value) error {
 		err := r.flag(&listed)
 		*to = model.Unlisted(!listed)
 		return err
+	case *model.Lax:
+		strict := true
+		err := r.flag(&strict)
+		*to = model.Lax(!strict)
+		return err
 	case *model.Limit:
 		n := 1
 		err := r.integer(&n)

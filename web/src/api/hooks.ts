@@ -171,6 +171,13 @@ export const useReviewAfter = (id: number) =>
 		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/after", { params: { path: { id } } })),
 	});
 
+/** What reviews last said of a person, role or set. */
+export const useLately = (kind: "user" | "role" | "set", id: string) =>
+	useAsk({
+		queryKey: [...design, "lately", kind, id],
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/lately", { params: { query: { kind, id } } })),
+	});
+
 export const useReviewItem = (id: number | undefined) =>
 	useAsk({
 		queryKey: [...design, "review-item", id],

@@ -1867,6 +1867,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reviews/lately": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What reviews last said of a person, role or set */
+        get: operations["lately"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reviews/preview": {
         parameters: {
             query?: never;
@@ -3062,8 +3079,6 @@ export interface components {
             may: boolean;
             owner?: components["schemas"]["Ref"];
             ref: components["schemas"]["Ref"];
-            /** @description When a review last asked about it; absent if none did, or the viewer may not see reviews */
-            reviewed?: components["schemas"]["LastReview"];
             role?: components["schemas"]["DesignRole"];
             set?: components["schemas"]["DesignSet"];
             /** @enum {string} */
@@ -3613,6 +3628,8 @@ export interface components {
             losing: number;
             /** @description Those who gain or lose most, at most 200 */
             people: components["schemas"]["PersonImpact"][];
+            /** @description Guarantees that the draft would break, or make worse */
+            promises: components["schemas"]["Promise"][];
             /** @description Open reviews that ask about something the draft changes */
             reviews: string[];
             /**
@@ -3852,7 +3869,6 @@ export interface components {
              * @description How many get it by this
              */
             people: number;
-            reviewed?: components["schemas"]["Reviewed"];
             subject: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
             terms: components["schemas"]["Terms"];
@@ -4133,7 +4149,7 @@ export interface components {
         LastReview: {
             /**
              * Format: date-time
-             * @description When the last decision of it was made
+             * @description When its last decision was made
              */
             at: string;
             /** Format: int64 */
@@ -4143,6 +4159,29 @@ export interface components {
             review: number;
             /** Format: int64 */
             revoked: number;
+        };
+        LastWord: {
+            /** Format: date-time */
+            at: string;
+            /** @description Absent: nobody decided, and the fate of the review did */
+            by?: components["schemas"]["Ref"];
+            /** @enum {string} */
+            decision: "keep" | "revoke";
+            /** @description Of the review */
+            name: string;
+            reason?: string;
+            /** Format: int64 */
+            review: number;
+            /** @description The role or set */
+            target: components["schemas"]["Ref"];
+            /** @description The person's id */
+            user: string;
+        };
+        Lately: {
+            /** @description Absent if no review decided about it */
+            last?: components["schemas"]["LastReview"];
+            /** @description By person, role and set */
+            words: components["schemas"]["LastWord"][];
         };
         LaterGain: {
             /**
@@ -4846,8 +4885,6 @@ export interface components {
             owns: components["schemas"]["Ref"][];
             /** @description Who reports to this person directly */
             reports: components["schemas"]["Ref"][];
-            /** @description When a review last asked about them; absent if none did, or the viewer may not see reviews */
-            reviewed?: components["schemas"]["LastReview"];
             /** @enum {string} */
             state: "invited" | "active" | "locked" | "deactivated" | "deleted";
             systems: components["schemas"]["WallPanel"][];
@@ -4938,6 +4975,13 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Promise: {
+            guarantee: components["schemas"]["Ref"];
+            /** @description Who would hold what, where, by which way and from when on */
+            says: string;
+            /** @description The change cannot be applied; otherwise it is told only */
+            strict: boolean;
         };
         ProveInputBody: {
             password: string;
@@ -5416,19 +5460,6 @@ export interface components {
             user: components["schemas"]["Ref"];
             /** @description Why it was revoked */
             why?: string;
-        };
-        Reviewed: {
-            /** Format: date-time */
-            at: string;
-            /** @description Absent: nobody decided, and the fate of the review did */
-            by?: components["schemas"]["Ref"];
-            /** @enum {string} */
-            decision: "keep" | "revoke";
-            /** @description Of the review */
-            name: string;
-            reason?: string;
-            /** Format: int64 */
-            review: number;
         };
         Revision: {
             /** Format: date-time */
@@ -10536,6 +10567,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lately: {
+        parameters: {
+            query: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                kind: "user" | "role" | "set";
+                /** @description Of the person, role or set */
+                id: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lately"];
                 };
             };
             /** @description Error */

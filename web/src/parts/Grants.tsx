@@ -15,6 +15,7 @@ export function Grants({
 	empty,
 	elsewhere = 0,
 	total = grants.length,
+	words,
 }: {
 	grants: Schemas["Grant"][];
 	from: "subject" | "target" | "area";
@@ -23,12 +24,17 @@ export function Grants({
 	elsewhere?: number;
 	/** How many there are, if these are only the first of them. */
 	total?: number;
+	/** What reviews last said of them, if that is asked about. */
+	words?: Schemas["LastWord"][];
 }) {
 	const { refuse } = useNotice();
-	const to = useTo();
 	const cut = useDrafting(draftCut);
 	const [editing, setEditing] = useState<Schemas["Grant"] | null>(null);
 	const [all, setAll] = useState(false);
+	const wordOf = (g: Schemas["Grant"]) =>
+		g.subject.kind === "user"
+			? words?.find((w) => w.user === g.subject.id && w.target.kind === g.target.kind && w.target.id === g.target.id)
+			: undefined;
 	const end = (r: Schemas["Ref"]) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
 	if (grants.length === 0)
 		return elsewhere > 0 ? (
@@ -69,15 +75,7 @@ export function Grants({
 								{g.force === "ended" && <b className="text-ox"> · ended</b>}
 								{g.terms.contact && <b> · contact</b>}
 								{g.used && <span className={g.used.idle ? "text-ochre" : ""}> · {used(g.used)}</span>}
-								{g.reviewed && (
-									<>
-										{" · "}
-										<Link className="link" to={to(`/reviews/${g.reviewed.review}`)} title={g.reviewed.name}>
-											{g.reviewed.decision === "keep" ? "kept" : "revoked"}
-										</Link>
-										{` by ${g.reviewed.by?.name ?? "fate"}, ${day(g.reviewed.at)}`}
-									</>
-								)}
+								<LastWord of={wordOf(g)} />
 								{g.terms.reason && ` — “${g.terms.reason}”`} <Mark draft={g.draft} />
 							</span>
 							{g.may && g.draft !== "cut" && (
@@ -116,6 +114,21 @@ export function Grants({
 			)}
 			<Elsewhere n={elsewhere} one="grant counts" many="grants count" />
 			{editing && <TermsBoard grant={editing} onClose={() => setEditing(null)} />}
+		</>
+	);
+}
+
+/** What a review last said of a grant. */
+function LastWord({ of: w }: { of?: Schemas["LastWord"] }) {
+	const to = useTo();
+	if (!w) return null;
+	return (
+		<>
+			{" · "}
+			<Link className="link" to={to(`/reviews/${w.review}`)} title={w.name}>
+				{w.decision === "keep" ? "kept" : "revoked"}
+			</Link>
+			{` by ${w.by?.name ?? "fate"}, ${day(w.at)}`}
 		</>
 	);
 }

@@ -269,6 +269,7 @@ function Footing({ person }: { person: Person }) {
 	const { refuse } = useNotice();
 	const join = useDrafting(draftJoin);
 	const cut = useDrafting(draftCut);
+	const lately = useLately("user", person.user.id).data;
 	const direct = person.groups.filter((g) => g.direct);
 	const through = person.groups.filter((g) => !g.direct);
 	const end = { kind: "user" as const, id: person.user.id };
@@ -312,6 +313,7 @@ function Footing({ person }: { person: Person }) {
 				<Grants
 					grants={person.assignments}
 					from="subject"
+					words={lately?.words}
 					empty="Nothing: all comes through groups, so one removal is the whole removal."
 				/>
 			</Part>

@@ -126,13 +126,13 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 							Held by {sheet.holders}, used by {sheet.usage.used} within {sheet.usage.days} days.
 						</p>
 					)}
-					{sheet.reviewed && (
+					{lately?.last && (
 						<p className="mb-2 text-quiet">
-							Last reviewed {day(sheet.reviewed.at)}:{" "}
-							<Link className="link" to={to(`/reviews/${sheet.reviewed.review}`)}>
-								{sheet.reviewed.name}
+							Last reviewed {day(lately.last.at)}:{" "}
+							<Link className="link" to={to(`/reviews/${lately.last.review}`)}>
+								{lately.last.name}
 							</Link>
-							, {sheet.reviewed.kept} kept, {sheet.reviewed.revoked} revoked.
+							, {lately.last.kept} kept, {lately.last.revoked} revoked.
 						</p>
 					)}
 					<Part
@@ -150,6 +150,7 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 						<Grants
 							grants={sheet.grants}
 							from="target"
+							words={lately?.words}
 							elsewhere={sheet.elsewhere}
 							empty="It is assigned to nobody. Others may have it through what builds on it."
 						/>
