@@ -46,6 +46,7 @@ func Design(day time.Time) (*model.Design, error) {
 	d.Groups = groups(d.Users, today)
 	d.Assignments = assignments(d.Users, today)
 	d.Conflicts = conflicts(today)
+	d.Guarantees = guarantees()
 	d.Delegations = delegations()
 	d.Licences = licences(d.Users)
 	seatHoistkeeper(d, day)

@@ -615,6 +615,34 @@ func conflicts(today time.Time) []*model.Conflict {
 	}
 }
 
+func guarantees() []*model.Guarantee {
+	count := func(n int) *int { return &n }
+	return []*model.Guarantee{
+		{
+			ID: "payments-in-finance", Name: "Payments stay in Finance", Type: model.Only,
+			Reason:      "An auditor's finding of last year: a harbour office could release a payment.",
+			Permissions: []string{"tallyroom:payment:*", "tallyroom:payment-run:*"},
+			People:      &model.People{Area: "finance"},
+		},
+		{
+			ID: "no-season-pays", Name: "Nobody seasonal pays out", Type: model.Nobody,
+			Reason:      "Seasonal staff are not vetted for it.",
+			Permissions: []string{"tallyroom:payment:*", "tallyroom:payment-run:*", "gangway:refund:pay"},
+			People:      &model.People{Filter: `userType eq "seasonal"`},
+		},
+		{
+			ID: "two-who-assign", Name: "Two people can always assign", Type: model.AtLeast, Count: count(2),
+			Reason:      "Somebody is ill, and somebody has to let the night shift in.",
+			Permissions: []string{model.EditAssignments},
+		},
+		{
+			ID: "few-change-bank-details", Name: "Few change bank details", Type: model.AtMost, Count: count(5), Lax: true,
+			Reason:      "The bank asks for it from next year on.",
+			Permissions: []string{"tallyroom:bank-detail:edit"},
+		},
+	}
+}
+
 func delegations() []*model.Delegation {
 	days := func(n int) *int { return &n }
 	site := func(id, name, who, area string) *model.Delegation {

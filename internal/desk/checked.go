@@ -84,7 +84,7 @@ var stances = map[Door]map[Concern]stance{
 	ByOperator:    operators,
 	ByReplacement: operators,
 	ByLoading:     loading,
-	ByAccount:     operators,
+	ByAccount:     loading,
 	// What a directory may do to those with rights in Fachwerk is asked in a way of its own.
 	// A guarantee that it breaks becomes a finding (§12).
 	ByDirectory: {Permitted: carries, Fed: carries, HandedOn: carries, Above: carries, Guaranteed: carries},

@@ -150,6 +150,10 @@ func (h *House) list(kind model.Kind) []Entry {
 		for _, c := range d.Conflicts {
 			add(c.ID, c.Name, c.Description)
 		}
+	case model.KindGuarantee:
+		for _, g := range d.Guarantees {
+			add(g.ID, g.Name, g.Reason, strings.Join(g.Permissions, " "))
+		}
 	case model.KindDelegation:
 		for _, g := range d.Delegations {
 			add(

@@ -25,6 +25,7 @@ import {
 	AreasList,
 	ConflictsList,
 	GroupsList,
+	GuaranteesList,
 	LicencesList,
 	PeopleList,
 	PermissionsList,
@@ -47,6 +48,7 @@ import { SeatsPage } from "./seats/SeatsPage";
 import { AreaSheet } from "./sheets/area/AreaSheet";
 import { ConflictSheet } from "./sheets/conflict/ConflictSheet";
 import { GroupSheet } from "./sheets/group/GroupSheet";
+import { GuaranteeSheet } from "./sheets/guarantee/GuaranteeSheet";
 import { PermissionSheet } from "./sheets/permission/PermissionSheet";
 import { PersonSheet } from "./sheets/person/PersonSheet";
 import { BundleSheet } from "./sheets/role/BundleSheet";
@@ -82,6 +84,8 @@ const rooms = [
 			{ path: "sets/:id", element: <BundleSheet kind="set" /> },
 			{ path: "conflicts", element: <ConflictsList /> },
 			{ path: "conflicts/:id", element: <ConflictSheet /> },
+			{ path: "guarantees", element: <GuaranteesList /> },
+			{ path: "guarantees/:id", element: <GuaranteeSheet /> },
 			{ path: "groups", element: <GroupsList /> },
 			{ path: "groups/:id", element: <GroupSheet /> },
 			{ path: "people", element: <PeopleList /> },

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/ahead"
@@ -40,10 +41,17 @@ type promise struct {
 	has  map[string]bool
 	rule *filter.Filter
 	t    time.Time
+	anon func() []index.Span // what someone holds who is not signed in; of many guarantees it is asked once
 }
 
-func read(v *ahead.View, g *model.Guarantee, t time.Time) *promise {
-	p := &promise{Guarantee: g, view: v, keys: v.Live().Design().Named(g), has: map[string]bool{}, t: t}
+// reader reads the guarantees of one design.
+func reader(v *ahead.View, t time.Time) func(g *model.Guarantee) *promise {
+	anon := sync.OnceValue(func() []index.Span { return anonymous(v, t) })
+	return func(g *model.Guarantee) *promise { return read(v, g, t, anon) }
+}
+
+func read(v *ahead.View, g *model.Guarantee, t time.Time, anon func() []index.Span) *promise {
+	p := &promise{Guarantee: g, view: v, keys: v.Live().Design().Named(g), has: map[string]bool{}, t: t, anon: anon}
 	for _, k := range p.keys {
 		p.has[k] = true
 	}
@@ -90,7 +98,7 @@ func (p *promise) spans(user string) []index.Span {
 	x := p.view.Live()
 	var held []index.Span
 	if user == index.Anonymous {
-		held = anonymous(p.view, p.t)
+		held = slices.Clone(p.anon())
 	} else {
 		held = p.view.Spans(user, p.keys, p.t)
 	}
@@ -287,7 +295,7 @@ func (p *promise) counted(key string, is tally, was *tally) (Breach, bool) {
 // Of gives all breaches of a guarantee of a design, now or at an instant to come that is already written, by
 // permission and then by person. Somebody who is invited, locked or not yet valid counts as they will when live.
 func Of(v *ahead.View, g *model.Guarantee, t time.Time) (out []Breach) {
-	p := read(v, g, t)
+	p := reader(v, t)(g)
 	if Counts(g) {
 		for _, key := range p.keys {
 			if b, is := p.counted(key, p.tally(key), nil); is {
@@ -366,8 +374,9 @@ func Worse(before, after *ahead.View, t time.Time) (out []Breach) {
 		return nil
 	}
 	users, known := touched(before, after)
+	afterwards, once := reader(after, t), reader(before, t)
 	for _, g := range d.Guarantees {
-		is, was := read(after, g, t), read(before, g, t)
+		is, was := afterwards(g), once(g)
 		if o, ok := before.Now().Design().Guarantees.Find(g.ID); !known || !ok || o != g || !slices.Equal(is.keys, was.keys) {
 			out = append(out, wholly(is, was)...)
 			continue

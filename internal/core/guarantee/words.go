@@ -24,10 +24,31 @@ func Promise(d *model.Design, g *model.Guarantee) string {
 		return fmt.Sprintf("None of %s hold %s %s.", people, what, where)
 	case model.Only:
 		return fmt.Sprintf("Nobody but %s holds %s %s.", people, what, where)
-	case model.AtMost:
-		return fmt.Sprintf("At most %s of %s hold each of %s %s.", number(g), people, what, where)
 	}
-	return fmt.Sprintf("At least %s of %s hold each of %s %s.", number(g), people, what, where)
+	often := "At most"
+	if g.Type == model.AtLeast {
+		often = "At least"
+	}
+	switch {
+	case g.People != nil:
+		people = number(g) + " of " + people
+	case number(g) == "1":
+		people = "1 person"
+	default:
+		people = number(g) + " people"
+	}
+	if len(d.Named(g)) > 1 {
+		what = "each of " + what
+	}
+	where = "over the whole organisation"
+	if g.Area != "" {
+		where = "at all of " + areaName(d, g.Area)
+	}
+	hold := "hold"
+	if people == "1 person" {
+		hold = "holds"
+	}
+	return fmt.Sprintf("%s %s %s %s %s.", often, people, hold, what, where)
 }
 
 func number(g *model.Guarantee) string {
@@ -104,7 +125,10 @@ func Says(v *ahead.View, g *model.Guarantee, b Breach) string {
 		return fmt.Sprintf("%s hold %s %s%s, and at most %s may: %s",
 			count(b.Count), b.Permission, where, from, number(g), list(d, b.Holders))
 	case model.AtLeast:
-		return fmt.Sprintf("only %s would hold %s %s%s, and at least %s are to",
+		if b.Count == 0 {
+			return fmt.Sprintf("nobody holds %s %s%s, and at least %s are to", b.Permission, where, from, number(g))
+		}
+		return fmt.Sprintf("no more than %s hold %s %s%s, and at least %s are to",
 			count(b.Count), b.Permission, where, from, number(g))
 	}
 	where = "over the whole organisation"
@@ -120,7 +144,11 @@ func Says(v *ahead.View, g *model.Guarantee, b Breach) string {
 // way says by which assignment somebody holds what breaks a guarantee.
 func way(v *ahead.View, b Breach) string {
 	d := v.Now().Design()
-	for _, a := range v.Live().GrantsFor(b.User) {
+	grants := v.Live().GrantsFor(b.User)
+	if b.User == index.Anonymous {
+		grants = v.Live().GrantsTo(model.Public)
+	}
+	for _, a := range grants {
 		if a.Area != b.Holding.Area && (a.Area != "" || b.Holding.Area != d.Root()) || a.Reach != b.Holding.Reach {
 			continue
 		}
@@ -134,7 +162,7 @@ func way(v *ahead.View, b Breach) string {
 			}
 			by := ", by “" + d.Get(kind, id).Title() + "”"
 			if a.Subject.Group != "" {
-				by += " of " + groupName(d, a.Subject.Group)
+				by += ", given to " + groupName(d, a.Subject.Group)
 			}
 			return by
 		}
@@ -143,10 +171,7 @@ func way(v *ahead.View, b Breach) string {
 }
 
 func count(n int) string {
-	switch n {
-	case 0:
-		return "nobody"
-	case 1:
+	if n == 1 {
 		return "1 person"
 	}
 	return fmt.Sprintf("%d people", n)

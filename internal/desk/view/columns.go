@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/guarantee"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -347,6 +348,20 @@ var columns = map[model.Kind][]column{
 			func(s *desk.Sight, id string) int { return len(object[*model.Conflict](s, id).Exceptions) },
 		),
 	},
+	model.KindGuarantee: {
+		textColumn("promise", "Promise", filter.Text, func(s *desk.Sight, g *model.Guarantee) string {
+			return guarantee.Promise(s.Design(), g)
+		}),
+		textColumn("strict", "Strict", filter.Text, func(_ *desk.Sight, g *model.Guarantee) string {
+			if g.Lax {
+				return "told only"
+			}
+			return "strict"
+		}),
+		numberColumn("broken", "Broken", func(s *desk.Sight, id string) int {
+			return brokenNow(s, object[*model.Guarantee](s, id))
+		}),
+	},
 	model.KindLicence: {
 		{id: "seats", name: "Seats", kind: filter.Number, cell: func(s *desk.Sight, id string) Cell {
 			if n := object[*model.Licence](s, id).Seats; n != nil {
@@ -530,6 +545,7 @@ var examples = map[model.Kind][]string{
 	model.KindSystem:       {`permissions gt 30`},
 	model.KindDelegation:   {`actions co "assign"`, `covers gt 50`},
 	model.KindConflict:     {`broken gt 0`},
+	model.KindGuarantee:    {`broken gt 0`},
 	model.KindLicence:      {`used gt 20`},
 	model.KindAssignment:   nil,
 	model.KindOrganisation: nil,

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"fachwerk/internal/core/guarantee"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -42,6 +43,7 @@ var findable = []model.Kind{
 	model.KindSystem,
 	model.KindDelegation,
 	model.KindConflict,
+	model.KindGuarantee,
 	model.KindLicence,
 }
 
@@ -114,6 +116,8 @@ func brief(s *desk.Sight, kind model.Kind, id string) string {
 		return desk.Count(len(o.Permissions), "permission", "permissions")
 	case *model.Delegation:
 		return "to " + s.Subject(o.Delegate).Name
+	case *model.Guarantee:
+		return guarantee.Promise(s.Design(), o)
 	case *model.Conflict:
 		return strings.Join(items(s.House, o.Items), " + ")
 	}

@@ -122,6 +122,7 @@ var known = map[string]string{
 	"systems":      "quaybook",
 	"permissions":  "quaybook:gate:override",
 	"conflicts":    "supplier-payment",
+	"guarantees":   "payments-in-finance",
 	"licences":     "quaybook-planner",
 	"delegations":  "ticketing",
 	"reviews":      "3",

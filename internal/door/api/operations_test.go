@@ -146,6 +146,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"invite": {in: "newcomer", body: map[string]any{}}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group}, "area": {in: area.ID},
 		"system": {in: system.ID}, "permission": {in: key}, "delegations": {}, "delegation": {in: "d1"},
 		"tryDelegation": {body: d.Delegations[0]}, "licence": {in: licence.ID}, "conflict": {in: "c1"},
+		"guarantee": {in: "w1"}, "tryGuarantee": {body: d.Guarantees[0]},
 		"mentions": {in: "area/" + area.ID},
 		"delete":   {body: map[string]any{"kind": "role", "id": d.Roles[6].ID}, once: true},
 		"tick": {
@@ -368,6 +369,7 @@ func BenchmarkOperations(b *testing.B) {
 	edits := []model.Edit{}
 	for _, o := range []model.Object{
 		&model.Conflict{ID: "c1", Name: "A conflict", Items: []model.Item{{Role: design.Roles[1].ID}, {Role: design.Roles[2].ID}}},
+		&model.Guarantee{ID: "w1", Name: "A guarantee", Type: model.AtMost, Count: &limit, Permissions: []string{model.EditDesign}},
 		&model.Delegation{ID: "d1", Name: "A delegation", Delegate: model.Subject{User: design.Users[3].ID}, People: model.People{Area: design.Areas[7].ID},
 			Actions: []string{"assign"}, Roles: []string{design.Roles[1].ID}, MaxDays: &limit},
 	} {

@@ -33,6 +33,7 @@ func (a *API) register() {
 	a.reviews()
 	a.sheets()
 	a.questions()
+	a.guarantees()
 	a.objects()
 	a.history()
 	a.imports()

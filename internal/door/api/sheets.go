@@ -28,7 +28,7 @@ type PlaceInput struct {
 // sheets are the pages of single things, the lists of them, and the finder.
 func (a *API) sheets() {
 	type listInput struct {
-		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
+		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,guarantee,licence"`
 		Query   string   `query:"q" maxLength:"20000" doc:"Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns"`
 		Columns []string `query:"columns,explode" maxItems:"40" doc:"The columns to show, by id, besides the name; those that are not spare if absent"`
 		Sort    string   `query:"sort" doc:"A column's id; by name if absent"`
@@ -40,7 +40,7 @@ func (a *API) sheets() {
 		Limit   int      `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	type listTableInput struct {
-		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,licence"`
+		Kind    string   `path:"kind" enum:"user,group,role,set,permission,area,system,delegation,conflict,guarantee,licence"`
 		Query   string   `query:"q" maxLength:"20000"`
 		Columns []string `query:"columns,explode" maxItems:"40"`
 		Sort    string   `query:"sort"`
@@ -307,6 +307,35 @@ func (a *API) sheets() {
 	)
 }
 
+// guarantees are promises about effective permissions.
+func (a *API) guarantees() {
+	on(
+		a,
+		operation{
+			id:      "guarantee",
+			method:  http.MethodGet,
+			path:    "/api/guarantees/{id}",
+			summary: "A guarantee's sheet: what it promises, and how it is broken, now or by what is written to come",
+		},
+		func(ctx context.Context, in *PlaceInput) (*body[*view.GuaranteeSheet], error) {
+			return answer(a.desk.Guarantee(actor(ctx), in.ID))
+		},
+	)
+	type tryInput struct{ Body model.Guarantee }
+	on(
+		a,
+		operation{
+			id:      "tryGuarantee",
+			method:  http.MethodPost,
+			path:    "/api/guarantees/try",
+			summary: "Whether a guarantee would be kept today, as it is written",
+		},
+		func(ctx context.Context, in *tryInput) (*body[*view.Kept], error) {
+			return answer(a.desk.TryGuarantee(actor(ctx), &in.Body))
+		},
+	)
+}
+
 // objects are edited whole: what was looked at, and what it is to become.
 func (a *API) objects() {
 	putting[model.User](a, "Person", "people", "a person")
@@ -316,12 +345,13 @@ func (a *API) objects() {
 	putting[model.Area](a, "Area", "areas", "an area")
 	putting[model.Assignment](a, "Assignment", "assignments", "an assignment")
 	putting[model.Conflict](a, "Conflict", "conflicts", "a conflict")
+	putting[model.Guarantee](a, "Guarantee", "guarantees", "a guarantee")
 	putting[model.System](a, "System", "systems", "a system with its permissions")
 	putting[model.Licence](a, "Licence", "licences", "a licence")
 	putting[model.Delegation](a, "Delegation", "delegations", "a delegation")
 
 	type mentionsInput struct {
-		Kind string `path:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
+		Kind string `path:"kind" enum:"user,group,role,set,area,system,assignment,conflict,guarantee,delegation,licence"`
 		ID   string `path:"id"`
 	}
 	on(
@@ -338,7 +368,7 @@ func (a *API) objects() {
 	)
 	type deleteInput struct {
 		Body struct {
-			Kind    string               `json:"kind" enum:"user,group,role,set,area,system,assignment,conflict,delegation,licence"`
+			Kind    string               `json:"kind" enum:"user,group,role,set,area,system,assignment,conflict,guarantee,delegation,licence"`
 			ID      string               `json:"id" minLength:"1"`
 			Choices []edit.MentionChoice `json:"choices,omitempty"`
 		}

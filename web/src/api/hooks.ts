@@ -47,6 +47,7 @@ export type ListKind =
 	| "system"
 	| "delegation"
 	| "conflict"
+	| "guarantee"
 	| "licence";
 
 export type ListView = {
@@ -102,6 +103,8 @@ export const usePermission = (id: string, where?: string) =>
 	useAsk(sheet("permission", id, where, (ask) => data(ask.GET("/api/permissions/{id}", at(id, where)))));
 export const useLicence = (id: string) =>
 	useAsk(sheet("licence", id, undefined, (ask) => data(ask.GET("/api/licences/{id}", at(id)))));
+export const useGuarantee = (id: string) =>
+	useAsk(sheet("guarantee", id, undefined, (ask) => data(ask.GET("/api/guarantees/{id}", at(id)))));
 export const useConflict = (id: string) =>
 	useAsk(sheet("conflict", id, undefined, (ask) => data(ask.GET("/api/conflicts/{id}", at(id)))));
 
@@ -228,6 +231,7 @@ export const putAssignment = (body: Schemas["PutAssignment"]) => data(api.PUT("/
 export const putSystem = (body: Schemas["PutSystem"]) => data(api.PUT("/api/draft/systems", { body }));
 export const putLicence = (body: Schemas["PutLicence"]) => data(api.PUT("/api/draft/licences", { body }));
 export const putConflict = (body: Schemas["PutConflict"]) => data(api.PUT("/api/draft/conflicts", { body }));
+export const putGuarantee = (body: Schemas["PutGuarantee"]) => data(api.PUT("/api/draft/guarantees", { body }));
 export const putDelegation = (body: Schemas["PutDelegation"]) => data(api.PUT("/api/draft/delegations", { body }));
 
 /** Refreshes everything after something was applied or decided. */

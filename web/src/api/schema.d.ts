@@ -532,6 +532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/guarantees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Draft what a guarantee is to be */
+        put: operations["putGuarantee"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/join": {
         parameters: {
             query?: never;
@@ -898,6 +915,40 @@ export interface paths {
         };
         /** A group's sheet: members, nesting, rule, grants */
         get: operations["group"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guarantees/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether a guarantee would be kept today, as it is written */
+        post: operations["tryGuarantee"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guarantees/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A guarantee's sheet: what it promises, and how it is broken, now or by what is written to come */
+        get: operations["guarantee"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3048,6 +3099,22 @@ export interface components {
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
         };
+        Broken: {
+            /**
+             * Format: date-time
+             * @description From when on, if that is written
+             */
+            from?: string;
+            /** @description Of one that lets at most so many: who they are, at most 20 */
+            holders: components["schemas"]["Ref"][];
+            /** @description It is so now; otherwise it will be */
+            now: boolean;
+            permission: components["schemas"]["Ref"];
+            /** @description Who holds what, where, by which way and from when on */
+            says: string;
+            /** @description Who holds it; absent of one that counts, and of someone who is not signed in */
+            user?: components["schemas"]["Ref"];
+        };
         BundleSheet: {
             /** @description What it gives of high and critical risk */
             dangerous: components["schemas"]["LayerBrick"][];
@@ -3334,7 +3401,7 @@ export interface components {
             choices?: components["schemas"]["MentionChoice"][];
             id: string;
             /** @enum {string} */
-            kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "delegation" | "licence";
+            kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "guarantee" | "delegation" | "licence";
         };
         Delivered: {
             address?: string;
@@ -3432,6 +3499,18 @@ export interface components {
             rule?: string;
             source?: string;
             users?: string[];
+        };
+        DesignGuarantee: {
+            area?: string;
+            /** Format: int64 */
+            count?: number;
+            id: string;
+            kind: string;
+            name: string;
+            people?: components["schemas"]["DesignPeople"];
+            permissions: string[];
+            reason?: string;
+            strict?: boolean;
         };
         DesignItem: {
             permission?: string;
@@ -3932,6 +4011,20 @@ export interface components {
             /** @description Delegations that name it */
             usedBy: components["schemas"]["Ref"][];
         };
+        GuaranteeSheet: {
+            /** @description Where it holds; the whole organisation if absent */
+            area?: components["schemas"]["Ref"];
+            /** @enum {string} */
+            draft?: "new" | "changed" | "gone";
+            guarantee: components["schemas"]["DesignGuarantee"];
+            kept: components["schemas"]["Kept"];
+            may: boolean;
+            /** @description Whom it is about, in words; empty: everybody */
+            people: components["schemas"]["Phrase"][];
+            /** @description As they are written: permissions, and patterns without an id */
+            permissions: components["schemas"]["Ref"][];
+            ref: components["schemas"]["Ref"];
+        };
         HandInputBody: {
             note?: string;
             /** @description The id of who decides instead */
@@ -4145,6 +4238,29 @@ export interface components {
             kind: "user" | "group" | "assignment" | "role" | "set" | "permission";
             name: string;
             note: string;
+        };
+        Kept: {
+            /** @description At most 200 of these */
+            broken: components["schemas"]["Broken"][];
+            /**
+             * Format: int64
+             * @description In how many more it will be, by what is written already or once people are live
+             */
+            later: number;
+            /**
+             * Format: int64
+             * @description How many permissions it is about
+             */
+            names: number;
+            /**
+             * Format: int64
+             * @description In how many ways it is broken now
+             */
+            now: number;
+            /** @description What it promises, in one sentence */
+            says: string;
+            /** @description Why it cannot be tried as it is written */
+            trouble?: string;
         };
         LastReview: {
             /**
@@ -5015,6 +5131,12 @@ export interface components {
             after: components["schemas"]["DesignGroup"];
             /** @description As it was looked at; absent for a new one */
             before?: components["schemas"]["DesignGroup"];
+        };
+        PutGuarantee: {
+            /** @description A new one without an id is given one that is made of its name */
+            after: components["schemas"]["DesignGuarantee"];
+            /** @description As it was looked at; absent for a new one */
+            before?: components["schemas"]["DesignGuarantee"];
         };
         PutLicence: {
             /** @description A new one without an id is given one that is made of its name */
@@ -7576,6 +7698,39 @@ export interface operations {
             };
         };
     };
+    putGuarantee: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutGuarantee"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     join: {
         parameters: {
             query?: never;
@@ -8325,6 +8480,77 @@ export interface operations {
             };
         };
     };
+    tryGuarantee: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DesignGuarantee"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guarantee: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description An area; the whole organisation if absent */
+                where?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuaranteeSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     importTemplate: {
         parameters: {
             query?: {
@@ -8917,7 +9143,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
             };
             cookie?: never;
         };
@@ -8958,7 +9184,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "licence";
+                kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -9591,7 +9817,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "delegation" | "licence";
+                kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "guarantee" | "delegation" | "licence";
                 id: string;
             };
             cookie?: never;

@@ -8,7 +8,19 @@ import { Rooms } from "../parts/tabs";
 import { kindWords } from "../parts/words";
 import { Record, type RecordSearch } from "./Record";
 
-const kinds = ["user", "group", "role", "set", "assignment", "area", "conflict", "delegation", "system", "licence"];
+const kinds = [
+	"user",
+	"group",
+	"role",
+	"set",
+	"assignment",
+	"area",
+	"conflict",
+	"guarantee",
+	"delegation",
+	"system",
+	"licence",
+];
 
 /** The record: every revision in sentences, narrowed by what it touched, whom it concerned and who did it. */
 export function History() {

@@ -30,6 +30,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 				{ to: "/roles", name: "Roles" },
 				{ to: "/sets", name: "Permission sets" },
 				{ to: "/conflicts", name: "Conflicts" },
+				{ to: "/guarantees", name: "Guarantees" },
 			],
 			shown: design,
 		},

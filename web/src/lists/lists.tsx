@@ -4,6 +4,7 @@ import { acting, may, mayEither } from "../house/rights";
 import { EditArea } from "../sheets/area/EditArea";
 import { EditConflict } from "../sheets/conflict/EditConflict";
 import { EditGroup } from "../sheets/group/EditGroup";
+import { EditGuarantee } from "../sheets/guarantee/EditGuarantee";
 import { EditPerson } from "../sheets/person/EditPerson";
 import { EditBundle } from "../sheets/role/EditBundle";
 import { EditLicence } from "../sheets/system/EditLicence";
@@ -279,6 +280,30 @@ export function ConflictsList() {
 				name="New conflict …"
 				allowed={acting(me) && may(me, "design:edit")}
 				board={(close) => <EditConflict onClose={close} />}
+			/>
+		</List>
+	);
+}
+
+export function GuaranteesList() {
+	const { me } = useHouse();
+	return (
+		<List
+			kind="guarantee"
+			one="guarantee"
+			many="guarantees"
+			empty="Nothing is promised yet. A guarantee says who may hold what, and every change from then on has to keep it."
+			widths={{
+				name: "minmax(180px,2fr)",
+				promise: "minmax(260px,5fr)",
+				strict: "84px",
+				broken: "80px",
+			}}
+		>
+			<New
+				name="New guarantee …"
+				allowed={acting(me) && may(me, "design:edit")}
+				board={(close) => <EditGuarantee onClose={close} />}
 			/>
 		</List>
 	);

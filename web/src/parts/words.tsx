@@ -18,6 +18,7 @@ export const kindWords: Record<string, string> = {
 	system: "system",
 	licence: "licence",
 	conflict: "conflict",
+	guarantee: "guarantee",
 	delegation: "delegation",
 	assignment: "assignment",
 	organisation: "organisation",
@@ -33,6 +34,7 @@ const rooms: Record<string, string> = {
 	system: "systems",
 	licence: "licences",
 	conflict: "conflicts",
+	guarantee: "guarantees",
 	delegation: "delegations",
 };
 

@@ -2,7 +2,7 @@ import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../../api/client";
-import { draftCut, draftJoin, putPerson, useDrafting, usePerson } from "../../api/hooks";
+import { draftCut, draftJoin, putPerson, useDrafting, useLately, usePerson } from "../../api/hooks";
 import { Record } from "../../history/Record";
 import { useHouse } from "../../house/context";
 import { useSet, useTo } from "../../house/lens";

@@ -1,7 +1,17 @@
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { draftCut, draftJoin, draftTick, putRole, putSet, useBundle, useDraft, useDrafting } from "../../api/hooks";
+import {
+	draftCut,
+	draftJoin,
+	draftTick,
+	putRole,
+	putSet,
+	useBundle,
+	useDraft,
+	useDrafting,
+	useLately,
+} from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { useTo, useWhere } from "../../house/lens";
 import { mayEither } from "../../house/rights";
@@ -28,6 +38,7 @@ export function BundleSheet({ kind }: { kind: "role" | "set" }) {
 }
 
 function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
+	const lately = useLately(kind, sheet.ref.id).data;
 	const { me, setAside } = useHouse();
 	const navigate = useNavigate();
 	const to = useTo();
