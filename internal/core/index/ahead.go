@@ -20,7 +20,10 @@ func (x *Index) Just(keys []string) Bundle { return Bundle{bits: x.bitsOf(keys)}
 
 // Ahead gives what assignments that have not ended at t give a user of some permissions, and when: those in force
 // and those that begin later. Whether the user is live is not asked.
-func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
+func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) { return x.AheadBy(user, of, t, nil) }
+
+// AheadBy is [Index.Ahead], but of some assignments only; of all if by is nil.
+func (x *Index) AheadBy(user string, of Bundle, t time.Time, by func(*model.Assignment) bool) (out []Span) {
 	u, ok := x.userOf.find(user)
 	if !ok {
 		return nil
@@ -29,7 +32,7 @@ func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
 	licensed := x.licensed(u)
 	systems := x.markOf(of.bits)
 	x.grantsIn(u, &systems, func(g *grant) bool {
-		if ended(g.Assignment, t) {
+		if ended(g.Assignment, t) || by != nil && !by(g.Assignment) {
 			return true
 		}
 		of.bits.CopyFull(some)

@@ -80,8 +80,12 @@ func (r random) design(t testing.TB) *model.Design {
 		}
 		return model.Active
 	}
-	for _, id := range sets {
-		d.Add(&model.Set{ID: id, Name: id, State: state(), Permissions: some(r, keysToo, 4)})
+	for i, id := range sets {
+		o := &model.Set{ID: id, Name: id, State: state(), Permissions: some(r, keysToo, 4)}
+		if i > 3 {
+			o.CopyOf = &model.CopyOf{Set: sets[0]}
+		}
+		d.Add(o)
 	}
 	for i, id := range roles {
 		d.Add(
