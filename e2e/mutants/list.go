@@ -410,8 +410,8 @@ var mutants = []mutant{
 	{
 		"three peers are enough for an outlier",
 		"internal/core/review/review.go",
-		"e.Peers >= 4 &&",
-		"e.Peers >= 3 &&",
+		"e.Peers >= fewestPeers &&",
+		"e.Peers >= fewestPeers-1 &&",
 		"./internal/core/review",
 	},
 	{

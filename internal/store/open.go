@@ -273,6 +273,13 @@ var steps = []func(tx *gorm.DB) error{
 		return tx.Exec(`CREATE INDEX idx_review_items_brief
 			ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt)`).Error
 	},
+	// Findings are set aside.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&Aside{}); err != nil {
+			return err
+		}
+		return appendOnly(tx, "asides")
+	},
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"fachwerk/internal/core/ahead"
@@ -104,6 +105,7 @@ type Finding struct {
 	Weight  int      // 1 to 3
 	Objects []Object // what it is about, the first first of all
 	Says    string   // in one sentence
+	id      string
 	repairs func() []Repair
 }
 
@@ -123,6 +125,9 @@ type Repair struct {
 
 // ID names a finding: by its kind and what it is about. It stays the same as long as the finding is there.
 func (f *Finding) ID() string {
+	if f.id != "" {
+		return f.id
+	}
 	parts := []string{string(f.Kind)}
 	for _, o := range f.Objects {
 		parts = append(parts, string(o.Kind)+":"+o.ID)
@@ -131,7 +136,9 @@ func (f *Finding) ID() string {
 }
 
 // Is tells whether a finding names an object.
-func (f *Finding) Is(kind model.Kind, id string) bool { return slices.Contains(f.Objects, Object{kind, id}) }
+func (f *Finding) Is(kind model.Kind, id string) bool {
+	return slices.Contains(f.Objects, Object{kind, id})
+}
 
 // Reviewed is that a review decided about what somebody is assigned.
 type Reviewed struct{ User, Role, Set string }
@@ -181,7 +188,8 @@ type search struct {
 	v *ahead.View
 	d *model.Design
 	Facts
-	t time.Time
+	t     time.Time
+	risky func() map[string]index.People // who holds each permission of high and critical risk
 }
 
 // All gives everything that is loose in a design at t, of some kinds or, if none are named, of all: kind by kind in the
@@ -191,6 +199,7 @@ func All(v *ahead.View, f Facts, t time.Time, kinds ...Kind) []Finding {
 	if s.Uses == nil {
 		s.Uses = use.NewBook()
 	}
+	s.risky = sync.OnceValue(func() map[string]index.People { return s.x.HeldEach(s.ofRisk(2), t) })
 	wanted := slices.DeleteFunc(slices.Clone(Kinds), func(a About) bool {
 		return len(kinds) > 0 && !slices.Contains(kinds, a.Kind)
 	})
@@ -199,10 +208,12 @@ func All(v *ahead.View, f Facts, t time.Time, kinds ...Kind) []Finding {
 		for n := from; n < to; n++ {
 			parts[n] = wanted[n].find(s)
 			for i := range parts[n] {
-				parts[n][i].Kind = wanted[n].Kind
+				f := &parts[n][i]
+				f.Kind = wanted[n].Kind
+				f.id = f.ID()
 			}
 			slices.SortFunc(parts[n], func(a, b Finding) int {
-				return cmp.Or(b.Weight-a.Weight, strings.Compare(a.ID(), b.ID()))
+				return cmp.Or(b.Weight-a.Weight, strings.Compare(a.id, b.id))
 			})
 		}
 	})

@@ -58,18 +58,18 @@ func givesNothing(s *search) []Finding {
 		}
 		kind, id := target(a)
 		why := ""
-		switch keys := s.x.Content(kind, id); {
-		case len(keys) == 0:
+		switch {
+		case s.x.Carries(a) && s.missed(a):
+			return nil
+		case len(s.x.Content(kind, id)) == 0:
 			why = "what it gives is empty, or retired"
-		case len(s.x.Carried([]*model.Assignment{a}, s.t)) == 0:
+		case !s.x.Carries(a):
 			why = "what it gives cannot be limited to an area, and it is"
 			if a.Area == "" {
 				why = "in its mode nothing of it is left"
 			}
-		case !s.missed(a):
-			why = "whoever has it holds all of it without it"
 		default:
-			return nil
+			why = "whoever has it holds all of it without it"
 		}
 		return []Finding{{
 			Weight:  1,
@@ -82,22 +82,7 @@ func givesNothing(s *search) []Finding {
 
 // missed tells whether somebody would lose something at t without an assignment.
 func (s *search) missed(a *model.Assignment) bool {
-	if a.Subject.User != "" {
-		return s.loses(a.Subject.User, a.ID, s.t)
-	}
-	if a.Subject.Group == model.Public && s.losesUnknown(a) {
-		return true
-	}
-	return slices.ContainsFunc(s.x.Members(a.Subject.Group), func(u string) bool { return s.loses(u, a.ID, s.t) })
-}
-
-// loses tells whether somebody holds less at an instant without an assignment.
-func (s *search) loses(user, assignment string, at time.Time) bool {
-	if !s.x.Live(user, at) {
-		return false
-	}
-	held, without := s.x.Widest(user, at), s.x.Without(user, []string{assignment}, at)
-	return len(index.Beyond(s.x, held, without)) > 0
+	return a.Subject.Group == model.Public && s.losesUnknown(a) || s.x.Missed(a, s.t)
 }
 
 // losesUnknown tells whether someone who is not signed in holds less without an assignment to everybody.
@@ -125,11 +110,7 @@ func endings(s *search) (out []Finding) {
 			return nil
 		}
 		last := a.Until.Add(-time.Nanosecond)
-		users := []string{a.Subject.User}
-		if a.Subject.Group != "" {
-			users = s.x.Members(a.Subject.Group)
-		}
-		if !slices.ContainsFunc(users, func(u string) bool { return s.loses(u, a.ID, last) }) {
+		if !s.x.Missed(a, last) {
 			return nil
 		}
 		kind, id := target(a)

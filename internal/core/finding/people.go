@@ -14,10 +14,26 @@ import (
 )
 
 // dormant are people who hold something of a system, did not use it within the days, and were not given it within these.
-func dormant(s *search) (out []Finding) {
-	for _, system := range s.d.Systems {
+func dormant(s *search) []Finding {
+	gives := map[Object]map[string]bool{} // of roles and sets that are assigned: of which systems they give something
+	for _, a := range s.d.Assignments {
+		kind, id := target(a)
+		what := Object{kind, id}
+		if gives[what] != nil {
+			continue
+		}
+		gives[what] = map[string]bool{}
+		for _, key := range s.x.Content(kind, id) {
+			gives[what][use.SystemOf(key)] = true
+		}
+	}
+	return each(len(s.d.Systems), func(n int) (out []Finding) {
+		system := s.d.Systems[n]
 		for _, f := range series.Idle(s.x, s.Uses, system.ID, s.Days, s.t) {
-			grants := s.grantsOf(f.User, system.ID)
+			grants := slices.DeleteFunc(s.x.GrantsFor(f.User), func(a *model.Assignment) bool {
+				kind, id := target(a)
+				return !s.inForce(a) || !gives[Object{kind, id}][system.ID]
+			})
 			if !slices.ContainsFunc(grants, func(a *model.Assignment) bool { return !s.recent(f.User, a) }) {
 				continue
 			}
@@ -44,21 +60,8 @@ func dormant(s *search) (out []Finding) {
 				},
 			})
 		}
-	}
-	return out
-}
-
-// grantsOf are what somebody is given in force that gives something of a system.
-func (s *search) grantsOf(user, system string) (out []*model.Assignment) {
-	for _, a := range s.x.GrantsFor(user) {
-		kind, id := target(a)
-		if s.inForce(a) && slices.ContainsFunc(s.x.Content(kind, id), func(key string) bool {
-			return strings.HasPrefix(key, system+":")
-		}) {
-			out = append(out, a)
-		}
-	}
-	return out
+		return out
+	})
 }
 
 // recent tells whether somebody was given something within the days: it was assigned, or began, or they came into the
@@ -89,8 +92,12 @@ func (s *search) lately(user, group string) bool {
 }
 
 // idleSeats are people on a seat who used nothing within the days that needs it, or a licence that it covers.
-func idleSeats(s *search) (out []Finding) {
+func idleSeats(s *search) []Finding {
 	limit := s.t.AddDate(0, 0, -s.Days)
+	type needs struct {
+		keys, systems map[string]bool
+	}
+	by := map[string]needs{} // of licences of which it is known whether they are used
 	for _, l := range s.d.Licences {
 		keys, systems := map[string]bool{}, map[string]bool{}
 		known := false
@@ -100,35 +107,40 @@ func idleSeats(s *search) (out []Finding) {
 				known = known || s.Uses.Known(use.SystemOf(key))
 			}
 		}
-		if !known { // nobody tells whether it is used
-			continue
+		if known {
+			by[l.ID] = needs{keys, systems}
 		}
-		out = append(out, each(len(s.d.Users), func(i int) []Finding {
-			u := s.d.Users[i]
-			if !slices.Contains(u.Licences, l.ID) || !s.x.Live(u.ID, s.t) {
-				return nil
-			}
-			for _, one := range s.Uses.Of(u.ID) {
+	}
+	return each(len(s.d.Users), func(i int) (out []Finding) {
+		u := s.d.Users[i]
+		if len(u.Licences) == 0 || !s.x.Live(u.ID, s.t) {
+			return nil
+		}
+		uses := s.Uses.Of(u.ID)
+		for _, l := range u.Licences {
+			of, known := by[l]
+			if !known || slices.ContainsFunc(uses, func(one use.Use) bool {
 				system := use.SystemOf(one.What)
 				// That a system was used tells of its permissions only where nothing more exact is known.
-				used := keys[one.What] || one.What == system && systems[system] && !s.Uses.Detailed(system)
-				if used && !one.At.Before(limit) {
-					return nil
-				}
+				used := of.keys[one.What] || one.What == system && of.systems[system] && !s.Uses.Detailed(system)
+				return used && !one.At.Before(limit)
+			}) {
+				continue
 			}
-			return []Finding{{
+			out = append(out, Finding{
 				Weight:  1,
-				Objects: []Object{{model.KindUser, u.ID}, {model.KindLicence, l.ID}},
-				Says:    fmt.Sprintf("%s sits on a seat of %s and used nothing that needs it for %d days.", u.DisplayName, l.Name, s.Days),
+				Objects: []Object{{model.KindUser, u.ID}, {model.KindLicence, l}},
+				Says: fmt.Sprintf("%s sits on a seat of %s and used nothing that needs it for %d days.", u.DisplayName,
+					s.name(model.KindLicence, l), s.Days),
 				repairs: func() []Repair {
 					after := change.Clone(u)
-					after.Licences = slices.DeleteFunc(after.Licences, func(id string) bool { return id == l.ID })
+					after.Licences = slices.DeleteFunc(slices.Clone(after.Licences), func(id string) bool { return id == l })
 					return []Repair{{"Free the seat.", []change.Op{change.Put(s.d, after)}}}
 				},
-			}}
-		})...)
-	}
-	return out
+			})
+		}
+		return out
+	})
 }
 
 // covered is a licence with all that it covers.
@@ -199,7 +211,7 @@ func outliers(s *search) []Finding {
 	// Of each permission of risk that something by hand can give: who holds it, and how many of each post.
 	type holders struct {
 		of     index.People
-		alike  map[int]int
+		alike  []int32
 		reason int
 	}
 	held := map[string]*holders{}
@@ -221,7 +233,7 @@ func outliers(s *search) []Finding {
 			}
 			contents[what] = append(contents[what], key)
 			if held[key] == nil {
-				h := &holders{of: s.x.HeldBy(index.KindPermission, key, s.t), alike: map[int]int{}, reason: p.Risk}
+				h := &holders{of: s.risky()[key], alike: make([]int32, len(live)), reason: p.Risk}
 				for place := range h.of.All() {
 					h.alike[posts[place]]++
 				}
@@ -246,7 +258,7 @@ func outliers(s *search) []Finding {
 		for _, key := range contents[Object{kind, id}] {
 			h := held[key]
 			carries := slices.ContainsFunc(carried, func(c index.Holding) bool { return c.Permission == key })
-			if n := h.alike[posts[place]] - 1; carries && h.of.Has(place) && n*outlierOf < peers {
+			if n := int(h.alike[posts[place]]) - 1; carries && h.of.Has(place) && n*outlierOf < peers {
 				keys, risk, alike = append(keys, key), max(risk, h.reason), max(alike, n)
 			}
 		}
@@ -263,21 +275,23 @@ func outliers(s *search) []Finding {
 	})
 }
 
+// named is how many things a sentence names one by one.
+const named = 3
+
 // some names the first of many things.
 func some(list []string) string {
-	const told = 3
-	out := strings.Join(list[:min(len(list), told)], ", ")
-	if more := len(list) - told; more > 0 {
+	out := strings.Join(list[:min(len(list), named)], ", ")
+	if more := len(list) - named; more > 0 {
 		out += fmt.Sprintf(" and %d more", more)
 	}
 	return out
 }
 
-// critical are the permissions of the greatest risk.
-func (s *search) critical() (out []string) {
+// ofRisk are the permissions of at least some risk.
+func (s *search) ofRisk(risk int) (out []string) {
 	for _, system := range s.d.Systems {
 		for _, p := range system.Permissions {
-			if p.Risk == 3 {
+			if p.Risk >= risk {
 				out = append(out, p.Key)
 			}
 		}
@@ -304,26 +318,40 @@ func unreviewed(s *search) []Finding {
 			decided[r.User][key] = true
 		}
 	}
-	held := map[int][]string{}
-	for _, key := range s.critical() {
-		for place := range s.x.HeldBy(index.KindPermission, key, s.t).All() {
-			if !decided[s.d.Users[place].ID][key] {
-				held[place] = append(held[place], key)
+	keys := s.ofRisk(3)
+	slices.Sort(keys)
+	// Of each person the first few, and how many there are.
+	first, counts := make([][named]int, len(s.d.Users)), make([]int, len(s.d.Users))
+	for n, key := range keys {
+		for place := range s.risky()[key].All() {
+			if len(decided) > 0 && decided[s.d.Users[place].ID][key] {
+				continue
 			}
+			if counts[place] < named {
+				first[place][counts[place]] = n
+			}
+			counts[place]++
 		}
 	}
-	var out []Finding
-	for place, keys := range held {
+	return each(len(s.d.Users), func(place int) []Finding {
 		u := s.d.Users[place]
-		slices.Sort(keys)
-		out = append(out, Finding{
+		if counts[place] == 0 {
+			return nil
+		}
+		var told []string
+		for _, n := range first[place][:min(counts[place], named)] {
+			told = append(told, keys[n])
+		}
+		what := some(told)
+		if more := counts[place] - len(told); more > 0 {
+			what += fmt.Sprintf(" and %d more", more)
+		}
+		return []Finding{{
 			Weight:  2,
 			Objects: []Object{{model.KindUser, u.ID}},
-			Says: fmt.Sprintf("%s holds %s, which is critical, and no review decided about that within a year.",
-				u.DisplayName, some(keys)),
-		})
-	}
-	return out
+			Says:    fmt.Sprintf("%s holds %s, which is critical, and no review decided about that within a year.", u.DisplayName, what),
+		}}
+	})
 }
 
 // leftOvers are people who are locked, deactivated or deleted and answer for something still.

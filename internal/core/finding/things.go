@@ -30,9 +30,9 @@ func brokenGuarantees(s *search) (out []Finding) {
 
 // singleHolders are critical permissions that exactly one live person holds.
 func singleHolders(s *search) (out []Finding) {
-	for _, key := range s.critical() {
+	for _, key := range s.ofRisk(3) {
 		var only []int
-		for place := range s.x.HeldBy(index.KindPermission, key, s.t).All() {
+		for place := range s.risky()[key].All() {
 			if only = append(only, place); len(only) > 1 {
 				break
 			}
@@ -69,16 +69,16 @@ func emptyGroups(s *search) (out []Finding) {
 
 // idleGroups give nothing, by what they are nested in either, and nothing rests on them.
 func idleGroups(s *search) (out []Finding) {
-	named := map[string]bool{}
+	rests := map[string]bool{} // something does on the group
 	for _, g := range s.d.Delegations {
-		named[g.Delegate.Group], named[g.People.Group] = true, true
+		rests[g.Delegate.Group], rests[g.People.Group] = true, true
 		for _, id := range g.Groups {
-			named[id] = true
+			rests[id] = true
 		}
 	}
 	for _, g := range s.d.Guarantees {
 		if g.People != nil {
-			named[g.People.Group] = true
+			rests[g.People.Group] = true
 		}
 	}
 	gives := map[string]bool{}
@@ -88,7 +88,7 @@ func idleGroups(s *search) (out []Finding) {
 		}
 	}
 	for _, g := range s.d.Groups {
-		if named[g.ID] || s.Named[g.ID] ||
+		if rests[g.ID] || s.Named[g.ID] ||
 			slices.ContainsFunc(s.x.Nesting(g.ID), func(id string) bool { return gives[id] }) {
 			continue
 		}
@@ -104,7 +104,7 @@ func idleGroups(s *search) (out []Finding) {
 func unheldRoles(s *search) []Finding {
 	return each(len(s.d.Roles), func(i int) []Finding {
 		r := s.d.Roles[i]
-		if s.x.HolderCount(model.KindRole, r.ID, s.t) > 0 {
+		if s.reaches(model.KindRole, r.ID) || s.x.HolderCount(model.KindRole, r.ID, s.t) > 0 {
 			return nil
 		}
 		return []Finding{{
@@ -115,10 +115,24 @@ func unheldRoles(s *search) []Finding {
 	})
 }
 
+// reaches tells whether an assignment of a role or set itself reaches somebody live, which for most is the end of the
+// question.
+func (s *search) reaches(kind model.Kind, id string) bool {
+	return slices.ContainsFunc(s.x.GrantsOf(kind, id), func(a *model.Assignment) bool {
+		if !s.inForce(a) {
+			return false
+		}
+		if a.Subject.User != "" {
+			return s.x.Live(a.Subject.User, s.t)
+		}
+		return slices.ContainsFunc(s.x.Members(a.Subject.Group), func(u string) bool { return s.x.Live(u, s.t) })
+	})
+}
+
 func unusedSets(s *search) []Finding {
 	return each(len(s.d.Sets), func(i int) []Finding {
 		o := s.d.Sets[i]
-		if model.BuiltIn(model.KindSet, o.ID) || s.x.HolderCount(model.KindSet, o.ID, s.t) > 0 {
+		if model.BuiltIn(model.KindSet, o.ID) || s.reaches(model.KindSet, o.ID) || s.x.HolderCount(model.KindSet, o.ID, s.t) > 0 {
 			return nil
 		}
 		f := Finding{

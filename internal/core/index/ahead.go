@@ -20,7 +20,9 @@ func (x *Index) Just(keys []string) Bundle { return Bundle{bits: x.bitsOf(keys)}
 
 // Ahead gives what assignments that have not ended at t give a user of some permissions, and when: those in force
 // and those that begin later. Whether the user is live is not asked.
-func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) { return x.AheadBy(user, of, t, nil) }
+func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
+	return x.AheadBy(user, of, t, nil)
+}
 
 // AheadBy is [Index.Ahead], but of some assignments only; of all if by is nil.
 func (x *Index) AheadBy(user string, of Bundle, t time.Time, by func(*model.Assignment) bool) (out []Span) {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/bits-and-blooms/bitset"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 )
 
@@ -44,6 +45,96 @@ func (p People) All() iter.Seq[int] {
 			}
 		}
 	}
+}
+
+// HeldEach gives, of each of some permissions that there are, whom [Index.HeldBy] gives, in one walk through all people.
+func (x *Index) HeldEach(keys []string, t time.Time) map[string]People {
+	wanted := x.bitsOf(keys)
+	systems := x.markOf(wanted)
+	out := map[string]People{}
+	sets := make([]*bitset.BitSet, len(x.permissions)) // by permission; nil if it is not wanted
+	for p, ok := wanted.NextSet(0); ok; p, ok = wanted.NextSet(p + 1) {
+		sets[p] = bitset.New(uint(x.people.n))
+		out[x.permissions[p].Key] = People{sets[p]}
+	}
+	// Parts end at whole words of the sets, so that no two write to the same.
+	words := (x.people.n + 63) / 64
+	fan.Out(words, func(_, from, to int) {
+		held := bitset.New(wanted.Len())
+		for u := from * 64; u < min(to*64, x.people.n); u++ {
+			if !x.live(u, t) {
+				continue
+			}
+			held.ClearAll()
+			x.grantsIn(u, &systems, func(g *grant) bool {
+				if g.in(t) {
+					held.InPlaceUnion(x.carried(g))
+				}
+				return true
+			})
+			held.InPlaceIntersection(wanted)
+			held.InPlaceIntersection(x.licensed(u))
+			for p, ok := held.NextSet(0); ok; p, ok = held.NextSet(p + 1) {
+				sets[p].Set(uint(u))
+			}
+		}
+	})
+	return out
+}
+
+// Carries tells whether an assignment carries anything (§6), whoever has it.
+func (x *Index) Carries(a *model.Assignment) bool {
+	return slices.ContainsFunc(x.shapes[x.shapeOf[x.keyOf(a)]].words, func(w uint64) bool { return w != 0 })
+}
+
+// Missed tells whether somebody live would hold less at t without an assignment that is in force: whether something of
+// it comes by no other one that counts wherever it does.
+func (x *Index) Missed(a *model.Assignment, t time.Time) bool {
+	if !model.In(t, a.From, a.Until) {
+		return false
+	}
+	if a.Subject.User != "" {
+		u, ok := x.userOf.find(a.Subject.User)
+		return ok && x.missed(u, a, t)
+	}
+	g, ok := x.groupOf.find(a.Subject.Group)
+	if !ok {
+		return false
+	}
+	r := x.reach()
+	r.group(g)
+	all := r.people()
+	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
+		if x.missed(int(u), a, t) {
+			return true
+		}
+	}
+	return false
+}
+
+func (x *Index) missed(u int, a *model.Assignment, t time.Time) bool {
+	if !x.live(u, t) {
+		return false
+	}
+	area, _ := x.area(a.Area)
+	wide := uint8(width(a.Reach))
+	rest := bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[x.keyOf(a)]].words).Clone()
+	rest.InPlaceIntersection(x.licensed(u))
+	if rest.None() {
+		return false
+	}
+	systems := x.markOf(rest)
+	has := false // whether the user has it at all
+	x.grantsIn(u, &systems, func(g *grant) bool {
+		switch {
+		case g.ID == a.ID:
+			has = true
+		case g.in(t) && g.wide >= wide && x.covers(g.area, area):
+			rest.InPlaceDifference(x.carried(g))
+		}
+		return !has || rest.Any()
+	})
+	return has && rest.Any()
 }
 
 // idsOf gives the ids of some users, sorted.

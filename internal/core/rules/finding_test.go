@@ -17,7 +17,9 @@ import (
 // loose is what a plain reading of §13 finds, by kind and the first of what each is about.
 type loose map[string]bool
 
-func (l loose) say(kind finding.Kind, about ...string) { l[string(kind)+" "+strings.Join(about, " ")] = true }
+func (l loose) say(kind finding.Kind, about ...string) {
+	l[string(kind)+" "+strings.Join(about, " ")] = true
+}
 
 // includes tells whether one of some holdings includes another.
 func (p plain) includes(list map[index.Holding]bool, h index.Holding) bool {

@@ -124,6 +124,38 @@ func (d *Office) stateOf(u *model.User, i store.Invitation, invited bool, l stor
 	return Sent
 }
 
+// Over gives the invited people whose invitation came to nothing, with how that is said.
+func (d *Office) Over(h *desk.House) (map[string]string, error) {
+	kept, err := d.Store.Invitations()
+	if err != nil {
+		return nil, err
+	}
+	var ids []int
+	for _, i := range kept {
+		if i.Letter > 0 {
+			ids = append(ids, i.Letter)
+		}
+	}
+	letters, err := d.Store.LettersBy(ids)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for user, i := range kept {
+		u, ok := h.Design().Users.Find(user)
+		if !ok {
+			continue
+		}
+		switch d.stateOf(u, i, true, letters[i.Letter]) {
+		case RunOut:
+			out[user] = "ran out on " + model.Day(i.Until)
+		case Returned:
+			out[user] = "came back"
+		}
+	}
+	return out, nil
+}
+
 // Invitations lists invitations: those in a state, with some words.
 func (d *Office) Invitations(who desk.Actor, state, words string, offset, limit int) (*Invitations, error) {
 	s, users, rows, err := d.invitees(who)

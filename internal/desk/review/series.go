@@ -705,3 +705,47 @@ func (d *Reviewer) closeDue(round store.Round) error {
 		return err
 	})
 }
+
+// AskedOf gives the people about whom an open review by managers asks or a series by managers would, and the groups that
+// a series names.
+func (d *Reviewer) AskedOf(h *desk.House) (people, groups map[string]bool, err error) {
+	people, groups = map[string]bool{}, map[string]bool{}
+	open, err := d.Store.Reviews()
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, r := range open {
+		if r.Closed != nil || r.DecidedBy != review.ByManager {
+			continue
+		}
+		items, err := d.Store.ItemsInBrief(r.ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, i := range items {
+			people[i.User] = true
+		}
+	}
+	list, err := d.Store.AllSeries()
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, one := range list {
+		var n NewSeries
+		if err := json.Unmarshal(one.Value, &n); err != nil {
+			return nil, nil, err
+		}
+		if one.Ended != nil {
+			continue
+		}
+		if groups[n.Review.Group] = true; cmp.Or(n.Review.By, review.ByManager) != review.ByManager {
+			continue
+		}
+		items, _ := review.Items(h.Index, n.Review.scope(), d.Now(), nil)
+		for _, i := range items {
+			people[i.User] = true
+		}
+	}
+	delete(groups, "")
+	return people, groups, nil
+}

@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/desk/intake"
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/review"
+	"fachwerk/internal/desk/survey"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 )
@@ -28,6 +29,7 @@ type Desk struct {
 	*directory.Keeper
 	*account.Accounts
 	*people.Office
+	*survey.Surveyor
 }
 
 // Open makes a desk that serves what is in a store, with all its rooms. now tells the time.
@@ -41,7 +43,10 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Desk{k, v, edit.New(v), review.New(v), intake.New(v), directory.New(v), accounts, people.New(v, accounts)}, nil
+	reviews, office := review.New(v), people.New(v, accounts)
+	return &Desk{
+		k, v, edit.New(v), reviews, intake.New(v), directory.New(v), accounts, office, survey.New(v, reviews, office),
+	}, nil
 }
 
 // Warm counts ahead what the first question and the first step of a draft would otherwise wait for; see

@@ -42,8 +42,8 @@ type Broken struct {
 }
 
 const (
-	brokenShown  = 200
-	heldShown = 20
+	brokenShown = 200
+	heldShown   = 20
 )
 
 // Guarantee gives the sheet of a guarantee.

@@ -34,6 +34,7 @@ func (a *API) register() {
 	a.sheets()
 	a.questions()
 	a.guarantees()
+	a.findings()
 	a.objects()
 	a.history()
 	a.imports()

@@ -65,7 +65,7 @@ var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/delega
 var elsewhere = []string{
 	"/scim/", "/copies/", "/api/revisions", "/api/reviews", "/api/review-", "/api/draft", "/api/imports", "/api/session",
 	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review", "/api/welcome",
-	"/api/me/", "/api/series", "/api/calendar/",
+	"/api/me/", "/api/findings", "/api/calendar/",
 }
 
 // Guard lets through what a copy can answer: decisions and searches, and what follows from the design. All else is for

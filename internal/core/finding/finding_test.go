@@ -1,0 +1,177 @@
+package finding_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/finding"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
+	"fachwerk/internal/generate"
+)
+
+var now = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
+
+// office is twelve clerks of one title, of whom one has by hand what no other has.
+func office() *model.Design {
+	d := &model.Design{
+		Organisation: &model.Organisation{Name: "Office"},
+		Areas:        model.Table[*model.Area]{{ID: "top", Name: "Top"}},
+		Systems: model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{
+			{Key: "s:till:open", Risk: 2}, {Key: "s:till:view"}, {Key: "s:vault:open", Risk: 3},
+		}}},
+		Roles: model.Table[*model.Role]{
+			{ID: "till", Name: "Till", Permissions: []string{"s:till:open", "s:till:view"}, Owner: "p00"},
+			{ID: "vault", Name: "Vault", Permissions: []string{"s:vault:open"}, Owner: "p00"},
+		},
+		Groups: model.Table[*model.Group]{{ID: "clerks", Name: "Clerks", Type: model.Rule, Rule: `title eq "Clerk"`, Owner: "p00"}},
+		Assignments: model.Table[*model.Assignment]{
+			{ID: "all", Subject: model.Subject{Group: "clerks"}, Role: "till"},
+			{ID: "odd", Subject: model.Subject{User: "p03"}, Role: "vault"},
+		},
+	}
+	for n := range 12 {
+		id := fmt.Sprintf("p%02d", n)
+		d.Users = append(d.Users, &model.User{ID: id, UserName: id, DisplayName: "Clerk " + id, JobTitle: "Clerk", Department: "Office"})
+	}
+	return model.Build(d)
+}
+
+// ids names what is found of some kinds.
+func ids(list []finding.Finding, kinds ...finding.Kind) (out []string) {
+	for _, f := range list {
+		for _, k := range kinds {
+			if f.Kind == k {
+				out = append(out, f.ID())
+			}
+		}
+	}
+	return out
+}
+
+// What stands in no design of a few people: peers, reviews, invitations, versions that wait, and what was given lately.
+func TestWhatTheDesignDoesNotTell(t *testing.T) {
+	d := office()
+	book := use.NewBook()
+	book.Note(use.Use{User: "p01", What: "s", At: now}, use.Use{User: "p02", What: "s", At: now.AddDate(0, 0, -91)})
+	find := func(f finding.Facts) []finding.Finding {
+		f.Days, f.Uses = 90, book
+		return finding.All(ahead.Of(index.Compile(d)), f, now)
+	}
+	all := find(finding.Facts{})
+	for kind, want := range map[finding.Kind]string{
+		finding.Outlier:      "outlier user:p03 assignment:odd role:vault",
+		finding.Unreviewed:   "unreviewed user:p03",
+		finding.SingleHolder: "single-holder permission:s:vault:open user:p03",
+	} {
+		if got := ids(all, kind); len(got) != 1 || got[0] != want {
+			t.Errorf("of %s is found %q, want %q", kind, got, want)
+		}
+	}
+	if got := ids(all, finding.Dormant); len(got) != 11 { // all but who used it today
+		t.Errorf("dormant are %q", got)
+	}
+	lately := finding.Recently{
+		Users: map[string]bool{"p00": true}, Assignments: map[string]bool{"odd": true},
+		Members: map[[2]string]bool{{"clerks", "p04"}: true},
+	}
+	got := strings.Join(ids(find(finding.Facts{Recently: lately}), finding.Dormant), "\n")
+	// Who came lately is not, nor who came into the group lately; who has one thing lately and another for long is.
+	if strings.Contains(got, "p00") || strings.Contains(got, "p04") || !strings.Contains(got, "p03") || !strings.Contains(got, "p02") {
+		t.Errorf("with what was given lately, dormant are\n%s", got)
+	}
+	d.Users[5].State = model.UserInvited
+	more := find(finding.Facts{
+		Reviewed: []finding.Reviewed{{User: "p03", Role: "vault"}}, Waiting: []string{"s"},
+		Managed: map[string]bool{"p06": true}, Over: map[string]string{"p05": "ran out on Monday", "p07": "came back"},
+	})
+	for kind, want := range map[finding.Kind]string{
+		finding.UpgradeWaiting: "upgrade-waiting system:s",
+		finding.NoManager:      "no-manager user:p06",
+		finding.InvitationOver: "invitation-over user:p05",
+	} {
+		if got := ids(more, kind); len(got) != 1 || got[0] != want {
+			t.Errorf("of %s is found %q, want %q", kind, got, want)
+		}
+	}
+	if got := ids(more, finding.Unreviewed); len(got) != 0 {
+		t.Errorf("what a review decided about is found: %q", got)
+	}
+	// With as many others who have it as one in twenty, or with too few peers, nobody stands out.
+	few := office()
+	few.Users = few.Users[:8]
+	if got := ids(finding.All(ahead.Of(index.Compile(few)), finding.Facts{Days: 90}, now), finding.Outlier); len(got) != 0 {
+		t.Errorf("among seven peers stands out %q", got)
+	}
+	two := office()
+	two.Assignments = append(two.Assignments, &model.Assignment{ID: "odd2", Subject: model.Subject{User: "p04"}, Role: "vault"})
+	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now), finding.Outlier); len(got) != 0 {
+		t.Errorf("with another of eleven who has it, there stands out %q", got)
+	}
+}
+
+// What mends a finding makes it go away.
+func TestRepairsMend(t *testing.T) {
+	d := office()
+	d.Assignments = append(d.Assignments,
+		&model.Assignment{ID: "too", Subject: model.Subject{User: "p01"}, Role: "till"})
+	d.Groups = append(d.Groups, &model.Group{ID: "empty", Name: "Empty"})
+	d.Sets = append(d.Sets, &model.Set{ID: "own", Name: "Own", Permissions: []string{"gone:a:b", "s:till:view"}})
+	d = model.Build(d)
+	mended := 0
+	for _, f := range finding.All(ahead.Of(index.Compile(d)), finding.Facts{Days: 90}, now) {
+		for _, r := range f.Repairs() {
+			var edits []model.Edit
+			for _, o := range r.Ops {
+				edits = append(edits, model.Edit{Kind: o.Kind, ID: o.ID, After: o.After})
+			}
+			after := d.With(edits)
+			if wrong := model.Errors(model.CheckChange(d, after)); len(wrong) > 0 {
+				t.Errorf("%s: %s %v", f.ID(), r.Says, wrong)
+				continue
+			}
+			for _, g := range finding.All(ahead.Of(index.Compile(after)), finding.Facts{Days: 90}, now, f.Kind) {
+				if g.ID() == f.ID() {
+					t.Errorf("%s is still there after %q", f.ID(), r.Says)
+				}
+			}
+			mended++
+		}
+	}
+	if mended < 5 {
+		t.Errorf("%d repairs: too few to prove anything", mended)
+	}
+}
+
+// BenchmarkAll finds all that is loose in an organisation of 100,000 people, some of whom used three of its systems lately.
+func BenchmarkAll(b *testing.B) {
+	d := generate.Design(generate.Options{Users: 100_000, Seed: 1})
+	v := ahead.Of(index.Compile(d))
+	r := rand.New(rand.NewPCG(1, 1))
+	book := use.NewBook()
+	for range 300_000 {
+		book.Note(use.Use{
+			User: d.Users[r.IntN(len(d.Users))].ID, What: d.Systems[1+r.IntN(3)].ID,
+			At: generate.Day.AddDate(0, 0, -r.IntN(200)),
+		})
+	}
+	b.Run("all", func(b *testing.B) {
+		for range b.N {
+			finding.All(v, finding.Facts{Uses: book, Days: 90}, generate.Day)
+		}
+	})
+	for _, a := range finding.Kinds {
+		b.Run(string(a.Kind), func(b *testing.B) {
+			n := 0
+			for range b.N {
+				n = len(finding.All(v, finding.Facts{Uses: book, Days: 90}, generate.Day, a.Kind))
+			}
+			b.ReportMetric(float64(n), "found")
+		})
+	}
+}

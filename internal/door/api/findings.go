@@ -1,0 +1,105 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/survey"
+)
+
+// FindingsInput says which findings are asked for.
+type FindingsInput struct {
+	Kind   string `query:"kind" doc:"Only of this kind"`
+	About  string `query:"about" doc:"Only those that name this thing, as “role:gate-clerk”"`
+	Weight int    `query:"weight" minimum:"0" maximum:"3" doc:"Only of at least this weight"`
+	Aside  bool   `query:"aside" doc:"Those that are set aside, in place of those that are not"`
+}
+
+func (in FindingsInput) wanted() survey.Wanted {
+	return survey.Wanted{Kind: in.Kind, About: in.About, Weight: in.Weight, Aside: in.Aside}
+}
+
+// findings are what is loose in the design.
+func (a *API) findings() {
+	type listInput struct {
+		FindingsInput
+		Offset int `query:"offset" minimum:"0"`
+		Limit  int `query:"limit" minimum:"0" maximum:"500" default:"100"`
+	}
+	on(
+		a,
+		operation{
+			id:      "findings",
+			method:  http.MethodGet,
+			path:    "/api/findings",
+			summary: "What is loose in the design: how many of each kind, and a window into them, the gravest first",
+		},
+		func(ctx context.Context, in *listInput) (*body[*survey.Findings], error) {
+			w := in.wanted()
+			w.Offset, w.Limit = in.Offset, in.Limit
+			return answer(a.desk.Findings(actor(ctx), w))
+		},
+	)
+	type tableInput struct {
+		FindingsInput
+		FormInput
+	}
+	on(
+		a,
+		operation{
+			id:      "exportFindings",
+			method:  http.MethodGet,
+			path:    "/api/findings/table/{form}",
+			summary: "What is loose in the design as a table",
+		},
+		func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
+			t, err := a.desk.FindingsTable(actor(ctx), in.wanted())
+			return tableAs(in.Form, "fachwerk-findings", t, err)
+		},
+	)
+	type repairInput struct {
+		Body struct {
+			IDs    []string `json:"ids" minItems:"1" maxItems:"1000" doc:"The names of findings"`
+			Repair int      `json:"repair,omitempty" minimum:"0" doc:"Which of the repairs of each, from 0"`
+		}
+	}
+	on(
+		a,
+		operation{
+			id:      "repairFindings",
+			method:  http.MethodPost,
+			path:    "/api/findings/repair",
+			summary: "Put what mends some findings into the draft",
+		},
+		func(ctx context.Context, in *repairInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.RepairFindings(actor(ctx), in.Body.IDs, in.Body.Repair))
+		},
+	)
+	type asideInput struct {
+		Body struct {
+			IDs    []string   `json:"ids" minItems:"1" maxItems:"1000" doc:"The names of findings"`
+			Until  *time.Time `json:"until,omitempty" doc:"Until when; absent: they are not set aside any longer"`
+			Reason string     `json:"reason,omitempty" maxLength:"1000"`
+		}
+	}
+	on(
+		a,
+		operation{
+			id:      "setFindingsAside",
+			method:  http.MethodPost,
+			path:    "/api/findings/aside",
+			summary: "Set findings aside until a day, for a reason, or take that back",
+		},
+		func(ctx context.Context, in *asideInput) (*struct{}, error) {
+			var until time.Time
+			if in.Body.Until != nil {
+				until = *in.Body.Until
+			}
+			return nil, a.desk.SetFindingsAside(actor(ctx), in.Body.IDs, until, in.Body.Reason)
+		},
+	)
+}

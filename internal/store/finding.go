@@ -1,0 +1,124 @@
+package store
+
+import (
+	"time"
+
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
+)
+
+// Aside is that somebody set a finding aside until a day, or took that back. Such entries are added and never altered.
+type Aside struct {
+	ID      int       `gorm:"primaryKey"`
+	Finding string    `gorm:"index"` // its name
+	Until   time.Time // zero: no longer
+	Reason  string
+	By      string // a user's id
+	At      time.Time
+}
+
+// SetAside keeps that findings are set aside, or no longer.
+func (s *Store) SetAside(list []Aside) error { return s.w.CreateInBatches(list, 200).Error }
+
+// Asides gives of each finding that is set aside at an instant the entry that does so, by the finding's name.
+func (s *Store) Asides(at time.Time) (map[string]Aside, error) {
+	var list []Aside
+	if err := s.db.Where("at <= ?", at.UTC()).Order("id").Find(&list).Error; err != nil {
+		return nil, err
+	}
+	out := map[string]Aside{}
+	for _, a := range list {
+		if a.Until.After(at) {
+			out[a.Finding] = a
+		} else {
+			delete(out, a.Finding)
+		}
+	}
+	return out, nil
+}
+
+// Given is what was given after an instant, and not taken away again since: assignments, members of groups by group and
+// user, and people. What the first revision brought is no part of it: it was so before the record began.
+type Given struct {
+	Assignments map[string]bool
+	Members     map[[2]string]bool
+	Users       map[string]bool
+}
+
+// GivenSince gives what was given after an instant.
+func (s *Store) GivenSince(at time.Time) (Given, error) {
+	out := Given{map[string]bool{}, map[[2]string]bool{}, map[string]bool{}}
+	rows, err := s.db.Model(&operation{}).
+		Select("kind", "object_id", "before", "after").
+		Joins("JOIN revisions ON revisions.number = operations.revision").
+		Where("revisions.number > 1 AND revisions.at > ? AND kind IN ?", at.UTC(),
+			[]string{string(model.KindAssignment), string(model.KindGroup), string(model.KindUser)}).
+		Order("operations.revision, operations.seq").Rows()
+	if err != nil {
+		return out, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var kind model.Kind
+		var id string
+		var before, after []byte
+		if err := rows.Scan(&kind, &id, &before, &after); err != nil {
+			return out, err
+		}
+		switch {
+		case kind == model.KindGroup:
+			op, err := change.FromValues(kind, id, before, after)
+			if err != nil {
+				return out, err
+			}
+			was, is := members(op.Before), members(op.After)
+			for u := range is {
+				if !was[u] {
+					out.Members[[2]string{id, u}] = true
+				}
+			}
+			for u := range was {
+				if !is[u] {
+					delete(out.Members, [2]string{id, u})
+				}
+			}
+		case len(before) > 0 && len(after) > 0:
+		case kind == model.KindAssignment && len(before) == 0:
+			out.Assignments[id] = true
+		case kind == model.KindAssignment:
+			delete(out.Assignments, id)
+		case len(before) == 0:
+			out.Users[id] = true
+		}
+	}
+	return out, rows.Err()
+}
+
+func members(o model.Object) map[string]bool {
+	out := map[string]bool{}
+	if g, ok := o.(*model.Group); ok {
+		for _, u := range g.Users {
+			out[u] = true
+		}
+	}
+	return out
+}
+
+// ReviewedSince gives of what reviews decided about after an instant: the people, and the role or set.
+func (s *Store) ReviewedSince(at time.Time) (out [][3]string, err error) {
+	rows, err := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
+		Select(`DISTINCT i."user", CASE WHEN i.role = '' AND i."set" = '' THEN r.role ELSE i.role END, i."set"`).
+		Where("i.decision <> '' AND i.decided > ?", at.UTC()).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r [3]string
+		if err := rows.Scan(&r[0], &r[1], &r[2]); err != nil {
+			return nil, err
+		}
+		out = append(out, r)
+	}
+	return out, rows.Err()
+}
