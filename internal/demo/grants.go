@@ -526,7 +526,7 @@ func conflicts(today time.Time) []*model.Conflict {
 		"tallyroom:payment-run:start",
 	)
 	bank.Exceptions = []model.Exception{
-		{User: "halima.corvane", Until: today.AddDate(0, 2, 0), Reason: "until the second payments lead has come"},
+		{User: "halima.corvane", Until: today.AddDate(0, 0, 24), Reason: "until the second payments lead has come"},
 	}
 	return []*model.Conflict{
 		c(

@@ -11,6 +11,7 @@ import { Capabilities } from "./catalogue/Capabilities";
 import { UpgradePage } from "./catalogue/UpgradePage";
 import { Delegations } from "./delegations/Delegations";
 import { DirectoriesPage } from "./directories/DirectoriesPage";
+import { FindingsPage } from "./findings/FindingsPage";
 import { Frame } from "./frame/Frame";
 import { History } from "./history/History";
 import { House } from "./house/House";
@@ -84,6 +85,7 @@ const rooms = [
 			{ path: "sets/:id", element: <BundleSheet kind="set" /> },
 			{ path: "conflicts", element: <ConflictsList /> },
 			{ path: "conflicts/:id", element: <ConflictSheet /> },
+			{ path: "findings", element: <FindingsPage /> },
 			{ path: "guarantees", element: <GuaranteesList /> },
 			{ path: "guarantees/:id", element: <GuaranteeSheet /> },
 			{ path: "groups", element: <GroupsList /> },

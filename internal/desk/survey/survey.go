@@ -166,6 +166,10 @@ func (d *Surveyor) Findings(who desk.Actor, w Wanted) (*Findings, error) {
 		return nil, err
 	}
 	kind, id, _ := strings.Cut(w.About, ":")
+	if w.Kind == "" { // of all kinds together, the gravest first
+		list = slices.Clone(list)
+		slices.SortStableFunc(list, func(a, b finding.Finding) int { return b.Weight - a.Weight })
+	}
 	v := &Findings{Kinds: []FindingKind{}, Rows: []FindingRow{}}
 	at := map[finding.Kind]int{}
 	for i, a := range finding.Kinds {

@@ -61,7 +61,7 @@ func (a *API) findings() {
 			return tableAs(in.Form, "fachwerk-findings", t, err)
 		},
 	)
-	type repairInput struct {
+	type mendInput struct {
 		Body struct {
 			IDs    []string `json:"ids" minItems:"1" maxItems:"1000" doc:"The names of findings"`
 			Repair int      `json:"repair,omitempty" minimum:"0" doc:"Which of the repairs of each, from 0"`
@@ -75,11 +75,11 @@ func (a *API) findings() {
 			path:    "/api/findings/repair",
 			summary: "Put what mends some findings into the draft",
 		},
-		func(ctx context.Context, in *repairInput) (*body[*desk.Draft], error) {
+		func(ctx context.Context, in *mendInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.RepairFindings(actor(ctx), in.Body.IDs, in.Body.Repair))
 		},
 	)
-	type asideInput struct {
+	type setAsideInput struct {
 		Body struct {
 			IDs    []string   `json:"ids" minItems:"1" maxItems:"1000" doc:"The names of findings"`
 			Until  *time.Time `json:"until,omitempty" doc:"Until when; absent: they are not set aside any longer"`
@@ -94,7 +94,7 @@ func (a *API) findings() {
 			path:    "/api/findings/aside",
 			summary: "Set findings aside until a day, for a reason, or take that back",
 		},
-		func(ctx context.Context, in *asideInput) (*struct{}, error) {
+		func(ctx context.Context, in *setAsideInput) (*struct{}, error) {
 			var until time.Time
 			if in.Body.Until != nil {
 				until = *in.Body.Until

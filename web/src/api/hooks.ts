@@ -174,6 +174,24 @@ export const useReviewAfter = (id: number) =>
 		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/after", { params: { path: { id } } })),
 	});
 
+/** What is loose in the design. */
+export const useFindings = (query: {
+	kind?: string;
+	about?: string;
+	weight?: number;
+	aside?: boolean;
+	offset?: number;
+	limit?: number;
+}) =>
+	useAsk({
+		queryKey: [...design, "findings", query],
+		queryFn: (ask: Ask) => data(ask.GET("/api/findings", { params: { query } })),
+		placeholderData: keepPreviousData,
+	});
+
+export const repairFindings = (body: Schemas["MendInputBody"]) => data(api.POST("/api/findings/repair", { body }));
+export const setFindingsAside = (body: Schemas["SetAsideInputBody"]) => data(api.POST("/api/findings/aside", { body }));
+
 /** What reviews last said of a person, role or set. */
 export const useLately = (kind: "user" | "role" | "set", id: string) =>
 	useAsk({

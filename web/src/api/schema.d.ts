@@ -838,6 +838,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is loose in the design: how many of each kind, and a window into them, the gravest first */
+        get: operations["findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set findings aside until a day, for a reason, or take that back */
+        post: operations["setFindingsAside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what mends some findings into the draft */
+        post: operations["repairFindings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/table/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is loose in the design as a table */
+        get: operations["exportFindings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fit": {
         parameters: {
             query?: never;
@@ -3857,6 +3925,49 @@ export interface components {
             before: string;
             field: string;
         };
+        FindingKind: {
+            /**
+             * Format: int64
+             * @description How many are set aside
+             */
+            aside: number;
+            /**
+             * Format: int64
+             * @description How many there are, without those set aside
+             */
+            count: number;
+            kind: string;
+            /** @description What is loose, in one sentence */
+            means: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Of the gravest; 0 if there is none
+             */
+            weight: number;
+        };
+        FindingRow: {
+            aside?: components["schemas"]["SetAside"];
+            /** @description Names it as long as it is there */
+            id: string;
+            kind: string;
+            /** @description What it is about, the first first of all */
+            objects: components["schemas"]["Ref"][];
+            /** @description What mends it, each a change for the draft */
+            repairs: string[];
+            says: string;
+            /** Format: int64 */
+            weight: number;
+        };
+        Findings: {
+            kinds: components["schemas"]["FindingKind"][];
+            /**
+             * Format: int64
+             * @description How many fit
+             */
+            match: number;
+            rows: components["schemas"]["FindingRow"][];
+        };
         FirstPasskeyInputBody: {
             answer: unknown;
             name?: string;
@@ -4669,6 +4780,15 @@ export interface components {
             group: components["schemas"]["Ref"];
             /** @description The viewer may take the person out of it */
             may: boolean;
+        };
+        MendInputBody: {
+            /** @description The names of findings */
+            ids: string[];
+            /**
+             * Format: int64
+             * @description Which of the repairs of each, from 0
+             */
+            repair?: number;
         };
         Mention: {
             /** Format: int64 */
@@ -5851,6 +5971,24 @@ export interface components {
             seen: string;
             /** @description The one that asks */
             this: boolean;
+        };
+        SetAside: {
+            /** Format: date-time */
+            at: string;
+            by: components["schemas"]["Ref"];
+            reason: string;
+            /** Format: date-time */
+            until: string;
+        };
+        SetAsideInputBody: {
+            /** @description The names of findings */
+            ids: string[];
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description Until when; absent: they are not set aside any longer
+             */
+            until?: string;
         };
         SettleInputBody: {
             /** @enum {string} */
@@ -8280,6 +8418,156 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Found"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findings: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only of this kind */
+                kind?: string;
+                /** @description Only those that name this thing, as “role:gate-clerk” */
+                about?: string;
+                /** @description Only of at least this weight */
+                weight?: number;
+                /** @description Those that are set aside, in place of those that are not */
+                aside?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setFindingsAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetAsideInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    repairFindings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportFindings: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Only of this kind */
+                kind?: string;
+                /** @description Only those that name this thing, as “role:gate-clerk” */
+                about?: string;
+                /** @description Only of at least this weight */
+                weight?: number;
+                /** @description Those that are set aside, in place of those that are not */
+                aside?: boolean;
+            };
+            header?: never;
+            path: {
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

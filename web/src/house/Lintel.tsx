@@ -38,7 +38,7 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 							key={p.name}
 							to={to(p.rooms[0].to)}
 							aria-current={here ? "page" : undefined}
-							className={`flex items-center border-b-[5px] px-[10px] pt-[5px] ${here ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`}
+							className={`flex items-center border-b-[5px] px-[8px] pt-[5px] whitespace-nowrap ${here ? "border-on-timber font-bold text-on-timber" : "border-transparent text-on-timber-quiet hover:text-on-timber"}`}
 						>
 							{p.name}
 							{p.waiting ? (
@@ -55,9 +55,9 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 				<button
 					type="button"
 					onClick={onFind}
-					className="mr-3 flex w-[230px] items-center self-center bg-timber-raised px-3 py-[5px] text-left text-on-timber-quiet hover:text-on-timber"
+					className="mr-3 flex w-[150px] items-center self-center bg-timber-raised px-3 py-[5px] text-left text-on-timber-quiet hover:text-on-timber"
 				>
-					<span className="grow truncate">Find, or ask: who can …</span>
+					<span className="grow truncate">Find, ask …</span>
 					<kbd className="shrink-0 whitespace-nowrap">Ctrl K</kbd>
 				</button>
 			)}

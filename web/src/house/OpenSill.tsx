@@ -277,7 +277,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 						{p.strict ? "✕ Breaks a guarantee: " : "! Breaks a guarantee, which is told only: "}
 					</b>
 					<Named of={p.guarantee} />
-					<span className="block pl-4">{p.says}</span>
+					{!p.strict && <span className="block pl-4">{p.says}</span>}
 				</li>
 			))}
 			{draft.seats.map((l) => (

@@ -51,6 +51,11 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 		{ name: "Delegation", rooms: [{ to: "/delegations", name: "Delegations" }], shown: design },
 		{ name: "Reviews", rooms: [{ to: "/reviews", name: "Reviews" }], shown: true, waiting: me.waiting + me.tasks },
 		{
+			name: "Findings",
+			rooms: [{ to: "/findings", name: "Findings" }],
+			shown: design && !me.day,
+		},
+		{
 			name: "Questions",
 			rooms: [
 				{ to: "/who", name: "Who can …?" },

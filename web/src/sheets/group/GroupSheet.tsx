@@ -98,6 +98,9 @@ function Shown({ sheet }: { sheet: Sheet }) {
 						</button>
 					</>
 				)}
+				<Link className="link ml-2" to={to(`/findings?about=${encodeURIComponent(`group:${ref.id}`)}`)}>
+					Findings
+				</Link>
 				<Link className="link ml-2" to={to(`/?focus=${encodeURIComponent(`group:${ref.id}`)}`)}>
 					In the frame
 				</Link>

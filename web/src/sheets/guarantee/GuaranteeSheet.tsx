@@ -67,8 +67,10 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 						<p className="py-1.5">
 							{sheet.people.length > 0 ? (
 								<Sentence parts={sheet.people} />
+							) : g.kind === "nobody" ? (
+								"Everybody, those who are not signed in included."
 							) : (
-								g.kind === "nobody" ? "Everybody, those who are not signed in included." : "Everybody."
+								"Everybody."
 							)}
 						</p>
 					</Part>

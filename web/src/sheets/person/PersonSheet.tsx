@@ -107,6 +107,12 @@ function Sheet({ person }: { person: Person }) {
 								>
 									Compare …
 								</Link>
+								<Link
+									className="link shrink-0"
+									to={to(`/findings?about=${encodeURIComponent(`user:${person.user.id}`)}`)}
+								>
+									Findings
+								</Link>
 								<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
 									See in the frame
 								</Link>

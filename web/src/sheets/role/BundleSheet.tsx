@@ -111,6 +111,9 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 				<Link className="link ml-2" to={to(`/?focus=${encodeURIComponent(`${kind}:${ref.id}`)}`)}>
 					In the frame
 				</Link>
+				<Link className="link ml-2" to={to(`/findings?about=${encodeURIComponent(`${kind}:${ref.id}`)}`)}>
+					Findings
+				</Link>
 			</SheetHead>
 			<div className="grid min-h-0 grow grid-cols-[270px_minmax(0,1fr)_300px]">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">

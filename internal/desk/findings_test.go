@@ -1,0 +1,127 @@
+package desk_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/finding"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/survey"
+	"fachwerk/internal/exchange/table"
+	"fachwerk/internal/store"
+)
+
+// The demo organisation has something loose of nearly every kind; a finding is mended by the draft, many at once, and
+// goes away; one that is set aside is told as such until its day, with who did so and why.
+func TestFindings(t *testing.T) {
+	d, s := openDemo(t)
+	all := must[*survey.Findings](t)(d.Findings(signe, survey.Wanted{Limit: 500}))
+	counts := map[string]int{}
+	for _, k := range all.Kinds {
+		counts[k.Kind] = k.Count
+	}
+	for _, a := range finding.Kinds {
+		if counts[string(a.Kind)] == 0 && a.Kind != finding.UpgradeWaiting {
+			t.Errorf("the demo has nothing of %s", a.Kind)
+		}
+	}
+	if !slices.IsSortedFunc(all.Rows, func(a, b survey.FindingRow) int { return b.Weight - a.Weight }) {
+		t.Error("the gravest are not first")
+	}
+	ask := func(w survey.Wanted) *survey.Findings {
+		w.Limit = 500
+		return must[*survey.Findings](t)(d.Findings(signe, w))
+	}
+	about := ask(survey.Wanted{About: "guarantee:few-change-bank-details"})
+	if about.Match != 1 || about.Rows[0].Kind != "broken-guarantee" || about.Rows[0].Weight != 2 {
+		t.Errorf("about the guarantee: %+v", about.Rows)
+	}
+	if heavy := ask(survey.Wanted{Weight: 3}); heavy.Match == 0 || slices.ContainsFunc(heavy.Rows, func(r survey.FindingRow) bool { return r.Weight < 3 }) {
+		t.Errorf("of weight 3: %d", heavy.Match)
+	}
+
+	// Two are mended at once, by one draft.
+	owner := desk.Actor{User: signe.User, Proven: today}
+	too := ask(survey.Wanted{Kind: "by-hand-too"})
+	if too.Match < 2 {
+		t.Fatalf("by hand beside a group: %+v", too.Rows)
+	}
+	ids := []string{too.Rows[0].ID, too.Rows[1].ID}
+	draft := must[*desk.Draft](t)(d.RepairFindings(owner, ids, 0))
+	if len(draft.Edits) != 2 || draft.Losing != 0 {
+		t.Errorf("the repair of what the groups give as well: %d edits, %d lose", len(draft.Edits), draft.Losing)
+	}
+	applyAll(t, d, owner)
+	if after := ask(survey.Wanted{Kind: "by-hand-too"}); after.Match != too.Match-2 {
+		t.Errorf("%d are left of %d", after.Match, too.Match)
+	}
+	_, err := d.RepairFindings(owner, ids, 0)
+	refused(t, err, desk.NotFound, "not loose any longer")
+	_, err = d.RepairFindings(owner, []string{about.Rows[0].ID}, 0)
+	refused(t, err, desk.Invalid, "no such repair")
+
+	// Set aside.
+	guarantee := []string{about.Rows[0].ID}
+	until := today.AddDate(0, 1, 0)
+	for _, c := range []struct {
+		who    desk.Actor
+		until  time.Time
+		reason string
+		cause  desk.Cause
+		says   string
+	}{
+		{signe, until, " ", desk.Invalid, "Say why"},
+		{signe, today.AddDate(0, 0, -1), "x", desk.Invalid, "past"},
+		{signe, today.AddDate(2, 0, 0), "x", desk.Invalid, "a year at most"},
+		{oona, until, "x", desk.NotAllowed, "Edit the design"},
+	} {
+		refused(t, d.SetFindingsAside(c.who, guarantee, c.until, c.reason), c.cause, c.says)
+	}
+	if err := d.SetFindingsAside(signe, guarantee, until, "the bank waits until spring"); err != nil {
+		t.Fatal(err)
+	}
+	if now := ask(survey.Wanted{Kind: "broken-guarantee"}); now.Match != 0 || now.Kinds[0].Aside != 1 {
+		t.Errorf("set aside, it is told still: %+v", now.Kinds[0])
+	}
+	aside := ask(survey.Wanted{Kind: "broken-guarantee", Aside: true})
+	if aside.Match != 1 || aside.Rows[0].Aside.By.ID != signe.User || aside.Rows[0].Aside.Reason != "the bank waits until spring" {
+		t.Errorf("what is set aside: %+v", aside.Rows)
+	}
+	if list := must[map[string]store.Aside](t)(s.Asides(until)); len(list) != 0 {
+		t.Errorf("on its day it is set aside still: %+v", list)
+	}
+	if err := d.SetFindingsAside(signe, guarantee, time.Time{}, ""); err != nil {
+		t.Fatal(err)
+	}
+	if now := ask(survey.Wanted{Kind: "broken-guarantee"}); now.Match != 1 {
+		t.Error("taken back, it is set aside still")
+	}
+	rows := must[*table.Table](t)(d.FindingsTable(oona, survey.Wanted{Kind: "ownerless"}))
+	if len(rows.Rows) != counts["ownerless"] || rows.Rows[0][0] != "ownerless" {
+		t.Errorf("as a table there are %d rows", len(rows.Rows))
+	}
+}
+
+// A delegate is told of their own people, and of nothing that says more than who these are and what they do not use.
+func TestFindingsOfADelegate(t *testing.T) {
+	d, _ := openDemo(t)
+	part := must[*survey.Findings](t)(d.Findings(ruben, survey.Wanted{Limit: 500}))
+	whole := must[*survey.Findings](t)(d.Findings(signe, survey.Wanted{Limit: 500, Kind: "seat-idle"}))
+	if len(part.Kinds) != 3 {
+		t.Errorf("a delegate is told of the kinds %+v", part.Kinds)
+	}
+	for _, r := range part.Rows {
+		if d.Design().Get(model.KindUser, r.Objects[0].ID) == nil || !strings.Contains("dormant seat-idle invitation-over", r.Kind) {
+			t.Errorf("a delegate is told %+v", r)
+		}
+	}
+	seats := slices.DeleteFunc(slices.Clone(part.Rows), func(r survey.FindingRow) bool { return r.Kind != "seat-idle" })
+	if len(seats) >= whole.Match || len(part.Rows) == 0 {
+		t.Errorf("of %d idle seats a delegate is told of %d; in all of %d", whole.Match, len(seats), len(part.Rows))
+	}
+	_, err := d.Findings(desk.Actor{User: "noor.tamsin"}, survey.Wanted{})
+	refused(t, err, desk.NotAllowed, "See the design")
+}
