@@ -83,13 +83,7 @@ var (
 		}},
 		{"seats", "/seats", "[data-seat]", "hoistkeeper:part:view", nil},
 		{"who", "/who?what=quaybook:gate:override&by=role:night-cover", "main", "by Night cover", nil},
-		{
-			"compare",
-			"/compare?things=user:tomasz.oyelaran,user:noor.tamsin,role:gate-lead",
-			"[data-answer]",
-			"differences",
-			nil,
-		},
+		{"findings", "/findings", "ul[aria-label=Findings]", "Broken duties", nil},
 		{"reviews", "/reviews/3?view=progress", "main", "Remind", nil},
 		{"history", "/history", "p", "Revision 60", func(p *browser.Page) error {
 			return browser.Steps(

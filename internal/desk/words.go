@@ -18,7 +18,7 @@ import (
 
 // Ref names an object for people and links.
 type Ref struct {
-	Kind string `json:"kind" enum:"organisation,licence,area,system,set,role,group,user,assignment,conflict,delegation,permission"`
+	Kind string `json:"kind" enum:"organisation,licence,area,system,set,role,group,user,assignment,conflict,guarantee,delegation,permission"`
 	ID   string `json:"id"`
 	Name string `json:"name"`
 }

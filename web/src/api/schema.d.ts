@@ -4513,7 +4513,7 @@ export interface components {
             field: "owner" | "manager" | "delegate";
             id: string;
             /** @enum {string} */
-            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
+            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
             name: string;
             note?: string;
         };
@@ -5311,7 +5311,7 @@ export interface components {
         Ref: {
             id: string;
             /** @enum {string} */
-            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
+            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
             name: string;
         };
         Reminded: {
@@ -5430,7 +5430,7 @@ export interface components {
             held: boolean;
             id: string;
             /** @enum {string} */
-            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "delegation" | "permission";
+            kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
             name: string;
         };
         RequestWay: {

@@ -3,9 +3,10 @@ import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
-import { design } from "../api/hooks";
+import { design, useAreas } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
+import { acting, may } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { type Column, Grid } from "../parts/Grid";
 import { Failed, Loaded } from "../parts/loading";
@@ -13,6 +14,7 @@ import { Picker } from "../parts/Picker";
 import { usePages } from "../parts/pages";
 import { Rooms } from "../parts/tabs";
 import { addressOf, count, places } from "../parts/words";
+import { type Begun, EditGuarantee } from "../sheets/guarantee/EditGuarantee";
 
 const size = 100;
 
@@ -159,7 +161,9 @@ function Answer({ what }: { what: string }) {
 	const [params] = useSearchParams();
 	const where = useWhere();
 	const set = useSet(false);
-	const { setAside } = useHouse();
+	const { me, setAside } = useHouse();
+	const areas = useAreas();
+	const [keeping, setKeeping] = useState(false);
 	const by = params.get("by") ?? undefined;
 	const { first, error, retry, rowAt, need } = usePages(
 		(page) => ({
@@ -203,8 +207,22 @@ function Answer({ what }: { what: string }) {
 						</span>
 					)}
 					<span className="grow" />
+					{acting(me) && may(me, "design:edit") && (
+						<button type="button" className="link" onClick={() => setKeeping(true)}>
+							Keep it so …
+						</button>
+					)}
 					{first.total > 0 && <Downloads path="/api/who" query={{ what, where, by }} />}
 				</div>
+				{keeping && (
+					<EditGuarantee
+						begun={promiseOf(
+							first,
+							areas.data?.find((a) => a.id === where && a.depth > 0),
+						)}
+						onClose={() => setKeeping(false)}
+					/>
+				)}
 				<People first={first} rowAt={rowAt} need={need} />
 			</div>
 			<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] py-1 pl-[18px]">
@@ -212,6 +230,20 @@ function Answer({ what }: { what: string }) {
 			</div>
 		</div>
 	);
+}
+
+/** A guarantee that lets nobody else do it: its people are the group that all who can are in, if there is one. */
+function promiseOf(answer: Schemas["WhoCan"], area?: { id: string; name: string }): Begun {
+	const { what } = answer;
+	const all = answer.common.find((c) => c.kind === "group")?.share.find((s) => s.count === answer.total && s.ref);
+	return {
+		name: `Nobody else: ${what.name}`,
+		kind: "only",
+		things: what.kind === "permission" || what.kind === "system" ? [what] : [],
+		patterns: what.kind === "permission" || what.kind === "system" ? "" : `${what.id}:*`,
+		peopleIn: all?.ref,
+		area: area && { kind: "area", id: area.id, name: area.name },
+	};
 }
 
 function nameOf(answer: Schemas["WhoCan"], by: string) {

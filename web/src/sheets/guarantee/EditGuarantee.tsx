@@ -37,7 +37,7 @@ type Said = {
 };
 
 /** What begins a guarantee from somewhere else. */
-export type Begun = { name?: string; kind?: Kind; things?: Ref[]; area?: Ref; peopleIn?: Ref };
+export type Begun = { name?: string; kind?: Kind; things?: Ref[]; patterns?: string; area?: Ref; peopleIn?: Ref };
 
 /** Writes a guarantee as a sentence, each bracket its own picker, and tries it while it is written. */
 export function EditGuarantee({
@@ -77,7 +77,9 @@ export function EditGuarantee({
 			of?.permissions
 				.filter((p) => !p.id)
 				.map((p) => p.name)
-				.join(" ") ?? "",
+				.join(" ") ??
+			begun?.patterns ??
+			"",
 		area: of?.area ?? begun?.area,
 		strict: g ? g.strict !== false : true,
 	};
