@@ -75,6 +75,8 @@ func commands() *cobra.Command {
 		tokenCommand(),
 		ownerCommand(),
 		checkCommand(),
+		testCommand(),
+		askCommand(),
 		verifyCommand(),
 		workCommand(),
 		returnedCommand(),

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -67,6 +68,17 @@ func TestExitCodes(t *testing.T) {
 		t.TempDir(),
 		"x.db",
 	)
+	other := filepath.Join(t.TempDir(), "y.db")
+	promisedFile := file(t, "promised.json", `{"format": "fachwerk-model/1", "name": "N",
+		"users": [{"id": "ann", "userName": "ann", "displayName": "Ann"}],
+		"assignments": [{"id": "a", "subject": {"user": "ann"}, "set": "fachwerk-auditor"}],
+		"guarantees": [{"id": "w", "name": "Watchers", "kind": "nobody", "permissions": ["fachwerk:design:*"]}]}`)
+	decision := func(user, name string, permitted bool) string {
+		return fmt.Sprintf(`{"name": %q, "decision": %v, "request": {"subject": {"type": "user", "id": %q},
+			"action": {"name": "view"}, "resource": {"type": "fachwerk:design", "id": "x"}}}`, name, permitted, user)
+	}
+	casesFile := file(t, "cases.json", "["+decision("ann", "ann", true)+","+decision("bob", "bob", true)+"]")
+	rightFile := file(t, "right.json", "["+decision("lou", "locked", false)+","+decision("bob", "nobody", false)+"]")
 	emptyFile := file(t, "empty.json", `{"format": "fachwerk-model/1", "name": "Nobody"}`)
 	for _, c := range []struct {
 		args           string
@@ -92,6 +104,15 @@ func TestExitCodes(t *testing.T) {
 		{"load --db " + db + " " + goodFile, 1, "", "--replace"},
 		{"load --db " + db + " --replace " + goodFile, 0, "", ""},
 		{"load --db " + db + " --replace " + emptyFile, 1, "", "--force"},
+		{"load --db " + db + " --replace " + promisedFile, 1, "", "“Watchers” is not kept: Ann holds fachwerk:design:view"},
+		{"check " + promisedFile, 1, "", "guarantees[0]: “Watchers” is not kept"},
+		{"load --db " + other + " " + promisedFile, 0, "", "guarantees[0]: “Watchers” is not kept"},
+		{"ask --db " + other + " what can ann do?", 0, "fachwerk:design:view over the whole organisation", ""},
+		{"ask --db " + other + " hello", 1, "", "read as no question"},
+		{"test --db " + other + " " + casesFile, 1, "", "cases[1]: bob: expected that it is permitted, and it is denied"},
+		{"test " + goodFile + " " + rightFile, 0, "0 strict guarantees and 2 decisions hold", ""},
+		{"test " + goodFile + " " + badFile, 1, "", "expected a list of cases"},
+		{"test " + goodFile, 2, "", "name a database by --db or a model file"},
 		{"export --db " + db, 0, `"displayName": "Ann"`, ""},
 		{"token --db " + db + " --name x --for decisions", 0, "", ""},
 		{"token --db " + db + " --name x --for flying", 2, "", "expected decisions, scim, api"},

@@ -342,3 +342,30 @@ func FuzzFind(f *testing.F) {
 		}
 	})
 }
+
+// An operator's question is answered in lines: how it was read, the answer, and how else it could be read.
+func TestQuestionsInLines(t *testing.T) {
+	d, _ := openDemo(t)
+	for question, want := range map[string][]string{
+		"who can override gates at Terminal 1?": {
+			"Who can override gate (quaybook:gate:override) at Terminal 1?", "11 people can.",
+			"  Tomasz Oyelaran (tomasz.oyelaran), at Terminal 1: by Night cover, by hand; by Gate override, by hand",
+		},
+		"why can't Noor Tamsin edit rates": {
+			"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "It is not held there:", "  No assignment carries it.",
+		},
+		"can Tomasz Oyelaran override gates at Terminal 1": {"It is held:", "  by Gate override, by hand, at Terminal 1"},
+		"what can Oona Brandvold do":                       {"  fachwerk:design:view over the whole organisation"},
+	} {
+		lines := must[[]string](t)(d.Plainly(question))
+		for _, w := range want {
+			if !slices.Contains(lines, w) {
+				t.Errorf("%s\n%s\ndoes not say %q", question, strings.Join(lines, "\n"), w)
+			}
+		}
+	}
+	for _, question := range []string{"", "?", "hello", "compare Noor with Tomasz"} {
+		_, err := d.Plainly(question)
+		refused(t, err, desk.Invalid, "no question")
+	}
+}

@@ -349,15 +349,13 @@ func Now(v *ahead.View, g *model.Guarantee, t time.Time) (out []Breach) {
 		if !b.From.IsZero() {
 			continue
 		}
-		if Counts(g) {
-			live := 0
+		switch {
+		case g.Type == model.AtMost:
 			b.Holders = slices.DeleteFunc(b.Holders, func(u string) bool { return !v.Now().Live(u, t) })
-			if live = len(b.Holders); g.Type == model.AtMost && live <= *g.Count {
+			if b.Count = len(b.Holders); b.Count <= *g.Count {
 				continue
-			} else if g.Type == model.AtMost {
-				b.Count = live
 			}
-		} else if b.User != index.Anonymous && !v.Now().Live(b.User, t) {
+		case !Counts(g) && b.User != index.Anonymous && !v.Now().Live(b.User, t):
 			continue
 		}
 		out = append(out, b)

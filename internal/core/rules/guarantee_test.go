@@ -36,12 +36,11 @@ func (p plain) promised(g *model.Guarantee, user string) bool {
 	if user == index.Anonymous {
 		return g.People.Group == model.Public
 	}
-	u, ok := p.Users.Find(user)
+	live := p.awake()
+	u, ok := live.Users.Find(user)
 	if !ok {
 		return false
 	}
-	live := p.awake()
-	u, _ = live.Users.Find(user)
 	switch {
 	case g.People.Group != "":
 		return live.member(user, g.People.Group)

@@ -521,6 +521,23 @@ func (s *server) decide(r request) (answer, error) {
 	return out, nil
 }
 
+// Decide answers one evaluation, as the standard writes a request, from a desk's design: whether it is permitted. An
+// error says what the standard finds malformed in it.
+func Decide(d *rooms.Desk, evaluation []byte) (bool, error) {
+	if err := fastjson.ValidateBytes(evaluation); err != nil {
+		return false, err
+	}
+	v, err := fastjson.ParseBytes(evaluation)
+	if err == nil {
+		err = object(v, "request")
+	}
+	if err != nil {
+		return false, err
+	}
+	a, err := (&server{desk: d}).decide(requestIn(v))
+	return a.Decision, err
+}
+
 // known keeps an empty id, which no object has, from meaning that none was named.
 func known(id string) string {
 	if id == "" {
