@@ -573,3 +573,45 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	_, err = d.Remind(signe, r.ID)
 	refused(t, err, desk.Conflict, "closed")
 }
+
+// What the owner of a group does not settle in three weeks goes to whoever opened the review, once, with a letter; who it
+// is about gets none of it.
+func TestLateTasksAreHandedOn(t *testing.T) {
+	_, s := openDemo(t)
+	at := today
+	d := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return at }))
+	r := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{
+		Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User,
+	}))
+	for _, user := range []string{"kofi.ostrov", "ingrid.nakawa"} {
+		must[*review.ReviewItem](t)(d.Decide(ruben, itemAbout(t, itemsOf(t, d, ruben, r.ID), user).ID, "revoke", "moved"))
+	}
+	must[*review.Review](t)(d.CloseReview(signe, r.ID, ""))
+	mine := must[[]review.ReviewTask](t)(d.Tasks(mireille))
+	if len(mine) != 2 {
+		t.Fatalf("the owner of the crew has %d tasks", len(mine))
+	}
+	must[*review.ReviewTask](t)(d.SettleTask(mireille, mine[0].ID, "leave", "needed for a week"))
+	letters := func() int { return len(must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")).Letters) }
+	before := letters()
+	for _, c := range []struct{ days, hers, his, letters int }{{21, 1, 0, 0}, {22, 0, 1, 1}, {60, 0, 1, 1}} {
+		at = today.AddDate(0, 0, c.days)
+		if c.days == 22 {
+			at = at.Add(time.Hour)
+		}
+		if err := d.TasksDue(); err != nil {
+			t.Fatal(err)
+		}
+		hers, opener := must[[]review.ReviewTask](t)(d.Tasks(mireille)), must[[]review.ReviewTask](t)(d.Tasks(signe))
+		if len(hers) != c.hers || len(opener) != c.his || letters()-before != c.letters {
+			t.Errorf("after %d days the owner has %d, who opened it %d, and %d letters went out", c.days, len(hers), len(opener), letters()-before)
+		}
+		if c.his == 1 && (opener[0].Former == nil || opener[0].Former.ID != mireille.User || !opener[0].May) {
+			t.Errorf("handed on as %+v", opener[0])
+		}
+	}
+	task := must[[]review.ReviewTask](t)(d.Tasks(signe))[0]
+	if done := must[*review.ReviewTask](t)(d.SettleTask(signe, task.ID, "person", "")); done.Decision != "person" {
+		t.Errorf("settled as %+v", done)
+	}
+}

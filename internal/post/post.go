@@ -95,6 +95,23 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	}
 }
 
+// LateTask asks somebody to settle what the owner of a group did not settle in time.
+func LateTask(organisation, name, review, group, owner string, tasks int) Letter {
+	what := fmt.Sprintf("%d revocations", tasks)
+	if tasks == 1 {
+		what = "1 revocation"
+	}
+	return Letter{
+		Kind:    Tasks,
+		Subject: fmt.Sprintf("%s: %s in “%s” not settled in time", review, what, group),
+		Body: fmt.Sprintf(
+			"Dear %s,\n\n“%s” has been closed for three weeks. %s came by the group “%s”, whose owner, %s, was to say what becomes "+
+				"of that, and did not. It is for you to settle now.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
+			name, review, what, group, owner, organisation,
+		),
+	}
+}
+
 // Stuck tells that a review that returns by itself cannot go on.
 func Stuck(organisation, name, series, why string) Letter {
 	return Letter{

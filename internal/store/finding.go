@@ -45,13 +45,13 @@ type Given struct {
 	Users       map[string]bool
 }
 
-// GivenSince gives what was given after an instant.
-func (s *Store) GivenSince(at time.Time) (Given, error) {
+// GivenSince gives what was given after one instant and up to another.
+func (s *Store) GivenSince(at, to time.Time) (Given, error) {
 	out := Given{map[string]bool{}, map[[2]string]bool{}, map[string]bool{}}
 	rows, err := s.db.Model(&operation{}).
 		Select("kind", "object_id", "before", "after").
 		Joins("JOIN revisions ON revisions.number = operations.revision").
-		Where("revisions.number > 1 AND revisions.at > ? AND kind IN ?", at.UTC(),
+		Where("revisions.number > 1 AND revisions.at > ? AND revisions.at <= ? AND kind IN ?", at.UTC(), to.UTC(),
 			[]string{string(model.KindAssignment), string(model.KindGroup), string(model.KindUser)}).
 		Order("operations.revision, operations.seq").Rows()
 	if err != nil {
@@ -104,11 +104,11 @@ func members(o model.Object) map[string]bool {
 	return out
 }
 
-// ReviewedSince gives of what reviews decided about after an instant: the people, and the role or set.
-func (s *Store) ReviewedSince(at time.Time) (out [][3]string, err error) {
+// ReviewedSince gives of what reviews decided about after one instant and up to another: the people, and the role or set.
+func (s *Store) ReviewedSince(at, to time.Time) (out [][3]string, err error) {
 	rows, err := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
 		Select(`DISTINCT i."user", CASE WHEN i.role = '' AND i."set" = '' THEN r.role ELSE i.role END, i."set"`).
-		Where("i.decision <> '' AND i.decided > ?", at.UTC()).Rows()
+		Where("i.decision <> '' AND i.decided > ? AND i.decided <= ?", at.UTC(), to.UTC()).Rows()
 	if err != nil {
 		return nil, err
 	}

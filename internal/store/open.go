@@ -262,9 +262,9 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// Reviews return by themselves.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Series{}, &Round{}) },
-	// Items of reviews are ordered by doubt, found by person, and tell to whom they were handed.
+	// Items of reviews are ordered by doubt, found by person, and tell to whom they were handed; so do tasks.
 	func(tx *gorm.DB) error {
-		if err := tx.AutoMigrate(&ReviewItem{}, &Decision{}); err != nil {
+		if err := tx.AutoMigrate(&ReviewItem{}, &Decision{}, &ReviewTask{}); err != nil {
 			return err
 		}
 		if err := tx.Exec(`DROP INDEX IF EXISTS idx_review_items_brief`).Error; err != nil {

@@ -80,6 +80,7 @@ type ReviewTask struct {
 	Group    string
 	Given    []string `gorm:"serializer:json"` // the assignments to the group
 	Owner    string   `gorm:"index"`
+	Former   string   // the owner who did not settle it in time, if it was handed on
 	Decision string   // "", "person", "grant" or "leave"
 	Reason   string
 	Decided  *time.Time
@@ -433,6 +434,26 @@ func (s *Store) Tasks(review int, owner string) (out []ReviewTask, err error) {
 		q = q.Where("owner = ? AND decision = ''", owner)
 	}
 	return out, q.Find(&out).Error
+}
+
+// LateTasks gives the tasks that are not settled, nor handed on, of reviews that were closed before an instant.
+func (s *Store) LateTasks(before time.Time) (out []ReviewTask, err error) {
+	return out, s.db.Where("decision = '' AND coalesce(former, '') = ''").
+		Where("review IN (SELECT id FROM reviews WHERE closed < ?)", before.UTC()).Order("id").Find(&out).Error
+}
+
+// HandTasksOn keeps who is to settle tasks now in place of whom, with the letters that say so. One that was settled
+// meanwhile stays as it is.
+func (s *Store) HandTasksOn(tasks []ReviewTask, letters []Letter) error {
+	return s.write(func(tx *gorm.DB) error {
+		for _, t := range tasks {
+			if err := tx.Model(&ReviewTask{}).Where("id = ? AND decision = ''", t.ID).
+				Select("Owner", "Former").Updates(&t).Error; err != nil {
+				return err
+			}
+		}
+		return within(tx).WriteAll(letters)
+	})
 }
 
 // Task gives one task; [ErrNotFound] if there is none of that id.

@@ -221,6 +221,7 @@ type ReviewTask struct {
 	Target   desk.Ref   `json:"target"`
 	Group    desk.Ref   `json:"group"`
 	Owner    desk.Ref   `json:"owner"`
+	Former   *desk.Ref  `json:"former,omitempty" doc:"The owner of the group, who did not settle it in time"`
 	Mine     bool       `json:"mine"`
 	May      bool       `json:"may" doc:"The viewer may settle it"`
 	Why      string     `json:"why,omitempty" doc:"Why it was revoked"`
@@ -263,6 +264,7 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Target:   targetOf(h, review.Item{Role: t.Role, Set: t.Set}),
 		Group:    h.Ref(model.KindGroup, t.Group),
 		Owner:    h.Ref(model.KindUser, t.Owner),
+		Former:   h.Optional(model.KindUser, t.Former),
 		Mine:     t.Owner == who.Eyes(),
 		Decision: t.Decision,
 		Reason:   t.Reason,
@@ -551,4 +553,53 @@ func (d *Reviewer) RemindDue() error {
 		}
 	}
 	return nil
+}
+
+// taskDays is how many days the owner of a group has to settle what a closed review left to them.
+const taskDays = 21
+
+// TasksDue hands what the owners of groups did not settle in time on to whoever opened the review, or else to its
+// fallback or to an owner of the organisation, with a letter. It is done once.
+func (d *Reviewer) TasksDue() error {
+	late, err := d.Store.LateTasks(d.Now().AddDate(0, 0, -taskDays))
+	if err != nil || len(late) == 0 {
+		return err
+	}
+	h, now := d.Present(), d.Now()
+	type key struct {
+		review            int
+		to, former, group string
+	}
+	counts, names := map[key]int{}, map[int]string{}
+	var order []key
+	var moved []store.ReviewTask
+	for _, t := range late {
+		r, err := d.Store.Review(t.Review)
+		if err != nil {
+			return err
+		}
+		names[r.ID] = r.Name
+		for _, to := range slices.Concat([]string{r.Opener, r.Fallback}, h.Index.Owners(now)) {
+			if to == "" || to == t.Owner || to == t.User || !h.Index.Live(to, now) {
+				continue
+			}
+			k := key{r.ID, to, t.Owner, t.Group}
+			if counts[k] == 0 {
+				order = append(order, k)
+			}
+			counts[k]++
+			t.Former, t.Owner = t.Owner, to
+			moved = append(moved, t)
+			break
+		}
+	}
+	var letters []store.Letter
+	for _, k := range order {
+		u, _ := h.Design().Users.Find(k.to)
+		letter := d.LetterTo(u, "", post.LateTask(h.Design().Organisation.Name, u.DisplayName, names[k.review],
+			h.Ref(model.KindGroup, k.group).Name, h.Ref(model.KindUser, k.former).Name, counts[k]))
+		letter.Review = k.review
+		letters = append(letters, letter)
+	}
+	return d.Store.HandTasksOn(moved, letters)
 }

@@ -103,12 +103,12 @@ func (d *Surveyor) facts(h *desk.House, at time.Time) (finding.Facts, error) {
 	if f.Uses == nil {
 		f.Uses = use.NewBook()
 	}
-	given, err := d.Store.GivenSince(at.AddDate(0, 0, -idleDays))
+	given, err := d.Store.GivenSince(at.AddDate(0, 0, -idleDays), at)
 	if err != nil {
 		return f, err
 	}
 	f.Recently = finding.Recently(given)
-	reviewed, err := d.Store.ReviewedSince(finding.ReviewedSince(at))
+	reviewed, err := d.Store.ReviewedSince(finding.ReviewedSince(at), at)
 	if err != nil {
 		return f, err
 	}

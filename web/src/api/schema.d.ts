@@ -5682,6 +5682,8 @@ export interface components {
             decided?: string;
             /** @enum {string} */
             decision: "" | "person" | "grant" | "leave";
+            /** @description The owner of the group, who did not settle it in time */
+            former?: components["schemas"]["Ref"];
             group: components["schemas"]["Ref"];
             /** Format: int64 */
             id: number;

@@ -6,8 +6,8 @@ import { design, putDelegation, useAreas } from "../api/hooks";
 import { Bracket } from "../parts/Bracket";
 import { useDraftForm } from "../parts/DraftForm";
 import { dateOf, instantLike } from "../parts/fields";
+import { type By, PeopleBracket } from "../parts/PeopleBracket";
 import { Chips, Picker } from "../parts/Picker";
-import { RuleBox } from "../sheets/group/RuleBox";
 import { Covers } from "./Covers";
 import { actionWords } from "./Sentence";
 
@@ -18,7 +18,7 @@ type Said = {
 	name: string;
 	delegate?: Ref;
 	actions: string[];
-	by: "area" | "group" | "filter";
+	by: By;
 	filter: string;
 	peopleIn?: Ref;
 	grants: Ref[];
@@ -169,52 +169,19 @@ export function EditDelegation({
 							))}
 						</Bracket>{" "}
 						for{" "}
-						<Bracket
+						<PeopleBracket
 							label="Whom"
-							text={
-								by === "filter"
-									? filter
-										? `people with ${filter}`
-										: ""
-									: peopleIn
-										? `${by === "group" ? "the members of" : "people of"} ${peopleIn.name}`
-										: ""
-							}
-							empty="whom"
-						>
-							<div className="mb-2 flex gap-4">
-								{(
-									[
-										["area", "of an area"],
-										["group", "of a group"],
-										["filter", "by a filter"],
-									] as const
-								).map(([id, words]) => (
-									<label key={id} className="flex items-center gap-2">
-										<input
-											type="radio"
-											name="people"
-											checked={by === id}
-											onChange={() => {
-												setValue("by", id);
-												setValue("peopleIn", undefined);
-											}}
-										/>
-										{words}
-									</label>
-								))}
-							</div>
-							{by === "filter" ? (
-								<RuleBox rule={filter} onRule={(text) => setValue("filter", text)} />
-							) : (
-								<Picker
-									kinds={[by]}
-									label={by === "area" ? "People of the area" : "Members of the group"}
-									placeholder={by === "area" ? "an area …" : "a group …"}
-									onPick={(r) => setValue("peopleIn", r)}
-								/>
-							)}
-						</Bracket>
+							ways={["area", "group", "filter"]}
+							by={by}
+							filter={filter}
+							peopleIn={peopleIn}
+							onBy={(way) => {
+								setValue("by", way);
+								setValue("peopleIn", undefined);
+							}}
+							onFilter={(text) => setValue("filter", text)}
+							onPick={(r) => setValue("peopleIn", r)}
+						/>
 						{grantable && (
 							<>
 								{" "}

@@ -116,3 +116,20 @@ export const Line = ({ children, aside }: { children: ReactNode; aside?: ReactNo
 		{aside && <span className="shrink-0 text-quiet">{aside}</span>}
 	</li>
 );
+
+/** What can be done to what a sheet is of: it is edited, copied or deleted, each on a board. */
+export function SheetActs({ onAct }: { onAct: (act: "edit" | "copy" | "delete") => void }) {
+	return (
+		<>
+			<button type="button" className="action" onClick={() => onAct("edit")}>
+				Edit …
+			</button>
+			<button type="button" className="action" onClick={() => onAct("copy")}>
+				Copy …
+			</button>
+			<button type="button" className="action danger" onClick={() => onAct("delete")}>
+				Delete …
+			</button>
+		</>
+	);
+}

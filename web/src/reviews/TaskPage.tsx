@@ -55,7 +55,8 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 				<b>{t.target.name}</b> was revoked from <b>{t.user.name}</b>, but the group <Named of={t.group} /> gives it.
 			</h1>
 			<p className="text-quiet">
-				“{t.why}” · for {t.owner.name}, who answers for the group
+				“{t.why}” · for {t.owner.name},{" "}
+				{t.former ? `since ${t.former.name} did not settle it in three weeks` : "who answers for the group"}
 			</p>
 			{t.decision ? (
 				<p className="mt-6 font-semibold text-moss">

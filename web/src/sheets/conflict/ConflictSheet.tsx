@@ -5,7 +5,7 @@ import { putConflict, useConflict, useDrafting } from "../../api/hooks";
 import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
-import { Line, Part, SheetHead } from "../../parts/sheet";
+import { Line, Part, SheetActs, SheetHead } from "../../parts/sheet";
 import { count, Named } from "../../parts/words";
 import { EditConflict } from "./EditConflict";
 import { ExceptBoard } from "./ExceptBoard";
@@ -41,19 +41,7 @@ function Shown({ sheet }: { sheet: Schemas["ConflictSheet"] }) {
 				}
 				about={conflict.description}
 			>
-				{editable && (
-					<>
-						<button type="button" className="action" onClick={() => setBoard("edit")}>
-							Edit …
-						</button>
-						<button type="button" className="action" onClick={() => setBoard("copy")}>
-							Copy …
-						</button>
-						<button type="button" className="action danger" onClick={() => setBoard("delete")}>
-							Delete …
-						</button>
-					</>
-				)}
+				{editable && <SheetActs onAct={setBoard} />}
 			</SheetHead>
 			<div className="grid min-h-0 grow grid-cols-3">
 				<div className="min-h-0 overflow-auto px-[18px] py-3">

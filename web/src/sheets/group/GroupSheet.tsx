@@ -12,7 +12,7 @@ import { Grants } from "../../parts/Grants";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
-import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
+import { Line, LockNote, Part, SheetActs, SheetHead } from "../../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
 import { addressOf, count, day, Mark, Named } from "../../parts/words";
@@ -85,19 +85,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 				}
 			>
 				{group && group.kind !== "rule" && group.source !== "directory" && <AskFor wanted={ref} />}
-				{editable && (
-					<>
-						<button type="button" className="action" onClick={() => setBoard("edit")}>
-							Edit …
-						</button>
-						<button type="button" className="action" onClick={() => setBoard("copy")}>
-							Copy …
-						</button>
-						<button type="button" className="action danger" onClick={() => setBoard("delete")}>
-							Delete …
-						</button>
-					</>
-				)}
+				{editable && <SheetActs onAct={setBoard} />}
 				<Link className="link ml-2" to={to(`/findings?about=${encodeURIComponent(`group:${ref.id}`)}`)}>
 					Findings
 				</Link>

@@ -6,8 +6,8 @@ import { design, putGuarantee } from "../../api/hooks";
 import { Bracket } from "../../parts/Bracket";
 import { DraftBoard, FormText, useDraftForm } from "../../parts/DraftForm";
 import { orNone } from "../../parts/fields";
+import { type By, PeopleBracket } from "../../parts/PeopleBracket";
 import { Chips, Picker } from "../../parts/Picker";
-import { RuleBox } from "../group/RuleBox";
 import { KeptNow } from "./Kept";
 
 type Ref = Schemas["Ref"];
@@ -27,7 +27,7 @@ type Said = {
 	reason: string;
 	kind: Kind;
 	count: string;
-	by: "all" | "area" | "group" | "filter";
+	by: By;
 	filter: string;
 	peopleIn?: Ref;
 	things: Ref[];
@@ -156,52 +156,19 @@ export function EditGuarantee({
 						of{" "}
 					</>
 				)}
-				<Bracket
+				<PeopleBracket
 					label="Which people"
-					text={
-						by === "all"
-							? "everybody"
-							: by === "filter"
-								? filter && `people with ${filter}`
-								: peopleIn
-									? `${by === "group" ? "the members of" : "people of"} ${peopleIn.name}`
-									: ""
-					}
-					empty="whom"
-				>
-					<div className="mb-2 flex gap-4">
-						{(
-							[
-								["all", "everybody"],
-								["group", "a group"],
-								["area", "an area"],
-								["filter", "a filter"],
-							] as const
-						).map(([id, words]) => (
-							<label key={id} className="flex items-center gap-2">
-								<input
-									type="radio"
-									name="people"
-									checked={by === id}
-									onChange={() => {
-										setValue("by", id);
-										setValue("peopleIn", undefined);
-									}}
-								/>
-								{words}
-							</label>
-						))}
-					</div>
-					{by === "filter" && <RuleBox rule={filter} onRule={(text) => setValue("filter", text)} />}
-					{(by === "group" || by === "area") && (
-						<Picker
-							kinds={[by]}
-							label={by === "area" ? "People of the area" : "Members of the group"}
-							placeholder={by === "area" ? "an area …" : "a group …"}
-							onPick={(r) => setValue("peopleIn", r)}
-						/>
-					)}
-				</Bracket>{" "}
+					ways={["all", "group", "area", "filter"]}
+					by={by}
+					filter={filter}
+					peopleIn={peopleIn}
+					onBy={(way) => {
+						setValue("by", way);
+						setValue("peopleIn", undefined);
+					}}
+					onFilter={(text) => setValue("filter", text)}
+					onPick={(r) => setValue("peopleIn", r)}
+				/>{" "}
 				{counts ? "hold each of" : "holds any of"}{" "}
 				<Bracket
 					label="Which permissions"

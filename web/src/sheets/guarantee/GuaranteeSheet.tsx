@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { useGuarantee } from "../../api/hooks";
 import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
-import { Line, Part, SheetHead } from "../../parts/sheet";
+import { Line, Part, SheetActs, SheetHead } from "../../parts/sheet";
 import { count, Named, number, Sentence } from "../../parts/words";
 import { EditGuarantee } from "./EditGuarantee";
 import { Breaches } from "./Kept";
@@ -37,19 +37,7 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 				}
 				about={g.reason}
 			>
-				{sheet.may && sheet.draft !== "gone" && (
-					<>
-						<button type="button" className="action" onClick={() => setBoard("edit")}>
-							Edit …
-						</button>
-						<button type="button" className="action" onClick={() => setBoard("copy")}>
-							Copy …
-						</button>
-						<button type="button" className="action danger" onClick={() => setBoard("delete")}>
-							Delete …
-						</button>
-					</>
-				)}
+				{sheet.may && sheet.draft !== "gone" && <SheetActs onAct={setBoard} />}
 			</SheetHead>
 			<div className="grid min-h-0 grow grid-cols-[360px_minmax(0,1fr)]">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
