@@ -39,7 +39,8 @@ func TestFindings(t *testing.T) {
 	if about.Match != 1 || about.Rows[0].Kind != "broken-guarantee" || about.Rows[0].Weight != 2 {
 		t.Errorf("about the guarantee: %+v", about.Rows)
 	}
-	if heavy := ask(survey.Wanted{Weight: 3}); heavy.Match == 0 || slices.ContainsFunc(heavy.Rows, func(r survey.FindingRow) bool { return r.Weight < 3 }) {
+	if heavy := ask(survey.Wanted{Weight: 3}); heavy.Match == 0 ||
+		slices.ContainsFunc(heavy.Rows, func(r survey.FindingRow) bool { return r.Weight < 3 }) {
 		t.Errorf("of weight 3: %d", heavy.Match)
 	}
 
@@ -87,7 +88,8 @@ func TestFindings(t *testing.T) {
 		t.Errorf("set aside, it is told still: %+v", now.Kinds[0])
 	}
 	aside := ask(survey.Wanted{Kind: "broken-guarantee", Aside: true})
-	if aside.Match != 1 || aside.Rows[0].Aside.By.ID != signe.User || aside.Rows[0].Aside.Reason != "the bank waits until spring" {
+	if aside.Match != 1 || aside.Rows[0].Aside.By.ID != signe.User ||
+		aside.Rows[0].Aside.Reason != "the bank waits until spring" {
 		t.Errorf("what is set aside: %+v", aside.Rows)
 	}
 	if list := must[map[string]store.Aside](t)(s.Asides(until)); len(list) != 0 {
@@ -114,7 +116,8 @@ func TestFindingsOfADelegate(t *testing.T) {
 		t.Errorf("a delegate is told of the kinds %+v", part.Kinds)
 	}
 	for _, r := range part.Rows {
-		if d.Design().Get(model.KindUser, r.Objects[0].ID) == nil || !strings.Contains("dormant seat-idle invitation-over", r.Kind) {
+		if d.Design().Get(model.KindUser, r.Objects[0].ID) == nil ||
+			!strings.Contains("dormant seat-idle invitation-over", r.Kind) {
 			t.Errorf("a delegate is told %+v", r)
 		}
 	}

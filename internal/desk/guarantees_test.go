@@ -119,13 +119,25 @@ func TestGuaranteesThatAreOnlyTold(t *testing.T) {
 		t.Error("one that counts is tried without a count")
 	}
 	count := 2
-	if kept = must[*view.Kept](t)(d.TryGuarantee(bea, &model.Guarantee{Name: "x", Type: model.AtLeast, Count: &count, Permissions: []string{"s:gate:*"}})); kept.Now != 2 || kept.Names != 2 {
+	if kept = must[*view.Kept](t)(d.TryGuarantee(bea, &model.Guarantee{Name: "x", Type: model.AtLeast, Count: &count, Permissions: []string{"s:gate:*"}})); kept.Now != 2 ||
+		kept.Names != 2 {
 		t.Errorf("at least two over the whole organisation: %+v", kept)
 	}
 	_, err := d.TryGuarantee(dan, strict)
 	refused(t, err, desk.NotAllowed, "See the design")
 
-	put(t, d, &model.Assignment{ID: "fed", Subject: model.Subject{Group: "fed"}, Role: "night", Area: "t1", Reach: model.ReachArea, Mode: model.Full})
+	put(
+		t,
+		d,
+		&model.Assignment{
+			ID:      "fed",
+			Subject: model.Subject{Group: "fed"},
+			Role:    "night",
+			Area:    "t1",
+			Reach:   model.ReachArea,
+			Mode:    model.Full,
+		},
+	)
 	_, err = d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
 		group := change.Clone(f.Design().Get(model.KindGroup, "fed").(*model.Group))
 		group.Users = []string{"kay"}

@@ -61,7 +61,12 @@ var Kinds = []About{
 	{BrokenGuarantee, "Broken guarantees", "A promise about who may hold what is not kept.", brokenGuarantees},
 	{BrokenDuty, "Broken duties", "A conflict of duties is violated, and no exception lets it be.", brokenDuties},
 	{Outlier, "Outliers", "By hand, somebody holds something of risk that hardly anybody of their job holds.", outliers},
-	{Unreviewed, "Unreviewed critical access", "No review decided within a year about something critical that is held.", unreviewed},
+	{
+		Unreviewed,
+		"Unreviewed critical access",
+		"No review decided within a year about something critical that is held.",
+		unreviewed,
+	},
 	{SingleHolder, "One holder only", "Only one person holds something critical.", singleHolders},
 	{LeftOver, "Left over", "Somebody who is locked, deactivated or deleted still answers for something.", leftOvers},
 	{Dormant, "Dormant people", "Somebody has not used a system of which they hold something.", dormant},

@@ -29,7 +29,9 @@ func office() *model.Design {
 			{ID: "till", Name: "Till", Permissions: []string{"s:till:open", "s:till:view"}, Owner: "p00"},
 			{ID: "vault", Name: "Vault", Permissions: []string{"s:vault:open"}, Owner: "p00"},
 		},
-		Groups: model.Table[*model.Group]{{ID: "clerks", Name: "Clerks", Type: model.Rule, Rule: `title eq "Clerk"`, Owner: "p00"}},
+		Groups: model.Table[*model.Group]{
+			{ID: "clerks", Name: "Clerks", Type: model.Rule, Rule: `title eq "Clerk"`, Owner: "p00"},
+		},
 		Assignments: model.Table[*model.Assignment]{
 			{ID: "all", Subject: model.Subject{Group: "clerks"}, Role: "till"},
 			{ID: "odd", Subject: model.Subject{User: "p03"}, Role: "vault"},
@@ -37,7 +39,10 @@ func office() *model.Design {
 	}
 	for n := range 12 {
 		id := fmt.Sprintf("p%02d", n)
-		d.Users = append(d.Users, &model.User{ID: id, UserName: id, DisplayName: "Clerk " + id, JobTitle: "Clerk", Department: "Office"})
+		d.Users = append(
+			d.Users,
+			&model.User{ID: id, UserName: id, DisplayName: "Clerk " + id, JobTitle: "Clerk", Department: "Office"},
+		)
 	}
 	return model.Build(d)
 }
@@ -82,7 +87,8 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 	}
 	got := strings.Join(ids(find(finding.Facts{Recently: lately}), finding.Dormant), "\n")
 	// Who came lately is not, nor who came into the group lately; who has one thing lately and another for long is.
-	if strings.Contains(got, "p00") || strings.Contains(got, "p04") || !strings.Contains(got, "p03") || !strings.Contains(got, "p02") {
+	if strings.Contains(got, "p00") || strings.Contains(got, "p04") || !strings.Contains(got, "p03") ||
+		!strings.Contains(got, "p02") {
 		t.Errorf("with what was given lately, dormant are\n%s", got)
 	}
 	d.Users[5].State = model.UserInvited
@@ -105,12 +111,19 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 	// With as many others who have it as one in twenty, or with too few peers, nobody stands out.
 	few := office()
 	few.Users = few.Users[:8]
-	if got := ids(finding.All(ahead.Of(index.Compile(few)), finding.Facts{Days: 90}, now), finding.Outlier); len(got) != 0 {
+	if got := ids(finding.All(ahead.Of(index.Compile(few)), finding.Facts{Days: 90}, now), finding.Outlier); len(
+		got,
+	) != 0 {
 		t.Errorf("among seven peers stands out %q", got)
 	}
 	two := office()
-	two.Assignments = append(two.Assignments, &model.Assignment{ID: "odd2", Subject: model.Subject{User: "p04"}, Role: "vault"})
-	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now), finding.Outlier); len(got) != 0 {
+	two.Assignments = append(
+		two.Assignments,
+		&model.Assignment{ID: "odd2", Subject: model.Subject{User: "p04"}, Role: "vault"},
+	)
+	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now), finding.Outlier); len(
+		got,
+	) != 0 {
 		t.Errorf("with another of eleven who has it, there stands out %q", got)
 	}
 }

@@ -268,8 +268,13 @@ func outliers(s *search) []Finding {
 		return []Finding{{
 			Weight:  risk,
 			Objects: []Object{{model.KindUser, a.Subject.User}, {model.KindAssignment, a.ID}, {kind, id}},
-			Says: fmt.Sprintf("%s has by hand what hardly anybody of the %d others with the same title and department has: %s, by “%s”.",
-				s.name(model.KindUser, a.Subject.User), peers, some(keys), s.name(kind, id)),
+			Says: fmt.Sprintf(
+				"%s has by hand what hardly anybody of the %d others with the same title and department has: %s, by “%s”.",
+				s.name(model.KindUser, a.Subject.User),
+				peers,
+				some(keys),
+				s.name(kind, id),
+			),
 			repairs: func() []Repair { return []Repair{s.revoke(a)} },
 		}}
 	})
@@ -349,7 +354,11 @@ func unreviewed(s *search) []Finding {
 		return []Finding{{
 			Weight:  2,
 			Objects: []Object{{model.KindUser, u.ID}},
-			Says:    fmt.Sprintf("%s holds %s, which is critical, and no review decided about that within a year.", u.DisplayName, what),
+			Says: fmt.Sprintf(
+				"%s holds %s, which is critical, and no review decided about that within a year.",
+				u.DisplayName,
+				what,
+			),
 		}}
 	})
 }

@@ -132,7 +132,8 @@ func (s *search) reaches(kind model.Kind, id string) bool {
 func unusedSets(s *search) []Finding {
 	return each(len(s.d.Sets), func(i int) []Finding {
 		o := s.d.Sets[i]
-		if model.BuiltIn(model.KindSet, o.ID) || s.reaches(model.KindSet, o.ID) || s.x.HolderCount(model.KindSet, o.ID, s.t) > 0 {
+		if model.BuiltIn(model.KindSet, o.ID) || s.reaches(model.KindSet, o.ID) ||
+			s.x.HolderCount(model.KindSet, o.ID, s.t) > 0 {
 			return nil
 		}
 		f := Finding{

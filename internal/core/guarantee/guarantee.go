@@ -41,17 +41,40 @@ type promise struct {
 	has  map[string]bool
 	rule *filter.Filter
 	t    time.Time
-	anon func() []index.Span // what someone holds who is not signed in; of many guarantees it is asked once
+	of   func(user string) map[string][]index.Span // what somebody holds or will hold, by permission; perhaps more of these
 }
 
-// reader reads the guarantees of one design.
-func reader(v *ahead.View, t time.Time) func(g *model.Guarantee) *promise {
-	anon := sync.OnceValue(func() []index.Span { return anonymous(v, t) })
-	return func(g *model.Guarantee) *promise { return read(v, g, t, anon) }
+// reader reads guarantees as they stand in one design. What somebody holds of all that they name is asked once.
+func reader(v *ahead.View, t time.Time, all ...*model.Guarantee) func(g *model.Guarantee) *promise {
+	var keys []string
+	for _, g := range all {
+		keys = append(keys, v.Live().Design().Named(g)...)
+	}
+	slices.Sort(keys)
+	keys = slices.Compact(keys)
+	var known sync.Map // by user
+	held := func(user string) map[string][]index.Span {
+		if by, ok := known.Load(user); ok {
+			return by.(map[string][]index.Span)
+		}
+		var spans []index.Span
+		if user == index.Anonymous {
+			spans = anonymous(v, t)
+		} else {
+			spans = v.Spans(user, keys, t)
+		}
+		by := map[string][]index.Span{}
+		for _, s := range spans {
+			by[s.Permission] = append(by[s.Permission], s)
+		}
+		known.Store(user, by)
+		return by
+	}
+	return func(g *model.Guarantee) *promise { return read(v, g, t, held) }
 }
 
-func read(v *ahead.View, g *model.Guarantee, t time.Time, anon func() []index.Span) *promise {
-	p := &promise{Guarantee: g, view: v, keys: v.Live().Design().Named(g), has: map[string]bool{}, t: t, anon: anon}
+func read(v *ahead.View, g *model.Guarantee, t time.Time, held func(user string) map[string][]index.Span) *promise {
+	p := &promise{Guarantee: g, view: v, keys: v.Live().Design().Named(g), has: map[string]bool{}, t: t, of: held}
 	for _, k := range p.keys {
 		p.has[k] = true
 	}
@@ -96,15 +119,19 @@ func (p *promise) forbidden(user string) bool {
 // spans gives what of the guarantee's permissions somebody holds or will hold, at a place inside its area or covering it.
 func (p *promise) spans(user string) []index.Span {
 	x := p.view.Live()
-	var held []index.Span
-	if user == index.Anonymous {
-		held = slices.Clone(p.anon())
-	} else {
-		held = p.view.Spans(user, p.keys, p.t)
+	var out []index.Span
+	held := p.of(user)
+	if len(held) == 0 {
+		return nil
 	}
-	return slices.DeleteFunc(held, func(s index.Span) bool {
-		return !p.has[s.Permission] || !x.Covers(p.Area, s.Area) && !x.Covers(s.Area, p.Area)
-	})
+	for _, key := range p.keys {
+		for _, s := range held[key] {
+			if x.Covers(p.Area, s.Area) || x.Covers(s.Area, p.Area) {
+				out = append(out, s)
+			}
+		}
+	}
+	return out
 }
 
 // anonymous gives what someone holds, or will hold, who is not signed in.
@@ -146,7 +173,7 @@ func (p *promise) stretches(user, key string) (out []stretch) {
 	if u, ok := p.view.Now().Design().Users.Find(user); !ok || p.Type == model.AtLeast && u.State != model.UserActive {
 		return nil
 	}
-	for _, s := range p.view.Spans(user, []string{key}, p.t) {
+	for _, s := range p.of(user)[key] {
 		if s.Reach == model.ReachArea && x.Covers(s.Area, p.Area) {
 			out = append(out, stretch{s.From, s.Until})
 		}
@@ -295,7 +322,7 @@ func (p *promise) counted(key string, is tally, was *tally) (Breach, bool) {
 // Of gives all breaches of a guarantee of a design, now or at an instant to come that is already written, by
 // permission and then by person. Somebody who is invited, locked or not yet valid counts as they will when live.
 func Of(v *ahead.View, g *model.Guarantee, t time.Time) (out []Breach) {
-	p := reader(v, t)(g)
+	p := reader(v, t, g)(g)
 	if Counts(g) {
 		for _, key := range p.keys {
 			if b, is := p.counted(key, p.tally(key), nil); is {
@@ -372,7 +399,7 @@ func Worse(before, after *ahead.View, t time.Time) (out []Breach) {
 		return nil
 	}
 	users, known := touched(before, after)
-	afterwards, once := reader(after, t), reader(before, t)
+	afterwards, once := reader(after, t, d.Guarantees...), reader(before, t, d.Guarantees...)
 	for _, g := range d.Guarantees {
 		is, was := afterwards(g), once(g)
 		if o, ok := before.Now().Design().Guarantees.Find(g.ID); !known || !ok || o != g || !slices.Equal(is.keys, was.keys) {
@@ -425,11 +452,8 @@ func (p *promise) beyond(was *promise, users []string) []Breach {
 	parts := make([][]Breach, fan.Parts())
 	fan.Out(len(users), func(n, from, to int) {
 		for _, u := range users[from:to] {
-			if !p.forbidden(u) {
-				continue
-			}
 			spans := p.spans(u)
-			if len(spans) == 0 {
+			if len(spans) == 0 || !p.forbidden(u) {
 				continue
 			}
 			var held []index.Span

@@ -100,4 +100,15 @@ func BenchmarkSmallChange(b *testing.B) {
 			guarantee.Worse(before, view, generate.Day)
 		}
 	})
+	var edits []model.Edit
+	for n, u := range d.Users[:15_000] {
+		a := &model.Assignment{ID: fmt.Sprintf("more%d", n), Subject: model.Subject{User: u.ID}, Role: d.Roles[3].ID}
+		edits = append(edits, model.Edit{Kind: model.KindAssignment, ID: a.ID, After: a})
+	}
+	many := before.Next(x.Update(d.With(edits)))
+	b.Run("guarantees, 15,000 assignments", func(b *testing.B) {
+		for range b.N {
+			guarantee.Worse(before, many, generate.Day)
+		}
+	})
 }

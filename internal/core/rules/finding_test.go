@@ -149,7 +149,9 @@ func (p plain) things(out loose) {
 		if x.System == "" {
 			owned(x, x.Owner)
 		}
-		if len(p.reached(func(a *model.Assignment) bool { return a.Set == x.ID || a.Role != "" && p.brings(a.Role, x.ID) })) == 0 {
+		if len(
+			p.reached(func(a *model.Assignment) bool { return a.Set == x.ID || a.Role != "" && p.brings(a.Role, x.ID) }),
+		) == 0 {
 			out.say(finding.UnusedSet, x.ID)
 		}
 		if original, ok := p.Sets.Find(copied(x)); ok && !maps.Equal(p.cl(x.Permissions), p.cl(original.Permissions)) {
@@ -203,18 +205,19 @@ func (p plain) people(out loose, book *use.Book, days int) {
 				if !has || !book.Known(s.ID) || known && !last.Before(since) {
 					continue
 				}
-				if u.From.After(since) || !slices.ContainsFunc(p.Assignments, func(a *model.Assignment) bool { // all of it began lately
-					gives := p.role
-					id := a.Role
-					if a.Set != "" {
-						gives, id = p.set, a.Set
-					}
-					touches := false
-					for k := range gives(id) {
-						touches = touches || strings.HasPrefix(k, s.ID+":")
-					}
-					return touches && p.applies(a, u.ID, now) && !a.From.After(since)
-				}) {
+				if u.From.After(since) ||
+					!slices.ContainsFunc(p.Assignments, func(a *model.Assignment) bool { // all of it began lately
+						gives := p.role
+						id := a.Role
+						if a.Set != "" {
+							gives, id = p.set, a.Set
+						}
+						touches := false
+						for k := range gives(id) {
+							touches = touches || strings.HasPrefix(k, s.ID+":")
+						}
+						return touches && p.applies(a, u.ID, now) && !a.From.After(since)
+					}) {
 					continue
 				}
 				out.say(finding.Dormant, u.ID, s.ID)
@@ -263,7 +266,10 @@ func (p plain) people(out loose, book *use.Book, days int) {
 		}
 		for _, id := range p.violates(u.ID, now) {
 			c, _ := p.Conflicts.Find(id)
-			if !slices.ContainsFunc(c.Exceptions, func(e model.Exception) bool { return e.User == u.ID && now.Before(e.Until) }) {
+			if !slices.ContainsFunc(
+				c.Exceptions,
+				func(e model.Exception) bool { return e.User == u.ID && now.Before(e.Until) },
+			) {
 				out.say(finding.BrokenDuty, u.ID, id)
 			}
 		}
@@ -325,7 +331,8 @@ func (p plain) grants(out loose) {
 	for _, a := range p.Assignments {
 		without := p.without(func(b *model.Assignment) bool { return b.ID == a.ID })
 		users := append([]string{index.Anonymous}, names(p.Design)...)
-		if within(now, a.From, a.Until) && !slices.ContainsFunc(users, func(u string) bool { return p.loses(without, a, u, now) }) {
+		if within(now, a.From, a.Until) &&
+			!slices.ContainsFunc(users, func(u string) bool { return p.loses(without, a, u, now) }) {
 			out.say(finding.GivesNothing, a.ID)
 		}
 		if a.Until.After(now) && !a.Until.After(now.AddDate(0, 0, 30)) &&
@@ -366,11 +373,23 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 		finding.Dormant: 2, finding.SeatIdle: 2, finding.BrokenDuty: 2, finding.NearRoles: 2, finding.Drifted: 2,
 		finding.SingleHolder: 2, finding.ExceptionEnding: 2,
 	}
-	left := []finding.Kind{finding.Outlier, finding.BrokenGuarantee, finding.NoManager, finding.UpgradeWaiting, finding.InvitationOver}
+	left := []finding.Kind{
+		finding.Outlier,
+		finding.BrokenGuarantee,
+		finding.NoManager,
+		finding.UpgradeWaiting,
+		finding.InvitationOver,
+	}
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		book := use.NewBook()
 		for range 6 {
-			book.Note(use.Use{User: pick(r, d.Users).ID, What: pick(r, []string{"alpha", "beta"}), At: now.Add(-time.Duration(r.IntN(9)) * 24 * time.Hour)})
+			book.Note(
+				use.Use{
+					User: pick(r, d.Users).ID,
+					What: pick(r, []string{"alpha", "beta"}),
+					At:   now.Add(-time.Duration(r.IntN(9)) * 24 * time.Hour),
+				},
+			)
 		}
 		const days = 4
 		want := loose{}
@@ -387,7 +406,8 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 			for _, o := range f.Objects[:max(1, told[f.Kind])] {
 				about = append(about, o.ID)
 			}
-			if f.Kind == finding.Ending && f.Objects[len(f.Objects)-1].Kind == model.KindGroup && f.Objects[0].Kind == model.KindUser {
+			if f.Kind == finding.Ending && f.Objects[len(f.Objects)-1].Kind == model.KindGroup &&
+				f.Objects[0].Kind == model.KindUser {
 				continue // a qualification
 			}
 			got.say(f.Kind, about...)

@@ -21,8 +21,11 @@ func (d *Viewer) Plainly(question string) ([]string, error) {
 		return f.Asks == nil || f.Asks.About != "who" && f.Asks.About != "person"
 	})
 	if len(found) == 0 {
-		return nil, desk.Refuse(desk.Invalid, "This is read as no question that has an answer here. Ask “who can …”, “why can’t … …” or "+
-			"“what can … do”, with names as they are in the design.")
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"This is read as no question that has an answer here. Ask “who can …”, “why can’t … …” or "+
+				"“what can … do”, with names as they are in the design.",
+		)
 	}
 	f := found[0]
 	out := []string{f.Name}
@@ -76,7 +79,10 @@ func whoPlainly(s *desk.Sight, ask *Asking) (out []string) {
 				ways = append(ways, way)
 			}
 		}
-		out = append(out, "  "+s.Ref(model.KindUser, u).Name+" ("+u+"), "+strings.Join(where, " and ")+": "+strings.Join(ways, "; "))
+		out = append(
+			out,
+			"  "+s.Ref(model.KindUser, u).Name+" ("+u+"), "+strings.Join(where, " and ")+": "+strings.Join(ways, "; "),
+		)
 	}
 	return out
 }
