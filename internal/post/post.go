@@ -75,10 +75,7 @@ func Reminder(organisation, name, review string, waiting, all int, due time.Time
 
 // Task asks the owner of a group what becomes of what was revoked but comes by the group.
 func Task(organisation, name, review, group string, tasks int) Letter {
-	what := fmt.Sprintf("%d revocations", tasks)
-	if tasks == 1 {
-		what = "1 revocation"
-	}
+	what := revocations(tasks)
 	return Letter{
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
@@ -95,12 +92,16 @@ func Task(organisation, name, review, group string, tasks int) Letter {
 	}
 }
 
+func revocations(n int) string {
+	if n == 1 {
+		return "1 revocation"
+	}
+	return fmt.Sprintf("%d revocations", n)
+}
+
 // LateTask asks somebody to settle what the owner of a group did not settle in time.
 func LateTask(organisation, name, review, group, owner string, tasks int) Letter {
-	what := fmt.Sprintf("%d revocations", tasks)
-	if tasks == 1 {
-		what = "1 revocation"
-	}
+	what := revocations(tasks)
 	return Letter{
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("%s: %s in “%s” not settled in time", review, what, group),

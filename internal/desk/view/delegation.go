@@ -130,16 +130,7 @@ func delegationSheet(s *desk.Sight, d *Viewer, who desk.Actor, g *model.Delegati
 		v.Force = "ended"
 	}
 	v.Terms = s.Terms(&model.Assignment{From: g.From, Until: g.Until}).How
-	switch {
-	case g.People.Group != "":
-		r := s.Ref(model.KindGroup, g.People.Group)
-		v.People = []desk.Phrase{{Text: "the members of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
-	case g.People.Filter != "":
-		v.People = []desk.Phrase{{Text: "people with "}, {Text: g.People.Filter, Kind: "filter"}}
-	default:
-		r := s.Area(g.People.Area)
-		v.People = []desk.Phrase{{Text: "people of "}, {Text: r.Name, Kind: r.Kind, ID: r.ID}}
-	}
+	v.People = peopleWords(s, g.People)
 	v.Covers = coversNow(s, g)
 	return v
 }
