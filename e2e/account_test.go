@@ -19,7 +19,8 @@ import (
 // value gives what stands in the field with a label.
 func (s *steps) value(label string) string {
 	s.t.Helper()
-	find := "[...document.querySelectorAll('input')].find(e => (e.labels?.[0]?.innerText ?? e.getAttribute('aria-label') ?? '').includes(" +
+	find := "[...document.querySelectorAll('input')].find(e => (e.labels?.[0]?.innerText ?? " +
+		"e.getAttribute('aria-label') ?? '').includes(" +
 		quoted(
 			label,
 		) + "))"
@@ -209,7 +210,8 @@ func TestATokensLife(t *testing.T) {
 	s.open("/tokens")
 	s.see("tr", "by Signe Halloran")
 	s.wait(
-		"[...document.querySelectorAll('tr')].find(e => e.innerText.includes('register')).innerText.includes('never') === false",
+		"[...document.querySelectorAll('tr')].find(e => e.innerText.includes('register')).innerText.includes('never') === " +
+			"false",
 	)
 	s.click("tr button", "Withdraw")
 	s.click("[role=dialog] button", "Withdraw it")
@@ -351,12 +353,14 @@ func TestADelegateEditsWhatTheyMay(t *testing.T) {
 	s.click("button", "Do")
 	s.click("[role=menuitem]", "Edit")
 	field := func(label string) string {
-		return "[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith(" + quoted(
-			label,
-		) + "))"
+		return "[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith(" +
+			quoted(
+				label,
+			) + "))"
 	}
 	for label, theirs := range map[string]bool{
-		"Name": true, "Title": true, "Department": true, "User name": false, "E-mail": false, "External id": false, "From": false, "Until": false,
+		"Name": true, "Title": true, "Department": true, "User name": false, "E-mail": false, "External id": false,
+		"From": false, "Until": false,
 	} {
 		kept := "(" + field(label) + ")?.readOnly"
 		if theirs {

@@ -17,7 +17,8 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	only := func(key string, n int) {
 		t.Helper()
 		s.wait(
-			"document.querySelector('[data-id=\"" + key + "\"]') && document.querySelectorAll('[data-rows] [data-id]').length === " + string(
+			"document.querySelector('[data-id=\"" + key +
+				"\"]') && document.querySelectorAll('[data-rows] [data-id]').length === " + string(
 				rune('0'+n),
 			),
 		)
@@ -26,7 +27,8 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	only("quaybook:booking.rate:edit", 2)
 	s.typeInto("Filter permissions", "hard to undo gates") // by what it does, and the module that it is in
 	s.wait(
-		"document.querySelector('[data-id=\"quaybook:gate:override\"]') && document.querySelectorAll('[data-rows] [data-id]').length < 5",
+		"document.querySelector('[data-id=\"quaybook:gate:override\"]') && document.querySelectorAll('[data-rows] " +
+			"[data-id]').length < 5",
 	)
 	s.typeInto("Filter permissions", `risk eq 3 and name co "gate"`)
 	s.see("#filter-tells", "read as a filter")
@@ -56,7 +58,8 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s.click("label", "licences")
 	s.click("label", "supplied sets")
 	s.wait(
-		"document.querySelector('fieldset input:checked') === null || document.querySelectorAll('fieldset input:checked:disabled').length === 1",
+		"document.querySelector('fieldset input:checked') === null || document.querySelectorAll('fieldset " +
+			"input:checked:disabled').length === 1",
 	) // the last one stays
 	s.choose("What can be done in", "Gangway")
 	s.see("[data-capabilities='gangway']", "ticket")

@@ -48,7 +48,8 @@ func TestADirectoryAndWhomItDeletes(t *testing.T) {
 	s.click("[role=menuitem]", "Edit")
 	s.see("[role=dialog]", "The directory “Pilots' register” keeps this person")
 	s.wait(
-		"[...document.querySelectorAll('[role=dialog] input')].find(e => e.labels?.[0]?.innerText.startsWith('Title')).readOnly",
+		"[...document.querySelectorAll('[role=dialog] input')].find(e => " +
+			"e.labels?.[0]?.innerText.startsWith('Title')).readOnly",
 	)
 	s.wait("document.activeElement.type === 'checkbox'") // not in a field that cannot be typed into
 	s.press(" ")

@@ -40,9 +40,18 @@ func TestAnEmptyHouse(t *testing.T) {
 	s := (&steps{t: t, url: url, desk: served}).another(1280, 800)
 	s.signIn("ada")
 	for path, says := range map[string]string{
-		"/": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions", "/licences": "No system here needs a licence", "/capabilities": "Fachwerk: owner", "/upgrade": "Drop a catalogue here", "/roles": "There are no roles yet",
-		"/sets": "3 permission sets", "/conflicts": "No separation of duties is set", "/groups": "2 groups", "/people": "1 person", "/areas": "1 area", "/import": "Drop a file here", "/worklists": "You have none yet", "/invitations": "Nobody is invited", "/letters": "No letter has been written", "/own": "I need to", "/requests": "You have asked for nothing yet", "/going": "Nobody is planned to leave", "/seats": "No licence is counted", "/directories": "No directory keeps people and groups here yet", "/delegations": "Nothing is delegated yet",
-		"/reviews": "No review is open", "/who": "who can", "/compare": "Choose two to eight", "/fit": "Name what somebody needs", "/history": "Ada Lorne gets Fachwerk: owner", "/people/ada": "10 of 10", "/areas/root": "Outer Skerry", "/groups/everyone": "Ada Lorne",
+		"/": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions",
+		"/licences": "No system here needs a licence", "/capabilities": "Fachwerk: owner",
+		"/upgrade": "Drop a catalogue here", "/roles": "There are no roles yet",
+		"/sets": "3 permission sets", "/conflicts": "No separation of duties is set", "/groups": "2 groups",
+		"/people": "1 person", "/areas": "1 area", "/import": "Drop a file here", "/worklists": "You have none yet",
+		"/invitations": "Nobody is invited", "/letters": "No letter has been written", "/own": "I need to",
+		"/requests": "You have asked for nothing yet", "/going": "Nobody is planned to leave",
+		"/seats": "No licence is counted", "/directories": "No directory keeps people and groups here yet",
+		"/delegations": "Nothing is delegated yet",
+		"/reviews":     "No review is open", "/who": "who can", "/compare": "Choose two to eight",
+		"/fit": "Name what somebody needs", "/history": "Ada Lorne gets Fachwerk: owner", "/people/ada": "10 of 10",
+		"/areas/root": "Outer Skerry", "/groups/everyone": "Ada Lorne",
 	} {
 		s.open(path)
 		s.must(s.Settled())

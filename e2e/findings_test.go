@@ -33,7 +33,8 @@ func TestGuaranteesAndFindings(t *testing.T) {
 	s.click("[role=dialog] button", "Put")
 	s.click("section[aria-label=Draft] button", "Open")
 	s.see("section[aria-label='The draft and its impact']", "Breaks a guarantee")
-	s.see("section[aria-label='The draft and its impact']", "“Payments stay in Finance” is not kept: Tomasz Oyelaran holds tallyroom:payment-run:start")
+	s.see("section[aria-label='The draft and its impact']",
+		"“Payments stay in Finance” is not kept: Tomasz Oyelaran holds tallyroom:payment-run:start")
 	s.wait("[...document.querySelectorAll('button')].some(b => b.innerText.startsWith('Apply') && b.disabled)")
 	s.click("button", "Discard all")
 

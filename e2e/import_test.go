@@ -75,7 +75,9 @@ func TestBringingIn(t *testing.T) {
 	// First the catalogue of a system that is new, out of a table: what it changes is seen before.
 	table := s.file(
 		"shuttleboard.csv",
-		"object;action;label;class;risk;implies;sets\nshuttle;view;See shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk shuttleboard-reader\n",
+		"object;action;label;class;risk;implies;sets\nshuttle;view;See "+
+			"shuttles;read;0;;shuttleboard-reader\nshuttle;send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk "+
+			"shuttleboard-reader\n",
 	)
 	s.open("/systems")
 	s.click("main nav a", "New version")
@@ -83,7 +85,9 @@ func TestBringingIn(t *testing.T) {
 	s.see("[role=alert]", "does not say of which system it is")
 	table = s.file(
 		"shuttleboard.csv",
-		"key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a shuttle;write;2;shuttle:view;shuttleboard-desk\n",
+		"key;label;class;risk;implies;sets\nshuttleboard:shuttle:view;See "+
+			"shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a "+
+			"shuttle;write;2;shuttle:view;shuttleboard-desk\n",
 	)
 	s.upload("Catalogue to bring in", table)
 	s.see("[data-upgrade]", "new here")
@@ -185,7 +189,8 @@ func TestBringingIn(t *testing.T) {
 	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
 	s.see("section[aria-label=Effect] [role=alert]", "lacks")
 	s.wait(
-		"[...document.querySelectorAll('section[aria-label=Effect] button')].find(b => b.innerText === 'Put into the draft').disabled",
+		"[...document.querySelectorAll('section[aria-label=Effect] button')].find(b => b.innerText === 'Put into the " +
+			"draft').disabled",
 	)
 	s.click("section[aria-label=Effect] label", "deactivate whom the file does not have")
 	s.gone("section[aria-label=Effect] [role=alert]", "lacks")
@@ -238,7 +243,8 @@ func TestMendingByKeyboard(t *testing.T) {
 		t.Helper()
 		s.wait(
 			fmt.Sprintf(
-				"document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? '✕ 0 errors').trim() === '✕ %d %s'",
+				"document.querySelector('[data-import=ready]') && (document.querySelector('[data-verdict=error]')?.innerText ?? "+
+					"'✕ 0 errors').trim() === '✕ %d %s'",
 				n,
 				errorsOf(n),
 			),
@@ -251,7 +257,8 @@ func TestMendingByKeyboard(t *testing.T) {
 	wrong(14)
 	s.click("[data-verdict=error]", "error")
 	s.wait(
-		"document.querySelector('[data-import=ready]') && [...document.querySelectorAll('[data-row]')].every(e => e.dataset.row === 'error')",
+		"document.querySelector('[data-import=ready]') && [...document.querySelectorAll('[data-row]')].every(e => " +
+			"e.dataset.row === 'error')",
 	)
 	for range 12 { // past the other verdicts and the words, into the rows
 		if at, err := browser.Eval[bool](s.Page, "document.activeElement.dataset.suggestion !== undefined"); err != nil ||

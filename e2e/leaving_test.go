@@ -5,8 +5,8 @@ import (
 	"time"
 )
 
-// Somebody leaves at the end of the month, with a role, a group and their people to hand over: all of it has successors,
-// they keep what they have until the day, it ends by itself, and they come back whole.
+// Somebody leaves at the end of the month, with a role, a group and their people to hand over: all of it has
+// successors, they keep what they have until the day, it ends by itself, and they come back whole.
 func TestALeaver(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")

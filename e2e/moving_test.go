@@ -14,8 +14,10 @@ func TestAMoverAndAComer(t *testing.T) {
 	s.click("button[aria-label='Take out Terminal 1']", "")
 	s.pick("Home", "Terminal 2")
 	s.see("section[aria-label='What is given']", "12 peers at Terminal 2")
-	s.wait("document.querySelector(\"section[aria-label='What is given'] input[aria-label='Terminal 2 gate crew']\")?.checked")
-	s.wait("document.querySelector(\"section[aria-label='What is left behind'] input[aria-label='North gate crew']\")?.checked")
+	s.wait("document.querySelector(\"section[aria-label='What is given'] input[aria-label='Terminal 2 gate " +
+		"crew']\")?.checked")
+	s.wait("document.querySelector(\"section[aria-label='What is left behind'] input[aria-label='North gate " +
+		"crew']\")?.checked")
 	s.see("section[aria-label='What is left behind']", "Night cover at the home of each")
 	s.click("form button", "Put into the draft")
 	s.click("section[aria-label=Draft] button", "Apply")

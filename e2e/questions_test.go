@@ -72,7 +72,8 @@ func TestQuestions(t *testing.T) {
 	s.pick("Needed permission", "quaybook:gate-log:export")
 	s.see("[aria-label='What is needed']", "7 permissions")
 	s.wait(
-		"document.querySelector('[data-fit]').innerText.includes('Gate lead') && document.querySelector('[data-fit]').innerText.includes('gives all 7')",
+		"document.querySelector('[data-fit]').innerText.includes('Gate lead') && " +
+			"document.querySelector('[data-fit]').innerText.includes('gives all 7')",
 	)
 	s.see("[data-fit]", "Night cover with Gate clerk")
 	s.click("[data-fit] button", "A role that fits")

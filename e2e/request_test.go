@@ -7,9 +7,9 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// A request from the why-not to the end of its term: a line manager asks for what a brick says she lacks; the owner sees
-// what it comes to, shortens it and grants it; seven days before its end she is written to, it ends by itself, and she
-// asks again.
+// A request from the why-not to the end of its term: a line manager asks for what a brick says she lacks; the owner
+// sees what it comes to, shortens it and grants it; seven days before its end she is written to, it ends by itself, and
+// she asks again.
 func TestARequest(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("mireille.aster")
@@ -48,7 +48,8 @@ func TestARequest(t *testing.T) {
 	s.open("/letters")
 	s.click("nav[aria-label=Letters] a", "“Quaybook: planning” at Terminal 1") // the latest is on top
 	s.see("article", "ask for it again")
-	again, err := browser.Eval[string](s.Page, "document.querySelector('article').innerText.match(/\\/own\\?again=\\d+/)[0]")
+	again, err := browser.Eval[string](s.Page,
+		"document.querySelector('article').innerText.match(/\\/own\\?again=\\d+/)[0]")
 	s.must(err)
 	s.open(again)
 	s.see("section[aria-label='About you']", "Do you still need it then?")

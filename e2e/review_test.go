@@ -124,11 +124,13 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 	s.see("body", "revoked by a decision")
 	s.see("body", "taken out of the group")
 	s.wait(
-		"[...document.querySelectorAll('a[href^=\"#item-\"]')].length > 20 && [...document.querySelectorAll('a[href^=\"#item-\"]')].every(a => document.querySelector(a.getAttribute('href')))",
+		"[...document.querySelectorAll('a[href^=\"#item-\"]')].length > 20 && " +
+			"[...document.querySelectorAll('a[href^=\"#item-\"]')].every(a => document.querySelector(a.getAttribute('href')))",
 	)
 	figures, err := browser.Eval[bool](
 		s.Page,
-		"[...document.querySelectorAll('.sum tr')].slice(1, 5).every(r => Number(r.cells[0].innerText) === r.querySelectorAll('a').length)",
+		"[...document.querySelectorAll('.sum tr')].slice(1, 5).every(r => Number(r.cells[0].innerText) === "+
+			"r.querySelectorAll('a').length)",
 	)
 	s.must(err)
 	if !figures {
@@ -176,7 +178,8 @@ func TestALongReview(t *testing.T) {
 	s.wait(fmt.Sprintf(`(e => (e.scrollTop = e.scrollHeight * %d / %d - 100,
 		!!document.querySelector('[data-place="%[1]d"][data-item]')))(document.querySelector('[data-place]').closest('.overflow-auto'))`,
 		many, his))
-	s.click(fmt.Sprintf("[data-place='%d'] td:nth-child(2)", many), "") // undecided, and like more others than stand in sight
+	// undecided, and like more others than stand in sight
+	s.click(fmt.Sprintf("[data-place='%d'] td:nth-child(2)", many), "")
 	s.click("button", "Take all alike")
 	s.see("button", "Keep 1")
 	s.see("button", fmt.Sprintf("Keep %d", alike))

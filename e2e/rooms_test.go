@@ -516,7 +516,8 @@ func TestNamesThatWouldHarm(t *testing.T) {
 	for _, name := range names {
 		status, err := browser.EvalAsync[float64](
 			s.Page,
-			"fetch('/api/draft/roles', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({after: {id: '', name: "+quoted(
+			"fetch('/api/draft/roles', {method: 'PUT', headers: {'Content-Type': 'application/json'}, body: "+
+				"JSON.stringify({after: {id: '', name: "+quoted(
 				name,
 			)+"}})}).then(r => r.status)",
 		)
@@ -525,12 +526,15 @@ func TestNamesThatWouldHarm(t *testing.T) {
 			t.Fatalf("the name %q is refused: %v", name, status)
 		}
 	}
-	for _, path := range []string{"/roles?q=", "/roles/img-src-x-onerror-window.harmed-true-b-bold-b", "/roles/" + strings.ToLower(strings.Repeat("overlooking", 18)[:56]), "/?focus=role:img-src-x-onerror-window.harmed-true-b-bold-b", "/history"} {
+	for _, path := range []string{"/roles?q=", "/roles/img-src-x-onerror-window.harmed-true-b-bold-b",
+		"/roles/" + strings.ToLower(strings.Repeat("overlooking", 18)[:56]),
+		"/?focus=role:img-src-x-onerror-window.harmed-true-b-bold-b", "/history"} {
 		s.open(path)
 		s.must(s.Settled())
 		s.see("section[aria-label=Draft]", "3 changes")
 		s.wait(
-			"!window.harmed && document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight",
+			"!window.harmed && document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight " +
+				"<= innerHeight",
 		)
 	}
 	s.open("/roles?q=img")

@@ -157,7 +157,8 @@ func TestTheWholeJob(t *testing.T) {
 	s.brick("quaybook:gate:override", "held at Terminal 2")
 	s.click(`[data-brick="quaybook:gate:override"]`, "override")
 	s.see("p", "Held at Terminal 2, by 1 way")
-	for _, joint := range []string{"Terminal 2 gate crew", "at Terminal 2", "Night cover", "Gate override", "quaybook:gate:override"} {
+	for _, joint := range []string{"Terminal 2 gate crew", "at Terminal 2", "Night cover", "Gate override",
+		"quaybook:gate:override"} {
 		s.see("[aria-label='Places of work'] ~ *, a, div", joint)
 	}
 	s.wait(`[...document.querySelectorAll('a[title^="Terminal 2 gate crew"]')].length === 1`)
@@ -282,7 +283,8 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	s.open("/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
 	s.see("#bay-role", "Gate clerk")
 	s.wait(
-		"document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group [data-lit]').length === 1",
+		"document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group " +
+			"[data-lit]').length === 1",
 	)
 	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) === 5")
 	s.open("/?focus=user:noor.tamsin&second=permission:tallyroom:payment:release")
@@ -405,14 +407,33 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 	list, err := s.desk.Worklists(desk.Actor{User: "signe.halloran"})
 	s.must(err)
 	for path, text := range map[string]string{
-		"/": "Who has what", "/?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people", `/people?q=title+eq`: "✕ Expected", "/people/tomasz.oyelaran?permission=quaybook:gate:override&all=1": "Held at Terminal 1",
-		"/people/noor.tamsin?permission=quaybook:berth-plan:view": "does not hold it", "/compare?things=user:tomasz.oyelaran,user:noor.tamsin": "4 differences", "/who?what=quaybook:gate:override&where=terminal-1": "11 people", "/compare": "Choose two to eight", "/fit?need=quaybook:gate:admit": "Gate clerk", "/people/tomasz.oyelaran?tab=record": "Revision 58",
-		"/people/tomasz.oyelaran?as=tomasz.oyelaran": "their own sheet", "/people/noor.tamsin?when=2026-09-01": "Terminal 2 gate crew", "/areas": "24 areas", "/import": "Drop a file here", "/worklists": "Night crew", "/invitations": "Anouk Valderhaug", "/letters": "This demo sends no letters",
-		"/own": "I need to", "/requests": "Eilidh Dalgaard", "/requests/2": "On these terms", "/account": "Second factor", "/going": "Nobody is planned to leave",
-		"/people/ulla.tannahill/leaving": "no successor yet", "/seats": "Hoistkeeper seat", "/seats?licence=gangway-till&part=idle": "Gather them", "/worklists/" + list.Lists[0].ID: "Joins Terminal 2 gate crew", "/upgrade": "Choose a catalogue", "/directories": "Harbour directory", "/capabilities?system=quaybook": "Gate clerk", "/areas/terminal-1": "Granted at Terminal 1", "/groups": "62 groups", "/groups/north-gate-crew": "Held by hand as well",
-		"/groups/crane-certified": "matches", "/roles": "45 roles", "/roles/site-manager": "Kept out", "/roles/quaybook-administrator": "protected", "/sets": "106 permission sets", "/sets/gate-override": "ticked", "/conflicts": "12 conflicts", "/conflicts/bank-payment": "excepted",
-		"/systems": "8 systems", "/systems/quaybook": "Supplied sets", "/permissions": "238 permissions", "/permissions/quaybook:gate:override": "Roles that give it", "/licences": "5 licences", "/delegations": "Ruben Adeyemi may",
-		"/reviews": "whether", "/reviews/3": "Report", "/reviews/3?view=desk": "Should", "/reviews/3?view=grid": "Against it", "/history": "Revision 60",
+		"/": "Who has what", "/?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people",
+		`/people?q=title+eq`: "✕ Expected",
+		"/people/tomasz.oyelaran?permission=quaybook:gate:override&all=1": "Held at Terminal 1",
+		"/people/noor.tamsin?permission=quaybook:berth-plan:view":         "does not hold it",
+		"/compare?things=user:tomasz.oyelaran,user:noor.tamsin":           "4 differences",
+		"/who?what=quaybook:gate:override&where=terminal-1":               "11 people", "/compare": "Choose two to eight",
+		"/fit?need=quaybook:gate:admit": "Gate clerk", "/people/tomasz.oyelaran?tab=record": "Revision 58",
+		"/people/tomasz.oyelaran?as=tomasz.oyelaran": "their own sheet",
+		"/people/noor.tamsin?when=2026-09-01":        "Terminal 2 gate crew", "/areas": "24 areas",
+		"/import": "Drop a file here", "/worklists": "Night crew", "/invitations": "Anouk Valderhaug",
+		"/letters": "This demo sends no letters",
+		"/own":     "I need to", "/requests": "Eilidh Dalgaard", "/requests/2": "On these terms",
+		"/account": "Second factor", "/going": "Nobody is planned to leave",
+		"/people/ulla.tannahill/leaving": "no successor yet", "/seats": "Hoistkeeper seat",
+		"/seats?licence=gangway-till&part=idle": "Gather them", "/worklists/" +
+			list.Lists[0].ID: "Joins Terminal 2 gate crew", "/upgrade": "Choose a catalogue",
+		"/directories": "Harbour directory", "/capabilities?system=quaybook": "Gate clerk",
+		"/areas/terminal-1": "Granted at Terminal 1", "/groups": "62 groups",
+		"/groups/north-gate-crew": "Held by hand as well",
+		"/groups/crane-certified": "matches", "/roles": "45 roles", "/roles/site-manager": "Kept out",
+		"/roles/quaybook-administrator": "protected", "/sets": "106 permission sets", "/sets/gate-override": "ticked",
+		"/conflicts": "12 conflicts", "/conflicts/bank-payment": "excepted",
+		"/systems": "8 systems", "/systems/quaybook": "Supplied sets", "/permissions": "238 permissions",
+		"/permissions/quaybook:gate:override": "Roles that give it", "/licences": "5 licences",
+		"/delegations": "Ruben Adeyemi may",
+		"/reviews":     "whether", "/reviews/3": "Report", "/reviews/3?view=desk": "Should",
+		"/reviews/3?view=grid": "Against it", "/history": "Revision 60",
 	} {
 		s.open(path)
 		s.see("main", text)
@@ -422,7 +443,8 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 	s.click("[data-delegation=north-harbour-people] button", "Rewrite")
 	s.see("aside", "140 people")
 	sound("the sentence editor")
-	for path, button := range map[string]string{"/people": "Invite", "/people/tomasz.oyelaran": "Assign", "/roles/gate-clerk": "Delete", "/groups": "New group", "/conflicts": "New conflict"} {
+	for path, button := range map[string]string{"/people": "Invite", "/people/tomasz.oyelaran": "Assign",
+		"/roles/gate-clerk": "Delete", "/groups": "New group", "/conflicts": "New conflict"} {
 		s.open(path)
 		s.click("main button", button)
 		s.see("[role=dialog]", "draft")

@@ -18,7 +18,8 @@ func TestAWorklist(t *testing.T) {
 	s.see("main", "Nobody is on the list yet")
 	s.typeInto(
 		"People, one a line or separated",
-		"tomasz.oyelaran; Kofi Ostrov\nnoor.tamsin, Tomas Oyelaran\nnobody.here\nkx-9999\nwho is that\nRuben Adeyemy\nLucia Fenwick <lucia.fenwick@skerryhaven.example>",
+		"tomasz.oyelaran; Kofi Ostrov\nnoor.tamsin, Tomas Oyelaran\nnobody.here\nkx-9999\nwho is that\nRuben "+
+			"Adeyemy\nLucia Fenwick <lucia.fenwick@skerryhaven.example>",
 	)
 	s.click("button", "Gather these")
 	s.see("[role=status]", "4 came onto the list; 5 not recognised")

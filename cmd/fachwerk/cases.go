@@ -28,7 +28,8 @@ func testCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "test (--db FILE | MODEL.json) CASES.json",
 		Short: "Hold a design against its guarantees and against expected decisions",
-		Long: "Holds the design of a database, or of a model file, against all of its strict guarantees, and against a file of " +
+		Long: "Holds the design of a database, or of a model file, against all of its strict guarantees, and against a " +
+			"file of " +
 			`expected decisions: [{"name"?, "request": an AuthZEN evaluation, "decision": true or false}]. What does not hold is ` +
 			"named, and the command ends with 1.",
 		Args: usageArgs(cobra.RangeArgs(1, 2)),

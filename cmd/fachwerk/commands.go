@@ -349,7 +349,8 @@ func ownerCommand() *cobra.Command {
 // openapiCommand is for the build: the front end's types are generated from what it prints.
 func openapiCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "openapi", Short: "Write the description of the application's API to standard output", Hidden: true, Args: usageArgs(cobra.NoArgs),
+		Use: "openapi", Short: "Write the description of the application's API to standard output", Hidden: true,
+		Args: usageArgs(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
 			folder, err := os.MkdirTemp("", "fachwerk")
 			if err != nil {

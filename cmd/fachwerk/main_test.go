@@ -329,7 +329,8 @@ func TestASlowClientDoesNotHoldTheServer(t *testing.T) {
 	defer slow.Close()
 	// The body is begun and never ended: the server reads it until the connection does.
 	_, err = io.WriteString(slow, "POST /scim/v2/Users HTTP/1.1\r\nHost: x\r\n"+
-		"Authorization: Bearer "+strings.TrimSpace(token)+"\r\nContent-Type: application/scim+json\r\nContent-Length: 1000\r\nExpect: 100-continue\r\n\r\n")
+		"Authorization: Bearer "+strings.TrimSpace(token)+
+		"\r\nContent-Type: application/scim+json\r\nContent-Length: 1000\r\nExpect: 100-continue\r\n\r\n")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -368,7 +369,8 @@ func TestImportAndEffective(t *testing.T) {
 	)
 	for name, text := range map[string]string{model: `{"format":"fachwerk-model/1","name":"Skerryhaven","areas":[{"id":"top","name":"Skerryhaven"},{"id":"t1","name":"Terminal 1","parent":"top"}],
 		"systems":[{"id":"quaybook","name":"Quaybook","permissions":[{"key":"quaybook:gate:view"}]}],"roles":[{"id":"clerk","name":"Gate clerk","permissions":["quaybook:gate:view"]}]}`,
-		file: "Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n2;Cy Lorne;Terminal 2;Gate clerk;active\n"} {
+		file: "Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n2;Cy Lorne;Terminal 2;Gate " +
+			"clerk;active\n"} {
 		if err := os.WriteFile(name, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -382,10 +384,12 @@ func TestImportAndEffective(t *testing.T) {
 		stderr != "line 3: error Cy Lorne: Site: there is no area “Terminal 2” (did you mean “Terminal 1”?)\n" {
 		t.Errorf("%d\n%s%s", code, stdout, stderr)
 	}
-	if err := os.WriteFile(file, []byte("Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n"), 0o600); err != nil {
+	if err := os.WriteFile(file, []byte("Staff no;Name;Site;Role;State\n1;Ilse Marrow;Terminal 1;Gate clerk;active\n"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"1 create, 0 change, 0 same, 0 ignored: applied", "0 create, 0 change, 1 same, 0 ignored: nothing to apply"} {
+	for _, want := range []string{"1 create, 0 change, 0 same, 0 ignored: applied",
+		"0 create, 0 change, 1 same, 0 ignored: nothing to apply"} {
 		if code, stdout, stderr = run(t, "import", "--db", db, "--apply", "--quiet", file); code != 0 ||
 			!strings.Contains(stdout, want) ||
 			strings.Contains(stdout, "line") {
@@ -401,7 +405,8 @@ func TestImportAndEffective(t *testing.T) {
 		t.Errorf("%d\n%s", code, stdout)
 	}
 	next := filepath.Join(folder, "quaybook-2.json")
-	if err := os.WriteFile(next, []byte(`{"system":{"id":"quaybook","name":"Quaybook","version":"2","permissions":[{"key":"quaybook:barrier:view"}]},"renames":{"quaybook:gate:view":"quaybook:barrier:view"}}`), 0o600); err != nil {
+	if err := os.WriteFile(next,
+		[]byte(`{"system":{"id":"quaybook","name":"Quaybook","version":"2","permissions":[{"key":"quaybook:barrier:view"}]},"renames":{"quaybook:gate:view":"quaybook:barrier:view"}}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	for i, want := range []string{"tried, nothing is changed", "applied", "it is here already"} {
@@ -421,7 +426,9 @@ func TestImportAndEffective(t *testing.T) {
 	if code, stdout, _ = run(t, "effective", "--db", db); !strings.Contains(stdout, "quaybook:barrier:view") {
 		t.Errorf("%d\n%s", code, stdout)
 	}
-	for _, args := range [][]string{{"import", file}, {"import", "--db", db}, {"import", "--db", db, "--kind", "ships", file}, {"effective", "--db", db, "--form", "xml"}, {"effective", "--db", db, "--at", "soon"}, {"effective"}} {
+	for _, args := range [][]string{{"import", file}, {"import", "--db", db},
+		{"import", "--db", db, "--kind", "ships", file}, {"effective", "--db", db, "--form", "xml"},
+		{"effective", "--db", db, "--at", "soon"}, {"effective"}} {
 		if code, _, stderr := run(t, args...); code != 2 || strings.Count(stderr, "\n") != 1 {
 			t.Errorf("%v: %d %s", args, code, stderr)
 		}

@@ -33,14 +33,16 @@ func TestSettings(t *testing.T) {
 		return c.ProcessState.ExitCode(), out.String(), errs.String()
 	}
 	code, out, stderr := show([]string{
-		"FACHWERK_LOG_LEVEL=error", "FACHWERK_SESSION_HOURS=9", "FACHWERK_DB=from-environment.db", "FACHWERK_PORT=tcp://10.0.0.1:80",
+		"FACHWERK_LOG_LEVEL=error", "FACHWERK_SESSION_HOURS=9", "FACHWERK_DB=from-environment.db",
+		"FACHWERK_PORT=tcp://10.0.0.1:80",
 		"FACHWERK_OIDC_CLIENT_SECRET_FILE=" + secret,
 	}, "--config", config, "--session-hours", "10")
 	if code != 0 || stderr != "" {
 		t.Fatalf("exit %d: %s", code, stderr)
 	}
 	for _, want := range []string{
-		"session-hours = 10 # --session-hours", "log-level = 'error' # FACHWERK_LOG_LEVEL", "addr = '127.0.0.1:1' # " + config,
+		"session-hours = 10 # --session-hours", "log-level = 'error' # FACHWERK_LOG_LEVEL", "addr = '127.0.0.1:1' # " +
+			config,
 		"db = 'from-environment.db' # FACHWERK_DB", "trusted-proxies = ['10.0.0.0/8', '::1'] # " + config,
 		"second-factor = true # " + config, "invitation-days = 7 # default",
 		"# oidc-client-secret: set by FACHWERK_OIDC_CLIENT_SECRET_FILE",
@@ -57,8 +59,10 @@ func TestSettings(t *testing.T) {
 	if code, shown, stderr := show(nil, "--config", again); code != 0 || values(shown) != values(out) {
 		t.Errorf("given again: exit %d, %s\n%s", code, stderr, shown)
 	}
-	if _, out, _ := show([]string{"FACHWERK_TRUSTED_PROXIES=192.0.2.1,192.0.2.2", "FACHWERK_CONFIG=" + config}); !strings.Contains(
-		out, "trusted-proxies = ['192.0.2.1', '192.0.2.2'] # FACHWERK_TRUSTED_PROXIES\n") || !strings.Contains(out, "session-hours = 8 #") {
+	if _, out, _ := show([]string{"FACHWERK_TRUSTED_PROXIES=192.0.2.1,192.0.2.2",
+		"FACHWERK_CONFIG=" + config}); !strings.Contains(
+		out, "trusted-proxies = ['192.0.2.1', '192.0.2.2'] # FACHWERK_TRUSTED_PROXIES\n") ||
+		!strings.Contains(out, "session-hours = 8 #") {
 		t.Errorf("a list from the environment, and a file named by it: %s", out)
 	}
 	for text, want := range map[string]string{
@@ -75,7 +79,8 @@ func TestSettings(t *testing.T) {
 		`oidc-issuer = "https://id.example"`: "--oidc-client-id",
 		`addr = `:                            "cannot be read",
 	} {
-		if code, _, stderr := show(nil, "--config", file(t, "bad.toml", text)); code == 0 || !strings.Contains(stderr, want) ||
+		if code, _, stderr := show(nil, "--config", file(t, "bad.toml", text)); code == 0 ||
+			!strings.Contains(stderr, want) ||
 			strings.Count(stderr, "\n") != 1 {
 			t.Errorf("%s: exit %d, %q, want %q in one line", text, code, stderr, want)
 		}
@@ -105,7 +110,8 @@ func TestBackupAndRestore(t *testing.T) {
 	s := serve(t, "--db", db, "--demo")
 	c := s.client(t, "signe.halloran")
 	draft := s.call(t, c, "POST", "/api/draft/join", map[string]any{
-		"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"},
+		"from":  map[string]string{"kind": "user", "id": "noor.tamsin"},
+		"to":    map[string]string{"kind": "role", "id": "night-cover"},
 		"terms": map[string]any{"area": "terminal-2"},
 	})
 	s.call(t, c, "POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": draft["stamp"]})
@@ -173,7 +179,8 @@ func TestADamagedDatabaseIsTold(t *testing.T) {
 	if err := os.WriteFile(db, data, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	for _, args := range [][]string{{"serve", "--db", db, "--addr", "127.0.0.1:0"}, {"export", "--db", db}, {"verify", "--db", db}} {
+	for _, args := range [][]string{{"serve", "--db", db, "--addr", "127.0.0.1:0"}, {"export", "--db", db},
+		{"verify", "--db", db}} {
 		if code, _, stderr := run(t, args...); code != 1 || !strings.Contains(stderr, "fachwerk restore") {
 			t.Errorf("%v: exit %d, %s", args, code, stderr)
 		}
@@ -241,7 +248,8 @@ func TestTLS(t *testing.T) {
 	folder := t.TempDir()
 	cert, key := filepath.Join(folder, "cert.pem"), filepath.Join(folder, "key.pem")
 	certtest.Write(t, cert, key, 1)
-	c := program(t, "serve", "--db", filepath.Join(folder, "x.db"), "--addr", "127.0.0.1:0", "--tls-cert", cert, "--tls-key", key)
+	c := program(t, "serve", "--db", filepath.Join(folder, "x.db"), "--addr", "127.0.0.1:0", "--tls-cert", cert,
+		"--tls-key", key)
 	out, err := c.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -259,7 +267,8 @@ func TestTLS(t *testing.T) {
 	if !is {
 		t.Fatalf("it says %q", line[:n])
 	}
-	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}, DisableKeepAlives: true}}
+	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true},
+		DisableKeepAlives: true}}
 	serial := func() int64 {
 		resp, err := client.Get("https://" + address + "/api/sign-in")
 		if err != nil {
@@ -277,7 +286,8 @@ func TestTLS(t *testing.T) {
 	if got := serial(); got != 1 {
 		t.Errorf("the certificate is number %d", got)
 	}
-	if _, err := tls.Dial("tcp", address, &tls.Config{InsecureSkipVerify: true, MaxVersion: tls.VersionTLS11}); err == nil {
+	if _, err := tls.Dial("tcp", address,
+		&tls.Config{InsecureSkipVerify: true, MaxVersion: tls.VersionTLS11}); err == nil {
 		t.Error("TLS 1.1 is spoken")
 	}
 	plain, err := net.Dial("tcp", address)
@@ -315,7 +325,8 @@ func TestAPassedSocketOutlivesTheServer(t *testing.T) {
 		}()
 		// The shell tells the program the number of its own process, as sd_listen_fds(3) wants it.
 		c := program(t)
-		c.Path, c.Args = "/bin/sh", []string{"sh", "-c", `LISTEN_PID=$$ LISTEN_FDS=1 exec "$0" serve --db "$1"`, binary.File(t), db}
+		c.Path, c.Args = "/bin/sh",
+			[]string{"sh", "-c", `LISTEN_PID=$$ LISTEN_FDS=1 exec "$0" serve --db "$1"`, binary.File(t), db}
 		c.ExtraFiles = []*os.File{socket}
 		if err := c.Start(); err != nil {
 			t.Fatal(err)
@@ -339,7 +350,8 @@ func TestManual(t *testing.T) {
 		t.Fatal(stderr)
 	}
 	for page, want := range map[string]string{
-		"fachwerk.1": "serve", "fachwerk-serve.1": "metrics-addr", "fachwerk-backup.1": "consistent copy", "fachwerk-import.1": "LDIF",
+		"fachwerk.1": "serve", "fachwerk-serve.1": "metrics-addr", "fachwerk-backup.1": "consistent copy",
+		"fachwerk-import.1": "LDIF",
 	} {
 		if text, err := os.ReadFile(filepath.Join(folder, page)); err != nil || !strings.Contains(string(text), want) {
 			t.Errorf("%s lacks %q: %v", page, want, err)
@@ -378,7 +390,8 @@ func TestMeasuresAreApart(t *testing.T) {
 		}
 		return resp.StatusCode, string(text)
 	}
-	if status, text := get("http://" + address + "/metrics"); status != 200 || !strings.Contains(text, "\nfachwerk_ready 1\n") {
+	if status, text := get("http://" + address + "/metrics"); status != 200 ||
+		!strings.Contains(text, "\nfachwerk_ready 1\n") {
 		t.Errorf("%d %.300s", status, text)
 	}
 	if status, _ := get(s.url + "/metrics"); status != 404 {
@@ -430,7 +443,8 @@ func TestFollow(t *testing.T) {
 	copied := serve(t, "--follow", s.url)
 	c := s.client(t, "signe.halloran")
 	draft := s.call(t, c, "POST", "/api/draft/join", map[string]any{
-		"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "role", "id": "night-cover"},
+		"from":  map[string]string{"kind": "user", "id": "noor.tamsin"},
+		"to":    map[string]string{"kind": "role", "id": "night-cover"},
 		"terms": map[string]any{"area": "terminal-2"},
 	})
 	s.call(t, c, "POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": draft["stamp"]})
@@ -468,13 +482,16 @@ func TestFollow(t *testing.T) {
 	if err := copied.Wait(); err != nil {
 		t.Errorf("the copy ends with %v", err)
 	}
-	for args, want := range map[string]string{"--follow " + s.url + " --db " + db: "holds no database", "--follow nowhere": "--follow"} {
-		if code, _, stderr := run(t, append([]string{"serve"}, strings.Fields(args)...)...); code != 2 || !strings.Contains(stderr, want) {
+	for args, want := range map[string]string{"--follow " + s.url + " --db " + db: "holds no database",
+		"--follow nowhere": "--follow"} {
+		if code, _, stderr := run(t, append([]string{"serve"}, strings.Fields(args)...)...); code != 2 ||
+			!strings.Contains(stderr, want) {
 			t.Errorf("%s: exit %d, %s", args, code, stderr)
 		}
 	}
 	t.Setenv("FACHWERK_FOLLOW_TOKEN_FILE", "")
-	if code, _, stderr := run(t, "serve", "--follow", s.url); code != 2 || !strings.Contains(stderr, "FACHWERK_FOLLOW_TOKEN") {
+	if code, _, stderr := run(t, "serve", "--follow", s.url); code != 2 ||
+		!strings.Contains(stderr, "FACHWERK_FOLLOW_TOKEN") {
 		t.Errorf("without a token: exit %d, %s", code, stderr)
 	}
 }

@@ -85,7 +85,8 @@ func defineSettings(f *pflag.FlagSet) {
 
 	f.String("db", "", "the database file")
 	f.String("follow", "", "in place of --db: the address of a server to be a copy of, which holds no database and only "+
-		"answers; the token that it shows there is in FACHWERK_FOLLOW_TOKEN, or in the file that FACHWERK_FOLLOW_TOKEN_FILE names")
+		"answers; the token that it shows there is in FACHWERK_FOLLOW_TOKEN, or in the file that "+
+		"FACHWERK_FOLLOW_TOKEN_FILE names")
 	f.Bool("demo", false, "fill an empty database with the demo organisation")
 	f.String("addr", "127.0.0.1:8080", "the address to listen on; of a socket that was passed on, nothing")
 	f.String("url", "", "the address as seen from outside, such as https://fachwerk.example or "+

@@ -176,7 +176,9 @@ func (p *Page) listen(ev any) {
 			}
 		}
 	case *log.EventEntryAdded:
-		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422"}, func(status string) bool { return strings.Contains(e.Entry.Text, "status of "+status) })
+		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422"}, func(status string) bool {
+			return strings.Contains(e.Entry.Text, "status of "+status)
+		})
 		if e.Entry.Level == log.EntryLevelError && !refused && !strings.HasSuffix(e.Entry.URL, "/api/me") {
 			said = e.Entry.Text + " " + e.Entry.URL
 		}
@@ -278,7 +280,8 @@ func quote(s string) string {
 func find(selector, text string) string {
 	return fmt.Sprintf(
 		"[...document.querySelectorAll(%s)].find(e => !e.disabled && e.getClientRects().length && "+
-			"!e.closest('[data-aria-hidden=true]') && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? '')).replace(/\\s+/g, ' ').includes(%s))",
+			"!e.closest('[data-aria-hidden=true]') && (e.innerText + ' ' + (e.getAttribute('aria-label') ?? "+
+			"'')).replace(/\\s+/g, ' ').includes(%s))",
 		quote(selector),
 		quote(text),
 	)
@@ -346,7 +349,8 @@ func (p *Page) Pick(label, name string) error {
 	return Steps(
 		func() error { return p.Type(label, name) },
 		func() error { return p.Wait("document.querySelector('[role=combobox][aria-expanded=true]')") },
-		func() error { return p.Wait("document.querySelector('[role=listbox]:not([aria-busy=true])')") }, // what is found moves no more
+		// what is found moves no more
+		func() error { return p.Wait("document.querySelector('[role=listbox]:not([aria-busy=true])')") },
 		func() error { return p.Click("[role=listbox] [role=option]", name) },
 	)
 }
@@ -367,7 +371,8 @@ func (p *Page) Upload(label, file string) error {
 // Choose chooses an option of the list with a label.
 func (p *Page) Choose(label, option string) error {
 	e := fmt.Sprintf(
-		"[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s) && [...e.options].some(o => o.text.trim() === %s))",
+		"[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? "+
+			"'').includes(%s) && [...e.options].some(o => o.text.trim() === %s))",
 		quote(label),
 		quote(option),
 	)
@@ -386,7 +391,8 @@ func (p *Page) Choose(label, option string) error {
 // SetDate puts a day into the place for days with a label.
 func (p *Page) SetDate(label string, day time.Time) error {
 	e := fmt.Sprintf(
-		"[...document.querySelectorAll('input[type=date]')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s))",
+		"[...document.querySelectorAll('input[type=date]')].find(e => (e.getAttribute('aria-label') ?? "+
+			"e.labels?.[0]?.innerText ?? '').includes(%s))",
 		quote(label),
 	)
 	if err := p.Wait(e); err != nil {
@@ -430,7 +436,8 @@ func strokes(keys string) chromedp.Action[chromedp.Void] {
 	})
 }
 
-// Authenticator plugs a made-up authenticator into the browser, which makes passkeys and shows them without being asked.
+// Authenticator plugs a made-up authenticator into the browser, which makes passkeys and shows them without being
+// asked.
 func (p *Page) Authenticator() error {
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		if _, err := cdp.Call(ctx, t, webauthn.Enable, webauthn.EnableParams{}); err != nil {

@@ -111,7 +111,9 @@ func run(users int) (err error) {
 	}
 	defer os.RemoveAll(dir)
 	design := generate.Design(generate.Options{Users: users, Seed: 1})
-	owner := design.Users[slices.IndexFunc(design.Users, func(u *model.User) bool { return u.State == "active" && u.Until.IsZero() && u.From.IsZero() })]
+	owner := design.Users[slices.IndexFunc(design.Users, func(u *model.User) bool {
+		return u.State == "active" && u.Until.IsZero() && u.From.IsZero()
+	})]
 	url, d, stop, err := browser.Serve(dir, generate.Day, design)
 	if err != nil {
 		return err
@@ -156,7 +158,9 @@ func measure(p *browser.Page, s step) (time.Duration, error) {
 		return 0, err
 	}
 	if s.name == "the finder, a name" {
-		if err := browser.Steps(func() error { return p.PressControl("k") }, func() error { return p.Wait(`document.querySelector('[aria-label="Find, or ask"]')`) }); err != nil {
+		if err := browser.Steps(func() error {
+			return p.PressControl("k")
+		}, func() error { return p.Wait(`document.querySelector('[aria-label="Find, or ask"]')`) }); err != nil {
 			return 0, err
 		}
 	}

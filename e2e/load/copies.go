@@ -59,7 +59,8 @@ func measureCopies(
 		return err
 	}
 	fmt.Printf(
-		"%d revisions; after the acknowledgement, a copy has one within %v in the middle, %v at the 99th percentile, %v at most\n",
+		"%d revisions; after the acknowledgement, a copy has one within %v in the middle, %v at the 99th percentile, %v "+
+			"at most\n",
 		len(lags)/n,
 		lags[len(lags)/2].Round(time.Millisecond),
 		lags[len(lags)*99/100].Round(time.Millisecond),

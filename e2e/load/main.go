@@ -225,7 +225,8 @@ func (c *client) requests(d *model.Design, n int) [][]byte {
 		}
 		out[i] = fmt.Appendf(
 			nil,
-			"POST /access/v1/%s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
+			"POST /access/v1/%s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: "+
+				"application/json\r\nContent-Length: %d\r\n\r\n%s",
 			path,
 			strings.TrimPrefix(c.url, "http://"),
 			c.token,

@@ -381,8 +381,8 @@ var mutants = []mutant{
 	{
 		"a delegate sees exceptions of unseen people",
 		"internal/core/delegation/part.go",
-		"return !p.users[e.User] })",
-		"return false })",
+		"return !p.users[e.User]\n",
+		"return false\n",
 		"./internal/core/delegation " + desk,
 	},
 
@@ -742,7 +742,8 @@ var mutants = []mutant{
 		"a group that gives a delegation is handed over",
 		"internal/core/delegation/delegation.go",
 		"if slices.Contains(above, g.Delegate.Group) && (g.Until.IsZero() || a.at.Before(g.Until)) {",
-		"if slices.Contains(above[:1], g.Delegate.Group) && act.Group == g.Delegate.Group && (g.Until.IsZero() || a.at.Before(g.Until)) {",
+		"if slices.Contains(above[:1], g.Delegate.Group) && act.Group == g.Delegate.Group && (g.Until.IsZero() || " +
+			"a.at.Before(g.Until)) {",
 		"./internal/core/delegation " + plain,
 	},
 	{

@@ -110,8 +110,8 @@ func (p *Provider) as(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }
 
-// Choose goes the way of a browser whose person is one of those whom the provider knows: it gives the state and the code
-// that they come back with.
+// Choose goes the way of a browser whose person is one of those whom the provider knows: it gives the state and the
+// code that they come back with.
 func (p *Provider) Choose(to string, person int) (state, code string, err error) {
 	at, err := url.Parse(to)
 	if err != nil {

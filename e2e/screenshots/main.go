@@ -224,7 +224,9 @@ func run(folder string) (err error) {
 	if err := take(page, folder, ofOwner); err != nil {
 		return err
 	}
-	if err := browser.Steps(page.SignOut, func() error { return page.SignIn("mireille.aster", demo.Password) }); err != nil {
+	if err := browser.Steps(page.SignOut, func() error {
+		return page.SignIn("mireille.aster", demo.Password)
+	}); err != nil {
 		return err
 	}
 	return take(page, folder, ofManager)

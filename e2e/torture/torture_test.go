@@ -1,6 +1,6 @@
-// Package torture kills the server again and again while programs write by every door, fills its disk, and tears its log;
-// and proves that nothing is lost that was acknowledged. FACHWERK_KILLS says how often it is killed; a few times if it is
-// not set.
+// Package torture kills the server again and again while programs write by every door, fills its disk, and tears its
+// log; and proves that nothing is lost that was acknowledged. FACHWERK_KILLS says how often it is killed; a few times
+// if it is not set.
 package torture
 
 import (
@@ -56,7 +56,8 @@ func begin(t *testing.T, folder string) *house {
 	h := &house{t: t, program: binary.File(t), db: filepath.Join(folder, "x.db")}
 	model := filepath.Join(t.TempDir(), "model.json")
 	if err := os.WriteFile(model, []byte(`{"format": "fachwerk-model/1", "name": "Outer Skerry", "users": [
-		{"id": "ada", "userName": "ada", "displayName": "Ada"}], "roles": [{"id": "clerk", "name": "Clerk"}]}`), 0o600); err != nil {
+		{"id": "ada", "userName": "ada", "displayName": "Ada"}], "roles": [{"id": "clerk", "name": "Clerk"}]}`),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	h.run("load", "--db", h.db, model)
@@ -127,7 +128,8 @@ func (h *house) writers() map[string]func(id string) bool {
 		},
 		"directory": func(id string) bool {
 			status, _ := send("POST", h.url+"/scim/v2/Users", h.scim,
-				fmt.Sprintf(`{"schemas": ["urn:ietf:params:scim:schemas:core:2.0:User"], "userName": %q, "displayName": %[1]q}`, id))
+				fmt.Sprintf(`{"schemas": ["urn:ietf:params:scim:schemas:core:2.0:User"], "userName": %q, "displayName": %[1]q}`,
+					id))
 			return status == http.StatusCreated
 		},
 		"bulk": func(id string) bool {

@@ -52,8 +52,11 @@ func TestTheSameEveryTime(t *testing.T) {
 func TestEveryScreenHasSomethingTrueToShow(t *testing.T) {
 	d := design(t, day)
 	x := index.Compile(d)
-	for what, n := range map[string]int{"people": len(d.Users), "roles": len(d.Roles), "groups": len(d.Groups), "sets": len(d.Sets), "areas": len(d.Areas), "systems": len(d.Systems), "conflicts": len(d.Conflicts), "delegations": len(d.Delegations), "licences": len(d.Licences)} {
-		want := map[string]int{"people": 420, "roles": 45, "groups": 60, "sets": 106, "areas": 24, "systems": 8, "conflicts": 12, "delegations": 9, "licences": 5}[what]
+	for what, n := range map[string]int{"people": len(d.Users), "roles": len(d.Roles), "groups": len(d.Groups),
+		"sets": len(d.Sets), "areas": len(d.Areas), "systems": len(d.Systems), "conflicts": len(d.Conflicts),
+		"delegations": len(d.Delegations), "licences": len(d.Licences)} {
+		want := map[string]int{"people": 420, "roles": 45, "groups": 60, "sets": 106, "areas": 24, "systems": 8,
+			"conflicts": 12, "delegations": 9, "licences": 5}[what]
 		if n != want {
 			t.Errorf("there are %d %s, want %d", n, what, want)
 		}
@@ -94,7 +97,8 @@ func TestEveryScreenHasSomethingTrueToShow(t *testing.T) {
 			}
 		}
 	}
-	for _, o := range []index.Obstacle{index.Excluded, index.NoLonger, index.IsReadOnly, index.WholeOnly, index.NoLicence, index.NotLive} {
+	for _, o := range []index.Obstacle{index.Excluded, index.NoLonger, index.IsReadOnly, index.WholeOnly, index.NoLicence,
+		index.NotLive} {
 		if !withheld[o] {
 			t.Errorf("nobody has a permission withheld as %s", o)
 		}

@@ -320,10 +320,13 @@ func groups(users []*model.User, today time.Time) (out []*model.Group) {
 	}
 	north := titled("terminal-1", "Gate clerk")
 	add("north-gate-crew", "North gate crew", "Gate clerks of Terminal 1, both gates.", north).Owner = "mireille.aster"
-	add("terminal-2-gate-crew", "Terminal 2 gate crew", "Gate clerks of Terminal 2.", titled("terminal-2", "Gate clerk")).Area = "terminal-2"
+	add("terminal-2-gate-crew", "Terminal 2 gate crew", "Gate clerks of Terminal 2.",
+		titled("terminal-2", "Gate clerk")).Area = "terminal-2"
 	out[len(out)-1].Owner = leavesSoon
-	add("ramp-gate-crew", "Ramp gate crew", "Gate clerks at the ro-ro ramp.", titled("ro-ro-ramp", "Gate clerk")).Area = "ro-ro-ramp"
-	add("gate-crews", "Gate crews", "All gates of North Harbour.", nil, "north-gate-crew", "terminal-2-gate-crew", "ramp-gate-crew").Owner = "ruben.adeyemi"
+	add("ramp-gate-crew", "Ramp gate crew", "Gate clerks at the ro-ro ramp.",
+		titled("ro-ro-ramp", "Gate clerk")).Area = "ro-ro-ramp"
+	add("gate-crews", "Gate crews", "All gates of North Harbour.", nil, "north-gate-crew", "terminal-2-gate-crew",
+		"ramp-gate-crew").Owner = "ruben.adeyemi"
 	add("quay-crews", "Quay crews", "Everybody who works on a quay.", titled("", "Quay hand"))
 	add("ramp-crew", "Ramp crew", "Ramp hands.", titled("", "Ramp hand"))
 	add("yard-crew", "Yard crew", "Yard hands of the container yard.", titled("", "Yard hand"))
@@ -420,15 +423,23 @@ func assignments(users []*model.User, today time.Time) (out []*model.Assignment)
 	give(model.Subject{Group: model.Everyone}, "basics", "", model.ReachOwn, "")
 	give(model.Subject{Group: model.Everyone}, "set:harbour-picture", "", "", model.ReadOnly)
 	for _, row := range [][3]string{
-		{"north-gate-crew", "gate-clerk", "terminal-1"}, {"terminal-2-gate-crew", "gate-clerk", "terminal-2"}, {"ramp-gate-crew", "gate-clerk", "ro-ro-ramp"},
-		{"quay-crews", "quay-hand", ""}, {"ramp-crew", "ramp-hand", "ro-ro-ramp"}, {"yard-crew", "yard-hand", "container-yard"}, {"store-crew", "store-hand", "cold-store"},
-		{"berth-office", "berth-planner", ""}, {"manifest-desk", "manifest-clerk", "south-harbour"}, {"fitters", "maintenance-fitter", "south-harbour"},
-		{"ticket-office", "ticket-clerk", "ferries"}, {"refund-office", "refund-clerk", "ferries"}, {"pursers", "purser", "ferries"}, {"deck-crews", "deck-crew", "ferries"}, {"masters", "vessel-master", "ferries"},
-		{"tower-watch", "traffic-officer", "harbour-master"}, {"watch-leads", "watch-lead", "harbour-master"}, {"pilot-corps", "pilot", "harbour-master"},
-		{"invoice-office", "invoice-clerk", ""}, {"buyers", "supplier-keeper", ""}, {"bookkeepers", "bookkeeper", ""}, {"payments-office", "payments-lead", ""},
-		{"roster-office", "roster-planner", ""}, {"training-office", "training-officer", ""}, {"desk-service", "service-desk", ""}, {"access-keepers", "fachwerk-keeper", ""},
+		{"north-gate-crew", "gate-clerk", "terminal-1"}, {"terminal-2-gate-crew", "gate-clerk", "terminal-2"},
+		{"ramp-gate-crew", "gate-clerk", "ro-ro-ramp"},
+		{"quay-crews", "quay-hand", ""}, {"ramp-crew", "ramp-hand", "ro-ro-ramp"},
+		{"yard-crew", "yard-hand", "container-yard"}, {"store-crew", "store-hand", "cold-store"},
+		{"berth-office", "berth-planner", ""}, {"manifest-desk", "manifest-clerk", "south-harbour"},
+		{"fitters", "maintenance-fitter", "south-harbour"},
+		{"ticket-office", "ticket-clerk", "ferries"}, {"refund-office", "refund-clerk", "ferries"},
+		{"pursers", "purser", "ferries"}, {"deck-crews", "deck-crew", "ferries"}, {"masters", "vessel-master", "ferries"},
+		{"tower-watch", "traffic-officer", "harbour-master"}, {"watch-leads", "watch-lead", "harbour-master"},
+		{"pilot-corps", "pilot", "harbour-master"},
+		{"invoice-office", "invoice-clerk", ""}, {"buyers", "supplier-keeper", ""}, {"bookkeepers", "bookkeeper", ""},
+		{"payments-office", "payments-lead", ""},
+		{"roster-office", "roster-planner", ""}, {"training-office", "training-officer", ""},
+		{"desk-service", "service-desk", ""}, {"access-keepers", "fachwerk-keeper", ""},
 		{"crane-certified", "crane-operator", ""}, {"goods-certified", "dangerous-goods-officer", "south-harbour"},
-		{"north-harbour-staff", "harbour-reader", "north-harbour"}, {"south-harbour-staff", "harbour-reader", "south-harbour"}, {"operations", "set:fault-report", ""},
+		{"north-harbour-staff", "harbour-reader", "north-harbour"},
+		{"south-harbour-staff", "harbour-reader", "south-harbour"}, {"operations", "set:fault-report", ""},
 	} {
 		group(row[0], row[1], row[2])
 	}

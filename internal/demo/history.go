@@ -177,7 +177,8 @@ func fed(s *store.Store, final *model.Design, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	if _, err := d.MakeToken(account.NewToken{Name: directory, Purpose: "scim"}); err != nil { // nobody is told the secret, so nobody has it
+	// nobody is told the secret, so nobody has it
+	if _, err := d.MakeToken(account.NewToken{Name: directory, Purpose: "scim"}); err != nil {
 		return err
 	}
 	var kept []store.Fed

@@ -17,19 +17,22 @@ var areaRows = [][4]string{
 		"North Harbour",
 		"site",
 		"skerryhaven",
-	}, {"terminal-1", "Terminal 1", "terminal", "north-harbour"}, {"terminal-2", "Terminal 2", "terminal", "north-harbour"}, {"ro-ro-ramp", "Ro-ro Ramp", "terminal", "north-harbour"},
+	}, {"terminal-1", "Terminal 1", "terminal", "north-harbour"},
+	{"terminal-2", "Terminal 2", "terminal", "north-harbour"}, {"ro-ro-ramp", "Ro-ro Ramp", "terminal", "north-harbour"},
 	{
 		"south-harbour",
 		"South Harbour",
 		"site",
 		"skerryhaven",
-	}, {"container-yard", "Container Yard", "terminal", "south-harbour"}, {"bulk-quay", "Bulk Quay", "terminal", "south-harbour"}, {"cold-store", "Cold Store", "terminal", "south-harbour"},
+	}, {"container-yard", "Container Yard", "terminal", "south-harbour"},
+	{"bulk-quay", "Bulk Quay", "terminal", "south-harbour"}, {"cold-store", "Cold Store", "terminal", "south-harbour"},
 	{
 		"ferries",
 		"Ferries",
 		"division",
 		"skerryhaven",
-	}, {"inner-isles", "Inner Isles Line", "line", "ferries"}, {"ms-kittiwake", "MS Kittiwake", "vessel", "inner-isles"}, {"ms-dunlin", "MS Dunlin", "vessel", "inner-isles"}, {"ms-turnstone", "MS Turnstone", "vessel", "inner-isles"},
+	}, {"inner-isles", "Inner Isles Line", "line", "ferries"}, {"ms-kittiwake", "MS Kittiwake", "vessel", "inner-isles"},
+	{"ms-dunlin", "MS Dunlin", "vessel", "inner-isles"}, {"ms-turnstone", "MS Turnstone", "vessel", "inner-isles"},
 	{
 		"outer-isles",
 		"Outer Isles Line",
@@ -47,7 +50,8 @@ var areaRows = [][4]string{
 		"Head Office",
 		"division",
 		"skerryhaven",
-	}, {"finance", "Finance", "office", "head-office"}, {"people-office", "People", "office", "head-office"}, {"it", "IT", "office", "head-office"},
+	}, {"finance", "Finance", "office", "head-office"}, {"people-office", "People", "office", "head-office"},
+	{"it", "IT", "office", "head-office"},
 }
 
 // staff says how many people each area has, and their titles: the first is the manager, the second the shift leads
@@ -259,11 +263,13 @@ func temper(users []*model.User, today time.Time) {
 		switch {
 		case t == "Gate clerk" || t == "Shift lead":
 			give("quaybook-standard", "quaybook", counts[t]%9 == 0)
-		case strings.Contains(t, "planner") || strings.HasPrefix(t, "Manager") || strings.HasSuffix(t, "manager") || t == "Deputy manager":
+		case strings.Contains(t, "planner") || strings.HasPrefix(t, "Manager") || strings.HasSuffix(t, "manager") ||
+			t == "Deputy manager":
 			give("quaybook-planner", "quaybook", false)
 		}
 		switch {
-		case t == "Manifest clerk" || t == "Yard manager" || t == "Quay manager" || t == "Store manager" || t == "Terminal manager":
+		case t == "Manifest clerk" || t == "Yard manager" || t == "Quay manager" || t == "Store manager" ||
+			t == "Terminal manager":
 			give("ladingbook-seat", "ladingbook", counts[t]%8 == 0)
 		case t == "Ticket clerk" || t == "Purser" || t == "Refund clerk" || t == "Ticketing lead" || t == "Ticketing deputy":
 			give("gangway-till", "gangway", counts[t]%5 == 0)

@@ -49,10 +49,12 @@ func requests(d *rooms.Desk, s *store.Store, final *model.Design) error {
 		wish office.RequestWish
 	}{
 		{"eilidh.dalgaard", office.RequestWish{
-			Kind: "role", ID: "night-cover", Area: "terminal-1", Until: &end, Reason: "I take two nights a week from December on",
+			Kind: "role", ID: "night-cover", Area: "terminal-1", Until: &end,
+			Reason: "I take two nights a week from December on",
 		}},
 		{"mireille.aster", office.RequestWish{
-			Kind: "role", ID: "roster-planner", Area: "terminal-1", Reason: "our roster planner left, and the winter roster is due",
+			Kind: "role", ID: "roster-planner", Area: "terminal-1",
+			Reason: "our roster planner left, and the winter roster is due",
 		}},
 	} {
 		if _, err := d.MakeRequest(desk.Actor{User: asks.who}, asks.wish); err != nil {

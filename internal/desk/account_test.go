@@ -309,7 +309,8 @@ func TestNewcomersByTheProvider(t *testing.T) {
 		&model.Group{ID: "heads", Name: "Heads", Users: []string{"dan"}, Groups: []string{"juniors"}},
 		&model.Group{ID: "mailed", Name: "Mailed", Type: model.Rule, Rule: `userName sw "hal"`},
 		&model.Delegation{
-			ID: "d", Name: "D", Delegate: model.Subject{Group: "mailed"}, People: model.People{Area: "top"}, Actions: []string{"lock"},
+			ID: "d", Name: "D", Delegate: model.Subject{Group: "mailed"}, People: model.People{Area: "top"},
+			Actions: []string{"lock"},
 		},
 		&model.Assignment{
 			ID:      "h",
@@ -367,7 +368,8 @@ func TestLetters(t *testing.T) {
 	if l := must[*account.Letters](t)(d.Letters(ann)); !l.Reminders || !l.Tasks || l.To != "ann@small.example" {
 		t.Errorf("at first, she gets %+v", l)
 	}
-	for _, c := range []struct{ wanted account.Letters }{{account.Letters{Tasks: true}}, {account.Letters{Reminders: true}}, {}} {
+	for _, c := range []struct{ wanted account.Letters }{{account.Letters{Tasks: true}},
+		{account.Letters{Reminders: true}}, {}} {
 		if err := d.SetLetters(ann, c.wanted); err != nil {
 			t.Fatal(err)
 		}

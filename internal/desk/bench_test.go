@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
@@ -25,7 +26,8 @@ import (
 // BenchmarkFind and BenchmarkList measure what is asked at every key that is pressed, on the demo organisation.
 func BenchmarkFind(b *testing.B) {
 	d := benchDesk(b)
-	for name, text := range map[string]string{"name": "tomasz oye", "question": "who can override gates at terminal 1", "why not": "why can't noor edit rates", "letter": "a"} {
+	for name, text := range map[string]string{"name": "tomasz oye", "question": "who can override gates at terminal 1",
+		"why not": "why can't noor edit rates", "letter": "a"} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				if found, err := d.Find(signe, text); err != nil || len(found) == 0 {
@@ -38,7 +40,9 @@ func BenchmarkFind(b *testing.B) {
 
 func BenchmarkList(b *testing.B) {
 	d := benchDesk(b)
-	for name, q := range map[string]view.Listing{"words": {Kind: model.KindUser, Query: "gate terminal"}, "filter": {Kind: model.KindUser, Query: `title co "clerk"`}, "sorted by a count": {Kind: model.KindRole, Sort: "holders", Down: true}} {
+	for name, q := range map[string]view.Listing{"words": {Kind: model.KindUser, Query: "gate terminal"},
+		"filter":            {Kind: model.KindUser, Query: `title co "clerk"`},
+		"sorted by a count": {Kind: model.KindRole, Sort: "holders", Down: true}} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				q.Limit = 100
@@ -102,7 +106,8 @@ func BenchmarkLarge(b *testing.B) {
 			return second(d.List(who, view.Listing{Kind: model.KindUser, Query: "saoirse vald", Limit: 100}))
 		}},
 		{"people by a filter", func() error {
-			return second(d.List(who, view.Listing{Kind: model.KindUser, Query: `title eq "Title 3" and state eq "active"`, Limit: 100}))
+			return second(d.List(who,
+				view.Listing{Kind: model.KindUser, Query: `title eq "Title 3" and state eq "active"`, Limit: 100}))
 		}},
 		{"people sorted", func() error {
 			return second(d.List(who, view.Listing{Kind: model.KindUser, Sort: "department", Limit: 100}))
@@ -113,10 +118,10 @@ func BenchmarkLarge(b *testing.B) {
 		{"find a person", func() error { return second(d.Find(who, "saoirse vald")) }},
 		{"find a letter", func() error { return second(d.Find(who, "s")) }},
 		{"ask who can", func() error { return second(d.Find(who, "who can view object 3")) }},
-		{"who can", func() error { return second(d.WhoCan(who, view.WhoAsk{What: key, Limit: 100})) }},
+		{"who can", func() error { return second(d.WhoCan(who, ask.WhoAsk{What: key, Limit: 100})) }},
 		{"a person", func() error { return second(d.Person(who, design.Users[777].ID, "")) }},
 		{"closest fit", func() error {
-			return second(d.Fit(who, view.FitAsk{Like: design.Users[777].ID, Roles: true, Sets: true}))
+			return second(d.Fit(who, ask.FitAsk{Like: design.Users[777].ID, Roles: true, Sets: true}))
 		}},
 	} {
 		b.Run(c.name, func(b *testing.B) {

@@ -531,7 +531,8 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 			return s.EndSessions(at, "", ended...)
 		}
 	}
-	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, Uses: h.Uses, ahead: c.ahead()}).inheritLists(h)
+	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, Uses: h.Uses,
+		ahead: c.ahead()}).inheritLists(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.catchUp(); err != nil {

@@ -42,8 +42,9 @@ type Desk struct {
 	Watched func(e Event)
 	// CarryOut gives what is kept and done along with a change that somebody applies, in the same transaction, and what
 	// follows once it is acknowledged. Its error is why the change cannot be applied.
-	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(), err error)
-	zone     *time.Location // nil: UTC
+	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(),
+		err error)
+	zone *time.Location // nil: UTC
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 }

@@ -71,12 +71,15 @@ func design() *model.Design {
 				ID:          "ann",
 				UserName:    "Ann",
 				DisplayName: "Ann",
-			}, {ID: "bea", UserName: "bea", DisplayName: "Bea"}, {ID: "cy", UserName: "cy", DisplayName: "Cy", Manager: "ann", Area: "t1"}, {ID: "dan", UserName: "dan", DisplayName: "Dan", Manager: "ann"},
+			}, {ID: "bea", UserName: "bea", DisplayName: "Bea"},
+			{ID: "cy", UserName: "cy", DisplayName: "Cy", Manager: "ann", Area: "t1"},
+			{ID: "dan", UserName: "dan", DisplayName: "Dan", Manager: "ann"},
 			{
 				ID:          "eve",
 				UserName:    "eve",
 				DisplayName: "Eve",
-			}, {ID: "kay", UserName: "kay", DisplayName: "Kay"}, {ID: "lou", UserName: "lou", DisplayName: "Lou", State: model.UserLocked},
+			}, {ID: "kay", UserName: "kay", DisplayName: "Kay"},
+			{ID: "lou", UserName: "lou", DisplayName: "Lou", State: model.UserLocked},
 		},
 		Assignments: model.Table[*model.Assignment]{
 			assign(
@@ -85,7 +88,8 @@ func design() *model.Design {
 				"",
 				model.SetOwner,
 				"",
-			), assign("keeper", user("kay"), "", model.SetAdministrator, ""), assign("auditor", user("eve"), "", model.SetAuditor, ""),
+			), assign("keeper", user("kay"), "", model.SetAdministrator, ""),
+			assign("auditor", user("eve"), "", model.SetAuditor, ""),
 			assign(
 				"crew-clerk",
 				model.Subject{Group: "crew"},
@@ -213,7 +217,8 @@ func TestSignIn(t *testing.T) {
 	if who, err := d.SignIn(t.Context(), " BEA ", "quite long enough", "test"); err != nil || who.User != "bea" {
 		t.Errorf("bea is let in as %v, %v", who, err)
 	}
-	for _, c := range [][3]string{{"bea", "wrong password", "not right"}, {"nobody", "quite long enough", "not right"}, {"ann", "quite long enough", "not right"}, {"lou", "quite long enough", "not active"}, {"", "", "not right"}} {
+	for _, c := range [][3]string{{"bea", "wrong password", "not right"}, {"nobody", "quite long enough", "not right"},
+		{"ann", "quite long enough", "not right"}, {"lou", "quite long enough", "not active"}, {"", "", "not right"}} {
 		_, err := d.SignIn(t.Context(), c[0], c[1], "test")
 		refused(t, err, desk.NotSignedIn, c[2])
 	}
@@ -226,18 +231,42 @@ func TestWhoMayWhat(t *testing.T) {
 		ask  func(who desk.Actor) error
 		may  []desk.Actor
 	}{
-		{"see the frame", func(w desk.Actor) error { _, err := d.Bay(w, "user", view.View{}, "", 0, 10); return err }, []desk.Actor{bea, kay, eve}},
-		{"see a picture", func(w desk.Actor) error { _, err := d.Picture(w, view.View{Focus: "role:clerk"}); return err }, []desk.Actor{bea, kay, eve}},
-		{"see another's sheet", func(w desk.Actor) error { _, err := d.Person(w, "ann", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
-		{"see another's trace", func(w desk.Actor) error { _, err := d.Trace(w, "ann", "s:gate:view", ""); return err }, []desk.Actor{bea, kay, eve, ann}},
-		{"see the history", func(w desk.Actor) error { _, err := d.History(w, view.HistorySearch{Limit: 10}); return err }, []desk.Actor{bea, kay, eve}},
+		{"see the frame", func(w desk.Actor) error {
+			_, err := d.Bay(w, "user", view.View{}, "", 0, 10)
+			return err
+		}, []desk.Actor{bea, kay, eve}},
+		{"see a picture", func(w desk.Actor) error {
+			_, err := d.Picture(w, view.View{Focus: "role:clerk"})
+			return err
+		}, []desk.Actor{bea, kay, eve}},
+		{"see another's sheet", func(w desk.Actor) error {
+			_, err := d.Person(w, "ann", "")
+			return err
+		}, []desk.Actor{bea, kay, eve, ann}},
+		{"see another's trace", func(w desk.Actor) error {
+			_, err := d.Trace(w, "ann", "s:gate:view", "")
+			return err
+		}, []desk.Actor{bea, kay, eve, ann}},
+		{"see the history", func(w desk.Actor) error {
+			_, err := d.History(w, view.HistorySearch{Limit: 10})
+			return err
+		}, []desk.Actor{bea, kay, eve}},
 		{"draft", func(w desk.Actor) error {
 			_, err := d.Join(w, end("user", "dan"), end("group", "crew"), edit.JoinTerms{})
 			return err
 		}, []desk.Actor{bea, kay}},
-		{"plan a review", func(w desk.Actor) error { _, err := d.PreviewReview(w, review.NewReview{Role: "night"}); return err }, []desk.Actor{bea, kay}},
-		{"see areas", func(w desk.Actor) error { _, err := d.Areas(w); return err }, []desk.Actor{bea, kay, eve, ann, cy, dan}},
-		{"know oneself", func(w desk.Actor) error { _, err := d.Me(w); return err }, []desk.Actor{bea, kay, eve, ann, cy, dan}},
+		{"plan a review", func(w desk.Actor) error {
+			_, err := d.PreviewReview(w, review.NewReview{Role: "night"})
+			return err
+		}, []desk.Actor{bea, kay}},
+		{"see areas", func(w desk.Actor) error {
+			_, err := d.Areas(w)
+			return err
+		}, []desk.Actor{bea, kay, eve, ann, cy, dan}},
+		{"know oneself", func(w desk.Actor) error {
+			_, err := d.Me(w)
+			return err
+		}, []desk.Actor{bea, kay, eve, ann, cy, dan}},
 	} {
 		for _, who := range []desk.Actor{ann, bea, cy, dan, eve, kay, stranger, {User: "lou"}, {User: "none"}} {
 			err := c.ask(who)
@@ -260,8 +289,11 @@ func TestJoinAndCut(t *testing.T) {
 		{end("user", "dan"), end("group", "crew"), edit.JoinTerms{}, "Dan joins Crew"},
 		{end("group", "crew"), end("user", "dan"), edit.JoinTerms{}, "Dan joins Crew"}, // from either end
 		{end("group", "fed"), end("group", "crew"), edit.JoinTerms{}, "Fed is nested in Crew"},
-		{end("role", "clerk"), end("user", "dan"), edit.JoinTerms{Area: "t2", Reach: "own", Mode: "read-only", Until: &until}, "Dan gets Clerk at Terminal 2, for their own records, read-only, until 4 April 2026 12:00"},
-		{end("group", "everyone"), end("set", "see"), edit.JoinTerms{Area: "top"}, "Everyone gets See over the whole organisation"},
+		{end("role", "clerk"), end("user", "dan"),
+			edit.JoinTerms{Area: "t2", Reach: "own", Mode: "read-only", Until: &until},
+			"Dan gets Clerk at Terminal 2, for their own records, read-only, until 4 April 2026 12:00"},
+		{end("group", "everyone"), end("set", "see"), edit.JoinTerms{Area: "top"},
+			"Everyone gets See over the whole organisation"},
 		{end("role", "night"), end("role", "clerk"), edit.JoinTerms{}, "what Clerk gives is inherited by Night"},
 		{end("set", "open"), end("role", "clerk"), edit.JoinTerms{}, "Open is included in Clerk"},
 		{end("permission", "s:gate:open"), end("role", "clerk"), edit.JoinTerms{}, "s:gate:open is put into Clerk"},
@@ -289,7 +321,8 @@ func TestWhatCannotBeJoined(t *testing.T) {
 		says  string
 	}{
 		{end("user", "dan"), end("user", "cy"), edit.JoinTerms{}, desk.Invalid, "put both into a group"},
-		{end("user", "dan"), end("permission", "s:gate:view"), edit.JoinTerms{}, desk.Invalid, "assign a role or a permission set"},
+		{end("user", "dan"), end("permission", "s:gate:view"), edit.JoinTerms{}, desk.Invalid,
+			"assign a role or a permission set"},
 		{end("set", "see"), end("set", "open"), edit.JoinTerms{}, desk.Invalid, "Nothing runs between"},
 		{end("user", "cy"), end("group", "crew"), edit.JoinTerms{}, desk.Conflict, "joined already"},
 		{end("user", "dan"), end("group", "rule"), edit.JoinTerms{}, desk.Invalid, "by a rule"},
@@ -297,11 +330,13 @@ func TestWhatCannotBeJoined(t *testing.T) {
 		{end("user", "dan"), end("group", "everyone"), edit.JoinTerms{}, desk.Invalid, "built in"},
 		{end("group", "everyone"), end("group", "crew"), edit.JoinTerms{}, desk.Invalid, "built-in group cannot be nested"},
 		{end("role", "fixed"), end("set", "see"), edit.JoinTerms{}, desk.NotAllowed, "protected"},
-		{end("set", "supplied"), end("permission", "s:gate:open"), edit.JoinTerms{}, desk.NotAllowed, "supplied with its system"},
+		{end("set", "supplied"), end("permission", "s:gate:open"), edit.JoinTerms{}, desk.NotAllowed,
+			"supplied with its system"},
 		{end("role", "clerk"), end("role", "clerk"), edit.JoinTerms{}, desk.Invalid, "to itself"},
 		{end("user", "zed"), end("group", "crew"), edit.JoinTerms{}, desk.NotFound, "no person"},
 		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{Area: "moon"}, desk.NotFound, "no area"},
-		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{From: &now, Until: &early}, desk.Invalid, "end before it begins"},
+		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{From: &now, Until: &early}, desk.Invalid,
+			"end before it begins"},
 		{end("user", "dan"), end("role", "night"), edit.JoinTerms{Area: "t1"}, desk.Conflict, "assigned already"},
 	} {
 		_, err := d.Join(bea, c.a, c.b, c.terms)

@@ -73,7 +73,9 @@ func TestWhatADirectoryFeedsIsNotEditedByHand(t *testing.T) {
 func TestWhomADirectoryDeletes(t *testing.T) {
 	d, _ := openDemo(t)
 	leave := func(id string) error {
-		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error { return f.Leave(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
+			return f.Leave(id)
+		})
 		return err
 	}
 	if err := leave("noor.tamsin"); err != nil {
@@ -93,7 +95,9 @@ func TestWhomADirectoryDeletes(t *testing.T) {
 	}
 	applyAll(t, d, desk.Actor{User: signe.User, Proven: today})
 	remove := func(id string) error {
-		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error { return f.Remove(id) })
+		_, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
+			return f.Remove(id)
+		})
 		return err
 	}
 	refused(t, remove("bookkeepers"), desk.NotAllowed, "kept by hand")
@@ -146,7 +150,8 @@ func TestDirectories(t *testing.T) {
 	if _, err := d.MakeToken(account.NewToken{Name: "Pilots' register", Purpose: "scim"}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil { // of somebody who is not here counts nothing
+	// of somebody who is not here counts nothing
+	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ghost", By: "Nobody's"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.SaveFed(store.Fed{Kind: "user", ID: "mireille.aster", By: "Ferry office"}); err != nil {

@@ -56,7 +56,8 @@ func TestADelegateReviewsTheirOwn(t *testing.T) {
 		put(t, d, &model.Delegation{
 			ID: "site", Name: "Site", Delegate: model.Subject{User: "eve"}, People: model.People{Area: "t1"},
 			Actions: actions, Roles: []string{"night"}, Area: "t1",
-		}, &model.Assignment{ID: "eve-night", Subject: model.Subject{User: "eve"}, Role: "night", Reach: model.ReachArea, Mode: model.Full})
+		}, &model.Assignment{ID: "eve-night", Subject: model.Subject{User: "eve"}, Role: "night", Reach: model.ReachArea,
+			Mode: model.Full})
 		eve := desk.Actor{User: "eve", Proven: now}
 		r := must[*review.Review](t)(d.OpenReview(eve, review.NewReview{Role: "night", Fallback: "ann"}))
 		items := itemsOf(t, d, eve, r.ID)
@@ -89,7 +90,9 @@ func TestADirectoryLocksNobodyOut(t *testing.T) {
 	}
 	_, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error { return f.Leave("bea") })
 	refused(t, err, desk.NotAllowed, "last live person")
-	if _, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error { return f.Leave("dan") }); err != nil {
+	if _, err := d.Feed(directory.Speaker{Name: "dir"}, func(f *directory.Request) error {
+		return f.Leave("dan")
+	}); err != nil {
 		t.Error(err)
 	}
 }

@@ -306,8 +306,9 @@ func gainsaid(ops []change.Op, after *model.Design) (out []said) {
 			fields = append(fields, model.FieldOf(o.Kind, f).Said)
 		}
 		if fields != nil {
-			out = append(out, of(o.Kind, o.ID, Upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+
-				strings.Join(fields, ", ")+"). Change it there, or keep this by hand from now on."))
+			out = append(out, of(o.Kind, o.ID,
+				Upper(change.Title(o))+" comes from a directory, and so does what was changed here ("+
+					strings.Join(fields, ", ")+"). Change it there, or keep this by hand from now on."))
 		}
 	}
 	return out

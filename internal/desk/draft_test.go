@@ -131,7 +131,8 @@ func TestARefusedStepChangesNothing(t *testing.T) {
 	}
 	// What is put back by hand leaves nothing behind.
 	must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"}, true))
-	if d := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"}, false)); len(
+	if d := must[*desk.Draft](t)(d.Tick(signe, model.KindRole, "night-cover", []string{"quaybook:berth-plan:view"},
+		false)); len(
 		d.Edits,
 	) != 1 {
 		t.Errorf("there are %d acts", len(d.Edits))

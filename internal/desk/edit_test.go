@@ -190,7 +190,8 @@ func TestDeletingDealsWithWhatHangsOnIt(t *testing.T) {
 		cause desk.Cause
 		says  string
 	}{
-		{model.KindArea, "top", desk.Invalid, "whole organisation"}, {model.KindSet, model.SetOwner, desk.Invalid, "built in"}, {model.KindRole, "none", desk.NotFound, "no role"},
+		{model.KindArea, "top", desk.Invalid, "whole organisation"},
+		{model.KindSet, model.SetOwner, desk.Invalid, "built in"}, {model.KindRole, "none", desk.NotFound, "no role"},
 		{model.KindRole, "fixed", desk.NotAllowed, "protected"}, {model.KindSet, "supplied", desk.NotAllowed, "supplied"},
 	} {
 		_, err := d.Delete(bea, c.kind, c.id, nil)
@@ -217,7 +218,9 @@ func TestCriticalChangesAskForThePassword(t *testing.T) {
 		},
 		"deleting a person": func() error { return second(d.Delete(bea, model.KindUser, "dan", nil)) },
 		"a delegation": func() error {
-			return second(d.Put(bea, nil, &model.Delegation{Name: "D", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"}, Actions: []string{"lock"}}))
+			return second(d.Put(bea, nil,
+				&model.Delegation{Name: "D", Delegate: model.Subject{User: "cy"}, People: model.People{Area: "t1"},
+					Actions: []string{"lock"}}))
 		},
 	} {
 		if err := step(); err != nil {
@@ -293,20 +296,24 @@ func TestDelegates(t *testing.T) {
 	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
 		t.Errorf("Ruben sees %d people", l.Total)
 	}
-	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(
+	if l := must[*view.List](t)(d.List(ruben,
+		view.Listing{Kind: model.KindRole, Mine: "assign", Limit: 10})); !slices.Equal(
 		rowNames(l),
 		[]string{"Berth planner", "Gate clerk", "Night cover", "Quay hand"},
 	) {
 		t.Errorf("he may assign %v", rowNames(l))
 	}
-	if l := must[*view.List](t)(d.List(ruben, view.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(
+	if l := must[*view.List](t)(d.List(ruben,
+		view.Listing{Kind: model.KindUser, Mine: "assign", Limit: 500})); slices.Contains(
 		rowNames(l),
 		"Ruben Adeyemi",
 	) ||
 		l.Total != 140 {
 		t.Errorf("he may assign to %d", l.Total)
 	}
-	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")), second(d.Bundle(ruben, model.KindRole, "payments-lead", "")), second(d.Area(ruben, "ferries")), second(d.Group(ruben, "payments-office", "")), second(d.Delegation(ruben, "ticketing"))} {
+	for _, err := range []error{second(d.Person(ruben, "halima.corvane", "")),
+		second(d.Bundle(ruben, model.KindRole, "payments-lead", "")), second(d.Area(ruben, "ferries")),
+		second(d.Group(ruben, "payments-office", "")), second(d.Delegation(ruben, "ticketing"))} {
 		refused(t, err, desk.NotFound, "no ")
 	}
 	_, err := d.History(ruben, view.HistorySearch{Limit: 1})
@@ -352,22 +359,32 @@ func TestDelegates(t *testing.T) {
 		{second(d.Join(ruben, end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{})), "membership"},
 		{second(d.Cut(ruben, end("group", "north-gate-crew"), end("role", "gate-clerk"), "")), "not to a group"},
 		{second(d.Put(ruben, nil, &model.Role{Name: "Mine"})), "cannot be changed through a delegation"},
-		{second(d.Put(ruben, nil, &model.Delegation{Name: "D", Delegate: model.Subject{User: "noor.tamsin"}, People: model.People{Area: "terminal-2"}, Actions: []string{"lock"}})), "cannot be changed through a delegation"},
+		{second(d.Put(ruben, nil,
+			&model.Delegation{Name: "D", Delegate: model.Subject{User: "noor.tamsin"}, People: model.People{Area: "terminal-2"},
+				Actions: []string{"lock"}})), "cannot be changed through a delegation"},
 		{second(d.Delete(ruben, model.KindUser, "noor.tamsin", nil)), "cannot be deleted"},
-		{second(d.Put(ruben, nil, &model.User{UserName: "x", DisplayName: "X", Area: "ferries", State: model.UserInvited})), "There is no area \"ferries\""},
-		{second(d.Tick(ruben, model.KindRole, "gate-clerk", []string{"quaybook:tariff:publish"}, true)), "cannot be changed through a delegation"},
+		{second(d.Put(ruben, nil, &model.User{UserName: "x", DisplayName: "X", Area: "ferries", State: model.UserInvited})),
+			"There is no area \"ferries\""},
+		{second(d.Tick(ruben, model.KindRole, "gate-clerk", []string{"quaybook:tariff:publish"}, true)),
+			"cannot be changed through a delegation"},
 	} {
 		refused(t, c.err, desk.NotAllowed, c.says)
 	}
 	// What is out of his sight is refused as what does not exist is, letter by letter.
 	for _, c := range [][2]error{
-		{give(ruben, "noor.tamsin", "payments-lead", "terminal-2", &until), give(ruben, "noor.tamsin", "ghost-lead", "terminal-2", &until)},
-		{give(ruben, "halima.corvane", "gate-clerk", "north-harbour", &until), give(ruben, "nobody.corvane", "gate-clerk", "north-harbour", &until)},
-		{give(ruben, "noor.tamsin", "gate-clerk", "ferries", &until), give(ruben, "noor.tamsin", "gate-clerk", "nowhere", &until)},
-		{second(d.Cut(ruben, end("user", "halima.corvane"), end("role", "gate-clerk"), "")), second(d.Cut(ruben, end("user", "nobody"), end("role", "gate-clerk"), ""))},
-		{second(d.Delete(ruben, model.KindRole, "payments-lead", nil)), second(d.Delete(ruben, model.KindRole, "ghost", nil))},
+		{give(ruben, "noor.tamsin", "payments-lead", "terminal-2", &until),
+			give(ruben, "noor.tamsin", "ghost-lead", "terminal-2", &until)},
+		{give(ruben, "halima.corvane", "gate-clerk", "north-harbour", &until),
+			give(ruben, "nobody.corvane", "gate-clerk", "north-harbour", &until)},
+		{give(ruben, "noor.tamsin", "gate-clerk", "ferries", &until),
+			give(ruben, "noor.tamsin", "gate-clerk", "nowhere", &until)},
+		{second(d.Cut(ruben, end("user", "halima.corvane"), end("role", "gate-clerk"), "")),
+			second(d.Cut(ruben, end("user", "nobody"), end("role", "gate-clerk"), ""))},
+		{second(d.Delete(ruben, model.KindRole, "payments-lead", nil)),
+			second(d.Delete(ruben, model.KindRole, "ghost", nil))},
 		{second(d.Tidy(ruben, "payments-office")), second(d.Tidy(ruben, "ghost"))},
-		{second(d.Tick(ruben, model.KindRole, "payments-lead", nil, true)), second(d.Tick(ruben, model.KindRole, "ghost", nil, true))},
+		{second(d.Tick(ruben, model.KindRole, "payments-lead", nil, true)),
+			second(d.Tick(ruben, model.KindRole, "ghost", nil, true))},
 		{
 			second(d.Put(ruben, &model.User{ID: "halima.corvane"}, &model.User{ID: "halima.corvane", DisplayName: "H"})),
 			second(d.Put(ruben, &model.User{ID: "ghost"}, &model.User{ID: "ghost", DisplayName: "H"})),
@@ -400,9 +417,11 @@ func TestDelegates(t *testing.T) {
 		must[*view.GroupSheet](t)(d.Group(lucia, "ferries-staff", "")).MayAdd {
 		t.Error("the ticketing lead is offered the wrong groups")
 	}
-	joined := must[*view.List](t)(d.List(lucia, view.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
+	joined := must[*view.List](t)(d.List(lucia,
+		view.Listing{Kind: model.KindUser, Query: `title eq "Purser"`, Mine: "membership", Limit: 1})).Rows[0].ID
 	must[*desk.Draft](t)(d.Join(lucia, end("user", joined), end("group", "ticket-office"), edit.JoinTerms{}))
-	desk8 := must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Query: `title eq "Service desk"`, Limit: 1})).Rows[0].ID
+	desk8 := must[*view.List](t)(d.List(signe,
+		view.Listing{Kind: model.KindUser, Query: `title eq "Service desk"`, Limit: 1})).Rows[0].ID
 	service := desk.Actor{User: desk8}
 	clerk := must[*view.Person](t)(d.Person(service, "esperance.brisk", ""))
 	locked := change.Clone(clerk.Object)
@@ -451,7 +470,8 @@ func TestEngaging(t *testing.T) {
 		[]string{"crew"},
 	))
 	if len(draft.Edits) != 1 || !slices.Equal(told(draft), []string{
-		"Fay is added as a person", "Fay gets Night at Terminal 1", "Fay gets See over the whole organisation", "Fay joins Crew",
+		"Fay is added as a person", "Fay gets Night at Terminal 1", "Fay gets See over the whole organisation",
+		"Fay joins Crew",
 	}) {
 		t.Errorf("drafted: %q", told(draft))
 	}
@@ -508,6 +528,7 @@ func TestLookingBeforeAssigning(t *testing.T) {
 	if part.Already != 1 || len(part.Targets) != 0 {
 		t.Errorf("a delegate is told %+v", part)
 	}
-	_, err = d.LookAssign(ann, []desk.End{end("user", "dan")}, []desk.End{end("role", "night")}, edit.JoinTerms{Area: "t1"})
+	_, err = d.LookAssign(ann, []desk.End{end("user", "dan")}, []desk.End{end("role", "night")},
+		edit.JoinTerms{Area: "t1"})
 	refused(t, err, desk.NotFound, "")
 }

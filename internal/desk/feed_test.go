@@ -98,7 +98,10 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 	heard, ended := make(chan int), make(chan error)
 	began := d.Revision()
 	go func() {
-		ended <- d.FollowChanges(ctx, signe, began-2, func(r view.Revision) error { heard <- r.Number; return nil }, func() error { return nil })
+		ended <- d.FollowChanges(ctx, signe, began-2, func(r view.Revision) error {
+			heard <- r.Number
+			return nil
+		}, func() error { return nil })
 	}()
 	next := func(want int) {
 		t.Helper()
@@ -130,7 +133,9 @@ func TestRevisionsAreHeardOfAsTheyCome(t *testing.T) {
 		t.Error(err)
 	}
 	failure := errors.New("no")
-	if err := d.FollowChanges(context.Background(), signe, 0, func(view.Revision) error { return failure }, nil); !errors.Is(
+	if err := d.FollowChanges(context.Background(), signe, 0, func(view.Revision) error {
+		return failure
+	}, nil); !errors.Is(
 		err,
 		failure,
 	) {

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"testing"
 
-	"fachwerk/internal/desk/view"
+	"fachwerk/internal/desk/ask"
 
 	"fachwerk/internal/desk"
 )
@@ -19,7 +19,7 @@ func TestFit(t *testing.T) {
 		"quaybook:ghost:open",
 		"",
 	}
-	a := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Need: need, Roles: true}))
+	a := must[*ask.FitAnswer](t)(d.Fit(signe, ask.FitAsk{Need: need, Roles: true}))
 	if len(a.Need) != 7 || !slices.Equal(a.Unknown, []string{"quaybook:ghost:open"}) {
 		t.Errorf("needed are %v, unknown %v", a.Need, a.Unknown)
 	}
@@ -32,18 +32,18 @@ func TestFit(t *testing.T) {
 		if slices.ContainsFunc(f.Bundles, func(b desk.Ref) bool { return b.Kind != "role" }) {
 			t.Errorf("a set was used: %v", f.Bundles)
 		}
-		if !slices.IsSortedFunc(f.Excess, func(a, b view.FitPermission) int { return b.Risk - a.Risk }) ||
+		if !slices.IsSortedFunc(f.Excess, func(a, b ask.FitPermission) int { return b.Risk - a.Risk }) ||
 			len(f.Excess) > 0 && f.Risk != f.Excess[0].Risk {
 			t.Errorf("too much is %v, up to %d", f.Excess, f.Risk)
 		}
 	}
 	// Like a person, without some; the role that is proposed can be drafted.
-	like := must[*view.FitAnswer](
+	like := must[*ask.FitAnswer](
 		t,
 	)(
 		d.Fit(
 			signe,
-			view.FitAsk{
+			ask.FitAsk{
 				Like:    "noor.tamsin",
 				Without: []string{"gangway:departure:view", "gangway:timetable:view"},
 				Roles:   true,
@@ -60,13 +60,13 @@ func TestFit(t *testing.T) {
 	if len(draft.Edits) != 1 || len(draft.Blocks) > 0 {
 		t.Errorf("the draft is %+v", draft)
 	}
-	c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:like-noor", "user:noor.tamsin"}, true))
+	c := must[*ask.Comparison](t)(d.Compare(signe, []string{"role:like-noor", "user:noor.tamsin"}, true))
 	if c.Things[0].Permissions != 29 {
 		t.Errorf("the drafted role gives %d permissions", c.Things[0].Permissions)
 	}
-	_, err := d.Fit(signe, view.FitAsk{Like: "ghost", Roles: true})
+	_, err := d.Fit(signe, ask.FitAsk{Like: "ghost", Roles: true})
 	refused(t, err, desk.NotFound, "no person")
-	if none := must[*view.FitAnswer](t)(d.Fit(signe, view.FitAsk{Need: need})); len(none.Fits) != 0 {
+	if none := must[*ask.FitAnswer](t)(d.Fit(signe, ask.FitAsk{Need: need})); len(none.Fits) != 0 {
 		t.Errorf("without roles and sets, %v fits", none.Fits)
 	}
 }

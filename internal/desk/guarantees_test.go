@@ -50,12 +50,16 @@ func TestNoDoorBreaksAGuarantee(t *testing.T) {
 		put  []model.Object
 		says string
 	}{
-		"given now":             {[]model.Object{night("x", "ann")}, "“Gates stay at Terminal 1” is not kept: Ann holds s:gate:open at Terminal 1, by “Night”"},
-		"given later":           {[]model.Object{later}, "from 1 "},
-		"to who is locked":      {[]model.Object{night("x", "lou")}, "Lou holds s:gate:open"},
-		"who holds it moves":    {[]model.Object{moved}, "Cy holds s:gate:open"},
-		"by a role and a group": {[]model.Object{clerk, crew}, "Ann holds s:gate:open at Terminal 1, by “Clerk”, given to Crew"},
-		"to whoever comes":      {[]model.Object{&model.Assignment{ID: "p", Subject: model.Subject{Group: model.Public}, Role: "night"}}, "someone who is not signed in holds s:gate:open over the whole organisation, by “Night”, given to anybody"},
+		"given now": {[]model.Object{night("x", "ann")},
+			"“Gates stay at Terminal 1” is not kept: Ann holds s:gate:open at Terminal 1, by “Night”"},
+		"given later":        {[]model.Object{later}, "from 1 "},
+		"to who is locked":   {[]model.Object{night("x", "lou")}, "Lou holds s:gate:open"},
+		"who holds it moves": {[]model.Object{moved}, "Cy holds s:gate:open"},
+		"by a role and a group": {[]model.Object{clerk, crew},
+			"Ann holds s:gate:open at Terminal 1, by “Clerk”, given to Crew"},
+		"to whoever comes": {[]model.Object{&model.Assignment{ID: "p", Subject: model.Subject{Group: model.Public},
+			Role: "night"}}, "someone who is not signed in holds s:gate:open over the whole organisation, by “Night”, given " +
+			"to anybody"},
 	} {
 		must[*desk.Draft](t)(d.Discard(owner))
 		var draft *desk.Draft
@@ -115,11 +119,13 @@ func TestGuaranteesThatAreOnlyTold(t *testing.T) {
 	if kept.Now != 1 {
 		t.Errorf("tried, it is broken by %+v", kept.Broken)
 	}
-	if kept = must[*view.Kept](t)(d.TryGuarantee(bea, &model.Guarantee{Name: "x", Type: model.AtMost, Permissions: []string{"s:*"}})); kept.Trouble == "" {
+	if kept = must[*view.Kept](t)(d.TryGuarantee(bea,
+		&model.Guarantee{Name: "x", Type: model.AtMost, Permissions: []string{"s:*"}})); kept.Trouble == "" {
 		t.Error("one that counts is tried without a count")
 	}
 	count := 2
-	if kept = must[*view.Kept](t)(d.TryGuarantee(bea, &model.Guarantee{Name: "x", Type: model.AtLeast, Count: &count, Permissions: []string{"s:gate:*"}})); kept.Now != 2 ||
+	if kept = must[*view.Kept](t)(d.TryGuarantee(bea,
+		&model.Guarantee{Name: "x", Type: model.AtLeast, Count: &count, Permissions: []string{"s:gate:*"}})); kept.Now != 2 ||
 		kept.Names != 2 {
 		t.Errorf("at least two over the whole organisation: %+v", kept)
 	}

@@ -31,7 +31,8 @@ func tried(t *testing.T, d *rooms.Desk, id, verdict string) *deskintake.Import {
 
 func TestAFileIsBroughtIn(t *testing.T) {
 	d, _ := openDemo(t)
-	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy Lorne;cy@x.example;Terminal 3;Gate clerk\n"
+	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy " +
+		"Lorne;cy@x.example;Terminal 3;Gate clerk\n"
 	im := must[*deskintake.Import](t)(d.BeginImport(signe, "starters.csv", "", []byte(text)))
 	v := tried(t, d, im.ID, "")
 	if v.State != "ready" || v.Kind != "people" || v.Counts["create"] != 1 || v.Counts["error"] != 1 || v.Match != 2 ||
@@ -64,7 +65,8 @@ func TestAFileIsBroughtIn(t *testing.T) {
 		t.Errorf("as groups: %+v", v)
 	}
 	people := "people"
-	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Kind: &people, Columns: []string{"", "displayName", "email", "area", "roles"}}); err != nil {
+	if err := d.AlterImport(signe, im.ID,
+		deskintake.ImportHow{Kind: &people, Columns: []string{"", "displayName", "email", "area", "roles"}}); err != nil {
 		t.Fatal(err)
 	}
 	if v = tried(t, d, im.ID, ""); v.Columns[0].Field != "" || v.Counts["create"] != 2 {
@@ -111,7 +113,8 @@ func TestTheSameMistakeInManyRows(t *testing.T) {
 			"x.csv",
 			"people",
 			[]byte(
-				"Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n",
+				"Name;Site;Role\nAd One;Terminal 3;Gate clerk\nBo Two;Terminal 3;Gate clark\nCy Three;Terminal 2;Gate clark\nDi "+
+					"Four;Terminal 3;Gate clerk\nEl Five;Terminal 3\n",
 			),
 		),
 	)

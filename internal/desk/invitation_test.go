@@ -181,7 +181,8 @@ func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
 	d, s, _ := clocked(t)
 	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
 	if err := s.WriteAll([]store.Letter{
-		{Written: now, User: "ann", To: "ann@small.example", Subject: "One", Body: "Dear Ann,\n\n[the link is made when this letter is sent]\n", Link: "password"},
+		{Written: now, User: "ann", To: "ann@small.example", Subject: "One",
+			Body: "Dear Ann,\n\n[the link is made when this letter is sent]\n", Link: "password"},
 		{Written: now, User: "cy", Subject: "Two", Body: "Dear Cy\n"},
 	}); err != nil {
 		t.Fatal(err)
@@ -234,8 +235,9 @@ func TestWhoIsDeletedIsGivenNothing(t *testing.T) {
 	gone := applyAll(t, d, owner)
 	crew := d.Design().Get(model.KindGroup, "crew").(*model.Group)
 	for what, err := range map[string]error{
-		"joined":   second(d.Join(owner, end("user", "cy"), end("role", "clerk"), edit.JoinTerms{})),
-		"assigned": second(d.AssignMany(owner, []desk.End{end("user", "cy"), end("user", "dan")}, []desk.End{end("role", "clerk")}, edit.JoinTerms{})),
+		"joined": second(d.Join(owner, end("user", "cy"), end("role", "clerk"), edit.JoinTerms{})),
+		"assigned": second(d.AssignMany(owner, []desk.End{end("user", "cy"), end("user", "dan")},
+			[]desk.End{end("role", "clerk")}, edit.JoinTerms{})),
 		"listed": second(d.Put(owner, crew, &model.Group{
 			ID: crew.ID, Name: crew.Name, Users: append(slices.Clone(crew.Users), "cy"), Groups: crew.Groups,
 		})),

@@ -51,7 +51,8 @@ func TestALeaving(t *testing.T) {
 		t.Errorf("they leave behind %+v", l)
 	}
 	on := time.Date(2026, 3, 31, 0, 0, 0, 0, time.UTC)
-	plan := people.LeavingPlan{User: "cy", On: on, Items: "ann", Grants: []people.LeavingHandGrant{{ID: "cy-night", To: "dan"}}}
+	plan := people.LeavingPlan{User: "cy", On: on, Items: "ann",
+		Grants: []people.LeavingHandGrant{{ID: "cy-night", To: "dan"}}}
 	for _, duty := range l.Duties {
 		plan.Duties = append(plan.Duties, people.LeavingHandOver{Kind: duty.Kind, ID: duty.ID, To: "ann"})
 	}
@@ -71,7 +72,8 @@ func TestALeaving(t *testing.T) {
 	design := func() *model.Design { return d.Present().Design() }
 	crew, _ := design().Groups.Find("crew")
 	dan, _ := design().Users.Find("dan")
-	if crew.Owner != "ann" || dan.Manager != "ann" || must[int](t)(s.Waiting("cy")) != 0 || must[int](t)(s.Waiting("ann")) != 2 {
+	if crew.Owner != "ann" || dan.Manager != "ann" || must[int](t)(s.Waiting("cy")) != 0 ||
+		must[int](t)(s.Waiting("ann")) != 2 {
 		t.Error("not all that they answered for is in other hands")
 	}
 	at(on.Add(-time.Minute))
@@ -95,7 +97,8 @@ func TestALeaving(t *testing.T) {
 	cy, _ := design().Users.Find("cy")
 	crew, _ = design().Groups.Find("crew")
 	record := must[store.Revision](t)(s.Revision(d.Revision()))
-	if cy.State != model.UserDeactivated || len(cy.Licences) > 0 || len(crew.Users) > 0 || allowed(d, "cy", "s:gate:open", "t1") {
+	if cy.State != model.UserDeactivated || len(cy.Licences) > 0 || len(crew.Users) > 0 ||
+		allowed(d, "cy", "s:gate:open", "t1") {
 		t.Errorf("on the day: %+v, in the crew %v", cy, crew.Users)
 	}
 	if record.WhoName != "Fachwerk, by itself" ||
@@ -182,11 +185,12 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		Actions: []string{"lock"}, Area: "t1",
 	})
 	fay := desk.Actor{User: "fay"}
-	put(t, d, &model.User{ID: "gus", UserName: "gus", DisplayName: "Gus", Area: "t1"}, &model.User{ID: "fay", UserName: "fay", DisplayName: "Fay"}, &model.Delegation{
-		ID: "exits", Name: "Exits", Delegate: model.Subject{User: "fay"}, People: model.People{Area: "t1"},
-		Actions: []string{"lock", "deactivate", "seat", "assign", "revoke", "membership"}, Roles: []string{"night", "clerk"},
-		Groups: []string{"crew"}, GroupsWhole: true, Area: "t1",
-	})
+	put(t, d, &model.User{ID: "gus", UserName: "gus", DisplayName: "Gus", Area: "t1"},
+		&model.User{ID: "fay", UserName: "fay", DisplayName: "Fay"}, &model.Delegation{
+			ID: "exits", Name: "Exits", Delegate: model.Subject{User: "fay"}, People: model.People{Area: "t1"},
+			Actions: []string{"lock", "deactivate", "seat", "assign", "revoke", "membership"}, Roles: []string{"night", "clerk"},
+			Groups: []string{"crew"}, GroupsWhole: true, Area: "t1",
+		})
 	on := now.AddDate(0, 0, 20)
 	for _, c := range []struct {
 		who   desk.Actor
@@ -198,9 +202,11 @@ func TestWhoMayHaveSomebodyLeave(t *testing.T) {
 		{dan, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},
 		{ann, people.LeavingPlan{User: "dan", On: on}, desk.NotFound, "There is no person"}, // out of sight
 		{ann, people.LeavingPlan{User: "cy", On: on}, desk.NotAllowed, ""},                  // locks, but does not deactivate
-		{ann, people.LeavingPlan{User: "gus", On: on}, desk.NotAllowed, "deactivate"},       // to have it end is theirs, the day is not
+		// to have it end is theirs, the day is not
+		{ann, people.LeavingPlan{User: "gus", On: on}, desk.NotAllowed, "deactivate"},
 		{eve, people.LeavingPlan{User: "cy", On: on, Items: "eve"}, desk.NotAllowed, ""},
-		{fay, people.LeavingPlan{User: "cy", On: on, Items: "fay"}, desk.NotAllowed, "Run reviews"}, // lets people go, and runs no review
+		// lets people go, and runs no review
+		{fay, people.LeavingPlan{User: "cy", On: on, Items: "fay"}, desk.NotAllowed, "Run reviews"},
 		{desk.Actor{User: "bea", Proven: now}, people.LeavingPlan{User: "bea", On: on}, desk.NotAllowed, "every right"},
 		{desk.Actor{User: "bea", Proven: now}, people.LeavingPlan{User: "cy", On: now}, desk.Invalid, "a day to come"},
 		{

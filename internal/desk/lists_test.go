@@ -27,7 +27,8 @@ func TestPeopleTakenOverAreListedAsNew(t *testing.T) {
 			u := model.Clone(d.Users[r.IntN(len(d.Users))])
 			switch r.IntN(5) {
 			case 0:
-				u.ID, u.DisplayName = fmt.Sprintf("%c%d-%d", 'a'+r.IntN(26), round, r.IntN(9)), fmt.Sprintf("Newcomer %d", r.IntN(9))
+				u.ID, u.DisplayName = fmt.Sprintf("%c%d-%d", 'a'+r.IntN(26), round, r.IntN(9)),
+					fmt.Sprintf("Newcomer %d", r.IntN(9))
 				u.UserName = u.ID
 			case 1:
 				u.DisplayName = fmt.Sprintf("Zoë %d", r.IntN(9))

@@ -122,7 +122,8 @@ func TestWhatPeersHold(t *testing.T) {
 	if shares.People != 4 || !slices.Equal(got, want) {
 		t.Errorf("%d clerks hold %q, want %q", shares.People, got, want)
 	}
-	if like := must[*people.PeerShares](t)(d.PeersOf(bea, peers.Job{}, "hand0")); like.People != 1 || len(like.Shares) != 4 || !like.Shares[1].ByItself {
+	if like := must[*people.PeerShares](t)(d.PeersOf(bea, peers.Job{}, "hand0")); like.People != 1 ||
+		len(like.Shares) != 4 || !like.Shares[1].ByItself {
 		t.Errorf("one person holds %+v", like)
 	}
 	if none := must[*people.PeerShares](t)(d.PeersOf(bea, peers.Job{}, "")); none.People != 0 || len(none.Shares) != 0 {

@@ -8,8 +8,8 @@ import (
 // Promise is a guarantee that a change would break, or make worse.
 type Promise struct {
 	Guarantee Ref    `json:"guarantee"`
-	Strict    bool   `json:"strict"    doc:"The change cannot be applied; otherwise it is told only"`
-	Says      string `json:"says"      doc:"Who would hold what, where, by which way and from when on"`
+	Strict    bool   `json:"strict" doc:"The change cannot be applied; otherwise it is told only"`
+	Says      string `json:"says" doc:"Who would hold what, where, by which way and from when on"`
 }
 
 // promises gives the guarantees that the change would break, or make worse, now or at an instant to come, with all that

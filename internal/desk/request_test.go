@@ -59,7 +59,8 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 		Permission: "s:gate:view", Where: "t1", Way: ways.Ways[join].ID, Until: &ends, Reason: "  the audit of gates ",
 	}
 	r := must[*people.Request](t)(d.MakeRequest(ann, wish))
-	if r.What != "membership of “Crew”, until 3 April 2026" || r.State != "open" || !r.Mine || r.Reason != "the audit of gates" {
+	if r.What != "membership of “Crew”, until 3 April 2026" || r.State != "open" || !r.Mine ||
+		r.Reason != "the audit of gates" {
 		t.Errorf("the request is %+v", r)
 	}
 	_, err := d.MakeRequest(ann, wish)
@@ -154,7 +155,8 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 func TestAnEndLeavesALaterMembershipAlone(t *testing.T) {
 	d, _, clock := clocked(t)
 	ends := now.AddDate(0, 0, 30)
-	r := must[*people.Request](t)(d.MakeRequest(ann, people.RequestWish{Kind: "group", ID: "crew", Until: &ends, Reason: "x"}))
+	r := must[*people.Request](t)(d.MakeRequest(ann,
+		people.RequestWish{Kind: "group", ID: "crew", Until: &ends, Reason: "x"}))
 	terms := people.RequestTerms{Until: &ends}
 	w := must[*people.RequestWeighed](t)(d.WeighRequest(kay, r.ID, terms))
 	must[*desk.Applied](t)(d.Grant(kay, r.ID, terms, w.Impact.Stamp))
@@ -177,8 +179,10 @@ func TestAnEndLeavesALaterMembershipAlone(t *testing.T) {
 func TestARequestInADraft(t *testing.T) {
 	d, _ := open(t)
 	owner := desk.Actor{User: "bea", Proven: now}
-	first := must[*people.Request](t)(d.MakeRequest(ann, people.RequestWish{Kind: "role", ID: "clerk", Area: "t1", Reason: "x"}))
-	second := must[*people.Request](t)(d.MakeRequest(ann, people.RequestWish{Kind: "role", ID: "night", Area: "t2", Reason: "y"}))
+	first := must[*people.Request](t)(d.MakeRequest(ann,
+		people.RequestWish{Kind: "role", ID: "clerk", Area: "t1", Reason: "x"}))
+	second := must[*people.Request](t)(d.MakeRequest(ann,
+		people.RequestWish{Kind: "role", ID: "night", Area: "t2", Reason: "y"}))
 	must[*desk.Draft](t)(d.DraftGrant(owner, first.ID, people.RequestTerms{Area: "t2"}))
 	must[*desk.Draft](t)(d.DraftGrant(owner, second.ID, people.RequestTerms{Area: "t2"}))
 	_, err := d.DraftGrant(owner, first.ID, people.RequestTerms{Area: "t2"})
@@ -295,8 +299,10 @@ func TestWhatCannotBeAskedFor(t *testing.T) {
 		{ann, people.RequestWish{Kind: "group", ID: "fed", Reason: "x"}, desk.Invalid, "comes from a directory"},
 		{ann, people.RequestWish{Kind: "group", ID: "hidden", Reason: "x"}, desk.NotFound, "There is no group"},
 		{cy, people.RequestWish{Kind: "role", ID: "night", Area: "t1", Reason: "x"}, desk.Conflict, "have it already"},
-		{ann, people.RequestWish{Permission: "s:gate:view", Way: "none", Reason: "x"}, desk.Conflict, "Look at the ways again"},
-		{desk.Actor{User: "bea", As: "ann"}, people.RequestWish{Kind: "role", ID: "clerk", Reason: "x"}, desk.NotAllowed, "own eyes"},
+		{ann, people.RequestWish{Permission: "s:gate:view", Way: "none", Reason: "x"}, desk.Conflict,
+			"Look at the ways again"},
+		{desk.Actor{User: "bea", As: "ann"}, people.RequestWish{Kind: "role", ID: "clerk", Reason: "x"}, desk.NotAllowed,
+			"own eyes"},
 		{stranger, people.RequestWish{Kind: "role", ID: "clerk", Reason: "x"}, desk.NotSignedIn, "Sign in"},
 	} {
 		_, err := d.MakeRequest(c.who, c.wish)

@@ -48,13 +48,16 @@ func TestWhatAReviewAsks(t *testing.T) {
 		ask   review.NewReview
 		about string
 	}{
-		"a system":  {review.NewReview{System: "tallyroom"}, "what gives something of Tallyroom"},
-		"a set":     {review.NewReview{Set: "gate-override"}, "the permission set Gate override"},
-		"a group":   {review.NewReview{Group: "north-gate-crew"}, "what comes by the group North gate crew"},
-		"an area":   {review.NewReview{Area: "ms-gannet"}, "all access at MS Gannet"},
-		"a risk":    {review.NewReview{Risk: 3, Area: "finance"}, "what is of critical risk at Finance"},
-		"a filter":  {review.NewReview{Filter: `userType eq "contractor"`}, `all access, of people with userType eq "contractor"`},
-		"all of it": {review.NewReview{Role: "gate-clerk", System: "quaybook", Risk: 2, Area: "terminal-1", Filter: `title eq "Gate clerk"`}, `the role Gate clerk, what gives something of Quaybook, what is of high risk or more at Terminal 1, of people with title eq "Gate clerk"`},
+		"a system": {review.NewReview{System: "tallyroom"}, "what gives something of Tallyroom"},
+		"a set":    {review.NewReview{Set: "gate-override"}, "the permission set Gate override"},
+		"a group":  {review.NewReview{Group: "north-gate-crew"}, "what comes by the group North gate crew"},
+		"an area":  {review.NewReview{Area: "ms-gannet"}, "all access at MS Gannet"},
+		"a risk":   {review.NewReview{Risk: 3, Area: "finance"}, "what is of critical risk at Finance"},
+		"a filter": {review.NewReview{Filter: `userType eq "contractor"`},
+			`all access, of people with userType eq "contractor"`},
+		"all of it": {review.NewReview{Role: "gate-clerk", System: "quaybook", Risk: 2, Area: "terminal-1",
+			Filter: `title eq "Gate clerk"`},
+			`the role Gate clerk, what gives something of Quaybook, what is of high risk or more at Terminal 1, of people with title eq "Gate clerk"`},
 	} {
 		p := preview(c.ask)
 		if p.Items == 0 || p.People == 0 || len(p.Reviewers) == 0 || text(p.About) != c.about {
@@ -74,7 +77,8 @@ func TestWhatAReviewAsks(t *testing.T) {
 	if len(byOne.Reviewers) != 2 || byOne.Fallback != 1 { // he does not decide about himself
 		t.Errorf("decided by one: %+v, %d by the fallback", byOne.Reviewers, byOne.Fallback)
 	}
-	for says, n := range map[string]review.NewReview{"no role": {Role: "x"}, "no system": {System: "x"}, "no group": {Group: "x"}, "no area": {Area: "x"}, "no permission set": {Set: "x"}} {
+	for says, n := range map[string]review.NewReview{"no role": {Role: "x"}, "no system": {System: "x"},
+		"no group": {Group: "x"}, "no area": {Area: "x"}, "no permission set": {Set: "x"}} {
 		_, err := d.PreviewReview(signe, n)
 		refused(t, err, desk.NotFound, says)
 	}
@@ -167,7 +171,8 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 		cause desk.Cause
 		says  string
 	}{
-		{mireille, "tomasz.oyelaran", desk.Invalid, "own access"}, {mireille, mireille.User, desk.Invalid, "already"}, {mireille, "femi.cairnduff", desk.Invalid, "not live"}, {lucia, "ruben.adeyemi", desk.NotFound, "no review item"},
+		{mireille, "tomasz.oyelaran", desk.Invalid, "own access"}, {mireille, mireille.User, desk.Invalid, "already"},
+		{mireille, "femi.cairnduff", desk.Invalid, "not live"}, {lucia, "ruben.adeyemi", desk.NotFound, "no review item"},
 	} {
 		_, err := d.HandOn(c.who, item.ID, c.to, "")
 		refused(t, err, c.cause, c.says)
@@ -301,7 +306,8 @@ func TestFromOpeningToReport(t *testing.T) {
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "no")
 	refused(t, err, desk.Conflict, "settled already")
 	must[*review.ReviewTask](t)(d.SettleTask(mireille, about("kofi.ostrov").ID, "leave", "still needed for a week"))
-	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant", "")); done.Revision != 63 {
+	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant",
+		"")); done.Revision != 63 {
 		t.Errorf("the grant taken off: %+v", done)
 	}
 	if allowed(d, "yusuf.wexley", "quaybook:gate:admit", "terminal-1") {
@@ -327,7 +333,8 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	for _, a := range []*model.Assignment{
 		{ID: "again", Subject: model.Subject{User: "tomasz.oyelaran"}, Role: "gate-clerk", Area: "terminal-1"},
-		{ID: "elsewhere", Subject: model.Subject{User: "kofi.ostrov"}, Role: "gate-clerk", Area: "terminal-2"}, // not asked about
+		// not asked about
+		{ID: "elsewhere", Subject: model.Subject{User: "kofi.ostrov"}, Role: "gate-clerk", Area: "terminal-2"},
 	} {
 		must[*desk.Draft](t)(drafted(t, d, signe, a))
 		applyAll(t, d, signe)
@@ -419,7 +426,8 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 
 	// The next review of the same knows what the last one decided.
-	next := must[*review.Review](t)(d.OpenReview(signe, review.NewReview{Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User}))
+	next := must[*review.Review](t)(d.OpenReview(signe,
+		review.NewReview{Role: "gate-clerk", Area: "terminal-1", By: "person", Person: ruben.User}))
 	list2 := itemsOf(t, d, ruben, next.ID)
 	if e := itemAbout(t, list2, "tomasz.oyelaran").Evidence; e.Revoked == nil || e.Suggested != "" {
 		t.Errorf("what was revoked and given again has the evidence %+v", e)
@@ -574,8 +582,8 @@ func TestRemindersGoOutNearTheEnd(t *testing.T) {
 	refused(t, err, desk.Conflict, "closed")
 }
 
-// What the owner of a group does not settle in three weeks goes to whoever opened the review, once, with a letter; who it
-// is about gets none of it.
+// What the owner of a group does not settle in three weeks goes to whoever opened the review, once, with a letter; who
+// it is about gets none of it.
 func TestLateTasksAreHandedOn(t *testing.T) {
 	_, s := openDemo(t)
 	at := today
@@ -604,7 +612,8 @@ func TestLateTasksAreHandedOn(t *testing.T) {
 		}
 		hers, opener := must[[]review.ReviewTask](t)(d.Tasks(mireille)), must[[]review.ReviewTask](t)(d.Tasks(signe))
 		if len(hers) != c.hers || len(opener) != c.his || letters()-before != c.letters {
-			t.Errorf("after %d days the owner has %d, who opened it %d, and %d letters went out", c.days, len(hers), len(opener), letters()-before)
+			t.Errorf("after %d days the owner has %d, who opened it %d, and %d letters went out", c.days, len(hers),
+				len(opener), letters()-before)
 		}
 		if c.his == 1 && (opener[0].Former == nil || opener[0].Former.ID != mireille.User || !opener[0].May) {
 			t.Errorf("handed on as %+v", opener[0])

@@ -94,7 +94,8 @@ func (c *checked) above() (out []said) {
 		was, touched := accountTouched(o)
 		if is, ok := o.After.(*model.User); touched && ok && is.State == model.UserInvited &&
 			was.State != model.UserInvited && was.State != model.UserDeleted {
-			out = append(out, of(model.KindUser, was.ID, was.DisplayName+" has an account already: nobody goes back to invited."))
+			out = append(out, of(model.KindUser, was.ID,
+				was.DisplayName+" has an account already: nobody goes back to invited."))
 			continue
 		}
 		if !touched || was.ID == c.Who.User {

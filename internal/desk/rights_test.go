@@ -56,7 +56,8 @@ func TestTheLastOwnerLasts(t *testing.T) {
 	must[*desk.Draft](t)(d.Discard(bea))
 	// An owner for a day does not make the lasting one dispensable.
 	put(t, d, &model.Assignment{
-		ID: "day", Subject: model.Subject{User: "ann"}, Set: model.SetOwner, Until: now.AddDate(0, 0, 1), Reach: model.ReachArea, Mode: model.Full,
+		ID: "day", Subject: model.Subject{User: "ann"}, Set: model.SetOwner, Until: now.AddDate(0, 0, 1),
+		Reach: model.ReachArea, Mode: model.Full,
 	})
 	draft := must[*desk.Draft](t)(d.Delete(bea, model.KindAssignment, "owner", nil))
 	if !strings.Contains(strings.Join(draft.Blocks, ""), "last live person") {
@@ -86,18 +87,26 @@ func TestWhatIsCriticalIsSoAtAnyInstant(t *testing.T) {
 		o    model.Object
 		says string // empty: not critical
 	}{
-		"at once":             {gives("ann", model.SetOwner, nothing), "Ann gains full rights"},
-		"in five seconds":     {gives("ann", model.SetOwner, func(a *model.Assignment) { a.From = now.Add(5 * time.Second) }), "in Fachwerk, from 4 March 2026"},
-		"for an hour":         {gives("ann", model.SetOwner, func(a *model.Assignment) { a.Until = now.Add(time.Hour) }), "Ann gains"},
+		"at once": {gives("ann", model.SetOwner, nothing), "Ann gains full rights"},
+		"in five seconds": {gives("ann", model.SetOwner, func(a *model.Assignment) {
+			a.From = now.Add(5 * time.Second)
+		}), "in Fachwerk, from 4 March 2026"},
+		"for an hour": {gives("ann", model.SetOwner, func(a *model.Assignment) {
+			a.Until = now.Add(time.Hour)
+		}), "Ann gains"},
 		"to somebody invited": {gives("ivy", model.SetOwner, nothing), "in Fachwerk, once live"},
 		"to somebody locked":  {gives("lou", model.SetAdministrator, nothing), "Lou gains"},
-		"one grave right":     {&model.Assignment{ID: "new", Subject: model.Subject{User: "ann"}, Role: "deleg", Reach: model.ReachArea, Mode: model.Full}, "“Delegate”"},
-		"to look only":        {gives("ann", model.SetAuditor, nothing), ""},
-		"what is over":        {gives("ann", model.SetOwner, func(a *model.Assignment) { a.Until = now.Add(-time.Hour) }), ""},
-		"another sign-in":     {altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }), "How Ann signs in"},
-		"another title":       {altered(d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Clerk" }), ""},
+		"one grave right": {&model.Assignment{ID: "new", Subject: model.Subject{User: "ann"}, Role: "deleg",
+			Reach: model.ReachArea, Mode: model.Full}, "“Delegate”"},
+		"to look only": {gives("ann", model.SetAuditor, nothing), ""},
+		"what is over": {gives("ann", model.SetOwner, func(a *model.Assignment) { a.Until = now.Add(-time.Hour) }), ""},
+		"another sign-in": {altered(d, model.KindUser, "ann", func(u *model.User) {
+			u.Email = "ann@small.example"
+		}), "How Ann signs in"},
+		"another title": {altered(d, model.KindUser, "ann", func(u *model.User) { u.JobTitle = "Clerk" }), ""},
 		"a delegation": {&model.Delegation{
-			ID: "d", Name: "D", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "t1"}, Actions: []string{"lock"},
+			ID: "d", Name: "D", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "t1"},
+			Actions: []string{"lock"},
 		}, "is changed"},
 	} {
 		draft := must[*desk.Draft](t)(drafted(t, d, unproven, c.o))
@@ -121,7 +130,8 @@ func TestWhatIsCriticalIsSoAtAnyInstant(t *testing.T) {
 	}
 }
 
-// Nobody hands on, or touches the account of somebody who holds, a right in Fachwerk that they do not hold, now or later.
+// Nobody hands on, or touches the account of somebody who holds, a right in Fachwerk that they do not hold, now or
+// later.
 func TestNobodyTouchesWhoHoldsMore(t *testing.T) {
 	d, _ := open(t)
 	kay := desk.Actor{User: "kay", Proven: now} // an administrator, who makes no delegations and no tokens
@@ -134,18 +144,23 @@ func TestNobodyTouchesWhoHoldsMore(t *testing.T) {
 	} {
 		blocked(t, d, kay, altered(d, model.KindUser, "bea", do), "which you do not, so you change neither")
 	}
-	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "bea", func(u *model.User) { u.JobTitle = "Head" }))); len(
+	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "bea", func(u *model.User) {
+		u.JobTitle = "Head"
+	}))); len(
 		draft.Blocks,
 	) > 0 {
 		t.Errorf("her title is not hers to change: %v", draft.Blocks)
 	}
-	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "eve", func(u *model.User) { u.State = model.UserLocked }))); len(
+	if draft := must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "eve", func(u *model.User) {
+		u.State = model.UserLocked
+	}))); len(
 		draft.Blocks,
 	) > 0 {
 		t.Errorf("who holds less cannot be locked: %v", draft.Blocks)
 	}
 	later := &model.Assignment{
-		ID: "later", Subject: model.Subject{User: "kay"}, Set: model.SetOwner, From: now.AddDate(1, 0, 0), Reach: model.ReachArea, Mode: model.Full,
+		ID: "later", Subject: model.Subject{User: "kay"}, Set: model.SetOwner, From: now.AddDate(1, 0, 0),
+		Reach: model.ReachArea, Mode: model.Full,
 	}
 	blocked(t, d, kay, later, "which you do not hold yourself")
 }
@@ -234,14 +249,17 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 func TestLookingWidensNothing(t *testing.T) {
 	d, _ := open(t)
 	put(t, d, &model.Delegation{
-		ID: "later", Name: "Later", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "top"}, Actions: []string{"lock"},
-		From: now.AddDate(1, 0, 0),
+		ID: "later", Name: "Later", Delegate: model.Subject{User: "ann"}, People: model.People{Area: "top"},
+		Actions: []string{"lock"},
+		From:    now.AddDate(1, 0, 0),
 	}, &model.Delegation{
-		ID: "now", Name: "Now", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"}, Actions: []string{"lock"},
+		ID: "now", Name: "Now", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"},
+		Actions: []string{"lock"},
 	})
 	_, err := d.List(desk.Actor{User: "ann", When: now.AddDate(1, 1, 0)}, view.Listing{Kind: model.KindUser, Limit: 10})
 	refused(t, err, desk.NotAllowed, "See the design")
-	if l := must[*view.List](t)(d.List(desk.Actor{User: "dan", When: now.AddDate(1, 1, 0)}, view.Listing{Kind: model.KindUser, Limit: 10})); l.Total != 2 {
+	if l := must[*view.List](t)(d.List(desk.Actor{User: "dan", When: now.AddDate(1, 1, 0)},
+		view.Listing{Kind: model.KindUser, Limit: 10})); l.Total != 2 {
 		t.Errorf("next year he sees %d people", l.Total)
 	}
 	// eve looks through the owner's eyes, and has no right more by it.
@@ -266,7 +284,8 @@ func TestTheImpactTellsWhatComesLater(t *testing.T) {
 		ID: "ivy", Subject: model.Subject{User: "ivy"}, Role: "clerk", Area: "t1", Reach: model.ReachArea, Mode: model.Full,
 	}))
 	draft := must[*desk.Draft](t)(d.Put(bea, nil, &model.Assignment{
-		ID: "ann", Subject: model.Subject{Group: "crew"}, Role: "night", Area: "t2", From: soon, Reach: model.ReachArea, Mode: model.Full,
+		ID: "ann", Subject: model.Subject{Group: "crew"}, Role: "night", Area: "t2", From: soon, Reach: model.ReachArea,
+		Mode: model.Full,
 	}))
 	if draft.Gaining != 0 || len(draft.Later) != 2 {
 		t.Fatalf("now %d gain, later %+v", draft.Gaining, draft.Later)
@@ -286,11 +305,13 @@ func TestTheImpactTellsWhatComesLater(t *testing.T) {
 func TestConflictsToCome(t *testing.T) {
 	d, _ := open(t)
 	put(t, d, &model.Conflict{
-		ID: "both", Name: "Both", Items: []model.Item{{Role: "lead"}, {Permission: "s:gate:open"}}, Limit: 1, Where: model.SameArea,
+		ID: "both", Name: "Both", Items: []model.Item{{Role: "lead"}, {Permission: "s:gate:open"}}, Limit: 1,
+		Where: model.SameArea,
 	})
 	lead := func(id, user string, from time.Time) *model.Assignment {
 		return &model.Assignment{
-			ID: id, Subject: model.Subject{User: user}, Role: "lead", Area: "t1", From: from, Reach: model.ReachArea, Mode: model.Full,
+			ID: id, Subject: model.Subject{User: user}, Role: "lead", Area: "t1", From: from, Reach: model.ReachArea,
+			Mode: model.Full,
 		}
 	}
 	soon, later := now.AddDate(0, 1, 0), now.AddDate(0, 2, 0)
@@ -313,7 +334,8 @@ func TestConflictsToCome(t *testing.T) {
 		{"not sooner", []model.Object{lead("z", "cy", later)}, "", time.Time{}, false},
 		{"once unlocked", []model.Object{
 			lead("l", "lou", time.Time{}),
-			&model.Assignment{ID: "ln", Subject: model.Subject{User: "lou"}, Role: "night", Reach: model.ReachArea, Mode: model.Full},
+			&model.Assignment{ID: "ln", Subject: model.Subject{User: "lou"}, Role: "night", Reach: model.ReachArea,
+				Mode: model.Full},
 		}, "lou", time.Time{}, false},
 	} {
 		draft := must[*desk.Draft](t)(drafted(t, d, bea, c.put[0]))

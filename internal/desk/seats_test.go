@@ -23,7 +23,9 @@ func seated(t *testing.T) (*rooms.Desk, *time.Time) {
 	x.Licences = model.Table[*model.Licence]{
 		{ID: "gold", Name: "Gold", Seats: &four, Covers: []string{"plain"}}, {ID: "plain", Name: "Plain", Seats: &one},
 	}
-	x.Systems[slices.IndexFunc(x.Systems, func(s *model.System) bool { return s.ID == "s" })].Permissions = []*model.Permission{
+	x.Systems[slices.IndexFunc(x.Systems, func(s *model.System) bool {
+		return s.ID == "s"
+	})].Permissions = []*model.Permission{
 		{Key: "s:gate:open", Class: model.Write, Risk: 3, Implies: []string{"s:gate:view"}, Licence: "gold"},
 		{Key: "s:gate:view", Licence: "plain"},
 	}
@@ -31,7 +33,8 @@ func seated(t *testing.T) (*rooms.Desk, *time.Time) {
 		u, _ := x.Users.Find(id)
 		u.Licences = []string{"gold"}
 	}
-	x.Assignments = append(x.Assignments, &model.Assignment{ID: "bea-clerk", Subject: model.Subject{User: "bea"}, Role: "clerk"})
+	x.Assignments = append(x.Assignments,
+		&model.Assignment{ID: "bea-clerk", Subject: model.Subject{User: "bea"}, Role: "clerk"})
 	if err := d.Load(model.Build(x), desk.Replace, "seats"); err != nil {
 		t.Fatal(err)
 	}
@@ -47,8 +50,8 @@ func seatRows(t *testing.T, d *rooms.Desk, who desk.Actor, licence, part string)
 	return out
 }
 
-// The desk of seats tells who sits, who waits and since when, what is withheld, and who could do with less; the next free
-// seats go to those who have waited longest, and what is idle comes free through a worklist.
+// The desk of seats tells who sits, who waits and since when, what is withheld, and who could do with less; the next
+// free seats go to those who have waited longest, and what is idle comes free through a worklist.
 func TestTheDeskOfSeats(t *testing.T) {
 	d, clock := seated(t)
 	for id, days := range map[string]int{"cy": 3, "eve": 100, "bea": 5} {
@@ -67,7 +70,8 @@ func TestTheDeskOfSeats(t *testing.T) {
 		assign(id)
 	}
 	pools := must[[]view.SeatPool](t)(d.SeatPools(owner, 90))
-	if len(pools) != 2 || pools[0].Licence.ID != "gold" || pools[0].Used != 3 || *pools[0].Free != 1 || pools[0].Idle != 1 ||
+	if len(pools) != 2 || pools[0].Licence.ID != "gold" || pools[0].Used != 3 || *pools[0].Free != 1 ||
+		pools[0].Idle != 1 ||
 		pools[0].NoUse != 0 || pools[0].Lacking != 1 || pools[0].Lesser != 2 || pools[1].Lacking != 3 || !pools[0].May {
 		t.Errorf("the pools are %+v", pools)
 	}
@@ -93,7 +97,8 @@ func TestTheDeskOfSeats(t *testing.T) {
 	// Assigning tells who has no seat, before it is assigned.
 	need := must[[]view.SeatNeed](t)(d.SeatsNeeded(owner,
 		[]desk.End{end("user", "cy"), end("user", "dan"), end("group", "crew")}, []desk.End{end("role", "night")}))
-	if len(need) != 1 || need[0].Licence.ID != "gold" || need[0].People != 2 || need[0].Without != 1 || *need[0].Free != 1 {
+	if len(need) != 1 || need[0].Licence.ID != "gold" || need[0].People != 2 || need[0].Without != 1 ||
+		*need[0].Free != 1 {
 		t.Errorf("what is needed: %+v", need)
 	}
 
@@ -183,7 +188,9 @@ func TestWhetherASeatIsUsed(t *testing.T) {
 	}
 	d.Uses.Note(use.Use{User: "cy", What: "s:gate:view", At: now})
 	rows := must[*view.Seats](t)(d.Seats(owner, "gold", "lesser", 90, 0, 9)).Rows
-	if i := slices.IndexFunc(rows, func(r view.SeatRow) bool { return r.User.ID == "cy" }); i < 0 || rows[i].Lesser == nil ||
+	if i := slices.IndexFunc(rows, func(r view.SeatRow) bool {
+		return r.User.ID == "cy"
+	}); i < 0 || rows[i].Lesser == nil ||
 		rows[i].Lesser.ID != "plain" {
 		t.Errorf("could do with less: %+v", rows)
 	}

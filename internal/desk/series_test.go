@@ -34,8 +34,8 @@ func askedIn(t *testing.T, s *store.Store, id int) (out []string) {
 	return out
 }
 
-// A year of a series, day by day, worked by two servers: each round discovers, opens, hands on and closes once, and only
-// those are asked about who have not used the system nor were given it lately.
+// A year of a series, day by day, worked by two servers: each round discovers, opens, hands on and closes once, and
+// only those are asked about who have not used the system nor were given it lately.
 func TestAYearOfASeries(t *testing.T) {
 	d, s, clock := clocked(t)
 	other := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return *clock }))
@@ -94,8 +94,9 @@ func TestAYearOfASeries(t *testing.T) {
 	}
 	var rounds []string
 	for _, r := range must[*review.Series](t)(d.OneSeries(kay, made.ID)).Rounds {
-		rounds = append(rounds, fmt.Sprintf("found %d, of %d kept %d, revoked %d, have %d; late %v, closed %s", r.Found, r.Items,
-			r.Kept, r.Revoked, r.CameBack, r.Late, r.Closed.Sub(*r.Opened)))
+		rounds = append(rounds,
+			fmt.Sprintf("found %d, of %d kept %d, revoked %d, have %d; late %v, closed %s", r.Found, r.Items,
+				r.Kept, r.Revoked, r.CameBack, r.Late, r.Closed.Sub(*r.Opened)))
 	}
 	if want := []string{
 		"found 2, of 2 kept 0, revoked 2, have 1; late false, closed 480h0m0s", // the crew still gives cy the one

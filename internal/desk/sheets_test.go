@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
@@ -82,7 +83,9 @@ func TestLists(t *testing.T) {
 		}
 		return must[*view.List](t)(d.List(signe, q))
 	}
-	for kind, total := range map[model.Kind]int{model.KindUser: 420, model.KindGroup: 62, model.KindRole: 45, model.KindSet: 106, "permission": 238, model.KindArea: 24, model.KindSystem: 8, model.KindDelegation: 9, model.KindConflict: 12, model.KindLicence: 5} {
+	for kind, total := range map[model.Kind]int{model.KindUser: 420, model.KindGroup: 62, model.KindRole: 45,
+		model.KindSet: 106, "permission": 238, model.KindArea: 24, model.KindSystem: 8, model.KindDelegation: 9,
+		model.KindConflict: 12, model.KindLicence: 5} {
 		l := list(view.Listing{Kind: kind})
 		if l.Total != total || l.Matching != total || len(l.Rows) != total || l.Columns[0].ID != "name" ||
 			!slices.IsSortedFunc(
@@ -106,7 +109,8 @@ func TestLists(t *testing.T) {
 				len(full.Rows[0].Cells),
 			)
 		}
-		for _, c := range append(l.Columns[:1:1], l.Offered...) { // every column sorts, both ways, and can be named in a filter
+		// every column sorts, both ways, and can be named in a filter
+		for _, c := range append(l.Columns[:1:1], l.Offered...) {
 			up, down := list(
 				view.Listing{Kind: kind, Sort: c.ID},
 			), list(
@@ -152,13 +156,15 @@ func TestLists(t *testing.T) {
 	all, choice := list(view.Listing{Kind: model.KindUser}), list(view.Listing{Kind: model.KindUser, Choice: true})
 	off := list(view.Listing{Kind: model.KindUser, Query: `state eq "deactivated"`})
 	if off.Matching == 0 || choice.Matching != all.Matching-off.Matching {
-		t.Errorf("to choose from are %d of %d people, of whom %d are deactivated", choice.Matching, all.Matching, off.Matching)
+		t.Errorf("to choose from are %d of %d people, of whom %d are deactivated", choice.Matching, all.Matching,
+			off.Matching)
 	}
 	l = list(view.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
 	if l.Rows[0].Name != "Everyone’s basics" || cell(t, l, "basics", "holders").Text != "409" {
 		t.Errorf("held most: %v", rowNames(l)[:3])
 	}
-	if got := cell(t, l, "gate-clerk", "owner"); got != (view.Cell{Text: "Mireille Aster", Kind: "user", ID: "mireille.aster"}) {
+	if got := cell(t, l, "gate-clerk",
+		"owner"); got != (view.Cell{Text: "Mireille Aster", Kind: "user", ID: "mireille.aster"}) {
 		t.Errorf("the owner of the gate clerk is %+v", got)
 	}
 	there := list(view.Listing{Kind: model.KindUser, Where: "terminal-1", Limit: 10, Offset: 55})
@@ -231,7 +237,9 @@ func TestRoleSheet(t *testing.T) {
 		d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false),
 	)
 	b = must[*view.BundleSheet](t)(d.Bundle(signe, model.KindRole, "site-manager", ""))
-	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"}, "hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"}, "quaybook:gate:admit": {"given", ""}} {
+	for key, want := range map[string][2]string{"quaybook:tariff:publish": {"given", "new"},
+		"hoistkeeper:crane:view": {"given", "new"}, "quaybook:gate:override": {"excluded", "cut"},
+		"quaybook:gate:admit": {"given", ""}} {
 		if x := brick(b, key); x.State != want[0] || x.Draft != want[1] {
 			t.Errorf("%s is %s %s, want %v", key, x.State, x.Draft, want)
 		}
@@ -275,7 +283,8 @@ func TestRoleSheet(t *testing.T) {
 		t.Errorf("the supplied set offers %+v", b.Lock)
 	}
 	drifted := 0
-	for _, r := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
+	for _, r := range must[*view.List](t)(d.List(signe,
+		view.Listing{Kind: model.KindSet, Query: `origin co "copy"`, Limit: 100})).Rows {
 		if b := must[*view.BundleSheet](t)(d.Bundle(signe, model.KindSet, r.ID, "")); b.Drift != nil &&
 			len(b.Drift.Missing)+len(b.Drift.Extra) > 0 {
 			drifted++
@@ -391,7 +400,8 @@ func TestOtherSheets(t *testing.T) {
 		p.Licence == nil {
 		t.Errorf("the permission's sheet says %+v", p)
 	}
-	if there := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override", "terminal-1")); there.Holders >= p.Holders ||
+	if there := must[*view.PermissionSheet](t)(d.Permission(signe, "quaybook:gate:override",
+		"terminal-1")); there.Holders >= p.Holders ||
 		there.Holders == 0 {
 		t.Errorf("at Terminal 1 %d hold it, of %d", there.Holders, p.Holders)
 	}
@@ -408,19 +418,22 @@ func TestOtherSheets(t *testing.T) {
 	if broken < 2 || excepted != 1 {
 		t.Errorf("%d conflicts are broken, %d with an exception", broken, excepted)
 	}
-	for _, g := range must[[]view.DelegationSheet](t)(d.Delegations(signe)) { // a group that is handed over hands on what it holds
+	// a group that is handed over hands on what it holds
+	for _, g := range must[[]view.DelegationSheet](t)(d.Delegations(signe)) {
 		if g.Delegation.GroupsWhole && (g.Covers.Gives == 0 || g.Covers.Risk != 3 || len(g.Covers.Closed) != 0) {
 			t.Errorf("%s covers %d permissions up to risk %d", g.Ref.Name, g.Covers.Gives, g.Covers.Risk)
 		}
 	}
-	for _, err := range []error{second(d.Area(signe, "x")), second(d.System(signe, "x")), second(d.Permission(signe, "x:y:z", "")), second(d.Conflict(signe, "x")), second(d.Delegation(signe, "x")), second(d.Person(signe, "x", ""))} {
+	for _, err := range []error{second(d.Area(signe, "x")), second(d.System(signe, "x")),
+		second(d.Permission(signe, "x:y:z", "")), second(d.Conflict(signe, "x")), second(d.Delegation(signe, "x")),
+		second(d.Person(signe, "x", ""))} {
 		refused(t, err, desk.NotFound, "")
 	}
 }
 
 func TestCompare(t *testing.T) {
 	d, _ := openDemo(t)
-	rows := func(c *view.Comparison) (keys []string) {
+	rows := func(c *ask.Comparison) (keys []string) {
 		for _, s := range c.Systems {
 			for _, o := range s.Objects {
 				for _, r := range o.Rows {
@@ -430,16 +443,17 @@ func TestCompare(t *testing.T) {
 		}
 		return keys
 	}
-	c := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
+	c := must[*ask.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, false))
 	if len(c.Systems) != 1 || len(rows(c)) != 4 || c.Differ != 4 || c.Same != 28 {
 		t.Errorf("Tomasz and Noor differ in %v, and have %d alike", rows(c), c.Same)
 	}
-	if all := must[*view.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(
+	if all := must[*ask.Comparison](t)(d.Compare(signe, []string{"user:tomasz.oyelaran", "user:noor.tamsin"}, true)); len(
 		rows(all),
 	) != 32 {
 		t.Errorf("with what is alike, these are %d rows", len(rows(all)))
 	}
-	if c := must[*view.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"}, false)); c.Same == 0 ||
+	if c := must[*ask.Comparison](t)(d.Compare(signe, []string{"role:invoice-clerk", "role:invoice-writer"},
+		false)); c.Same == 0 ||
 		len(c.Systems) > 1 {
 		t.Errorf("two nearly equal roles differ in %+v", c.Systems)
 	}
@@ -447,7 +461,7 @@ func TestCompare(t *testing.T) {
 	licence := "licence:" + must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindLicence, Limit: 1})).Rows[0].ID
 	differ := 0
 	for _, u := range must[*view.List](t)(d.List(signe, view.Listing{Kind: model.KindUser, Limit: 60})).Rows {
-		c = must[*view.Comparison](
+		c = must[*ask.Comparison](
 			t,
 		)(
 			d.Compare(signe, []string{"user:" + u.ID + "@2026-10-01", "user:" + u.ID, licence}, false),
@@ -468,7 +482,9 @@ func TestCompare(t *testing.T) {
 	if len(table.Rows) != 4 || len(table.Columns) != 8 || table.Columns[7].Title != "Noor Tamsin" {
 		t.Errorf("the table is %+v", table)
 	}
-	for things, cause := range map[string]desk.Cause{"role:x role:invoice-writer": desk.NotFound, "role:invoice-writer": desk.Invalid, "ship:x role:invoice-writer": desk.Invalid, "user:noor.tamsin@yesterday user:noor.tamsin": desk.Invalid} {
+	for things, cause := range map[string]desk.Cause{"role:x role:invoice-writer": desk.NotFound,
+		"role:invoice-writer": desk.Invalid, "ship:x role:invoice-writer": desk.Invalid,
+		"user:noor.tamsin@yesterday user:noor.tamsin": desk.Invalid} {
 		_, err := d.Compare(signe, strings.Fields(things), false)
 		refused(t, err, cause, "")
 	}
@@ -476,11 +492,11 @@ func TestCompare(t *testing.T) {
 
 func TestWhoCan(t *testing.T) {
 	d, _ := openDemo(t)
-	ask := func(what, where, by string) *view.WhoCan {
+	whoCan := func(what, where, by string) *ask.WhoCan {
 		t.Helper()
-		return must[*view.WhoCan](t)(d.WhoCan(signe, view.WhoAsk{What: what, Where: where, By: by, Limit: 100}))
+		return must[*ask.WhoCan](t)(d.WhoCan(signe, ask.WhoAsk{What: what, Where: where, By: by, Limit: 100}))
 	}
-	one := ask("quaybook:gate:override", "terminal-1", "")
+	one := whoCan("quaybook:gate:override", "terminal-1", "")
 	if one.Total != 11 || len(one.Rows) != 11 || one.Permissions != 1 || one.What.Kind != "permission" {
 		t.Fatalf("%d can override gates at Terminal 1: %+v", one.Total, one.Rows)
 	}
@@ -489,10 +505,10 @@ func TestWhoCan(t *testing.T) {
 			t.Errorf("%s can, by %v at %v", r.User.Name, r.By, r.Places)
 		}
 	}
-	if all := ask("quaybook:gate:override", "", ""); all.Total < one.Total {
+	if all := whoCan("quaybook:gate:override", "", ""); all.Total < one.Total {
 		t.Errorf("%d can anywhere, %d at Terminal 1", all.Total, one.Total)
 	}
-	object, system := ask("quaybook:gate", "", ""), ask("quaybook", "", "")
+	object, system := whoCan("quaybook:gate", "", ""), whoCan("quaybook", "", "")
 	if object.What.Kind != "object" || object.Permissions < 2 || system.Permissions <= object.Permissions ||
 		system.Total < object.Total ||
 		object.Total < one.Total {
@@ -507,17 +523,17 @@ func TestWhoCan(t *testing.T) {
 	// What people have in common narrows to just these.
 	for _, c := range one.Common {
 		for _, s := range c.Share {
-			if got := ask("quaybook:gate:override", "terminal-1", s.By); got.Shown != s.Count ||
+			if got := whoCan("quaybook:gate:override", "terminal-1", s.By); got.Shown != s.Count ||
 				got.Total != one.Total {
 				t.Errorf("%s is common to %d, narrowed to %d", s.By, s.Count, got.Shown)
 			}
 		}
 	}
-	table := must[*table.Table](t)(d.WhoTable(signe, view.WhoAsk{What: "quaybook:gate:override", Where: "terminal-1"}))
+	table := must[*table.Table](t)(d.WhoTable(signe, ask.WhoAsk{What: "quaybook:gate:override", Where: "terminal-1"}))
 	if len(table.Rows) != 11 || table.Rows[0][5] != 1 || table.Rows[0][7] == "" {
 		t.Errorf("the table is %+v", table.Rows)
 	}
-	for _, bad := range []view.WhoAsk{{What: "quaybook:ghost"}, {What: "ghost"}, {What: "quaybook", Where: "moon"}} {
+	for _, bad := range []ask.WhoAsk{{What: "quaybook:ghost"}, {What: "ghost"}, {What: "quaybook", Where: "moon"}} {
 		_, err := d.WhoCan(signe, bad)
 		refused(t, err, desk.NotFound, "There is no")
 	}
@@ -527,25 +543,37 @@ func second[T any](_ T, err error) error { return err }
 
 func TestFinder(t *testing.T) {
 	d, _ := openDemo(t)
-	find := func(text string) []view.Found { t.Helper(); return must[[]view.Found](t)(d.Find(signe, text)) }
+	find := func(text string) []ask.Found { t.Helper(); return must[[]ask.Found](t)(d.Find(signe, text)) }
 	for text, want := range map[string]string{
-		"tomasz oye": "Tomasz Oyelaran", "gate clerk": "Gate clerk", "terminal 1": "Terminal 1", "quaybook:gate:override": "quaybook:gate:override", "night cov": "Night cover", "ticketing on all": "Ticketing on all lines", "hoistkeeper": "Hoistkeeper",
+		"tomasz oye": "Tomasz Oyelaran", "gate clerk": "Gate clerk", "terminal 1": "Terminal 1",
+		"quaybook:gate:override": "quaybook:gate:override", "night cov": "Night cover",
+		"ticketing on all": "Ticketing on all lines", "hoistkeeper": "Hoistkeeper",
 	} {
 		if got := find(text); len(got) == 0 || got[0].Name != want {
 			t.Errorf("%q finds first %+v, want %s", text, got[:min(len(got), 2)], want)
 		}
 	}
 	for text, want := range map[string][2]string{
-		"who can override gates at Terminal 1":                 {"Who can override gate (quaybook:gate:override) at Terminal 1?", "who  quaybook:gate:override at terminal-1"},
-		"who may release payments":                             {"Who can release payment (tallyroom:payment:release)?", "who  tallyroom:payment:release at "},
-		"why can't Noor edit rates":                            {"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "person user:noor.tamsin quaybook:booking.rate:edit at "},
-		"why can tomasz oyelaran override gates":               {"Why can Tomasz Oyelaran override gate (quaybook:gate:override)?", "person user:tomasz.oyelaran quaybook:gate:override at "},
-		"can noor tamsin admit at terminal 2?":                 {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at Terminal 2?", "person user:noor.tamsin quaybook:gate:admit at terminal-2"},
-		"what can Noor do":                                     {"What can Noor Tamsin do?", "person user:noor.tamsin  at "},
-		"compare Tomasz Oyelaran with Noor":                    {"How do Tomasz Oyelaran and Noor Tamsin differ?", "differences user:tomasz.oyelaran user:noor.tamsin  at "},
-		"how do gate clerk, gate lead and night cover differ?": {"How do Gate clerk, Gate lead and Night cover differ?", "differences role:gate-clerk role:gate-lead role:night-cover  at "},
-		"closest fit for export gate logs and admit gates":     {"Which role fits best to export gate log (quaybook:gate-log:export) and to admit gate (quaybook:gate:admit)?", "fit  quaybook:gate-log:export quaybook:gate:admit at "},
-		"which role can release payments":                      {"Which role fits best to release payment (tallyroom:payment:release)?", "fit  tallyroom:payment:release at "},
+		"who can override gates at Terminal 1": {"Who can override gate (quaybook:gate:override) at " +
+			"Terminal 1?", "who  quaybook:gate:override at terminal-1"},
+		"who may release payments": {"Who can release payment (tallyroom:payment:release)?",
+			"who  tallyroom:payment:release at "},
+		"why can't Noor edit rates": {"Why can’t Noor Tamsin change booking: rate " +
+			"(quaybook:booking.rate:edit)?", "person user:noor.tamsin quaybook:booking.rate:edit at "},
+		"why can tomasz oyelaran override gates": {"Why can Tomasz Oyelaran override gate " +
+			"(quaybook:gate:override)?", "person user:tomasz.oyelaran quaybook:gate:override at "},
+		"can noor tamsin admit at terminal 2?": {"Why can Noor Tamsin admit gate (quaybook:gate:admit) at " +
+			"Terminal 2?", "person user:noor.tamsin quaybook:gate:admit at terminal-2"},
+		"what can Noor do": {"What can Noor Tamsin do?", "person user:noor.tamsin  at "},
+		"compare Tomasz Oyelaran with Noor": {"How do Tomasz Oyelaran and Noor Tamsin differ?",
+			"differences user:tomasz.oyelaran user:noor.tamsin  at "},
+		"how do gate clerk, gate lead and night cover differ?": {"How do Gate clerk, Gate lead and Night cover differ?",
+			"differences role:gate-clerk role:gate-lead role:night-cover  at "},
+		"closest fit for export gate logs and admit gates": {"Which role fits best to export gate log " +
+			"(quaybook:gate-log:export) and to admit gate (quaybook:gate:admit)?",
+			"fit  quaybook:gate-log:export quaybook:gate:admit at "},
+		"which role can release payments": {"Which role fits best to release payment (tallyroom:payment:release)?",
+			"fit  tallyroom:payment:release at "},
 	} {
 		got := find(text)
 		asks := ""
@@ -566,12 +594,14 @@ func TestFinder(t *testing.T) {
 	}
 	if got := find("compare Tomasz with Noor"); !slices.ContainsFunc(
 		got[1:],
-		func(f view.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" },
+		func(f ask.Found) bool { return f.Name == "How do Tomasz Oyelaran and Noor Tamsin differ?" },
 	) {
 		t.Errorf("of two called Tomasz, one is not offered: %+v", got)
 	}
-	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit", "why can't noor zzz", "compare", "compare noor", "compare noor with noor", "compare noor with zzz", "compare ?", "compare , and ?", "closest fit for", "closest fit for zzz", "what fits and and"} {
-		if got := find(text); slices.ContainsFunc(got, func(f view.Found) bool { return f.Kind == "question" }) {
+	for _, text := range []string{"", "   ", "zzzzqq", "who can", "who can zzz", "why can't zzz edit",
+		"why can't noor zzz", "compare", "compare noor", "compare noor with noor", "compare noor with zzz", "compare ?",
+		"compare , and ?", "closest fit for", "closest fit for zzz", "what fits and and"} {
+		if got := find(text); slices.ContainsFunc(got, func(f ask.Found) bool { return f.Kind == "question" }) {
 			t.Errorf("%q is taken for a question: %+v", text, got)
 		}
 	}
@@ -615,13 +645,16 @@ func TestOtherDays(t *testing.T) {
 	if me.Revision != 57 || me.Current != 60 || me.Day == "" || me.Coming {
 		t.Errorf("on that day: %+v", me)
 	}
-	if l := must[*view.List](t)(d.List(when("2025-07-01"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 &&
+	if l := must[*view.List](t)(d.List(when("2025-07-01"),
+		view.Listing{Kind: model.KindUser, Limit: 1})); l.Total >= 420 &&
 		must[*account.Me](t)(d.Me(when("2025-07-01"))).Revision >= 57 {
 		t.Error("the past is the present")
 	}
 	// What ends by itself is gone on a coming day.
 	ends := must[*view.Person](t)(d.Person(when("2027-03-24"), "tomasz.oyelaran", ""))
-	if i := slices.IndexFunc(ends.Assignments, func(g view.Grant) bool { return g.Target.ID == "night-cover" }); ends.Assignments[i].Force != "ended" ||
+	if i := slices.IndexFunc(ends.Assignments, func(g view.Grant) bool {
+		return g.Target.ID == "night-cover"
+	}); ends.Assignments[i].Force != "ended" ||
 		!must[*account.Me](t)(d.Me(when("2027-03-24"))).Coming {
 		t.Errorf("in March his night cover is %+v", ends.Assignments[i])
 	}
@@ -629,7 +662,8 @@ func TestOtherDays(t *testing.T) {
 	refused(t, err, desk.NotFound, "Nothing had been built yet")
 	_, err = d.Join(when("2026-10-25"), end("user", "noor.tamsin"), end("group", "north-gate-crew"), edit.JoinTerms{})
 	refused(t, err, desk.NotAllowed, "another day")
-	if list := must[[]view.Revision](t)(d.History(when("2026-10-25"), view.HistorySearch{Limit: 1})); list[0].Number != 57 {
+	if list := must[[]view.Revision](t)(d.History(when("2026-10-25"),
+		view.HistorySearch{Limit: 1})); list[0].Number != 57 {
 		t.Errorf("that day knew revision %d", list[0].Number)
 	}
 	// Reviews are as they stood then: not yet opened, open, and with the decisions of that day.
@@ -659,7 +693,8 @@ func TestOtherEyes(t *testing.T) {
 		!slices.Contains(me.Delegated, "assign") {
 		t.Errorf("as Ruben: %+v", me)
 	}
-	if l := must[*view.List](t)(d.List(as("ruben.adeyemi"), view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
+	if l := must[*view.List](t)(d.List(as("ruben.adeyemi"),
+		view.Listing{Kind: model.KindUser, Limit: 1})); l.Total != 141 {
 		t.Errorf("Ruben sees %d people, want those of North Harbour", l.Total)
 	}
 	p := must[*view.Person](t)(d.Person(as("ruben.adeyemi"), "tomasz.oyelaran", ""))
@@ -732,7 +767,7 @@ func TestHistoryInDetail(t *testing.T) {
 func TestRepairs(t *testing.T) {
 	d, _ := openDemo(t)
 	const noor, override = "noor.tamsin", "quaybook:gate:override"
-	r := must[*view.Repairs](t)(d.Repairs(signe, noor, override, ""))
+	r := must[*ask.Repairs](t)(d.Repairs(signe, noor, override, ""))
 	if r.At.ID != "terminal-2" || r.Whole || len(r.Repairs) < 3 {
 		t.Fatalf("the repairs are %+v", r)
 	}
@@ -744,7 +779,7 @@ func TestRepairs(t *testing.T) {
 	if last.Extras == 0 || last.Risk == 0 || len(last.Extra) == 0 {
 		t.Errorf("the largest is %+v", last)
 	}
-	if whole := must[*view.Repairs](t)(d.Repairs(signe, noor, "quaybook:integration:view", "")); !whole.Whole {
+	if whole := must[*ask.Repairs](t)(d.Repairs(signe, noor, "quaybook:integration:view", "")); !whole.Whole {
 		t.Errorf("what cannot be limited is repaired at %s", whole.At.Name)
 	}
 	draft := must[*desk.Draft](t)(d.DraftRepair(signe, noor, override, "", r.Repairs[0].ID))
@@ -752,12 +787,13 @@ func TestRepairs(t *testing.T) {
 		draft.Gaining != 1 {
 		t.Errorf("the draft says %v, and %d gain", got, draft.Gaining)
 	}
-	if r := must[*view.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {
+	if r := must[*ask.Repairs](t)(d.Repairs(signe, noor, override, "")); len(r.Repairs) != 0 {
 		t.Errorf("with the repair in the draft, %d more are offered", len(r.Repairs))
 	}
 	_, err := d.DraftRepair(signe, noor, override, "", r.Repairs[1].ID)
 	refused(t, err, desk.Conflict, "Look at the proposals again")
-	for _, err := range []error{second(d.Repairs(signe, "ghost", override, "")), second(d.Repairs(signe, noor, "a:b:c", "")), second(d.Repairs(signe, noor, override, "moon"))} {
+	for _, err := range []error{second(d.Repairs(signe, "ghost", override, "")),
+		second(d.Repairs(signe, noor, "a:b:c", "")), second(d.Repairs(signe, noor, override, "moon"))} {
 		refused(t, err, desk.NotFound, "")
 	}
 }
@@ -782,7 +818,9 @@ func TestWhatIsKeptFollowsChanges(t *testing.T) {
 	if home() != people || titled() != clerks {
 		t.Errorf("a role changed, and %d are at home, %d have the title", home(), titled())
 	}
-	at := slices.IndexFunc(d.Design().Users, func(u *model.User) bool { return u.Source == model.Local && u.Area != "terminal-1" })
+	at := slices.IndexFunc(d.Design().Users, func(u *model.User) bool {
+		return u.Source == model.Local && u.Area != "terminal-1"
+	})
 	local := d.Design().Users[at] // no directory keeps them
 	moved := model.Clone(local)
 	moved.Area, moved.JobTitle = "terminal-1", "Kept tally clerk"

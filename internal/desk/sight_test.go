@@ -174,7 +174,8 @@ func TestAPartMentionsNothingElse(t *testing.T) {
 func TestEditsOfWhatIsSeenInPart(t *testing.T) {
 	d, _ := open(t)
 	put(t, d, &model.Delegation{
-		ID: "d", Name: "D", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"}, Actions: []string{"edit", "move"},
+		ID: "d", Name: "D", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"},
+		Actions: []string{"edit", "move"},
 	}, altered(d, model.KindUser, "lou", func(u *model.User) { u.Area, u.State = "t1", model.UserActive }))
 	seen := must[*view.Person](t)(d.Person(dan, "cy", "")).Object
 	if seen.Manager == "ann" {

@@ -24,7 +24,8 @@ func hires(t *testing.T, d *rooms.Desk, n int) {
 	t.Helper()
 	name := "hired-" + strconv.Itoa(n)
 	if _, err := d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
-		_, err := f.Put(&model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive, Source: model.Directory}, nil)
+		_, err := f.Put(&model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive,
+			Source: model.Directory}, nil)
 		return err
 	}); err != nil {
 		t.Error(err)
@@ -36,7 +37,8 @@ func hires(t *testing.T, d *rooms.Desk, n int) {
 func TestAStampHoldsForWhatWasLookedAt(t *testing.T) {
 	d, _ := openDemo(t)
 	grant := func(role, area string) *model.Assignment {
-		return &model.Assignment{Subject: model.Subject{User: "noor.tamsin"}, Role: role, Area: area, Reach: model.ReachArea, Mode: model.Full}
+		return &model.Assignment{Subject: model.Subject{User: "noor.tamsin"}, Role: role, Area: area, Reach: model.ReachArea,
+			Mode: model.Full}
 	}
 	draft := must[*desk.Draft](t)(d.Put(signe, nil, grant("night-cover", "terminal-2")))
 	for n := range 20 {
@@ -84,7 +86,8 @@ func TestAStampHoldsForWhatWasLookedAt(t *testing.T) {
 func lacked(d *rooms.Desk, user string) string {
 	for _, o := range d.Design().Systems {
 		for _, p := range o.Permissions {
-			if o.ID != model.OwnSystem && o.Licence == "" && p.Licence == "" && p.Implies == nil && !d.Present().Index.Allowed(user, p.Key, index.Record{}, today) {
+			if o.ID != model.OwnSystem && o.Licence == "" && p.Licence == "" && p.Implies == nil &&
+				!d.Present().Index.Allowed(user, p.Key, index.Record{}, today) {
 				return p.Key
 			}
 		}
@@ -128,17 +131,22 @@ func TestAnotherProcessStopsNobody(t *testing.T) {
 	}{
 		{"an owner is made", func() error { _, err := b.MakeOwner("noor.tamsin"); return err }},
 		{"a file is brought in", func() error {
-			trial, _, err := b.ImportFile("x.csv", []byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\n"), "people", rows.Reading{}, nil, intake.Options{}, true)
+			trial, _, err := b.ImportFile("x.csv", []byte("Name;E-mail;Role\nAd One;ad@x.example;Gate clerk\n"), "people",
+				rows.Reading{}, nil, intake.Options{}, true)
 			if err == nil && trial.Counts[intake.Wrong] > 0 {
 				t.Errorf("the trial is %+v", trial)
 			}
 			return err
 		}},
 		{"somebody is invited", func() error {
-			return rowsApplied(b, "edda.rosenvik", &model.User{ID: "ilse", UserName: "ilse", DisplayName: "Ilse", State: model.UserInvited, Source: model.Local})
+			return rowsApplied(b, "edda.rosenvik",
+				&model.User{ID: "ilse", UserName: "ilse", DisplayName: "Ilse", State: model.UserInvited, Source: model.Local})
 		}},
 		{"the link is made", func() (err error) { link, err = b.PasswordLink("ilse"); return err }},
-		{"the invitation is accepted", func() error { _, err := b.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1"); return err }},
+		{"the invitation is accepted", func() error {
+			_, err := b.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1")
+			return err
+		}},
 		{"a directory speaks", func() error { hires(t, b, 1000); return nil }},
 	} {
 		meanwhile()
@@ -196,7 +204,8 @@ func TestNobodyStarves(t *testing.T) {
 	})
 	for i := range 15 {
 		name := "newcomer-" + strconv.Itoa(i)
-		if err := rowsApplied(b, "edda.rosenvik", &model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive, Source: model.Local}); err != nil {
+		if err := rowsApplied(b, "edda.rosenvik",
+			&model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive, Source: model.Local}); err != nil {
 			t.Errorf("draft %d: %v", i, err)
 		}
 	}

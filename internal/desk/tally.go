@@ -9,8 +9,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// tallies are what was counted of a house, so that the next key that is pressed need not count it again. It stands until
-// something begins or ends.
+// tallies are what was counted of a house, so that the next key that is pressed need not count it again. It stands
+// until something begins or ends.
 type tallies struct {
 	sync.Mutex
 	from, until time.Time // in which nothing does; zero: without end
@@ -46,8 +46,8 @@ type kept struct {
 	value any
 }
 
-// Kept is [Counted] for what no instant changes. Whatever is counted of areas and of some kinds alone is kept as long as
-// these are the same; if none are named, as long as the house stands.
+// Kept is [Counted] for what no instant changes. Whatever is counted of areas and of some kinds alone is kept as long
+// as these are the same; if none are named, as long as the house stands.
 func Kept[T any](s *Sight, name string, of []model.Kind, count func() T) T {
 	v, ok := s.kept.Load(name)
 	if !ok {

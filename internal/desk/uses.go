@@ -39,8 +39,8 @@ func (d *Desk) KeepUses() error {
 
 // UseTold is a use as a program tells it: of a system or of a permission.
 type UseTold struct {
-	User       string    `json:"user"                 maxLength:"200" doc:"A user's id, or else userName"`
-	System     string    `json:"system,omitempty"     maxLength:"200" doc:"A system's id"`
+	User       string    `json:"user" maxLength:"200" doc:"A user's id, or else userName"`
+	System     string    `json:"system,omitempty" maxLength:"200" doc:"A system's id"`
 	Permission string    `json:"permission,omitempty" maxLength:"200" doc:"A permission's key, in place of a system"`
 	At         time.Time `json:"at"`
 }

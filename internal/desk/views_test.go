@@ -249,7 +249,8 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	refused(t, err, desk.NotFound, "closed")
 	_, err = d.CloseReview(kay, r.ID, "")
 	refused(t, err, desk.Conflict, "closed already")
-	if history := must[[]view.Revision](t)(d.History(eve, view.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
+	if history := must[[]view.Revision](t)(d.History(eve,
+		view.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
 		t.Errorf("the history says %q", history[0].Why)
 	}
 	if d = reopen(t, s); allowed(d, "cy", "s:gate:open", "t1") {
@@ -310,10 +311,11 @@ func TestClosingAReviewLocksNobodyOut(t *testing.T) {
 	}
 }
 
-// FuzzFind types whatever into the finder: there is an answer, not longer than it may be, and each thing that is found is
-// there.
+// FuzzFind types whatever into the finder: there is an answer, not longer than it may be, and each thing that is found
+// is there.
 func FuzzFind(f *testing.F) {
-	for _, text := range []string{"who can override gates at terminal 1", "why can't noor edit rates", "what can ruben do", "a", "who can", "ﬀ İ \x00", "who can can at at"} {
+	for _, text := range []string{"who can override gates at terminal 1", "why can't noor edit rates",
+		"what can ruben do", "a", "who can", "ﬀ İ \x00", "who can can at at"} {
 		f.Add(text)
 	}
 	s, err := store.Open(filepath.Join(f.TempDir(), "x.db"), false)
@@ -335,7 +337,8 @@ func FuzzFind(f *testing.F) {
 				t.Fatalf("%q is answered by %d things, %v", text, len(found), err)
 			}
 			for _, x := range found {
-				if x.Name == "" || x.Kind != "question" && d.Design().Get(model.Kind(x.Kind), x.ID) == nil && x.Kind != "permission" && x.ID != model.Everyone && x.ID != model.Public {
+				if x.Name == "" || x.Kind != "question" && d.Design().Get(model.Kind(x.Kind), x.ID) == nil &&
+					x.Kind != "permission" && x.ID != model.Everyone && x.ID != model.Public {
 					t.Fatalf("%q finds %+v, which is not there", text, x)
 				}
 			}
@@ -352,7 +355,8 @@ func TestQuestionsInLines(t *testing.T) {
 			"  Tomasz Oyelaran (tomasz.oyelaran), at Terminal 1: by Night cover, by hand; by Gate override, by hand",
 		},
 		"why can't Noor Tamsin edit rates": {
-			"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "It is not held there:", "  No assignment carries it.",
+			"Why can’t Noor Tamsin change booking: rate (quaybook:booking.rate:edit)?", "It is not held there:",
+			"  No assignment carries it.",
 		},
 		"can Tomasz Oyelaran override gates at Terminal 1": {"It is held:", "  by Gate override, by hand, at Terminal 1"},
 		"what can Oona Brandvold do":                       {"  fachwerk:design:view over the whole organisation"},

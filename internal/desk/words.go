@@ -262,7 +262,8 @@ func NameObject(d *model.Design, o model.Object) {
 		id = idFrom(u.UserName)
 	}
 	free := id
-	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public || model.BuiltIn(o.Kind(), free); n++ {
+	for n := 2; d.Get(o.Kind(), free) != nil || free == model.Everyone || free == model.Public ||
+		model.BuiltIn(o.Kind(), free); n++ {
 		free = fmt.Sprintf("%s-%d", id, n)
 	}
 	model.SetIdent(o, free)

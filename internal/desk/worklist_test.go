@@ -113,7 +113,8 @@ func TestAWorklistFromATextToItsLogAndBack(t *testing.T) {
 		t.Fatalf("applied: %+v", applied)
 	}
 	log := must[*people.Log](t)(d.WorklistLog(owner, applied.Runs[0], people.Window{Limit: 10}))
-	if log.Revision != applied.Revision || log.Match != 3 || log.Counts["does"] != 3 || log.Steps[0] != "Assign Clerk, Night at Terminal 1" ||
+	if log.Revision != applied.Revision || log.Match != 3 || log.Counts["does"] != 3 ||
+		log.Steps[0] != "Assign Clerk, Night at Terminal 1" ||
 		log.Rows[1].Outcomes[2].Said != "Is unlocked." ||
 		log.Rows[1].Gains != 2 {
 		t.Errorf("the log: %+v", log)

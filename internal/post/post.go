@@ -106,7 +106,8 @@ func LateTask(organisation, name, review, group, owner string, tasks int) Letter
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("%s: %s in “%s” not settled in time", review, what, group),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n“%s” has been closed for three weeks. %s came by the group “%s”, whose owner, %s, was to say what becomes "+
+			"Dear %s,\n\n“%s” has been closed for three weeks. %s came by the group “%s”, whose owner, %s, was to say what "+
+				"becomes "+
 				"of that, and did not. It is for you to settle now.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
 			name, review, what, group, owner, organisation,
 		),

@@ -16,12 +16,22 @@ func TestLetters(t *testing.T) {
 		subject string
 		says    []string
 	}{
-		"many items":      {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 3, 12, due, false), "Gate clerks: 3 of your 12 items wait for your decision", []string{"Dear Mira,", "3 of your 12 items wait for your decision in “Gate clerks”. They are due on 9 December 2026."}},
-		"one item, late":  {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 1, 12, due, true), "Gate clerks: 1 of your 12 items waits for your decision", []string{"1 of your 12 items waits", "They were due on 9 December 2026."}},
-		"one revocation":  {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 1), "Gate clerks: 1 revocation in “Crew” for you to settle", []string{"“Gate clerks” is closed. 1 revocation could not", "the group “Crew”, which you own"}},
-		"two revocations": {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 2), "Gate clerks: 2 revocations in “Crew” for you to settle", []string{"2 revocations could not"}},
-		"an invitation":   {post.Invitation("Outer Skerry", "Ada", "Signe", due), "Your way into Outer Skerry", []string{"Signe has invited you to Outer Skerry.", "once, until 9 December 2026:\n\n" + post.LinkHere + "\n\n"}},
-		"a password":      {post.Forgotten("Outer Skerry", "Ada"), "A new password for Outer Skerry", []string{"within the hour:\n\n" + post.LinkHere}},
+		"many items": {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 3, 12, due, false),
+			"Gate clerks: 3 of your 12 items wait for your decision",
+			[]string{"Dear Mira,",
+				"3 of your 12 items wait for your decision in “Gate clerks”. They are due on 9 December 2026."}},
+		"one item, late": {post.Reminder("Outer Skerry", "Mira", "Gate clerks", 1, 12, due, true),
+			"Gate clerks: 1 of your 12 items waits for your decision",
+			[]string{"1 of your 12 items waits", "They were due on 9 December 2026."}},
+		"one revocation": {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 1),
+			"Gate clerks: 1 revocation in “Crew” for you to settle",
+			[]string{"“Gate clerks” is closed. 1 revocation could not", "the group “Crew”, which you own"}},
+		"two revocations": {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", 2),
+			"Gate clerks: 2 revocations in “Crew” for you to settle", []string{"2 revocations could not"}},
+		"an invitation": {post.Invitation("Outer Skerry", "Ada", "Signe", due), "Your way into Outer Skerry",
+			[]string{"Signe has invited you to Outer Skerry.", "once, until 9 December 2026:\n\n" + post.LinkHere + "\n\n"}},
+		"a password": {post.Forgotten("Outer Skerry", "Ada"), "A new password for Outer Skerry",
+			[]string{"within the hour:\n\n" + post.LinkHere}},
 	} {
 		if c.letter.Subject != c.subject {
 			t.Errorf("%s: the subject is %q, want %q", name, c.letter.Subject, c.subject)

@@ -21,8 +21,8 @@ func Backup(file, to string) (p Proof, err error) {
 	return p, Move(copied, to)
 }
 
-// Restore proves a copy of a database and puts it at a file, which no server may serve. What is there is kept beside it,
-// as FILE.replaced.
+// Restore proves a copy of a database and puts it at a file, which no server may serve. What is there is kept beside
+// it, as FILE.replaced.
 func Restore(file, from string) (p Proof, err error) {
 	lease, err := TakeLease(file)
 	if err != nil {

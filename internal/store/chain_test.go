@@ -54,7 +54,8 @@ func TestTheChainsShowWhatWasAltered(t *testing.T) {
 		"a revision":          {`DELETE FROM revisions WHERE number = 3`, "revision 3 is missing"},
 		"a hash":              {`UPDATE revisions SET hash = 'f' || substr(hash, 2) WHERE number = 1`, "revision 1"},
 		"an entry of the log": {`DROP TRIGGER events_no_UPDATE; UPDATE events SET who = 'bob' WHERE id = 2`, "entry 2"},
-		"one left out":        {`DROP TRIGGER events_no_DELETE; DELETE FROM events WHERE id = 2`, "entry 2 of the security log is missing"},
+		"one left out": {`DROP TRIGGER events_no_DELETE; DELETE FROM events WHERE id = 2`,
+			"entry 2 of the security log is missing"},
 	} {
 		file, _ := recorded(t)
 		alter(t, file, strings.Split(c.sql, "; ")...)
@@ -91,7 +92,8 @@ func TestWhatIsAppendOnly(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, sql := range []string{
-		`UPDATE events SET text = ''`, `DELETE FROM events`, `UPDATE decisions SET decision = 'revoke'`, `DELETE FROM decisions`,
+		`UPDATE events SET text = ''`, `DELETE FROM events`, `UPDATE decisions SET decision = 'revoke'`,
+		`DELETE FROM decisions`,
 	} {
 		if _, err := db.Exec(sql); err == nil || !strings.Contains(err.Error(), "stays as it is") {
 			t.Errorf("%s: %v", sql, err)
@@ -102,7 +104,8 @@ func TestWhatIsAppendOnly(t *testing.T) {
 // Entries that differ only in where one value ends and the next begins are not alike in the chain.
 func TestEntriesAreNotAlike(t *testing.T) {
 	heads := map[string]bool{}
-	for _, e := range []store.Event{{Who: "ann", From: "192.0.2.1"}, {Who: "ann1", From: "92.0.2.1"}, {Who: "", From: "ann192.0.2.1"}} {
+	for _, e := range []store.Event{{Who: "ann", From: "192.0.2.1"}, {Who: "ann1", From: "92.0.2.1"},
+		{Who: "", From: "ann192.0.2.1"}} {
 		s := open(t, filepath.Join(t.TempDir(), "x.db"))
 		e.At, e.What, e.Text = start, "sign-in", "a test"
 		if err := s.Log(e); err != nil {

@@ -95,8 +95,8 @@ func (s *Store) Leavings(after time.Time) (out []Leaving, err error) {
 		Order(`"on", user`).Find(&out).Error
 }
 
-// HandItems gives the undecided items of open reviews that wait for somebody to others to decide, and the unsettled tasks
-// of closed ones: to one person, but never to whom an item is about; those stay.
+// HandItems gives the undecided items of open reviews that wait for somebody to others to decide, and the unsettled
+// tasks of closed ones: to one person, but never to whom an item is about; those stay.
 func (s *Store) HandItems(from, to, by, note string) error {
 	open := s.w.Model(&Review{}).Select("id").Where("closed IS NULL")
 	err := s.w.Model(&ReviewItem{}).

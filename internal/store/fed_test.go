@@ -46,10 +46,12 @@ func TestFed(t *testing.T) {
 	if err := s.SaveFed(); err != nil || len(all(s)) != 0 {
 		t.Errorf("nothing is kept as %v, %v", all(s), err)
 	}
-	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ann", By: "one", Extra: []byte("{}"), Updated: start}, store.Fed{Kind: "group", ID: "ann", By: "one", Updated: start}); err != nil {
+	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ann", By: "one", Extra: []byte("{}"), Updated: start},
+		store.Fed{Kind: "group", ID: "ann", By: "one", Updated: start}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ann", By: "two", Gone: true, Updated: start.AddDate(0, 0, 1)}); err != nil {
+	if err := s.SaveFed(store.Fed{Kind: "user", ID: "ann", By: "two", Gone: true,
+		Updated: start.AddDate(0, 0, 1)}); err != nil {
 		t.Fatal(err)
 	}
 	want := []string{"group ann one  false 2026-03-04", "user ann two  true 2026-03-05"}
@@ -101,7 +103,8 @@ func TestSpans(t *testing.T) {
 		ids  []string
 		want map[string]store.Span
 	}{
-		{model.KindUser, nil, map[string]store.Span{"ann": {First: minute(0), Last: minute(2)}, "bea": {First: minute(1), Last: minute(3)}}},
+		{model.KindUser, nil,
+			map[string]store.Span{"ann": {First: minute(0), Last: minute(2)}, "bea": {First: minute(1), Last: minute(3)}}},
 		{model.KindUser, []string{"bea", "ghost"}, map[string]store.Span{"bea": {First: minute(1), Last: minute(3)}}},
 		{model.KindGroup, nil, map[string]store.Span{"ann": {First: minute(1), Last: minute(1)}}},
 		{model.KindRole, nil, map[string]store.Span{}},

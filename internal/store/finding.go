@@ -104,7 +104,8 @@ func members(o model.Object) map[string]bool {
 	return out
 }
 
-// ReviewedSince gives of what reviews decided about after one instant and up to another: the people, and the role or set.
+// ReviewedSince gives of what reviews decided about after one instant and up to another: the people, and the role or
+// set.
 func (s *Store) ReviewedSince(at, to time.Time) (out [][3]string, err error) {
 	rows, err := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
 		Select(`DISTINCT i."user", CASE WHEN i.role = '' AND i."set" = '' THEN r.role ELSE i.role END, i."set"`).

@@ -37,7 +37,8 @@ func TestGivenLatelyAndSetAside(t *testing.T) {
 		{put(grant("taken"), nil), put(group("ann", "bea"), group("bea"))},
 		{put(nil, grant("later"))},
 	} {
-		if err := s.AppendRevisions(Step{Revision: Revision{Number: n + 1, At: day.AddDate(0, 0, 10*n), WhoName: "x"}, Ops: ops}); err != nil {
+		if err := s.AppendRevisions(Step{Revision: Revision{Number: n + 1, At: day.AddDate(0, 0, 10*n), WhoName: "x"},
+			Ops: ops}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -58,7 +59,8 @@ func TestGivenLatelyAndSetAside(t *testing.T) {
 		return Aside{Finding: finding, Until: until, Reason: "x", By: "ann", At: at}
 	}
 	if err := s.SetAside([]Aside{
-		aside("a", day.AddDate(0, 1, 0), day), aside("b", day.AddDate(0, 1, 0), day), aside("b", time.Time{}, day.AddDate(0, 0, 2)),
+		aside("a", day.AddDate(0, 1, 0), day), aside("b", day.AddDate(0, 1, 0), day),
+		aside("b", time.Time{}, day.AddDate(0, 0, 2)),
 	}); err != nil {
 		t.Fatal(err)
 	}

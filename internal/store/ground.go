@@ -12,7 +12,8 @@ import (
 	sqlite3 "modernc.org/sqlite/lib"
 )
 
-// Unusable is why nothing can be recorded any longer: for who asked for a change, and for whom the server is watched by.
+// Unusable is why nothing can be recorded any longer: for who asked for a change, and for whom the server is watched
+// by.
 type Unusable struct{ Reason string }
 
 func (u *Unusable) Error() string { return u.Reason }

@@ -143,7 +143,8 @@ func recognise(file string) (version int, err error) {
 	defer (&Store{db: db, w: db}).Close()
 	var id int
 	var tables []string
-	if err := errors.Join(db.Raw("PRAGMA application_id").Scan(&id).Error, db.Raw("PRAGMA user_version").Scan(&version).Error,
+	if err := errors.Join(db.Raw("PRAGMA application_id").Scan(&id).Error,
+		db.Raw("PRAGMA user_version").Scan(&version).Error,
 		db.Raw("SELECT name FROM sqlite_master WHERE type = 'table'").Scan(&tables).Error); err != nil {
 		return 0, err
 	}
@@ -159,7 +160,8 @@ func recognise(file string) (version int, err error) {
 		return version, nil
 	case id == 0 && version == 0 && len(tables) == 0:
 		return 0, nil
-	case id == 0 && version == 0 && strings.Contains(all, " objects ") && strings.Contains(all, " revisions ") && strings.Contains(all, " operations "):
+	case id == 0 && version == 0 && strings.Contains(all, " objects ") && strings.Contains(all, " revisions ") &&
+		strings.Contains(all, " operations "):
 		return 1, nil // the first programs marked nothing
 	}
 	return 0, errors.New("it is the database of another program: name another file. This one was left as it is")
@@ -216,7 +218,8 @@ var steps = []func(tx *gorm.DB) error{
 	// The record is a chain, and so is the security log; decisions of reviews are added and never altered; sign-ins are
 	// kept one by one, and links say what they are for.
 	func(tx *gorm.DB) error {
-		if err := tx.AutoMigrate(&Revision{}, &Event{}, &Review{}, &Decision{}, &SignedIn{}, &Factor{}, &Identity{}, &Link{}, &Token{}); err != nil {
+		if err := tx.AutoMigrate(&Revision{}, &Event{}, &Review{}, &Decision{}, &SignedIn{}, &Factor{}, &Identity{}, &Link{},
+			&Token{}); err != nil {
 			return err
 		}
 		for _, table := range []string{"events", "decisions"} {

@@ -39,9 +39,13 @@ func TestForeignFilesAreLeftAlone(t *testing.T) {
 		make func(file string)
 		want string
 	}{
-		"text":    {func(file string) { _ = os.WriteFile(file, []byte("Dear diary, today I wrote a letter."), 0o600) }, "not a database"},
+		"text": {func(file string) {
+			_ = os.WriteFile(file, []byte("Dear diary, today I wrote a letter."), 0o600)
+		}, "not a database"},
 		"foreign": {func(file string) { alter(t, file, "CREATE TABLE birds (name text)") }, "another program"},
-		"marked":  {func(file string) { alter(t, file, "PRAGMA application_id = 7", "CREATE TABLE objects (name text)") }, "another program"},
+		"marked": {func(file string) {
+			alter(t, file, "PRAGMA application_id = 7", "CREATE TABLE objects (name text)")
+		}, "another program"},
 		"newer": {func(file string) {
 			_ = open(t, file).Close()
 			alter(t, file, "PRAGMA user_version = 99", "PRAGMA wal_checkpoint(TRUNCATE)")
@@ -129,7 +133,8 @@ func TestUsesOfAnEarlierProgram(t *testing.T) {
 	if err := s.Uses(0, func(u use.Use) { used[u.User+" "+u.What] = u.At.Format(time.RFC3339) }); err != nil {
 		t.Fatal(err)
 	}
-	if want := map[string]string{"ann s": "2026-05-01T08:00:00Z", "ann t": "2026-06-01T08:00:00Z"}; !maps.Equal(used, want) {
+	if want := map[string]string{"ann s": "2026-05-01T08:00:00Z", "ann t": "2026-06-01T08:00:00Z"}; !maps.Equal(used,
+		want) {
 		t.Errorf("uses are %v, want %v", used, want)
 	}
 	if ann, _ := current(t, s).Users.Find("ann"); ann == nil || ann.LastUse != nil || ann.JobTitle != "Clerk" {

@@ -71,7 +71,8 @@ func (s *Store) RequestsEnding(before time.Time) (out []Request, err error) {
 
 // RequestsGranted gives what was granted and ends after an instant and before another.
 func (s *Store) RequestsGranted(after, before time.Time) (out []Request, err error) {
-	return out, s.db.Where("state = ? AND ends > ? AND ends <= ?", RequestGranted, after.UTC(), before.UTC()).Find(&out).Error
+	return out, s.db.Where("state = ? AND ends > ? AND ends <= ?", RequestGranted, after.UTC(),
+		before.UTC()).Find(&out).Error
 }
 
 // ToldOfEnding keeps that the person was told that what a request gave them ends.

@@ -88,8 +88,8 @@ type ReviewTask struct {
 	Revision int // the one that it made, or 0
 }
 
-// AddReview keeps a new review with its items, decided ones with their decisions, and the letters that ask for decisions, and gives its id. Along does more
-// in the same transaction; it may be nil.
+// AddReview keeps a new review with its items, decided ones with their decisions, and the letters that ask for
+// decisions, and gives its id. Along does more in the same transaction; it may be nil.
 func (s *Store) AddReview(
 	r Review, items []ReviewItem, letters []Letter, along func(s *Store, id int) error,
 ) (int, error) {
@@ -372,7 +372,8 @@ func (s *Store) TakenAway() (map[[3]string]time.Time, error) {
 func (s *Store) DecidedAbout(revision int, user string) (about bool, err error) {
 	err = s.db.Raw(`SELECT EXISTS (SELECT 1 FROM review_items i JOIN reviews r ON r.id = i.review
 			WHERE r.revision = ? AND i.user = ? AND i.decision = 'revoke')
-		OR EXISTS (SELECT 1 FROM review_tasks WHERE revision = ? AND user = ?)`, revision, user, revision, user).Scan(&about).Error
+		OR EXISTS (SELECT 1 FROM review_tasks WHERE revision = ? AND user = ?)`, revision, user, revision,
+		user).Scan(&about).Error
 	return about, err
 }
 

@@ -28,7 +28,8 @@ func TestWhatIsKeptForLongEnoughGoes(t *testing.T) {
 	)
 	closedBefore, closedLately := ago(11), ago(9)
 	for _, closed := range []*time.Time{&closedBefore, &closedLately, nil} {
-		_, err := s.AddReview(store.Review{Name: "r", Opened: ago(30), Closed: closed}, []store.ReviewItem{{User: "ann", Evidence: []byte("{}")}}, nil, nil)
+		_, err := s.AddReview(store.Review{Name: "r", Opened: ago(30), Closed: closed},
+			[]store.ReviewItem{{User: "ann", Evidence: []byte("{}")}}, nil, nil)
 		e = errors.Join(e, err)
 	}
 	if e != nil {

@@ -517,7 +517,8 @@ func (s *Store) revisions() func(n int) (Revision, error) {
 // Joinings gives, for each user listed in a group, the last revision that listed them.
 func (s *Store) Joinings(group string) (map[string]Revision, error) {
 	var rows []operation
-	if err := s.db.Where("kind = ? AND object_id = ?", string(model.KindGroup), group).Order("revision").Find(&rows).Error; err != nil {
+	if err := s.db.Where("kind = ? AND object_id = ?", string(model.KindGroup),
+		group).Order("revision").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	at := map[string]int{}

@@ -43,7 +43,8 @@ func apply(t *testing.T, s *store.Store, ops ...change.Op) int {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Minute), WhoName: "test", Why: "test"}, Ops: ops}); err != nil {
+	if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: n + 1,
+		At: start.Add(time.Duration(n) * time.Minute), WhoName: "test", Why: "test"}, Ops: ops}); err != nil {
 		t.Fatal(err)
 	}
 	return n + 1
@@ -149,7 +150,8 @@ func TestThePastCanBeComputed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for minutes, want := range map[int][]string{-1: nil, 0: {"ann Clerk"}, 1: {"ann Lead", "bea "}, 2: {"bea "}, 99: {"bea "}} {
+	for minutes, want := range map[int][]string{-1: nil, 0: {"ann Clerk"}, 1: {"ann Lead", "bea "}, 2: {"bea "},
+		99: {"bea "}} {
 		at := start.Add(time.Duration(minutes) * time.Minute)
 		d, revision, err := s.DesignAt(now, last, at)
 		if err != nil {
@@ -273,15 +275,19 @@ func TestTheRecordIsSearched(t *testing.T) {
 	}{
 		{"sue", "a first one", change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "")}},
 		{"sue", "100% of the crew", change.Op{Kind: model.KindGroup, ID: "crew", After: crew("ann", "bea")}},
-		{"", "from the tide", change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea"), After: crew("ann", "bea", "cy")}},
+		{"", "from the tide",
+			change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea"), After: crew("ann", "bea", "cy")}},
 		{"tom", "gives", change.Op{Kind: model.KindAssignment, ID: "a1", After: give}},
-		{"tom", "out of the crew", change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea", "cy"), After: crew("bea", "cy")}},
+		{"tom", "out of the crew",
+			change.Op{Kind: model.KindGroup, ID: "crew", Before: crew("ann", "bea", "cy"), After: crew("bea", "cy")}},
 	} {
 		name := step.who
 		if name == "" {
 			name = "Operator"
 		}
-		if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: n + 1, At: start.Add(time.Duration(n) * time.Hour), Who: step.who, WhoName: name, Why: step.why}, Ops: []change.Op{step.op}}); err != nil {
+		if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: n + 1,
+			At: start.Add(time.Duration(n) * time.Hour), Who: step.who, WhoName: name, Why: step.why},
+			Ops: []change.Op{step.op}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -336,7 +342,8 @@ func TestTokens(t *testing.T) {
 		if name == "decides" {
 			purpose = "decisions"
 		}
-		if err := s.SaveToken(store.Token{Hash: name, Name: name, Purpose: purpose, Made: start.AddDate(0, 0, -i)}); err != nil {
+		if err := s.SaveToken(store.Token{Hash: name, Name: name, Purpose: purpose,
+			Made: start.AddDate(0, 0, -i)}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -422,7 +429,8 @@ func TestAWithdrawnTokenStaysSo(t *testing.T) {
 func TestWhatChangedSince(t *testing.T) {
 	s := open(t, filepath.Join(t.TempDir(), "x.db"))
 	defer s.Close()
-	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")}, change.Op{Kind: model.KindUser, ID: "bo", After: person("bo", "Lead")})
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")},
+		change.Op{Kind: model.KindUser, ID: "bo", After: person("bo", "Lead")})
 	was, n, err := s.Design()
 	if err != nil {
 		t.Fatal(err)
@@ -433,7 +441,8 @@ func TestWhatChangedSince(t *testing.T) {
 		apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", Before: before, After: after})
 		before = after
 	}
-	apply(t, s, change.Op{Kind: model.KindUser, ID: "bo", Before: person("bo", "Lead")}, change.Op{Kind: model.KindUser, ID: "cy", After: person("cy", "Clerk")})
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "bo", Before: person("bo", "Lead")},
+		change.Op{Kind: model.KindUser, ID: "cy", After: person("cy", "Clerk")})
 	edits, now, err := s.Since(n, 22)
 	if err != nil || now != n+21 || len(edits) != 3 {
 		t.Fatalf("%d edits lead to revision %d, %v", len(edits), now, err)

@@ -29,7 +29,8 @@ type Postman struct {
 // How letters are tried again: after so long, each time longer; a letter that is older than it is good for is given
 // up.
 var again = []time.Duration{
-	time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 4 * time.Hour, 8 * time.Hour, 12 * time.Hour, 24 * time.Hour,
+	time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 4 * time.Hour, 8 * time.Hour, 12 * time.Hour,
+	24 * time.Hour,
 }
 
 // stale is how long after it was written a letter is sent no more: nobody expects it any longer.

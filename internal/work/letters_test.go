@@ -386,7 +386,8 @@ func TestTheLetterOfTheDay(t *testing.T) {
 		}
 	}
 	for _, user := range []string{"owner", "ivy"} {
-		write(user, post.Request("Small Harbour", user, "Joe", "the night gate", "I stand in", "https://small.example/requests/1"))
+		write(user, post.Request("Small Harbour", user, "Joe", "the night gate", "I stand in",
+			"https://small.example/requests/1"))
 		write(user, post.Ending("Small Harbour", user, "the crane", start.AddDate(0, 0, 7), "https://small.example/own"))
 	}
 	write("owner", post.Notice("Small Harbour", "owner", "your password was changed", "192.0.2.1", start))
@@ -402,11 +403,13 @@ func TestTheLetterOfTheDay(t *testing.T) {
 	if len(s.got) != 4 {
 		t.Fatalf("%d letters arrived, want the two of the day as one", len(s.got))
 	}
-	if got, _ := new(mime.WordDecoder).DecodeHeader(s.got[3].Header.Get("Subject")); !strings.HasPrefix(got, "2 things for you: Joe asks for the night gate") {
+	if got, _ := new(mime.WordDecoder).DecodeHeader(s.got[3].Header.Get("Subject")); !strings.HasPrefix(got,
+		"2 things for you: Joe asks for the night gate") {
 		t.Errorf("the letter of the day is called %q", got)
 	}
 	body := strings.ReplaceAll(s.bodies[3], "=\r\n", "")
-	for _, part := range []string{"Joe asks for the night gate", "I stand in", "ends by itself on", "/requests/1", "/own"} {
+	for _, part := range []string{"Joe asks for the night gate", "I stand in", "ends by itself on", "/requests/1",
+		"/own"} {
 		if !strings.Contains(body, part) {
 			t.Errorf("the letter of the day lacks %q:\n%s", part, body)
 		}

@@ -209,8 +209,8 @@ func Apply(d *model.Design, ops []Op) (*model.Design, []model.Problem) {
 	return after, problems
 }
 
-// ToDeleted gives somebody who is deleted and to whom an operation assigns something, or whom it lists in a group or makes
-// a delegate; empty if there is nobody.
+// ToDeleted gives somebody who is deleted and to whom an operation assigns something, or whom it lists in a group or
+// makes a delegate; empty if there is nobody.
 func ToDeleted(o Op, after *model.Design) string {
 	deleted := func(id string) bool {
 		u, ok := after.Users.Find(id)

@@ -94,11 +94,18 @@ func TestApplyRefuses(t *testing.T) {
 		says []string
 	}{
 		{"a value that is no longer so", moved, []change.Op{stale}, []string{`the person "Ann" has changed since`}},
-		{"a role in use", d, []change.Op{change.Delete(d.Get(model.KindRole, "clerk"))}, []string{`the role "Gate clerk" cannot be deleted`, `assignment "a" (role)`, `delegation "Terminal people" (roles)`}},
-		{"a person in use", d, []change.Op{change.Delete(d.Get(model.KindUser, "bea"))}, []string{`person "Ann" (manager)`, `assignment "owner" (subject)`}},
+		{"a role in use", d, []change.Op{change.Delete(d.Get(model.KindRole, "clerk"))},
+			[]string{`the role "Gate clerk" cannot be deleted`, `assignment "a" (role)`,
+				`delegation "Terminal people" (roles)`}},
+		{"a person in use", d, []change.Op{change.Delete(d.Get(model.KindUser, "bea"))},
+			[]string{`person "Ann" (manager)`, `assignment "owner" (subject)`}},
 		{"what is built in", d, []change.Op{change.Delete(d.Get(model.KindSet, model.SetOwner))}, []string{"built in"}},
-		{"a reference to nothing", d, []change.Op{change.Put(d, &model.Role{ID: "new", Name: "New", Sets: []string{"none"}})}, []string{`there is no set "none"`}},
-		{"a cycle", d, []change.Op{altered(t, d, model.KindUser, "bea", func(u *model.User) { u.Manager = "ann" })}, []string{"closes a cycle of managers"}},
+		{"a reference to nothing", d,
+			[]change.Op{change.Put(d, &model.Role{ID: "new", Name: "New", Sets: []string{"none"}})},
+			[]string{`there is no set "none"`}},
+		{"a cycle", d, []change.Op{altered(t, d, model.KindUser, "bea", func(u *model.User) {
+			u.Manager = "ann"
+		})}, []string{"closes a cycle of managers"}},
 		{"the organisation's end", d, []change.Op{change.Delete(d.Organisation)}, []string{"cannot be deleted"}},
 	} {
 		before := len(c.on.Users)
@@ -160,14 +167,30 @@ func TestSentences(t *testing.T) {
 		op   change.Op
 		want []string
 	}{
-		{altered(t, d, model.KindGroup, "crew", func(g *model.Group) { g.Users = []string{"bea"} }), []string{"Bea joins Crew", "Ann leaves Crew"}},
-		{change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ann"}, Set: "own", Area: "t1", Reach: model.ReachOwn, Mode: model.ReadOnly, Until: until}), []string{"Ann gets Own at Terminal 1, for their own records, read-only, until 30 April 2027"}},
+		{altered(t, d, model.KindGroup, "crew", func(g *model.Group) {
+			g.Users = []string{"bea"}
+		}), []string{"Bea joins Crew", "Ann leaves Crew"}},
+		{change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ann"}, Set: "own", Area: "t1",
+			Reach: model.ReachOwn, Mode: model.ReadOnly, Until: until}),
+			[]string{"Ann gets Own at Terminal 1, for their own records, read-only, until 30 April 2027"}},
 		{change.Delete(d.Get(model.KindAssignment, "a")), []string{"Crew loses Gate clerk at Terminal 1"}},
-		{altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) { a.Until = until; a.Area = "" }), []string{"Crew’s Gate clerk over the whole organisation: area becomes the whole organisation, was Terminal 1; until becomes 30 April 2027"}},
-		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets, r.Excludes = nil, []string{"s:a:pay"} }), []string{"Own is taken out of Gate clerk", "s:a:pay is excluded from Gate clerk"}},
-		{altered(t, d, model.KindSet, "own", func(s *model.Set) { s.Permissions = append(s.Permissions, "s:a:pay") }), []string{"s:a:pay is put into Own"}},
-		{altered(t, d, model.KindUser, "ann", func(u *model.User) { u.Manager = ""; u.State = model.UserLocked }), []string{"Ann: manager is emptied, was Bea", "Ann: state becomes “locked”, was “active”"}},
-		{change.Op{Kind: model.KindUser, ID: "e", Before: &model.User{ID: "e", UserName: "e"}, After: &model.User{ID: "e", UserName: "e", DisplayName: "Ea"}}, []string{"Ea: name becomes “Ea”"}},
+		{altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) {
+			a.Until = until
+			a.Area = ""
+		}), []string{"Crew’s Gate clerk over the whole organisation: area becomes the whole organisation, was Terminal 1; " +
+			"until becomes 30 April 2027"}},
+		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) {
+			r.Sets, r.Excludes = nil, []string{"s:a:pay"}
+		}), []string{"Own is taken out of Gate clerk", "s:a:pay is excluded from Gate clerk"}},
+		{altered(t, d, model.KindSet, "own", func(s *model.Set) {
+			s.Permissions = append(s.Permissions, "s:a:pay")
+		}), []string{"s:a:pay is put into Own"}},
+		{altered(t, d, model.KindUser, "ann", func(u *model.User) {
+			u.Manager = ""
+			u.State = model.UserLocked
+		}), []string{"Ann: manager is emptied, was Bea", "Ann: state becomes “locked”, was “active”"}},
+		{change.Op{Kind: model.KindUser, ID: "e", Before: &model.User{ID: "e", UserName: "e"},
+			After: &model.User{ID: "e", UserName: "e", DisplayName: "Ea"}}, []string{"Ea: name becomes “Ea”"}},
 		{change.Put(d, &model.User{ID: "cy", UserName: "cy", DisplayName: "Cy"}), []string{"Cy is added as a person"}},
 		{change.Delete(d.Get(model.KindDelegation, "d")), []string{"Terminal people, a delegation, is deleted"}},
 		{altered(t, d, model.KindSystem, "s", func(s *model.System) {
@@ -198,7 +221,8 @@ func TestFirstSentences(t *testing.T) {
 		change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "Newcomer"}),
 		altered(t, d, model.KindUser, "ann", func(u *model.User) { u.State = model.UserLocked }),
 	}
-	for _, c := range []struct{ most, told, more int }{{0, 0, 3}, {1, 1, 4}, {2, 2, 3}, {3, 3, 2}, {4, 4, 1}, {5, 5, 0}, {100, 5, 0}} {
+	for _, c := range []struct{ most, told, more int }{{0, 0, 3}, {1, 1, 4}, {2, 2, 3}, {3, 3, 2}, {4, 4, 1}, {5, 5, 0},
+		{100, 5, 0}} {
 		told, more := change.FirstSentences(ops, change.NamesIn(d), c.most)
 		if len(told) != c.told || more != c.more {
 			t.Errorf(
@@ -250,7 +274,8 @@ func TestRebase(t *testing.T) {
 			g := get[*model.Group](t, d, model.KindGroup, "crew")
 			return len(g.Users) == 1 && g.Users[0] == "bea"
 		}},
-		{"edited and deleted", change.Delete(d.Get(model.KindAssignment, "a")), altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) { a.Reason = "x" }), 1, nil},
+		{"edited and deleted", change.Delete(d.Get(model.KindAssignment, "a")),
+			altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) { a.Reason = "x" }), 1, nil},
 	} {
 		theirs, problems := change.Apply(d, []change.Op{c.theirs})
 		if theirs == nil {

@@ -61,8 +61,8 @@ func edited(d *model.Design, from []byte) (ops []change.Op) {
 }
 
 // FuzzChange lays changes on a design, takes them back, and lays them on what others changed: what is inverted is as it
-// was before, compacting changes nothing of the outcome, rebasing on the same design changes nothing at all, and what is
-// rebased on another one begins where that one is, with a clash wherever a field is not what either made of it.
+// was before, compacting changes nothing of the outcome, rebasing on the same design changes nothing at all, and what
+// is rebased on another one begins where that one is, with a clash wherever a field is not what either made of it.
 func FuzzChange(f *testing.F) {
 	f.Add([]byte{0, 0, 1, 1, 0, 5}, []byte{0, 0, 2})
 	f.Add([]byte{3, 0, 0, 0, 2, 7}, []byte{2, 0, 17, 2, 1, 3})

@@ -105,16 +105,23 @@ func TestRefusalsNameTheRuleAndTheObject(t *testing.T) {
 	}{
 		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "t1", 90)}, ""},
 		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "t1", 91)}, "at most 90 days"},
-		{delegation.Act{Action: "assign", User: user("pat"), Assignment: &model.Assignment{Role: "clerk", Area: "t1"}}, "must end by 2 June 2026"},
-		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "t2", 1)}, "within Terminal 1, and that area lies outside"},
-		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "", 1)}, "the whole organisation lies outside"},
-		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("boss", "t1", 1)}, "the role “Boss” is not among those"},
-		{delegation.Act{Action: "assign", User: user("sid"), Assignment: give("clerk", "t1", 1)}, "Sid is not among the people"},
-		{delegation.Act{Action: "assign", User: user("mia"), Assignment: give("clerk", "t1", 1)}, "Nobody acts on themselves"},
+		{delegation.Act{Action: "assign", User: user("pat"), Assignment: &model.Assignment{Role: "clerk", Area: "t1"}},
+			"must end by 2 June 2026"},
+		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "t2", 1)},
+			"within Terminal 1, and that area lies outside"},
+		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("clerk", "", 1)},
+			"the whole organisation lies outside"},
+		{delegation.Act{Action: "assign", User: user("pat"), Assignment: give("boss", "t1", 1)},
+			"the role “Boss” is not among those"},
+		{delegation.Act{Action: "assign", User: user("sid"), Assignment: give("clerk", "t1", 1)},
+			"Sid is not among the people"},
+		{delegation.Act{Action: "assign", User: user("mia"), Assignment: give("clerk", "t1", 1)},
+			"Nobody acts on themselves"},
 		{delegation.Act{Action: "lock", User: user("zoe")}, "Zoe holds the critical permission s:gate:break"},
 		{delegation.Act{Action: "revoke", User: user("pat"), Assignment: &model.Assignment{Role: "clerk", Area: "t1"}}, ""},
 		{delegation.Act{Action: "membership", User: user("pat"), Group: "crew"}, ""},
-		{delegation.Act{Action: "membership", User: user("pat"), Group: "elite"}, "gives the role “Boss”, which you could not assign"},
+		{delegation.Act{Action: "membership", User: user("pat"), Group: "elite"},
+			"gives the role “Boss”, which you could not assign"},
 		{delegation.Act{Action: "membership", User: user("pat"), Group: "away"}, "that group is not among those"},
 		{delegation.Act{Action: "deactivate", User: user("pat")}, "the action “deactivate”"}, // that delegation has ended
 		{delegation.Act{Action: "review", User: user("pat")}, "“The site” does not cover this"},
@@ -132,7 +139,8 @@ func TestRefusalsNameTheRuleAndTheObject(t *testing.T) {
 			)
 		}
 	}
-	if r := delegation.Of(ahead.Of(index.Compile(d)), "pat", now).Check(delegation.Act{Action: "lock", User: user("sid")}); r == nil ||
+	if r := delegation.Of(ahead.Of(index.Compile(d)), "pat",
+		now).Check(delegation.Act{Action: "lock", User: user("sid")}); r == nil ||
 		!strings.Contains(r.Reason, "Nothing that is delegated to you") {
 		t.Errorf("somebody without a delegation: %v", r)
 	}
@@ -158,24 +166,31 @@ func TestWhatAChangeMayDo(t *testing.T) {
 		op   change.Op
 		says string
 	}{
-		"edit":                {edited("pat", func(u *model.User) { u.JobTitle = "Gate clerk" }), ""},
-		"lock":                {edited("pat", func(u *model.User) { u.State = model.UserLocked }), ""},
-		"deactivate":          {edited("pat", func(u *model.User) { u.State = model.UserDeactivated }), "deactivate"},
-		"delete by state":     {edited("pat", func(u *model.User) { u.State = model.UserDeleted }), "cannot be deleted"},
-		"move out of reach":   {edited("pat", func(u *model.User) { u.Area = "t2" }), "no area"},
-		"bring into reach":    {edited("sid", func(u *model.User) { u.Area = "t1" }), "no person"},
-		"delete":              {change.Delete(d.Users[1]), "cannot be deleted"},
-		"invite":              {change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t1", State: model.UserInvited}), ""},
-		"invite elsewhere":    {change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t2", State: model.UserInvited}), "no area"},
-		"make active at once": {change.Put(d, &model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t1", State: model.UserActive}), "can only be invited"},
+		"edit":              {edited("pat", func(u *model.User) { u.JobTitle = "Gate clerk" }), ""},
+		"lock":              {edited("pat", func(u *model.User) { u.State = model.UserLocked }), ""},
+		"deactivate":        {edited("pat", func(u *model.User) { u.State = model.UserDeactivated }), "deactivate"},
+		"delete by state":   {edited("pat", func(u *model.User) { u.State = model.UserDeleted }), "cannot be deleted"},
+		"move out of reach": {edited("pat", func(u *model.User) { u.Area = "t2" }), "no area"},
+		"bring into reach":  {edited("sid", func(u *model.User) { u.Area = "t1" }), "no person"},
+		"delete":            {change.Delete(d.Users[1]), "cannot be deleted"},
+		"invite": {change.Put(d,
+			&model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t1", State: model.UserInvited}), ""},
+		"invite elsewhere": {change.Put(d,
+			&model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t2", State: model.UserInvited}), "no area"},
+		"make active at once": {change.Put(d,
+			&model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t1", State: model.UserActive}),
+			"can only be invited"},
 		"rename a group":      {change.Put(d, renamed), "only which people are listed"},
 		"nest a group":        {change.Put(d, nested), "only which people are listed"},
 		"list a stranger":     {change.Put(d, joined), "no person"},
 		"delete a group":      {change.Delete(crew), "only its members changed"},
 		"revoke from a group": {change.Delete(other), "not to a group"},
 		"edit a role":         {change.Put(d, &model.Role{ID: "own", Name: "Own"}), "cannot be changed through a delegation"},
-		"assign":              {change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "pat"}, Role: "clerk", Area: "t1", Until: now.AddDate(0, 1, 0)}), ""},
-		"assign to nobody":    {change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ghost"}, Role: "clerk"}), "no person"},
+		"assign": {change.Put(d,
+			&model.Assignment{ID: "n", Subject: model.Subject{User: "pat"}, Role: "clerk", Area: "t1",
+				Until: now.AddDate(0, 1, 0)}), ""},
+		"assign to nobody": {change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ghost"}, Role: "clerk"}),
+			"no person"},
 	} {
 		after := change.Lay(d, []change.Op{c.op})
 		var view *ahead.View
@@ -193,7 +208,9 @@ func TestWhatAChangeMayDo(t *testing.T) {
 func TestPart(t *testing.T) {
 	d := design(t)
 	part := delegation.Of(ahead.Of(index.Compile(d)), "mia", now).Part()
-	for kind, want := range map[model.Kind]string{model.KindUser: "mia pat zoe", model.KindGroup: "crew elite not-listed-1", model.KindRole: "boss clerk", model.KindArea: "t1 top", model.KindDelegation: "site"} {
+	for kind, want := range map[model.Kind]string{model.KindUser: "mia pat zoe",
+		model.KindGroup: "crew elite not-listed-1", model.KindRole: "boss clerk", model.KindArea: "t1 top",
+		model.KindDelegation: "site"} {
 		var got []string
 		part.All(func(o model.Object) {
 			if o.Kind() == kind {
@@ -213,13 +230,15 @@ func TestPart(t *testing.T) {
 	if dark, _ := part.Groups.Find("not-listed-1"); strings.Contains(dark.Name, "Dark") || len(dark.Users) != 1 {
 		t.Errorf("a group that is not listed stands as %+v", dark)
 	}
-	if got := delegation.Covered(index.Compile(d), &model.Delegation{ID: "x", People: model.People{Filter: `area eq "t2"`}}); len(
+	if got := delegation.Covered(index.Compile(d),
+		&model.Delegation{ID: "x", People: model.People{Filter: `area eq "t2"`}}); len(
 		got,
 	) != 1 ||
 		got[0] != "sid" {
 		t.Errorf("a filter covers %v", got)
 	}
-	if got := delegation.Covered(index.Compile(d), &model.Delegation{ID: "x", People: model.People{Filter: `area qq`}}); got != nil {
+	if got := delegation.Covered(index.Compile(d),
+		&model.Delegation{ID: "x", People: model.People{Filter: `area qq`}}); got != nil {
 		t.Errorf("what is no filter covers %v", got)
 	}
 }
@@ -358,7 +377,8 @@ func TestAttacksOfADelegate(t *testing.T) {
 			invited(func(u *model.User) { u.JobTitle = "Boss" }), "by its rule",
 		},
 		"a rule group that gives something critical": {
-			[]model.Edit{rule("rg", `title eq "boss"`), gives(&model.Assignment{ID: "c2", Subject: model.Subject{Group: "rg"}, Role: "boss"})},
+			[]model.Edit{rule("rg", `title eq "boss"`),
+				gives(&model.Assignment{ID: "c2", Subject: model.Subject{Group: "rg"}, Role: "boss"})},
 			invited(func(u *model.User) { u.JobTitle = "Boss" }), "will hold the critical permission",
 		},
 		"a rule group on which nothing hangs": {
@@ -382,7 +402,8 @@ func TestAttacksOfADelegate(t *testing.T) {
 		},
 		"a group that another delegation is given to": {
 			[]model.Edit{more, {Kind: model.KindDelegation, ID: "z", After: &model.Delegation{
-				ID: "z", Name: "Z", Delegate: model.Subject{Group: "crew"}, Actions: []string{"lock"}, People: model.People{Area: "top"},
+				ID: "z", Name: "Z", Delegate: model.Subject{Group: "crew"}, Actions: []string{"lock"},
+				People: model.People{Area: "top"},
 			}}, user(at("quy", "t1"))},
 			listed("crew", "quy"), "gives a delegation",
 		},
@@ -394,17 +415,27 @@ func TestAttacksOfADelegate(t *testing.T) {
 			[]model.Edit{site(func(g *model.Delegation) { g.Actions = []string{"edit"} })},
 			edited("pat", func(u *model.User) { u.Manager = "mia" }), "“move”",
 		},
-		"another e-mail address": {[]model.Edit{more}, edited("pat", func(u *model.User) { u.Email = "x@n.example" }), "e-mail address"},
-		"another user name":      {[]model.Edit{more}, edited("pat", func(u *model.User) { u.UserName = "root" }), "the user name"},
-		"a directory's person":   {[]model.Edit{more}, edited("pat", func(u *model.User) { u.Source = model.Directory }), "who keeps the account"},
-		"a licence without seat": {[]model.Edit{{Kind: model.KindLicence, ID: "l", After: &model.Licence{ID: "l", Name: "L"}}}, invited(func(u *model.User) { u.Licences = []string{"l"} }), "no licence"},
+		"another e-mail address": {[]model.Edit{more}, edited("pat", func(u *model.User) {
+			u.Email = "x@n.example"
+		}), "e-mail address"},
+		"another user name": {[]model.Edit{more}, edited("pat", func(u *model.User) {
+			u.UserName = "root"
+		}), "the user name"},
+		"a directory's person": {[]model.Edit{more}, edited("pat", func(u *model.User) {
+			u.Source = model.Directory
+		}), "who keeps the account"},
+		"a licence without seat": {[]model.Edit{{Kind: model.KindLicence, ID: "l",
+			After: &model.Licence{ID: "l", Name: "L"}}}, invited(func(u *model.User) {
+			u.Licences = []string{"l"}
+		}), "no licence"},
 		"above oneself elsewhere": {
 			// Mia holds the same at terminal 2 only.
 			[]model.Edit{more, gives(&model.Assignment{ID: "m", Subject: model.Subject{User: "mia"}, Role: "boss", Area: "t2"})},
 			edited("zoe", func(u *model.User) { u.State = model.UserLocked }), "holds the critical permission",
 		},
 		"above oneself over one's own records": {
-			[]model.Edit{more, gives(&model.Assignment{ID: "m", Subject: model.Subject{User: "mia"}, Role: "boss", Reach: model.ReachOwn})},
+			[]model.Edit{more, gives(&model.Assignment{ID: "m", Subject: model.Subject{User: "mia"}, Role: "boss",
+				Reach: model.ReachOwn})},
 			edited("zoe", func(u *model.User) { u.State = model.UserLocked }), "holds the critical permission",
 		},
 		"as high as oneself": {
@@ -428,14 +459,20 @@ func TestAttacksOfADelegate(t *testing.T) {
 			edited("pat", func(u *model.User) { u.Manager = "lin" }), "over the records of their line",
 		},
 		"a manager below one who comes to hold a line": {
-			[]model.Edit{more, user(func() *model.User { u := at("lin", "t1"); u.Manager = "sid"; return u }()), gives(&model.Assignment{
-				ID: "m", Subject: model.Subject{User: "sid"}, Role: "clerk", Area: "t1", Reach: model.ReachLine, Until: now.AddDate(0, 0, 5),
+			[]model.Edit{more, user(func() *model.User {
+				u := at("lin", "t1")
+				u.Manager = "sid"
+				return u
+			}()), gives(&model.Assignment{
+				ID: "m", Subject: model.Subject{User: "sid"}, Role: "clerk", Area: "t1", Reach: model.ReachLine,
+				Until: now.AddDate(0, 0, 5),
 			})},
 			edited("pat", func(u *model.User) { u.Manager = "lin" }), "over the records of their line",
 		},
 		"a manager to whom one could assign the line": {
 			[]model.Edit{more, user(at("lin", "t1")), gives(&model.Assignment{
-				ID: "m", Subject: model.Subject{User: "lin"}, Role: "clerk", Area: "t1", Reach: model.ReachLine, Until: now.AddDate(0, 0, 5),
+				ID: "m", Subject: model.Subject{User: "lin"}, Role: "clerk", Area: "t1", Reach: model.ReachLine,
+				Until: now.AddDate(0, 0, 5),
 			})},
 			edited("pat", func(u *model.User) { u.Manager = "lin" }), "",
 		},
@@ -484,7 +521,8 @@ func TestBackDoors(t *testing.T) {
 		{[]string{"lock", "assign"}, ""},
 	} {
 		var got []string
-		for _, b := range delegation.BackDoors(v, &model.Delegation{ID: "n", Actions: c.actions, Groups: []string{"named"}}, now) {
+		for _, b := range delegation.BackDoors(v, &model.Delegation{ID: "n", Actions: c.actions, Groups: []string{"named"}},
+			now) {
 			got = append(got, fmt.Sprintf("%s%v", b.Group, b.Actions))
 		}
 		if strings.Join(got, " ") != c.want {

@@ -269,7 +269,8 @@ func (j *judge) account(op change.Op) *Refused {
 		case now.State != model.UserInvited:
 			return refuse("%s can only be invited through a delegation: they become active when they accept.", now.DisplayName)
 		case j.isOwn(now.Email):
-			return refuse("%s has your own e-mail address: nobody acts on themselves, under another name either.", now.DisplayName)
+			return refuse("%s has your own e-mail address: nobody acts on themselves, under another name either.",
+				now.DisplayName)
 		case now.ExternalID != "" || now.Source == model.Directory:
 			return refuse("Through a delegation, %s is invited without an external id or a directory.", now.DisplayName)
 		}

@@ -272,7 +272,9 @@ func (p *part) cut(delegations map[string]bool) *model.Design {
 				return
 			}
 			c := *o
-			c.Exceptions = slices.DeleteFunc(slices.Clone(o.Exceptions), func(e model.Exception) bool { return !p.users[e.User] })
+			c.Exceptions = slices.DeleteFunc(slices.Clone(o.Exceptions), func(e model.Exception) bool {
+				return !p.users[e.User]
+			})
 			keep(o, &c)
 		case *model.Guarantee:
 			drop(o) // what is promised about all says more of others than a delegate sees

@@ -10,7 +10,8 @@ import (
 func level(l float64) *float64 { return &l }
 
 var noor = &Person{
-	ID: "noor.tamsin", UserName: "Noor.Tamsin", DisplayName: "Noor Tamsin", Email: "noor@skerryhaven.example", Title: "Gate clerk", Active: true, Manager: "mira", Area: "terminal-2", State: "active",
+	ID: "noor.tamsin", UserName: "Noor.Tamsin", DisplayName: "Noor Tamsin", Email: "noor@skerryhaven.example",
+	Title: "Gate clerk", Active: true, Manager: "mira", Area: "terminal-2", State: "active",
 	Licences: []string{"standard", "planner"},
 	Qualifications: []Qualification{
 		{Type: "crane", Level: level(2), Until: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)},
@@ -167,7 +168,8 @@ func TestFold(t *testing.T) {
 
 // FuzzParse looks for texts that break the parser, and for filters that do not negate or join as they say.
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{`title eq "x"`, `not (a.b pr) or qualifications[type eq "a" and level ge 1.5e3]`, `(((title pr)))`, `emails.value ew "\u00e9"`, `active eq tru`, `"`, `[`, `urn:x:y eq 1`} {
+	for _, s := range []string{`title eq "x"`, `not (a.b pr) or qualifications[type eq "a" and level ge 1.5e3]`,
+		`(((title pr)))`, `emails.value ew "\u00e9"`, `active eq tru`, `"`, `[`, `urn:x:y eq 1`} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
@@ -184,7 +186,8 @@ func FuzzParse(f *testing.F) {
 		if len(text) > 1000 {
 			return
 		}
-		for form, want := range map[string]bool{"not (%)": !matches, "(%) and (%)": matches, "(%) or title eq \"never so\"": matches} {
+		for form, want := range map[string]bool{"not (%)": !matches, "(%) and (%)": matches,
+			"(%) or title eq \"never so\"": matches} {
 			again, err := Parse(strings.ReplaceAll(form, "%", text))
 			if err != nil {
 				t.Fatalf("%q is a filter, but within %q it is not: %v", text, form, err)
@@ -206,11 +209,14 @@ var rows = NewSchema(
 
 func TestFiltersOverRows(t *testing.T) {
 	row := Row(func(name string) []any {
-		return map[string][]any{"name": {"Gate Crew"}, "owner": {""}, "members": {float64(0)}, "retired": {false}, "until": {time.Date(2026, 3, 4, 0, 0, 0, 0, time.UTC)}}[name]
+		return map[string][]any{"name": {"Gate Crew"}, "owner": {""}, "members": {float64(0)}, "retired": {false},
+			"until": {time.Date(2026, 3, 4, 0, 0, 0, 0, time.UTC)}}[name]
 	})
 	for text, want := range map[string]bool{
-		`name eq "gate crew"`: true, `name co "CREW" and members eq 0`: true, `members gt 0`: false, `members pr`: true, `owner pr`: false, `owner ne "ann"`: true,
-		`retired eq false`: true, `until lt "2026-04-01T00:00:00Z"`: true, `not (until pr)`: false, `NAME sw "gate" or owner eq "x"`: true,
+		`name eq "gate crew"`: true, `name co "CREW" and members eq 0`: true, `members gt 0`: false, `members pr`: true,
+		`owner pr`: false, `owner ne "ann"`: true,
+		`retired eq false`: true, `until lt "2026-04-01T00:00:00Z"`: true, `not (until pr)`: false,
+		`NAME sw "gate" or owner eq "x"`: true,
 	} {
 		f, err := rows.Parse(text)
 		if err != nil {
@@ -219,7 +225,8 @@ func TestFiltersOverRows(t *testing.T) {
 			t.Errorf("%s matches: %v, want %v", text, got, want)
 		}
 	}
-	for text, says := range map[string]string{`title pr`: "name, owner, members", `members eq "x"`: "a number", `owner.value eq "x"`: "no part", `name[x eq 1]`: "no parts"} {
+	for text, says := range map[string]string{`title pr`: "name, owner, members", `members eq "x"`: "a number",
+		`owner.value eq "x"`: "no part", `name[x eq 1]`: "no parts"} {
 		if _, err := rows.Parse(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v, want something about %q", text, err, says)
 		}
@@ -228,9 +235,11 @@ func TestFiltersOverRows(t *testing.T) {
 
 func TestFiltersAreToldFromWords(t *testing.T) {
 	for text, want := range map[string]bool{
-		`title eq "Clerk"`: true, `title eq`: true, `not (title pr)`: true, `((title co "x"`: true, `qualifications[type eq "crane"]`: true, `NOT ( not (area eq "x"))`: true, `emails.value ew ".example"`: true,
+		`title eq "Clerk"`: true, `title eq`: true, `not (title pr)`: true, `((title co "x"`: true,
+		`qualifications[type eq "crane"]`: true, `NOT ( not (area eq "x"))`: true, `emails.value ew ".example"`: true,
 		`urn:ietf:params:scim:schemas:core:2.0:User:title eq "x"`: true,
-		`title`: false, `gate clerk`: false, `area terminal`: false, `not gates`: false, ``: false, `(`: false, `title equals x`: false, `eq pr`: false, `state of the gates`: false, `nothing pr`: false,
+		`title`: false, `gate clerk`: false, `area terminal`: false, `not gates`: false, ``: false, `(`: false,
+		`title equals x`: false, `eq pr`: false, `state of the gates`: false, `nothing pr`: false,
 	} {
 		if got := People.Looks(text); got != want {
 			t.Errorf("%q looks like a filter: %v, want %v", text, got, want)
@@ -277,11 +286,12 @@ func TestWhatOnlyListsHave(t *testing.T) {
 			return []any{map[string]any{"system": system, "permission": permission, "at": at}[part]}
 		}
 	}
-	p := &Person{ID: "ann", Title: "Clerk", Qualifications: []Qualification{{Type: "crane"}}, More: func(name string) []any {
-		return map[string][]any{
-			"groups": {"crew", "staff"}, "roles": {"clerk"}, "lastUse": {use("s", "", day(3)), use("t", "t:a:b", day(9))},
-		}[name]
-	}}
+	p := &Person{ID: "ann", Title: "Clerk", Qualifications: []Qualification{{Type: "crane"}},
+		More: func(name string) []any {
+			return map[string][]any{
+				"groups": {"crew", "staff"}, "roles": {"clerk"}, "lastUse": {use("s", "", day(3)), use("t", "t:a:b", day(9))},
+			}[name]
+		}}
 	for text, want := range map[string]bool{
 		`groups eq "staff" and roles eq "clerk"`:                      true,
 		`groups eq "none"`:                                            false,
@@ -313,7 +323,8 @@ func TestWhatOnlyListsHave(t *testing.T) {
 	if f, err := Listed.Parse(`title eq "Clerk"`); err != nil || f.More() {
 		t.Errorf("what rules look at is more: %v %v", f.More(), err)
 	}
-	for _, text := range []string{`lastUse[system eq "s"].`, `lastUse[system eq "s"].none eq "x"`, `lastUse[system eq "s"].at`} {
+	for _, text := range []string{`lastUse[system eq "s"].`, `lastUse[system eq "s"].none eq "x"`,
+		`lastUse[system eq "s"].at`} {
 		if _, err := Listed.Parse(text); err == nil {
 			t.Errorf("%s is taken", text)
 		}

@@ -28,15 +28,21 @@ func parts(m map[string]any) Row {
 
 // brisk has two addresses of which only one is for work, and only the other the first to use.
 var brisk = Row(func(name string) []any {
-	return map[string][]any{"userName": {"aino.brisk"}, "active": {true}, "name": {parts(map[string]any{"familyName": "Brisk"})}, "emails": {
-		parts(map[string]any{"value": "aino@skerryhaven.example", "type": "work"}), parts(map[string]any{"value": "brisk@isles.example", "type": "home", "primary": true})}}[name]
+	return map[string][]any{"userName": {"aino.brisk"}, "active": {true},
+		"name": {parts(map[string]any{"familyName": "Brisk"})}, "emails": {
+			parts(map[string]any{"value": "aino@skerryhaven.example", "type": "work"}),
+			parts(map[string]any{"value": "brisk@isles.example", "type": "home", "primary": true})}}[name]
 })
 
 func TestFiltersOverParts(t *testing.T) {
 	for text, want := range map[string]bool{
-		`name.familyName eq "BRISK"`: true, `name.givenName pr`: false, `name.givenName ne "x"`: true, `name pr`: true, `emails pr`: true, `emails.type eq "home"`: true, `emails eq "brisk@isles.example"`: true, `emails co "@tidal"`: false,
-		`emails.type eq "work" and emails.primary eq true`: true, `emails[type eq "work" and primary eq true]`: false, `emails[type eq "home" and primary eq true]`: true, `emails[not (type eq "work")]`: true,
-		`emails[type eq "work" and not (primary eq true)]`: true, `not (emails[type eq "other"])`: true, `active eq true and emails[value ew "isles.example"]`: true,
+		`name.familyName eq "BRISK"`: true, `name.givenName pr`: false, `name.givenName ne "x"`: true, `name pr`: true,
+		`emails pr`: true, `emails.type eq "home"`: true, `emails eq "brisk@isles.example"`: true,
+		`emails co "@tidal"`: false,
+		`emails.type eq "work" and emails.primary eq true`: true, `emails[type eq "work" and primary eq true]`: false,
+		`emails[type eq "home" and primary eq true]`: true, `emails[not (type eq "work")]`: true,
+		`emails[type eq "work" and not (primary eq true)]`: true, `not (emails[type eq "other"])`: true,
+		`active eq true and emails[value ew "isles.example"]`:                true,
 		`urn:ietf:params:scim:schemas:core:2.0:User:name.familyName sw "br"`: true,
 	} {
 		f, err := resources.Parse(text)
@@ -46,7 +52,9 @@ func TestFiltersOverParts(t *testing.T) {
 			t.Errorf("%s matches: %v, want %v", text, got, want)
 		}
 	}
-	for text, says := range map[string]string{`name eq "x"`: "name.familyName", `emails[colour eq "x"]`: "no part", `emails[type eq "work"].value eq "x"`: "no name may follow", `userName[value eq "x"]`: "no parts", `emails.type.x eq 1`: "no part"} {
+	for text, says := range map[string]string{`name eq "x"`: "name.familyName", `emails[colour eq "x"]`: "no part",
+		`emails[type eq "work"].value eq "x"`: "no name may follow", `userName[value eq "x"]`: "no parts",
+		`emails.type.x eq 1`: "no part"} {
 		if _, err := resources.Parse(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v, want something about %q", text, err, says)
 		}
@@ -67,9 +75,10 @@ func TestPaths(t *testing.T) {
 		`emails`:                       {"emails", "", false, "11", nil},
 		`emails[type eq "work"]`:       {"emails", "", true, "10", map[string]any{"type": "work"}},
 		`emails[type eq "Home"].value`: {"emails", "value", true, "01", map[string]any{"type": "Home"}},
-		`emails[type eq "x" and primary eq true].Value`: {"emails", "value", true, "00", map[string]any{"type": "x", "primary": true}},
-		`emails[type eq "work" or primary eq true]`:     {"emails", "", true, "11", nil},
-		`emails[type sw "ho"].type`:                     {"emails", "type", true, "01", nil},
+		`emails[type eq "x" and primary eq true].Value`: {"emails", "value", true, "00",
+			map[string]any{"type": "x", "primary": true}},
+		`emails[type eq "work" or primary eq true]`: {"emails", "", true, "11", nil},
+		`emails[type sw "ho"].type`:                 {"emails", "type", true, "01", nil},
 	} {
 		p, err := resources.ParsePath(text)
 		if err != nil {
@@ -92,8 +101,11 @@ func TestPaths(t *testing.T) {
 			t.Errorf("%s is %+v, matches %s, asks for %v %v", text, p, matches, equal, ok)
 		}
 	}
-	for text, says := range map[string]string{"": "name of an attribute", "ghost": "no attribute", "emails[": "name of an attribute", `emails[type eq "x"`: "expected \"]\"", `emails[type eq "x"].`: "name of an attribute", `emails[type eq "x"].ghost`: "no part",
-		`emails[type eq "x"] and`: "end of the path", "name.": "no part", "userName eq": "end of the path", "[type eq 1]": "name of an attribute", "userName[type eq 1]": "no parts", "\xff": "UTF-8"} {
+	for text, says := range map[string]string{"": "name of an attribute", "ghost": "no attribute",
+		"emails[": "name of an attribute", `emails[type eq "x"`: "expected \"]\"",
+		`emails[type eq "x"].`: "name of an attribute", `emails[type eq "x"].ghost`: "no part",
+		`emails[type eq "x"] and`: "end of the path", "name.": "no part", "userName eq": "end of the path",
+		"[type eq 1]": "name of an attribute", "userName[type eq 1]": "no parts", "\xff": "UTF-8"} {
 		var e *Error
 		if _, err := resources.ParsePath(text); !errors.As(err, &e) || !strings.Contains(e.Message, says) {
 			t.Errorf("%q: %v, want something about %q", text, err, says)
@@ -103,7 +115,8 @@ func TestPaths(t *testing.T) {
 
 // FuzzPath looks for texts that break the parser of paths, and for paths that do not name what they say.
 func FuzzPath(f *testing.F) {
-	for _, s := range []string{"userName", `emails[type eq "work"].value`, "name.familyName", `emails[not (primary eq true)]`, "urn:ietf:params:scim:schemas:core:2.0:User:emails", "emails[", "[]", "."} {
+	for _, s := range []string{"userName", `emails[type eq "work"].value`, "name.familyName",
+		`emails[not (primary eq true)]`, "urn:ietf:params:scim:schemas:core:2.0:User:emails", "emails[", "[]", "."} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

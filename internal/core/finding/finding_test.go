@@ -121,7 +121,8 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 		two.Assignments,
 		&model.Assignment{ID: "odd2", Subject: model.Subject{User: "p04"}, Role: "vault"},
 	)
-	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now), finding.Outlier); len(
+	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now),
+		finding.Outlier); len(
 		got,
 	) != 0 {
 		t.Errorf("with another of eleven who has it, there stands out %q", got)
@@ -161,7 +162,8 @@ func TestRepairsMend(t *testing.T) {
 	}
 }
 
-// BenchmarkAll finds all that is loose in an organisation of 100,000 people, some of whom used three of its systems lately.
+// BenchmarkAll finds all that is loose in an organisation of 100,000 people, some of whom used three of its systems
+// lately.
 func BenchmarkAll(b *testing.B) {
 	d := generate.Design(generate.Options{Users: 100_000, Seed: 1})
 	v := ahead.Of(index.Compile(d))

@@ -13,7 +13,8 @@ import (
 	"fachwerk/internal/core/use"
 )
 
-// dormant are people who hold something of a system, did not use it within the days, and were not given it within these.
+// dormant are people who hold something of a system, did not use it within the days, and were not given it within
+// these.
 func dormant(s *search) []Finding {
 	gives := map[Object]map[string]bool{} // of roles and sets that are assigned: of which systems they give something
 	for _, a := range s.d.Assignments {

@@ -81,7 +81,8 @@ func TestClosest(t *testing.T) {
 		kinds []model.Kind
 		want  []string // the first ones
 	}{
-		{"open", both, []string{"lone - + =0", "daily - +close =3", "lead - +close,log =4", "all - +close,log,override,report =32"}},
+		{"open", both, []string{"lone - + =0", "daily - +close =3", "lead - +close,log =4",
+			"all - +close,log,override,report =32"}},
 		{"open", []model.Kind{model.KindRole}, []string{"lead - +close,log =4", "all - +close,log,override,report =32"}},
 		{"open close log", both, []string{"lead - + =0", "daily&logs - + =0"}},
 		{"open report", both, []string{"lone&reports - +log =1"}},
@@ -125,7 +126,8 @@ func TestClosest(t *testing.T) {
 func TestRole(t *testing.T) {
 	d := gates()
 	x := index.Compile(d)
-	for _, need := range [][]string{{"q:gate:override"}, {"q:gate:open", "q:gate:report"}, {"q:gate:view"}, {"q:gate:close", "q:gate:log"}} {
+	for _, need := range [][]string{{"q:gate:override"}, {"q:gate:open", "q:gate:report"}, {"q:gate:view"},
+		{"q:gate:close", "q:gate:log"}} {
 		for _, f := range fit.Closest(x, need, model.KindRole, model.KindSet) {
 			made := fit.Role(x, "made", "Made", f)
 			after := index.Compile(d.With([]model.Edit{{Kind: model.KindRole, ID: "made", After: made}}))

@@ -41,7 +41,8 @@ type promise struct {
 	has  map[string]bool
 	rule *filter.Filter
 	t    time.Time
-	of   func(user string) map[string][]index.Span // what somebody holds or will hold, by permission; perhaps more of these
+	// what somebody holds or will hold, by permission; perhaps more of these
+	of func(user string) map[string][]index.Span
 }
 
 // reader reads guarantees as they stand in one design. What somebody holds of all that they name is asked once.
@@ -116,7 +117,8 @@ func (p *promise) forbidden(user string) bool {
 	return false
 }
 
-// spans gives what of the guarantee's permissions somebody holds or will hold, at a place inside its area or covering it.
+// spans gives what of the guarantee's permissions somebody holds or will hold, at a place inside its area or covering
+// it.
 func (p *promise) spans(user string) []index.Span {
 	x := p.view.Live()
 	var out []index.Span

@@ -51,7 +51,8 @@ func TestWords(t *testing.T) {
 			"“Some” is not kept: Bea holds s:gate:open at Terminal 1, by “Clerk”, from 4 April 2026 12:00 on; Bea holds " +
 				"s:gate:open over the whole organisation for records of their own line, by “Clerk”, from 4 April 2026 12:00 on."},
 		{"At most 1 person holds s:gate:open at all of Terminal 1.",
-			"“Few” is not kept: 2 people hold s:gate:open at Terminal 1, from 4 April 2026 12:00 on, and at most 1 may: Ann, Bea."},
+			"“Few” is not kept: 2 people hold s:gate:open at Terminal 1, from 4 April 2026 12:00 on, and at most 1 may: Ann, " +
+				"Bea."},
 		{"At least 1 of those at home in Terminal 1 hold each of s:gate:open, s:gate:view over the whole organisation.",
 			"“Enough” is not kept: nobody holds s:gate:open over the whole organisation, and at least 1 are to; nobody " +
 				"holds s:gate:view over the whole organisation, and at least 1 are to."},
@@ -66,8 +67,8 @@ func TestWords(t *testing.T) {
 	}
 }
 
-// BenchmarkSmallChange checks 200 guarantees against one assignment more in an organisation of 100,000 people; beside it,
-// what it takes to bring the index and what is looked at ahead up to date.
+// BenchmarkSmallChange checks 200 guarantees against one assignment more in an organisation of 100,000 people; beside
+// it, what it takes to bring the index and what is looked at ahead up to date.
 func BenchmarkSmallChange(b *testing.B) {
 	d := generate.Design(generate.Options{Users: 100_000, Seed: 1})
 	count := 100_000

@@ -420,8 +420,9 @@ type comparison struct {
 	groups []*touch          // and those to a group, by its common number
 	// The groups of both designs have common numbers, in the order of each. Both are nil if the groups are the same.
 	ofBefore, ofAfter []int32
-	wholes            [2][]*bitset.BitSet // all that the assignments to a group carry, before and after; made when it is asked for
-	mu                sync.Mutex
+	// all that the assignments to a group carry, before and after; made when it is asked for
+	wholes [2][]*bitset.BitSet
+	mu     sync.Mutex
 }
 
 // touch tells which permissions assignments can give otherwise than before.

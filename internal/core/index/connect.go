@@ -50,7 +50,8 @@ type Connected struct {
 
 // Picture is everything that is connected with a focus, or lies on a path between two.
 type Picture struct {
-	Nodes map[model.Kind][]Connected // by bay: what most passes through first; people and permissions beside what they are joined to
+	// by bay: what most passes through first; people and permissions beside what they are joined to
+	Nodes map[model.Kind][]Connected
 	Beams []Beam
 }
 

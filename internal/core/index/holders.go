@@ -47,7 +47,8 @@ func (p People) All() iter.Seq[int] {
 	}
 }
 
-// HeldEach gives, of each of some permissions that there are, whom [Index.HeldBy] gives, in one walk through all people.
+// HeldEach gives, of each of some permissions that there are, whom [Index.HeldBy] gives, in one walk through all
+// people.
 func (x *Index) HeldEach(keys []string, t time.Time) map[string]People {
 	wanted := x.bitsOf(keys)
 	systems := x.markOf(wanted)

@@ -75,7 +75,8 @@ func Person(d *model.Design, u *model.User) *filter.Person {
 		area = d.Root()
 	}
 	p := &filter.Person{
-		ID: u.ID, UserName: u.UserName, DisplayName: u.DisplayName, Email: u.Email, Title: u.JobTitle, Department: u.Department, UserType: u.UserType,
+		ID: u.ID, UserName: u.UserName, DisplayName: u.DisplayName, Email: u.Email, Title: u.JobTitle,
+		Department: u.Department, UserType: u.UserType,
 		Active: u.State == model.UserActive, Manager: u.Manager, Area: area, State: string(u.State), Licences: u.Licences,
 	}
 	for _, q := range u.Qualifications {

@@ -15,7 +15,8 @@ import (
 type Brick struct {
 	Permission *model.Permission
 	Held       []Holding // where and how far it is held, widest only; empty: not held
-	Withheld   Obstacle  // the nearest reason why a grant that has it does not give it; empty if it is held, or no grant has it
+	// the nearest reason why a grant that has it does not give it; empty if it is held, or no grant has it
+	Withheld Obstacle
 }
 
 // Wall gives a brick for every permission of the catalogue, in the order of the systems and their keys, for one

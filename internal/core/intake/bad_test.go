@@ -16,8 +16,10 @@ import (
 // cells are what may stand in a cell: what is right, and what is wrong in every way that comes to mind.
 var cells = []string{
 	"", "", "", "-", "ann", "bo", "fed", "Twin", "gone", "nobody", "Ann Ash", "ann@x.example", "no@no@no", "1", "2", "77",
-	"Crew", "From outside", "By rule", "New group", "New group", "Other group", "everyone", "Gate clerk", "Gate lead", "Old role",
-	"Standard", "Terminal 1", "t2", "Nowhere", "active", "locked", "deleted", "flying", "2026-01-01", "2027-01-01", "31.12.2026",
+	"Crew", "From outside", "By rule", "New group", "New group", "Other group", "everyone", "Gate clerk", "Gate lead",
+	"Old role",
+	"Standard", "Terminal 1", "t2", "Nowhere", "active", "locked", "deleted", "flying", "2026-01-01", "2027-01-01",
+	"31.12.2026",
 	"9999-12-31T23:59:59-05:00", "0000-00-00", "Ann Ash; bo", "bo; nobody", "ann; bo; Crew", "a\x00b", "\xff", "öäü", "ﬀ",
 	"s:gate:view", "Quaybook", "own", "area", "read-only", "x",
 }
@@ -81,10 +83,14 @@ func TestBadRowsStayOut(t *testing.T) {
 // likely is something that may well stand in a column.
 func likely(r *rand.Rand, column string) string {
 	of := map[string][]string{
-		"displayName": {"Cy Cedar", "Di Dogwood", "Ann Ash"}, "userName": {"cy", "di", "ann"}, "email": {"cy@x.example", "di@x.example"},
-		"externalId": {"1", "2", "9"}, "area": {"Terminal 1", "Terminal 2"}, "manager": {"ann", "bo", "cy"}, "licences": {"Standard"},
-		"state": {"active", "invited"}, "roles": {"Gate clerk", "Gate lead"}, "groups": {"Crew"}, "from": {"2026-01-01"}, "until": {"2027-01-01"},
-		"group": {"Crew", "New group", "Other group"}, "members": {"ann", "bo", "ann; bo"}, "description": {"Who lets vehicles in"}, "owner": {"ann"},
+		"displayName": {"Cy Cedar", "Di Dogwood", "Ann Ash"}, "userName": {"cy", "di", "ann"},
+		"email":      {"cy@x.example", "di@x.example"},
+		"externalId": {"1", "2", "9"}, "area": {"Terminal 1", "Terminal 2"}, "manager": {"ann", "bo", "cy"},
+		"licences": {"Standard"},
+		"state":    {"active", "invited"}, "roles": {"Gate clerk", "Gate lead"}, "groups": {"Crew"}, "from": {"2026-01-01"},
+		"until": {"2027-01-01"},
+		"group": {"Crew", "New group", "Other group"}, "members": {"ann", "bo", "ann; bo"},
+		"description": {"Who lets vehicles in"}, "owner": {"ann"},
 		"subject": {"ann", "bo", "Crew"}, "target": {"Gate clerk", "Gate lead"}, "reach": {"area"}, "mode": {"full"},
 		"person": {"ann", "bo"}, "system": {"Quaybook"}, "instant": {"2026-01-02"},
 	}[column]

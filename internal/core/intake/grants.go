@@ -222,7 +222,8 @@ func (t *trying) oneOf(i int, field, otherwise string, values []string) string {
 			i,
 			field,
 			text,
-			&naming.Unknown{Message: fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")), Suggestion: f.Suggest(text)},
+			&naming.Unknown{Message: fmt.Sprintf("“%s” is none of %s", text, strings.Join(values, ", ")),
+				Suggestion: f.Suggest(text)},
 		)
 	}
 	return v

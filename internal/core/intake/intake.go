@@ -162,7 +162,8 @@ func (t *trying) lacking() string {
 }
 
 func (t *trying) each() bool {
-	try := map[Kind]func(i int){People: t.person, Memberships: t.membership, Assignments: t.assignment, LastUse: t.use}[t.kind]
+	try := map[Kind]func(i int){People: t.person, Memberships: t.membership, Assignments: t.assignment,
+		LastUse: t.use}[t.kind]
 	if t.kind == People && !t.gather() {
 		return false
 	}

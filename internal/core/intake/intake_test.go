@@ -119,7 +119,8 @@ func TestPeopleComeIn(t *testing.T) {
 		   |      |        |                |       |            |                |          |                  |      |            |`,
 		intake.Options{},
 	)
-	if want := map[intake.Verdict]int{intake.Creates: 2, intake.Changes: 1, intake.Same: 1, intake.Ignored: 2}; !maps.Equal(
+	if want := map[intake.Verdict]int{intake.Creates: 2, intake.Changes: 1, intake.Same: 1,
+		intake.Ignored: 2}; !maps.Equal(
 		trial.Counts,
 		want,
 	) {
@@ -176,23 +177,34 @@ func TestPeopleComeIn(t *testing.T) {
 }
 
 func TestWhatIsWrongWithPeople(t *testing.T) {
-	const head = "External id | User name | Name | E-mail | Title | Home area | Manager | Licences | Roles | Groups | State | From | Until\n"
+	const head = "External id | User name | Name | E-mail | Title | Home area | Manager | Licences | Roles | Groups | " +
+		"State | From | Until\n"
 	for row, want := range map[string][3]string{ // the field, what is said, what is suggested
-		`9 | n | New | n@x.example | | Terminal 3 | | | clerk |`:                     {"area", "there is no area “Terminal 3”", "Terminal 1"},
-		`9 | n | New | n@x.example | | t1 | | | Gate clark |`:                        {"roles", "there is no role “Gate clark”", "Gate clerk"},
-		`9 | n | New | n@x.example | | t1 | | | Old role |`:                          {"roles", "there is no role “Old role”", ""},
-		`9 | n | New | n@x.example | | t1 | | Standart | clerk |`:                    {"licences", "there is no licence “Standart”", "Standard"},
-		`9 | n | New | n@x.example | | t1 | nobody at all | | clerk |`:               {"manager", "there is no person", ""},
-		`9 | n | New | n@x.example | | t1 | Ann Asch | | clerk |`:                    {"manager", "there is no person “Ann Asch”", "Ann Ash"},
-		`9 | n | New | n@x.example | | t1 | Twin | | clerk |`:                        {"manager", "“Twin” can be 2 of them: twin1, twin2", "twin1"},
-		`9 | n | New | n@x.example | | t1 | | | |`:                                   {"roles", "would be given nothing", ""},
-		`9 | n | | n@x.example | | t1 | | | clerk |`:                                 {"displayName", "needs a name", ""},
-		`9 | n | New | n at x | | t1 | | | clerk |`:                                  {"email", "no e-mail address", ""},
-		`9 | bo | New | | | | | | clerk |`:                                           {"", "", ""}, // it is Bo, who gets an external id
-		`1 | bo | New | | | | | | clerk |`:                                           {"userName", "the external id is that of Ann Ash, but the user name that of Bo Birch", ""},
-		`9 | n | New | n@x.example | | t1 | | | clerk | dir`:                         {"groups", "comes from a directory", ""},
-		`9 | n | New | n@x.example | | t1 | | | clerk | rule`:                        {"groups", "by a rule", ""},
-		`9 | n | New | n@x.example | | t1 | | | clerk | | activ`:                     {"state", "there is no state “activ”", "active"},
+		`9 | n | New | n@x.example | | Terminal 3 | | | clerk |`: {"area",
+			"there is no area “Terminal 3”", "Terminal 1"},
+		`9 | n | New | n@x.example | | t1 | | | Gate clark |`: {"roles",
+			"there is no role “Gate clark”", "Gate clerk"},
+		`9 | n | New | n@x.example | | t1 | | | Old role |`: {"roles",
+			"there is no role “Old role”", ""},
+		`9 | n | New | n@x.example | | t1 | | Standart | clerk |`: {"licences",
+			"there is no licence “Standart”", "Standard"},
+		`9 | n | New | n@x.example | | t1 | nobody at all | | clerk |`: {"manager", "there is no person", ""},
+		`9 | n | New | n@x.example | | t1 | Ann Asch | | clerk |`: {"manager",
+			"there is no person “Ann Asch”", "Ann Ash"},
+		`9 | n | New | n@x.example | | t1 | Twin | | clerk |`: {"manager",
+			"“Twin” can be 2 of them: twin1, twin2", "twin1"},
+		`9 | n | New | n@x.example | | t1 | | | |`:   {"roles", "would be given nothing", ""},
+		`9 | n | | n@x.example | | t1 | | | clerk |`: {"displayName", "needs a name", ""},
+		`9 | n | New | n at x | | t1 | | | clerk |`:  {"email", "no e-mail address", ""},
+		// it is Bo, who gets an external id
+		`9 | bo | New | | | | | | clerk |`: {"", "", ""},
+		`1 | bo | New | | | | | | clerk |`: {"userName",
+			"the external id is that of Ann Ash, but the user name that of Bo Birch", ""},
+		`9 | n | New | n@x.example | | t1 | | | clerk | dir`: {"groups", "comes from a directory",
+			""},
+		`9 | n | New | n@x.example | | t1 | | | clerk | rule`: {"groups", "by a rule", ""},
+		`9 | n | New | n@x.example | | t1 | | | clerk | | activ`: {"state", "there is no state “activ”",
+			"active"},
 		`9 | n | New | n@x.example | | t1 | | | clerk | | | tomorrow`:                {"from", "no day like", ""},
 		`9 | n | New | n@x.example | | t1 | | | clerk | | | 2027-02-01 | 2027-01-01`: {"until", "ends before it begins", ""},
 		` | fed | | | Chief`:  {"title", "a directory keeps this field", ""},
@@ -235,12 +247,14 @@ func TestRowsThatTouchEachOther(t *testing.T) {
 		22 | Three | three@x.example | 23  | clerk |
 		23 | Four  | four@x.example  |     | clark | crew
 		24 | Five  | five@x.example  | 20  | lead  |`, intake.Options{Lines: []int{5, 6, 7, 8, 9, 10}})
-	for i, want := range []intake.Verdict{intake.Creates, intake.Wrong, intake.Wrong, intake.Wrong, intake.Wrong, intake.Creates} {
+	for i, want := range []intake.Verdict{intake.Creates, intake.Wrong, intake.Wrong, intake.Wrong, intake.Wrong,
+		intake.Creates} {
 		if trial.Rows[i].Verdict != want {
 			t.Errorf("row %d is %s %+v, want %s", i, trial.Rows[i].Verdict, trial.Rows[i].Faults, want)
 		}
 	}
-	for i, says := range map[int]string{1: "line 5 is about One too", 2: "line 8, about Three, has an error", 3: "line 9, about Four, has an error"} {
+	for i, says := range map[int]string{1: "line 5 is about One too", 2: "line 8, about Three, has an error",
+		3: "line 9, about Four, has an error"} {
 		if !strings.Contains(trial.Rows[i].Faults[0].Message, says) {
 			t.Errorf("row %d: %+v, want %q", i, trial.Rows[i].Faults, says)
 		}
@@ -272,7 +286,8 @@ func TestWhomTheFileDoesNotHave(t *testing.T) {
 		t.Fatalf("leaving are %v, %q", trial.Leaving, trial.Stop)
 	}
 	d := after(t, trial)
-	for id, want := range map[string]model.UserState{"twin1": model.UserDeactivated, "ann": model.UserActive, "gone": model.UserDeleted} {
+	for id, want := range map[string]model.UserState{"twin1": model.UserDeactivated, "ann": model.UserActive,
+		"gone": model.UserDeleted} {
 		if u, _ := d.Users.Find(id); u.State != want {
 			t.Errorf("%s is %s, want %s", id, u.State, want)
 		}
@@ -309,7 +324,8 @@ func TestGroupsComeIn(t *testing.T) {
 	for _, r := range trial.Rows {
 		got = append(got, r.Verdict)
 	}
-	if want := []intake.Verdict{intake.Changes, intake.Same, intake.Creates, intake.Changes, intake.Wrong, intake.Wrong, intake.Wrong, intake.Changes}; !slices.Equal(
+	if want := []intake.Verdict{intake.Changes, intake.Same, intake.Creates, intake.Changes, intake.Wrong, intake.Wrong,
+		intake.Wrong, intake.Changes}; !slices.Equal(
 		got,
 		want,
 	) {
@@ -365,7 +381,8 @@ func TestAssignmentsComeIn(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Fatalf("the rows are %v, want %v: %+v", got, want, trial.Rows)
 	}
-	for i, says := range map[int]string{4: "line 4 gives the same", 7: "there is no area", 8: "none of full, read-only", 9: "there is no", 10: "names no role"} {
+	for i, says := range map[int]string{4: "line 4 gives the same", 7: "there is no area", 8: "none of full, read-only",
+		9: "there is no", 10: "names no role"} {
 		if !strings.Contains(fmt.Sprint(trial.Rows[i].Faults), says) {
 			t.Errorf("row %d: %+v, want %q", i, trial.Rows[i].Faults, says)
 		}
@@ -407,12 +424,15 @@ func TestColumnsAreRecognised(t *testing.T) {
 		before       map[string]string
 		want         string
 	}{
-		{intake.People, "Personnel No. | FULL NAME | e-mail address | job title", "", nil, "externalId displayName email title"},
-		{intake.People, "A | B | C | D", "ann@x.example | Ann Ash | Terminal 1 | Gate clerk", nil, "email displayName area roles"},
+		{intake.People, "Personnel No. | FULL NAME | e-mail address | job title", "", nil,
+			"externalId displayName email title"},
+		{intake.People, "A | B | C | D", "ann@x.example | Ann Ash | Terminal 1 | Gate clerk", nil,
+			"email displayName area roles"},
 		{intake.People, "Name | Nickname", "", nil, "displayName "},
 		{intake.People, "Haken | Name", "", map[string]string{"haken": "externalId"}, "externalId displayName"},
 		{intake.People, "Title | Name", "", map[string]string{"title": ""}, " displayName"},
-		{intake.People, "uid | cn | mail | departmentNumber | employeeNumber | manager | sn", "", nil, "userName displayName email department externalId manager familyName"},
+		{intake.People, "uid | cn | mail | departmentNumber | employeeNumber | manager | sn", "", nil,
+			"userName displayName email department externalId manager familyName"},
 		{intake.Memberships, "cn | uniqueMember", "", nil, "group members"},
 		{intake.LastUse, "x | y | z", "ann | Quaybook | 2026-01-01", nil, "person system instant"},
 	} {
@@ -421,7 +441,9 @@ func TestColumnsAreRecognised(t *testing.T) {
 			t.Errorf("%s are %q, want %q", c.header, got, c.want)
 		}
 	}
-	for text, want := range map[string]intake.Kind{"Name | E-mail | Title\nx|y|z": intake.People, "Group | Member\nCrew | bo": intake.Memberships, "Person | Role | Area\nbo | clerk | t1": intake.Assignments, "Person | System | Last used\nbo | s | 2026-01-01": intake.LastUse} {
+	for text, want := range map[string]intake.Kind{"Name | E-mail | Title\nx|y|z": intake.People,
+		"Group | Member\nCrew | bo": intake.Memberships, "Person | Role | Area\nbo | clerk | t1": intake.Assignments,
+		"Person | System | Last used\nbo | s | 2026-01-01": intake.LastUse} {
 		header, rows := file(text)
 		if got := intake.Guess(d, header, rows, nil); got != want {
 			t.Errorf("%q is about %s, want %s", text, got, want)

@@ -25,7 +25,8 @@ func (t *trying) gather() bool {
 		if u.State == model.UserDeleted {
 			continue
 		}
-		for field, text := range map[string]string{"externalId": u.ExternalID, "userName": filter.Fold(u.UserName), "email": filter.Fold(u.Email)} {
+		for field, text := range map[string]string{"externalId": u.ExternalID, "userName": filter.Fold(u.UserName),
+			"email": filter.Fold(u.Email)} {
 			if text != "" {
 				known[field][text] = u.ID
 			}
@@ -134,7 +135,8 @@ func (t *trying) newPerson(i int, known map[string]map[string]string, taken map[
 	}
 	taken[id] = true
 	t.names.users.Add(id, cmp.Or(t.name(i), id), t.cell(i, "userName"), t.cell(i, "email"), t.cell(i, "externalId"))
-	for field, text := range map[string]string{"externalId": t.cell(i, "externalId"), "userName": filter.Fold(t.cell(i, "userName"))} {
+	for field, text := range map[string]string{"externalId": t.cell(i, "externalId"),
+		"userName": filter.Fold(t.cell(i, "userName"))} {
 		if text != "" {
 			known[field][text] = id
 		}
@@ -201,7 +203,8 @@ func (t *trying) texts(i int, u *model.User, there bool) {
 	for _, f := range []struct {
 		field string
 		to    *string
-	}{{"externalId", &u.ExternalID}, {"email", &u.Email}, {"title", &u.JobTitle}, {"department", &u.Department}, {"userType", &u.UserType}} {
+	}{{"externalId", &u.ExternalID}, {"email", &u.Email}, {"title", &u.JobTitle}, {"department", &u.Department},
+		{"userType", &u.UserType}} {
 		if t.says(i, f.field) {
 			text := t.cell(i, f.field)
 			t.differs(i, f.field, *f.to, text)

@@ -1,5 +1,5 @@
-// Package leaving finds what somebody leaves behind who goes, and makes the change by which all that they have ends on a
-// day and others take the rest over.
+// Package leaving finds what somebody leaves behind who goes, and makes the change by which all that they have ends on
+// a day and others take the rest over.
 package leaving
 
 import (
@@ -26,8 +26,8 @@ var fields = map[model.Kind]string{
 	model.KindDelegation: "delegate",
 }
 
-// Duties gives what somebody answers for, by kind in the order of the model file and then by id. Of whom they manage, it
-// is those whose manager no directory tells.
+// Duties gives what somebody answers for, by kind in the order of the model file and then by id. Of whom they manage,
+// it is those whose manager no directory tells.
 func Duties(d *model.Design, user string) (out []Duty) {
 	d.EachNaming(model.KindUser, func(o model.Object) {
 		if u, is := o.(*model.User); is && (u.State == model.UserDeleted || u.Source == model.Directory) {

@@ -245,7 +245,8 @@ func with(known ids, more string) ids {
 // narrow finds what is not the same as before, so that only that is checked. The lists are sorted, and have what is
 // built in.
 func (c *checker) narrow() {
-	c.licences_, c.areas_, c.systems_, c.sets_ = c.d.Licences.known(), c.d.Areas.known(), c.d.Systems.known(), c.d.Sets.known()
+	c.licences_, c.areas_, c.systems_, c.sets_ = c.d.Licences.known(), c.d.Areas.known(), c.d.Systems.known(),
+		c.d.Sets.known()
 	c.roles_, c.groups_, c.users_ = c.d.Roles.known(), c.d.Groups.known(), c.d.Users.known()
 	c.key = func(key string) *Permission { p, _ := c.d.Permission(key); return p }
 	c.placeAreas()
@@ -259,7 +260,9 @@ func (c *checker) narrow() {
 	change(c, KindDelegation, c.before.Delegations, c.d.Delegations)
 	// What is given to a group must lie within its home.
 	moved := map[string]bool{}
-	if !slices.EqualFunc(c.before.Areas, c.d.Areas, func(a, b *Area) bool { return a.ID == b.ID && a.Parent == b.Parent }) {
+	if !slices.EqualFunc(c.before.Areas, c.d.Areas, func(a, b *Area) bool {
+		return a.ID == b.ID && a.Parent == b.Parent
+	}) {
 		for _, g := range c.d.Groups {
 			moved[g.ID] = g.Area != ""
 		}
@@ -345,7 +348,9 @@ func (c *checker) values(a at, o Object) {
 			if n := len(text); n > most && utf8.RuneCountInString(text) > most {
 				say(path, code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
 			}
-			if i := strings.IndexFunc(text, func(r rune) bool { return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r')) }); i >= 0 {
+			if i := strings.IndexFunc(text, func(r rune) bool {
+				return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r'))
+			}); i >= 0 {
 				r, _ := utf8.DecodeRuneInString(text[i:])
 				say(path, code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
 			}
@@ -381,8 +386,9 @@ func longest(field string) (most int, lines bool) {
 
 // mostOf bounds lists that people write by hand; members of a group and permissions of a system have no bound.
 var mostOf = map[string]int{
-	"licences": 500, "qualifications": 200, "covers": 500, "implies": 500, "items": 500, "exceptions": 20_000, "inherits": 1000,
-	"sets": 5000, "roles": 5000, "actions": 50, "lastUse": 10_000,
+	"licences": 500, "qualifications": 200, "covers": 500, "implies": 500, "items": 500, "exceptions": 20_000,
+	"inherits": 1000,
+	"sets":     5000, "roles": 5000, "actions": 50, "lastUse": 10_000,
 }
 
 // hidden tells what is not seen in a text, or turns it round: control characters, and what overrides the direction of
@@ -624,7 +630,10 @@ func (c *checker) systems() {
 		}
 		c.acyclic("", len(s.Permissions), func(j int) at {
 			return at{KindSystem, s.Permissions[j].Key, a.path + ".permissions[" + strconv.Itoa(j) + "].implies"}
-		}, func(key string) (int, bool) { j, ok := position[key]; return j, ok }, func(j int) []string { return s.Permissions[j].Implies }, "implied permissions")
+		}, func(key string) (int, bool) {
+			j, ok := position[key]
+			return j, ok
+		}, func(j int) []string { return s.Permissions[j].Implies }, "implied permissions")
 	}
 }
 
@@ -827,7 +836,8 @@ func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distin
 				continue
 			}
 			if first, twice := l.seen[text]; twice {
-				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o), l.field, kind.Plural(), first, l.remark).
+				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o),
+					l.field, kind.Plural(), first, l.remark).
 					naming(kind, t[first].Ident())
 				continue
 			}

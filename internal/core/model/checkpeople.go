@@ -42,7 +42,9 @@ func (c *checker) users() {
 				return ""
 			}
 			return Fold(u.UserName)
-		}, func(u *User, text string) bool { return filter.Folds(u.UserName, text) }, func(u *User) string { return u.UserName }},
+		}, func(u *User, text string) bool {
+			return filter.Folds(u.UserName, text)
+		}, func(u *User) string { return u.UserName }},
 		distinct[*User]{
 			"externalId",
 			"",

@@ -117,7 +117,9 @@ func Build(d *Design) *Design {
 	if d.Root() == "" {
 		d.Areas = append(slices.Clip(d.Areas), implicitRoot(d))
 	}
-	if _, found := slices.BinarySearchFunc(d.Systems, OwnSystem, func(s *System, id string) int { return strings.Compare(s.ID, id) }); !found {
+	if _, found := slices.BinarySearchFunc(d.Systems, OwnSystem, func(s *System, id string) int {
+		return strings.Compare(s.ID, id)
+	}); !found {
 		d.Systems = append(slices.Clip(d.Systems), ownSystem())
 		d.Sets = append(slices.Clip(d.Sets), ownSets()...)
 	}

@@ -123,7 +123,8 @@ func TestTheImplicitRoot(t *testing.T) {
 		t.Error("without its areas the design has no root")
 	}
 	// A database that holds only the child, since the root was never written, is whole again.
-	if again := Build(&Design{Organisation: &Organisation{Name: "N"}, Areas: Table[*Area]{{ID: "c", Name: "C", Parent: ImplicitRoot}}}); again.Root() != ImplicitRoot ||
+	if again := Build(&Design{Organisation: &Organisation{Name: "N"},
+		Areas: Table[*Area]{{ID: "c", Name: "C", Parent: ImplicitRoot}}}); again.Root() != ImplicitRoot ||
 		len(Check(again)) > 0 {
 		t.Errorf("read back: %v %v", again.Areas, Check(again))
 	}
@@ -158,7 +159,8 @@ func TestReferencesFindEveryMention(t *testing.T) {
 			{ID: "z", Delegate: Subject{Group: "g"}, People: People{Group: "g"}},
 		},
 	}
-	for of, want := range map[[2]string]int{{"licence", "l"}: 4, {"area", "a"}: 6, {"system", "y"}: 1, {"set", "s"}: 4, {"role", "r"}: 4, {"group", "g"}: 5, {"user", "u"}: 8, {"user", "nobody"}: 0} {
+	for of, want := range map[[2]string]int{{"licence", "l"}: 4, {"area", "a"}: 6, {"system", "y"}: 1, {"set", "s"}: 4,
+		{"role", "r"}: 4, {"group", "g"}: 5, {"user", "u"}: 8, {"user", "nobody"}: 0} {
 		refs := d.References(Kind(of[0]), of[1])
 		if len(refs) != want {
 			var names []string
@@ -239,7 +241,8 @@ func TestIntervalsAreHalfOpen(t *testing.T) {
 		from, until time.Time
 		want        bool
 	}{
-		{time.Time{}, time.Time{}, true}, {at, time.Time{}, true}, {at.Add(1), time.Time{}, false}, {time.Time{}, at, false}, {time.Time{}, at.Add(1), true}, {at, at, false},
+		{time.Time{}, time.Time{}, true}, {at, time.Time{}, true}, {at.Add(1), time.Time{}, false}, {time.Time{}, at, false},
+		{time.Time{}, at.Add(1), true}, {at, at, false},
 	} {
 		if got := In(at, c.from, c.until); got != c.want {
 			t.Errorf("in [%s, %s): %v", c.from, c.until, got)

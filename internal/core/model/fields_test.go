@@ -96,12 +96,14 @@ func TestRenameLeavesNothingTwice(t *testing.T) {
 		t.Errorf("she reports to %q", u.Manager)
 	}
 	c := &Conflict{ID: "c", Items: []Item{{Role: "a"}, {Role: "b"}, {Permission: "s:o:a"}}}
-	if Rename(c, "items", KindRole, map[string]string{"a": "b"}); !slices.Equal(c.Items, []Item{{Role: "b"}, {Permission: "s:o:a"}}) {
+	if Rename(c, "items", KindRole, map[string]string{"a": "b"}); !slices.Equal(c.Items,
+		[]Item{{Role: "b"}, {Permission: "s:o:a"}}) {
 		t.Errorf("the items are %v", c.Items)
 	}
 }
 
-// Two objects say the same exactly if the model file has the same of them; a copy says the same, and shares nothing that could be altered.
+// Two objects say the same exactly if the model file has the same of them; a copy says the same, and shares nothing
+// that could be altered.
 func TestSameAndClone(t *testing.T) {
 	two, at := 2.0, time.Date(2026, 3, 4, 12, 0, 0, 0, time.FixedZone("", 3600))
 	users := []*User{
@@ -167,7 +169,8 @@ func TestAreasComeAndGo(t *testing.T) {
 
 func TestFormsOfIDsAndInstants(t *testing.T) {
 	for id, want := range map[string]bool{
-		"a": true, "7up": true, "a.b-c_d": true, "-a": false, ".a": false, "_a": false, "A": false, "": false, "a b": false, "ä": false,
+		"a": true, "7up": true, "a.b-c_d": true, "-a": false, ".a": false, "_a": false, "A": false, "": false, "a b": false,
+		"ä": false,
 	} {
 		if got := ValidID(id); got != want {
 			t.Errorf("%q has the form of an id: %v", id, got)
@@ -190,7 +193,8 @@ func TestFormsOfIDsAndInstants(t *testing.T) {
 		&User{ID: "u", UserName: "u", DisplayName: "U", Until: late},
 		&User{ID: "u", UserName: "u", DisplayName: "U", Qualifications: []Qualification{{Type: "crane", Until: late}}},
 		&Assignment{ID: "a", Subject: Subject{Group: Everyone}, Set: SetAuditor, From: late},
-		&Delegation{ID: "d", Name: "D", Delegate: Subject{User: "ann"}, People: People{Filter: "title pr"}, Actions: []string{"lock"}, Until: late},
+		&Delegation{ID: "d", Name: "D", Delegate: Subject{User: "ann"}, People: People{Filter: "title pr"},
+			Actions: []string{"lock"}, Until: late},
 	} {
 		after := d.With([]Edit{{o.Kind(), o.Ident(), o}})
 		if problems := Errors(CheckChange(d, after)); len(problems) != 1 || problems[0].Code != "instant" {

@@ -310,6 +310,14 @@ type Exception struct {
 	Reason string    `json:"reason"`
 }
 
+// Grant names what the assignment gives, with its kind: role:gate-clerk, set:fachwerk-owner.
+func (a *Assignment) Grant() string {
+	if a.Role != "" {
+		return "role:" + a.Role
+	}
+	return "set:" + a.Set
+}
+
 // Conflict says of which items nobody may hold more than Limit.
 type Conflict struct {
 	ID          string      `json:"id"`

@@ -1,5 +1,5 @@
-// Package peers tells what people of one job hold: most of them, or only some. Somebody who comes can be given what most
-// have; somebody who moves leaves behind what is of the old job only.
+// Package peers tells what people of one job hold: most of them, or only some. Somebody who comes can be given what
+// most have; somebody who moves leaves behind what is of the old job only.
 package peers
 
 import (

@@ -31,12 +31,13 @@ func TestWhatCanBeAskedFor(t *testing.T) {
 		ops  []change.Op
 		want int // steps; 0: it cannot be asked for
 	}{
-		"a role":                    {[]change.Op{given("cy")}, 1},
-		"a role and a seat":         {[]change.Op{given("cy"), user(seated)}, 2},
-		"a group":                   {[]change.Op{join}, 1},
-		"a role for another":        {[]change.Op{given("ann")}, 0},
-		"a group that is renamed":   {[]change.Op{{Kind: model.KindGroup, ID: "crew", Before: was, After: renamed}}, 0},
-		"a role that gives more":    {[]change.Op{given("cy"), {Kind: model.KindRole, ID: "clerk", Before: role, After: lifted}}, 0},
+		"a role":                  {[]change.Op{given("cy")}, 1},
+		"a role and a seat":       {[]change.Op{given("cy"), user(seated)}, 2},
+		"a group":                 {[]change.Op{join}, 1},
+		"a role for another":      {[]change.Op{given("ann")}, 0},
+		"a group that is renamed": {[]change.Op{{Kind: model.KindGroup, ID: "crew", Before: was, After: renamed}}, 0},
+		"a role that gives more": {[]change.Op{given("cy"),
+			{Kind: model.KindRole, ID: "clerk", Before: role, After: lifted}}, 0},
 		"an account that is opened": {[]change.Op{given("cy"), user(unlocked)}, 0},
 		"nothing":                   {nil, 0},
 	} {

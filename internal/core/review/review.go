@@ -36,7 +36,8 @@ func (s Scope) Check(d *model.Design) error {
 	for _, ref := range []struct {
 		kind model.Kind
 		id   string
-	}{{model.KindSystem, s.System}, {model.KindRole, s.Role}, {model.KindSet, s.Set}, {model.KindGroup, s.Group}, {model.KindArea, s.Area}} {
+	}{{model.KindSystem, s.System}, {model.KindRole, s.Role}, {model.KindSet, s.Set}, {model.KindGroup, s.Group},
+		{model.KindArea, s.Area}} {
 		if ref.id != "" && ref.id != model.Everyone && ref.id != model.Public && d.Get(ref.kind, ref.id) == nil {
 			return fmt.Errorf("there is no %s %q", ref.kind.Word(), ref.id)
 		}

@@ -76,13 +76,15 @@ func design(t *testing.T) *model.Design {
 				Subject: model.Subject{User: "ann"},
 				Role:    "r",
 				Area:    "t1",
-			}, {ID: "2", Subject: model.Subject{User: "ann"}, Role: "r", Area: "t2"}, {ID: "3", Subject: model.Subject{Group: "g"}, Role: "r", Area: "t1"},
+			}, {ID: "2", Subject: model.Subject{User: "ann"}, Role: "r", Area: "t2"},
+			{ID: "3", Subject: model.Subject{Group: "g"}, Role: "r", Area: "t1"},
 			{
 				ID:      "4",
 				Subject: model.Subject{User: "cy"},
 				Role:    "r",
 				Until:   ended,
-			}, {ID: "5", Subject: model.Subject{User: "cy"}, Role: "other"}, {ID: "6", Subject: model.Subject{User: "cy"}, Role: "r", Area: "t2"},
+			}, {ID: "5", Subject: model.Subject{User: "cy"}, Role: "other"},
+			{ID: "6", Subject: model.Subject{User: "cy"}, Role: "r", Area: "t2"},
 			{ID: "7", Subject: model.Subject{User: "cy"}, Set: "look"},
 		},
 		Conflicts: model.Table[*model.Conflict]{
@@ -121,7 +123,8 @@ func TestItems(t *testing.T) {
 		{review.Scope{Set: "look"}, []review.Item{cyLook}},
 		{review.Scope{System: "z"}, []review.Item{cyLook}},
 		{review.Scope{Risk: 2}, []review.Item{ann, byGroup, cyR}},
-		{review.Scope{Group: "g"}, []review.Item{{User: "ann", Role: "r", Groups: []string{"g"}, Given: []string{"3"}}, byGroup}},
+		{review.Scope{Group: "g"},
+			[]review.Item{{User: "ann", Role: "r", Groups: []string{"g"}, Given: []string{"3"}}, byGroup}},
 		{review.Scope{Filter: `userName sw "c"`}, []review.Item{cyLook, cyOther, cyR}},
 		{review.Scope{Filter: `userName sw "c"`, System: "s", Risk: 3}, []review.Item{cyR}},
 	} {
@@ -132,7 +135,8 @@ func TestItems(t *testing.T) {
 			t.Errorf("for %+v the items are\n%+v, want\n%+v", c.scope, got, c.want)
 		}
 	}
-	for _, scope := range []review.Scope{{Role: "none"}, {System: "none"}, {Group: "none"}, {Area: "none"}, {Set: "none"}, {Filter: "title qq 1"}} {
+	for _, scope := range []review.Scope{{Role: "none"}, {System: "none"}, {Group: "none"}, {Area: "none"}, {Set: "none"},
+		{Filter: "title qq 1"}} {
 		if err := scope.Check(x.Design()); err == nil {
 			t.Errorf("%+v is taken", scope)
 		}
@@ -148,15 +152,23 @@ func TestReviewer(t *testing.T) {
 		want   string
 		first  bool
 	}{
-		{review.Item{User: "ann", Role: "r"}, review.Deciders{}, nil, "bea", true},                                          // the manager
-		{review.Item{User: "bea", Role: "r"}, review.Deciders{Fallback: "cy"}, nil, "cy", false},                            // who has none
-		{review.Item{User: "bea", Role: "r"}, review.Deciders{Fallback: "bea"}, []string{"bea", "cy"}, "cy", false},         // nobody decides about themselves
-		{review.Item{User: "cy", Role: "r"}, review.Deciders{Fallback: "lou"}, []string{"", "ann"}, "ann", false},           // neither does who is not live
-		{review.Item{User: "cy", Role: "r"}, review.Deciders{By: review.ByOwner}, nil, "dan", true},                         // of the role
-		{review.Item{User: "cy", Set: "look"}, review.Deciders{By: review.ByOwner}, nil, "eve", true},                       // of the set
-		{review.Item{User: "dan", Role: "r", Groups: []string{"g"}}, review.Deciders{By: review.ByOwner}, nil, "eve", true}, // of the group, since dan owns the role
+		// the manager
+		{review.Item{User: "ann", Role: "r"}, review.Deciders{}, nil, "bea", true},
+		// who has none
+		{review.Item{User: "bea", Role: "r"}, review.Deciders{Fallback: "cy"}, nil, "cy", false},
+		// nobody decides about themselves
+		{review.Item{User: "bea", Role: "r"}, review.Deciders{Fallback: "bea"}, []string{"bea", "cy"}, "cy", false},
+		// neither does who is not live
+		{review.Item{User: "cy", Role: "r"}, review.Deciders{Fallback: "lou"}, []string{"", "ann"}, "ann", false},
+		// of the role
+		{review.Item{User: "cy", Role: "r"}, review.Deciders{By: review.ByOwner}, nil, "dan", true},
+		// of the set
+		{review.Item{User: "cy", Set: "look"}, review.Deciders{By: review.ByOwner}, nil, "eve", true},
+		// of the group, since dan owns the role
+		{review.Item{User: "dan", Role: "r", Groups: []string{"g"}}, review.Deciders{By: review.ByOwner}, nil, "eve", true},
 		{review.Item{User: "cy", Role: "r"}, review.Deciders{By: review.ByPerson, Person: "eve"}, nil, "eve", true},
-		{review.Item{User: "eve", Role: "r"}, review.Deciders{By: review.ByPerson, Person: "eve", Fallback: "dan"}, nil, "dan", false},
+		{review.Item{User: "eve", Role: "r"}, review.Deciders{By: review.ByPerson, Person: "eve", Fallback: "dan"}, nil,
+			"dan", false},
 		{review.Item{User: "bea", Role: "r"}, review.Deciders{}, []string{"bea"}, "", false},
 	} {
 		if got, first := review.Reviewer(x, c.item, c.by, now, c.others...); got != c.want || first != c.first {
@@ -175,7 +187,8 @@ func TestEvidence(t *testing.T) {
 		t.Errorf("about ann: %+v", ann)
 	}
 	uses.Note(
-		use.Use{User: "ann", What: "s", At: now.AddDate(0, 0, -100)}, use.Use{User: "bea", What: "s", At: now.AddDate(0, 0, -2)},
+		use.Use{User: "ann", What: "s", At: now.AddDate(0, 0, -100)},
+		use.Use{User: "bea", What: "s", At: now.AddDate(0, 0, -2)},
 	)
 	ann := weigh("ann", "r")
 	if ann.Gives != 2 || ann.Risk != 3 || !ann.Used || ann.Never || ann.Peers != 4 || ann.Alike != 2 ||

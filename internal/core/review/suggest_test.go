@@ -32,7 +32,8 @@ func TestSuggestions(t *testing.T) {
 		},
 		{review.Evidence{Never: true}, "revoke", "They have never used it, though uses of its system are on record."},
 		{review.Evidence{Never: true, Since: ago(30)}, "", ""},
-		{review.Evidence{Never: true, Since: ago(31)}, "revoke", "They have never used it, though uses of its system are on record."},
+		{review.Evidence{Never: true, Since: ago(31)}, "revoke",
+			"They have never used it, though uses of its system are on record."},
 		{review.Evidence{Used: true, LastUse: ago(100), Peers: 10, Alike: 5}, "", ""}, // idle, but half have it
 		{
 			review.Evidence{Used: true, LastUse: ago(181), Peers: 10, Alike: 2},
@@ -42,7 +43,8 @@ func TestSuggestions(t *testing.T) {
 		{review.Evidence{Used: true, LastUse: ago(3), Peers: 20, Alike: 1}, "", ""}, // one in twenty is no outlier
 		{review.Evidence{Peers: 3}, "", ""},
 		{review.Evidence{Peers: 4, Alike: 2}, "keep", "Of 4 people with the same title and department, 2 have it."},
-		{review.Evidence{Beside: true}, "revoke", "A group gives it as well, for as long and as wide, so nothing would be lost."},
+		{review.Evidence{Beside: true}, "revoke",
+			"A group gives it as well, for as long and as wide, so nothing would be lost."},
 		{
 			review.Evidence{Revoked: time.Date(2025, 12, 1, 0, 0, 0, 0, time.UTC)},
 			"revoke", "A review took it away on 1 December 2025, and it was given again.",

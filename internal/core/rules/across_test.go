@@ -271,7 +271,8 @@ func TestWhatNeedsALicence(t *testing.T) {
 			}
 		}
 		for _, r := range d.Roles {
-			if got, want := x.LicencesFor(model.KindRole, r.ID), slices.Sorted(maps.Keys(p.needing(p.role(r.ID)))); !slices.Equal(
+			if got, want := x.LicencesFor(model.KindRole, r.ID),
+				slices.Sorted(maps.Keys(p.needing(p.role(r.ID)))); !slices.Equal(
 				got,
 				want,
 			) {

@@ -378,7 +378,8 @@ func (r random) try(d *model.Design, part *model.Design) change.Op {
 		return change.Put(d, g)
 	}
 	a := &model.Assignment{
-		ID: "new", Subject: model.Subject{User: person().ID}, Role: pick(r, d.Roles).ID, Reach: model.ReachArea, Mode: model.Full,
+		ID: "new", Subject: model.Subject{User: person().ID}, Role: pick(r, d.Roles).ID, Reach: model.ReachArea,
+		Mode: model.Full,
 	}
 	if r.chance(50) {
 		a.Until = now.AddDate(0, 0, r.IntN(100))

@@ -108,14 +108,16 @@ func TestExampleDecisions(t *testing.T) {
 		want             bool
 		why              string
 	}{
-		{"ann", "berths:booking:view", index.Record{Area: "t1"}, now, true, "implied twice, through a nested group, below the area"},
+		{"ann", "berths:booking:view", index.Record{Area: "t1"}, now, true,
+			"implied twice, through a nested group, below the area"},
 		{"ann", "berths:booking:approve", index.Record{Area: "north"}, now, true, "the very area"},
 		{"ann", "berths:booking:approve", index.Record{Area: "south"}, now, false, "another area"},
 		{"ann", "berths:booking:approve", index.Record{}, now, false, "no area means the whole organisation"},
 		{"ann", "berths:rate:view", index.Record{Area: "north"}, now, false, "no licence"},
 		{"ann", "berths:report:view", index.Record{}, now, true, "signed in or not, the public holds it everywhere"},
 		{"bea", "berths:rate:view", index.Record{}, now, true, "the licence is covered by another"},
-		{"bea", "berths:booking:view", index.Record{}, now, true, "what is excluded takes what stands on it, not what it stands on"},
+		{"bea", "berths:booking:view", index.Record{}, now, true,
+			"what is excluded takes what stands on it, not what it stands on"},
 		{"bea", "berths:booking:approve", index.Record{}, now, false, "it cannot stand without what is excluded"},
 		{"bea", "berths:booking:approve", index.Record{}, tomorrow, true, "from is part of the time"},
 		{"boss", "berths:booking:edit", index.Record{Owner: "cy"}, now, true, "two below in the line"},
@@ -149,15 +151,18 @@ func TestExampleWhyNot(t *testing.T) {
 		says             string
 	}{
 		{"ann", "berths:booking:edit", index.Record{Area: "south"}, []index.Obstacle{index.OutOfReach}, "at North"},
-		{"ann", "berths:rate:view", index.Record{Area: "north"}, []index.Obstacle{index.OutOfReach, index.NoLicence}, "Standard"},
-		{"bea", "berths:booking:approve", index.Record{}, []index.Obstacle{index.NotYet, index.Excluded, index.NoLonger, index.Retired}, "Junior excludes it"},
+		{"ann", "berths:rate:view", index.Record{Area: "north"}, []index.Obstacle{index.OutOfReach, index.NoLicence},
+			"Standard"},
+		{"bea", "berths:booking:approve", index.Record{},
+			[]index.Obstacle{index.NotYet, index.Excluded, index.NoLonger, index.Retired}, "Junior excludes it"},
 		{"cy", "berths:booking:edit", index.Record{Owner: "cy"}, []index.Obstacle{index.IsReadOnly}, "read-only"},
 		{"dan", "berths:booking:edit", index.Record{}, []index.Obstacle{index.NotLive}, "locked"},
 		{"eve", "berths:booking:edit", index.Record{}, []index.Obstacle{index.NotLive}, "was valid until"},
 		{"boss", "berths:booking:edit", index.Record{Owner: "bea"}, []index.Obstacle{index.OutOfReach}, "own line"},
 		{"boss", "berths:rate:view", index.Record{}, []index.Obstacle{index.OutOfReach, index.NoLicence}, "licence"},
 		{index.Anonymous, "berths:booking:view", index.Record{}, []index.Obstacle{index.NotAssigned}, "No assignment"},
-		{"zed", "berths:none:view", index.Record{Area: "nowhere"}, []index.Obstacle{index.UnknownUser, index.UnknownPermission, index.UnknownArea}, "no person"},
+		{"zed", "berths:none:view", index.Record{Area: "nowhere"},
+			[]index.Obstacle{index.UnknownUser, index.UnknownPermission, index.UnknownArea}, "no person"},
 	} {
 		reasons := x.WhyNot(c.user, c.permission, c.record, now)
 		var got []index.Obstacle

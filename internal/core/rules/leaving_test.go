@@ -11,8 +11,8 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// Whoever leaves has until the day what they had, and nothing from then on; who takes over answers for what they did and
-// is given what was to be theirs; and brought back, the leaver has at every instant what they would have had.
+// Whoever leaves has until the day what they had, and nothing from then on; who takes over answers for what they did
+// and is given what was to be theirs; and brought back, the leaver has at every instant what they would have had.
 func TestWhoLeavesHasNothingAndComesBackWhole(t *testing.T) {
 	left, handed, given, back := 0, 0, 0, 0
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
@@ -119,6 +119,7 @@ func TestWhoLeavesHasNothingAndComesBackWhole(t *testing.T) {
 		}
 	})
 	if left == 0 || handed == 0 || given == 0 || back == 0 {
-		t.Errorf("%d left, %d duties and %d grants were handed over, %d came back: not enough to tell", left, handed, given, back)
+		t.Errorf("%d left, %d duties and %d grants were handed over, %d came back: not enough to tell", left, handed, given,
+			back)
 	}
 }

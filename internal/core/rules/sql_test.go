@@ -226,7 +226,8 @@ func (f *filler) flush() {
 
 func sqlCount(t testing.TB, db *sql.DB, user string, at time.Time) (n int) {
 	t.Helper()
-	if err := db.QueryRow(sqlEffective, sql.Named("user", user), sql.Named("at", at.Format(time.RFC3339Nano))).Scan(&n); err != nil {
+	if err := db.QueryRow(sqlEffective, sql.Named("user", user),
+		sql.Named("at", at.Format(time.RFC3339Nano))).Scan(&n); err != nil {
 		t.Fatal(err)
 	}
 	return n

@@ -18,8 +18,8 @@ import (
 // Recurrence says when rounds open: a rule (RFC 5545, §3.3.10) from a first day, in a time zone.
 type Recurrence struct{ set *rrule.Set }
 
-// Parse reads a recurrence rule like FREQ=MONTHLY;INTERVAL=3. From is when the first round may open; its time of day, in
-// the zone, is that of all. Rules that return within a day, or bring their own begin, are refused.
+// Parse reads a recurrence rule like FREQ=MONTHLY;INTERVAL=3. From is when the first round may open; its time of day,
+// in the zone, is that of all. Rules that return within a day, or bring their own begin, are refused.
 func Parse(rule string, from time.Time, zone *time.Location) (*Recurrence, error) {
 	rule = strings.TrimSpace(rule)
 	if strings.ContainsAny(rule, "\r\n") || strings.Contains(strings.ToUpper(rule), "DTSTART") {

@@ -50,7 +50,8 @@ func TestWhenRoundsOpen(t *testing.T) {
 		}
 	}
 	for rule, why := range map[string]string{
-		"": "no recurrence rule", "every month": "no recurrence rule", "FREQ=HOURLY": "once a day", "FREQ=SECONDLY": "once a day",
+		"": "no recurrence rule", "every month": "no recurrence rule", "FREQ=HOURLY": "once a day",
+		"FREQ=SECONDLY":         "once a day",
 		"FREQ=DAILY;BYHOUR=1,2": "once a day", "DTSTART:20200101T000000Z\nRRULE:FREQ=DAILY": "the rule alone",
 	} {
 		if _, err := series.Parse(rule, from, zone); err == nil || !strings.Contains(err.Error(), why) {
@@ -67,8 +68,9 @@ func TestWhoIsIdle(t *testing.T) {
 	}
 	d := model.Build(&model.Design{
 		Organisation: &model.Organisation{Name: "Small"},
-		Systems:      model.Table[*model.System]{{ID: "s", Name: "S", Permissions: []*model.Permission{{Key: "s:gate:view"}}}},
-		Sets:         model.Table[*model.Set]{{ID: "see", Name: "See", Permissions: []string{"s:gate:view"}}},
+		Systems: model.Table[*model.System]{{ID: "s", Name: "S",
+			Permissions: []*model.Permission{{Key: "s:gate:view"}}}},
+		Sets: model.Table[*model.Set]{{ID: "see", Name: "See", Permissions: []string{"s:gate:view"}}},
 		Users: model.Table[*model.User]{
 			{ID: "ann", UserName: "ann", DisplayName: "Ann"}, {ID: "bea", UserName: "bea", DisplayName: "Bea"},
 			{ID: "cy", UserName: "cy", DisplayName: "Cy"}, {ID: "dan", UserName: "dan", DisplayName: "Dan"},
@@ -81,8 +83,10 @@ func TestWhoIsIdle(t *testing.T) {
 		t.Errorf("nothing is known of any use, and idle are %v", got)
 	}
 	uses.Note(
-		use.Use{User: "ann", What: "s", At: now.AddDate(0, 0, -90)}, use.Use{User: "bea", What: "s", At: now.AddDate(0, 0, -91)},
-		use.Use{User: "dan", What: "s", At: now.AddDate(-1, 0, 0)}, use.Use{User: "lou", What: "s", At: now.AddDate(-1, 0, 0)},
+		use.Use{User: "ann", What: "s", At: now.AddDate(0, 0, -90)},
+		use.Use{User: "bea", What: "s", At: now.AddDate(0, 0, -91)},
+		use.Use{User: "dan", What: "s", At: now.AddDate(-1, 0, 0)},
+		use.Use{User: "lou", What: "s", At: now.AddDate(-1, 0, 0)},
 	)
 	want := []series.Found{{User: "cy"}, {User: "bea", Last: now.AddDate(0, 0, -91)}}
 	if got := series.Idle(x, uses, "s", 90, now); !slices.Equal(got, want) {

@@ -77,10 +77,11 @@ func Compare(d *model.Design, c *Catalogue) *Report {
 		r.System = was
 		if c.Bare {
 			r.Unsaid = now.Version == ""
-			now.Name, now.Description, now.Supplier, now.Licence, now.Version = was.Name, was.Description, was.Supplier, was.Licence, cmp.Or(
-				now.Version,
-				was.Version,
-			)
+			now.Name, now.Description, now.Supplier, now.Licence, now.Version = was.Name, was.Description, was.Supplier,
+				was.Licence, cmp.Or(
+					now.Version,
+					was.Version,
+				)
 		}
 		order := compareVersions(now.Version, was.Version)
 		r.Downgrade, r.Old = order < 0, order == 0 && !r.Unsaid

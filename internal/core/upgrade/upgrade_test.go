@@ -98,13 +98,15 @@ func next() *Catalogue {
 func TestCompare(t *testing.T) {
 	d := organisation()
 	r := Compare(d, next())
-	if got := fmt.Sprint(r.New, r.Gone, r.Renamed, r.Misled, r.Downgrade, r.Old); got != "[q:gate:close] [q:old:see] [[q:rate:edit q:tariff:edit]] [q:ghost:see → q:gate:view] false false" {
+	if got := fmt.Sprint(r.New, r.Gone, r.Renamed, r.Misled, r.Downgrade,
+		r.Old); got != "[q:gate:close] [q:old:see] [[q:rate:edit q:tariff:edit]] [q:ghost:see → q:gate:view] false false" {
 		t.Errorf("the permissions: %s", got)
 	}
 	if got := fmt.Sprint(r.Altered); got != "[{q:gate:open [{risk 1 3}]}]" {
 		t.Errorf("altered: %s", got)
 	}
-	if got := fmt.Sprint(r.Sets); got != "[{q-clerk changed [q:gate:open] [q:gate:view]} {q-gone deleted [] [q:old:see]} {q-new added [q:gate:close] []}]" {
+	if got := fmt.Sprint(r.Sets); got != "[{q-clerk changed [q:gate:open] [q:gate:view]} {q-gone deleted [] "+
+		"[q:old:see]} {q-new added [q:gate:close] []}]" {
 		t.Errorf("the sets: %s", got)
 	}
 	var resting []string
@@ -114,7 +116,8 @@ func TestCompare(t *testing.T) {
 			fmt.Sprintf("%s %v %v %q %v %v", x.Object.Ident(), x.Dangling, x.Renamed, x.Original, x.Lacks, x.Keeps),
 		)
 	}
-	if got := strings.Join(resting, "; "); got != `loose [q:old:see] [] "" [] []; mine [] [q:rate:edit] "q-clerk" [q:gate:open] [q:gate:view]; r [q:old:see] [q:rate:edit] "" [] []; c [] [q:rate:edit] "" [] []` {
+	if got := strings.Join(resting,
+		"; "); got != `loose [q:old:see] [] "" [] []; mine [] [q:rate:edit] "q-clerk" [q:gate:open] [q:gate:view]; r [q:old:see] [q:rate:edit] "" [] []; c [] [q:rate:edit] "" [] []` {
 		t.Errorf("resting on it: %s", got)
 	}
 	after, problems := change.Apply(d, r.Ops)
@@ -172,10 +175,11 @@ func TestWhatNothingIsSaidOf(t *testing.T) {
 	q = change.Clone(q)
 	for _, p := range q.Permissions {
 		if p.Key == "q:rate:edit" {
-			p.Label, p.Description, p.Module, p.Class, p.Risk, p.Span, p.Implies = "Edit rates", "All of them", "Rates", model.Write, 2, model.SpanOrganisation, []string{
-				"q:gate:view",
-				"q:old:see",
-			}
+			p.Label, p.Description, p.Module, p.Class, p.Risk, p.Span, p.Implies = "Edit rates", "All of them", "Rates",
+				model.Write, 2, model.SpanOrganisation, []string{
+					"q:gate:view",
+					"q:old:see",
+				}
 		}
 	}
 	d = change.Lay(d, []change.Op{change.Put(d, q)})

@@ -46,7 +46,8 @@ func TestTheLatestUseIsKept(t *testing.T) {
 	if _, is := b.Last("bea", "s:gate:open"); is {
 		t.Error("bea never used it")
 	}
-	if want := map[string]time.Time{"s": now.Add(time.Second)}; !maps.Equal(b.Systems("ann"), want) || b.Systems("cy") != nil {
+	if want := map[string]time.Time{"s": now.Add(time.Second)}; !maps.Equal(b.Systems("ann"), want) ||
+		b.Systems("cy") != nil {
 		t.Errorf("ann used the systems %v", b.Systems("ann"))
 	}
 }
@@ -97,7 +98,8 @@ func TestUsesSideBySide(t *testing.T) {
 	for w := range 4 {
 		all.Go(func() {
 			for i := range 2000 {
-				b.Note(use.Use{User: fmt.Sprint("u", i%50), What: fmt.Sprintf("s%d:a:b", i%7), At: now.Add(time.Duration(i*4+w) * time.Second)})
+				b.Note(use.Use{User: fmt.Sprint("u", i%50), What: fmt.Sprintf("s%d:a:b", i%7),
+					At: now.Add(time.Duration(i*4+w) * time.Second)})
 				if i%100 == 0 {
 					take()
 				}

@@ -49,23 +49,23 @@ func (d Do) Afterwards() bool { return d == Invite || d == SignOut || d == NewPa
 
 // Step is one thing that is done to all people of a worklist.
 type Step struct {
-	Do       Do       `json:"do"                 enum:"assign,revoke,join,leave,set,validity,seat,unseat,qualify,unqualify,lock,unlock,deactivate,bring-back,delete,invite,cancel,sign-out,new-password"`
+	Do       Do       `json:"do" enum:"assign,revoke,join,leave,set,validity,seat,unseat,qualify,unqualify,lock,unlock,deactivate,bring-back,delete,invite,cancel,sign-out,new-password"`
 	Roles    []string `json:"roles,omitempty"`
 	Sets     []string `json:"sets,omitempty"`
 	Groups   []string `json:"groups,omitempty"`
 	Licences []string `json:"licences,omitempty"`
 
-	Area   string      `json:"area,omitempty"   doc:"Of an assignment; the whole organisation if absent"`
-	Home   bool        `json:"home,omitempty"   doc:"At the home of each in place of one area"`
+	Area   string      `json:"area,omitempty" doc:"Of an assignment; the whole organisation if absent"`
+	Home   bool        `json:"home,omitempty" doc:"At the home of each in place of one area"`
 	Reach  model.Reach `json:"reach,omitzero"`
 	Mode   model.Mode  `json:"mode,omitzero"`
 	From   time.Time   `json:"from,omitzero"`
 	Until  time.Time   `json:"until,omitzero"`
-	Reason string      `json:"reason,omitempty"                                                          maxLength:"500"`
+	Reason string      `json:"reason,omitempty" maxLength:"500"`
 
 	Field string   `json:"field,omitempty" maxLength:"200" doc:"What is set: title, department, userType, area or manager; or the type of a qualification"`
 	Value string   `json:"value,omitempty" maxLength:"500" doc:"What the field is to be; nothing if absent"`
-	Level *float64 `json:"level,omitempty"                 doc:"Of a qualification"`
+	Level *float64 `json:"level,omitempty" doc:"Of a qualification"`
 
 	Successor string `json:"successor,omitempty" doc:"Who takes over what a deleted person owns, manages and administers"`
 }

@@ -476,7 +476,9 @@ func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from s
 		}
 	} else {
 		var found webauthn.User
-		found, c, err = w.ValidatePasskeyLogin(func(_, handle []byte) (webauthn.User, error) { return d.holder(string(handle)) }, session, parsed)
+		found, c, err = w.ValidatePasskeyLogin(func(_, handle []byte) (webauthn.User, error) {
+			return d.holder(string(handle))
+		}, session, parsed)
 		if err != nil {
 			return wrong()
 		}

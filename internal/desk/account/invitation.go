@@ -19,7 +19,7 @@ type Invitation struct {
 	User  desk.Ref  `json:"user"`
 	Link  string    `json:"link,omitempty" doc:"The link, good once, to hand over; only as long as no mail is set up. That it was seen is in the security log"`
 	Until time.Time `json:"until"`
-	To    string    `json:"to,omitempty"   doc:"The address of the letter in the outbox"`
+	To    string    `json:"to,omitempty" doc:"The address of the letter in the outbox"`
 }
 
 // Invite invites somebody anew: links that were made before end. As long as no mail is set up, whoever invites is given

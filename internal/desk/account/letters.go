@@ -13,11 +13,11 @@ import (
 // Delivered is a letter in a list of them.
 type Delivered struct {
 	ID      int        `json:"id"`
-	At      time.Time  `json:"at"                doc:"When it was sent; when it was written, if it was not"`
+	At      time.Time  `json:"at" doc:"When it was sent; when it was written, if it was not"`
 	To      desk.Ref   `json:"to"`
 	Address string     `json:"address,omitempty"`
 	Subject string     `json:"subject"`
-	State   string     `json:"state"                                                                        enum:"waiting,sending,sent,returned,given-up,kept"`
+	State   string     `json:"state" enum:"waiting,sending,sent,returned,given-up,kept"`
 	Trouble string     `json:"trouble,omitempty" doc:"Why it was not sent"`
 	Sent    *time.Time `json:"sent,omitempty"`
 }
@@ -25,7 +25,7 @@ type Delivered struct {
 // Mailbox is the letters that somebody got, latest first; of a demo that sends none, those to everybody.
 type Mailbox struct {
 	Everybody bool        `json:"everybody" doc:"These are the letters to everybody, of a demo that sends none"`
-	Letters   []Delivered `json:"letters"   doc:"At most 200"`
+	Letters   []Delivered `json:"letters" doc:"At most 200"`
 }
 
 // Opened is a letter as it arrives.

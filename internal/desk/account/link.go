@@ -256,8 +256,8 @@ func (d *Accounts) Forgotten(name, from string) error {
 // ErrStale tells that a letter brings a link to somebody to whom it is good for nothing any longer.
 var ErrStale = errors.New("whom it is to has no use for its link any longer")
 
-// Compose fills a letter as it goes out: a link that it brings is made now, in place of those before. Where that is good
-// for nothing any longer it gives [ErrStale].
+// Compose fills a letter as it goes out: a link that it brings is made now, in place of those before. Where that is
+// good for nothing any longer it gives [ErrStale].
 func (d *Accounts) Compose(l store.Letter) (post.Filled, string, error) {
 	h := d.Present()
 	filled := post.Filled{Organisation: h.Design().Organisation.Name, Subject: l.Subject}

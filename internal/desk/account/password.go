@@ -204,7 +204,8 @@ func made(text string) bool {
 
 // runs tells whether a text runs along the alphabet, the digits or a row of keys.
 func runs(text string) bool {
-	for _, row := range []string{"abcdefghijklmnopqrstuvwxyz", "0123456789", "qwertyuiopasdfghjklzxcvbnm", "qwertzuiopasdfghjklyxcvbnm"} {
+	for _, row := range []string{"abcdefghijklmnopqrstuvwxyz", "0123456789", "qwertyuiopasdfghjklzxcvbnm",
+		"qwertzuiopasdfghjklyxcvbnm"} {
 		for _, line := range []string{strings.Repeat(row, 3), reversed(strings.Repeat(row, 3))} {
 			if strings.Contains(line, text) {
 				return true

@@ -74,7 +74,8 @@ func (d *Accounts) SignIn(ctx context.Context, name, password, from string) (des
 func (d *Accounts) Begin(who desk.Actor, agent string) (id string, err error) {
 	id, _ = secret()
 	now := d.Now()
-	if err := d.Store.StartSession(store.SignedIn{ID: id, User: who.User, At: now, From: who.From, Agent: agent, Seen: now}); err != nil {
+	if err := d.Store.StartSession(store.SignedIn{ID: id, User: who.User, At: now, From: who.From, Agent: agent,
+		Seen: now}); err != nil {
 		return "", err
 	}
 	d.sessions.Store(id, &session{user: who.User, began: now, seen: now, written: now})
@@ -221,7 +222,9 @@ func (d *Accounts) fits(who desk.Actor, password string) error {
 		return err
 	}
 	fits := false
-	if err := hashed(who.Within, func() { fits = len(password) <= maxPassword && passwordFits(cmp.Or(c.Hash, decoy), password) }); err != nil {
+	if err := hashed(who.Within, func() {
+		fits = len(password) <= maxPassword && passwordFits(cmp.Or(c.Hash, decoy), password)
+	}); err != nil {
 		return err
 	}
 	if !fits || c.Hash == "" {

@@ -146,9 +146,9 @@ func (d *Accounts) Tokens(who desk.Actor) ([]Token, error) {
 
 // NewToken says what a token is to be.
 type NewToken struct {
-	Name    string     `json:"name"              minLength:"1" maxLength:"200"`
-	Purpose string     `json:"purpose"           enum:"decisions,scim,api"`
-	User    string     `json:"user,omitempty"    doc:"Whom one for the API acts as"`
+	Name    string     `json:"name" minLength:"1" maxLength:"200"`
+	Purpose string     `json:"purpose" enum:"decisions,scim,api"`
+	User    string     `json:"user,omitempty" doc:"Whom one for the API acts as"`
 	Expires *time.Time `json:"expires,omitempty"`
 	SignIns bool       `json:"signIns,omitempty" doc:"A directory may change how people with rights in Fachwerk sign in"`
 }

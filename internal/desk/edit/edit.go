@@ -261,7 +261,8 @@ type EngageGrant struct {
 
 // Engage drafts a new person together with the roles and sets that they are to have, on terms of their own, and the
 // groups that they join: one act, of which either all is drafted or nothing.
-func (d *Editor) Engage(who desk.Actor, person *model.User, grants []EngageGrant, groups []string) (*desk.Draft, error) {
+func (d *Editor) Engage(who desk.Actor, person *model.User, grants []EngageGrant, groups []string) (*desk.Draft,
+	error) {
 	person = change.Clone(model.Object(person)).(*model.User)
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()

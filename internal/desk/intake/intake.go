@@ -348,7 +348,8 @@ func (t *trying) make(going func(done int) bool) {
 	im.Lock()
 	defer im.Unlock()
 	if im.run == t.run {
-		im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = t.file, cells, t.kind, t.columns, trial, alike, t.house, failure
+		im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = t.file, cells, t.kind, t.columns,
+			trial, alike, t.house, failure
 	}
 }
 
@@ -464,11 +465,12 @@ func (im *importing) row(i int) ImportRow {
 // describeImport tells of a trial as a whole.
 func (d *Intake) describeImport(v *Import, im *importing) {
 	v.Kind, v.Reading, v.Sheets = string(im.kind), im.file.Reading, append(v.Sheets, im.file.Sheets...)
-	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share, im.trial.Stop, len(
-		im.fixes,
-	), len(
-		im.trial.Leaving,
-	)
+	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share,
+		im.trial.Stop, len(
+			im.fixes,
+		), len(
+			im.trial.Leaving,
+		)
 	for _, f := range intake.Fields(im.kind) {
 		v.Fields = append(v.Fields, ImportField{f.Name, f.Title, f.Doc, f.Required})
 	}

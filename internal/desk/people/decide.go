@@ -23,38 +23,38 @@ type Request struct {
 	Title      string        `json:"title,omitempty"`
 	Home       string        `json:"home"`
 	At         time.Time     `json:"at"`
-	What       string        `json:"what"                 doc:"What is asked for, in a few words"`
-	Things     []desk.Ref    `json:"things"               doc:"The roles, sets, groups and licences"`
+	What       string        `json:"what" doc:"What is asked for, in a few words"`
+	Things     []desk.Ref    `json:"things" doc:"The roles, sets, groups and licences"`
 	Permission string        `json:"permission,omitempty" doc:"The permission for whose sake"`
-	Area       string        `json:"area,omitempty"       doc:"Of a role or set: where; empty: over the whole organisation"`
+	Area       string        `json:"area,omitempty" doc:"Of a role or set: where; empty: over the whole organisation"`
 	Reach      string        `json:"reach,omitempty"`
 	Mode       string        `json:"mode,omitempty"`
-	Until      *time.Time    `json:"until,omitempty"      doc:"When it is to end"`
-	Terms      bool          `json:"terms"                doc:"There is an area to choose: it is a role or set"`
+	Until      *time.Time    `json:"until,omitempty" doc:"When it is to end"`
+	Terms      bool          `json:"terms" doc:"There is an area to choose: it is a role or set"`
 	Reason     string        `json:"reason"`
-	State      string        `json:"state"                                                                                     enum:"open,granted,refused,withdrawn"`
-	To         []desk.Ref    `json:"to"                   doc:"Who was written to"`
-	Words      []RequestWord `json:"words"                doc:"What was said to it, the first first"`
+	State      string        `json:"state" enum:"open,granted,refused,withdrawn"`
+	To         []desk.Ref    `json:"to" doc:"Who was written to"`
+	Words      []RequestWord `json:"words" doc:"What was said to it, the first first"`
 	Mine       bool          `json:"mine"`
-	May        bool          `json:"may"                  doc:"Whoever looks could grant it"`
-	Owner      bool          `json:"owner"                doc:"Whoever looks owns what is asked for"`
+	May        bool          `json:"may" doc:"Whoever looks could grant it"`
+	Owner      bool          `json:"owner" doc:"Whoever looks owns what is asked for"`
 	Settled    *time.Time    `json:"settled,omitempty"`
-	Revision   int           `json:"revision,omitempty"   doc:"By which it was granted"`
-	Ends       *time.Time    `json:"ends,omitempty"       doc:"When what was granted ends"`
+	Revision   int           `json:"revision,omitempty" doc:"By which it was granted"`
+	Ends       *time.Time    `json:"ends,omitempty" doc:"When what was granted ends"`
 }
 
 // RequestWord is what somebody said to a request, or did about it.
 type RequestWord struct {
 	Who  desk.Ref  `json:"who"`
 	At   time.Time `json:"at"`
-	Does string    `json:"does"           enum:"agreed,granted,refused,withdrawn"`
+	Does string    `json:"does" enum:"agreed,granted,refused,withdrawn"`
 	Text string    `json:"text,omitempty"`
 }
 
 // Requests are those that concern somebody.
 type Requests struct {
 	Waiting []Request `json:"waiting" doc:"For whoever looks to decide, the oldest first"`
-	Mine    []Request `json:"mine"    doc:"Latest first; at most 100"`
+	Mine    []Request `json:"mine" doc:"Latest first; at most 100"`
 	Settled []Request `json:"settled" doc:"Those of others that whoever looks settled, latest first; at most 100"`
 }
 
@@ -135,7 +135,8 @@ func (d *Office) tellRequest(h *desk.House, who desk.Actor, r store.Request, a *
 	out := &Request{
 		ID: r.ID, Asker: h.Ref(model.KindUser, r.User), At: r.At, What: wished(h, a.Steps), Things: []desk.Ref{},
 		Permission: a.Permission, Until: desk.Optional(endOf(a.Steps)), Reason: a.Reason, State: r.State,
-		To: []desk.Ref{}, Words: []RequestWord{}, Mine: r.User == who.User, Settled: r.Settled, Revision: r.Revision, Ends: r.Ends,
+		To: []desk.Ref{}, Words: []RequestWord{}, Mine: r.User == who.User, Settled: r.Settled, Revision: r.Revision,
+		Ends: r.Ends,
 	}
 	if u, ok := h.Design().Users.Find(r.User); ok {
 		out.Title, out.Home = u.JobTitle, h.Area(u.Area).Name
@@ -159,7 +160,7 @@ func (d *Office) tellRequest(h *desk.House, who desk.Actor, r store.Request, a *
 
 // RequestTerms are the terms on which a request is granted. Those who asked may have asked for others.
 type RequestTerms struct {
-	Area  string      `json:"area,omitempty"  maxLength:"200"`
+	Area  string      `json:"area,omitempty" maxLength:"200"`
 	Reach model.Reach `json:"reach,omitempty"`
 	Mode  model.Mode  `json:"mode,omitempty"`
 	Until *time.Time  `json:"until,omitempty"`
@@ -193,10 +194,10 @@ func (a *asked) on(h *desk.House, t RequestTerms, now time.Time) ([]worklist.Ste
 type RequestWeighed struct {
 	Request  Request     `json:"request"`
 	Outcomes []Outcome   `json:"outcomes" doc:"What becomes of each part of it"`
-	Impact   *desk.Draft `json:"impact"   doc:"What it does, applied by itself; its stamp is given back to grant it"`
-	Peers    int         `json:"peers"    doc:"Live people with the same title and department, without the person"`
-	Alike    int         `json:"alike"    doc:"How many of these have what is asked for"`
-	Who      []desk.Ref  `json:"who"      doc:"The first ten of these"`
+	Impact   *desk.Draft `json:"impact" doc:"What it does, applied by itself; its stamp is given back to grant it"`
+	Peers    int         `json:"peers" doc:"Live people with the same title and department, without the person"`
+	Alike    int         `json:"alike" doc:"How many of these have what is asked for"`
+	Who      []desk.Ref  `json:"who" doc:"The first ten of these"`
 }
 
 // decided opens a request to somebody who sees it.
@@ -359,8 +360,8 @@ func (d *Office) DraftGrant(who desk.Actor, id int, t RequestTerms) (*desk.Draft
 	})
 }
 
-// grantedBy gives what is kept once a change that grants a request is applied, and the letter to whoever asked. It is an
-// error if the request is not open any longer.
+// grantedBy gives what is kept once a change that grants a request is applied, and the letter to whoever asked. It is
+// an error if the request is not open any longer.
 func (d *Office) grantedBy(h *desk.House, who desk.Actor, of desk.Origin) (
 	func(*store.Store, int) error, *account.Carried, error) {
 	r, err := d.Store.Request(of.Request)
@@ -372,7 +373,8 @@ func (d *Office) grantedBy(h *desk.House, who desk.Actor, of desk.Origin) (
 		return nil, nil, err
 	}
 	name := h.Ref(model.KindUser, r.User).Name
-	gone := desk.Refuse(desk.Conflict, "The request %d of %s is not open any longer: take it out of your draft.", r.ID, name)
+	gone := desk.Refuse(desk.Conflict, "The request %d of %s is not open any longer: take it out of your draft.", r.ID,
+		name)
 	if r.State != store.RequestOpen {
 		return nil, nil, gone
 	}

@@ -157,7 +157,8 @@ func (d *Office) happen(h *desk.House, c store.Coming) error {
 	}
 	after := change.Clone(g)
 	after.Users = slices.DeleteFunc(after.Users, func(u string) bool { return u == c.User })
-	why := "Request " + desk.Itoa(c.Request) + ": " + h.Ref(model.KindUser, c.User).Name + " was in “" + g.Name + "” until " +
+	why := "Request " + desk.Itoa(c.Request) + ": " + h.Ref(model.KindUser, c.User).Name + " was in “" + g.Name +
+		"” until " +
 		model.Day(c.At)
 	return d.byItself(h, []change.Op{change.Put(h.Design(), after)}, why, c, func(*store.Store) error { return nil })
 }

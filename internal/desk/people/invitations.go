@@ -34,25 +34,25 @@ var invitationStates = []string{Returned, RunOut, ToSend, Opened, Sent, Accepted
 // Invited is somebody who is or was invited.
 type Invited struct {
 	User     desk.Ref   `json:"user"`
-	State    string     `json:"state"              enum:"to-send,sent,returned,opened,accepted,run-out,cancelled"`
+	State    string     `json:"state" enum:"to-send,sent,returned,opened,accepted,run-out,cancelled"`
 	Email    string     `json:"email,omitempty"`
 	Title    string     `json:"title,omitempty"`
 	Home     string     `json:"home"`
-	Gets     []string   `json:"gets"                                                                              doc:"The roles and sets that are assigned to the person, with where"`
+	Gets     []string   `json:"gets" doc:"The roles and sets that are assigned to the person, with where"`
 	Groups   []desk.Ref `json:"groups"`
 	Licences []desk.Ref `json:"licences"`
-	By       *desk.Ref  `json:"by,omitempty"                                                                      doc:"Who sent it"`
-	At       *time.Time `json:"at,omitempty"                                                                      doc:"When it was sent"`
-	Until    *time.Time `json:"until,omitempty"                                                                   doc:"Until when it is good"`
+	By       *desk.Ref  `json:"by,omitempty" doc:"Who sent it"`
+	At       *time.Time `json:"at,omitempty" doc:"When it was sent"`
+	Until    *time.Time `json:"until,omitempty" doc:"Until when it is good"`
 	Opened   *time.Time `json:"opened,omitempty"`
 	Accepted *time.Time `json:"accepted,omitempty"`
-	ByHand   bool       `json:"byHand"                                                                            doc:"Its link goes by hand, and not by a letter"`
-	Trouble  string     `json:"trouble,omitempty"                                                                 doc:"Why its letter was not sent"`
+	ByHand   bool       `json:"byHand" doc:"Its link goes by hand, and not by a letter"`
+	Trouble  string     `json:"trouble,omitempty" doc:"Why its letter was not sent"`
 }
 
 // Invitations is a window into the list of invitations.
 type Invitations struct {
-	Mail   bool           `json:"mail"   doc:"Letters are sent; otherwise links go by hand"`
+	Mail   bool           `json:"mail" doc:"Letters are sent; otherwise links go by hand"`
 	Counts map[string]int `json:"counts" doc:"How many are in each state"`
 	Match  int            `json:"match"`
 	Rows   []Invited      `json:"rows"`
@@ -313,8 +313,8 @@ type Known struct {
 	State string   `json:"state"`
 	Title string   `json:"title,omitempty"`
 	Home  string   `json:"home"`
-	Same  string   `json:"same"            enum:"userName,email,externalId,name,similar" doc:"What is the same; similar: only the name, nearly"`
-	Gets  []string `json:"gets"                                                          doc:"What is assigned to the person, with where; at most 6"`
+	Same  string   `json:"same" enum:"userName,email,externalId,name,similar" doc:"What is the same; similar: only the name, nearly"`
+	Gets  []string `json:"gets" doc:"What is assigned to the person, with where; at most 6"`
 }
 
 // knownMost bounds who is told as known.

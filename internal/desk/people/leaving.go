@@ -19,7 +19,7 @@ import (
 // LeavingDuty is something that somebody answers for, and that another takes over when they leave.
 type LeavingDuty struct {
 	desk.Ref
-	Field string `json:"field"          enum:"owner,manager,delegate"`
+	Field string `json:"field" enum:"owner,manager,delegate"`
 	Note  string `json:"note,omitempty"`
 }
 
@@ -43,14 +43,14 @@ type LeavingPerson struct {
 	Title   string          `json:"title,omitempty"`
 	Home    string          `json:"home"`
 	Manager *desk.Ref       `json:"manager,omitempty" doc:"Who would take over at first sight"`
-	Until   *time.Time      `json:"until,omitempty"   doc:"Until when the account is valid"`
-	Duties  []LeavingDuty   `json:"duties"            doc:"What they own, whom they manage, what is delegated to them"`
+	Until   *time.Time      `json:"until,omitempty" doc:"Until when the account is valid"`
+	Duties  []LeavingDuty   `json:"duties" doc:"What they own, whom they manage, what is delegated to them"`
 	Told    []desk.Ref      `json:"told" doc:"Who reports to them by what a directory tells, which is changed there"`
-	Grants  []LeavingGrant  `json:"grants"            doc:"What they hold by hand"`
-	Groups  []desk.Ref      `json:"groups"            doc:"Groups that list them, and will not from the day on"`
-	Kept    []desk.Ref      `json:"kept"              doc:"Groups in which a directory keeps them"`
+	Grants  []LeavingGrant  `json:"grants" doc:"What they hold by hand"`
+	Groups  []desk.Ref      `json:"groups" doc:"Groups that list them, and will not from the day on"`
+	Kept    []desk.Ref      `json:"kept" doc:"Groups in which a directory keeps them"`
 	Seats   []LeavingSeat   `json:"seats"`
-	Items   int             `json:"items"             doc:"Undecided items of open reviews that wait for them"`
+	Items   int             `json:"items" doc:"Undecided items of open reviews that wait for them"`
 	MayHand bool            `json:"mayHand" doc:"Whoever looks may give these to somebody else to decide"`
 	Planned *LeavingPlanned `json:"planned,omitempty" doc:"How they leave, if that is applied"`
 }
@@ -79,7 +79,8 @@ func (d *Office) Leaver(who desk.Actor, user string) (*LeavingPerson, error) {
 	h := s.Present
 	out := &LeavingPerson{
 		User: h.Ref(model.KindUser, user), State: string(u.State), Title: u.JobTitle, Home: h.Area(u.Area).Name,
-		Until: desk.Optional(u.Until), Duties: []LeavingDuty{}, Grants: []LeavingGrant{}, Groups: []desk.Ref{}, Kept: []desk.Ref{},
+		Until: desk.Optional(u.Until), Duties: []LeavingDuty{}, Grants: []LeavingGrant{}, Groups: []desk.Ref{},
+		Kept:  []desk.Ref{},
 		Seats: []LeavingSeat{}, Told: []desk.Ref{},
 	}
 	if m, ok := h.Design().Users.Find(u.Manager); ok && m.State == model.UserActive {
@@ -162,18 +163,18 @@ func (d *Office) Leavers(who desk.Actor) ([]LeavingPlanned, error) {
 
 // LeavingPlan says how somebody is to leave.
 type LeavingPlan struct {
-	User   string             `json:"user"            maxLength:"200"`
-	On     time.Time          `json:"on"                              doc:"From when on they have nothing any longer"`
-	Duties []LeavingHandOver  `json:"duties"                          doc:"Who takes over what; what is not named stays without anybody"`
-	Grants []LeavingHandGrant `json:"grants"                          doc:"Who is given, from that day on, what they hold by hand"`
+	User   string             `json:"user" maxLength:"200"`
+	On     time.Time          `json:"on" doc:"From when on they have nothing any longer"`
+	Duties []LeavingHandOver  `json:"duties" doc:"Who takes over what; what is not named stays without anybody"`
+	Grants []LeavingHandGrant `json:"grants" doc:"Who is given, from that day on, what they hold by hand"`
 	Items  string             `json:"items,omitempty" maxLength:"200" doc:"Who decides what waits for them in open reviews"`
 }
 
 // LeavingHandOver hands a duty over.
 type LeavingHandOver struct {
 	Kind string `json:"kind" enum:"role,set,group,user,delegation"`
-	ID   string `json:"id"   maxLength:"200"`
-	To   string `json:"to"   maxLength:"200"`
+	ID   string `json:"id" maxLength:"200"`
+	To   string `json:"to" maxLength:"200"`
 }
 
 // LeavingHandGrant hands something on that was given by hand.
@@ -236,7 +237,8 @@ func (d *Office) DraftLeaving(who desk.Actor, p LeavingPlan) (*desk.Draft, error
 			return desk.Refuse(desk.Conflict, "They leave on that day already, and nothing is left to hand over.")
 		}
 		after := change.Lay(base, ops)
-		if blocks := d.With(draft, who, append(slices.Clone(ops), leaving.End(after, p.User)...)).Of(desk.Refuses); len(blocks) > 0 {
+		if blocks := d.With(draft, who,
+			append(slices.Clone(ops), leaving.End(after, p.User)...)).Of(desk.Refuses); len(blocks) > 0 {
 			return &desk.Error{Cause: desk.NotAllowed, Message: blocks[0], Problems: blocks[1:]}
 		}
 		value, err := json.Marshal(keptLeaving{Before: before, Items: p.Items})

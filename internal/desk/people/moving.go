@@ -15,13 +15,13 @@ import (
 // PeerShare is something that some people of one job hold.
 type PeerShare struct {
 	Thing    desk.Ref `json:"thing"`
-	Key      string   `json:"key"              doc:"Names exactly this"`
-	Where    string   `json:"where,omitempty"  doc:"Of a role or set: where and how, in words"`
-	N        int      `json:"n"                doc:"How many hold it"`
-	Most     bool     `json:"most"             doc:"At least half of them do"`
-	ByItself bool     `json:"byItself"         doc:"A rule or a directory says who is in the group, so nobody gives it"`
-	May      bool     `json:"may"              doc:"Whoever looks may give it to somebody, and take it"`
-	Home     bool     `json:"home"             doc:"Of a role or set: at the home of each"`
+	Key      string   `json:"key" doc:"Names exactly this"`
+	Where    string   `json:"where,omitempty" doc:"Of a role or set: where and how, in words"`
+	N        int      `json:"n" doc:"How many hold it"`
+	Most     bool     `json:"most" doc:"At least half of them do"`
+	ByItself bool     `json:"byItself" doc:"A rule or a directory says who is in the group, so nobody gives it"`
+	May      bool     `json:"may" doc:"Whoever looks may give it to somebody, and take it"`
+	Home     bool     `json:"home" doc:"Of a role or set: at the home of each"`
 	Area     string   `json:"area,omitempty"`
 	Reach    string   `json:"reach,omitempty"`
 	Mode     string   `json:"mode,omitempty"`
@@ -30,7 +30,7 @@ type PeerShare struct {
 // PeerShares are what people of one job hold.
 type PeerShares struct {
 	People int         `json:"people" doc:"How many they are"`
-	Who    []desk.Ref  `json:"who"    doc:"The first twelve"`
+	Who    []desk.Ref  `json:"who" doc:"The first twelve"`
 	Shares []PeerShare `json:"shares" doc:"What most hold first; at most 60"`
 }
 
@@ -124,10 +124,10 @@ func keyOfThing(t peers.Thing) string {
 
 // NewPost is where somebody moves to. What is empty is taken away, but the home, which becomes the whole organisation.
 type NewPost struct {
-	Title      string `json:"title,omitempty"      maxLength:"200"`
+	Title      string `json:"title,omitempty" maxLength:"200"`
 	Department string `json:"department,omitempty" maxLength:"200"`
-	Area       string `json:"area,omitempty"       maxLength:"200" doc:"The new home"`
-	Manager    string `json:"manager,omitempty"    maxLength:"200"`
+	Area       string `json:"area,omitempty" maxLength:"200" doc:"The new home"`
+	Manager    string `json:"manager,omitempty" maxLength:"200"`
 }
 
 // MovedThing is something that somebody who moves holds, or would be given.
@@ -142,20 +142,21 @@ type Moving struct {
 	User    desk.Ref     `json:"user"`
 	Title   string       `json:"title,omitempty"`
 	Home    desk.Ref     `json:"home"`
-	Fed     []string     `json:"fed"    doc:"What a directory tells of the person, so that it is changed there: title, department, manager"`
-	Old     int          `json:"old"    doc:"How many peers the old post has"`
-	New     int          `json:"new"    doc:"How many peers the new post has"`
-	Gives   []MovedThing `json:"gives"  doc:"What peers of the new post hold and the person does not; those first that most hold"`
+	Fed     []string     `json:"fed" doc:"What a directory tells of the person, so that it is changed there: title, department, manager"`
+	Old     int          `json:"old" doc:"How many peers the old post has"`
+	New     int          `json:"new" doc:"How many peers the new post has"`
+	Gives   []MovedThing `json:"gives" doc:"What peers of the new post hold and the person does not; those first that most hold"`
 	Leaves  []MovedThing `json:"leaves" doc:"What the person holds by hand; most: it is of the old post, and not of the new one"`
-	Keeps   int          `json:"keeps"  doc:"How much they hold that goes with the new post too"`
+	Keeps   int          `json:"keeps" doc:"How much they hold that goes with the new post too"`
 	Comings []desk.Ref   `json:"comings" doc:"Groups that they would join by themselves, by a rule"`
-	Goings  []desk.Ref   `json:"goings"  doc:"Groups that they would leave by themselves"`
+	Goings  []desk.Ref   `json:"goings" doc:"Groups that they would leave by themselves"`
 }
 
 // move lays a new post onto a person.
 func (n NewPost) onto(h *desk.House, u *model.User) *model.User {
 	after := change.Clone(u)
-	after.JobTitle, after.Department, after.Manager = strings.TrimSpace(n.Title), strings.TrimSpace(n.Department), n.Manager
+	after.JobTitle, after.Department, after.Manager = strings.TrimSpace(n.Title), strings.TrimSpace(n.Department),
+		n.Manager
 	if after.Area = n.Area; n.Area == h.Design().Root() {
 		after.Area = ""
 	}
@@ -254,9 +255,9 @@ func (d *Office) byRule(s *desk.Sight, u, after *model.User, out *Moving) {
 
 // MovingPlan is a move: the new post, what is given and what is left behind, by their keys.
 type MovingPlan struct {
-	User   string   `json:"user"   maxLength:"200"`
+	User   string   `json:"user" maxLength:"200"`
 	Post   NewPost  `json:"post"`
-	Gives  []string `json:"gives"  maxItems:"500" doc:"Keys of what the new post gives"`
+	Gives  []string `json:"gives" maxItems:"500" doc:"Keys of what the new post gives"`
 	Leaves []string `json:"leaves" maxItems:"500" doc:"Keys of what the old one leaves behind"`
 }
 

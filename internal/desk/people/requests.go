@@ -13,35 +13,36 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/worklist"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/store"
 )
 
-// RequestWish is what somebody asks for themselves: a role, a permission set or a group on terms; or, of a permission that they
-// lack, one of the ways by which they would come to hold it.
+// RequestWish is what somebody asks for themselves: a role, a permission set or a group on terms; or, of a permission
+// that they lack, one of the ways by which they would come to hold it.
 type RequestWish struct {
 	Permission string     `json:"permission,omitempty" maxLength:"600"`
-	Where      string     `json:"where,omitempty"      maxLength:"200"                       doc:"The area in which the permission is asked for; where the person works if absent"`
-	Way        string     `json:"way,omitempty"        maxLength:"40"                        doc:"Of a permission: which of the ways"`
-	Kind       string     `json:"kind,omitempty"                       enum:"role,set,group"`
-	ID         string     `json:"id,omitempty"         maxLength:"200"`
-	Area       string     `json:"area,omitempty"       maxLength:"200"                       doc:"Of a role or set: where it is to count"`
-	Until      *time.Time `json:"until,omitempty"                                            doc:"When it is to end; it has no end if absent"`
-	Reason     string     `json:"reason"               maxLength:"500"`
+	Where      string     `json:"where,omitempty" maxLength:"200" doc:"The area in which the permission is asked for; where the person works if absent"`
+	Way        string     `json:"way,omitempty" maxLength:"40" doc:"Of a permission: which of the ways"`
+	Kind       string     `json:"kind,omitempty" enum:"role,set,group"`
+	ID         string     `json:"id,omitempty" maxLength:"200"`
+	Area       string     `json:"area,omitempty" maxLength:"200" doc:"Of a role or set: where it is to count"`
+	Until      *time.Time `json:"until,omitempty" doc:"When it is to end; it has no end if absent"`
+	Reason     string     `json:"reason" maxLength:"500"`
 }
 
 // RequestWay is how somebody would come to hold a permission: something that they can ask for.
 type RequestWay struct {
-	ID     string         `json:"id"     doc:"Names exactly this way"`
-	What   string         `json:"what"   doc:"What would be asked for, in a few words"`
+	ID     string         `json:"id" doc:"Names exactly this way"`
+	What   string         `json:"what" doc:"What would be asked for, in a few words"`
 	Extras int            `json:"extras" doc:"How much else the person would gain"`
-	Extra  []desk.Holding `json:"extra"  doc:"The first twenty of it"`
-	Risk   int            `json:"risk"   doc:"The highest risk of what else the person would gain"`
+	Extra  []desk.Holding `json:"extra" doc:"The first twenty of it"`
+	Risk   int            `json:"risk" doc:"The highest risk of what else the person would gain"`
 }
 
 // RequestWays are how somebody would come to hold a permission.
 type RequestWays struct {
-	At   desk.Ref     `json:"at"   doc:"Where it would count"`
+	At   desk.Ref     `json:"at" doc:"Where it would count"`
 	Held bool         `json:"held" doc:"They hold it there already"`
 	Ways []RequestWay `json:"ways" doc:"Those first that give least beside; none if it can only be had otherwise"`
 }
@@ -121,14 +122,14 @@ func (d *Office) holds(h *desk.House, user string, kind model.Kind, id string) b
 	return ok && h.Index.HeldBy(kind, id, d.Now()).Has(place)
 }
 
-// WaysTo tells by which ways whoever asks would come to hold a permission in an area (empty: where they work), as far as
-// these are something to ask for.
+// WaysTo tells by which ways whoever asks would come to hold a permission in an area (empty: where they work), as far
+// as these are something to ask for.
 func (d *Office) WaysTo(who desk.Actor, permission, where string) (*RequestWays, error) {
 	h, u, err := d.asker(who)
 	if err != nil {
 		return nil, err
 	}
-	found, at, err := view.FindRepairs(h, u.ID, permission, where, d.Now())
+	found, at, err := ask.FindRepairs(h, u.ID, permission, where, d.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +141,7 @@ func (d *Office) WaysTo(who desk.Actor, permission, where string) (*RequestWays,
 			continue
 		}
 		w := RequestWay{
-			ID: view.NameOf(r.Ops), What: wished(h, steps), Extras: len(r.Extra),
+			ID: ask.NameOf(r.Ops), What: wished(h, steps), Extras: len(r.Extra),
 			Extra: h.Holdings(r.Extra[:min(len(r.Extra), 20)]),
 		}
 		for _, x := range r.Extra {
@@ -188,12 +189,12 @@ func (d *Office) steps(h *desk.House, who desk.Actor, w RequestWish) ([]worklist
 	var steps []worklist.Step
 	switch {
 	case w.Permission != "":
-		found, _, err := view.FindRepairs(h, who.User, w.Permission, w.Where, d.Now())
+		found, _, err := ask.FindRepairs(h, who.User, w.Permission, w.Where, d.Now())
 		if err != nil {
 			return nil, err
 		}
 		for _, r := range found {
-			if view.NameOf(r.Ops) == w.Way {
+			if ask.NameOf(r.Ops) == w.Way {
 				steps, _ = r.Steps(who.User)
 			}
 		}
@@ -227,8 +228,8 @@ func (d *Office) steps(h *desk.House, who desk.Actor, w RequestWish) ([]worklist
 	return steps, nil
 }
 
-// MakeRequest keeps what somebody asks for themselves, and writes to those who could grant it: the owners of it, the delegates
-// who may give it, and where none of these can, the administrators.
+// MakeRequest keeps what somebody asks for themselves, and writes to those who could grant it: the owners of it, the
+// delegates who may give it, and where none of these can, the administrators.
 func (d *Office) MakeRequest(who desk.Actor, w RequestWish) (*Request, error) {
 	h, u, err := d.asker(who)
 	if err != nil {

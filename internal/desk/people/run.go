@@ -20,7 +20,7 @@ import (
 // Done is a worklist that was applied or carried out, in a list of them.
 type Done struct {
 	ID       string    `json:"id"`
-	Name     string    `json:"name"     doc:"Of the worklist"`
+	Name     string    `json:"name" doc:"Of the worklist"`
 	Who      desk.Ref  `json:"who"`
 	At       time.Time `json:"at"`
 	Revision int       `json:"revision" doc:"By which it was applied; 0 if there was nothing to apply"`
@@ -38,7 +38,7 @@ type Entry struct {
 // Log is what a worklist did to each person.
 type Log struct {
 	Done
-	Steps  []string       `json:"steps"  doc:"In words"`
+	Steps  []string       `json:"steps" doc:"In words"`
 	Counts map[string]int `json:"counts" doc:"How many people each result concerns"`
 	Match  int            `json:"match"`
 	Rows   []Entry        `json:"rows"`

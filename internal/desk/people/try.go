@@ -53,18 +53,18 @@ type Row struct {
 	State    string    `json:"state"`
 	Title    string    `json:"title,omitempty"`
 	Home     string    `json:"home,omitempty"`
-	Result   string    `json:"result"          enum:"does,already,not,left,none" doc:"Something is done; all is so already; something is not possible; left out; there are no steps"`
-	Outcomes []Outcome `json:"outcomes"                                          doc:"One a step"`
-	Gains    int       `json:"gains"                                             doc:"How many permissions the person gains"`
+	Result   string    `json:"result" enum:"does,already,not,left,none" doc:"Something is done; all is so already; something is not possible; left out; there are no steps"`
+	Outcomes []Outcome `json:"outcomes" doc:"One a step"`
+	Gains    int       `json:"gains" doc:"How many permissions the person gains"`
 	Losses   int       `json:"losses"`
-	Notes    []string  `json:"notes"                                             doc:"What else comes of it: conflicts, seats that lack"`
+	Notes    []string  `json:"notes" doc:"What else comes of it: conflicts, seats that lack"`
 }
 
 // ToldStep is a step of a worklist, in words.
 type ToldStep struct {
 	worklist.Step
 	Said  string     `json:"said"`
-	Named []desk.Ref `json:"named"           doc:"The things that it names, by id"`
+	Named []desk.Ref `json:"named" doc:"The things that it names, by id"`
 	Wrong string     `json:"wrong,omitempty" doc:"What is wrong with it, whomever it is done to"`
 	// How many people it does something to, and so on.
 	Does    int `json:"does"`
@@ -75,18 +75,18 @@ type ToldStep struct {
 // Worklist is a worklist with a window into its rows.
 type Worklist struct {
 	Head
-	Size    int            `json:"size"           doc:"How many people are on it"`
-	Unclear []Unclear      `json:"unclear"        doc:"Texts that were gathered and name nobody, or more than one; at most 200"`
+	Size    int            `json:"size" doc:"How many people are on it"`
+	Unclear []Unclear      `json:"unclear" doc:"Texts that were gathered and name nobody, or more than one; at most 200"`
 	Steps   []ToldStep     `json:"steps"`
-	State   string         `json:"state"                                                                                        enum:"working,ready,failed"`
-	Done    int            `json:"done"           doc:"How many people have been tried"`
+	State   string         `json:"state" enum:"working,ready,failed"`
+	Done    int            `json:"done" doc:"How many people have been tried"`
 	Stop    string         `json:"stop,omitempty" doc:"Why nothing can be put into the draft"`
-	Counts  map[string]int `json:"counts"         doc:"How many people each result concerns"`
+	Counts  map[string]int `json:"counts" doc:"How many people each result concerns"`
 	Gaining int            `json:"gaining"`
 	Losing  int            `json:"losing"`
-	After   int            `json:"after"          doc:"How much is carried out beside the draft: letters, signing out"`
-	Changes bool           `json:"changes"        doc:"There is something to put into the draft"`
-	Match   int            `json:"match"          doc:"How many rows are asked for"`
+	After   int            `json:"after" doc:"How much is carried out beside the draft: letters, signing out"`
+	Changes bool           `json:"changes" doc:"There is something to put into the draft"`
+	Match   int            `json:"match" doc:"How many rows are asked for"`
 	Rows    []Row          `json:"rows"`
 }
 

@@ -26,13 +26,13 @@ type Head struct {
 // Heads are somebody's worklists, and what came of the last ones.
 type Heads struct {
 	Lists []Head `json:"lists" doc:"The last changed first"`
-	Runs  []Done `json:"runs"  doc:"The last applied first; at most 50"`
+	Runs  []Done `json:"runs" doc:"The last applied first; at most 50"`
 }
 
 // Unclear is a text that was gathered and names nobody, or more than one.
 type Unclear struct {
 	Text  string     `json:"text"`
-	Could []desk.Ref `json:"could"           doc:"Whom it could mean; at most 10"`
+	Could []desk.Ref `json:"could" doc:"Whom it could mean; at most 10"`
 	Meant *desk.Ref  `json:"meant,omitempty" doc:"Whom it most likely means"`
 }
 
@@ -138,14 +138,14 @@ func (d *Office) DropWorklist(who desk.Actor, id string) error {
 
 // Alteration says what becomes of a worklist; what is absent stays.
 type Alteration struct {
-	Name  *string          `json:"name,omitempty"    maxLength:"200"`
-	Steps *[]worklist.Step `json:"steps,omitempty"                   maxItems:"20" doc:"In the order in which they are done"`
+	Name  *string          `json:"name,omitempty" maxLength:"200"`
+	Steps *[]worklist.Step `json:"steps,omitempty" maxItems:"20" doc:"In the order in which they are done"`
 	// Taking somebody off the list changes nobody.
-	Off     []string `json:"off,omitempty"                                   doc:"Who is taken off the list, by id; this changes nobody"`
-	Empty   bool     `json:"empty,omitempty"                                 doc:"Everybody is taken off"`
-	Leave   []string `json:"leave,omitempty"                                 doc:"Who stays on the list, but is left out of the steps"`
-	Include []string `json:"include,omitempty"                               doc:"Who is left out no longer"`
-	Clear   []string `json:"clear,omitempty"                                 doc:"Which unclear texts are done with"`
+	Off     []string `json:"off,omitempty" doc:"Who is taken off the list, by id; this changes nobody"`
+	Empty   bool     `json:"empty,omitempty" doc:"Everybody is taken off"`
+	Leave   []string `json:"leave,omitempty" doc:"Who stays on the list, but is left out of the steps"`
+	Include []string `json:"include,omitempty" doc:"Who is left out no longer"`
+	Clear   []string `json:"clear,omitempty" doc:"Which unclear texts are done with"`
 }
 
 // AlterWorklist changes a worklist.
@@ -182,11 +182,11 @@ func (d *Office) AlterWorklist(who desk.Actor, id string, a Alteration) error {
 
 // Source says whom to gather: by one of these.
 type Source struct {
-	Text   string    `json:"text,omitempty"   maxLength:"4000000" doc:"Ids, user names, e-mail addresses, external ids or names, one a line or separated"`
-	People []string  `json:"people,omitempty"                     doc:"Ids"`
-	Query  string    `json:"query,omitempty"  maxLength:"4000"    doc:"Words, or a filter (RFC 7644), as the list of people takes them"`
-	Where  string    `json:"where,omitempty"                      doc:"With a query: an area"`
-	Of     *desk.End `json:"of,omitempty"                         doc:"The holders of a role, set or licence; the members of a group; those at home in an area"`
+	Text   string    `json:"text,omitempty" maxLength:"4000000" doc:"Ids, user names, e-mail addresses, external ids or names, one a line or separated"`
+	People []string  `json:"people,omitempty" doc:"Ids"`
+	Query  string    `json:"query,omitempty" maxLength:"4000" doc:"Words, or a filter (RFC 7644), as the list of people takes them"`
+	Where  string    `json:"where,omitempty" doc:"With a query: an area"`
+	Of     *desk.End `json:"of,omitempty" doc:"The holders of a role, set or licence; the members of a group; those at home in an area"`
 }
 
 // Gathered tells what came of gathering.

@@ -29,11 +29,11 @@ type After struct {
 	Item   int        `json:"item"`
 	User   desk.Ref   `json:"user"`
 	Target desk.Ref   `json:"target"`
-	State  string     `json:"state"            enum:"gone,partly,left,waits,back" doc:"Nothing of it is held; something is, in another way; the owner of a group left it; waits for that owner; given again"`
-	Note   string     `json:"note,omitempty"                                      doc:"In words, what stays and by what"`
-	By     *desk.Ref  `json:"by,omitempty"                                        doc:"Who gave it again, left it, or is to say what becomes of it"`
-	ByName string     `json:"byName,omitempty"                                    doc:"What a program or operator was called that gave it again"`
-	At     *time.Time `json:"at,omitempty"                                        doc:"When it was given again, or left"`
+	State  string     `json:"state" enum:"gone,partly,left,waits,back" doc:"Nothing of it is held; something is, in another way; the owner of a group left it; waits for that owner; given again"`
+	Note   string     `json:"note,omitempty" doc:"In words, what stays and by what"`
+	By     *desk.Ref  `json:"by,omitempty" doc:"Who gave it again, left it, or is to say what becomes of it"`
+	ByName string     `json:"byName,omitempty" doc:"What a program or operator was called that gave it again"`
+	At     *time.Time `json:"at,omitempty" doc:"When it was given again, or left"`
 }
 
 // Afterwards tells what became of what a closed review revoked: whether each is truly gone by now.
@@ -43,7 +43,7 @@ type Afterwards struct {
 	Left   int     `json:"left"`
 	Waits  int     `json:"waits"`
 	Back   int     `json:"back"`
-	Rows   []After `json:"rows"   doc:"Those that are not gone first; at most 500"`
+	Rows   []After `json:"rows" doc:"Those that are not gone first; at most 500"`
 }
 
 const afterShown = 500

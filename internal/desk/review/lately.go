@@ -10,13 +10,13 @@ import (
 
 // LastWord is the last that a review said of what a person has.
 type LastWord struct {
-	User     string    `json:"user"             doc:"The person's id"`
-	Target   desk.Ref  `json:"target"           doc:"The role or set"`
+	User     string    `json:"user" doc:"The person's id"`
+	Target   desk.Ref  `json:"target" doc:"The role or set"`
 	Review   int       `json:"review"`
-	Name     string    `json:"name"             doc:"Of the review"`
+	Name     string    `json:"name" doc:"Of the review"`
 	At       time.Time `json:"at"`
-	Decision string    `json:"decision"                                                                      enum:"keep,revoke"`
-	By       *desk.Ref `json:"by,omitempty"     doc:"Absent: nobody decided, and the fate of the review did"`
+	Decision string    `json:"decision" enum:"keep,revoke"`
+	By       *desk.Ref `json:"by,omitempty" doc:"Absent: nobody decided, and the fate of the review did"`
 	Reason   string    `json:"reason,omitempty"`
 }
 
@@ -24,7 +24,7 @@ type LastWord struct {
 type LastReview struct {
 	Review  int       `json:"review"`
 	Name    string    `json:"name"`
-	At      time.Time `json:"at"      doc:"When its last decision was made"`
+	At      time.Time `json:"at" doc:"When its last decision was made"`
 	Kept    int       `json:"kept"`
 	Revoked int       `json:"revoked"`
 }
@@ -32,11 +32,11 @@ type LastReview struct {
 // Lately is what reviews last said of a person, role or set.
 type Lately struct {
 	Last  *LastReview `json:"last,omitempty" doc:"Absent if no review decided about it"`
-	Words []LastWord  `json:"words"          doc:"By person, role and set"`
+	Words []LastWord  `json:"words" doc:"By person, role and set"`
 }
 
-// Lately tells what reviews last said of a person, role or set, up to the day that is looked at. Who may not see reviews
-// is told nothing.
+// Lately tells what reviews last said of a person, role or set, up to the day that is looked at. Who may not see
+// reviews is told nothing.
 func (d *Reviewer) Lately(who desk.Actor, kind model.Kind, id string) (*Lately, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
@@ -62,7 +62,8 @@ func (d *Reviewer) Lately(who desk.Actor, kind model.Kind, id string) (*Lately, 
 	for _, i := range list {
 		v.Words = append(v.Words, LastWord{
 			User: i.User, Target: targetOf(h, itemOf(store.Review{}, store.ReviewItem{Role: i.Role, Set: i.Set})),
-			Review: i.Review, Name: i.Name, At: i.At, Decision: i.Decision, By: h.Optional(model.KindUser, i.By), Reason: i.Reason,
+			Review: i.Review, Name: i.Name, At: i.At, Decision: i.Decision, By: h.Optional(model.KindUser, i.By),
+			Reason: i.Reason,
 		})
 		if v.Last == nil || i.At.After(v.Last.At) {
 			v.Last = &LastReview{Review: i.Review, Name: i.Name, At: i.At}

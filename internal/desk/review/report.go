@@ -112,7 +112,8 @@ func afterWords(a After) string {
 }
 
 // reportSteps are all decisions on the items of a review, which have numbers.
-func (d *Reviewer) reportSteps(h *desk.House, who desk.Actor, id int, numbers map[int]int) (out []report.Step, err error) {
+func (d *Reviewer) reportSteps(h *desk.House, who desk.Actor, id int, numbers map[int]int) (out []report.Step,
+	err error) {
 	list, err := d.Reading(who).DecisionsOf(id)
 	words := map[string]string{decisionKeep: report.Kept, decisionRevoke: report.Revoked, "": report.TakenBack}
 	for _, s := range list {

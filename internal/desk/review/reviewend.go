@@ -57,7 +57,8 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 	var fated []store.ReviewItem
 	for i := range items {
 		if items[i].Decision == "" && r.Fate == decisionRevoke {
-			items[i].Decision, items[i].Reason, items[i].Decided = decisionRevoke, "Undecided at the end; that was its fate", &now
+			items[i].Decision, items[i].Reason, items[i].Decided = decisionRevoke, "Undecided at the end; that was its fate",
+				&now
 			fated = append(fated, items[i])
 		}
 	}
@@ -73,7 +74,8 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 		err = end(d.Store, 0)
 	} else {
 		outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByReview, Ops: ops, Permits: d.runsReview(h, who)})
-		h, err = d.Commit(outcome, "The outcome of this review cannot be applied.", desk.Note{Why: cmp.Or(why, "Outcome of “"+r.Name+"”"), Along: end})
+		h, err = d.Commit(outcome, "The outcome of this review cannot be applied.",
+			desk.Note{Why: cmp.Or(why, "Outcome of “"+r.Name+"”"), Along: end})
 	}
 	if err != nil {
 		return nil, desk.Missing(err, "This review is closed already.")
@@ -361,7 +363,9 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 			}
 			next := &desk.House{Index: outcome.Index}
 			for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
-				c.People = append(c.People, desk.PersonImpact{User: h.Ref(model.KindUser, p.User), Gains: next.Holdings(p.Gains), Losses: h.Holdings(p.Losses)})
+				c.People = append(c.People,
+					desk.PersonImpact{User: h.Ref(model.KindUser, p.User), Gains: next.Holdings(p.Gains),
+						Losses: h.Holdings(p.Losses)})
 			}
 		} else if id != taskLeave {
 			c.Trouble = "Nothing is left to take away: it is gone already."
@@ -375,7 +379,9 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 // leaves it for a reason. What it takes away is one revision. Taking the grant off settles all tasks about the same
 // grant.
 func (d *Reviewer) SettleTask(who desk.Actor, id int, choice, reason string) (*ReviewTask, error) {
-	return desk.Written(d.Desk, func(h *desk.House) (*ReviewTask, error) { return d.settleTask(h, who, id, choice, reason) })
+	return desk.Written(d.Desk, func(h *desk.House) (*ReviewTask, error) {
+		return d.settleTask(h, who, id, choice, reason)
+	})
 }
 
 // settleTask is [Reviewer.SettleTask] on a house, with the writer's lock held.
@@ -433,7 +439,8 @@ func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, rea
 		err = settle(d.Store, 0)
 	} else {
 		outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByTask, Ops: ops, Permits: d.settlesTask(h, who, t)})
-		h, err = d.Commit(outcome, "This cannot be done.", desk.Note{Why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), Along: settle})
+		h, err = d.Commit(outcome, "This cannot be done.",
+			desk.Note{Why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), Along: settle})
 	}
 	if err != nil {
 		return nil, desk.Missing(err, "This is settled already.")

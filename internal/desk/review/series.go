@@ -31,9 +31,9 @@ type NewSeries struct {
 
 // Discovery finds, before each round, who has not used the system that is asked about: only these are asked about.
 type Discovery struct {
-	Days  int `json:"days"  minimum:"1" maximum:"3660" doc:"For how many days they have not used it, nor were given it"`
-	Ahead int `json:"ahead" minimum:"0" maximum:"60"   doc:"How many days before the opening"`
-	Most  int `json:"most"  minimum:"0" maximum:"5000" doc:"How many people at most, those first who have not used it for longest; 0: all"`
+	Days  int `json:"days" minimum:"1" maximum:"3660" doc:"For how many days they have not used it, nor were given it"`
+	Ahead int `json:"ahead" minimum:"0" maximum:"60" doc:"How many days before the opening"`
+	Most  int `json:"most" minimum:"0" maximum:"5000" doc:"How many people at most, those first who have not used it for longest; 0: all"`
 }
 
 // Series is a series as it is shown.
@@ -249,7 +249,8 @@ func (d *Reviewer) checkSeries(who desk.Actor, n *NewSeries) error {
 	case n.Review.By == review.ByPerson && d.Present().Design().Get(model.KindUser, n.Review.Person) == nil:
 		return desk.Refuse(desk.Invalid, "Say which person decides.")
 	case n.Review.scope().Empty():
-		return desk.Refuse(desk.Invalid, "Say what is asked about: a role, a set, a system, a group, an area, a risk or a filter.")
+		return desk.Refuse(desk.Invalid,
+			"Say what is asked about: a role, a set, a system, a group, an area, a risk or a filter.")
 	}
 	n.Review.Due, n.Review.Fallback = nil, cmp.Or(n.Review.Fallback, who.User)
 	return nil
@@ -701,13 +702,14 @@ func (d *Reviewer) closeDue(round store.Round) error {
 			d.Present().Ref(model.KindUser, r.Opener).Name)
 	}
 	return d.Writing(func(h *desk.House) error {
-		_, err := d.closeReview(h, desk.Actor{User: r.Opener}, r.ID, "", "Outcome of “"+r.Name+"”, which closed by itself at its end")
+		_, err := d.closeReview(h, desk.Actor{User: r.Opener}, r.ID, "",
+			"Outcome of “"+r.Name+"”, which closed by itself at its end")
 		return err
 	})
 }
 
-// AskedOf gives the people about whom an open review by managers asks or a series by managers would, and the groups that
-// a series names.
+// AskedOf gives the people about whom an open review by managers asks or a series by managers would, and the groups
+// that a series names.
 func (d *Reviewer) AskedOf(h *desk.House) (people, groups map[string]bool, err error) {
 	people, groups = map[string]bool{}, map[string]bool{}
 	open, err := d.Store.Reviews()

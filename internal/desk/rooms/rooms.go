@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/intake"
@@ -23,6 +24,7 @@ import (
 type Desk struct {
 	*desk.Desk
 	*view.Viewer
+	*ask.Finder
 	*edit.Editor
 	*review.Reviewer
 	*intake.Intake
@@ -45,7 +47,8 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 	}
 	reviews, office := review.New(v), people.New(v, accounts)
 	return &Desk{
-		k, v, edit.New(v), reviews, intake.New(v), directory.New(v), accounts, office, survey.New(v, reviews, office),
+		k, v, ask.New(v), edit.New(v), reviews, intake.New(v), directory.New(v), accounts, office,
+		survey.New(v, reviews, office),
 	}, nil
 }
 
@@ -54,6 +57,7 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 func (d *Desk) Warm(ctx context.Context, everything bool) {
 	d.Viewer.Warm(ctx, everything)
 	if ctx.Err() == nil {
-		_, _ = d.Touched([]change.Op{{Kind: model.KindOrganisation}}) // whom open reviews ask about; the first step tells why not
+		// whom open reviews ask about; the first step tells why not
+		_, _ = d.Touched([]change.Op{{Kind: model.KindOrganisation}})
 	}
 }

@@ -51,20 +51,20 @@ const idleDays = 90
 type FindingKind struct {
 	Kind   string `json:"kind"`
 	Name   string `json:"name"`
-	Means  string `json:"means"  doc:"What is loose, in one sentence"`
+	Means  string `json:"means" doc:"What is loose, in one sentence"`
 	Weight int    `json:"weight" doc:"Of the gravest; 0 if there is none"`
-	Count  int    `json:"count"  doc:"How many there are, without those set aside"`
-	Aside  int    `json:"aside"  doc:"How many are set aside"`
+	Count  int    `json:"count" doc:"How many there are, without those set aside"`
+	Aside  int    `json:"aside" doc:"How many are set aside"`
 }
 
 // FindingRow is one thing that is loose.
 type FindingRow struct {
-	ID      string     `json:"id"              doc:"Names it as long as it is there"`
+	ID      string     `json:"id" doc:"Names it as long as it is there"`
 	Kind    string     `json:"kind"`
-	Weight  int        `json:"weight"                                                           minimum:"1" maximum:"3"`
-	Objects []desk.Ref `json:"objects"         doc:"What it is about, the first first of all"`
+	Weight  int        `json:"weight" minimum:"1" maximum:"3"`
+	Objects []desk.Ref `json:"objects" doc:"What it is about, the first first of all"`
 	Says    string     `json:"says"`
-	Repairs []string   `json:"repairs"         doc:"What mends it, each a change for the draft"`
+	Repairs []string   `json:"repairs" doc:"What mends it, each a change for the draft"`
 	Aside   *SetAside  `json:"aside,omitempty"`
 }
 

@@ -54,7 +54,7 @@ func (d *Viewer) Area(who desk.Actor, id string) (*AreaSheet, error) {
 		Area:        o,
 		May:         d.editable(s, who, model.KindArea),
 		Draft:       Drafted(s, index.Node{Kind: model.KindArea, ID: id}),
-		People:      atHome(s, id),
+		People:      AtHome(s, id),
 		Path:        []desk.Ref{},
 		Below:       []AreaBelow{},
 		Here:        []Grant{},
@@ -115,7 +115,7 @@ func below(s *desk.Sight, a *AreaSheet, id string, depth int) {
 	for _, c := range list {
 		a.Below = append(
 			a.Below,
-			AreaBelow{s.Ref(model.KindArea, c.ID), c.Type, depth, atHome(s, c.ID), len(grantsAt(s, c.ID))},
+			AreaBelow{s.Ref(model.KindArea, c.ID), c.Type, depth, AtHome(s, c.ID), len(grantsAt(s, c.ID))},
 		)
 		below(s, a, c.ID, depth+1)
 	}

@@ -427,7 +427,7 @@ func (d *Viewer) Permission(who desk.Actor, key, where string) (*PermissionSheet
 	return v, nil
 }
 
-// holdsAt tells whether somebody holds a permission somewhere in an area.
-func holdsAt(s *desk.Sight, user, key, where string) bool {
+// HoldsAt tells whether somebody holds a permission somewhere in an area.
+func HoldsAt(s *desk.Sight, user, key, where string) bool {
 	return len(s.Index.HeldAt(user, key, where, s.At)) > 0
 }

@@ -268,7 +268,7 @@ var columns = map[model.Kind][]column{
 			"Lies in",
 			func(s *desk.Sight, a *model.Area) desk.Ref { return optionalRef(s, model.KindArea, a.Parent) },
 		),
-		numberColumn("people", "At home", func(s *desk.Sight, id string) int { return atHome(s, id) }),
+		numberColumn("people", "At home", func(s *desk.Sight, id string) int { return AtHome(s, id) }),
 		numberColumn("grants", "Grants here", func(s *desk.Sight, id string) int { return len(grantsAt(s, id)) }),
 	},
 	model.KindSystem: {
@@ -328,7 +328,7 @@ var columns = map[model.Kind][]column{
 			"items",
 			"Not together",
 			filter.Text,
-			func(s *desk.Sight, c *model.Conflict) string { return strings.Join(items(s.House, c.Items), " + ") },
+			func(s *desk.Sight, c *model.Conflict) string { return strings.Join(ItemNames(s.House, c.Items), " + ") },
 		),
 		numberColumn(
 			"limit",

@@ -67,7 +67,7 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 		)
 	}
 	for _, b := range breakers(s, id) {
-		br := Breaker{User: s.Ref(model.KindUser, b.User), Items: items(s.House, b.Items), Excepted: b.Excepted}
+		br := Breaker{User: s.Ref(model.KindUser, b.User), Items: ItemNames(s.House, b.Items), Excepted: b.Excepted}
 		if b.Area != "" {
 			r := s.Area(b.Area)
 			br.Area = &r

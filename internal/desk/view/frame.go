@@ -219,7 +219,9 @@ func (c *connection) merge(present *desk.House, drafted, now *index.Picture, dif
 			beam := beam(c.house, b)
 			old, was := inNow[k]
 			if differs &&
-				(!was || b.Relation == index.Assigned && slices.ContainsFunc(b.Assignments, func(a *model.Assignment) bool { return !old[a.ID] })) {
+				(!was || b.Relation == index.Assigned && slices.ContainsFunc(b.Assignments, func(a *model.Assignment) bool {
+					return !old[a.ID]
+				})) {
 				beam.Draft = "new"
 			}
 			at[k] = len(c.beams)

@@ -81,7 +81,8 @@ func (d *Viewer) Group(who desk.Actor, id, where string) (*GroupSheet, error) {
 		d.describe(s, g)
 	}
 	g.MayAdd = g.Lock == nil && g.Draft != "gone" &&
-		(g.May || s.Draft != nil && mine(s, index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.Whole && s.Authority != nil)
+		(g.May || s.Draft != nil && mine(s, index.Node{Kind: model.KindGroup, ID: id}, "membership") && !s.Whole &&
+			s.Authority != nil)
 	members(s, g, id)
 	if err := d.ends(s, who, g); err != nil {
 		return nil, err

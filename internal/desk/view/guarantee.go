@@ -15,29 +15,29 @@ type GuaranteeSheet struct {
 	Guarantee   *model.Guarantee `json:"guarantee"`
 	May         bool             `json:"may"`
 	Draft       string           `json:"draft,omitempty" enum:"new,changed,gone"`
-	Permissions []desk.Ref       `json:"permissions"                             doc:"As they are written: permissions, and patterns without an id"`
-	People      []desk.Phrase    `json:"people"                                  doc:"Whom it is about, in words; empty: everybody"`
-	Area        *desk.Ref        `json:"area,omitempty"                          doc:"Where it holds; the whole organisation if absent"`
+	Permissions []desk.Ref       `json:"permissions" doc:"As they are written: permissions, and patterns without an id"`
+	People      []desk.Phrase    `json:"people" doc:"Whom it is about, in words; empty: everybody"`
+	Area        *desk.Ref        `json:"area,omitempty" doc:"Where it holds; the whole organisation if absent"`
 	Kept        Kept             `json:"kept"`
 }
 
 // Kept tells whether a guarantee is kept, and by what it is broken.
 type Kept struct {
-	Says    string   `json:"says"              doc:"What it promises, in one sentence"`
-	Names   int      `json:"names"             doc:"How many permissions it is about"`
-	Now     int      `json:"now"               doc:"In how many ways it is broken now"`
-	Later   int      `json:"later"             doc:"In how many more it will be, by what is written already or once people are live"`
-	Broken  []Broken `json:"broken"            doc:"At most 200 of these"`
+	Says    string   `json:"says" doc:"What it promises, in one sentence"`
+	Names   int      `json:"names" doc:"How many permissions it is about"`
+	Now     int      `json:"now" doc:"In how many ways it is broken now"`
+	Later   int      `json:"later" doc:"In how many more it will be, by what is written already or once people are live"`
+	Broken  []Broken `json:"broken" doc:"At most 200 of these"`
 	Trouble string   `json:"trouble,omitempty" doc:"Why it cannot be tried as it is written"`
 }
 
 // Broken is one way in which a guarantee is broken.
 type Broken struct {
-	Says       string     `json:"says"           doc:"Who holds what, where, by which way and from when on"`
+	Says       string     `json:"says" doc:"Who holds what, where, by which way and from when on"`
 	Permission desk.Ref   `json:"permission"`
 	User       *desk.Ref  `json:"user,omitempty" doc:"Who holds it; absent of one that counts, and of someone who is not signed in"`
-	Holders    []desk.Ref `json:"holders"        doc:"Of one that lets at most so many: who they are, at most 20"`
-	Now        bool       `json:"now"            doc:"It is so now; otherwise it will be"`
+	Holders    []desk.Ref `json:"holders" doc:"Of one that lets at most so many: who they are, at most 20"`
+	Now        bool       `json:"now" doc:"It is so now; otherwise it will be"`
 	From       *time.Time `json:"from,omitempty" doc:"From when on, if that is written"`
 }
 

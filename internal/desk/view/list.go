@@ -443,8 +443,8 @@ func suppliedBy(s *desk.Sight, system string) (out []*model.Set) {
 // coverage counts the people whom a delegation is about.
 func coverage(s *desk.Sight, g *model.Delegation) int { return len(delegation.Covered(s.Index, g)) }
 
-// items names what a conflict counts.
-func items(h *desk.House, list []model.Item) []string {
+// ItemNames names what a conflict counts.
+func ItemNames(h *desk.House, list []model.Item) []string {
 	out := []string{}
 	for _, i := range list {
 		if i.Role != "" {

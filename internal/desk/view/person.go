@@ -162,7 +162,7 @@ func (d *Viewer) Person(who desk.Actor, user, where string) (*Person, error) {
 		}
 	}
 	for _, v := range duty.Of(h.Index, user, s.At) {
-		b := Breach{Conflict: h.Ref(model.KindConflict, v.Conflict), Items: items(h, v.Items), Excepted: v.Excepted}
+		b := Breach{Conflict: h.Ref(model.KindConflict, v.Conflict), Items: ItemNames(h, v.Items), Excepted: v.Excepted}
 		if v.Area != "" {
 			r := h.Area(v.Area)
 			b.Area = &r
@@ -186,7 +186,8 @@ func (d *Viewer) coming(s *desk.Sight, who desk.Actor, p *Person) error {
 	for _, c := range list {
 		switch {
 		case c.Do == store.ComingGo && !p.Object.Until.IsZero() && !c.At.Before(p.Object.Until):
-			p.Coming = append(p.Coming, Coming{c.At, "Leaves: the account is deactivated, seats come free, and groups list them no more."})
+			p.Coming = append(p.Coming,
+				Coming{c.At, "Leaves: the account is deactivated, seats come free, and groups list them no more."})
 		case c.Do == store.ComingLeave && s.Design().Get(model.KindGroup, c.Object) != nil:
 			p.Coming = append(p.Coming, Coming{c.At, "Is taken out of “" + s.Ref(model.KindGroup, c.Object).Name + "”."})
 		}
@@ -250,7 +251,9 @@ func (d *Viewer) mayDoTo(s *desk.Sight, who desk.Actor, u *model.User) []string 
 	for _, act := range []struct {
 		name  string
 		right bool
-	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Move, people}, {delegation.Seat, people}, {delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign}, {delegation.Membership, design}} {
+	}{{delegation.Invite, people}, {delegation.Edit, people}, {delegation.Move, people}, {delegation.Seat, people},
+		{delegation.Lock, people}, {delegation.Deactivate, people}, {"delete", people}, {delegation.Assign, assign},
+		{delegation.Membership, design}} {
 		if act.right || s.Authority != nil && s.Authority.Reaches(act.name, u) && !s.Authority.Above(u.ID) {
 			out = append(out, act.name)
 		}
@@ -327,7 +330,7 @@ func panels(h *desk.House, bricks []index.Brick) []WallPanel {
 				v.Note = extent(v.Held)
 			}
 		case b.Withheld != "":
-			v.State, v.Note = "withheld", obstacleWord(b.Withheld)
+			v.State, v.Note = "withheld", ObstacleWord(b.Withheld)
 		}
 		course.Bricks = append(course.Bricks, v)
 	}
@@ -360,8 +363,8 @@ func extent(held []desk.Holding) string {
 	return note
 }
 
-// obstacleWord is a reason in a word or two.
-func obstacleWord(o index.Obstacle) string {
+// ObstacleWord is a reason in a word or two.
+func ObstacleWord(o index.Obstacle) string {
 	switch o {
 	case index.NotLive:
 		return "not live"
@@ -536,5 +539,5 @@ func obstacleWordOr(o index.Obstacle) string {
 	if o == "" {
 		return ""
 	}
-	return obstacleWord(o)
+	return ObstacleWord(o)
 }

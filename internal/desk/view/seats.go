@@ -17,10 +17,10 @@ import (
 type SeatPool struct {
 	Pool
 	Free   *int     `json:"free,omitempty" doc:"Seats that nobody sits on; absent if there is no end to them"`
-	NoUse  int      `json:"noUse"          doc:"Seats of whose use nothing is known"`
-	Lesser int      `json:"lesser"         doc:"Seats whose holder could do with one that this licence covers, or with none"`
-	May    bool     `json:"may"            doc:"The viewer gives and takes seats"`
-	By     []string `json:"systems"        doc:"The systems that need it"`
+	NoUse  int      `json:"noUse" doc:"Seats of whose use nothing is known"`
+	Lesser int      `json:"lesser" doc:"Seats whose holder could do with one that this licence covers, or with none"`
+	May    bool     `json:"may" doc:"The viewer gives and takes seats"`
+	By     []string `json:"systems" doc:"The systems that need it"`
 }
 
 // SeatRow is somebody on a seat, or waiting for one.
@@ -29,11 +29,11 @@ type SeatRow struct {
 	Title   string     `json:"title,omitempty"`
 	Home    string     `json:"home"`
 	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
-	Never   bool       `json:"never,omitempty"   doc:"Uses of these systems are known, but none by this person"`
-	Since   *time.Time `json:"since,omitempty"   doc:"Of who waits: since when they are given something that needs it"`
-	Lacks   []string   `json:"lacks"             doc:"Of who waits: what is withheld, at most 8"`
-	Lacking int        `json:"lacking"           doc:"How much that is"`
-	Lesser  *desk.Ref  `json:"lesser,omitempty"  doc:"The licence with which they could do; absent if they need none"`
+	Never   bool       `json:"never,omitempty" doc:"Uses of these systems are known, but none by this person"`
+	Since   *time.Time `json:"since,omitempty" doc:"Of who waits: since when they are given something that needs it"`
+	Lacks   []string   `json:"lacks" doc:"Of who waits: what is withheld, at most 8"`
+	Lacking int        `json:"lacking" doc:"How much that is"`
+	Lesser  *desk.Ref  `json:"lesser,omitempty" doc:"The licence with which they could do; absent if they need none"`
 }
 
 // Seats are a window into a pool.
@@ -94,8 +94,8 @@ func mayAnybody(s *desk.Sight, action string) bool {
 	})
 }
 
-// dispensable tells whether somebody can do without a licence of their own: they hold nothing that needs it or, where it
-// is known what of the systems people use, used nothing that needs it within so many days.
+// dispensable tells whether somebody can do without a licence of their own: they hold nothing that needs it or, where
+// it is known what of the systems people use, used nothing that needs it within so many days.
 type dispensable struct {
 	s     *desk.Sight
 	limit time.Time
@@ -171,8 +171,8 @@ func (d *dispensable) lesserFor(l *model.Licence, u *model.User) string {
 	return ""
 }
 
-// MostLesser gives the lesser licence with which most of some people could do, by what they used within so many days, and
-// those people; none if nobody needs any.
+// MostLesser gives the lesser licence with which most of some people could do, by what they used within so many days,
+// and those people; none if nobody needs any.
 func MostLesser(s *desk.Sight, l *model.Licence, users []*model.User, days int) (lesser string, some []*model.User) {
 	by, can := map[string][]*model.User{}, dispensableFor(s, days)
 	for _, u := range users {
@@ -382,7 +382,7 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 // SeatNeed is a licence that some people need for what they would be assigned.
 type SeatNeed struct {
 	Licence desk.Ref `json:"licence"`
-	People  int      `json:"people"  doc:"How many people it is about"`
+	People  int      `json:"people" doc:"How many people it is about"`
 	Without int      `json:"without" doc:"How many of these have no seat"`
 	Free    *int     `json:"free,omitempty" doc:"How many seats are free; absent if there is no end to them"`
 }

@@ -83,7 +83,7 @@ func (d *Viewer) SheetTable(who desk.Actor, kind model.Kind, id string) (*table.
 				t.Rows,
 				append(
 					personCells(s, v.User),
-					strings.Join(items(s.House, v.Items), "; "),
+					strings.Join(ItemNames(s.House, v.Items), "; "),
 					map[bool]string{true: "yes"}[v.Excepted],
 				),
 			)

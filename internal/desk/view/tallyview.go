@@ -25,8 +25,8 @@ func countHolders(s *desk.Sight, kind model.Kind, rows []desk.Entry) {
 	})
 }
 
-// atHome counts the people whose home lies in an area.
-func atHome(s *desk.Sight, area string) int {
+// AtHome counts the people whose home lies in an area.
+func AtHome(s *desk.Sight, area string) int {
 	return desk.Kept(s, "at home", []model.Kind{model.KindUser}, func() map[string]int {
 		direct := map[string]int{}
 		for _, u := range s.Design().Users {

@@ -143,7 +143,7 @@ func (t *timeline) lay(list []*model.Assignment, d *model.Design, begin, end tim
 		if !s.From.Before(*s.Until) || !s.Until.After(t.from) {
 			continue
 		}
-		key := bandKey{target(a), a.Subject.Group, t.over(d, a)}
+		key := bandKey{a.Grant(), a.Subject.Group, t.over(d, a)}
 		spans[key] = append(spans[key], s)
 	}
 	for key, list := range spans {
@@ -153,7 +153,7 @@ func (t *timeline) lay(list []*model.Assignment, d *model.Design, begin, end tim
 
 // over says over what an assignment counts.
 func (t *timeline) over(d *model.Design, a *model.Assignment) string {
-	words := over(t.names.Holdings([]index.Holding{{Area: cmp.Or(a.Area, d.Root()), Reach: a.Reach}}))
+	words := Over(t.names.Holdings([]index.Holding{{Area: cmp.Or(a.Area, d.Root()), Reach: a.Reach}}))
 	if a.Mode == model.ReadOnly {
 		words += ", read-only"
 	}
@@ -198,4 +198,22 @@ func (t *timeline) add(key bandKey, spans []Span) {
 	if first := &b.Spans[len(b.Spans)-1]; first.From.Before(t.from) {
 		first.From, first.Began = t.from, nil
 	}
+}
+
+// Over says where and how far something is held.
+func Over(held []desk.Holding) string {
+	places := make([]string, len(held))
+	for i, h := range held {
+		switch model.Reach(h.Reach) {
+		case model.ReachOwn:
+			places[i] = h.Area.Name + ", own records"
+		case model.ReachLine:
+			places[i] = h.Area.Name + ", own line"
+		default:
+			if places[i] = h.Area.Name; h.Whole {
+				places[i] = "everywhere"
+			}
+		}
+	}
+	return strings.Join(places, "; ")
 }

@@ -1,4 +1,4 @@
-// Package view is what is looked at: the frame, sheets, lists, questions, the history, and what goes out as tables.
+// Package view is what is looked at: the frame, sheets, lists, the history, and what goes out as tables.
 // It changes nothing but drafts that are asked for.
 package view
 

@@ -18,11 +18,11 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 	steps := []func(){
 		func() { crowdOf(s) },
 		func() { placesByName(s) },
-		func() { atHome(s, "") },
+		func() { AtHome(s, "") },
 		func() { seated(s) },
 		func() { s.Ahead() },
 	}
-	for _, kind := range slices.Concat(index.Bays, findable) {
+	for _, kind := range slices.Concat(index.Bays, Findable) {
 		steps = append(steps, func() { s.Entries(kind) })
 	}
 	if everything {
@@ -43,4 +43,19 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		}
 		step()
 	}
+}
+
+// Findable are the kinds of thing that can be found, those first that are looked for most.
+var Findable = []model.Kind{
+	model.KindUser,
+	model.KindRole,
+	model.KindGroup,
+	model.KindSet,
+	index.KindPermission,
+	model.KindArea,
+	model.KindSystem,
+	model.KindDelegation,
+	model.KindConflict,
+	model.KindGuarantee,
+	model.KindLicence,
 }

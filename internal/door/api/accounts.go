@@ -107,7 +107,7 @@ func (a *API) accounts() {
 	)
 	type changePasswordInput struct {
 		Body struct {
-			Present  string `json:"present"  maxLength:"1000"`
+			Present  string `json:"present" maxLength:"1000"`
 			Password string `json:"password" maxLength:"1000"`
 		}
 	}
@@ -164,9 +164,9 @@ func (a *API) accounts() {
 
 // LogInput narrows the security log.
 type LogInput struct {
-	What  string    `query:"what"  maxLength:"40"  doc:"Only entries of this kind"`
-	Who   string    `query:"who"   maxLength:"200" doc:"Only what this person (by id), program or operator did"`
-	Words string    `query:"q"     maxLength:"200"`
+	What  string    `query:"what" maxLength:"40" doc:"Only entries of this kind"`
+	Who   string    `query:"who" maxLength:"200" doc:"Only what this person (by id), program or operator did"`
+	Words string    `query:"q" maxLength:"200"`
 	From  time.Time `query:"from"`
 	Until time.Time `query:"until"`
 }
@@ -187,7 +187,7 @@ func (a *API) securityLog() {
 	type logInput struct {
 		LogInput
 		Before int `query:"before" minimum:"0" doc:"Only entries below this number; 0: from the last on"`
-		Limit  int `query:"limit"  minimum:"1" maximum:"500" default:"100"`
+		Limit  int `query:"limit" minimum:"1" maximum:"500" default:"100"`
 	}
 	on(
 		a,

@@ -7,8 +7,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/door/inner"
 	"log/slog"
 	"net/http"
 	"reflect"
@@ -16,6 +14,9 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/door/inner"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
@@ -154,7 +155,8 @@ func failure(ctx context.Context, err error) error {
 		problem.Code = why
 		return problem
 	}
-	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422, desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403, desk.Busy: 429}[e.Cause]
+	status := map[desk.Cause]int{desk.NotSignedIn: 401, desk.NotAllowed: 403, desk.NotFound: 404, desk.Invalid: 422,
+		desk.Conflict: 409, desk.Taken: 409, desk.Unproven: 403, desk.Busy: 429}[e.Cause]
 	var details []error
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})
@@ -205,7 +207,8 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	if who.As != "" {
 		a.sawAs(who)
 	}
-	if path := ctx.Operation().Path; who.User != "" && !strings.HasPrefix(path, "/api/me") && !strings.HasPrefix(path, "/api/session") &&
+	if path := ctx.Operation().Path; who.User != "" && !strings.HasPrefix(path, "/api/me") &&
+		!strings.HasPrefix(path, "/api/session") &&
 		path != "/api/sign-in" &&
 		a.desk.Lacks(who.User) {
 		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one "+

@@ -106,7 +106,8 @@ func (b *browser) send(method, path string, body any) (int, map[string]any, http
 
 func (b *browser) signIn(user string) {
 	b.t.Helper()
-	if status, v, _ := b.send("POST", "/api/session", map[string]string{"userName": user, "password": demo.Password}); status != http.StatusOK {
+	if status, v, _ := b.send("POST", "/api/session",
+		map[string]string{"userName": user, "password": demo.Password}); status != http.StatusOK {
 		b.t.Fatalf("%s is not let in: %d %v", user, status, v)
 	}
 }
@@ -120,7 +121,8 @@ func TestSessions(t *testing.T) {
 		v["status"] != 401.0 {
 		t.Errorf("before signing in: %d %s %v", status, header.Get("Content-Type"), v)
 	}
-	if status, v, _ = b.send("POST", "/api/session", map[string]string{"userName": "signe.halloran", "password": "wrong"}); status != http.StatusUnauthorized {
+	if status, v, _ = b.send("POST", "/api/session",
+		map[string]string{"userName": "signe.halloran", "password": "wrong"}); status != http.StatusUnauthorized {
 		t.Errorf("a wrong password: %d %v", status, v)
 	}
 	_, _, header = b.send(
@@ -167,12 +169,13 @@ func TestRefusalsHaveCodes(t *testing.T) {
 		body         any
 		code         string
 	}{
-		"nobody":           {stranger, "GET", "/api/me", nil, "not-signed-in"},
-		"no such thing":    {owner, "GET", "/api/roles/none", nil, "not-found"},
-		"no sense":         {owner, "GET", "/api/frame?focus=nonsense", nil, "invalid"},
-		"no right":         {auditor, "POST", "/api/draft/tidy", map[string]any{"group": "north-gate-crew"}, "permitted"},
-		"what is supplied": {owner, "PUT", "/api/draft/sets", map[string]any{"before": set["set"], "after": supplied}, "supplied"},
-		"a broken body":    {owner, "POST", "/api/draft/tick", map[string]any{"kind": "ship"}, "invalid"},
+		"nobody":        {stranger, "GET", "/api/me", nil, "not-signed-in"},
+		"no such thing": {owner, "GET", "/api/roles/none", nil, "not-found"},
+		"no sense":      {owner, "GET", "/api/frame?focus=nonsense", nil, "invalid"},
+		"no right":      {auditor, "POST", "/api/draft/tidy", map[string]any{"group": "north-gate-crew"}, "permitted"},
+		"what is supplied": {owner, "PUT", "/api/draft/sets", map[string]any{"before": set["set"], "after": supplied},
+			"supplied"},
+		"a broken body": {owner, "POST", "/api/draft/tick", map[string]any{"kind": "ship"}, "invalid"},
 	} {
 		status, v, _ := c.who.send(c.method, c.path, c.body)
 		if status < 400 || v["code"] != c.code {
@@ -246,8 +249,12 @@ func TestRefusalsAreProblems(t *testing.T) {
 		{"GET", "/api/people/nobody", nil, 404, "no person"},
 		{"GET", "/api/frame/user?focus=x", nil, 422, "kind:id"},
 		{"GET", "/api/frame/user?limit=9999", nil, 422, "validation"},
-		{"POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"}, "to": map[string]string{"kind": "permission", "id": "quaybook:gate:view"}}, 422, "not given by itself"},
-		{"POST", "/api/draft/join", map[string]any{"from": map[string]string{"kind": "ship", "id": "x"}, "to": map[string]string{"kind": "role", "id": "y"}}, 422, "validation"},
+		{"POST", "/api/draft/join",
+			map[string]any{"from": map[string]string{"kind": "user", "id": "noor.tamsin"},
+				"to": map[string]string{"kind": "permission", "id": "quaybook:gate:view"}}, 422, "not given by itself"},
+		{"POST", "/api/draft/join",
+			map[string]any{"from": map[string]string{"kind": "ship", "id": "x"},
+				"to": map[string]string{"kind": "role", "id": "y"}}, 422, "validation"},
 		{"POST", "/api/draft/join", "{", 400, ""},
 		{"POST", "/api/draft/undo", map[string]int{"revision": 999}, 404, "no revision"},
 		{"POST", "/api/draft/apply", map[string]string{"reason": "x", "stamp": "y"}, 422, "nothing in the draft"},
@@ -320,7 +327,8 @@ func TestTheWholeJobOverTheAPI(t *testing.T) {
 func TestPagesAndFiles(t *testing.T) {
 	url, _ := serve(t)
 	b := newBrowser(t, url)
-	for path, want := range map[string]string{"/": "the page", "/people/noor.tamsin?where=x": "the page", "/assets/a.js": "code", "/healthz": "ok\n"} {
+	for path, want := range map[string]string{"/": "the page", "/people/noor.tamsin?where=x": "the page",
+		"/assets/a.js": "code", "/healthz": "ok\n"} {
 		if status, v, _ := b.send("GET", path, nil); status != http.StatusOK || v["text"] != want {
 			t.Errorf("%s is answered %d %v", path, status, v)
 		}

@@ -244,7 +244,8 @@ func TestEveryOperationHolds(t *testing.T) {
 		switch {
 		case status >= 500 || status < 200:
 			t.Errorf("%s, %s %s: %d %v", who, o.method, path, status, v)
-		case status >= 400 && (header.Get("Content-Type") != "application/problem+json" || v["title"] == "" || v["detail"] == ""):
+		case status >= 400 &&
+			(header.Get("Content-Type") != "application/problem+json" || v["title"] == "" || v["detail"] == ""):
 			t.Errorf("%s, %s %s: %d without saying why: %v", who, o.method, path, status, v)
 		}
 	}

@@ -13,10 +13,10 @@ import (
 
 // FindingsInput says which findings are asked for.
 type FindingsInput struct {
-	Kind   string `query:"kind"   doc:"Only of this kind"`
-	About  string `query:"about"  doc:"Only those that name this thing, as “role:gate-clerk”"`
-	Weight int    `query:"weight" doc:"Only of at least this weight"                             minimum:"0" maximum:"3"`
-	Aside  bool   `query:"aside"  doc:"Those that are set aside, in place of those that are not"`
+	Kind   string `query:"kind" doc:"Only of this kind"`
+	About  string `query:"about" doc:"Only those that name this thing, as “role:gate-clerk”"`
+	Weight int    `query:"weight" doc:"Only of at least this weight" minimum:"0" maximum:"3"`
+	Aside  bool   `query:"aside" doc:"Those that are set aside, in place of those that are not"`
 }
 
 func (in FindingsInput) wanted() survey.Wanted {
@@ -28,7 +28,7 @@ func (a *API) findings() {
 	type listInput struct {
 		FindingsInput
 		Offset int `query:"offset" minimum:"0"`
-		Limit  int `query:"limit"  minimum:"0" maximum:"500" default:"100"`
+		Limit  int `query:"limit" minimum:"0" maximum:"500" default:"100"`
 	}
 	on(
 		a,

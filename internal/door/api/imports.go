@@ -3,9 +3,10 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"net/http"
+
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/intake"
-	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 

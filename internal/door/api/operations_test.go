@@ -101,18 +101,21 @@ func samples(d *model.Design, holder string) map[string]sample {
 	)
 	upgrade := map[string]any{"name": "next.json", "data": version}
 	return map[string]sample{
-		"signInPage": {}, "signIn": {bare: true, body: map[string]string{"userName": "nobody", "password": "nothing"}}, "signOut": {once: true}, "me": {},
+		"signInPage": {}, "signIn": {bare: true, body: map[string]string{"userName": "nobody", "password": "nothing"}},
+		"signOut": {once: true}, "me": {},
 		"prove": {bare: true, body: map[string]string{"password": "wrong"}}, "welcome": {in: "none", bare: true},
 		"setPassword":     {in: "none", bare: true, body: map[string]string{"password": "none at all"}},
 		"askFirstPasskey": {in: "none", bare: true},
 		"firstPasskey":    {in: "none", bare: true, body: map[string]any{"name": "x", "answer": map[string]any{}}},
 		"sessions":        {}, "endSession": {in: "none", bare: true}, "endSessions": {}, "letters": {},
-		"setLetters":     {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true, "criticals": true, "daily": true}},
+		"setLetters": {body: map[string]any{"reminders": true, "tasks": true, "requests": true, "endings": true,
+			"criticals": true, "daily": true}},
 		"changePassword": {bare: true, body: map[string]string{"present": "wrong", "password": "wrong"}},
 		"forgotten":      {once: true, body: map[string]string{"userName": d.Users[99].UserName}},
 		"factors":        {}, "dropFactor": {in: "none", bare: true}, "beginCodes": {},
 		"addCodes": {bare: true, body: map[string]string{"code": "123456"}}, "renewRecovery": {bare: true},
-		"beginPasskey": {bare: true}, "addPasskey": {bare: true, body: map[string]any{"name": "x", "answer": map[string]any{}}},
+		"beginPasskey":  {bare: true},
+		"addPasskey":    {bare: true, body: map[string]any{"name": "x", "answer": map[string]any{}}},
 		"signInCode":    {bare: true, body: map[string]string{"code": "123456"}},
 		"signInPasskey": {bare: true, body: map[string]any{"answer": map[string]any{}}}, "askPasskey": {bare: true},
 		"provePasskey": {bare: true, body: map[string]any{"answer": map[string]any{}}}, "askProof": {bare: true},
@@ -143,7 +146,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"list":   {in: "user", query: "q=" + url.QueryEscape(`title eq "Title 3"`) + "&sort=department&limit=100"},
 		"find":   {query: "q=" + url.QueryEscape("who can view object 3")},
 		"person": {in: person.ID}, "trace": {in: person.ID, query: "permission=" + url.QueryEscape(key)},
-		"invite": {in: "newcomer", body: map[string]any{}}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group}, "area": {in: area.ID},
+		"invite": {in: "newcomer", body: map[string]any{}}, "role": {in: role.ID}, "set": {in: set.ID}, "group": {in: group},
+		"area":   {in: area.ID},
 		"system": {in: system.ID}, "permission": {in: key}, "delegations": {}, "delegation": {in: "d1"},
 		"tryDelegation": {body: d.Delegations[0]}, "licence": {in: licence.ID}, "conflict": {in: "c1"},
 		"guarantee": {in: "w1"}, "tryGuarantee": {body: d.Guarantees[0]},
@@ -171,14 +175,18 @@ func samples(d *model.Design, holder string) map[string]sample {
 		), "putLicence": put(licence), "putAssignment": put(d.Assignments[500]), "putConflict": put(d.Conflicts[0]),
 		"putDelegation": put(d.Delegations[0]),
 		"history":       {query: "limit=50"}, "revision": {in: "2"},
-		"reviews": {}, "openReview": {body: map[string]any{"name": "Another", "role": role.ID, "fallback": d.Users[9].ID}, once: true},
+		"reviews": {}, "openReview": {body: map[string]any{"name": "Another", "role": role.ID, "fallback": d.Users[9].ID},
+			once: true},
 		"previewReview": {body: map[string]any{"area": area.ID}},
 		"review":        {in: "1"}, "reviewItems": {in: "1", query: "limit=100&offset=5000"}, "reviewOutcome": {in: "1"},
 		"reviewAfter": {in: "1"}, "lately": {query: "kind=role&id=" + role.ID}, "putGuarantee": put(d.Guarantees[0]),
-		"findings": {query: "kind=ownerless&limit=100"}, "repairFindings": {bare: true, body: map[string]any{"ids": []string{"none"}}},
+		"findings":         {query: "kind=ownerless&limit=100"},
+		"repairFindings":   {bare: true, body: map[string]any{"ids": []string{"none"}}},
 		"setFindingsAside": {bare: true, body: map[string]any{"ids": []string{"none"}, "reason": "test"}},
-		"alike":            {in: "25"}, "closeReview": {in: "2", once: true, last: 1, body: map[string]any{"alone": "for the measure"}}, "remind": {in: "3", once: true},
-		"reviewItem": {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
+		"alike":            {in: "25"},
+		"closeReview":      {in: "2", once: true, last: 1, body: map[string]any{"alone": "for the measure"}},
+		"remind":           {in: "3", once: true},
+		"reviewItem":       {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
 		"handOn": {
 			in:   "5",
 			body: map[string]any{"to": d.Users[2].ID, "note": "yours"},
@@ -204,7 +212,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"invitations": {}, "known": {query: "name=" + url.QueryEscape(d.Users[77].DisplayName)},
 		"resendInvitations": {body: map[string]any{"users": []string{"newcomer"}}},
 		"extendInvitations": {body: map[string]any{"users": []string{"newcomer"}, "days": 7}},
-		"worklists":         {}, "newWorklist": {body: map[string]any{}}, "worklist": {ready: listed(d, nil), query: "limit=100"},
+		"worklists":         {}, "newWorklist": {body: map[string]any{}},
+		"worklist":      {ready: listed(d, nil), query: "limit=100"},
 		"alterWorklist": {ready: listed(d, map[string]any{"name": "Another"})},
 		"gather":        {ready: listed(d, map[string]any{"query": `title eq "Title 3"`})},
 		"gatherFile":    {ready: listed(d, []byte(d.Users[77].ID+"\n"+d.Users[78].ID+"\n")), query: "name=people.csv"},
@@ -242,9 +251,11 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"closeImport":   {once: true, ready: tried(d, nil)},
 		"recordUses":    {bare: true, ready: tried(d, nil)},
 		"noteUses":      {body: uses(d)},
-		"allSeries":     {}, "series": {bare: true, in: "9"}, "alterSeries": {bare: true, in: "9", body: map[string]any{"does": "pause"}},
-		"calendar": {}, "makeCalendar": {once: true}, "endCalendar": {once: true}, "readCalendar": {bare: true, in: "none"},
-		"makeSeries": {once: true, body: returning(d, role.ID, "")}, "trySeries": {body: returning(d, "", system.ID)},
+		"allSeries":     {}, "series": {bare: true, in: "9"},
+		"alterSeries": {bare: true, in: "9", body: map[string]any{"does": "pause"}},
+		"calendar":    {}, "makeCalendar": {once: true}, "endCalendar": {once: true},
+		"readCalendar": {bare: true, in: "none"},
+		"makeSeries":   {once: true, body: returning(d, role.ID, "")}, "trySeries": {body: returning(d, "", system.ID)},
 		"upgrade": {
 			body: upgrade,
 		}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
@@ -372,9 +383,12 @@ func BenchmarkOperations(b *testing.B) {
 	limit := 2
 	edits := []model.Edit{}
 	for _, o := range []model.Object{
-		&model.Conflict{ID: "c1", Name: "A conflict", Items: []model.Item{{Role: design.Roles[1].ID}, {Role: design.Roles[2].ID}}},
-		&model.Guarantee{ID: "w1", Name: "A guarantee", Type: model.AtMost, Count: &limit, Permissions: []string{model.EditDesign}},
-		&model.Delegation{ID: "d1", Name: "A delegation", Delegate: model.Subject{User: design.Users[3].ID}, People: model.People{Area: design.Areas[7].ID},
+		&model.Conflict{ID: "c1", Name: "A conflict",
+			Items: []model.Item{{Role: design.Roles[1].ID}, {Role: design.Roles[2].ID}}},
+		&model.Guarantee{ID: "w1", Name: "A guarantee", Type: model.AtMost, Count: &limit,
+			Permissions: []string{model.EditDesign}},
+		&model.Delegation{ID: "d1", Name: "A delegation", Delegate: model.Subject{User: design.Users[3].ID},
+			People:  model.People{Area: design.Areas[7].ID},
 			Actions: []string{"assign"}, Roles: []string{design.Roles[1].ID}, MaxDays: &limit},
 	} {
 		edits = append(edits, model.Edit{Kind: o.Kind(), ID: o.Ident(), After: o})
@@ -461,7 +475,8 @@ func BenchmarkOperations(b *testing.B) {
 	began := time.Now()
 	d.Warm(b.Context(), true) // as the server does once it is up
 	b.Logf("counted ahead in %v", time.Since(began))
-	if status, text, took := ask("POST", "/api/draft/assign", map[string]any{"subjects": ends(design, 1000), "targets": targets(design, 1)}); status != http.StatusOK {
+	if status, text, took := ask("POST", "/api/draft/assign",
+		map[string]any{"subjects": ends(design, 1000), "targets": targets(design, 1)}); status != http.StatusOK {
 		b.Fatalf("drafting: %d %s", status, text)
 	} else {
 		b.Logf("1,000 rows are drafted in %v", took)

@@ -158,7 +158,8 @@ func (a *API) movings() {
 	}
 	on(a, operation{
 		id: "move", method: http.MethodPost, path: "/api/people/{id}/moving",
-		summary: "What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed",
+		summary: "What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is " +
+			"changed",
 	}, func(ctx context.Context, in *moveInput) (*body[*people.Moving], error) {
 		return answer(a.desk.Move(actor(ctx), in.ID, in.Body))
 	})

@@ -54,7 +54,7 @@ func (a *API) provider() {
 	type backInput struct {
 		AgentInput
 		State string `query:"state" maxLength:"500"`
-		Code  string `query:"code"  maxLength:"4000"`
+		Code  string `query:"code" maxLength:"4000"`
 		Error string `query:"error" maxLength:"200"`
 	}
 	on(

@@ -3,11 +3,13 @@ package api
 import (
 	"context"
 	"errors"
-	"fachwerk/internal/desk/view"
 	"fmt"
 	"io"
 	"net/http"
 	"time"
+
+	"fachwerk/internal/desk/ask"
+	"fachwerk/internal/desk/view"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -38,7 +40,7 @@ func (a *API) questions() {
 	a.repairs()
 	a.timelines()
 	a.exports()
-	type fitInput struct{ Body view.FitAsk }
+	type fitInput struct{ Body ask.FitAsk }
 	on(
 		a,
 		operation{
@@ -47,7 +49,7 @@ func (a *API) questions() {
 			path:    "/api/fit",
 			summary: "Which roles and sets, alone or up to three together, fit a need most closely",
 		},
-		func(ctx context.Context, in *fitInput) (*body[*view.FitAnswer], error) {
+		func(ctx context.Context, in *fitInput) (*body[*ask.FitAnswer], error) {
 			return answer(a.desk.Fit(actor(ctx), in.Body))
 		},
 	)
@@ -64,11 +66,11 @@ func (a *API) questions() {
 			path:    "/api/who",
 			summary: "Who can do something, by which ways, and what these people have in common",
 		},
-		func(ctx context.Context, in *whoInput) (*body[*view.WhoCan], error) {
+		func(ctx context.Context, in *whoInput) (*body[*ask.WhoCan], error) {
 			return answer(
 				a.desk.WhoCan(
 					actor(ctx),
-					view.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit},
+					ask.WhoAsk{What: in.What, Where: in.Where, By: in.By, Offset: in.Offset, Limit: in.Limit},
 				),
 			)
 		},
@@ -86,7 +88,7 @@ func (a *API) questions() {
 			summary: "Everybody who can do something, as a table",
 		},
 		func(ctx context.Context, in *whoTableInput) (*huma.StreamResponse, error) {
-			t, err := a.desk.WhoTable(actor(ctx), view.WhoAsk{What: in.What, Where: in.Where, By: in.By})
+			t, err := a.desk.WhoTable(actor(ctx), ask.WhoAsk{What: in.What, Where: in.Where, By: in.By})
 			return tableAs(in.Form, "fachwerk-who-can", t, err)
 		},
 	)
@@ -98,7 +100,7 @@ func (a *API) questions() {
 			path:    "/api/compare",
 			summary: "How things differ in what they hold or give",
 		},
-		func(ctx context.Context, in *CompareInput) (*body[*view.Comparison], error) {
+		func(ctx context.Context, in *CompareInput) (*body[*ask.Comparison], error) {
 			return answer(a.desk.Compare(actor(ctx), in.Thing, in.All))
 		},
 	)
@@ -241,7 +243,7 @@ func (a *API) repairs() {
 			path:    "/api/people/{id}/repairs",
 			summary: "The smallest changes by which a person would hold a permission, with what else each does",
 		},
-		func(ctx context.Context, in *repairsInput) (*body[*view.Repairs], error) {
+		func(ctx context.Context, in *repairsInput) (*body[*ask.Repairs], error) {
 			return answer(a.desk.Repairs(actor(ctx), in.ID, in.Permission, in.Where))
 		},
 	)

@@ -3,9 +3,10 @@ package api
 import (
 	"bytes"
 	"context"
-	"fachwerk/internal/desk/review"
 	"fmt"
 	"net/http"
+
+	"fachwerk/internal/desk/review"
 
 	"github.com/danielgtaylor/huma/v2"
 

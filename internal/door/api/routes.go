@@ -2,11 +2,12 @@ package api
 
 import (
 	"context"
+	"net/http"
+
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/edit"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/door/inner"
-	"net/http"
 
 	"fachwerk/internal/desk"
 )

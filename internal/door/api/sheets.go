@@ -4,14 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/account"
-	"fachwerk/internal/desk/edit"
-	"fachwerk/internal/desk/view"
 	"io"
 	"log/slog"
 	"net/http"
 	"strconv"
 	"time"
+
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/ask"
+	"fachwerk/internal/desk/edit"
+	"fachwerk/internal/desk/view"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -128,7 +130,7 @@ func (a *API) sheets() {
 			path:    "/api/find",
 			summary: "Things by any of their words, and questions with their answers in short",
 		},
-		func(ctx context.Context, in *findInput) (*body[[]view.Found], error) {
+		func(ctx context.Context, in *findInput) (*body[[]ask.Found], error) {
 			return answer(a.desk.Find(actor(ctx), in.Text))
 		},
 	)

@@ -37,20 +37,62 @@ func TestEveryViewAnswers(t *testing.T) {
 	b := newBrowser(t, address)
 	b.signIn("signe.halloran")
 	for path, says := range map[string]string{
-		"/api/lists/role?q=gate&sort=holders&down=true": "Gate clerk", "/api/lists/user?q=" + url.QueryEscape(`title eq "Gate clerk"`): "Noor Tamsin", "/api/lists/permission?q=override": "quaybook:gate:override", "/api/lists/licence": "Gangway till",
-		"/api/roles/site-manager": "Quaybook administrator", "/api/sets/gate-override": "quaybook:gate:override", "/api/groups/gate-crews": "North gate crew", "/api/areas/terminal-1": "Mireille Aster", "/api/systems/quaybook": "Mole & Lantern",
-		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran", "/api/conflicts/supplier-payment": "Halima Corvane", "/api/licences/quaybook-planner": "Quaybook Standard", "/api/delegations": "Ruben Adeyemi", "/api/delegations/ticketing": "Lucia Fenwick",
-		"/api/compare?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "Terminal 2", "/api/compare/csv?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "quaybook:", "/api/compare/xlsx?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "PK", "/api/who?what=quaybook:gate:override&where=terminal-1": "Tomasz Oyelaran", "/api/who/csv?what=quaybook:gate": "user name", "/api/who/xlsx?what=quaybook": "PK", "/api/people/noor.tamsin/repairs?permission=quaybook:gate:override": "Night cover", "/api/people/tomasz.oyelaran/timeline": "Gate override", "/api/find?q=who+can+override+gates+at+terminal+1": "11 people", "/api/mentions/role/gate-clerk": "Gate lead",
-		"/api/revisions?user=tomasz.oyelaran": "Gate override", "/api/revisions/60": "Crane driver", "/api/lists/revision/csv?kind=group": "joins", "/api/lists/revision/xlsx?user=tomasz.oyelaran": "PK", "/api/lists/review/csv": "Signe Halloran", "/api/lists/review/xlsx": "PK", "/api/lists/delegation/csv?q=north+harbour": "Ruben Adeyemi", "/api/reviews/3": "Gate clerk", "/api/review-items/1": "", "/api/reviews/3/report.html": "In figures",
-		"/api/lists/role/csv?q=gate": "gate-clerk", "/api/capabilities?system=quaybook": "Gate clerk", "/api/capabilities/csv?system=quaybook": "Gate clerk (role)", "/api/capabilities/xlsx?system=quaybook&kind=own": "PK", "/api/sheets/user/tomasz.oyelaran/csv": "quaybook:gate:override", "/api/sheets/role/gate-clerk/xlsx": "PK", "/api/sheets/set/gate-override/csv": "quaybook:gate:override", "/api/sheets/group/gate-crews/csv": "Noor Tamsin", "/api/sheets/licence/quaybook-planner/csv": "user name", "/api/sheets/system/quaybook/csv": "held by", "/api/sheets/area/terminal-1/csv": "Tomasz Oyelaran", "/api/sheets/conflict/supplier-payment/csv": "Halima Corvane", "/api/import-templates/people/csv": "User name", "/api/import-templates/last-use/xlsx": "PK", "/api/import-templates/catalogue/csv": "shuttleboard:shuttle:send", "/api/import-templates/catalogue/xlsx": "PK", "/api/lists/user/xlsx": "PK", "/api/effective.csv": "noor.tamsin", "/api/effective.jsonl": `"permission":"quaybook:gate:admit"`, "/api/people-and-groups.ldif": "uid=noor.tamsin,ou=people", "/api/model.json": "fachwerk-model/1",
-		"/api/sheets/review/3/csv": "Tomasz Oyelaran", "/api/sheets/review/3/xlsx": "PK", "/api/review-tasks": "", "/api/colleagues?q=noor": "Noor Tamsin", "/api/people/tomasz.oyelaran?when=2026-10-25": "Night cover", "/api/me?as=ruben.adeyemi": "Ruben Adeyemi",
+		"/api/lists/role?q=gate&sort=holders&down=true": "Gate clerk", "/api/lists/user?q=" +
+			url.QueryEscape(`title eq "Gate clerk"`): "Noor Tamsin",
+		"/api/lists/permission?q=override": "quaybook:gate:override", "/api/lists/licence": "Gangway till",
+		"/api/roles/site-manager": "Quaybook administrator", "/api/sets/gate-override": "quaybook:gate:override",
+		"/api/groups/gate-crews": "North gate crew", "/api/areas/terminal-1": "Mireille Aster",
+		"/api/systems/quaybook": "Mole & Lantern",
+		"/api/permissions/quaybook:gate:override?where=terminal-1": "Tomasz Oyelaran",
+		"/api/conflicts/supplier-payment":                          "Halima Corvane",
+		"/api/licences/quaybook-planner":                           "Quaybook Standard", "/api/delegations": "Ruben Adeyemi",
+		"/api/delegations/ticketing":                                          "Lucia Fenwick",
+		"/api/compare?thing=user:tomasz.oyelaran&thing=user:noor.tamsin":      "Terminal 2",
+		"/api/compare/csv?thing=user:tomasz.oyelaran&thing=user:noor.tamsin":  "quaybook:",
+		"/api/compare/xlsx?thing=user:tomasz.oyelaran&thing=user:noor.tamsin": "PK",
+		"/api/who?what=quaybook:gate:override&where=terminal-1":               "Tomasz Oyelaran",
+		"/api/who/csv?what=quaybook:gate":                                     "user name",
+		"/api/who/xlsx?what=quaybook":                                         "PK",
+		"/api/people/noor.tamsin/repairs?permission=quaybook:gate:override":   "Night cover",
+		"/api/people/tomasz.oyelaran/timeline":                                "Gate override",
+		"/api/find?q=who+can+override+gates+at+terminal+1":                    "11 people",
+		"/api/mentions/role/gate-clerk":                                       "Gate lead",
+		"/api/revisions?user=tomasz.oyelaran":                                 "Gate override",
+		"/api/revisions/60":                                                   "Crane driver",
+		"/api/lists/revision/csv?kind=group":                                  "joins",
+		"/api/lists/revision/xlsx?user=tomasz.oyelaran":                       "PK",
+		"/api/lists/review/csv":                                               "Signe Halloran",
+		"/api/lists/review/xlsx":                                              "PK",
+		"/api/lists/delegation/csv?q=north+harbour":                           "Ruben Adeyemi",
+		"/api/reviews/3":                                                      "Gate clerk", "/api/review-items/1": "",
+		"/api/reviews/3/report.html": "In figures",
+		"/api/lists/role/csv?q=gate": "gate-clerk", "/api/capabilities?system=quaybook": "Gate clerk",
+		"/api/capabilities/csv?system=quaybook":           "Gate clerk (role)",
+		"/api/capabilities/xlsx?system=quaybook&kind=own": "PK",
+		"/api/sheets/user/tomasz.oyelaran/csv":            "quaybook:gate:override",
+		"/api/sheets/role/gate-clerk/xlsx":                "PK",
+		"/api/sheets/set/gate-override/csv":               "quaybook:gate:override",
+		"/api/sheets/group/gate-crews/csv":                "Noor Tamsin",
+		"/api/sheets/licence/quaybook-planner/csv":        "user name", "/api/sheets/system/quaybook/csv": "held by",
+		"/api/sheets/area/terminal-1/csv": "Tomasz Oyelaran", "/api/sheets/conflict/supplier-payment/csv": "Halima Corvane",
+		"/api/import-templates/people/csv": "User name", "/api/import-templates/last-use/xlsx": "PK",
+		"/api/import-templates/catalogue/csv": "shuttleboard:shuttle:send", "/api/import-templates/catalogue/xlsx": "PK",
+		"/api/lists/user/xlsx": "PK", "/api/effective.csv": "noor.tamsin",
+		"/api/effective.jsonl":        `"permission":"quaybook:gate:admit"`,
+		"/api/people-and-groups.ldif": "uid=noor.tamsin,ou=people", "/api/model.json": "fachwerk-model/1",
+		"/api/sheets/review/3/csv": "Tomasz Oyelaran", "/api/sheets/review/3/xlsx": "PK", "/api/review-tasks": "",
+		"/api/colleagues?q=noor": "Noor Tamsin", "/api/people/tomasz.oyelaran?when=2026-10-25": "Night cover",
+		"/api/me?as=ruben.adeyemi": "Ruben Adeyemi",
 	} {
 		status, v, _ := b.send("GET", path, nil)
 		if status != http.StatusOK || !strings.Contains(words(map[string]any(v)), says) {
 			t.Errorf("%s is answered %d, without %q", path, status, says)
 		}
 	}
-	for path, want := range map[string]int{"/api/lists/song": 422, "/api/lists/role?sort=colour": 422, "/api/me?when=soon": 422, "/api/me?as=nobody": 404, "/api/me?when=1990-01-01": 404, "/api/roles/none": 404, "/api/reviews/99/report.html": 404, "/api/review-tasks/99": 404, "/api/mentions/song/x": 422, "/api/sheets/role/none/csv": 404, "/api/sheets/delegation/ticketing/csv": 422} {
+	for path, want := range map[string]int{"/api/lists/song": 422, "/api/lists/role?sort=colour": 422,
+		"/api/me?when=soon": 422, "/api/me?as=nobody": 404, "/api/me?when=1990-01-01": 404, "/api/roles/none": 404,
+		"/api/reviews/99/report.html": 404, "/api/review-tasks/99": 404, "/api/mentions/song/x": 422,
+		"/api/sheets/role/none/csv": 404, "/api/sheets/delegation/ticketing/csv": 422} {
 		if status, v, header := b.send("GET", path, nil); status != want ||
 			header.Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%s is answered %d %v, want %d", path, status, v, want)
@@ -79,18 +121,22 @@ func TestADelegateIsRefusedByTheAPI(t *testing.T) {
 	if status, v := give("noor.tamsin", "night-cover", "terminal-2"); status != http.StatusOK || v["gaining"] != 1.0 {
 		t.Errorf("what is delegated: %d %v", status, v)
 	}
-	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "no role"}, {"halima.corvane", "gate-clerk", "terminal-2", "no person"}, {"noor.tamsin", "gate-clerk", "ferries", "no area"}} {
+	for _, c := range [][4]string{{"noor.tamsin", "payments-lead", "terminal-2", "no role"},
+		{"halima.corvane", "gate-clerk", "terminal-2", "no person"}, {"noor.tamsin", "gate-clerk", "ferries", "no area"}} {
 		if status, v := give(c[0], c[1], c[2]); status != http.StatusNotFound ||
 			!strings.Contains(v["detail"].(string), c[3]) {
 			t.Errorf("%v: %d %v", c, status, v)
 		}
 	}
-	for _, path := range []string{"/api/people/halima.corvane", "/api/roles/payments-lead", "/api/areas/ferries", "/api/groups/payments-office", "/api/delegations/ticketing"} {
+	for _, path := range []string{"/api/people/halima.corvane", "/api/roles/payments-lead", "/api/areas/ferries",
+		"/api/groups/payments-office", "/api/delegations/ticketing"} {
 		if status, v, _ := b.send("GET", path, nil); status != http.StatusNotFound {
 			t.Errorf("%s: %d %v", path, status, v)
 		}
 	}
-	for _, path := range []string{"/api/effective.csv", "/api/people-and-groups.ldif", "/api/model.json", "/api/revisions?after=0", "/api/revisions/events", "/api/revisions", "/api/lists/revision/csv", "/api/reviews/3", "/api/reviews/3/report.html", "/api/me?as=noor.tamsin"} {
+	for _, path := range []string{"/api/effective.csv", "/api/people-and-groups.ldif", "/api/model.json",
+		"/api/revisions?after=0", "/api/revisions/events", "/api/revisions", "/api/lists/revision/csv", "/api/reviews/3",
+		"/api/reviews/3/report.html", "/api/me?as=noor.tamsin"} {
 		if status, v, _ := b.send("GET", path, nil); status != http.StatusForbidden {
 			t.Errorf("%s: %d %v", path, status, v)
 		}
@@ -142,14 +188,17 @@ func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
 	}
 	b := newBrowser(t, address)
 	b.signIn("signe.halloran")
-	if status, v, _ := b.send("POST", "/api/session/proof", map[string]string{"password": "wrong"}); status != http.StatusForbidden {
+	if status, v, _ := b.send("POST", "/api/session/proof",
+		map[string]string{"password": "wrong"}); status != http.StatusForbidden {
 		t.Errorf("a wrong password: %d %v", status, v)
 	}
-	if status, v, _ := b.send("POST", "/api/session/proof", map[string]string{"password": "tidewater-lantern"}); status != http.StatusNoContent {
+	if status, v, _ := b.send("POST", "/api/session/proof",
+		map[string]string{"password": "tidewater-lantern"}); status != http.StatusNoContent {
 		t.Errorf("the right one: %d %v", status, v)
 	}
 	_, v, _ = b.send("GET", "/api/draft", nil)
-	if status, v, _ = b.send("POST", "/api/draft/apply", map[string]any{"reason": "x", "stamp": v["stamp"]}); status != http.StatusOK {
+	if status, v, _ = b.send("POST", "/api/draft/apply",
+		map[string]any{"reason": "x", "stamp": v["stamp"]}); status != http.StatusOK {
 		t.Errorf("just signed in: %d %v", status, v)
 	}
 }
@@ -167,11 +216,15 @@ func TestHostileInputDoesNoHarm(t *testing.T) {
 	if trouble, _ := v["trouble"].(string); status != http.StatusOK || !strings.Contains(trouble, "deeper than") {
 		t.Errorf("as a rule: %d %.200v", status, v)
 	}
-	if status, v, _ = b.send("PUT", "/api/draft/groups", map[string]any{"after": map[string]any{"id": "", "name": "Deep", "kind": "rule", "rule": deep}}); status != http.StatusUnprocessableEntity {
+	if status, v, _ = b.send("PUT", "/api/draft/groups",
+		map[string]any{"after": map[string]any{"id": "", "name": "Deep", "kind": "rule",
+			"rule": deep}}); status != http.StatusUnprocessableEntity {
 		t.Errorf("as a group's rule: %d %.200v", status, v)
 	}
-	for _, name := range []string{`<script>alert(1)</script>`, "שלום עולם", "\u202eevil", strings.Repeat("long name ", 20), `"; DROP TABLE objects; --`, "名前"} {
-		if status, v, _ := b.send("PUT", "/api/draft/roles", map[string]any{"after": map[string]any{"id": "", "name": name}}); status != http.StatusOK {
+	for _, name := range []string{`<script>alert(1)</script>`, "שלום עולם", "\u202eevil",
+		strings.Repeat("long name ", 20), `"; DROP TABLE objects; --`, "名前"} {
+		if status, v, _ := b.send("PUT", "/api/draft/roles",
+			map[string]any{"after": map[string]any{"id": "", "name": name}}); status != http.StatusOK {
 			t.Errorf("the name %q: %d %v", name, status, v)
 		}
 	}
@@ -180,7 +233,8 @@ func TestHostileInputDoesNoHarm(t *testing.T) {
 		rows[0].(map[string]any)["name"] != `<script>alert(1)</script>` {
 		t.Errorf("found again: %d %.300v", status, v)
 	}
-	for _, body := range []string{`{"after":{"id":"","name":"X","colour":"red"}}`, `{"after":{"id":"","name":5}}`, `{"after":null}`, `[]`, `{"after":{"id":"","name":"X","sets":["` + strings.Repeat("x", 900_000) + `"]}}`} {
+	for _, body := range []string{`{"after":{"id":"","name":"X","colour":"red"}}`, `{"after":{"id":"","name":5}}`,
+		`{"after":null}`, `[]`, `{"after":{"id":"","name":"X","sets":["` + strings.Repeat("x", 900_000) + `"]}}`} {
 		if status, v, header := b.send("PUT", "/api/draft/roles", body); status < 400 || status >= 500 ||
 			header.Get("Content-Type") != "application/problem+json" {
 			t.Errorf("%.60s: %d %.200v", body, status, v)
@@ -242,7 +296,8 @@ func TestTheRecordIsFollowed(t *testing.T) {
 			"terms": map[string]string{"area": "terminal-2"},
 		},
 	)
-	if status, v, _ := b.send("POST", "/api/draft/apply", map[string]any{"reason": "nights", "stamp": v["stamp"]}); status != http.StatusOK {
+	if status, v, _ := b.send("POST", "/api/draft/apply",
+		map[string]any{"reason": "nights", "stamp": v["stamp"]}); status != http.StatusOK {
 		t.Fatalf("%d %v", status, v)
 	}
 	if id, data := hear(); id != strconv.Itoa(last+1) || !strings.Contains(data, `"why":"nights"`) {

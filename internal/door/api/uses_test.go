@@ -36,7 +36,8 @@ func TestUsesAreTold(t *testing.T) {
 	}
 	decisions, owner := token("decisions", ""), token("api", "signe.halloran")
 	tomorrow := day.Add(20 * time.Hour)
-	status, v := tell(decisions, say("Noor.Tamsin", "quaybook", tomorrow), say("ruben.adeyemi", "quaybook:gate:override", day),
+	status, v := tell(decisions, say("Noor.Tamsin", "quaybook", tomorrow),
+		say("ruben.adeyemi", "quaybook:gate:override", day),
 		say("noor.tamsin", "quaybook", day))
 	if status != http.StatusOK || v["noted"] != 2.0 || v["known"] != 1.0 {
 		t.Errorf("told by a program: %d %v", status, v)

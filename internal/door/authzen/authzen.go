@@ -6,9 +6,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
-	"fachwerk/internal/desk/rooms"
-	"fachwerk/internal/desk/view"
-	"fachwerk/internal/door/inner"
 	"fmt"
 	"io"
 	"mime"
@@ -16,6 +13,10 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+
+	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
+	"fachwerk/internal/door/inner"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/valyala/fastjson"
@@ -333,7 +334,8 @@ func (s *server) one(v *fastjson.Value, defaults request) (answer, error) {
 	}
 	q := requestIn(v)
 	for _, part := range []struct{ to, from **fastjson.Value }{
-		{&q.subject, &defaults.subject}, {&q.action, &defaults.action}, {&q.resource, &defaults.resource}, {&q.context, &defaults.context},
+		{&q.subject, &defaults.subject}, {&q.action, &defaults.action}, {&q.resource, &defaults.resource},
+		{&q.context, &defaults.context},
 	} {
 		if *part.to == nil {
 			*part.to = *part.from

@@ -150,18 +150,23 @@ func TestEvaluation(t *testing.T) {
 	for _, q := range []struct{ body, want string }{
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}}`, `{"decision":true}`},
 		{`{"subject":{"type":"user","id":"ANN.a"},"action":{"name":"edit"},"resource":{"type":"s:gate.log","id":"","properties":{"area":"t1"}}}`, `{"decision":true}`},
-		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7"}}`,
+			`{"decision":false}`},
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"moon"}}}`, `{"decision":false}`},
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7","properties":{"owner":"zed"}}}`, `{"decision":false}`},
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7","properties":{"area":""}}}`, `{"decision":false}`},
 		{`{"subject":{"type":"user","id":"bea"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"owner":"bea"}}}`, `{"decision":true}`},
-		{`{"subject":{"type":"user","id":"zed"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":false}`},
-		{`{"subject":{"type":"robot","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":false}`},
-		{`{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, `{"decision":true}`},
+		{`{"subject":{"type":"user","id":"zed"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`,
+			`{"decision":false}`},
+		{`{"subject":{"type":"robot","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`,
+			`{"decision":false}`},
+		{`{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`,
+			`{"decision":true}`},
 		{`{"subject":{"type":"anonymous","id":"x"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7"},"extra":1}`, `{"decision":false}`},
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:00:00Z"}}`, `{"decision":false}`},
 		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:59:59+01:00"}}`, `{"decision":true}`},
-		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"nonsense","id":"7"}}`, `{"decision":false}`},
+		{`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"nonsense","id":"7"}}`,
+			`{"decision":false}`},
 	} {
 		if status, got := c.ask("evaluation", q.body); status != http.StatusOK || got != q.want {
 			t.Errorf("%s\nis answered %d %s, want %s", q.body, status, got, q.want)
@@ -180,8 +185,10 @@ func TestMalformedRequests(t *testing.T) {
 		`{` + good + `}`:                        "subject is missing",
 		`{"subject":"ann",` + good + `}`:        "subject: expected an object",
 		`{"subject":{"id":"ann"},` + good + `}`: "subject.type is missing",
-		`{"subject":{"type":"user"},` + good + `}`:                                                      "subject.id is missing",
-		`{"subject":{"type":"user","id":7},` + good + `}`:                                               "subject.id: expected a string",
+		`{"subject":{"type":"user"},` + good +
+			`}`: "subject.id is missing",
+		`{"subject":{"type":"user","id":7},` + good +
+			`}`: "subject.id: expected a string",
 		`{"subject":{"type":"user","id":"ann"},"action":{},"resource":{"type":"s:board","id":"7"}}`:     "action.name is missing",
 		`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board"}}`: "resource.id is missing",
 		`{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"id":"7"}}`:         "resource.type is missing",
@@ -203,15 +210,22 @@ func TestEvaluations(t *testing.T) {
 	no := `{"resource":{"type":"s:none","id":"7"}}`
 	head := `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},`
 	for _, q := range []struct{ body, want string }{
-		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `]}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
-		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `],"options":{"evaluations_semantic":"execute_all"}}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
-		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `],"options":{"evaluations_semantic":"deny_on_first_deny"}}`, `{"evaluations":[{"decision":true},{"decision":false}]}`},
-		{head + `"evaluations":[` + no + `,` + yes + `,` + no + `],"options":{"evaluations_semantic":"permit_on_first_permit"}}`, `{"evaluations":[{"decision":false},{"decision":true}]}`},
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `]}`,
+			`{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes + `],"options":{"evaluations_semantic":"execute_all"}}`,
+			`{"evaluations":[{"decision":true},{"decision":false},{"decision":true}]}`},
+		{head + `"evaluations":[` + yes + `,` + no + `,` + yes +
+			`],"options":{"evaluations_semantic":"deny_on_first_deny"}}`,
+			`{"evaluations":[{"decision":true},{"decision":false}]}`},
+		{head + `"evaluations":[` + no + `,` + yes + `,` + no +
+			`],"options":{"evaluations_semantic":"permit_on_first_permit"}}`,
+			`{"evaluations":[{"decision":false},{"decision":true}]}`},
 		// A part of an evaluation takes the place of the default, whole.
 		{head + `"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"evaluations":[{},{"resource":{"type":"s:gate","id":"7"}},{"subject":{"type":"anonymous"}},{"action":{"name":"edit"}}]}`, `{"evaluations":[{"decision":true},{"decision":false},{"decision":false},{"decision":false}]}`},
 		{head + `"context":{"time":"2026-04-01T00:00:00Z"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"evaluations":[{},{"context":{}}]}`, `{"evaluations":[{"decision":false},{"decision":true}]}`},
 		// One that cannot be made is denied and says why; the others are made.
-		{head + `"evaluations":[{},` + yes + `]}`, `{"evaluations":[{"decision":false,"context":{"error":{"message":"resource is missing","status":400}}},{"decision":true}]}`},
+		{head + `"evaluations":[{},` + yes + `]}`,
+			`{"evaluations":[{"decision":false,"context":{"error":{"message":"resource is missing","status":400}}},{"decision":true}]}`},
 		// Without evaluations it is a single one.
 		{head + `"resource":{"type":"s:board","id":"7"}}`, `{"decision":true}`},
 		{head + `"resource":{"type":"s:board","id":"7"},"evaluations":[]}`, `{"decision":true}`},
@@ -247,7 +261,8 @@ func TestExplain(t *testing.T) {
 		t.Helper()
 		_, text := c.ask(
 			"evaluation",
-			`{"subject":{"type":"user","id":"`+user+`"},"action":{"name":"view"},"resource":{"type":"`+resource+`","id":"7","properties":{"area":"`+area+`"}},"context":{"explain":true}}`,
+			`{"subject":{"type":"user","id":"`+user+`"},"action":{"name":"view"},"resource":{"type":"`+resource+
+				`","id":"7","properties":{"area":"`+area+`"}},"context":{"explain":true}}`,
 		)
 		if err := json.Unmarshal([]byte(text), &a); err != nil {
 			t.Fatal(err)
@@ -282,13 +297,16 @@ func TestOnlyProgramsWithTheRightToken(t *testing.T) {
 			}
 		}
 	}
-	if resp, _ := c.send(http.MethodGet, "/access/v1/evaluation", c.token, "", ""); resp.StatusCode != http.StatusMethodNotAllowed {
+	if resp, _ := c.send(http.MethodGet, "/access/v1/evaluation", c.token, "",
+		""); resp.StatusCode != http.StatusMethodNotAllowed {
 		t.Errorf("GET is answered %d", resp.StatusCode)
 	}
-	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "text/plain", body); resp.StatusCode != http.StatusUnsupportedMediaType {
+	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "text/plain",
+		body); resp.StatusCode != http.StatusUnsupportedMediaType {
 		t.Errorf("a text is answered %d", resp.StatusCode)
 	}
-	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "application/json; charset=utf-8", body); resp.StatusCode != http.StatusOK {
+	if resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "application/json; charset=utf-8",
+		body); resp.StatusCode != http.StatusOK {
 		t.Errorf("JSON with a charset is answered %d", resp.StatusCode)
 	}
 }
@@ -346,15 +364,19 @@ func (c caller) results(path, body string, n int) (out []string) {
 func TestSearches(t *testing.T) {
 	c := serve(t)
 	for _, q := range []struct{ path, body, want string }{
-		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, "user/ann user/bea"},
+		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`,
+			"user/ann user/bea"},
 		{"subject", `{"subject":{"type":"user","id":"zed"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}}}`, "user/ann"},
 		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1","owner":"bea"}}}`, "user/ann user/bea"},
 		{"subject", `{"subject":{"type":"user"},"action":{"name":"view"},"resource":{"type":"s:gate","id":"7","properties":{"area":"t1"}},"context":{"time":"2026-03-11T12:00:00Z"}}`, ""},
 		{"subject", `{"subject":{"type":"robot"},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`, ""},
-		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate"}}`, "s:gate/t1"},
-		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board"}}`, "s:board/t1 s:board/top"},
+		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:gate"}}`,
+			"s:gate/t1"},
+		{"resource", `{"subject":{"type":"user","id":"ann"},"action":{"name":"view"},"resource":{"type":"s:board"}}`,
+			"s:board/t1 s:board/top"},
 		{"resource", `{"subject":{"type":"user","id":"bea"},"action":{"name":"view"},"resource":{"type":"s:gate"}}`, ""},
-		{"resource", `{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board"}}`, "s:board/t1 s:board/top"},
+		{"resource", `{"subject":{"type":"anonymous"},"action":{"name":"view"},"resource":{"type":"s:board"}}`,
+			"s:board/t1 s:board/top"},
 		{"action", `{"subject":{"type":"user","id":"ANN.A"},"resource":{"type":"s:gate.log","id":"7","properties":{"area":"t1"}}}`, "/edit"},
 		{"action", `{"subject":{"type":"user","id":"ann"},"resource":{"type":"s:gate","id":"7"}}`, ""},
 		{"action", `{"subject":{"type":"user","id":"zed"},"resource":{"type":"s:board","id":"7"}}`, ""},
@@ -379,7 +401,8 @@ func TestSearches(t *testing.T) {
 			t.Errorf("%s is answered %d %q, want 400 and %q", body, status, got, says)
 		}
 	}
-	if resp, _ := c.send(http.MethodPost, "/access/v1/search/subject", "", "application/json", "{}"); resp.StatusCode != http.StatusUnauthorized {
+	if resp, _ := c.send(http.MethodPost, "/access/v1/search/subject", "", "application/json",
+		"{}"); resp.StatusCode != http.StatusUnauthorized {
 		t.Errorf("without a token a search is answered %d", resp.StatusCode)
 	}
 }
@@ -557,7 +580,8 @@ func TestPagesHoldTogetherWhileTheDesignChanges(t *testing.T) {
 
 func TestWhatIsNotThere(t *testing.T) {
 	c := serve(t)
-	if resp, text := c.send(http.MethodPost, "/access/v1/evaluate", c.token, "application/json", "{}"); resp.StatusCode != http.StatusNotFound ||
+	if resp, text := c.send(http.MethodPost, "/access/v1/evaluate", c.token, "application/json",
+		"{}"); resp.StatusCode != http.StatusNotFound ||
 		!strings.Contains(text, "no such endpoint") {
 		t.Errorf("an endpoint that is not there is answered %d %s", resp.StatusCode, text)
 	}
@@ -596,7 +620,8 @@ func TestWhatIsPermittedIsAUse(t *testing.T) {
 	c.ask("evaluations", `{"subject": `+ann+`, "evaluations": [
 		{"action": {"name": "edit"}, "resource": {"type": "s:gate.log", "id": "1", "properties": {"area": "t1"}}},
 		{"action": {"name": "open"}, "resource": {"type": "s:gate", "id": "1", "properties": {"area": "t1"}}}]}`)
-	for what, want := range map[string]bool{"s": true, "s:gate:view": true, "s:gate.log:edit": true, "s:gate:open": false} {
+	for what, want := range map[string]bool{"s": true, "s:gate:view": true, "s:gate.log:edit": true,
+		"s:gate:open": false} {
 		if used("ann", what) != want {
 			t.Errorf("ann used %s: %v", what, !want)
 		}

@@ -53,7 +53,8 @@ func FuzzEvaluation(f *testing.F) {
 	f.Add(`{"subject": {"type": "anonymous"}, "action": {"name": "\ud800"}, "resource": {"type": ":", "id": 1e999}}`)
 	f.Add(`[`)
 	f.Fuzz(func(t *testing.T, body string) {
-		for _, path := range []string{"/evaluation", "/evaluations", "/search/subject", "/search/resource", "/search/action"} {
+		for _, path := range []string{"/evaluation", "/evaluations", "/search/subject", "/search/resource",
+			"/search/action"} {
 			r := httptest.NewRequest(http.MethodPost, "/access/v1"+path, strings.NewReader(body))
 			r.Header.Set("Authorization", "Bearer "+token)
 			r.Header.Set("Content-Type", "application/json")

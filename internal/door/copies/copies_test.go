@@ -138,7 +138,8 @@ func (f *first) follow() (url string, c *copies.Copy) {
 func (f *first) hire(name string) {
 	f.t.Helper()
 	if _, err := f.desk.Feed(directory.Speaker{Name: "Harbour directory"}, func(r *directory.Request) error {
-		_, err := r.Put(&model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive, Source: model.Directory}, nil)
+		_, err := r.Put(&model.User{ID: name, UserName: name, DisplayName: name, State: model.UserActive,
+			Source: model.Directory}, nil)
 		return err
 	}); err != nil {
 		f.t.Fatal(err)
@@ -191,7 +192,9 @@ func TestACopyAnswersAsTheFirst(t *testing.T) {
 	if written(t, c.Desk.Design()) != written(t, f.desk.Design()) {
 		t.Error("the designs are not the same")
 	}
-	local := f.desk.Design().Users[slices.IndexFunc(f.desk.Design().Users, func(u *model.User) bool { return u.Source == model.Local })].ID
+	local := f.desk.Design().Users[slices.IndexFunc(f.desk.Design().Users, func(u *model.User) bool {
+		return u.Source == model.Local
+	})].ID
 	search := `{"subject": {"type": "user"}, "action": {"name": "view"}, "resource": {"type": "quaybook:gate", "id": "x"}}`
 	for _, q := range []struct{ method, path, token, body string }{
 		{"POST", "/access/v1/evaluation", f.decisions, decision("signe.halloran")},
@@ -207,13 +210,15 @@ func TestACopyAnswersAsTheFirst(t *testing.T) {
 		_, want := ask(t, q.method, "http://"+f.address+q.path, q.token, q.body, 0)
 		got, text := ask(t, q.method, url+q.path, q.token, q.body, 0)
 		if text != want || got.StatusCode != 200 {
-			t.Errorf("%s %s: the copy answers %d\n%s\nthe first\n%s", q.method, q.path, got.StatusCode, apart(text, want), apart(want, text))
+			t.Errorf("%s %s: the copy answers %d\n%s\nthe first\n%s", q.method, q.path, got.StatusCode, apart(text, want),
+				apart(want, text))
 		}
 		if n := got.Header.Get(copies.RevisionHeader); n != strconv.Itoa(f.desk.Revision()) {
 			t.Errorf("%s: the revision is told as %q", q.path, n)
 		}
 	}
-	if got, text := ask(t, "GET", url+"/readyz", "", "", 0); got.StatusCode != 200 || !strings.Contains(text, "a copy of revision "+strconv.Itoa(f.desk.Revision())) {
+	if got, text := ask(t, "GET", url+"/readyz", "", "", 0); got.StatusCode != 200 ||
+		!strings.Contains(text, "a copy of revision "+strconv.Itoa(f.desk.Revision())) {
 		t.Errorf("ready: %d %s", got.StatusCode, text)
 	}
 }
@@ -226,11 +231,14 @@ func TestACopyOnlyAnswers(t *testing.T) {
 	for _, q := range []struct{ method, path, token string }{
 		{"PUT", "/api/draft/people", f.api}, {"POST", "/api/draft/apply", f.api}, {"DELETE", "/api/draft", f.api},
 		{"POST", "/api/session", ""}, {"POST", "/scim/v2/Users", f.decisions}, {"GET", "/scim/v2/Users", f.decisions},
-		{"GET", "/api/revisions", f.api}, {"GET", "/api/reviews", f.api}, {"GET", "/api/draft", f.api}, {"GET", "/copies/v1/feed", f.copies},
-		{"POST", "/api/people/noor.tamsin/invitation", f.api}, {"POST", "/api/upgrades", f.api}, {"POST", "/api/forgotten-password", ""},
+		{"GET", "/api/revisions", f.api}, {"GET", "/api/reviews", f.api}, {"GET", "/api/draft", f.api},
+		{"GET", "/copies/v1/feed", f.copies},
+		{"POST", "/api/people/noor.tamsin/invitation", f.api}, {"POST", "/api/upgrades", f.api},
+		{"POST", "/api/forgotten-password", ""},
 		{"GET", "/api/tokens", f.api}, {"GET", "/api/security-log", f.api}, {"POST", "/api/tokens", f.api},
 	} {
-		if got, text := ask(t, q.method, url+q.path, q.token, `{}`, 0); got.StatusCode != http.StatusMisdirectedRequest || !strings.Contains(text, f.address) {
+		if got, text := ask(t, q.method, url+q.path, q.token, `{}`, 0); got.StatusCode != http.StatusMisdirectedRequest ||
+			!strings.Contains(text, f.address) {
 			t.Errorf("%s %s: %d %s", q.method, q.path, got.StatusCode, text)
 		}
 	}
@@ -239,7 +247,8 @@ func TestACopyOnlyAnswers(t *testing.T) {
 	}
 	// What shows no token, or a wrong one, learns nothing from the first.
 	for _, token := range []string{"", f.api, f.decisions, "made up"} {
-		if got, text := ask(t, "GET", "http://"+f.address+"/copies/v1/feed", token, "", 0); got.StatusCode != 401 || strings.Contains(text, "{") {
+		if got, text := ask(t, "GET", "http://"+f.address+"/copies/v1/feed", token, "", 0); got.StatusCode != 401 ||
+			strings.Contains(text, "{") {
 			t.Errorf("the stream is given to %q: %d", token, got.StatusCode)
 		}
 	}
@@ -248,8 +257,8 @@ func TestACopyOnlyAnswers(t *testing.T) {
 	}
 }
 
-// Whoever has applied a change sees it on a copy that they ask for its revision; for one that does not come, they do not
-// wait for ever. Tokens that are withdrawn stop working there too.
+// Whoever has applied a change sees it on a copy that they ask for its revision; for one that does not come, they do
+// not wait for ever. Tokens that are withdrawn stop working there too.
 func TestReadYourOwnWrites(t *testing.T) {
 	f := begin(t)
 	url, c := f.follow()
@@ -304,10 +313,12 @@ func TestTheFirstIsAway(t *testing.T) {
 	url, c := f.follow()
 	f.stop()
 	had := c.Desk.Revision()
-	if got, text := ask(t, "POST", url+"/access/v1/evaluation", f.decisions, decision("signe.halloran"), 0); got.StatusCode != 200 || !strings.Contains(text, "true") {
+	if got, text := ask(t, "POST", url+"/access/v1/evaluation", f.decisions, decision("signe.halloran"),
+		0); got.StatusCode != 200 || !strings.Contains(text, "true") {
 		t.Errorf("while the first is away: %d %s", got.StatusCode, text)
 	}
-	if got, _ := ask(t, "GET", url+"/readyz", "", "", 0); got.StatusCode != 200 || got.Header.Get(copies.RevisionHeader) != strconv.Itoa(had) {
+	if got, _ := ask(t, "GET", url+"/readyz", "", "", 0); got.StatusCode != 200 ||
+		got.Header.Get(copies.RevisionHeader) != strconv.Itoa(had) {
 		t.Errorf("while the first is away, ready: %d", got.StatusCode)
 	}
 	for i := range 5 {

@@ -15,8 +15,8 @@ import (
 // patience is how long a request waits at most for the revision that it asks for.
 const patience = 2 * time.Second
 
-// Revisioned tells with every answer of which revision it is, at least, and lets a request wait for one: whoever has just
-// applied a change asks for its revision, and sees it wherever they ask.
+// Revisioned tells with every answer of which revision it is, at least, and lets a request wait for one: whoever has
+// just applied a change asks for its revision, and sees it wherever they ask.
 func Revisioned(d *rooms.Desk) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -64,7 +64,8 @@ var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/delega
 // elsewhere are the addresses below which answers rest on more than the design, which only the first has.
 var elsewhere = []string{
 	"/scim/", "/copies/", "/api/revisions", "/api/reviews", "/api/review-", "/api/draft", "/api/imports", "/api/session",
-	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review", "/api/welcome",
+	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review",
+	"/api/welcome",
 	"/api/me/", "/api/findings", "/api/calendar/",
 }
 

@@ -28,8 +28,8 @@ func Failed(ctx context.Context, err error) {
 	slog.Error("request failed", "code", code.Internal, "request", middleware.GetReqID(ctx), "error", err)
 }
 
-// Answer tells how an error that is not the caller's is answered, once it is logged. What went wrong is hidden, but that
-// nothing can be recorded at all is told: whoever works with Fachwerk cannot go on.
+// Answer tells how an error that is not the caller's is answered, once it is logged. What went wrong is hidden, but
+// that nothing can be recorded at all is told: whoever works with Fachwerk cannot go on.
 func Answer(ctx context.Context, err error) (status int, c code.Code, message string) {
 	if reason, is := store.WhyUnusable(err); is {
 		OutcomeOf(ctx).Code = code.Unusable

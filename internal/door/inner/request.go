@@ -10,9 +10,9 @@ import (
 	"fachwerk/internal/core/code"
 )
 
-// Numbered gives every request a place for its [Outcome], and an id: the one in its X-Request-Id, if that is of printable
-// ASCII and not longer than 128 bytes, or else a random one. The answer repeats it, and so does whatever is logged about
-// the request.
+// Numbered gives every request a place for its [Outcome], and an id: the one in its X-Request-Id, if that is of
+// printable ASCII and not longer than 128 bytes, or else a random one. The answer repeats it, and so does whatever is
+// logged about the request.
 func Numbered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		id := r.Header.Get("X-Request-Id")

@@ -3,12 +3,13 @@ package scim
 import (
 	"context"
 	"encoding/json"
-	"fachwerk/internal/desk/directory"
 	"fmt"
 	"net/http"
 	"regexp"
 	"strconv"
 	"strings"
+
+	"fachwerk/internal/desk/directory"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/scim"
@@ -186,7 +187,8 @@ func (b *bulking) answer(o bulkOp, id string, err error) map[string]any {
 			m["version"] = version(b.f, now)
 		}
 	}
-	status := map[string]int{http.MethodPost: http.StatusCreated, http.MethodDelete: http.StatusNoContent}[strings.ToUpper(o.Method)]
+	status := map[string]int{http.MethodPost: http.StatusCreated,
+		http.MethodDelete: http.StatusNoContent}[strings.ToUpper(o.Method)]
 	if status == 0 {
 		status = http.StatusOK
 	}

@@ -2,11 +2,12 @@ package scim
 
 import (
 	"errors"
+	"net/http"
+	"strings"
+
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/door/inner"
-	"net/http"
-	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -207,7 +208,8 @@ func (s *server) patch(k kind) http.HandlerFunc {
 }
 
 // changed carries out a change of one resource and answers with what became of it.
-func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func(f *directory.Request, id string) error) {
+func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind,
+	do func(f *directory.Request, id string) error) {
 	id := chi.URLParam(r, "id")
 	now, err := s.feed(r, func(f *directory.Request) error { return do(f, id) })
 	if err != nil {
@@ -219,7 +221,9 @@ func (s *server) changed(w http.ResponseWriter, r *http.Request, k kind, do func
 
 func (s *server) remove(k kind) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.feed(r, func(f *directory.Request) error { return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match")) }); err != nil {
+		if _, err := s.feed(r, func(f *directory.Request) error {
+			return remove(f, k, chi.URLParam(r, "id"), r.Header.Get("If-Match"))
+		}); err != nil {
 			fail(w, r, err)
 			return
 		}

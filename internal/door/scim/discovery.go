@@ -31,7 +31,8 @@ func (s *server) discovery(r chi.Router) {
 			"etag":           can(true),
 			"authenticationSchemes": []any{
 				map[string]any{"type": "oauthbearertoken", "name": "Bearer token", "primary": true,
-					"description": "A token that an operator made with: fachwerk token --for scim", "specUri": "https://www.rfc-editor.org/info/rfc6750"},
+					"description": "A token that an operator made with: fachwerk token --for scim",
+					"specUri":     "https://www.rfc-editor.org/info/rfc6750"},
 			},
 			"meta": meta(r, "ServiceProviderConfig", "/ServiceProviderConfig"),
 		})

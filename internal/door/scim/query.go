@@ -2,7 +2,6 @@ package scim
 
 import (
 	"encoding/json"
-	"fachwerk/internal/desk/directory"
 	"fmt"
 	"hash/fnv"
 	"net/http"
@@ -10,6 +9,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"fachwerk/internal/desk/directory"
 
 	"github.com/go-chi/chi/v5"
 

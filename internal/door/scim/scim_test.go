@@ -118,8 +118,12 @@ func patch(ops string) string {
 
 func TestPeopleOverSCIM(t *testing.T) {
 	d := begin(t)
-	made := d.do("POST", "/Users", user("aino.brisk", `"externalId":"hx-1"`, `"name":{"givenName":"Aino","familyName":"Brisk"}`, `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"department":"Gates","manager":{"value":"owner"}}`)).
-		is(201, "userName", "aino.brisk", "displayName", "Aino Brisk", "active", true, "meta/resourceType", "User", "meta/location", d.url+"/Users/aino.brisk", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/manager/displayName", "Owner")
+	made := d.do("POST", "/Users",
+		user("aino.brisk", `"externalId":"hx-1"`, `"name":{"givenName":"Aino","familyName":"Brisk"}`,
+			`"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"department":"Gates","manager":{"value":"owner"}}`)).
+		is(201, "userName", "aino.brisk", "displayName", "Aino Brisk", "active", true, "meta/resourceType", "User",
+			"meta/location", d.url+
+				"/Users/aino.brisk", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/manager/displayName", "Owner")
 	if made.header.Get("Location") != d.url+"/Users/aino.brisk" || made.header.Get("ETag") != made.at("meta/version") {
 		t.Errorf("the header is %v", made.header)
 	}
@@ -133,7 +137,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	}
 	d.do("POST", "/Users", user("AINO.BRISK")).is(409, "scimType", "uniqueness", "status", "409")
 	d.do("POST", "/Users", user("other", `"externalId":"hx-1"`)).is(409, "scimType", "uniqueness")
-	d.do("POST", "/Users", user("other", `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"nobody"}}`)).
+	d.do("POST", "/Users",
+		user("other", `"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"manager":{"value":"nobody"}}`)).
 		is(400, "scimType", "invalidValue")
 	d.do("POST", "/Users", `{"userName":`).is(400, "scimType", "invalidSyntax")
 	d.do("POST", "/Users", `{"displayName":"x"}`).is(400, "scimType", "invalidValue")
@@ -143,10 +148,13 @@ func TestPeopleOverSCIM(t *testing.T) {
 	if r := d.do("GET", "/Users/aino.brisk", "", "If-None-Match", tag); r.status != 304 || r.header.Get("ETag") != tag {
 		t.Errorf("what is known is answered %d %v", r.status, r.header)
 	}
-	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"}`), "If-Match", `W/"0"`).
+	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"}`), "If-Match",
+		`W/"0"`).
 		is(412)
-	changed := d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"name.familyName","value":"Brace"},{"op":"add","path":"emails[type eq \"work\"].value","value":"aino@skerryhaven.example"}`), "If-Match", tag).
-		is(200, "displayName", "Aino Brace", "name/formatted", "Aino Brace", "emails/0/value", "aino@skerryhaven.example", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/department", "Gates")
+	changed := d.do("PATCH", "/Users/aino.brisk",
+		patch(`{"op":"replace","path":"name.familyName","value":"Brace"},{"op":"add","path":"emails[type eq \"work\"].value","value":"aino@skerryhaven.example"}`), "If-Match", tag).
+		is(200, "displayName", "Aino Brace", "name/formatted", "Aino Brace", "emails/0/value", "aino@skerryhaven.example",
+			"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User/department", "Gates")
 	if changed.header.Get("ETag") == tag {
 		t.Error("what has changed has the same version")
 	}
@@ -154,7 +162,8 @@ func TestPeopleOverSCIM(t *testing.T) {
 	d.do("PUT", "/Users/aino.brisk", user("aino.brisk"), "If-Match", tag).is(412)
 	d.do("DELETE", "/Users/aino.brisk", "", "If-Match", tag).is(412)
 	d.do("PUT", "/Users/aino.brisk", user("aino.brace", `"displayName":"A. Brace"`), "If-Match", "*").
-		is(200, "id", "aino.brisk", "userName", "aino.brace", "displayName", "A. Brace", "externalId", nil, "emails", nil, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", nil, "active", true)
+		is(200, "id", "aino.brisk", "userName", "aino.brace", "displayName", "A. Brace", "externalId", nil, "emails", nil,
+			"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", nil, "active", true)
 	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"replace","path":"id","value":"x"}`)).
 		is(400, "scimType", "mutability")
 	d.do("PATCH", "/Users/aino.brisk", patch(`{"op":"remove","path":"emails[type eq \"fax\"]"}`)).
@@ -185,10 +194,12 @@ func TestGroupsOverSCIM(t *testing.T) {
 		d.do("POST", "/Users", user(name)).is(201)
 	}
 	group := func(name, members string) string {
-		return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"` + name + `","externalId":"x-` + name + `","members":[` + members + `]}`
+		return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"` + name + `","externalId":"x-` +
+			name + `","members":[` + members + `]}`
 	}
 	d.do("POST", "/Groups", group("Crew", `{"value":"ann"},{"value":"bo"}`)).
-		is(201, "id", "crew", "members/0/value", "ann", "members/0/display", "ann", "members/0/$ref", d.url+"/Users/ann", "members/1/type", "User")
+		is(201, "id", "crew", "members/0/value", "ann", "members/0/display", "ann", "members/0/$ref", d.url+"/Users/ann",
+			"members/1/type", "User")
 	d.do("POST", "/Groups", group("All", `{"value":"crew","type":"Group"},{"value":"cy"}`)).
 		is(201, "members/1/$ref", d.url+"/Groups/crew")
 	d.do("POST", "/Groups", group("Crew", ``)).is(409, "scimType", "uniqueness")
@@ -199,7 +210,8 @@ func TestGroupsOverSCIM(t *testing.T) {
 	d.do("GET", "/Users/ann", "").
 		is(200, "groups/0/value", "crew", "groups/0/type", "direct", "groups/1/value", "all", "groups/1/type", "indirect")
 	d.do("GET", "/Users/ann?excludedAttributes=groups", "").is(200, "groups", nil, "userName", "ann")
-	d.do("PATCH", "/Groups/crew", patch(`{"op":"remove","path":"members[value eq \"ann\"]"},{"op":"replace","path":"displayName","value":"The crew"}`)).
+	d.do("PATCH", "/Groups/crew",
+		patch(`{"op":"remove","path":"members[value eq \"ann\"]"},{"op":"replace","path":"displayName","value":"The crew"}`)).
 		is(200, "members/0/value", "bo", "members/1", nil, "displayName", "The crew", "id", "crew")
 	d.do("GET", "/Groups?excludedAttributes=members", "").
 		is(200, "totalResults", 2, "Resources/1/members", nil, "Resources/1/displayName", "The crew")
@@ -216,14 +228,24 @@ func TestGroupsOverSCIM(t *testing.T) {
 func TestQueriesOverSCIM(t *testing.T) {
 	d := begin(t)
 	for i := range 7 {
-		d.do("POST", "/Users", user(fmt.Sprintf("p%d", i), fmt.Sprintf(`"externalId":"X%d"`, i), fmt.Sprintf(`"title":"%c"`, 'G'-i), fmt.Sprintf(`"name":{"familyName":"F%d"}`, i%3), fmt.Sprintf(`"emails":[{"value":"p%d@skerryhaven.example","type":"work"}]`, i), fmt.Sprintf(`"active":%v`, i%2 == 0))).
+		d.do("POST", "/Users",
+			user(fmt.Sprintf("p%d", i), fmt.Sprintf(`"externalId":"X%d"`, i), fmt.Sprintf(`"title":"%c"`, 'G'-i),
+				fmt.Sprintf(`"name":{"familyName":"F%d"}`, i%3),
+				fmt.Sprintf(`"emails":[{"value":"p%d@skerryhaven.example","type":"work"}]`, i),
+				fmt.Sprintf(`"active":%v`, i%2 == 0))).
 			is(201)
 	}
 	d.do("POST", "/Groups", `{"displayName":"Crew"}`).is(201)
 	for filter, want := range map[string]int{
-		`userName eq "P3"`: 1, `externalId eq "X3"`: 1, `externalId eq "x3"`: 0, `id eq "p3"`: 1, `displayName sw "F"`: 7, `name.familyName eq "f1"`: 2, `emails[type eq "work" and value co "p5@"]`: 1, `emails.value ew ".example"`: 7, `active eq false`: 3,
-		`active eq true and title gt "C"`: 2, `not (title pr)`: 1, `meta.created gt "2000-01-01T00:00:00Z"`: 8, `meta.lastModified lt "2000-01-01T00:00:00Z"`: 0, `schemas eq "urn:ietf:params:scim:schemas:core:2.0:User"`: 8, `meta.resourceType eq "User"`: 8,
-		`urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department pr`: 0, `urn:ietf:params:scim:schemas:core:2.0:User:userName sw "p"`: 7, `groups pr`: 0, `userName eq "p1" or userName eq "p2"`: 2,
+		`userName eq "P3"`: 1, `externalId eq "X3"`: 1, `externalId eq "x3"`: 0, `id eq "p3"`: 1, `displayName sw "F"`: 7,
+		`name.familyName eq "f1"`: 2, `emails[type eq "work" and value co "p5@"]`: 1, `emails.value ew ".example"`: 7,
+		`active eq false`:                 3,
+		`active eq true and title gt "C"`: 2, `not (title pr)`: 1, `meta.created gt "2000-01-01T00:00:00Z"`: 8,
+		`meta.lastModified lt "2000-01-01T00:00:00Z"`: 0, `schemas eq "urn:ietf:params:scim:schemas:core:2.0:User"`: 8,
+		`meta.resourceType eq "User"`: 8,
+		`urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department pr`: 0,
+		`urn:ietf:params:scim:schemas:core:2.0:User:userName sw "p"`:               7, `groups pr`: 0,
+		`userName eq "p1" or userName eq "p2"`: 2,
 	} {
 		d.do("GET", "/Users?filter="+url.QueryEscape(filter), "").is(200, "totalResults", want)
 	}
@@ -231,7 +253,8 @@ func TestQueriesOverSCIM(t *testing.T) {
 		d.do("GET", "/Users?filter="+url.QueryEscape(filter), "").is(400, "scimType", "invalidFilter")
 	}
 	d.do("GET", "/Users?sortBy=title&count=2", "").
-		is(200, "totalResults", 8, "itemsPerPage", 2, "startIndex", 1, "Resources/0/userName", "p6", "Resources/1/userName", "p5")
+		is(200, "totalResults", 8, "itemsPerPage", 2, "startIndex", 1, "Resources/0/userName", "p6", "Resources/1/userName",
+			"p5")
 	d.do("GET", "/Users?sortBy=title&sortOrder=descending&startIndex=2&count=1", "").
 		is(200, "itemsPerPage", 1, "startIndex", 2, "Resources/0/userName", "p0", "Resources/1", nil)
 	d.do("GET", "/Users?startIndex=-3&count=0", "").
@@ -242,8 +265,10 @@ func TestQueriesOverSCIM(t *testing.T) {
 	d.do("GET", "/Users?sortBy=ghost", "").is(400, "scimType", "invalidPath")
 	d.do("GET", "/Users?sortBy=title&sortOrder=up", "").is(400, "scimType", "invalidValue")
 	d.do("GET", "/Users/p1?attributes=title,emails.value", "").
-		is(200, "id", "p1", "title", "F", "emails/0/value", "p1@skerryhaven.example", "emails/0/type", nil, "userName", nil, "meta", nil)
-	d.do("POST", "/Users/.search", `{"schemas":["urn:ietf:params:scim:api:messages:2.0:SearchRequest"],"filter":"title gt \"E\"","sortBy":"title","attributes":["userName"],"count":10}`).
+		is(200, "id", "p1", "title", "F", "emails/0/value", "p1@skerryhaven.example", "emails/0/type", nil, "userName", nil,
+			"meta", nil)
+	d.do("POST", "/Users/.search",
+		`{"schemas":["urn:ietf:params:scim:api:messages:2.0:SearchRequest"],"filter":"title gt \"E\"","sortBy":"title","attributes":["userName"],"count":10}`).
 		is(200, "totalResults", 2, "Resources/0/userName", "p1", "Resources/0/title", nil)
 	d.do("POST", "/.search", `{"filter":"displayName eq \"crew\" or userName eq \"p1\""}`).is(200, "totalResults", 2)
 	d.do("GET", "/?filter="+url.QueryEscape(`meta.resourceType eq "Group"`), "").
@@ -285,7 +310,9 @@ func TestBulk(t *testing.T) {
 		{"method":"DELETE","path":"/Users/nobody"},
 		{"method":"POST","path":"/Groups","bulkId":"h","data":{"displayName":"Never","members":[{"value":"bulkId:zz"}]}}`,
 	).
-		is(200, "Operations/0/status", "201", "Operations/0/location", d.url+"/Groups/crew", "Operations/0/bulkId", "g", "Operations/1/status", "201", "Operations/3/status", "200", "Operations/4/status", "409", "Operations/4/response/scimType", "uniqueness", "Operations/5/status", "404", "Operations/6/status", "409")
+		is(200, "Operations/0/status", "201", "Operations/0/location", d.url+"/Groups/crew", "Operations/0/bulkId", "g",
+			"Operations/1/status", "201", "Operations/3/status", "200", "Operations/4/status", "409",
+			"Operations/4/response/scimType", "uniqueness", "Operations/5/status", "404", "Operations/6/status", "409")
 	if after := d.desk.Revision(); after != before+1 {
 		t.Errorf("one request is %d revisions", after-before)
 	}
@@ -310,8 +337,11 @@ func TestBulk(t *testing.T) {
 			"no",
 		)+`}`,
 	).
-		is(200, "Operations/0/status", "412", "Operations/1/status", "400", "Operations/2/status", "400", "Operations/3/status", "400", "Operations/4/status", "400")
-	d.do("POST", "/Bulk", `{"Operations":[`+strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+`{"method":"DELETE","path":"/Users/x"}]}`).
+		is(200, "Operations/0/status", "412", "Operations/1/status", "400", "Operations/2/status", "400",
+			"Operations/3/status", "400", "Operations/4/status", "400")
+	d.do("POST", "/Bulk",
+		`{"Operations":[`+strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+
+			`{"method":"DELETE","path":"/Users/x"}]}`).
 		is(413)
 	d.do("POST", "/Bulk", `{"Operations":7}`).is(400, "scimType", "invalidSyntax")
 }
@@ -319,12 +349,16 @@ func TestBulk(t *testing.T) {
 func TestWhatTheServerTellsOfItself(t *testing.T) {
 	d := begin(t)
 	d.do("GET", "/ServiceProviderConfig", "").
-		is(200, "patch/supported", true, "bulk/supported", true, "bulk/maxOperations", 1000, "filter/maxResults", 1000, "sort/supported", true, "etag/supported", true, "changePassword/supported", false, "authenticationSchemes/0/type", "oauthbearertoken")
+		is(200, "patch/supported", true, "bulk/supported", true, "bulk/maxOperations", 1000, "filter/maxResults", 1000,
+			"sort/supported", true, "etag/supported", true, "changePassword/supported", false, "authenticationSchemes/0/type",
+			"oauthbearertoken")
 	d.do("GET", "/ResourceTypes", "").
-		is(200, "totalResults", 2, "Resources/0/endpoint", "/Users", "Resources/0/schemaExtensions/0/schema", "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User")
+		is(200, "totalResults", 2, "Resources/0/endpoint", "/Users", "Resources/0/schemaExtensions/0/schema",
+			"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User")
 	d.do("GET", "/ResourceTypes/Group", "").is(200, "schema", "urn:ietf:params:scim:schemas:core:2.0:Group")
 	d.do("GET", "/Schemas", "").
-		is(200, "totalResults", 3, "Resources/0/attributes/0/name", "userName", "Resources/0/attributes/0/required", true, "Resources/0/attributes/0/uniqueness", "server")
+		is(200, "totalResults", 3, "Resources/0/attributes/0/name", "userName", "Resources/0/attributes/0/required", true,
+			"Resources/0/attributes/0/uniqueness", "server")
 	d.do("GET", "/Schemas/urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", "").
 		is(200, "name", "Enterprise User")
 	d.do("GET", "/Schemas/urn:x", "").is(404)
@@ -399,7 +433,8 @@ func TestManyAtOnce(t *testing.T) {
 			if !d.desk.Live(name) {
 				t.Errorf("%s is answered for and not there", name)
 			}
-			if r := d.do("PATCH", "/Groups/crew", patch(`{"op":"add","path":"members","value":[{"value":"`+name+`"}]}`)); r.status != 200 {
+			if r := d.do("PATCH", "/Groups/crew",
+				patch(`{"op":"add","path":"members","value":[{"value":"`+name+`"}]}`)); r.status != 200 {
 				t.Errorf("%s does not join: %d %v", name, r.status, r.body)
 			}
 		})

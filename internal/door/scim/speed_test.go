@@ -110,8 +110,10 @@ func empty(tb testing.TB) (url, token string, d *rooms.Desk) {
 		tb.Fatal(err)
 	}
 	owner := &model.User{ID: "owner", UserName: "owner", DisplayName: "Owner"}
-	if err := d.Load(model.Build(&model.Design{Organisation: &model.Organisation{Name: "Skerryhaven"}, Users: model.Table[*model.User]{owner},
-		Assignments: model.Table[*model.Assignment]{{ID: "owner", Subject: model.Subject{User: "owner"}, Set: model.SetOwner}}}), desk.Begin, "test"); err != nil {
+	if err := d.Load(model.Build(&model.Design{Organisation: &model.Organisation{Name: "Skerryhaven"},
+		Users: model.Table[*model.User]{owner},
+		Assignments: model.Table[*model.Assignment]{{ID: "owner", Subject: model.Subject{User: "owner"},
+			Set: model.SetOwner}}}), desk.Begin, "test"); err != nil {
 		tb.Fatal(err)
 	}
 	if token, err = d.MakeToken(account.NewToken{Name: "Harbour directory", Purpose: "scim"}); err != nil {

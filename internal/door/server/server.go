@@ -104,7 +104,8 @@ func below(path string, next http.Handler) http.Handler {
 
 // programs is how the addresses begin that are for programs: of these, an unknown one is not the application's page.
 var programs = []string{
-	"/api", "/access", "/scim", "/copies", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics", "/debug",
+	"/api", "/access", "/scim", "/copies", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics",
+	"/debug",
 }
 
 // nowhere answers for an address that programs ask and that there is not.

@@ -167,7 +167,8 @@ func TestDoors(t *testing.T) {
 // What is cached, and what a page may load: only what the binary itself holds.
 func TestHeadersOfTheFrontEnd(t *testing.T) {
 	web := serve(t, frontEnd)
-	for path, cached := range map[string]string{"/": "no-cache", "/roles": "no-cache", "/assets/index-a1.js": "public, max-age=31536000, immutable", "/mark.svg": "no-cache"} {
+	for path, cached := range map[string]string{"/": "no-cache", "/roles": "no-cache",
+		"/assets/index-a1.js": "public, max-age=31536000, immutable", "/mark.svg": "no-cache"} {
 		answer, _ := ask(t, "GET", web.URL+path, nil)
 		h := answer.Header
 		if h.Get("Cache-Control") != cached {
@@ -200,9 +201,11 @@ func TestTooMuch(t *testing.T) {
 	for _, c := range []struct {
 		path        string
 		size, wants int // MiB, and the status
-	}{{"/api/session", 2, 413}, {"/api/upgrades", 9, 422}, {"/api/upgrades", 13, 413}, {"/api/draft/upgrade", 13, 413}, {"/api/draft/delete", 2, 413}} {
+	}{{"/api/session", 2, 413}, {"/api/upgrades", 9, 422}, {"/api/upgrades", 13, 413}, {"/api/draft/upgrade", 13, 413},
+		{"/api/draft/delete", 2, 413}} {
 		large := strings.NewReader(`{"name":"x.json","data":"` + strings.Repeat("eHh4", c.size<<18) + `"}`)
-		if answer, body := ask(t, "POST", web.URL+c.path, large, "Content-Type", "application/json", "Authorization", "Bearer "+token); answer.StatusCode != c.wants {
+		if answer, body := ask(t, "POST", web.URL+c.path, large, "Content-Type", "application/json", "Authorization",
+			"Bearer "+token); answer.StatusCode != c.wants {
 			t.Errorf("%d MiB to %s are answered %s: %.200s", c.size, c.path, answer.Status, body)
 		}
 	}
@@ -271,7 +274,8 @@ func TestTheFileBeneathIsGone(t *testing.T) {
 			if answer, _ := ask(t, "GET", web.URL+"/livez", nil); answer.StatusCode != http.StatusOK {
 				t.Errorf("livez is answered %s", answer.Status)
 			}
-			if answer, body := ask(t, "GET", web.URL+"/scim/v2/Users", nil, "Authorization", "Bearer "+secret); answer.StatusCode !=
+			if answer, body := ask(t, "GET", web.URL+"/scim/v2/Users", nil, "Authorization",
+				"Bearer "+secret); answer.StatusCode !=
 				http.StatusOK || !strings.Contains(body, `"before"`) || strings.Contains(body, `"after"`) {
 				t.Errorf("what is known is answered %s %s", answer.Status, body)
 			}
@@ -308,8 +312,9 @@ func TestUnderAPath(t *testing.T) {
 		t.Fatal(err)
 	}
 	for path, want := range map[string]string{
-		"/house/people/ada":                        `src="/house/assets/index-a1.js"`,
-		"/people/ada":                              `<meta name="fachwerk-path" content="/house" />`, // as a proxy hands on that takes it off
+		"/house/people/ada": `src="/house/assets/index-a1.js"`,
+		// as a proxy hands on that takes it off
+		"/people/ada":                              `<meta name="fachwerk-path" content="/house" />`,
 		"/house/assets/index-a1.js":                "void 0",
 		"/house/api/sign-in":                       `"organisation"`,
 		"/house/readyz":                            "ok",
@@ -334,7 +339,8 @@ func TestUnderAPath(t *testing.T) {
 func TestRequestsHaveIDs(t *testing.T) {
 	h := serve(t, frontEnd)
 	for _, path := range []string{"/", "/api/me", "/api/nothing", "/access/v1/evaluation", "/scim/v2/Users", "/readyz"} {
-		if answer, _ := ask(t, "GET", h.URL+path, nil, "X-Request-Id", "ticket-7"); answer.Header.Get("X-Request-Id") != "ticket-7" {
+		if answer, _ := ask(t, "GET", h.URL+path, nil, "X-Request-Id",
+			"ticket-7"); answer.Header.Get("X-Request-Id") != "ticket-7" {
 			t.Errorf("%s repeats %q", path, answer.Header.Get("X-Request-Id"))
 		}
 	}
@@ -375,7 +381,8 @@ func TestWatched(t *testing.T) {
 		t.Fatal(err)
 	}
 	sending := func(method, path, body, token string) {
-		ask(t, method, web.URL+path, strings.NewReader(body), "Content-Type", "application/json", "Authorization", "Bearer "+token)
+		ask(t, method, web.URL+path, strings.NewReader(body), "Content-Type", "application/json", "Authorization",
+			"Bearer "+token)
 	}
 	sending("GET", "/api/find?q=secret-word", "", token)
 	sending("GET", "/api/people/nobody", "", token)
@@ -384,7 +391,8 @@ func TestWatched(t *testing.T) {
 	sending("BREW", "/api/me", "", token)
 	one := `{"subject": {"type": "user", "id": "ada"}, "action": {"name": "view"}, "resource": {"type": "fachwerk:design", "id": "x"}}`
 	sending("POST", "/access/v1/evaluation", one, decisions)
-	sending("POST", "/access/v1/evaluations", `{"evaluations": [`+one+`,`+strings.Replace(one, "ada", "bea", 1)+`]}`, decisions)
+	sending("POST", "/access/v1/evaluations", `{"evaluations": [`+one+`,`+strings.Replace(one, "ada", "bea", 1)+`]}`,
+		decisions)
 	sending("GET", "/people/ada", "", "")
 	w := httptest.NewRecorder()
 	all.Watch.Handler().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))

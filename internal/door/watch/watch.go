@@ -98,8 +98,8 @@ func (w *Watch) Proven(sound bool) {
 	w.sound.WithLabelValues().Set(value)
 }
 
-// Requests counts requests and logs each, within [inner.Numbered]. The log has their route and not their address, which can hold a link's
-// secret or somebody's name.
+// Requests counts requests and logs each, within [inner.Numbered]. The log has their route and not their address, which
+// can hold a link's secret or somebody's name.
 func (w *Watch) Requests(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(to http.ResponseWriter, r *http.Request) {
 		began := time.Now()

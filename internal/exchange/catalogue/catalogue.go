@@ -108,11 +108,13 @@ var columns = map[string][]string{
 	"key": {
 		"key",
 		"permission",
-	}, "object": {"object", "entity"}, "action": {"action", "operation", "verb"}, "label": {"label", "name", "title"}, "description": {"description", "what it does"},
+	}, "object": {"object", "entity"}, "action": {"action", "operation", "verb"}, "label": {"label", "name", "title"},
+	"description": {"description", "what it does"},
 	"module": {
 		"module",
 		"area",
-	}, "class": {"class", "kind", "type"}, "risk": {"risk", "danger"}, "span": {"span", "scope"}, "implies": {"implies", "needs", "requires"}, "licence": {"licence", "license"},
+	}, "class": {"class", "kind", "type"}, "risk": {"risk", "danger"}, "span": {"span", "scope"},
+	"implies": {"implies", "needs", "requires"}, "licence": {"licence", "license"},
 	"sets": {"sets", "set", "permission sets", "supplied sets"}, "was": {"was", "renamed from", "old key"},
 }
 
@@ -261,9 +263,12 @@ func Template() *out.Table {
 		},
 	}
 	for _, row := range [][]string{
-		{"shuttleboard:shuttle:view", "See shuttles", "Where each shuttle is, and who drives it.", "Shuttles", "read", "none", "area", "", "", "shuttleboard-reader; shuttleboard-desk", ""},
-		{"shuttleboard:shuttle:send", "Send a shuttle", "", "Shuttles", "write", "elevated", "area", "shuttleboard:shuttle:view", "", "shuttleboard-desk", ""},
-		{"shuttleboard:timetable:publish", "Publish the timetable", "Everybody sees it at once.", "Timetables", "write", "high", "organisation", "", "", "shuttleboard-desk", "shuttleboard:timetable:print"},
+		{"shuttleboard:shuttle:view", "See shuttles", "Where each shuttle is, and who drives it.", "Shuttles", "read",
+			"none", "area", "", "", "shuttleboard-reader; shuttleboard-desk", ""},
+		{"shuttleboard:shuttle:send", "Send a shuttle", "", "Shuttles", "write", "elevated", "area",
+			"shuttleboard:shuttle:view", "", "shuttleboard-desk", ""},
+		{"shuttleboard:timetable:publish", "Publish the timetable", "Everybody sees it at once.", "Timetables", "write",
+			"high", "organisation", "", "", "shuttleboard-desk", "shuttleboard:timetable:print"},
 	} {
 		cells := make([]any, len(row))
 		for i, c := range row {

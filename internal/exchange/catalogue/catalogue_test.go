@@ -31,21 +31,29 @@ func TestRead(t *testing.T) {
 		for _, x := range c.Sets {
 			got += fmt.Sprint(" ", x.ID, x.System, x.Version, x.Permissions)
 		}
-		if want := "q 5 2 map[q:gate:lift:q:gate:open] q:gate:open/Open/write/2/area/[q:gate:view] q:gate:view//read/0/area/[] q-allq5[q:gate:open q:gate:view]"; got != want &&
+		if want := "q 5 2 map[q:gate:lift:q:gate:open] q:gate:open/Open/write/2/area/[q:gate:view] " +
+			"q:gate:view//read/0/area/[] q-allq5[q:gate:open q:gate:view]"; got != want &&
 			strings.Replace(got, "[q:gate:view q:gate:open]", "[q:gate:open q:gate:view]", 1) != want {
 			t.Errorf("%s is read as\n%s, want\n%s", name, got, want)
 		}
 	}
 	for text, says := range map[string]string{
-		`{}`: "expected one system", `{"systems":[{},{}]}`: "not 2", `{"system":{"id":"q","colour":1}}`: "colour", `{"system":`: "JSON", `{"system":{"id":"z","permissions":[]}}`: "the catalogue of the system \"z\"",
-		`{"system":{"id":"q","permissions":[{"key":"z:a:b"}]}}`: "permissions[0].key", `{"system":{"id":"q","permissions":[]},"sets":[{"id":"Bad Id"}]}`: "sets[0].id", `{"system":{"id":"q","permissions":[]},"sets":[{"id":"a","ghost":1}]}`: "sets[0]",
-		"colour,weight\nred,5": "expected a column", "key,risk\nq:a:b,9": "line 2, risk", "key,class\nq:a:b,own": "line 2, class", "key\nnonsense": "line 2, key", "key\nq:a:b\nz:a:b": "permissions[1].key", "": "empty",
+		`{}`: "expected one system", `{"systems":[{},{}]}`: "not 2", `{"system":{"id":"q","colour":1}}`: "colour",
+		`{"system":`: "JSON", `{"system":{"id":"z","permissions":[]}}`: "the catalogue of the system \"z\"",
+		`{"system":{"id":"q","permissions":[{"key":"z:a:b"}]}}`:                "permissions[0].key",
+		`{"system":{"id":"q","permissions":[]},"sets":[{"id":"Bad Id"}]}`:      "sets[0].id",
+		`{"system":{"id":"q","permissions":[]},"sets":[{"id":"a","ghost":1}]}`: "sets[0]",
+		"colour,weight\nred,5": "expected a column", "key,risk\nq:a:b,9": "line 2, risk",
+		"key,class\nq:a:b,own": "line 2, class", "key\nnonsense": "line 2, key", "key\nq:a:b\nz:a:b": "permissions[1].key",
+		"": "empty",
 	} {
 		if _, err := catalogue.Read("x", []byte(text), "q", "5"); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v, want something about %q", text, err, says)
 		}
 	}
-	for text, silent := range map[string]string{"key\nq:a:b": "[label description module class risk span implies licence] true", "key;Name;Risk;Sets\nq:a:b;;;": "[description module class span implies licence] false", `{"system":{"id":"q","permissions":[]}}`: "[] true"} {
+	for text, silent := range map[string]string{"key\nq:a:b": "[label description module class risk span implies " +
+		"licence] true", "key;Name;Risk;Sets\nq:a:b;;;": "[description module class span implies licence] false",
+		`{"system":{"id":"q","permissions":[]}}`: "[] true"} {
 		if c, err := catalogue.Read("x", []byte(text), "q", "5"); err != nil ||
 			fmt.Sprint(c.Silent, c.Sets == nil) != silent {
 			t.Errorf("%s says nothing of %v, %v", text, c.Silent, err)
@@ -70,7 +78,8 @@ func TestRead(t *testing.T) {
 // What is given to be filled in can be read, in both forms.
 func TestTemplate(t *testing.T) {
 	var csv, workbook bytes.Buffer
-	if err := errors.Join(table.CSV(&csv, *catalogue.Template()), table.XLSX(&workbook, *catalogue.Template())); err != nil {
+	if err := errors.Join(table.CSV(&csv, *catalogue.Template()),
+		table.XLSX(&workbook, *catalogue.Template())); err != nil {
 		t.Fatal(err)
 	}
 	for name, data := range map[string][]byte{"x.csv": csv.Bytes(), "x.xlsx": workbook.Bytes()} {

@@ -41,7 +41,8 @@ func TestWrite(t *testing.T) {
 	}
 	want := strings.Join([]string{
 		"user,user name,permission,area,reach",
-		"ann,'=ann,q:gate:open,east,area", "ann,'=ann,q:gate:view,east,area", "ann,'=ann,q:gate:view,east,line", "ann,'=ann,q:gate:view,east,own", "ann,'=ann,q:gate:view,root,area",
+		"ann,'=ann,q:gate:open,east,area", "ann,'=ann,q:gate:view,east,area", "ann,'=ann,q:gate:view,east,line",
+		"ann,'=ann,q:gate:view,east,own", "ann,'=ann,q:gate:view,root,area",
 		"bea,bea,q:gate:view,east,line", "",
 	}, "\r\n")
 	if out.String() != want {

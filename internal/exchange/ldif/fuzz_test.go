@@ -18,7 +18,8 @@ func FuzzWrite(f *testing.F) {
 	f.Add("a\nb\r\nc", "öäü ﬀ 🌊")
 	f.Add(strings.Repeat("long ", 60), "-")
 	f.Fuzz(func(t *testing.T, name, title string) {
-		if !utf8.ValidString(name) || !utf8.ValidString(title) || strings.TrimSpace(name) == "" || strings.ContainsRune(name+title, 0) {
+		if !utf8.ValidString(name) || !utf8.ValidString(title) || strings.TrimSpace(name) == "" ||
+			strings.ContainsRune(name+title, 0) {
 			return // no design holds such a text
 		}
 		d := model.Build(&model.Design{

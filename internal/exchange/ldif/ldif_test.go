@@ -58,13 +58,19 @@ func TestWrite(t *testing.T) {
 		entries[e.Entry.DN] = m
 	}
 	const suffix = `,o=Skerryhaven\, Harbour`
-	ann, crew, all := entries["uid=ann,ou=people"+suffix], entries["cn=crew,ou=groups"+suffix], entries["cn=all,ou=groups"+suffix]
+	ann, crew, all := entries["uid=ann,ou=people"+suffix], entries["cn=crew,ou=groups"+suffix],
+		entries["cn=all,ou=groups"+suffix]
 	if len(entries) != 4 || ann == nil || crew == nil || all == nil {
 		t.Fatalf("the entries are %v", entries)
 	}
 	for what, pair := range map[string][2]string{
-		"name": {ann["cn"][0], long}, "family name": {ann["sn"][0], strings.Fields(long)[1]}, "mail": {ann["mail"][0], "ann@skerryhaven.example"}, "title": {ann["title"][0], "Clerk"}, "manager": {ann["manager"][0], "uid=bo,ou=people" + suffix},
-		"number": {ann["employeeNumber"][0], "7"}, "class": {ann["objectClass"][3], "inetOrgPerson"}, "member": {strings.Join(crew["member"], " "), "uid=ann,ou=people" + suffix}, "nested": {all["member"][0], "cn=crew,ou=groups" + suffix}, "said": {all["description"][0], ": everybody,\nand < all #"},
+		"name": {ann["cn"][0], long}, "family name": {ann["sn"][0], strings.Fields(long)[1]},
+		"mail": {ann["mail"][0], "ann@skerryhaven.example"}, "title": {ann["title"][0], "Clerk"},
+		"manager": {ann["manager"][0], "uid=bo,ou=people" + suffix},
+		"number":  {ann["employeeNumber"][0], "7"}, "class": {ann["objectClass"][3], "inetOrgPerson"},
+		"member": {strings.Join(crew["member"], " "), "uid=ann,ou=people" + suffix},
+		"nested": {all["member"][0], "cn=crew,ou=groups" + suffix},
+		"said":   {all["description"][0], ": everybody,\nand < all #"},
 	} {
 		if pair[0] != pair[1] {
 			t.Errorf("%s is %q, want %q", what, pair[0], pair[1])

@@ -110,7 +110,10 @@ func TestThePage(t *testing.T) {
 		len(r.Settled("left")) != 0 {
 		t.Errorf("%d of %d items have a decision", total, len(r.Items))
 	}
-	for _, says := range []string{"<title>Gate clerks – report</title>", "4 May 2026 09:30 UTC, by Signe", "25 May 2026", "by revision 45", "is revoked", "kept</span> by Mira, 7 May 2026 09:30 UTC", "handed on by Ruben", "“still there”", "since 4 May 2025, by Edda; use not known; 3 of 5 peers have it; high risk; conflicts: Two hands", "it was for Ruben"} {
+	for _, says := range []string{"<title>Gate clerks – report</title>", "4 May 2026 09:30 UTC, by Signe", "25 May 2026",
+		"by revision 45", "is revoked", "kept</span> by Mira, 7 May 2026 09:30 UTC", "handed on by Ruben", "“still there”",
+		"since 4 May 2025, by Edda; use not known; 3 of 5 peers have it; high risk; conflicts: Two hands",
+		"it was for Ruben"} {
 		if !strings.Contains(page, says) {
 			t.Errorf("the page does not say %q", says)
 		}
@@ -225,12 +228,14 @@ func TestPack(t *testing.T) {
 		t.Errorf("of %d files sha256sum says: %s %v", len(files), out, err)
 	}
 	for name, says := range map[string][]string{
-		"README.txt":    {"Gate clerks", "revision 45, abab", "sha256sum -c SHA256SUMS", "fachwerk verify --db FILE --head HASH"},
-		"report.html":   {"Łucja Ōta 🚢"},
-		"report.pdf":    {"%PDF-1.", "/Type /Page\n"},
-		"items.csv":     {"Łucja Ōta 🚢", "revoked by fate"},
-		"items.xlsx":    {"PK"},
-		"decisions.csv": {"2,2026-05-04T09:30:00Z,Ruben,handed on,she knows,Mira", "3,2026-05-04T09:30:00Z,nobody: that was its fate,revoked,,"},
+		"README.txt": {"Gate clerks", "revision 45, abab", "sha256sum -c SHA256SUMS",
+			"fachwerk verify --db FILE --head HASH"},
+		"report.html": {"Łucja Ōta 🚢"},
+		"report.pdf":  {"%PDF-1.", "/Type /Page\n"},
+		"items.csv":   {"Łucja Ōta 🚢", "revoked by fate"},
+		"items.xlsx":  {"PK"},
+		"decisions.csv": {"2,2026-05-04T09:30:00Z,Ruben,handed on,she knows,Mira",
+			"3,2026-05-04T09:30:00Z,nobody: that was its fate,revoked,,"},
 	} {
 		for _, s := range says {
 			if !strings.Contains(files[name], s) {

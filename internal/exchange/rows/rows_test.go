@@ -62,7 +62,8 @@ func TestTables(t *testing.T) {
 		)
 		for encoding, data := range encode(text) {
 			f := read(t, "x.csv", data, rows.Reading{})
-			if got, want := flat(f), strings.ReplaceAll("Name|Title|Note\nÅse Øst|Mate|says \"a;b\"\nand more\nBo||x", ";", delimiter); got != want ||
+			if got, want := flat(f),
+				strings.ReplaceAll("Name|Title|Note\nÅse Øst|Mate|says \"a;b\"\nand more\nBo||x", ";", delimiter); got != want ||
 				f.Reading.Encoding != encoding ||
 				f.Reading.Delimiter != delimiter ||
 				!*f.Reading.Header ||
@@ -154,14 +155,18 @@ func TestWorkbooks(t *testing.T) {
 	}
 	// What is written here is read here.
 	var out bytes.Buffer
-	if err := table.XLSX(&out, table.Table{Name: "people", Columns: []table.Column{{Title: "Name"}, {Title: "Note"}}, Rows: [][]any{{"=x", 5}, {"+y", nil}}}); err != nil {
+	if err := table.XLSX(&out,
+		table.Table{Name: "people", Columns: []table.Column{{Title: "Name"}, {Title: "Note"}},
+			Rows: [][]any{{"=x", 5}, {"+y", nil}}}); err != nil {
 		t.Fatal(err)
 	}
 	if f = read(t, "x.xlsx", out.Bytes(), rows.Reading{}); flat(f) != "Name|Note\n=x|5\n+y" {
 		t.Errorf("a workbook of Fachwerk's is read as %q", flat(f))
 	}
 	out.Reset()
-	if err := table.CSV(&out, table.Table{Columns: []table.Column{{Title: "Name"}, {Title: "Note"}}, Rows: [][]any{{"=x", 5}, {"-y", nil}}}); err != nil {
+	if err := table.CSV(&out,
+		table.Table{Columns: []table.Column{{Title: "Name"}, {Title: "Note"}},
+			Rows: [][]any{{"=x", 5}, {"-y", nil}}}); err != nil {
 		t.Fatal(err)
 	}
 	if f = read(t, "x.csv", out.Bytes(), rows.Reading{}); flat(f) != "Name|Note\n=x|5\n-y|" {
@@ -193,15 +198,18 @@ description: a line
 
 func TestDirectories(t *testing.T) {
 	f := read(t, "x.ldif", []byte(branch), rows.Reading{})
-	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that goes on||ann|bo" ||
+	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that "+
+		"goes on||ann|bo" ||
 		f.Reading.Form != rows.LDIF {
 		t.Errorf("people are read as\n%s", got)
 	}
 	groups := branch
 	for _, name := range []string{"crew", "night", "day"} {
-		groups += "\ndn: cn=" + name + ",o=x\nobjectClass: groupOfUniqueNames\ncn: " + name + "\nuniqueMember: uid=bo,ou=people,o=x\nuniqueMember: cn=crew,o=x\n"
+		groups += "\ndn: cn=" + name + ",o=x\nobjectClass: groupOfUniqueNames\ncn: " + name +
+			"\nuniqueMember: uid=bo,ou=people,o=x\nuniqueMember: cn=crew,o=x\n"
 	}
-	if got := flat(read(t, "x", []byte(groups), rows.Reading{})); got != "cn|uniquemember\ncrew|bo; crew\nnight|bo; crew\nday|bo; crew" {
+	if got := flat(read(t, "x", []byte(groups),
+		rows.Reading{})); got != "cn|uniquemember\ncrew|bo; crew\nnight|bo; crew\nday|bo; crew" {
 		t.Errorf("groups are read as\n%s", got)
 	}
 	for _, text := range []string{"dn: uid=x\nchangetype: delete\n", "dn: x\n no colon", "version: 1\n"} {
@@ -224,7 +232,9 @@ func TestObjects(t *testing.T) {
 		!slices.Equal(f.Lines, []int{1, 3}) {
 		t.Errorf("read as\n%s at %v", got, f.Lines)
 	}
-	for _, text := range []string{`[{"person":"ann","n":1},{"person":"bea"}]`, " [\n{\"person\": \"ann\", \"n\": 1},\n{\"person\": \"bea\"}]\n"} { // an array, as other programs write it
+	// an array, as other programs write it
+	for _, text := range []string{`[{"person":"ann","n":1},{"person":"bea"}]`,
+		" [\n{\"person\": \"ann\", \"n\": 1},\n{\"person\": \"bea\"}]\n"} {
 		if f := read(t, "x.json", []byte(text), rows.Reading{}); f.Reading.Form != rows.JSON || len(f.Rows) != 2 ||
 			f.Lines[1] != 2 ||
 			f.Rows[1][1] != "bea" {
@@ -235,7 +245,8 @@ func TestObjects(t *testing.T) {
 		f.Rows[0][0] != "ann" {
 		t.Errorf("one object over many lines is read as %+v", f)
 	}
-	for _, text := range []string{`{"system":{"id":"q"},"sets":[]}`, "{\n\"format\": \"fachwerk-model/1\",\n\"name\": \"x\"}", `{"systems":[]}`} {
+	for _, text := range []string{`{"system":{"id":"q"},"sets":[]}`,
+		"{\n\"format\": \"fachwerk-model/1\",\n\"name\": \"x\"}", `{"systems":[]}`} {
 		if _, err := rows.Read("x.json", []byte(text), rows.Reading{}); !errors.Is(err, rows.ErrCatalogue) {
 			t.Errorf("%s: %v", text, err)
 		}
@@ -252,7 +263,8 @@ func TestObjects(t *testing.T) {
 
 // FuzzRead looks for files that break the reader, or whose rows do not fit their header.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"Name;Title\nBo;x", "\xff\xfeN\x00", branch, "{\"a\":1}", "PK\x03\x04", "a\tb\n\"", "'=1,2\n3"} {
+	for _, s := range []string{"Name;Title\nBo;x", "\xff\xfeN\x00", branch, "{\"a\":1}", "PK\x03\x04", "a\tb\n\"",
+		"'=1,2\n3"} {
 		f.Add("x", []byte(s))
 		f.Add("x.ldif", []byte(s))
 	}
@@ -287,9 +299,12 @@ func TestFilesThatDoHarm(t *testing.T) {
 	for name, c := range map[string]struct{ file, data, says string }{
 		"a new name in each row": {"x.jsonl", names.String(), "more than 200 columns"},
 		"a very wide table":      {"x.csv", wide.String() + "\n1\n", "more than 200 columns"},
-		"a file to be read in":   {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\nuid: a\njpegPhoto:< file:///etc/passwd\n", "line 4 names a file"},
-		"one that does not end":  {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:< file:///dev/zero\n", "line 3 names a file"},
-		"an address to be asked": {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:<http://192.0.2.1/\n", "line 3 names a file"},
+		"a file to be read in": {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\nuid: a\njpegPhoto:< file:///etc/passwd\n",
+			"line 4 names a file"},
+		"one that does not end": {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:< file:///dev/zero\n",
+			"line 3 names a file"},
+		"an address to be asked": {"x.ldif", "dn: uid=a,dc=x\nobjectClass: person\ncn:<http://192.0.2.1/\n",
+			"line 3 names a file"},
 	} {
 		_, err := rows.Read(c.file, []byte(c.data), rows.Reading{})
 		if err == nil || !strings.Contains(err.Error(), c.says) {

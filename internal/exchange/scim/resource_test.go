@@ -30,9 +30,13 @@ func TestRead(t *testing.T) {
 		t.Errorf("read as %s", shown(map[string]any(r)))
 	}
 	for text, says := range map[string]string{
-		`{`: "JSON", `[]`: "JSON", `{} x`: "JSON", `{}`: "userName", `{"userName":" "}`: "userName", `{"userName":5}`: "a text", `{"userName":"a","active":3}`: "true or false", `{"userName":"a","name":[]}`: "an object",
-		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"userName":"a"}`: "schemas", `{"userName":"a","emails":[3]}`: "emails[0]", `{"userName":"a","emails":[{"value":{}}]}`: "emails[0].value",
-		`{"userName":"a","urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":"x"}`: "an object", `{"userName":"a","emails":[{"value":"a","primary":true},{"value":"b","primary":true}]}`: "only one",
+		`{`: "JSON", `[]`: "JSON", `{} x`: "JSON", `{}`: "userName", `{"userName":" "}`: "userName",
+		`{"userName":5}`: "a text", `{"userName":"a","active":3}`: "true or false", `{"userName":"a","name":[]}`: "an object",
+		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"userName":"a"}`:            "schemas",
+		`{"userName":"a","emails":[3]}`:                                                         "emails[0]",
+		`{"userName":"a","emails":[{"value":{}}]}`:                                              "emails[0].value",
+		`{"userName":"a","urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":"x"}`:     "an object",
+		`{"userName":"a","emails":[{"value":"a","primary":true},{"value":"b","primary":true}]}`: "only one",
 	} {
 		var e *Error
 		if _, err := Users.Read([]byte(text)); !errors.As(err, &e) || e.Status != 400 ||
@@ -52,9 +56,12 @@ func TestChoose(t *testing.T) {
 		{"name.familyName,name.givenName", "", `{"schemas":0,"id":0,"name":{"familyName":"Brisk","givenName":"Aino"}}`},
 		{"emails.value", "", `{"schemas":0,"id":0,"emails":[{"value":"aino@work.example"},{"value":"aino@home.example"}]}`},
 		{"urn:ietf:params:scim:schemas:core:2.0:User:userName,urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department", "", `{"schemas":0,"id":0,"userName":0,"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"department":"Gates"}}`},
-		{"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", "", `{"schemas":0,"id":0,"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":0}`},
-		{"", "emails,urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", `{"schemas":0,"id":0,"userName":0,"name":0,"active":0}`},
-		{"", "id,schemas,name.givenName,emails,active", `{"schemas":0,"id":0,"userName":0,"name":{"familyName":"Brisk"},"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":0}`},
+		{"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User", "",
+			`{"schemas":0,"id":0,"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":0}`},
+		{"", "emails,urn:ietf:params:scim:schemas:extension:enterprise:2.0:User",
+			`{"schemas":0,"id":0,"userName":0,"name":0,"active":0}`},
+		{"", "id,schemas,name.givenName,emails,active",
+			`{"schemas":0,"id":0,"userName":0,"name":{"familyName":"Brisk"},"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":0}`},
 	} {
 		split := func(s string) []string { return strings.FieldsFunc(s, func(r rune) bool { return r == ',' }) }
 		got := Users.Choose(r, Choice{split(c.only), split(c.without)})
@@ -74,7 +81,9 @@ func TestChoose(t *testing.T) {
 	for _, c := range []struct {
 		choice Choice
 		want   bool
-	}{{Choice{}, true}, {Choice{Only: []string{"userName"}}, false}, {Choice{Only: []string{"groups.value"}}, true}, {Choice{Without: []string{"Groups"}}, false}, {Choice{Without: []string{"groups.display"}}, true}, {Choice{Only: []string{CoreUser + ":groups"}}, true}} {
+	}{{Choice{}, true}, {Choice{Only: []string{"userName"}}, false}, {Choice{Only: []string{"groups.value"}}, true},
+		{Choice{Without: []string{"Groups"}}, false}, {Choice{Without: []string{"groups.display"}}, true},
+		{Choice{Only: []string{CoreUser + ":groups"}}, true}} {
 		if got := c.choice.Wants("groups"); got != c.want {
 			t.Errorf("%+v wants groups: %v", c.choice, got)
 		}
@@ -90,7 +99,9 @@ func TestSort(t *testing.T) {
 		parse(t, `{"id":"b","userName":"amy","emails":[{"value":"b@x"}]}`),
 		parse(t, `{"id":"c","userName":"Bo","name":{"familyName":"aspen"}}`),
 	}
-	for by, want := range map[string]string{"userName": "bca", "-userName": "acb", "name.familyName": "acb", "-name.familyName": "bca", "emails": "abc", "emails.value": "abc", "id": "abc", "urn:ietf:params:scim:schemas:core:2.0:User:id": "abc", "-id": "cba"} {
+	for by, want := range map[string]string{"userName": "bca", "-userName": "acb", "name.familyName": "acb",
+		"-name.familyName": "bca", "emails": "abc", "emails.value": "abc", "id": "abc",
+		"urn:ietf:params:scim:schemas:core:2.0:User:id": "abc", "-id": "cba"} {
 		name, down := strings.CutPrefix(by, "-")
 		compare, err := Users.Sorter(name, down)
 		if err != nil {
@@ -155,7 +166,10 @@ func TestPeopleComeAndGo(t *testing.T) {
 		u, _ := ToUser(r, &model.User{})
 		return u.DisplayName
 	}
-	for text, want := range map[string]string{`{"userName":"a","displayName":"D","name":{"formatted":"F"}}`: "D", `{"userName":"a","name":{"formatted":"F","givenName":"G"}}`: "F", `{"userName":"a","name":{"givenName":"G","familyName":"H"}}`: "G H", `{"userName":"a","nickName":"N"}`: "N", `{"userName":"a"}`: "a"} {
+	for text, want := range map[string]string{`{"userName":"a","displayName":"D","name":{"formatted":"F"}}`: "D",
+		`{"userName":"a","name":{"formatted":"F","givenName":"G"}}`:  "F",
+		`{"userName":"a","name":{"givenName":"G","familyName":"H"}}`: "G H", `{"userName":"a","nickName":"N"}`: "N",
+		`{"userName":"a"}`: "a"} {
 		if got := name(text); got != want {
 			t.Errorf("%s is called %q, want %q", text, got, want)
 		}
@@ -193,8 +207,11 @@ func TestWhatADirectoryDoesNotTouch(t *testing.T) {
 		sent string
 		want model.UserState
 	}{
-		{model.UserActive, `"active":false`, model.UserDeactivated}, {model.UserLocked, `"active":false`, model.UserDeactivated}, {model.UserDeactivated, `"active":true`, model.UserActive}, {model.UserInvited, `"active":true`, model.UserActive},
-		{model.UserDeactivated, `"title":"x"`, model.UserDeactivated}, {model.UserActive, `"title":"x"`, model.UserActive}, {model.UserInvited, `"title":"x"`, model.UserInvited},
+		{model.UserActive, `"active":false`, model.UserDeactivated},
+		{model.UserLocked, `"active":false`, model.UserDeactivated},
+		{model.UserDeactivated, `"active":true`, model.UserActive}, {model.UserInvited, `"active":true`, model.UserActive},
+		{model.UserDeactivated, `"title":"x"`, model.UserDeactivated}, {model.UserActive, `"title":"x"`, model.UserActive},
+		{model.UserInvited, `"title":"x"`, model.UserInvited},
 	} {
 		r, err := Users.Read([]byte(`{"userName":"a",` + c.sent + `}`))
 		if err != nil {

@@ -139,7 +139,8 @@ func XLSX(w io.Writer, t Table) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	header := make([]any, len(t.Columns))

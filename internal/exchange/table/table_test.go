@@ -45,7 +45,8 @@ func TestXLSX(t *testing.T) {
 	if sheet != "Who can override the gates at T" {
 		t.Errorf("the sheet is called %q", sheet)
 	}
-	for cell, want := range map[string]string{"A1": "person", "A2": "Noor Tamsin", "B2": "3", "C2": "2026-12-01 08:30", "A3": "=1+1, \"quoted\"", "B3": "", "C3": ""} {
+	for cell, want := range map[string]string{"A1": "person", "A2": "Noor Tamsin", "B2": "3", "C2": "2026-12-01 08:30",
+		"A3": "=1+1, \"quoted\"", "B3": "", "C3": ""} {
 		if got, err := f.GetCellValue(sheet, cell); err != nil || got != want {
 			t.Errorf("%s is %q, want %q (%v)", cell, got, want, err)
 		}
@@ -53,7 +54,8 @@ func TestXLSX(t *testing.T) {
 	if formula, err := f.GetCellFormula(sheet, "A3"); err != nil || formula != "" {
 		t.Errorf("a text became the formula %q (%v)", formula, err)
 	}
-	for cell, want := range map[string]excelize.CellType{"B2": excelize.CellTypeUnset, "A3": excelize.CellTypeInlineString} {
+	for cell, want := range map[string]excelize.CellType{"B2": excelize.CellTypeUnset,
+		"A3": excelize.CellTypeInlineString} {
 		if got, err := f.GetCellType(sheet, cell); err != nil || got != want {
 			t.Errorf("%s is of type %v, want %v (%v)", cell, got, want, err)
 		}
@@ -67,7 +69,8 @@ func TestXLSX(t *testing.T) {
 }
 
 func TestHarmless(t *testing.T) {
-	for text, want := range map[string]string{"": "", "plain": "plain", "=1+1": "'=1+1", "@x": "'@x", "-5": "'-5", "+x": "'+x", "\tx": "'\tx", "a=b": "a=b"} {
+	for text, want := range map[string]string{"": "", "plain": "plain", "=1+1": "'=1+1", "@x": "'@x", "-5": "'-5",
+		"+x": "'+x", "\tx": "'\tx", "a=b": "a=b"} {
 		if got := table.Harmless(text); got != want {
 			t.Errorf("%q becomes %q, want %q", text, got, want)
 		}

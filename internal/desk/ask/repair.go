@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"cmp"
@@ -38,7 +38,7 @@ type Repair struct {
 const extraShown = 20
 
 // Repairs tells by which changes a person would come to hold a permission in an area (empty: where they work).
-func (d *Viewer) Repairs(who desk.Actor, user, permission, where string) (*Repairs, error) {
+func (d *Finder) Repairs(who desk.Actor, user, permission, where string) (*Repairs, error) {
 	s, err := d.See(who)
 	if err != nil {
 		return nil, err
@@ -110,7 +110,7 @@ func NameOf(ops []change.Op) string {
 }
 
 // DraftRepair puts a repair into a draft.
-func (d *Viewer) DraftRepair(who desk.Actor, user, permission, where, id string) (*desk.Draft, error) {
+func (d *Finder) DraftRepair(who desk.Actor, user, permission, where, id string) (*desk.Draft, error) {
 	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
 		found, _, err := FindRepairs(p.Shown, user, permission, where, d.Now())
 		if err != nil {

@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"cmp"
@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 )
 
 // Found is something that the finder offers: a thing, or a question with its answer in short.
@@ -24,32 +25,17 @@ type Found struct {
 // Asking is what a question asks: who may do something, what one person may do and why, how things differ, or what
 // fits a need.
 type Asking struct {
-	About       string     `json:"about"                 enum:"who,person,differences,fit"`
-	Things      []desk.Ref `json:"things,omitempty"      doc:"The person, or the things that are compared"`
+	About       string     `json:"about" enum:"who,person,differences,fit"`
+	Things      []desk.Ref `json:"things,omitempty" doc:"The person, or the things that are compared"`
 	Permissions []string   `json:"permissions,omitempty"`
-	Where       string     `json:"where,omitempty"       doc:"An area, if the question names one"`
+	Where       string     `json:"where,omitempty" doc:"An area, if the question names one"`
 }
 
 const mostFound = 40
 
-// findable are the kinds of thing that can be found, those first that are looked for most.
-var findable = []model.Kind{
-	model.KindUser,
-	model.KindRole,
-	model.KindGroup,
-	model.KindSet,
-	index.KindPermission,
-	model.KindArea,
-	model.KindSystem,
-	model.KindDelegation,
-	model.KindConflict,
-	model.KindGuarantee,
-	model.KindLicence,
-}
-
 // Find gives what fits the words that somebody types, best first: things by any of their words, and answers to
 // questions like "who can override gates at Terminal 1" or "why can't Noor edit rates".
-func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
+func (d *Finder) Find(who desk.Actor, text string) ([]Found, error) {
 	s, err := d.See(who)
 	if err != nil {
 		return nil, err
@@ -59,12 +45,12 @@ func (d *Viewer) Find(who desk.Actor, text string) ([]Found, error) {
 		return []Found{}, nil
 	}
 	out := append([]Found{}, questions(s, words)...)
-	for rank, kind := range findable {
+	for rank, kind := range view.Findable {
 		for _, e := range s.Entries(kind) {
 			if e.Has(words) {
 				out = append(
 					out,
-					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(findable) - rank},
+					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(view.Findable) - rank},
 				)
 			}
 		}
@@ -111,7 +97,7 @@ func score(e desk.Entry, words []string) int {
 func brief(s *desk.Sight, kind model.Kind, id string) string {
 	switch o := s.Design().Get(kind, id).(type) {
 	case *model.Area:
-		return strings.TrimSpace(o.Type + " · " + desk.Count(atHome(s, id), "person", "people"))
+		return strings.TrimSpace(o.Type + " · " + desk.Count(view.AtHome(s, id), "person", "people"))
 	case *model.System:
 		return desk.Count(len(o.Permissions), "permission", "permissions")
 	case *model.Delegation:
@@ -119,7 +105,7 @@ func brief(s *desk.Sight, kind model.Kind, id string) string {
 	case *model.Guarantee:
 		return guarantee.Promise(s.Design(), o)
 	case *model.Conflict:
-		return strings.Join(items(s.House, o.Items), " + ")
+		return strings.Join(view.ItemNames(s.House, o.Items), " + ")
 	}
 	return s.Summary(index.Node{Kind: kind, ID: id})
 }

@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"cmp"
@@ -8,12 +8,13 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 )
 
 // Plainly answers a question of the finder in lines of text, for an operator at the command line, who sees all: who can
 // do something, why somebody can or cannot, or what somebody can do. The first line says how the question was read, the
 // last ones how else it could be.
-func (d *Viewer) Plainly(question string) ([]string, error) {
+func (d *Finder) Plainly(question string) ([]string, error) {
 	h := d.Present()
 	s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
 	words := strings.Fields(model.Fold(strings.TrimRight(question, "? ")))
@@ -57,7 +58,7 @@ func heldPlainly(s *desk.Sight, h index.Holding) string {
 
 // byPlainly says by which assignment something is held.
 func byPlainly(s *desk.Sight, a *model.Assignment) string {
-	by := "by " + Target(s.House, a).Name
+	by := "by " + view.Target(s.House, a).Name
 	if a.Subject.Group != "" {
 		return by + " of " + s.Ref(model.KindGroup, a.Subject.Group).Name
 	}

@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"slices"
@@ -43,7 +43,7 @@ type Fitting struct {
 }
 
 // Fit tells which roles and sets fit a need most closely.
-func (d *Viewer) Fit(who desk.Actor, ask FitAsk) (*FitAnswer, error) {
+func (d *Finder) Fit(who desk.Actor, ask FitAsk) (*FitAnswer, error) {
 	s, err := d.See(who)
 	if err != nil {
 		return nil, err

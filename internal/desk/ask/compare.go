@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"slices"
@@ -8,6 +8,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 	"fachwerk/internal/exchange/table"
 )
 
@@ -61,7 +62,7 @@ type side struct {
 
 // Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times.
 // A thing is named kind:id, or kind:id@day. Unless all is asked for, only what differs is given.
-func (d *Viewer) Compare(who desk.Actor, things []string, all bool) (*Comparison, error) {
+func (d *Finder) Compare(who desk.Actor, things []string, all bool) (*Comparison, error) {
 	if len(things) < 2 || len(things) > mostCompared {
 		return nil, desk.Refuse(desk.Invalid, "Choose two to eight things to compare, not %d.", len(things))
 	}
@@ -114,7 +115,7 @@ func (d *Viewer) Compare(who desk.Actor, things []string, all bool) (*Comparison
 }
 
 // side looks at one thing.
-func (d *Viewer) side(who desk.Actor, thing string) (s side, err error) {
+func (d *Finder) side(who desk.Actor, thing string) (s side, err error) {
 	kind, id, _ := strings.Cut(thing, ":")
 	id, day, dated := strings.Cut(id, "@")
 	if !slices.Contains(
@@ -211,7 +212,7 @@ func holdingsOf(s *desk.Sight, e desk.End) (out []index.Holding) {
 }
 
 // CompareTable is a comparison as a table: permissions as rows, things as columns.
-func (d *Viewer) CompareTable(who desk.Actor, things []string, all bool) (*table.Table, error) {
+func (d *Finder) CompareTable(who desk.Actor, things []string, all bool) (*table.Table, error) {
 	c, err := d.Compare(who, things, all)
 	if err != nil {
 		return nil, err
@@ -239,29 +240,11 @@ func (d *Viewer) CompareTable(who desk.Actor, things []string, all bool) (*table
 			for _, r := range course.Rows {
 				row := []any{panel.System.Name, course.Object, r.Action, r.Key, r.Label, desk.Risks[r.Risk]}
 				for _, held := range r.Held {
-					row = append(row, over(held))
+					row = append(row, view.Over(held))
 				}
 				t.Rows = append(t.Rows, row)
 			}
 		}
 	}
 	return t, nil
-}
-
-// over says where and how far something is held.
-func over(held []desk.Holding) string {
-	places := make([]string, len(held))
-	for i, h := range held {
-		switch model.Reach(h.Reach) {
-		case model.ReachOwn:
-			places[i] = h.Area.Name + ", own records"
-		case model.ReachLine:
-			places[i] = h.Area.Name + ", own line"
-		default:
-			if places[i] = h.Area.Name; h.Whole {
-				places[i] = "everywhere"
-			}
-		}
-	}
-	return strings.Join(places, "; ")
 }

@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"cmp"
@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 	"fachwerk/internal/exchange/table"
 )
 
@@ -66,7 +67,7 @@ type Share struct {
 const commonShown = 12
 
 // WhoCan tells who can do something.
-func (d *Viewer) WhoCan(who desk.Actor, ask WhoAsk) (*WhoCan, error) {
+func (d *Finder) WhoCan(who desk.Actor, ask WhoAsk) (*WhoCan, error) {
 	s, err := d.See(who)
 	if err != nil {
 		return nil, err
@@ -139,7 +140,7 @@ func answerOf(s *desk.Sight, ask WhoAsk) (a *answering, ref desk.Ref, err error)
 func (w *whoCan) traits() []string {
 	var out []string
 	for _, a := range w.by {
-		out = append(out, target(a))
+		out = append(out, a.Grant())
 		if a.Subject.Group != "" {
 			out = append(out, "group:"+a.Subject.Group)
 		} else {
@@ -154,13 +155,6 @@ func (w *whoCan) traits() []string {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
-}
-
-func target(a *model.Assignment) string {
-	if a.Role != "" {
-		return "role:" + a.Role
-	}
-	return "set:" + a.Set
 }
 
 // common counts what people have in common.
@@ -260,7 +254,7 @@ func (a *answering) row(w whoCan) WhoRow {
 		return cmp.Or(-cmp.Compare(wholeness(x), wholeness(y)), cmp.Compare(x.Area.Name, y.Area.Name))
 	})
 	for _, g := range w.by {
-		kind, id, _ := strings.Cut(target(g), ":")
+		kind, id, _ := strings.Cut(g.Grant(), ":")
 		t := Through{Target: a.Ref(model.Kind(kind), id), Terms: a.Terms(g)}
 		if g.Subject.Group != "" {
 			ref := a.Ref(model.KindGroup, g.Subject.Group)
@@ -279,7 +273,7 @@ func wholeness(h desk.Holding) int {
 }
 
 // WhoTable is who can do something, as a table of all of them.
-func (d *Viewer) WhoTable(who desk.Actor, ask WhoAsk) (*table.Table, error) {
+func (d *Finder) WhoTable(who desk.Actor, ask WhoAsk) (*table.Table, error) {
 	s, err := d.See(who)
 	if err != nil {
 		return nil, err
@@ -320,7 +314,7 @@ func (d *Viewer) WhoTable(who desk.Actor, ask WhoAsk) (*table.Table, error) {
 				r.Department,
 				ref.ID,
 				r.Permissions,
-				over(r.Places),
+				view.Over(r.Places),
 				strings.Join(by, "; "),
 			},
 		)

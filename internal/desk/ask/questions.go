@@ -1,4 +1,4 @@
-package view
+package ask
 
 import (
 	"cmp"
@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/view"
 )
 
 // questions reads what was typed as a question, and answers it in short.
@@ -25,7 +26,8 @@ func questions(s *desk.Sight, words []string) []Found {
 	if w, ok := rest("who can", "who may", "who could", "who has", "who holds"); ok {
 		return askWhoCan(s, w)
 	}
-	if w, ok := rest("why can't", "why can’t", "why cannot", "why cant", "why can", "why may", "why does", "can", "may"); ok {
+	if w, ok := rest("why can't", "why can’t", "why cannot", "why cant", "why can", "why may", "why does", "can",
+		"may"); ok {
 		return whetherCan(s, w)
 	}
 	if w, ok := rest("what can", "what may", "what has", "what does"); ok {
@@ -34,7 +36,8 @@ func questions(s *desk.Sight, words []string) []Found {
 	if w, ok := rest("compare", "how do", "how does", "what differs between"); ok {
 		return comparing(s, w)
 	}
-	if w, ok := rest("closest fit for", "closest fit", "what fits", "which role lets somebody", "which role lets someone", "which role can", "which roles can", "which role gives"); ok {
+	if w, ok := rest("closest fit for", "closest fit", "what fits", "which role lets somebody", "which role lets someone",
+		"which role can", "which roles can", "which role gives"); ok {
 		return fittings(s, w)
 	}
 	return nil
@@ -50,7 +53,7 @@ func askWhoCan(s *desk.Sight, words []string) (out []Found) {
 		if i == fitting {
 			break
 		}
-		holders := HolderCount(s, index.KindPermission, key)
+		holders := view.HolderCount(s, index.KindPermission, key)
 		if where.ID != "" {
 			holders = len(s.Index.WhoHolds(index.Some{Keys: []string{key}, Area: where.ID}, s.At))
 		}
@@ -101,12 +104,12 @@ func whetherCan(s *desk.Sight, words []string) (out []Found) {
 				}
 				f := Found{Kind: "question", ID: u.ID + " " + key, score: 1000 - 10*j - i}
 				f.Asks = &Asking{About: "person", Things: []desk.Ref{u}, Permissions: []string{key}, Where: where.ID}
-				if holdsAt(s, u.ID, key, cmp.Or(where.ID, s.Design().Root())) {
+				if view.HoldsAt(s, u.ID, key, cmp.Or(where.ID, s.Design().Root())) {
 					f.Name, f.Note = fmt.Sprintf("Why can %s %s%s?", u.Name, say(s, key), tail), "held: see every way"
 				} else {
 					f.Name, f.Note = fmt.Sprintf("Why can’t %s %s%s?", u.Name, say(s, key), tail), "not held"
 					if why := s.Index.WhyNot(u.ID, key, index.Record{Area: where.ID}, s.At); len(why) > 0 {
-						f.Note = "not held: " + obstacleWord(why[0].Obstacle)
+						f.Note = "not held: " + view.ObstacleWord(why[0].Obstacle)
 					}
 				}
 				out = append(out, f)
