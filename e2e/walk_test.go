@@ -82,6 +82,32 @@ func (s *steps) upload(label, file string)   { s.t.Helper(); s.must(s.Upload(lab
 func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(label, option)) }
 func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
 func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }
+// tab goes on by Tab until the focus is on what is named so, at most so many times.
+func (s *steps) tab(name string, most int) {
+	s.t.Helper()
+	var over []string
+	for range most {
+		s.press("\t")
+		on, err := browser.Eval[string](s.Page, focused)
+		s.must(err)
+		if strings.Contains(on, name) {
+			return
+		}
+		over = append(over, on)
+	}
+	s.t.Fatalf("%d times Tab did not lead to %s, but over %q", most, name, over)
+}
+
+// on waits until the focus is on what is named so.
+func (s *steps) on(name string) {
+	s.t.Helper()
+	s.wait("(" + focused + ").includes(" + quoted(name) + ")")
+}
+
+// focused is the name of what has the focus.
+const focused = "document.activeElement === document.body ? '' : document.activeElement.getAttribute('aria-label') || " +
+	"document.activeElement.labels?.[0]?.innerText || document.activeElement.innerText || ''"
+
 func (s *steps) apply(reason string) {
 	s.t.Helper()
 	s.typeInto("Why", reason)

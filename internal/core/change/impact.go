@@ -15,6 +15,7 @@ import (
 type PersonImpact struct {
 	User          string
 	Gains, Losses []index.Holding
+	Gained, Lost  int // how many these are
 }
 
 // ConflictImpact is a conflict that a person comes to break, or no longer breaks.
@@ -50,6 +51,18 @@ type Impact struct {
 // ImpactOf compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
 // and what a wider grant still gives is no loss.
 func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
+	return impactOf(before, after, ops, t, index.Differences)
+}
+
+// CountsOf is [ImpactOf] without telling what people gain and lose, only how much.
+func CountsOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
+	return impactOf(before, after, ops, t, index.Counts)
+}
+
+func impactOf(
+	before, after *index.Index, ops []Op, t time.Time,
+	compared func(before, after *index.Index, watched []string, t time.Time) ([]index.Difference, []string),
+) *Impact {
 	im := &Impact{
 		Lockout:     len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0,
 		Delegations: delegationsTouched(before.Design(), after.Design(), ops),
@@ -57,18 +70,17 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	}
 	waiting := map[string][]string{}
 	var watched []string // people whose conflicts can have changed
-	differences, touched := index.Differences(before, after, conflictItems(before.Design(), after.Design()), t)
+	differences, touched := compared(before, after, conflictItems(before.Design(), after.Design()), t)
 	for _, d := range differences {
-		p := PersonImpact{User: d.User, Gains: d.Gains, Losses: d.Losses}
-		if len(p.Gains) > 0 {
+		if d.Gained > 0 {
 			im.Gaining++
 		}
-		if len(p.Losses) > 0 {
+		if d.Lost > 0 {
 			im.Losing++
-			im.spare(before, after, p.User, t)
+			im.spare(before, after, d.User, t)
 		}
-		if len(p.Gains)+len(p.Losses) > 0 {
-			im.People = append(im.People, p)
+		if d.Gained+d.Lost > 0 {
+			im.People = append(im.People, PersonImpact{d.User, d.Gains, d.Losses, d.Gained, d.Lost})
 		}
 		for _, l := range d.Waits {
 			waiting[l] = append(waiting[l], d.User)

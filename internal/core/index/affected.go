@@ -21,6 +21,8 @@ type Difference struct {
 	// Gains are those of the widest new holdings that no old one includes; Losses those of the widest old ones that no
 	// new one includes. Both are sorted.
 	Gains, Losses []Holding
+	// Gained and Lost are how many these are.
+	Gained, Lost int
 	// Waits are the licences for lack of which something is withheld that was not withheld before.
 	Waits []string
 	// Watched tells that something can have changed that was to be watched.
@@ -32,11 +34,22 @@ type Difference struct {
 // permissions are of special interest; role assignments always are. Touched are those of them that somebody can hold
 // otherwise, sorted.
 func Differences(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
+	return differences(before, after, watched, t, false)
+}
+
+// Counts is [Differences] without telling what is gained and lost, only how much.
+func Counts(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
+	return differences(before, after, watched, t, true)
+}
+
+func differences(
+	before, after *Index, watched []string, t time.Time, counted bool,
+) (list []Difference, touched []string) {
 	b, a := before.design, after.design
 	if !alike(b, a) {
 		return differencesAcross(before, after, watched, t)
 	}
-	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched)}
+	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched), counted: counted}
 	c.gather()
 	type pair struct{ i, j int }
 	var pairs []pair
@@ -145,6 +158,7 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 				is, waits = sides[1].widest(id, &of)
 			}
 			d.Gains, d.Losses = Beyond(before, is, was), Beyond(after, was, is)
+			d.Gained, d.Lost = len(d.Gains), len(d.Losses)
 			if waits {
 				d.Waits = newWaits(before, after, id, t)
 			}
@@ -415,6 +429,7 @@ type comparison struct {
 	before, after *Index
 	t             time.Time
 	watched       *bitset.BitSet
+	counted       bool // what is gained and lost is not told, only how much
 
 	users  map[string]*touch // what assignments to a user differ in, by id
 	groups []*touch          // and those to a group, by its common number
@@ -627,6 +642,7 @@ type worker struct {
 	systems mark           // their systems
 	watches bool           // whether some are watched
 	was, is pieces
+	packed  []uint64 // what the person gains, and then loses
 }
 
 // cuts tells what shapes carry of the words of interest.
@@ -694,7 +710,13 @@ func (w *worker) compare(i, j int) (d Difference) {
 	} else {
 		d.User = b.design.Users[i].ID
 	}
-	d.Gains, d.Losses = w.is.beyond(&w.was), w.was.beyond(&w.is)
+	w.packed = w.is.beyond(&w.was, w.packed[:0])
+	d.Gained = len(w.packed)
+	w.packed = w.was.beyond(&w.is, w.packed)
+	d.Lost = len(w.packed) - d.Gained
+	if !w.counted {
+		d.Gains, d.Losses = a.unpack(w.packed[:d.Gained]), b.unpack(w.packed[d.Gained:])
+	}
 	var lacked *bitset.BitSet // what is withheld and was not
 	for k, word := range w.words {
 		if bits := w.is.missing[k] &^ w.was.missing[k]; bits != 0 {
@@ -839,9 +861,8 @@ func wordsOf(words []uint64, to []word) []word {
 	return to
 }
 
-// beyond gives the widest of the pieces that none of the others includes.
-func (p *pieces) beyond(others *pieces) []Holding {
-	var packed []uint64
+// beyond appends the widest of the pieces that none of the others includes, as unpack takes them.
+func (p *pieces) beyond(others *pieces, packed []uint64) []uint64 {
 	for i, s := range p.list {
 		if others.has(s) {
 			continue
@@ -871,5 +892,5 @@ func (p *pieces) beyond(others *pieces) []Holding {
 			}
 		}
 	}
-	return p.x.unpack(packed)
+	return packed
 }

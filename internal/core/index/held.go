@@ -174,7 +174,7 @@ func tailOf(area int32, wide uint8) uint64 { return uint64(area)<<2 | uint64(who
 // unpack makes holdings of numbers of 64 bits, which sort as the holdings do: above, the rank of the permission;
 // below, the area; last, the reach.
 func (x *Index) unpack(packed []uint64) []Holding {
-	if packed == nil {
+	if len(packed) == 0 {
 		return nil
 	}
 	slices.Sort(packed)

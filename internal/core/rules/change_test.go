@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -155,6 +156,17 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 		for _, p := range impact.People {
 			told[p.User] = p
 			gains, losses = gains+len(p.Gains), losses+len(p.Losses)
+		}
+		counted := change.CountsOf(x, y, ops, now)
+		for i, p := range impact.People {
+			if want := (change.PersonImpact{User: p.User, Gained: len(p.Gains), Lost: len(p.Losses)}); i >=
+				len(counted.People) || !reflect.DeepEqual(counted.People[i], want) {
+				t.Fatalf("counted, %s gains and loses otherwise: %+v", p.User, counted.People)
+			}
+		}
+		if len(counted.People) != len(impact.People) || !reflect.DeepEqual(counted.Conflicts, impact.Conflicts) ||
+			!reflect.DeepEqual(counted.Licences, impact.Licences) {
+			t.Error("counted, the impact is another")
 		}
 		for _, u := range d.Users {
 			was, is := plain{d}.effective(u.ID, now), plain{after}.effective(u.ID, now)

@@ -405,10 +405,10 @@ func effects(s *desk.Sight, p *desk.Drafted, after *index.Index, ops []change.Op
 		}
 		return out[user]
 	}
-	impact := change.ImpactOf(p.Shown.Index, after, ops, s.At)
+	impact := change.CountsOf(p.Shown.Index, after, ops, s.At)
 	for _, i := range impact.People {
 		e := of(i.User)
-		e.gains, e.losses = len(i.Gains), len(i.Losses)
+		e.gains, e.losses = i.Gained, i.Lost
 	}
 	for _, c := range impact.Conflicts {
 		name := "a conflict"

@@ -164,7 +164,7 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	if len(model.Errors(problems)) > 0 {
 		return v, nil // that it cannot be is told when it is closed
 	}
-	spare := change.ImpactOf(h.Index, h.Index.Update(after), ops, d.Now()).Spare
+	spare := change.CountsOf(h.Index, h.Index.Update(after), ops, d.Now()).Spare
 	for _, l := range h.Design().Licences {
 		if spare[l.ID] > 0 {
 			v.Spare = append(v.Spare, SpareSeats{h.Ref(model.KindLicence, l.ID), spare[l.ID]})

@@ -10,6 +10,7 @@ import { useSet, useTo } from "../house/lens";
 import { placesOf } from "../house/places";
 import { acting, may } from "../house/rights";
 import { turnTheme } from "../house/theme";
+import { useFocusBack } from "../parts/dialog";
 import { asideLook, NoOffer, Offer, Offered, OfferInput, OfferList } from "../parts/Offers";
 import { addressOf, kindWords } from "../parts/words";
 
@@ -34,11 +35,13 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);
 	}, [onOpen]);
+	const focus = useFocusBack();
 	return (
 		<Dialog.Root open={open} onOpenChange={onOpen}>
 			<Dialog.Portal>
 				<Dialog.Overlay className="fixed inset-0 z-40 bg-[#2b2119]/55" />
 				<Dialog.Content
+					{...focus}
 					aria-describedby={undefined}
 					className="fixed top-[44px] left-1/2 z-40 flex max-h-[76vh] w-[680px] max-w-[94vw] -translate-x-1/2 flex-col border-[3px] border-t-0 border-[var(--beam)] bg-raised text-ink"
 				>

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Outlet, useLocation, useNavigate } from "react-router";
 import { Refusal } from "../api/client";
 import { design, useMe } from "../api/hooks";
@@ -21,6 +21,7 @@ export function House() {
 	const set = useSet();
 	const [aside, setAside] = useState("");
 	const [finding, setFinding] = useState(false);
+	const page = useRef<HTMLElement>(null);
 	const location = useLocation();
 	const navigate = useNavigate();
 	// biome-ignore lint/correctness/useExhaustiveDependencies: what a page said of itself goes with the page
@@ -49,9 +50,18 @@ export function House() {
 		return (
 			<Context value={context}>
 				<div className="house flex h-full flex-col">
+					<button
+						type="button"
+						className="action sr-only focus:not-sr-only focus:absolute focus:top-1 focus:left-2 focus:z-50"
+						onClick={() => page.current?.focus()}
+					>
+						Skip to the page
+					</button>
 					<Lintel me={me.data} onFind={shown ? () => setFinding(true) : undefined} />
 					{!me.data.lacks && <ContextLine aside={aside} me={me.data} />}
-					<main className="min-h-0 grow">{!elsewhere && !lacks && <Outlet />}</main>
+					<main ref={page} tabIndex={-1} className="min-h-0 grow outline-none">
+						{!elsewhere && !lacks && <Outlet />}
+					</main>
 					{shown && !me.data.lacks && (
 						<Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />
 					)}

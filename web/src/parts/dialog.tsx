@@ -1,5 +1,25 @@
 import { Dialog } from "radix-ui";
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
+
+/**
+ * Gives the focus back to where it was when a dialog opened, also if that was an item of a menu: then to what opens the
+ * menu. If it is not there any longer, to the page.
+ */
+export function useFocusBack() {
+	const from = useRef<HTMLElement>(null);
+	return {
+		onOpenAutoFocus: () => {
+			const active = document.activeElement instanceof HTMLElement ? document.activeElement : null;
+			const menu = active?.closest("[role=menu]")?.getAttribute("aria-labelledby");
+			from.current = menu ? document.getElementById(menu) : active;
+		},
+		onCloseAutoFocus: (e: Event) => {
+			e.preventDefault();
+			const back = from.current?.isConnected ? from.current : document.querySelector("main");
+			back?.focus({ preventScroll: true });
+		},
+	};
+}
 
 /** A board laid over the page. It closes by Escape, and gives the focus back to where it was. */
 export function Board({
@@ -17,11 +37,13 @@ export function Board({
 	wide?: boolean;
 	children: ReactNode;
 }) {
+	const focus = useFocusBack();
 	return (
 		<Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
 			<Dialog.Portal>
 				<Dialog.Overlay className="fixed inset-0 z-40 bg-[#2b2119]/55" />
 				<Dialog.Content
+					{...focus}
 					className={`fixed left-1/2 z-40 max-w-[94vw] -translate-x-1/2 overflow-auto border-[3px] border-[var(--beam)] bg-raised p-5 text-ink ${wide ? "top-[7vh] max-h-[86vh] w-[860px]" : "top-[10vh] max-h-[80vh] w-[560px]"}`}
 				>
 					<Dialog.Title className="text-[18px] font-bold">{title}</Dialog.Title>
