@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"maps"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -53,14 +55,20 @@ func withDesk(file string, mustExist bool, do func(d *rooms.Desk) error) error {
 	return errors.Join(do(d), s.Close())
 }
 
-// readModel reads a model file and writes its problems to standard error.
-func readModel(file string) (*model.Design, error) {
-	f, err := os.Open(file)
+// readModel reads a model file, or several and folders of them as one design, and writes their problems to standard
+// error.
+func readModel(names ...string) (*model.Design, error) {
+	files, err := modelFiles(names)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	d, problems, err := modelfile.Read(f)
+	var d *model.Design
+	var problems []model.Problem
+	if len(files) == 1 && files[0] == names[0] {
+		d, problems, err = readOne(files[0])
+	} else {
+		d, problems, err = readParts(files)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -71,6 +79,62 @@ func readModel(file string) (*model.Design, error) {
 		return nil, alreadyReported{errors.New("the model file has errors")}
 	}
 	return d, nil
+}
+
+func readOne(file string) (*model.Design, []model.Problem, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer f.Close()
+	return modelfile.Read(f)
+}
+
+func readParts(files []string) (*model.Design, []model.Problem, error) {
+	parts := make([]modelfile.Part, len(files))
+	for i, name := range files {
+		f, err := os.Open(name)
+		if err != nil {
+			return nil, nil, err
+		}
+		defer f.Close()
+		parts[i] = modelfile.Part{Name: name, In: f}
+	}
+	return modelfile.ReadParts(parts)
+}
+
+// modelFiles gives the files that some names stand for: a folder for all files below it that end in .json, but for
+// hidden ones, in the order of their names.
+func modelFiles(names []string) (files []string, err error) {
+	for _, name := range names {
+		info, err := os.Stat(name)
+		if err != nil {
+			return nil, err
+		}
+		if !info.IsDir() {
+			files = append(files, name)
+			continue
+		}
+		n := len(files)
+		err = filepath.WalkDir(name, func(path string, e fs.DirEntry, err error) error {
+			switch hidden := strings.HasPrefix(e.Name(), ".") && path != name; {
+			case err != nil:
+				return err
+			case hidden && e.IsDir():
+				return filepath.SkipDir
+			case !hidden && !e.IsDir() && strings.HasSuffix(path, ".json"):
+				files = append(files, path)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		if len(files) == n {
+			return nil, fmt.Errorf("%s: there is no model file in this folder: expected files that end in .json", name)
+		}
+	}
+	return files, nil
 }
 
 // tellBroken reports the guarantees of a design that are broken, now or by what is written to come, and tells whether a
@@ -115,9 +179,9 @@ func dbFlag(c *cobra.Command) *string {
 
 func checkCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "check MODEL.json", Short: "Validate a model file without a database", Args: usageArgs(cobra.ExactArgs(1)),
+		Use: "check MODEL...", Short: "Validate model files without a database", Args: usageArgs(cobra.MinimumNArgs(1)),
 		RunE: func(_ *cobra.Command, args []string) error {
-			d, err := readModel(args[0])
+			d, err := readModel(args...)
 			if err == nil && tellBroken(d, time.Now()) {
 				err = alreadyReported{errors.New("a strict guarantee is broken")}
 			}

@@ -33,6 +33,10 @@ func main() {
 
 // report writes an error to standard error, each problem in one line, and gives the exit code for it.
 func report(err error) int {
+	var something somethingChanges
+	if errors.As(err, &something) {
+		return exitSomething
+	}
 	var reported alreadyReported
 	if errors.As(err, &reported) {
 		return exitInput
@@ -75,6 +79,8 @@ func commands() *cobra.Command {
 		tokenCommand(),
 		ownerCommand(),
 		checkCommand(),
+		planCommand(),
+		applyCommand(),
 		testCommand(),
 		askCommand(),
 		verifyCommand(),

@@ -88,7 +88,7 @@ func TestExitCodes(t *testing.T) {
 		{"check " + goodFile, 0, "", "sets[0].permissions[0]: warning: dangling"},
 		{"check " + badFile, 1, "", "users[0].userName: is missing"},
 		{"check " + goodFile + ".none", 1, "", "no such file"},
-		{"check", 2, "", "accepts 1 arg"},
+		{"check", 2, "", "requires at least 1 arg"},
 		{"generate --users 20 --seed 3", 0, `"displayName"`, ""},
 		{"generate --users many", 2, "", "invalid argument"},
 		{"generate --users 0", 2, "", "--users"},

@@ -238,6 +238,15 @@ type Error struct {
 	Code     code.Code // says more exactly than the cause what is wrong; empty: the cause says it
 	Message  string
 	Problems []string // what is wrong, one by one, if there is more to say than the message
+	Details  []Detail // the same with places, for programs
+}
+
+// Detail is one of several things that are wrong with what a program asked.
+type Detail struct {
+	Where   string // the place in what was asked, as acts[3].put.object.name; may be empty
+	Code    code.Code
+	Message string
+	About   []Ref // the objects concerned
 }
 
 // Why gives the most exact code of the refusal.

@@ -28,6 +28,7 @@ type edit struct {
 	Origin
 
 	kept store.DraftEdit // as it lies in the store; without a hash if it does not yet
+	by   Door            // of what lies in no draft: how it comes; otherwise what it is says so
 }
 
 // Origin is what an act comes of that is kept beside the draft, and settled once the act is applied.
@@ -42,6 +43,8 @@ type Origin struct {
 // door is the way by which the edit changes the design.
 func (e edit) door() Door {
 	switch {
+	case e.by != ByHand:
+		return e.by
 	case e.Undoes > 0:
 		return ByUndo
 	case e.Catalogue:
@@ -79,21 +82,26 @@ type PersonImpact struct {
 
 // Draft is a person's unapplied changes with their impact.
 type Draft struct {
-	Edits     []DraftEdit    `json:"edits"`
+	Edits []DraftEdit `json:"edits"`
+	Impact
+	Blocks   []string `json:"blocks" doc:"What keeps the draft from being applied"`
+	Revision int      `json:"revision" doc:"The revision that the impact is compared with"`
+	Critical []string `json:"critical" doc:"Why the password must have been given within ten minutes to apply it"`
+	Stamp    string   `json:"stamp" doc:"Names exactly this draft and all that it comes to; give it back to apply"`
+}
+
+// Impact is what a change comes to.
+type Impact struct {
 	Gaining   int            `json:"gaining" doc:"How many people gain something"`
 	Losing    int            `json:"losing" doc:"How many people lose something"`
 	People    []PersonImpact `json:"people" doc:"Those who gain or lose most, at most 200"`
-	Later     []LaterGain    `json:"later" doc:"What people gain later, or once they are live; of those whom the draft names, at most 200"`
-	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, and that they no longer break; at most 200"`
-	Promises  []Promise      `json:"promises" doc:"Guarantees that the draft would break, or make worse"`
-	Licences  []Short        `json:"licences" doc:"Licences that the draft leaves short"`
-	Seats     []SeatChange   `json:"seats" doc:"Licences of which the draft takes or frees seats, or leaves some without need"`
-	Touches   []Ref          `json:"touches" doc:"Delegations that mention something the draft changes"`
-	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something the draft changes"`
-	Blocks    []string       `json:"blocks" doc:"What keeps the draft from being applied"`
-	Revision  int            `json:"revision" doc:"The revision that the impact is compared with"`
-	Critical  []string       `json:"critical" doc:"Why the password must have been given within ten minutes to apply it"`
-	Stamp     string         `json:"stamp" doc:"Names exactly this draft and all that it comes to; give it back to apply"`
+	Later     []LaterGain    `json:"later" doc:"What people gain later, or once live; of those whom it names, at most 200"`
+	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, or no longer break; at most 200"`
+	Promises  []Promise      `json:"guarantees" doc:"Guarantees that it would break, or make worse"`
+	Licences  []Short        `json:"licences" doc:"Licences that it leaves short"`
+	Seats     []SeatChange   `json:"seats" doc:"Licences of which it takes or frees seats, or leaves some without need"`
+	Touches   []Ref          `json:"touches" doc:"Delegations that mention something that it changes"`
+	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something that it changes"`
 }
 
 // Clash is a conflict that a person comes to break, or no longer breaks.
@@ -172,17 +180,17 @@ const (
 
 // look lays a person's draft onto a house. Views ask many times for one draft, so what was laid is kept for a while.
 func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
-	hash, err := d.Store.DraftHash(who.User)
+	hash, err := d.Store.DraftHash(who.Drafts())
 	if err != nil {
 		return nil, err
 	}
 	key := keyOf(hash, h.Revision)
-	if v, ok := d.laid.Load(who.User); ok {
+	if v, ok := d.laid.Load(who.Drafts()); ok {
 		if p := v.(*Drafted); p.key == key && p.house == h && d.Now().Sub(p.began) < max(fresh, freshShare*p.took) {
 			return p, nil
 		}
 	}
-	kept, err := d.Store.Draft(who.User)
+	kept, err := d.Store.Draft(who.Drafts())
 	if err != nil {
 		return nil, err
 	}
@@ -193,9 +201,9 @@ func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
 		}
 		edits[i].kept = k
 	}
-	p, err := d.lay(h, who, edits)
+	p, err := d.lay(h, Asker{Who: who}, edits)
 	if err == nil {
-		d.laid.Store(who.User, p)
+		d.laid.Store(who.Drafts(), p)
 	}
 	return p, err
 }
@@ -204,7 +212,7 @@ func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
 func keyOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(revision) }
 
 // lay lays the edits of a draft onto a house, and checks what becomes of them.
-func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
+func (d *Desk) lay(h *House, by Asker, edits []edit) (*Drafted, error) {
 	p := &Drafted{Edits: edits, began: d.Now()}
 	now := h.Design()
 	touched := map[[2]string]bool{}
@@ -223,7 +231,7 @@ func (d *Desk) lay(h *House, who Actor, edits []edit) (*Drafted, error) {
 		acts = append(acts, Act{Door: e.door(), Ops: ops})
 		now = change.Lay(now, ops)
 	}
-	p.checked = d.Check(h, Asker{Who: who}, acts...)
+	p.checked = d.Check(h, by, acts...)
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {
 		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index, Uses: h.Uses}).inheritLists(h)
@@ -324,19 +332,21 @@ func Upper(s string) string {
 // view makes a draft what the sill shows to who sees the design as s.
 func (p *Drafted) view(s *Sight) *Draft {
 	v := &Draft{
-		Edits:     []DraftEdit{},
-		People:    []PersonImpact{},
-		Later:     []LaterGain{},
-		Conflicts: []Clash{},
-		Promises:  []Promise{},
-		Licences:  []Short{},
-		Seats:     []SeatChange{},
-		Touches:   []Ref{},
-		Reviews:   []string{},
-		Blocks:    firstOf(p.blocks()),
-		Revision:  p.house.Revision,
-		Stamp:     p.stamp,
-		Critical:  firstOf(p.Of(proves)),
+		Edits: []DraftEdit{},
+		Impact: Impact{
+			People:    []PersonImpact{},
+			Later:     []LaterGain{},
+			Conflicts: []Clash{},
+			Promises:  []Promise{},
+			Licences:  []Short{},
+			Seats:     []SeatChange{},
+			Touches:   []Ref{},
+			Reviews:   []string{},
+		},
+		Blocks:   firstOf(p.blocks()),
+		Revision: p.house.Revision,
+		Stamp:    p.stamp,
+		Critical: firstOf(p.Of(proves)),
 	}
 	shown := s.House
 	names := change.NamesIn(shown.Design(), s.Present.Design())
@@ -490,16 +500,24 @@ func (d *Desk) Draft(who Actor) (*Draft, error) {
 	return s.Draft.view(s), nil
 }
 
-// drafting gives the lock under which a person's draft is altered. Nobody else waits for it.
-func (d *Desk) drafting(user string) *sync.Mutex {
-	lock, _ := d.drafts.LoadOrStore(user, &sync.Mutex{})
+// Drafts names the draft that somebody works in: their own, or that of the program that acts for them.
+func (who Actor) Drafts() string {
+	if who.Token != "" {
+		return who.User + " by " + who.Token // no id has a blank
+	}
+	return who.User
+}
+
+// drafting gives the lock under which a draft is altered. Nobody else waits for it.
+func (d *Desk) drafting(draft string) *sync.Mutex {
+	lock, _ := d.drafts.LoadOrStore(draft, &sync.Mutex{})
 	return lock.(*sync.Mutex)
 }
 
 // Alter makes one more step in a person's draft and gives the draft that results. A step that is not the person's
 // to make leaves the draft as it was.
 func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, error) {
-	lock := d.drafting(who.User)
+	lock := d.drafting(who.Drafts())
 	lock.Lock()
 	defer lock.Unlock()
 	h := d.Present()
@@ -534,7 +552,7 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 		}
 		own.Edits[i].kept = store.NewDraftEdit(value)
 	}
-	p, err := d.lay(h, who, own.Edits)
+	p, err := d.lay(h, Asker{Who: who}, own.Edits)
 	if err != nil {
 		return nil, err
 	}
@@ -554,10 +572,10 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 	for i, e := range p.Edits {
 		kept[i] = e.kept
 	}
-	if err := d.Store.SaveDraft(who.User, kept); err != nil {
+	if err := d.Store.SaveDraft(who.Drafts(), kept); err != nil {
 		return nil, err
 	}
-	d.laid.Store(who.User, p)
+	d.laid.Store(who.Drafts(), p)
 	return d.Draft(who)
 }
 
@@ -724,7 +742,7 @@ type Applied struct {
 // Apply applies a draft, whole or not at all, for a reason. The stamp must be that of the draft as it was looked at:
 // what others applied since then stands against it only where it changes what the draft does or comes to.
 func (d *Desk) Apply(who Actor, reason, stamp string) (*Applied, error) {
-	lock := d.drafting(who.User)
+	lock := d.drafting(who.Drafts())
 	lock.Lock()
 	defer lock.Unlock()
 	// What takes long is done, and mostly has been, before everybody else has to wait.
@@ -792,7 +810,9 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 	if len(p.Edits) == 1 {
 		e.undoes = p.Edits[0].Undoes
 	}
-	return d.commitDraft(h, &c, p.Edits, e, func(s *store.Store) error { return s.DropDraft(who.User) })
+	return d.commitDraft(h, &c, p.Edits, e, func(s *store.Store, _ int) error {
+		return s.DropDraft(who.Drafts())
+	})
 }
 
 // commitDraft applies acts that were checked, with what they come of, and keeps something more in the same transaction.
@@ -801,7 +821,7 @@ func (d *Desk) commitDraft(
 	c *checked,
 	edits []edit,
 	note Note,
-	keep func(s *store.Store) error,
+	keep func(s *store.Store, revision int) error,
 ) (*Applied, error) {
 	what := Carried{Invited: c.invited(), Deleted: c.deleted(), Critical: c.Of(proves), Why: note.Why}
 	runs := []string{}
@@ -813,7 +833,7 @@ func (d *Desk) commitDraft(
 			runs = append(runs, e.Run)
 		}
 	}
-	note.Along = func(s *store.Store, _ int) error { return keep(s) }
+	note.Along = keep
 	then := func() {}
 	if d.CarryOut != nil && len(what.Of)+len(what.Invited)+len(what.Deleted)+len(what.Critical) > 0 {
 		carry, after, err := d.CarryOut(h, c.Who, what)
@@ -825,7 +845,7 @@ func (d *Desk) commitDraft(
 			if err := carry(s, revision); err != nil {
 				return err
 			}
-			return keep(s)
+			return keep(s, revision)
 		}
 	}
 	next, err := d.Commit(c, "", note)

@@ -283,6 +283,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return appendOnly(tx, "asides")
 	},
+	// What was answered to a program that may ask the same again.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&Answer{}) },
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

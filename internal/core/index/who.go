@@ -190,5 +190,7 @@ func (s *some) widest(user string, p *pieces) (held []Holding, missing bool) {
 	}
 	p.take(s.Index, u, s.words, &s.systems, s.t)
 	p.list = slices.DeleteFunc(p.list, func(of piece) bool { return !s.near(of.area, s.at) })
-	return p.x.unpack(p.beyond(&pieces{}, nil)), slices.ContainsFunc(p.missing, func(bits uint64) bool { return bits != 0 })
+	return p.x.unpack(p.beyond(&pieces{}, nil)), slices.ContainsFunc(p.missing, func(bits uint64) bool {
+		return bits != 0
+	})
 }

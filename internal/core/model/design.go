@@ -162,6 +162,13 @@ func dropRoot(o Object, root string) {
 	}
 }
 
+// Complete gives an object, which must be nobody else's, the form that it has in the design: with defaults filled in,
+// lists sorted, and no mention of the root where an absent area means it.
+func (d *Design) Complete(o Object) {
+	o.normalise()
+	dropRoot(o, d.Root())
+}
+
 func implicitRoot(d *Design) *Area { return &Area{ID: ImplicitRoot, Name: d.Organisation.Name} }
 
 // HasImplicitRoot tells whether the design's author named no areas and nothing has come to need one since.

@@ -117,6 +117,7 @@ type table interface {
 	add(Object)
 	merge(edits map[string]Object)
 	count() int
+	walk(do func(Object)) // as each, but what is built in too
 	finish()
 }
 
@@ -138,6 +139,12 @@ func (t tableOf[T]) each(do func(Object)) {
 		if !BuiltIn(o.Kind(), o.Ident()) {
 			do(o)
 		}
+	}
+}
+
+func (t tableOf[T]) walk(do func(Object)) {
+	for _, o := range *t.t {
+		do(o)
 	}
 }
 
@@ -207,6 +214,13 @@ func (d *Design) All(do func(Object)) {
 		if k.kind != KindArea || !d.HasImplicitRoot() {
 			k.table(d).each(do)
 		}
+	}
+}
+
+// EachListed calls do with the objects of a kind, as they stand in its list, what is built in included.
+func (d *Design) EachListed(kind Kind, do func(Object)) {
+	if k, ok := describe(kind); ok && kind != KindOrganisation {
+		k.table(d).walk(do)
 	}
 }
 

@@ -17,59 +17,61 @@ import (
 // one of the two is chosen in the draft. What the person has drafted otherwise meanwhile, on another page, is refused.
 func (d *Editor) Put(who desk.Actor, before, after model.Object) (*desk.Draft, error) {
 	after = change.Clone(after)
-	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
-		base := p.Base()
-		if before == nil {
-			if err := name(p, after); err != nil {
-				return err
-			}
-			p.Add(0, change.Put(base, after))
+	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error { return put(h, p, before, after) })
+}
+
+func put(h *desk.House, p *desk.Drafted, before, after model.Object) error {
+	base := p.Base()
+	if before == nil {
+		if err := name(p, after); err != nil {
+			return err
+		}
+		p.Add(0, change.Put(base, after))
+		return nil
+	}
+	before = change.Clone(before)
+	if before.Ident() != after.Ident() {
+		return desk.Refuse(
+			desk.Invalid,
+			"An id stays what it is: %q cannot become %q.",
+			before.Ident(),
+			after.Ident(),
+		)
+	}
+	seen := p.Seen().Get(after.Kind(), after.Ident())
+	if seen == nil {
+		return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
+	}
+	if whole := base.Get(after.Kind(), after.Ident()); p.Partial() && whole != nil {
+		var err error
+		if before, after, err = change.Lift(seen, whole, before, after); err != nil {
+			return err
+		}
+	}
+	drafted := []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}}
+	ops, clashes := change.Rebase(base, drafted)
+	if len(clashes) > 0 {
+		if _, applied := change.Rebase(h.Design(), drafted); len(applied) == len(clashes) {
+			p.Add(0, drafted...)
 			return nil
 		}
-		before = change.Clone(before)
-		if before.Ident() != after.Ident() {
-			return desk.Refuse(
-				desk.Invalid,
-				"An id stays what it is: %q cannot become %q.",
-				before.Ident(),
-				after.Ident(),
-			)
-		}
-		seen := p.Seen().Get(after.Kind(), after.Ident())
-		if seen == nil {
-			return desk.Refuse(desk.NotFound, "There is no %s %q any longer.", after.Kind().Word(), after.Ident())
-		}
-		if whole := base.Get(after.Kind(), after.Ident()); p.Partial() && whole != nil {
-			var err error
-			if before, after, err = change.Lift(seen, whole, before, after); err != nil {
-				return err
+		e := desk.Refuse(
+			desk.Conflict,
+			"While you were editing, you drafted something else for the same. Look at it again: nothing of this was drafted.",
+		)
+		for _, c := range clashes {
+			if p.Partial() {
+				break // it can name what is out of their sight
 			}
+			e.Problems = append(e.Problems, desk.Upper(c.Message)+".")
 		}
-		drafted := []change.Op{{Kind: after.Kind(), ID: after.Ident(), Before: before, After: after}}
-		ops, clashes := change.Rebase(base, drafted)
-		if len(clashes) > 0 {
-			if _, applied := change.Rebase(h.Design(), drafted); len(applied) == len(clashes) {
-				p.Add(0, drafted...)
-				return nil
-			}
-			e := desk.Refuse(
-				desk.Conflict,
-				"While you were editing, you drafted something else for the same. Look at it again: nothing of this was drafted.",
-			)
-			for _, c := range clashes {
-				if p.Partial() {
-					break // it can name what is out of their sight
-				}
-				e.Problems = append(e.Problems, desk.Upper(c.Message)+".")
-			}
-			return e
-		}
-		if len(ops) == 0 {
-			return desk.Refuse(desk.Invalid, "Nothing was changed.")
-		}
-		p.Add(0, ops...)
-		return nil
-	})
+		return e
+	}
+	if len(ops) == 0 {
+		return desk.Refuse(desk.Invalid, "Nothing was changed.")
+	}
+	p.Add(0, ops...)
+	return nil
 }
 
 // Mention is what stands in one field of one kind of object and names a thing that is to be deleted.
@@ -123,20 +125,8 @@ type MentionChoice struct {
 // Delete drafts the deletion of an object, with what becomes of everything that mentions it.
 func (d *Editor) Delete(who desk.Actor, kind model.Kind, id string, choices []MentionChoice) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		base := p.Base()
-		gone := p.Seen().Get(kind, id)
-		switch {
-		case gone == nil:
-			return desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
-		case kind == model.KindOrganisation || kind == model.KindArea && id == base.Root():
-			return desk.Refuse(desk.Invalid, "The whole organisation cannot be deleted.")
-		case model.BuiltIn(kind, id):
-			return desk.Refuse(
-				desk.Invalid,
-				"The %s “%s” is built in and cannot be deleted.",
-				kind.Word(),
-				gone.Title(),
-			)
+		if err := deletable(p, kind, id); err != nil {
+			return err
 		}
 		var list []change.Choice
 		for _, c := range choices {
@@ -145,9 +135,28 @@ func (d *Editor) Delete(who desk.Actor, kind model.Kind, id string, choices []Me
 			}
 			list = append(list, change.Choice{From: model.Kind(c.From), Field: c.Field, To: c.To})
 		}
-		p.Add(0, change.Release(base, kind, id, list)...)
+		p.Add(0, change.Release(p.Base(), kind, id, list)...)
 		return nil
 	})
+}
+
+// deletable refuses what is not there to be deleted, or never goes.
+func deletable(p *desk.Drafted, kind model.Kind, id string) error {
+	gone := p.Seen().Get(kind, id)
+	switch {
+	case gone == nil:
+		return desk.Refuse(desk.NotFound, "There is no %s %q.", kind.Word(), id)
+	case kind == model.KindOrganisation || kind == model.KindArea && id == p.Base().Root():
+		return desk.Refuse(desk.Invalid, "The whole organisation cannot be deleted.")
+	case model.BuiltIn(kind, id):
+		return desk.Refuse(
+			desk.Invalid,
+			"The %s “%s” is built in and cannot be deleted.",
+			kind.Word(),
+			gone.Title(),
+		)
+	}
+	return nil
 }
 
 // Tick drafts that a set or role gives some permissions, or no longer does.
@@ -199,21 +208,7 @@ const mostPairs = 20_000
 // has one already on these terms keeps it; if all do, it is refused.
 func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms JoinTerms) (*desk.Draft, error) {
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
-		if err := desk.Exists(p.Seen(), slices.Concat(subjects, targets)...); err != nil {
-			return err
-		}
-		if err := within(p.Seen(), terms); err != nil {
-			return err
-		}
-		if n := len(subjects) * len(targets); n > mostPairs {
-			return desk.Refuse(
-				desk.Invalid,
-				"That would be %s assignments at once: make it in parts of at most %s, or assign to a group.",
-				desk.Grouped(n),
-				desk.Grouped(mostPairs),
-			)
-		}
-		ops, err := assignEach(p.Base(), subjects, targets, terms)
+		ops, err := assignAll(p, subjects, targets, terms)
 		if err != nil {
 			return err
 		}
@@ -223,6 +218,25 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 		p.Add(0, ops...)
 		return nil
 	})
+}
+
+// assignAll is assignEach of what is named by whoever drafts, within bounds.
+func assignAll(p *desk.Drafted, subjects, targets []desk.End, terms JoinTerms) ([]change.Op, error) {
+	if err := desk.Exists(p.Seen(), slices.Concat(subjects, targets)...); err != nil {
+		return nil, err
+	}
+	if err := within(p.Seen(), terms); err != nil {
+		return nil, err
+	}
+	if n := len(subjects) * len(targets); n > mostPairs {
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"That would be %s assignments at once: make it in parts of at most %s, or assign to a group.",
+			desk.Grouped(n),
+			desk.Grouped(mostPairs),
+		)
+	}
+	return assignEach(p.Base(), subjects, targets, terms)
 }
 
 // assignEach gives each of some subjects each of some targets that they do not have on these terms.

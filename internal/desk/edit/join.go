@@ -154,27 +154,9 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 	var err error
 	switch (kinds{p.upper.Kind, p.lower.Kind}) {
 	case kinds{"user", "group"}, kinds{"group", "group"}:
-		g, ok := d.Groups.Find(p.lower.ID)
-		if !ok {
-			return change.Op{}, desk.Refuse(
-				desk.Invalid,
-				"The group %q is built in: its members follow from the people there are.",
-				p.lower.ID,
-			)
-		}
-		if g.Type == model.Rule {
-			return change.Op{}, desk.Refuse(
-				desk.Invalid,
-				"“%s” finds its members by a rule: change the rule, or the person.",
-				g.Name,
-			)
-		}
-		if g.Source == model.Directory {
-			return change.Op{}, desk.Refuse(
-				desk.Invalid,
-				"“%s” comes from the directory, which keeps its members.",
-				g.Name,
-			)
+		var g *model.Group
+		if g, err = fillable(d, p.lower.ID); err != nil {
+			return change.Op{}, err
 		}
 		if p.upper.ID == model.Everyone || p.upper.ID == model.Public {
 			return change.Op{}, desk.Refuse(desk.Invalid, "A built-in group cannot be nested in another.")
@@ -221,6 +203,33 @@ func member(d *model.Design, p pair, alter func(list *[]string, id string) error
 		return change.Op{}, err
 	}
 	return change.Put(d, changed), nil
+}
+
+// fillable gives a group whose members are listed here.
+func fillable(d *model.Design, id string) (*model.Group, error) {
+	g, ok := d.Groups.Find(id)
+	if !ok {
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"The group %q is built in: its members follow from the people there are.",
+			id,
+		)
+	}
+	if g.Type == model.Rule {
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"“%s” finds its members by a rule: change the rule, or the person.",
+			g.Name,
+		)
+	}
+	if g.Source == model.Directory {
+		return nil, desk.Refuse(
+			desk.Invalid,
+			"“%s” comes from the directory, which keeps its members.",
+			g.Name,
+		)
+	}
+	return g, nil
 }
 
 // Cut takes the beam between two things out, in the draft. With an assignment's id only that one; otherwise all

@@ -161,6 +161,9 @@ func failure(ctx context.Context, err error) error {
 	for _, p := range e.Problems {
 		details = append(details, &huma.ErrorDetail{Message: p})
 	}
+	for _, x := range e.Details {
+		details = append(details, &huma.ErrorDetail{Message: x.Message, Location: x.Where, Value: told{x.Code, x.About}})
+	}
 	problem := newProblem(status, e.Message, details...).(*Problem)
 	problem.Code = e.Why()
 	inner.OutcomeOf(ctx).Code = problem.Code
@@ -168,6 +171,12 @@ func failure(ctx context.Context, err error) error {
 		problem.Type = provenProblem
 	}
 	return problem
+}
+
+// told is what a program is told of one thing that is wrong, beside its place and the sentence.
+type told struct {
+	Code  code.Code  `json:"code"`
+	About []desk.Ref `json:"about,omitempty"`
 }
 
 func detail(message string) *huma.ErrorDetail { return &huma.ErrorDetail{Message: message} }
@@ -280,17 +289,30 @@ type operation struct {
 	id, method, path, summary string
 	public                    bool
 	most                      int64 // how many bytes may be sent; 0: a mebibyte
+	modelFile                 bool  // what is sent is a model file, which its own reader checks
+	status                    int   // what it is answered with if all is well; 0: 200, or 204 without a body
 }
 
 // on registers one operation.
 func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) (*O, error)) {
 	op := huma.Operation{
-		OperationID:  o.id,
-		Method:       o.method,
-		Path:         o.path,
-		Summary:      o.summary,
-		Middlewares:  huma.Middlewares{a.identify},
-		MaxBodyBytes: o.most,
+		OperationID:   o.id,
+		Method:        o.method,
+		Path:          o.path,
+		Summary:       o.summary,
+		Middlewares:   huma.Middlewares{a.identify},
+		MaxBodyBytes:  o.most,
+		DefaultStatus: o.status,
+	}
+	if o.modelFile {
+		op.SkipValidateBody = true
+		op.RequestBody = &huma.RequestBody{
+			Required:    true,
+			Description: "A model file (fachwerk-model/1)",
+			Content: map[string]*huma.MediaType{
+				"application/json": {Schema: &huma.Schema{Type: huma.TypeObject, AdditionalProperties: true}},
+			},
+		}
 	}
 	if o.public {
 		op.Security = []map[string][]string{}

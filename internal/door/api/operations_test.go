@@ -122,7 +122,12 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"askProvider": {bare: true}, "comeBack": {bare: true}, "securityLog": {query: "limit=100"}, "tokens": {},
 		"addToken": {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
 		"endToken": {bare: true, in: "none"},
-		"areas":    {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
+		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{
+			"subjects": []string{"user:" + d.Users[505].ID}, "grants": []string{"role:" + d.Roles[4].ID},
+		}}}}},
+		"plan":      {body: map[string]any{"format": "fachwerk-model/1", "name": "Nothing"}, bare: true},
+		"applyPlan": {query: "hash=x&reason=y", body: map[string]any{"format": "fachwerk-model/1"}, bare: true},
+		"areas":     {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
 		"draft": {}, "keepMine": {in: "none", bare: true}, "discard": {once: true, last: 2},
 		"takeOut": {once: true, ready: func(ask asker) (string, any) {
 			ask("POST", "/api/draft/join", map[string]any{

@@ -38,6 +38,8 @@ func (a *API) register() {
 	a.findings()
 	a.objects()
 	a.history()
+	a.changes()
+	a.plans()
 	a.imports()
 	a.worklists()
 	a.requests()

@@ -166,19 +166,16 @@ func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
 	}
 	p := newBrowser(t, address) // a program never gives a password
 	p.header.Set("Authorization", "Bearer "+token)
-	_, v, _ := p.send(
-		"PUT",
-		"/api/draft/delegations",
-		map[string]any{
-			"after": map[string]any{
-				"id":       "",
-				"name":     "New",
-				"delegate": map[string]string{"user": "noor.tamsin"},
-				"people":   map[string]string{"area": "terminal-2"},
-				"actions":  []string{"lock"},
-			},
+	delegation := map[string]any{
+		"after": map[string]any{
+			"id":       "",
+			"name":     "New",
+			"delegate": map[string]string{"user": "noor.tamsin"},
+			"people":   map[string]string{"area": "terminal-2"},
+			"actions":  []string{"lock"},
 		},
-	)
+	}
+	_, v, _ := p.send("PUT", "/api/draft/delegations", delegation)
 	if len(v["critical"].([]any)) != 1 {
 		t.Fatalf("the draft is %v", v)
 	}
@@ -196,7 +193,7 @@ func TestThePasswordIsAskedBeforeWhatIsCritical(t *testing.T) {
 		map[string]string{"password": "tidewater-lantern"}); status != http.StatusNoContent {
 		t.Errorf("the right one: %d %v", status, v)
 	}
-	_, v, _ = b.send("GET", "/api/draft", nil)
+	_, v, _ = b.send("PUT", "/api/draft/delegations", delegation)
 	if status, v, _ = b.send("POST", "/api/draft/apply",
 		map[string]any{"reason": "x", "stamp": v["stamp"]}); status != http.StatusOK {
 		t.Errorf("just signed in: %d %v", status, v)

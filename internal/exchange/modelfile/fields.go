@@ -17,7 +17,7 @@ func (r *reader) read(v reflect.Value) error {
 	fields := model.FieldsIn(v.Type())
 	var required []string
 	for i := range fields {
-		if fields[i].Required {
+		if fields[i].Required && !(r.nameless && fields[i].Name == "id") {
 			required = append(required, fields[i].Name)
 		}
 	}

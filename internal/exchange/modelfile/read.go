@@ -25,21 +25,11 @@ const Format = "fachwerk-model/1"
 // Read reads a model file and checks it. It tells everything that is wrong, each with its path in the document; the
 // design is nil if any of the problems is an error. A failure of in itself is the error.
 func Read(in io.Reader) (*model.Design, []model.Problem, error) {
-	buffered := bufio.NewReaderSize(in, 1<<16)
-	if mark, _ := buffered.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
-		_, _ = buffered.Discard(3)
+	r := newReader(in)
+	if err := r.run(); err != nil {
+		return nil, nil, err
 	}
-	r := &reader{dec: jsontext.NewDecoder(buffered), design: &model.Design{}, bad: map[string]bool{}}
-	if err := r.document(); err != nil {
-		var broken *jsontext.SyntacticError
-		switch {
-		case errors.As(err, &broken):
-			r.say(fmt.Sprintf("this is not valid JSON: at byte %d: %v", broken.ByteOffset, broken.Err))
-		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-			r.say("this is not valid JSON: the document ends too early")
-		default:
-			return nil, nil, err
-		}
+	if r.broken {
 		return nil, r.problems, nil // what was not read would only look missing
 	}
 	for _, p := range model.Check(r.design) {
@@ -53,12 +43,61 @@ func Read(in io.Reader) (*model.Design, []model.Problem, error) {
 	return model.BuildSound(r.design), r.problems, nil
 }
 
+func newReader(in io.Reader) *reader {
+	buffered := bufio.NewReaderSize(in, 1<<16)
+	if mark, _ := buffered.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
+		_, _ = buffered.Discard(3)
+	}
+	return &reader{dec: jsontext.NewDecoder(buffered), design: &model.Design{}, bad: map[string]bool{}}
+}
+
+// run reads the document, and tells what is wrong with its form. A failure of what it reads from is the error.
+func (r *reader) run() error {
+	err := r.document()
+	var broken *jsontext.SyntacticError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &broken):
+		r.say(fmt.Sprintf("this is not valid JSON: at byte %d: %v", broken.ByteOffset, broken.Err))
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		r.say("this is not valid JSON: the document ends too early")
+	default:
+		return err
+	}
+	r.broken = true
+	return nil
+}
+
+// ReadObject reads one object of a kind as it stands in a model file, but that it may lack an id. It tells everything
+// that is wrong with its form, each with its path in the object; the object is nil if there is any. What it refers to
+// is not looked at.
+func ReadObject(kind model.Kind, data []byte) (model.Object, []model.Problem) {
+	o, err := model.New(kind)
+	if err != nil {
+		return nil, []model.Problem{{Path: "object", Message: err.Error()}}
+	}
+	r := &reader{
+		dec: jsontext.NewDecoder(bytes.NewReader(data)), design: &model.Design{}, bad: map[string]bool{}, nameless: true,
+	}
+	if err := r.read(reflect.ValueOf(o).Elem()); err != nil {
+		r.say("this is not valid JSON: " + err.Error())
+	}
+	if len(r.problems) > 0 {
+		return nil, r.problems
+	}
+	return o, nil
+}
+
 type reader struct {
 	dec      *jsontext.Decoder
 	design   *model.Design
 	path     []byte
 	problems []model.Problem
 	bad      map[string]bool // paths that a problem has been told of
+	nameless bool            // objects may lack an id
+	part     bool            // it is a part of a design, and need not name the organisation
+	broken   bool            // it is no JSON, so it was not read to its end
 }
 
 func (r *reader) say(message string) {
@@ -267,6 +306,10 @@ func (r *reader) instant(to *time.Time) error {
 
 func (r *reader) document() error {
 	format := ""
+	required := []string{"format", "name"}
+	if r.part {
+		required = required[:1]
+	}
 	err := r.object(func(name string) (bool, error) {
 		switch name {
 		case "format":
@@ -300,7 +343,7 @@ func (r *reader) document() error {
 			}
 		}
 		return false, nil
-	}, "format", "name")
+	}, required...)
 	if err != nil {
 		return err
 	}

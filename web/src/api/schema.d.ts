@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change the design in one call, whole or not at all */
+        post: operations["change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/colleagues": {
         parameters: {
             query?: never;
@@ -1762,6 +1779,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would change if the design were as a model file says, with its impact */
+        post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the design what a model file says, if nothing has moved since it was planned */
+        post: operations["applyPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/requests": {
         parameters: {
             query?: never;
@@ -2933,6 +2984,106 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ActAssign: {
+            /** @description Where; the whole organisation if absent */
+            area?: string;
+            /** Format: date-time */
+            from?: string;
+            /** @description Roles and sets */
+            grants: (string | {
+                /** @description The id of the group */
+                group?: string;
+                /** @description The id of the role */
+                role?: string;
+                /** @description The id of the set */
+                set?: string;
+                /** @description The id of the user */
+                user?: string;
+            })[];
+            /** @enum {string} */
+            mode?: "full" | "read-only";
+            /** @enum {string} */
+            reach?: "area" | "line" | "own";
+            /** @description Why they get it; otherwise the reason of the change */
+            reason?: string;
+            /** @description People and groups */
+            subjects: (string | {
+                /** @description The id of the group */
+                group?: string;
+                /** @description The id of the role */
+                role?: string;
+                /** @description The id of the set */
+                set?: string;
+                /** @description The id of the user */
+                user?: string;
+            })[];
+            /** Format: date-time */
+            until?: string;
+        };
+        ActDelete: {
+            id: string;
+            kind: string;
+            /** @description What is named instead of it: by field (owner), by kind and field (group.owner), or * for any other; null, and what is not named, takes the mention out. Absent: refused while anything mentions it */
+            successors?: {
+                [key: string]: string | null;
+            };
+        };
+        ActDone: {
+            /** @description What it makes, changes or deletes, new ones with the ids they got; at most 200 */
+            objects: components["schemas"]["Ref"][];
+            /**
+             * @description already: all of it is so already
+             * @enum {string}
+             */
+            result: "done" | "already";
+            /** @description In sentences; at most 30 */
+            said: components["schemas"]["Phrase"][][];
+        };
+        ActMembers: {
+            group: string;
+            groups?: string[];
+            users?: string[];
+        };
+        ActMerge: {
+            /** @description By name, as in a model file; null takes a field away */
+            fields: {
+                [key: string]: unknown;
+            };
+            id: string;
+            kind: string;
+        };
+        ActPut: {
+            /** @description The kind, as user, or its list's name in a model file, as users */
+            kind: string;
+            /** @description As it stands in a model file; without an id it is new and given one */
+            object: unknown;
+        };
+        ActRevoke: {
+            /** @description Only those at just this area */
+            area?: string;
+            /** @description Its id; otherwise subjects and grants */
+            assignment?: string;
+            grants?: (string | {
+                /** @description The id of the group */
+                group?: string;
+                /** @description The id of the role */
+                role?: string;
+                /** @description The id of the set */
+                set?: string;
+                /** @description The id of the user */
+                user?: string;
+            })[];
+            subjects?: (string | {
+                /** @description The id of the group */
+                group?: string;
+                /** @description The id of the role */
+                role?: string;
+                /** @description The id of the set */
+                set?: string;
+                /** @description The id of the user */
+                user?: string;
+            })[];
+        };
         AddCodesInputBody: {
             code: string;
         };
@@ -3294,9 +3445,51 @@ export interface components {
             /** @enum {string} */
             tone?: "good" | "bad" | "warn" | "quiet";
         };
+        ChangeAct: {
+            /** @description Gives each of the subjects each of the grants, unless they have it so */
+            assign?: components["schemas"]["ActAssign"];
+            /** @description Deletes an object */
+            delete?: components["schemas"]["ActDelete"];
+            /** @description Puts people and groups into a group */
+            join?: components["schemas"]["ActMembers"];
+            /** @description Takes people and groups out of a group */
+            leave?: components["schemas"]["ActMembers"];
+            /** @description What some fields of an object are to be */
+            merge?: components["schemas"]["ActMerge"];
+            /** @description What an object is to be, whole */
+            put?: components["schemas"]["ActPut"];
+            /** @description Takes assignments away */
+            revoke?: components["schemas"]["ActRevoke"];
+        };
+        ChangeInputBody: {
+            /** @description What it does, one after another; each builds on those before it */
+            acts: components["schemas"]["ChangeAct"][];
+            /** @description Only tells what it would come to */
+            dryRun?: boolean;
+            /**
+             * Format: int64
+             * @description The latest revision must be this one
+             */
+            ifRevision?: number;
+            /** @description Why; needed unless it is only tried */
+            reason?: string;
+        };
         ChangePasswordInputBody: {
             password: string;
             present: string;
+        };
+        Changed: {
+            acts: components["schemas"]["ActDone"][];
+            /** @description Whether it made a revision: not if it was only tried, or all was so already */
+            applied: boolean;
+            impact: components["schemas"]["Impact"];
+            /** @description Where to look at it; absent if it made no revision */
+            links?: components["schemas"]["Links"];
+            /**
+             * Format: int64
+             * @description What it became; if nothing was applied, the latest revision
+             */
+            revision: number;
         };
         Clash: {
             cleared: boolean;
@@ -3754,7 +3947,7 @@ export interface components {
         Draft: {
             /** @description What keeps the draft from being applied */
             blocks: string[];
-            /** @description Conflicts that people come to break, and that they no longer break; at most 200 */
+            /** @description Conflicts that people come to break, or no longer break; at most 200 */
             conflicts: components["schemas"]["Clash"][];
             /** @description Why the password must have been given within ten minutes to apply it */
             critical: string[];
@@ -3764,9 +3957,11 @@ export interface components {
              * @description How many people gain something
              */
             gaining: number;
-            /** @description What people gain later, or once they are live; of those whom the draft names, at most 200 */
+            /** @description Guarantees that it would break, or make worse */
+            guarantees: components["schemas"]["Promise"][];
+            /** @description What people gain later, or once live; of those whom it names, at most 200 */
             later: components["schemas"]["LaterGain"][];
-            /** @description Licences that the draft leaves short */
+            /** @description Licences that it leaves short */
             licences: components["schemas"]["Short"][];
             /**
              * Format: int64
@@ -3775,20 +3970,18 @@ export interface components {
             losing: number;
             /** @description Those who gain or lose most, at most 200 */
             people: components["schemas"]["PersonImpact"][];
-            /** @description Guarantees that the draft would break, or make worse */
-            promises: components["schemas"]["Promise"][];
-            /** @description Open reviews that ask about something the draft changes */
+            /** @description Open reviews that ask about something that it changes */
             reviews: string[];
             /**
              * Format: int64
              * @description The revision that the impact is compared with
              */
             revision: number;
-            /** @description Licences of which the draft takes or frees seats, or leaves some without need */
+            /** @description Licences of which it takes or frees seats, or leaves some without need */
             seats: components["schemas"]["SeatChange"][];
             /** @description Names exactly this draft and all that it comes to; give it back to apply */
             stamp: string;
-            /** @description Delegations that mention something the draft changes */
+            /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
         };
         DraftEdit: {
@@ -4151,6 +4344,34 @@ export interface components {
             risk: number;
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
+        };
+        Impact: {
+            /** @description Conflicts that people come to break, or no longer break; at most 200 */
+            conflicts: components["schemas"]["Clash"][];
+            /**
+             * Format: int64
+             * @description How many people gain something
+             */
+            gaining: number;
+            /** @description Guarantees that it would break, or make worse */
+            guarantees: components["schemas"]["Promise"][];
+            /** @description What people gain later, or once live; of those whom it names, at most 200 */
+            later: components["schemas"]["LaterGain"][];
+            /** @description Licences that it leaves short */
+            licences: components["schemas"]["Short"][];
+            /**
+             * Format: int64
+             * @description How many people lose something
+             */
+            losing: number;
+            /** @description Those who gain or lose most, at most 200 */
+            people: components["schemas"]["PersonImpact"][];
+            /** @description Open reviews that ask about something that it changes */
+            reviews: string[];
+            /** @description Licences of which it takes or frees seats, or leaves some without need */
+            seats: components["schemas"]["SeatChange"][];
+            /** @description Delegations that mention something that it changes */
+            touches: components["schemas"]["Ref"][];
         };
         Import: {
             bare: boolean;
@@ -4637,6 +4858,14 @@ export interface components {
             taken: components["schemas"]["Seat"][];
             /** @description Who holds something that needs it, and has no seat; at most 200 */
             without: components["schemas"]["Ref"][];
+        };
+        Links: {
+            /** @description The revision with its operations, for programs */
+            history: string;
+            /** @description The revision in the history, for people */
+            page: string;
+            /** @description Where a draft that undoes it is asked for */
+            undo: string;
         };
         List: {
             /**
@@ -5158,6 +5387,40 @@ export interface components {
             focus?: components["schemas"]["Ref"];
             note?: string;
             second?: components["schemas"]["Ref"];
+        };
+        Plan: {
+            /**
+             * Format: int64
+             * @description How many are changed
+             */
+            changed: number;
+            /**
+             * Format: int64
+             * @description How many objects are new
+             */
+            created: number;
+            /**
+             * Format: int64
+             * @description How many are deleted
+             */
+            deleted: number;
+            /** @description Names exactly the differences and all that they come to; give it back to apply. Empty if there are none */
+            hash: string;
+            impact: components["schemas"]["Impact"];
+            /**
+             * Format: int64
+             * @description How much is not told
+             */
+            more: number;
+            /** @description Why it cannot be applied; empty if it can */
+            refused: string[];
+            /**
+             * Format: int64
+             * @description The latest revision, which the design is compared with
+             */
+            revision: number;
+            /** @description The differences, in sentences; at most 2000 */
+            said: string[];
         };
         Pool: {
             covers: components["schemas"]["Ref"][];
@@ -7013,6 +7276,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names the call: asked again with the same, within a week, it is answered as the first time and changes nothing */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeInputBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
             };
             /** @description Error */
             default: {
@@ -10526,6 +10825,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PermissionSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A model file (fachwerk-model/1) */
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    applyPlan: {
+        parameters: {
+            query: {
+                /** @description Of the plan as it was looked at */
+                hash: string;
+                reason: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A model file (fachwerk-model/1) */
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"];
                 };
             };
             /** @description Error */

@@ -224,7 +224,7 @@ function Beneath({ edit, meanwhile: m }: { edit: string; meanwhile: Schemas["Mea
 /** What the draft does beside giving and taking: conflicts, licences, and what else it touches. */
 function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 	const [excepting, setExcepting] = useState<Schemas["Clash"] | null>(null);
-	const besides = [draft.conflicts, draft.promises, draft.licences, draft.seats, draft.touches, draft.reviews];
+	const besides = [draft.conflicts, draft.guarantees, draft.licences, draft.seats, draft.touches, draft.reviews];
 	if (besides.every((list) => list.length === 0)) return null;
 	return (
 		<ul className="mb-4 border-b border-hair pb-2">
@@ -271,7 +271,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 				);
 			})}
 			{excepting && <Except clash={excepting} onClose={() => setExcepting(null)} />}
-			{draft.promises.map((p) => (
+			{draft.guarantees.map((p) => (
 				<li key={p.guarantee.id} className="py-0.5">
 					<b className={p.strict ? "text-ox" : "text-ochre"}>
 						{p.strict ? "✕ Breaks a guarantee: " : "! Breaks a guarantee, which is told only: "}
