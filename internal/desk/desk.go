@@ -88,6 +88,12 @@ func (h *House) Ahead() *ahead.View {
 	return h.ahead
 }
 
+// Becoming is the house as it would be with another design, which has much in common with its own.
+func (h *House) Becoming(design *model.Design) *House {
+	x := h.Index.Update(design)
+	return (&House{Revision: h.Revision, At: h.At, Index: x, Uses: h.Uses, ahead: h.Ahead().Next(x)}).inheritLists(h)
+}
+
 func (h *House) Design() *model.Design { return h.Index.Design() }
 
 // Open makes a desk that serves what is in a store. now tells the time.

@@ -24,6 +24,7 @@ type Kind string
 const (
 	BrokenGuarantee Kind = "broken-guarantee"
 	BrokenDuty      Kind = "broken-duty"
+	HighCeiling     Kind = "high-ceiling"
 	Outlier         Kind = "outlier"
 	Unreviewed      Kind = "unreviewed"
 	SingleHolder    Kind = "single-holder"
@@ -60,6 +61,12 @@ type About struct {
 var Kinds = []About{
 	{BrokenGuarantee, "Broken guarantees", "A promise about who may hold what is not kept.", brokenGuarantees},
 	{BrokenDuty, "Broken duties", "A conflict of duties is violated, and no exception lets it be.", brokenDuties},
+	{
+		HighCeiling,
+		"Ceilings that are too high",
+		"A delegate could bring about for somebody what they neither hold nor could assign.",
+		highCeilings,
+	},
 	{Outlier, "Outliers", "By hand, somebody holds something of risk that hardly anybody of their job holds.", outliers},
 	{
 		Unreviewed,

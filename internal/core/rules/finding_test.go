@@ -376,6 +376,7 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 	left := []finding.Kind{
 		finding.Outlier,
 		finding.BrokenGuarantee,
+		finding.HighCeiling,
 		finding.NoManager,
 		finding.UpgradeWaiting,
 		finding.InvitationOver,

@@ -120,8 +120,10 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"signInPasskey": {bare: true, body: map[string]any{"answer": map[string]any{}}}, "askPasskey": {bare: true},
 		"provePasskey": {bare: true, body: map[string]any{"answer": map[string]any{}}}, "askProof": {bare: true},
 		"askProvider": {bare: true}, "comeBack": {bare: true}, "securityLog": {query: "limit=100"}, "tokens": {},
-		"addToken": {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
-		"endToken": {bare: true, in: "none"},
+		"addToken":          {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
+		"endToken":          {bare: true, in: "none"},
+		"delegationCeiling": {in: "d1"}, "personCeiling": {in: holder}, "lowerCeiling": {in: holder},
+		"tryCeiling": {body: d.Delegations[0]},
 		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{
 			"subjects": []string{"user:" + d.Users[505].ID}, "grants": []string{"role:" + d.Roles[4].ID},
 		}}}}},

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"time"
 
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/view"
 
@@ -40,6 +41,62 @@ func (a *API) questions() {
 	a.repairs()
 	a.timelines()
 	a.exports()
+	type ceilingInput struct {
+		ID   string `path:"id"`
+		User string `query:"user" doc:"Of several delegates, whom it is about; the first if absent"`
+	}
+	on(
+		a,
+		operation{
+			id:      "delegationCeiling",
+			method:  http.MethodGet,
+			path:    "/api/delegations/{id}/ceiling",
+			summary: "What could come of a delegation, with all else that is delegated to one of its delegates",
+		},
+		func(ctx context.Context, in *ceilingInput) (*body[*ask.CeilingSheet], error) {
+			return answer(a.desk.Ceiling(actor(ctx), in.ID, in.User))
+		},
+	)
+	type personCeilingInput struct {
+		ID string `path:"id"`
+	}
+	on(
+		a,
+		operation{
+			id:      "personCeiling",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/ceiling",
+			summary: "What could come of all that is delegated to a person",
+		},
+		func(ctx context.Context, in *personCeilingInput) (*body[*ask.CeilingSheet], error) {
+			return answer(a.desk.CeilingOf(actor(ctx), in.ID))
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "lowerCeiling",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/ceiling/lower",
+			summary: "By which changes of delegations the ceiling of a person would be lower",
+		},
+		func(ctx context.Context, in *personCeilingInput) (*body[[]ask.Lowering], error) {
+			return answer(a.desk.Lower(actor(ctx), in.ID))
+		},
+	)
+	type tryCeilingInput struct{ Body model.Delegation }
+	on(
+		a,
+		operation{
+			id:      "tryCeiling",
+			method:  http.MethodPost,
+			path:    "/api/delegations/try/ceiling",
+			summary: "What could come of a delegation, as it is written",
+		},
+		func(ctx context.Context, in *tryCeilingInput) (*body[*ask.CeilingSheet], error) {
+			return answer(a.desk.TryCeiling(actor(ctx), &in.Body))
+		},
+	)
 	type fitInput struct{ Body ask.FitAsk }
 	on(
 		a,

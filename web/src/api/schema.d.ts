@@ -259,6 +259,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/delegations/try/ceiling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What could come of a delegation, as it is written */
+        post: operations["tryCeiling"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/delegations/{id}": {
         parameters: {
             query?: never;
@@ -268,6 +285,23 @@ export interface paths {
         };
         /** A delegation with what it covers now */
         get: operations["delegation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/delegations/{id}/ceiling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could come of a delegation, with all else that is delegated to one of its delegates */
+        get: operations["delegationCeiling"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1652,6 +1686,40 @@ export interface paths {
         };
         /** A person's sheet with the wall */
         get: operations["person"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/ceiling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could come of all that is delegated to a person */
+        get: operations["personCeiling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}/ceiling/lower": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By which changes of delegations the ceiling of a person would be lower */
+        get: operations["lowerCeiling"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3437,6 +3505,67 @@ export interface components {
             courses: components["schemas"]["CatalogueCourse"][];
             name: string;
         };
+        CeilingBrick: {
+            action: string;
+            /**
+             * @description The gravest of its ways
+             * @enum {string}
+             */
+            how: "beyond" | "listed" | "held";
+            key: string;
+            label?: string;
+            /** Format: int64 */
+            risk: number;
+            /** @description Where it could be held, each with the shortest way there; the gravest first */
+            ways: components["schemas"]["CeilingWay"][];
+        };
+        CeilingCourse: {
+            bricks: components["schemas"]["CeilingBrick"][];
+            object: string;
+        };
+        CeilingPanel: {
+            courses: components["schemas"]["CeilingCourse"][];
+            system: components["schemas"]["Ref"];
+        };
+        CeilingSheet: {
+            /**
+             * Format: int64
+             * @description How many permissions could come to somebody that the delegate neither holds nor could assign: the ceiling is too high by these
+             */
+            beyond: number;
+            /** @description All to whom the delegation is given; at most 100 */
+            delegates: components["schemas"]["Ref"][];
+            /** @description Who could come to be a delegate; at most 100 */
+            empowered: components["schemas"]["Ref"][];
+            /**
+             * Format: int64
+             * @description How many the delegate holds as widely
+             */
+            held: number;
+            /**
+             * Format: int64
+             * @description How many could be assigned, as a delegation lists, and are not held by the delegate
+             */
+            listed: number;
+            /** @description The delegate */
+            of: components["schemas"]["Ref"];
+            panels: components["schemas"]["CeilingPanel"][];
+            /** @description A right in Fachwerk by which the delegate changes designs, so that there is no ceiling */
+            unlimited?: string;
+        };
+        CeilingStep: {
+            /** @description What lets them */
+            delegation: components["schemas"]["Ref"];
+            said: components["schemas"]["Phrase"][];
+        };
+        CeilingWay: {
+            held: components["schemas"]["Holding"];
+            /** @enum {string} */
+            how: "beyond" | "listed" | "held";
+            steps: components["schemas"]["CeilingStep"][];
+            /** @description One who could come to hold it; absent: somebody new */
+            user?: components["schemas"]["Ref"];
+        };
         Cell: {
             id?: string;
             /** @description If it names a thing: its kind */
@@ -4929,6 +5058,16 @@ export interface components {
             what: string;
             /** @description A person by name, or a program or operator; empty if nobody is known */
             who: string;
+        };
+        Lowering: {
+            after: components["schemas"]["DesignDelegation"];
+            before: components["schemas"]["DesignDelegation"];
+            /**
+             * Format: int64
+             * @description By how many permissions the ceiling would still be too high
+             */
+            left: number;
+            said: components["schemas"]["Phrase"][];
         };
         MadeToken: {
             secret: string;
@@ -7540,6 +7679,39 @@ export interface operations {
             };
         };
     };
+    tryCeiling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DesignDelegation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     delegation: {
         parameters: {
             query?: {
@@ -7565,6 +7737,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DelegationSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delegationCeiling: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description Of several delegates, whom it is about; the first if absent */
+                user?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
             /** @description Error */
@@ -10562,6 +10772,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    personCeiling: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CeilingSheet"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lowerCeiling: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lowering"][];
                 };
             };
             /** @description Error */

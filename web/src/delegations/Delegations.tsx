@@ -10,6 +10,7 @@ import { DeleteBoard } from "../parts/DeleteBoard";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { Mark } from "../parts/words";
+import { Ceiling } from "./Ceiling";
 import { Covers } from "./Covers";
 import { EditDelegation } from "./EditDelegation";
 import { DelegationSentence } from "./Sentence";
@@ -121,6 +122,11 @@ export function Delegations() {
 											</div>
 											<Covers of={d.covers} />
 											<div className="flex flex-col items-end gap-2">
+												{!id && all && d.draft !== "gone" && (
+													<Link className="link" to={to(`/delegations/${encodeURIComponent(d.ref.id)}`)}>
+														What could come of it
+													</Link>
+												)}
 												{d.may && d.draft !== "gone" && (
 													<>
 														<button type="button" className="action" onClick={() => setEditing(d)}>
@@ -140,6 +146,7 @@ export function Delegations() {
 										</li>
 									))}
 								</ul>
+								{id && all && shown.length > 0 && shown[0].draft !== "gone" && <Ceiling delegation={id} />}
 							</>
 						);
 					}}

@@ -1,0 +1,190 @@
+package ceiling_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/ceiling"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+
+// harbour is a design in which lead administers the people of the quay: by what, each test says.
+func harbour(delegations ...*model.Delegation) *model.Design {
+	user := func(id, department string) *model.User {
+		return &model.User{ID: id, UserName: id, DisplayName: id, Department: department}
+	}
+	d := &model.Design{
+		Licences: []*model.Licence{{ID: "full", Name: "Full"}},
+		Areas:    []*model.Area{{ID: "top", Name: "Top"}, {ID: "quay", Name: "Quay", Parent: "top"}},
+		Systems: []*model.System{{ID: "s", Name: "S", Permissions: []*model.Permission{
+			{Key: "s:gate:view"}, {Key: "s:gate:open", Class: model.Write}, {Key: "s:rate:edit", Licence: "full"},
+			{Key: "s:bank:edit", Class: model.Admin, Risk: 3},
+		}}},
+		Roles: []*model.Role{
+			{ID: "viewer", Name: "Viewer", Permissions: []string{"s:gate:view"}},
+			{ID: "opener", Name: "Opener", Permissions: []string{"s:gate:open"}},
+			{ID: "rater", Name: "Rater", Permissions: []string{"s:rate:edit"}},
+			{ID: "banker", Name: "Banker", Permissions: []string{"s:bank:edit", "s:gate:open"}},
+		},
+		Groups: []*model.Group{
+			{ID: "openers", Name: "Openers"}, {ID: "bankers", Name: "Bankers"}, {ID: "deputies", Name: "Deputies"},
+			{ID: "finance", Name: "Finance", Type: model.Rule, Rule: `department eq "Finance"`},
+		},
+		Users: []*model.User{user("lead", "Office"), user("ann", "Quay"), user("bea", "Quay"), user("cy", "Yard")},
+		Assignments: []*model.Assignment{
+			{ID: "a1", Subject: model.Subject{Group: "openers"}, Role: "opener"},
+			{ID: "a2", Subject: model.Subject{Group: "bankers"}, Role: "banker"},
+			{ID: "a3", Subject: model.Subject{Group: "finance"}, Role: "opener", Area: "quay"},
+			{ID: "a4", Subject: model.Subject{User: "bea"}, Role: "rater"},
+		},
+		Delegations: delegations,
+	}
+	return model.Build(d)
+}
+
+// quay is a delegation to lead over the people of the quay.
+func quay(actions ...string) *model.Delegation {
+	return &model.Delegation{
+		ID: "quay", Name: "Quay", Delegate: model.Subject{User: "lead"},
+		People: model.People{Filter: `department eq "Quay"`}, Actions: actions,
+	}
+}
+
+// told puts a ceiling into lines: what, how, and the way there.
+func told(c *ceiling.Ceiling) (out []string) {
+	for _, b := range c.Bricks {
+		how := "beyond"
+		if b.Held {
+			how = "held"
+		} else if b.Listed {
+			how = "listed"
+		}
+		var way []string
+		for _, s := range b.Chain {
+			way = append(way, strings.TrimSpace(fmt.Sprint(s.By, " ", s.Action, " ", s.Person, " ", s.ID)))
+		}
+		out = append(out, fmt.Sprintf("%s at %s %s: %s", b.Permission, b.Area, how, strings.Join(way, ", ")))
+	}
+	return out
+}
+
+func TestCeilings(t *testing.T) {
+	with := func(g *model.Delegation, alter func(g *model.Delegation)) *model.Delegation {
+		alter(g)
+		return g
+	}
+	whole := func(groups ...string) func(g *model.Delegation) {
+		return func(g *model.Delegation) { g.Groups, g.GroupsWhole = groups, true }
+	}
+	deputies := &model.Delegation{
+		ID: "deputies", Name: "Deputies", Delegate: model.Subject{Group: "deputies"}, People: model.People{Area: "top"},
+		Actions: []string{delegation.Membership}, Groups: []string{"openers"}, GroupsWhole: true,
+	}
+	for name, c := range map[string]struct {
+		delegations []*model.Delegation
+		want        []string
+	}{
+		"what is listed can be assigned, within the area": {
+			[]*model.Delegation{with(quay(delegation.Assign), func(g *model.Delegation) {
+				g.Roles, g.Area = []string{"viewer"}, "quay"
+			})},
+			[]string{"s:gate:view at quay listed: lead assign ann viewer"},
+		},
+		"what puts others above the delegate cannot": {
+			[]*model.Delegation{with(quay(delegation.Assign), func(g *model.Delegation) { g.Roles = []string{"banker"} })},
+			nil,
+		},
+		"a group that is not handed over whole gives what could be assigned": {
+			[]*model.Delegation{with(quay(delegation.Membership), func(g *model.Delegation) { g.Groups = []string{"openers"} })},
+			nil,
+		},
+		"one that is gives whatever it gives": {
+			[]*model.Delegation{with(quay(delegation.Membership), whole("openers"))},
+			[]string{"s:gate:open at top beyond: lead membership ann openers"},
+		},
+		"but not what would put its members above the delegate": {
+			[]*model.Delegation{with(quay(delegation.Membership), whole("bankers"))}, nil,
+		},
+		"a rule that the people of the delegation can never meet lets nobody in": {
+			[]*model.Delegation{with(quay(delegation.Membership, delegation.Edit), whole("finance"))}, nil,
+		},
+		"one that they can, does": {
+			[]*model.Delegation{with(quay(delegation.Membership, delegation.Edit), func(g *model.Delegation) {
+				whole("finance")(g)
+				g.People = model.People{Area: "top"}
+			})},
+			[]string{"s:gate:open at quay beyond: lead membership ann finance"},
+		},
+		"nobody comes by a rule whose attributes cannot be set": {
+			[]*model.Delegation{with(quay(delegation.Membership, delegation.Move), func(g *model.Delegation) {
+				whole("finance")(g)
+				g.People = model.People{Area: "top"}
+			})},
+			nil,
+		},
+		"a seat gives what is withheld": {
+			[]*model.Delegation{quay(delegation.Seat)},
+			[]string{"s:rate:edit at top beyond: lead seat bea"},
+		},
+		"who is made a delegate acts too": {
+			[]*model.Delegation{with(quay(delegation.Membership), whole("deputies")), deputies},
+			[]string{"s:gate:open at top beyond: lead membership ann deputies, ann membership bea openers"},
+		},
+		"somebody new gets what is assigned": {
+			[]*model.Delegation{with(quay(delegation.Invite, delegation.Assign), func(g *model.Delegation) {
+				g.Roles, g.People = []string{"opener"}, model.People{Filter: `department eq "Nowhere"`}
+			})},
+			[]string{"s:gate:open at top listed: lead invite, lead assign  opener"},
+		},
+	} {
+		d := harbour(c.delegations...)
+		got := told(ceiling.Of(ahead.Of(index.Compile(d)), "lead", now))
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%s: got %q, want %q", name, got, c.want)
+		}
+	}
+}
+
+// A ceiling that is too high is lowered by a change that takes an act off the way there.
+func TestLowering(t *testing.T) {
+	g := quay(delegation.Membership, delegation.Seat)
+	g.Groups, g.GroupsWhole = []string{"openers"}, true
+	d := harbour(g)
+	c := ceiling.Of(ahead.Of(index.Compile(d)), "lead", now)
+	if len(c.TooHigh()) != 2 {
+		t.Fatalf("the ceiling is %q", told(c))
+	}
+	var got []string
+	for _, l := range c.Lower(func() bool { return false }) {
+		got = append(got, fmt.Sprintf("%s%s whole %v: %d left", l.Action, l.Group, l.After.GroupsWhole, l.Left))
+	}
+	want := []string{" whole false: 1 left", "openers whole true: 1 left", "seat whole true: 1 left"}
+	if want[0] = "whole false: 1 left"; !slices.Equal(trimmed(got), want) {
+		t.Errorf("got %q, want %q", got, want)
+	}
+	if list := c.Lower(func() bool { return true }); len(list) != 0 {
+		t.Errorf("stopped, it still tries: %v", list)
+	}
+	// There is none for whoever changes designs anyway.
+	d = harbour(g, quay(delegation.Lock))
+	d.Assignments = append(d.Assignments, &model.Assignment{ID: "o", Subject: model.Subject{User: "lead"},
+		Set: model.SetOwner})
+	if c := ceiling.Of(ahead.Of(index.Compile(model.Build(d))), "lead", now); c.Unlimited == "" || len(c.Bricks) > 0 {
+		t.Errorf("an owner's ceiling is %+v", c)
+	}
+}
+
+func trimmed(list []string) (out []string) {
+	for _, s := range list {
+		out = append(out, strings.TrimSpace(s))
+	}
+	return out
+}

@@ -1,0 +1,301 @@
+package ask
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"fachwerk/internal/core/ceiling"
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+)
+
+// CeilingSheet is what could come of what is delegated to somebody, beyond what people hold already.
+type CeilingSheet struct {
+	Of        desk.Ref       `json:"of" doc:"The delegate"`
+	Delegates []desk.Ref     `json:"delegates" doc:"All to whom the delegation is given; at most 100"`
+	Unlimited string         `json:"unlimited,omitempty" doc:"A right in Fachwerk by which the delegate changes designs, so that there is no ceiling"`
+	Beyond    int            `json:"beyond" doc:"How many permissions could come to somebody that the delegate neither holds nor could assign: the ceiling is too high by these"`
+	Listed    int            `json:"listed" doc:"How many could be assigned, as a delegation lists, and are not held by the delegate"`
+	Held      int            `json:"held" doc:"How many the delegate holds as widely"`
+	Empowered []desk.Ref     `json:"empowered" doc:"Who could come to be a delegate; at most 100"`
+	Panels    []CeilingPanel `json:"panels"`
+}
+
+// CeilingPanel is a system on the wall of a ceiling.
+type CeilingPanel struct {
+	System  desk.Ref        `json:"system"`
+	Courses []CeilingCourse `json:"courses"`
+}
+
+// CeilingCourse is an object on it.
+type CeilingCourse struct {
+	Object string         `json:"object"`
+	Bricks []CeilingBrick `json:"bricks"`
+}
+
+// CeilingBrick is a permission that somebody could come to hold.
+type CeilingBrick struct {
+	Key    string       `json:"key"`
+	Action string       `json:"action"`
+	Label  string       `json:"label,omitempty"`
+	Risk   int          `json:"risk"`
+	How    string       `json:"how" enum:"beyond,listed,held" doc:"The gravest of its ways"`
+	Ways   []CeilingWay `json:"ways" doc:"Where it could be held, each with the shortest way there; the gravest first"`
+}
+
+// CeilingWay is the shortest way by which somebody could come to hold a permission somewhere.
+type CeilingWay struct {
+	Held  desk.Holding  `json:"held"`
+	How   string        `json:"how" enum:"beyond,listed,held"`
+	User  *desk.Ref     `json:"user,omitempty" doc:"One who could come to hold it; absent: somebody new"`
+	Steps []CeilingStep `json:"steps"`
+}
+
+// CeilingStep is one act on a way.
+type CeilingStep struct {
+	Said       []desk.Phrase `json:"said"`
+	Delegation desk.Ref      `json:"delegation" doc:"What lets them"`
+}
+
+// Lowering is a change of a delegation by which a ceiling would be lower.
+type Lowering struct {
+	Said   []desk.Phrase     `json:"said"`
+	Left   int               `json:"left" doc:"By how many permissions the ceiling would still be too high"`
+	Before *model.Delegation `json:"before"`
+	After  *model.Delegation `json:"after"`
+}
+
+// ceilingOf is the ceiling of somebody in the design that is seen.
+func ceilingOf(s *desk.Sight, user string) *ceiling.Ceiling {
+	return desk.Counted(s, "ceiling "+user, func() *ceiling.Ceiling { return ceiling.Of(s.Ahead(), user, s.At) })
+}
+
+// wide is the sight of somebody who may look at ceilings: they tell of people all over the design.
+func (d *Finder) wide(who desk.Actor) (*desk.Sight, error) {
+	s, err := d.See(who)
+	if err == nil && !s.Whole {
+		err = d.Need(s.Present, who, model.ViewDesign)
+	}
+	return s, err
+}
+
+// Ceiling tells what could come of a delegation and all else that is delegated to one of its delegates: the one who is
+// named, or the first.
+func (d *Finder) Ceiling(who desk.Actor, id, user string) (*CeilingSheet, error) {
+	s, err := d.wide(who)
+	if err != nil {
+		return nil, err
+	}
+	g, ok := s.Design().Delegations.Find(id)
+	if !ok {
+		return nil, desk.Refuse(desk.NotFound, "There is no delegation %q.", id)
+	}
+	return ceilingSheet(s, g, user)
+}
+
+// CeilingOf tells what could come of all that is delegated to somebody.
+func (d *Finder) CeilingOf(who desk.Actor, user string) (*CeilingSheet, error) {
+	s, err := d.wide(who)
+	if err != nil {
+		return nil, err
+	}
+	if s.Design().Get(model.KindUser, user) == nil {
+		return nil, desk.Refuse(desk.NotFound, "There is no person %q.", user)
+	}
+	return ceilingSheet(s, nil, user)
+}
+
+// TryCeiling tells what could come of a delegation as it is written.
+func (d *Finder) TryCeiling(who desk.Actor, g *model.Delegation) (*CeilingSheet, error) {
+	s, err := d.wide(who)
+	if err != nil {
+		return nil, err
+	}
+	g = change.Clone(g)
+	if g.ID == "" {
+		g.ID = "tried"
+	}
+	tried, err := with(s, g)
+	if err != nil {
+		return nil, err
+	}
+	return ceilingSheet(tried, g, "")
+}
+
+// with is what is seen once a delegation is another.
+func with(s *desk.Sight, g *model.Delegation) (*desk.Sight, error) {
+	after, problems := change.Apply(s.Design(), []change.Op{change.Put(s.Design(), g)})
+	if after == nil {
+		return nil, desk.ProblemsOf(problems)
+	}
+	out := *s
+	out.House = s.House.Becoming(after)
+	return &out, nil
+}
+
+// delegatesOf gives to whom a delegation is given.
+func delegatesOf(s *desk.Sight, g *model.Delegation) []string {
+	if g.Delegate.Group == "" {
+		return []string{g.Delegate.User}
+	}
+	return s.Index.Members(g.Delegate.Group)
+}
+
+const delegatesShown = 100
+
+func ceilingSheet(s *desk.Sight, g *model.Delegation, user string) (*CeilingSheet, error) {
+	delegates := []string{user}
+	if g != nil {
+		delegates = delegatesOf(s, g)
+		if user == "" && len(delegates) > 0 {
+			user = delegates[0]
+		}
+		if user == "" || !slices.Contains(delegates, user) {
+			return nil, desk.Refuse(desk.NotFound, "This is delegated to nobody %q.", user)
+		}
+	}
+	refs := func(list []string) []desk.Ref {
+		out := []desk.Ref{}
+		for _, u := range list[:min(len(list), delegatesShown)] {
+			out = append(out, s.Ref(model.KindUser, u))
+		}
+		slices.SortStableFunc(out, func(a, b desk.Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) })
+		return out
+	}
+	c := ceilingOf(s, user)
+	out := &CeilingSheet{
+		Of: s.Ref(model.KindUser, user), Delegates: refs(delegates), Unlimited: c.Unlimited, Empowered: refs(c.Empowered),
+		Panels: []CeilingPanel{},
+	}
+	for i := range c.Bricks {
+		out.lay(s, &c.Bricks[i])
+	}
+	for _, p := range out.Panels {
+		for _, course := range p.Courses {
+			for i := range course.Bricks {
+				b := &course.Bricks[i]
+				slices.SortStableFunc(b.Ways, func(a, b CeilingWay) int { return cmp.Compare(graver(a.How), graver(b.How)) })
+				switch b.How = b.Ways[0].How; b.How {
+				case "beyond":
+					out.Beyond++
+				case "listed":
+					out.Listed++
+				default:
+					out.Held++
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// graver orders how somebody could come to hold something, the gravest first.
+func graver(how string) int { return slices.Index([]string{"beyond", "listed", "held"}, how) }
+
+// lay puts a brick on the wall; they come by permission.
+func (c *CeilingSheet) lay(s *desk.Sight, b *ceiling.Brick) {
+	system, object, action, _ := model.CutKey(b.Permission)
+	if n := len(c.Panels); n == 0 || c.Panels[n-1].System.ID != system {
+		c.Panels = append(c.Panels, CeilingPanel{System: s.Ref(model.KindSystem, system)})
+	}
+	panel := &c.Panels[len(c.Panels)-1]
+	if n := len(panel.Courses); n == 0 || panel.Courses[n-1].Object != object {
+		panel.Courses = append(panel.Courses, CeilingCourse{Object: object})
+	}
+	course := &panel.Courses[len(panel.Courses)-1]
+	if n := len(course.Bricks); n == 0 || course.Bricks[n-1].Key != b.Permission {
+		brick := CeilingBrick{Key: b.Permission, Action: action}
+		if p, ok := s.Design().Permission(b.Permission); ok {
+			brick.Label, brick.Risk = p.Label, p.Risk
+		}
+		course.Bricks = append(course.Bricks, brick)
+	}
+	brick := &course.Bricks[len(course.Bricks)-1]
+	way := CeilingWay{Held: s.Holdings([]index.Holding{b.Holding})[0], How: "beyond", Steps: []CeilingStep{}}
+	switch {
+	case b.Held:
+		way.How = "held"
+	case b.Listed:
+		way.How = "listed"
+	}
+	if b.Person != "" {
+		r := s.Ref(model.KindUser, b.Person)
+		way.User = &r
+	}
+	for _, step := range b.Chain {
+		way.Steps = append(way.Steps, CeilingStep{sayStep(s, step), s.Ref(model.KindDelegation, step.Delegation)})
+	}
+	brick.Ways = append(brick.Ways, way)
+}
+
+// sayStep tells an act in a sentence.
+func sayStep(s *desk.Sight, step ceiling.Step) []desk.Phrase {
+	text := func(t string) desk.Phrase { return desk.Phrase{Text: t} }
+	named := func(kind model.Kind, id, none string) desk.Phrase {
+		if id == "" {
+			return text(none)
+		}
+		r := s.Ref(kind, id)
+		return desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID}
+	}
+	by := named(model.KindUser, step.By, "Whoever that is")
+	person := named(model.KindUser, step.Person, "them")
+	what := named(step.Kind, step.ID, "")
+	switch step.Action {
+	case delegation.Invite:
+		return []desk.Phrase{by, text(" invites somebody new")}
+	case delegation.Assign:
+		how := ""
+		if step.Mode == model.ReadOnly {
+			how = ", read-only"
+		}
+		return []desk.Phrase{by, text(" assigns "), what, text(" to "), person, text(how)}
+	case delegation.Membership:
+		if g, ok := s.Design().Groups.Find(step.ID); ok && g.Type == model.Rule {
+			return []desk.Phrase{by, text(" alters "), person, text(" so that the rule of "), what, text(" finds them")}
+		}
+		return []desk.Phrase{by, text(" puts "), person, text(" into "), what}
+	case delegation.Seat:
+		return []desk.Phrase{by, text(" gives "), person, text(" the licence that is lacking")}
+	case delegation.Deactivate:
+		return []desk.Phrase{by, text(" brings "), person, text(" back")}
+	case delegation.Lock:
+		return []desk.Phrase{by, text(" makes "), person, text(" valid again")}
+	case delegation.Move:
+		return []desk.Phrase{by, text(" moves "), person, text(" within reach")}
+	}
+	return []desk.Phrase{by, text(" alters "), person, text(", who comes within reach")}
+}
+
+// Lower tells by which changes of delegations the ceiling of somebody would be lower, those first that leave least.
+func (d *Finder) Lower(who desk.Actor, user string) ([]Lowering, error) {
+	s, err := d.wide(who)
+	if err != nil {
+		return nil, err
+	}
+	if s.Design().Get(model.KindUser, user) == nil {
+		return nil, desk.Refuse(desk.NotFound, "There is no person %q.", user)
+	}
+	out := []Lowering{}
+	for _, l := range ceilingOf(s, user).Lower(func() bool { return who.Gone() != nil }) {
+		text := func(t string) desk.Phrase { return desk.Phrase{Text: t} }
+		var said []desk.Phrase
+		switch {
+		case l.Action != "":
+			said = append(said, text("Take away the act “"+l.Action+"”"))
+		case l.Group != "":
+			r := s.Ref(model.KindGroup, l.Group)
+			said = append(said, text("Leave out "), desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID})
+		default:
+			said = append(said, text("Hand no group over whole, but only what could be assigned,"))
+		}
+		said = append(said, text(" in “"),
+			desk.Phrase{Text: l.Before.Name, Kind: string(model.KindDelegation), ID: l.Before.ID}, text("”"))
+		out = append(out, Lowering{said, l.Left, l.Before, l.After})
+	}
+	return out, who.Gone()
+}
