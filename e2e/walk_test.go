@@ -82,6 +82,7 @@ func (s *steps) upload(label, file string)   { s.t.Helper(); s.must(s.Upload(lab
 func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(label, option)) }
 func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
 func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }
+
 // tab goes on by Tab until the focus is on what is named so, at most so many times.
 func (s *steps) tab(name string, most int) {
 	s.t.Helper()

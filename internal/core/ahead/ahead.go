@@ -78,6 +78,11 @@ func (v *View) Spans(user string, keys []string, t time.Time) []index.Span {
 	return v.spans(user, func() index.Bundle { return v.live.Just(keys) }, t)
 }
 
+// SpansOf is [View.Spans] of a bundle of [View.Live], for who asks it of many.
+func (v *View) SpansOf(user string, of index.Bundle, t time.Time) []index.Span {
+	return v.spans(user, func() index.Bundle { return of }, t)
+}
+
 // AllSpans is [View.Spans] of every permission that there is.
 func (v *View) AllSpans(user string, t time.Time) []index.Span { return v.spans(user, v.all, t) }
 

@@ -10,30 +10,48 @@ import (
 	"fachwerk/internal/core/model"
 )
 
+// wall gathers bricks by permission.
+type wall map[string][]Brick
+
+// has tells whether somebody could come to hold as much by as short a way.
+func (w wall) has(f *finder, h index.Holding, steps int) bool {
+	return slices.ContainsFunc(w[h.Permission], func(o Brick) bool {
+		return len(o.Chain) <= steps && f.x.Includes(o.Holding, h)
+	})
+}
+
+func (w wall) add(f *finder, b Brick) {
+	if !w.has(f, b.Holding, len(b.Chain)) {
+		w[b.Permission] = append(slices.DeleteFunc(w[b.Permission], func(o Brick) bool {
+			return len(b.Chain) <= len(o.Chain) && f.x.Includes(b.Holding, o.Holding)
+		}), b)
+	}
+}
+
 // bricks tells what the sources give that somebody does not hold already, each by its shortest way.
-func (f *finder) bricks(user string) []Brick {
-	found := map[string][]Brick{} // by permission
-	add := func(b Brick) {
-		list := found[b.Permission]
-		for _, o := range list {
-			if f.x.Includes(o.Holding, b.Holding) && len(o.Chain) <= len(b.Chain) {
-				return
-			}
-		}
-		list = slices.DeleteFunc(list, func(o Brick) bool {
-			return f.x.Includes(b.Holding, o.Holding) && len(b.Chain) <= len(o.Chain)
-		})
-		found[b.Permission] = append(list, b)
+func (f *finder) bricks(user string) (out []Brick) {
+	found := wall{}
+	for _, s := range f.sources {
+		f.told(s, found)
+	}
+	own, listed := map[string][]index.Holding{}, map[string][]index.Holding{}
+	for _, h := range f.x.Effective(user, f.t) {
+		own[h.Permission] = append(own[h.Permission], h)
 	}
 	for _, s := range f.sources {
-		f.told(s, add)
+		if s.listed {
+			for _, h := range s.gives {
+				if !slices.Contains(listed[h.Permission], h) {
+					listed[h.Permission] = append(listed[h.Permission], h)
+				}
+			}
+		}
 	}
-	own := f.x.Effective(user, f.t)
-	var out []Brick
 	for _, list := range found {
 		for _, b := range list {
-			b.Held = slices.ContainsFunc(own, func(h index.Holding) bool { return f.x.Includes(h, b.Holding) })
-			b.Listed = f.lists(b.Holding)
+			includes := func(o index.Holding) bool { return f.x.Includes(o, b.Holding) }
+			b.Held = slices.ContainsFunc(own[b.Permission], includes)
+			b.Listed = slices.ContainsFunc(listed[b.Permission], includes)
 			out = append(out, b)
 		}
 	}
@@ -44,46 +62,26 @@ func (f *finder) bricks(user string) []Brick {
 	return out
 }
 
-// lists tells whether a delegation's own list of roles and sets lets something be assigned.
-func (f *finder) lists(h index.Holding) bool {
-	return slices.ContainsFunc(f.sources, func(s *source) bool {
-		return s.listed && slices.ContainsFunc(s.gives, func(o index.Holding) bool { return f.x.Includes(o, h) })
-	})
-}
-
-// mostLooked is how many people of a population are looked at for one who does not hold something yet.
-const mostLooked = 500
+// mostLooked is how many people of a population are looked at for one who does not hold something yet; after that, it
+// is taken that there is one.
+const mostLooked = 50
 
 // told tells what a source gives whom.
-func (f *finder) told(s *source, add func(Brick)) {
+func (f *finder) told(s *source, found wall) {
 	if s.each != nil {
-		for _, p := range s.of {
-			for _, person := range p.people {
-				for _, h := range s.each(person) {
-					chain := s.chain(p, person)
-					if s.step.Action != delegation.Seat && len(f.x.NeedsLicences(person, h.Permission)) > 0 {
-						if !f.seat {
-							continue
-						}
-						chain = f.seated(chain, person)
-					}
-					if !f.has(person, h) {
-						add(Brick{Holding: h, Person: person, Chain: chain})
-					}
-				}
-			}
-		}
+		f.toldEach(s, found)
 		return
 	}
 	left := slices.Clone(s.gives)
 	for _, p := range s.of {
+		left = slices.DeleteFunc(left, func(h index.Holding) bool { return found.has(f, h, len(p.via)+1) })
 		if p.fresh {
 			left = slices.DeleteFunc(left, func(h index.Holding) bool {
 				switch {
 				case !f.needs[h.Permission]:
-					add(Brick{Holding: h, Chain: s.chain(p, "")})
+					found.add(f, Brick{Holding: h, Chain: s.chain(p, "")})
 				case f.seat:
-					add(Brick{Holding: h, Chain: f.seated(s.chain(p, ""), "")})
+					found.add(f, Brick{Holding: h, Chain: f.seated(s.chain(p, ""), "")})
 				default:
 					return false
 				}
@@ -94,7 +92,8 @@ func (f *finder) told(s *source, add func(Brick)) {
 			if len(left) == 0 {
 				return
 			}
-			if (person == s.step.By || !f.able(person)) && len(p.people) > 1 {
+			last := n >= min(len(p.people)-1, 2*mostLooked)
+			if (person == s.step.By || !f.able(person)) && len(p.people) > 1 && !last {
 				continue // nobody acts on themselves
 			}
 			left = slices.DeleteFunc(left, func(h index.Holding) bool {
@@ -102,10 +101,10 @@ func (f *finder) told(s *source, add func(Brick)) {
 					return false
 				}
 				switch {
-				case len(f.x.NeedsLicences(person, h.Permission)) == 0:
-					add(Brick{Holding: h, Person: person, Chain: s.chain(p, person)})
-				case f.seat && n >= len(p.people)-2: // of all of them, nobody has the licence
-					add(Brick{Holding: h, Person: person, Chain: f.seated(s.chain(p, person), person)})
+				case f.licensed(person, h.Permission):
+					found.add(f, Brick{Holding: h, Person: person, Chain: s.chain(p, person)})
+				case f.seat && last: // of all who were looked at, nobody has the licence
+					found.add(f, Brick{Holding: h, Person: person, Chain: f.seated(s.chain(p, person), person)})
 				default:
 					return false
 				}
@@ -115,11 +114,43 @@ func (f *finder) told(s *source, add func(Brick)) {
 	}
 }
 
+// toldEach tells what a source gives whom that gives everybody something else. Of an assignment of which all is told,
+// nobody else is asked.
+func (f *finder) toldEach(s *source, found wall) {
+	for _, p := range s.of {
+		for _, person := range p.people {
+			s.each(person, func(g *model.Assignment, gives []index.Holding) {
+				all := len(gives) > 0
+				for _, h := range gives {
+					chain := len(p.via) + 1
+					if found.has(f, h, chain) {
+						continue
+					}
+					seat := s.step.Action != delegation.Seat && !f.licensed(person, h.Permission)
+					if seat && !f.seat || f.has(person, h) {
+						all = false
+						continue
+					}
+					b := Brick{Holding: h, Person: person, Chain: s.chain(p, person)}
+					if seat {
+						b.Chain = f.seated(b.Chain, person)
+					}
+					found.add(f, b)
+				}
+				s.done[g] = all
+			})
+		}
+	}
+}
+
 // seated puts before the last act of a way that the person is given a seat: by a delegation that covers them, if there
 // is one.
 func (f *finder) seated(chain []Step, person string) []Step {
-	var by *Step
+	by := f.seats[person]
 	for _, a := range f.actors {
+		if by != nil {
+			break
+		}
 		for _, g := range a.given {
 			if !slices.Contains(g.Actions, delegation.Seat) {
 				continue
@@ -133,8 +164,15 @@ func (f *finder) seated(chain []Step, person string) []Step {
 			}
 		}
 	}
+	f.seats[person] = by
 	n := len(chain) - 1
 	return append(append(slices.Clone(chain[:n]), *by), chain[n])
+}
+
+// licensed tells whether somebody has the licences that a permission needs.
+func (f *finder) licensed(person, permission string) bool {
+	u, ok := f.d.Users.Find(person)
+	return ok && len(f.lacking(u, permission)) == 0
 }
 
 // able tells whether somebody will hold what is given to them, without being brought back first.
@@ -167,13 +205,18 @@ func (c *Ceiling) Contains(person string, h index.Holding) bool {
 	includes := func(list []index.Holding) bool {
 		return slices.ContainsFunc(list, func(o index.Holding) bool { return f.x.Includes(o, h) })
 	}
+	each := func(s *source, person string) (does bool) {
+		clear(s.done)
+		s.each(person, func(_ *model.Assignment, gives []index.Holding) { does = does || includes(gives) })
+		return does
+	}
 	for _, s := range f.sources {
 		for _, p := range s.of {
 			_, in := slices.BinarySearch(p.people, person)
 			switch {
 			case there && !in, !there && !p.fresh:
-			case s.each != nil && (!there || !includes(s.each(person))), s.each == nil && !includes(s.gives):
-			case !f.needs[h.Permission], f.seat, there && len(f.x.NeedsLicences(person, h.Permission)) == 0:
+			case s.each != nil && (!there || !each(s, person)), s.each == nil && !includes(s.gives):
+			case !f.needs[h.Permission], f.seat, there && f.licensed(person, h.Permission):
 				return true
 			}
 		}

@@ -10,6 +10,7 @@ import (
 
 	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -66,12 +67,14 @@ func (c *Ceiling) TooHigh() (out []Brick) {
 func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 	x := v.Now()
 	f := &finder{
-		v: v, x: x, d: x.Design(), t: t, high: map[string]bool{}, above: map[string][]index.Span{},
-		needs: map[string]bool{}, covered: map[string][]string{}, people: map[string][]*filter.Filter{},
-		held: map[string]map[string][]index.Holding{},
+		v: v, x: x, d: x.Design(), t: t,
+		high: map[string]bool{}, mine: map[string]bool{}, blocked: map[string]bool{}, asked: map[string]bool{},
+		needs: map[string]bool{}, lacks: map[string][]string{}, seats: map[string]*Step{},
+		covered: map[string][]string{}, people: map[string][]*filter.Filter{},
+		carries: map[*model.Assignment][]index.Holding{}, held: map[string]map[string][]index.Holding{},
 	}
 	out := &Ceiling{User: user, f: f}
-	me := &actor{users: []string{user}, alone: user, chains: map[string][]Step{}}
+	me := &actor{users: []string{user}, alone: user, chains: map[string][]Step{}, reach: map[string][]string{}}
 	if x.Live(user, t) {
 		for _, g := range f.d.Delegations {
 			if f.lasts(g.Until) && (g.Delegate.User == user || g.Delegate.Group != "" && x.InGroup(user, g.Delegate.Group)) {
@@ -89,8 +92,7 @@ func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 			return out
 		}
 	}
-	f.begin()
-	f.holds(me)
+	f.begin(user)
 	f.actors = []*actor{me}
 	for {
 		f.sources = f.sources[:0]
@@ -113,12 +115,12 @@ func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 
 // actor is somebody who acts by delegations, or any of several people, who are not told apart.
 type actor struct {
-	users   []string // sorted
-	alone   string   // the only one, who cannot act on themselves
-	given   []*model.Delegation
-	chains  map[string][]Step // how they come to each delegation, by its id
-	holds   []index.Span      // what any of them holds of what puts people above others
-	blocked map[string]bool   // people who stand above all of them
+	users  []string // sorted
+	alone  string   // the only one, who cannot act on themselves
+	given  []*model.Delegation
+	chains map[string][]Step   // how they come to each delegation, by its id
+	holds  []index.Span        // what any of them holds of what puts people above others
+	reach  map[string][]string // whom they may act on by each delegation, by its id
 }
 
 // population are people to whom an act can be done.
@@ -130,11 +132,13 @@ type population struct {
 
 // source is an act, or two, that gives people something.
 type source struct {
-	step   Step         // without the person
-	of     []population // the nearest first
+	step   Step                       // without the person
+	of     []population               // the nearest first
+	done   map[*model.Assignment]bool // of each: all that it gives somebody is told
 	gives  []index.Holding
 	listed bool // it is an assignment of what a delegation lists
-	each   func(person string) []index.Holding
+	// or what it gives a person, by assignment
+	each func(person string, do func(g *model.Assignment, holds []index.Holding))
 }
 
 type finder struct {
@@ -142,29 +146,42 @@ type finder struct {
 	x       *index.Index
 	d       *model.Design
 	t       time.Time
-	high    map[string]bool         // what puts people above others
-	above   map[string][]index.Span // what those hold of it who do, by person
-	needs   map[string]bool         // permissions that need a licence
-	highs   []string                // the same, sorted
-	seat    bool                    // somebody can give licences
-	lock    bool                    // somebody can change when people are valid
-	covered map[string][]string     // whom delegations cover now, by delegation
+	high    map[string]bool     // what puts people above others
+	holds   []index.Span        // what the delegate holds of it
+	mine    map[string]bool     // the permissions of these
+	most    index.Bundle        // all that puts people above others
+	blocked map[string]bool     // people who stand above the delegate, of whom delegations cover
+	asked   map[string]bool     // of which delegations that is known
+	needs   map[string]bool     // permissions that need a licence
+	highs   []string            // the same, sorted
+	seat    bool                // somebody can give licences
+	lock    bool                // somebody can change when people are valid
+	covered map[string][]string // whom delegations cover now, by delegation
 	people  map[string][]*filter.Filter
+	carries map[*model.Assignment][]index.Holding // what assignments carry
 	held    map[string]map[string][]index.Holding // what people hold, or will hold, by person and permission
+	seats   map[string]*Step                      // how somebody is given a licence
+	bare    string                                // somebody without any licence
+	lacks   map[string][]string                   // the licences that they lack, by permission
 	actors  []*actor                              // the delegate, and whoever could come to be one
 	sources []*source
 }
 
 func (f *finder) lasts(until time.Time) bool { return until.IsZero() || f.t.Before(until) }
 
-func (f *finder) begin() {
+func (f *finder) begin(user string) {
 	f.highs = ahead.High(f.d)
 	slices.Sort(f.highs)
 	for _, key := range f.highs {
 		f.high[key] = true
 	}
-	for _, p := range f.v.Holders(f.highs, f.t) {
-		f.above[p] = f.v.Spans(p, f.highs, f.t)
+	if i := slices.IndexFunc(f.d.Users, func(u *model.User) bool { return len(u.Licences) == 0 }); i >= 0 {
+		f.bare = f.d.Users[i].ID
+	}
+	f.most = f.v.Live().Just(f.highs)
+	for _, s := range f.v.Present(user, f.highs, f.t) {
+		f.holds = append(f.holds, s)
+		f.mine[s.Permission] = true
 	}
 	for _, l := range f.d.Licences {
 		for _, key := range f.x.Needing(l.ID) {
@@ -173,19 +190,47 @@ func (f *finder) begin() {
 	}
 }
 
-// holds finds out what any of an actor's users holds that puts people above others, and who stands above all of them.
-func (f *finder) holds(a *actor) {
-	a.holds, a.blocked = nil, map[string]bool{}
-	for _, u := range a.users {
-		if a.alone != "" || f.above[u] != nil {
-			a.holds = append(a.holds, f.v.Present(u, f.highs, f.t)...)
+// bar finds out who of the people whom a delegation covers stands above the delegate. Whoever they could make a
+// delegate does not, so holds no more of what puts people above others; whom it bars, it bars for these too.
+func (f *finder) bar(g *model.Delegation) {
+	if f.asked[g.ID] {
+		return
+	}
+	f.asked[g.ID] = true
+	people := f.coveredBy(g)
+	above := make([]bool, len(people))
+	// Most who are above the delegate hold by now what the delegate does not hold anywhere.
+	others := slices.DeleteFunc(slices.Clone(f.highs), func(key string) bool { return f.mine[key] })
+	holding := f.v.Live().FirstHolding(people, others, len(people), f.t)
+	fan.Out(len(people), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			if u, ok := f.d.Users.Find(people[i]); ok && u.State != model.UserDeactivated &&
+				model.In(f.t, u.From, u.Until) {
+				if _, is := slices.BinarySearch(holding, people[i]); is {
+					above[i] = true
+					continue
+				}
+			}
+			spans := f.v.SpansOf(people[i], f.most, f.t)
+			above[i] = slices.ContainsFunc(spans, func(s index.Span) bool { return !f.mine[s.Permission] }) ||
+				len(spans) > 0 && len(f.v.Beyond(spans, f.holds, f.t)) > 0
+		}
+	})
+	for i, is := range above {
+		if is {
+			f.blocked[people[i]] = true
 		}
 	}
-	for p, spans := range f.above {
-		if len(f.v.Beyond(spans, a.holds, f.t)) > 0 {
-			a.blocked[p] = true
-		}
+}
+
+// coveredBy gives whom a delegation covers now, sorted.
+func (f *finder) coveredBy(g *model.Delegation) []string {
+	all, known := f.covered[g.ID]
+	if !known {
+		all = delegation.Covered(f.x, g)
+		f.covered[g.ID] = all
 	}
+	return all
 }
 
 // names tells whether a delegation of any actor names an action.
@@ -197,15 +242,13 @@ func (f *finder) names(action string) bool {
 
 // reach gives whom a delegation covers now and an actor may act on, sorted.
 func (f *finder) reach(a *actor, g *model.Delegation) []string {
-	all, known := f.covered[g.ID]
-	if !known {
-		all = delegation.Covered(f.x, g)
-		f.covered[g.ID] = all
+	f.bar(g)
+	if a.reach[g.ID] == nil {
+		a.reach[g.ID] = slices.DeleteFunc(slices.Clone(f.coveredBy(g)), func(p string) bool {
+			return p == a.alone || f.blocked[p]
+		})
 	}
-	if len(a.blocked) == 0 && a.alone == "" {
-		return all
-	}
-	return slices.DeleteFunc(slices.Clone(all), func(p string) bool { return p == a.alone || a.blocked[p] })
+	return a.reach[g.ID]
 }
 
 // filtersOf gives the filters that say whom a delegation covers; none if it is an area, or a group whose members are
@@ -264,7 +307,7 @@ func (f *finder) populations(a *actor, g *model.Delegation) (out []population) {
 			if step, can := f.brings(o, g); can {
 				step.By, step.Person = b.by(o), first(f.reach(b, o))
 				people := slices.DeleteFunc(slices.Clone(f.reach(b, o)), func(p string) bool {
-					return p == a.alone || a.blocked[p]
+					return p == a.alone || f.blocked[p]
 				})
 				out = append(out, population{people: people, via: joined(chain, near, step)})
 			}
@@ -309,7 +352,7 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 				}
 				for _, id := range ids {
 					for _, mode := range []model.Mode{model.Full, model.ReadOnly} {
-						gives := f.assigned(a, g, f.x.Content(kind, id), mode)
+						gives := f.assigned(g, f.x.Content(kind, id), mode)
 						f.sources = append(f.sources, &source{
 							step: Step{By: by, Action: action, Kind: kind, ID: id, Mode: mode, Delegation: g.ID},
 							of:   of, gives: gives, listed: true,
@@ -340,15 +383,14 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 			}
 			f.sources = append(f.sources, s)
 		case delegation.Seat:
-			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of}
-			if s.each = f.unlicensed(a); s.each != nil {
+			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: map[*model.Assignment]bool{}}
+			if s.each = f.unlicensed(s.done); s.each != nil {
 				f.sources = append(f.sources, s)
 			}
 		case delegation.Deactivate, delegation.Lock:
-			f.sources = append(f.sources, &source{
-				step: Step{By: by, Action: action, Delegation: g.ID}, of: of,
-				each: func(p string) []index.Holding { return f.awoken(a, p, action) },
-			})
+			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: map[*model.Assignment]bool{}}
+			s.each = func(p string, do func(*model.Assignment, []index.Holding)) { f.awoken(p, action, s.done, do) }
+			f.sources = append(f.sources, s)
 		}
 	}
 }
@@ -357,12 +399,12 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 // 6), so one that carries what does so is made only where, as far and in a mode in which these hold it, or without a
 // licence for it.
 func (f *finder) assigned(
-	a *actor, g *model.Delegation, content []string, mode model.Mode,
+	g *model.Delegation, content []string, mode model.Mode,
 ) (out []index.Holding) {
 	root := f.d.Root()
 	within := cmp.Or(g.Area, root)
 	areas := []string{within}
-	for _, s := range a.holds {
+	for _, s := range f.holds {
 		if f.x.Covers(within, s.Area) {
 			areas = append(areas, s.Area)
 		}
@@ -377,7 +419,7 @@ func (f *finder) assigned(
 	slices.Sort(areas)
 	for _, area := range slices.Compact(areas) {
 		for _, reach := range []model.Reach{model.ReachArea, model.ReachLine, model.ReachOwn} {
-			kept, ok := f.below(a, f.carries(content, area, reach, mode))
+			kept, ok := f.below(f.carrying(content, area, reach, mode))
 			switch {
 			case !ok:
 			case len(kept) == len(content) && area == within && reach == model.ReachArea: // anything narrower is part of it
@@ -392,9 +434,9 @@ func (f *finder) assigned(
 
 // below leaves of what would be given to somebody what puts nobody above an actor; it is not given at all if somebody
 // would be put above them without a licence.
-func (f *finder) below(a *actor, given []index.Holding) (kept []index.Holding, ok bool) {
+func (f *finder) below(given []index.Holding) (kept []index.Holding, ok bool) {
 	for _, h := range given {
-		if !f.high[h.Permission] || f.covers(a, h) {
+		if !f.high[h.Permission] || f.covers(h) {
 			kept = append(kept, h)
 		} else if !f.needs[h.Permission] {
 			return nil, false
@@ -414,7 +456,7 @@ func (f *finder) membership(a *actor, g *model.Delegation, id string, of []popul
 		By: a.by(g), Action: delegation.Membership, Kind: model.KindGroup, ID: id, Delegation: g.ID,
 	}, of: of}
 	if o.Type == model.Rule {
-		if s.of = f.intoRule(a, g, o, of); len(s.of) == 0 {
+		if s.of = f.intoRule(g, o, of); len(s.of) == 0 {
 			return
 		}
 	}
@@ -422,7 +464,7 @@ func (f *finder) membership(a *actor, g *model.Delegation, id string, of []popul
 		if !f.lasts(grant.Until) {
 			continue
 		}
-		kept, ok := f.below(a, f.carried(grant))
+		kept, ok := f.below(f.carried(grant))
 		if !ok {
 			return
 		}
@@ -432,16 +474,18 @@ func (f *finder) membership(a *actor, g *model.Delegation, id string, of []popul
 }
 
 // intoRule leaves of some populations whom an actor could bring into a group that finds its members by a rule.
-func (f *finder) intoRule(a *actor, g *model.Delegation, o *model.Group, of []population) (out []population) {
+func (f *finder) intoRule(g *model.Delegation, o *model.Group, of []population) (out []population) {
 	rule, err := filter.Parse(o.Rule)
 	if err != nil {
 		return nil
 	}
 	filters := append(slices.Clone(f.filtersOf(g)), rule)
-	attributes := free(a)
+	var attributes []string
 	for _, b := range f.actors {
 		attributes = append(attributes, free(b)...)
 	}
+	able := len(attributes) > 0
+	attributes = append(attributes, "active", "state") // which come to be others by themselves
 	for _, p := range of {
 		if p.fresh {
 			if filter.Satisfiable(filters, nil, nil) {
@@ -456,7 +500,7 @@ func (f *finder) intoRule(a *actor, g *model.Delegation, o *model.Group, of []po
 				return !ok || !filter.Satisfiable(filters, index.Person(f.d, u), attributes)
 			})
 		}
-		if p.people = people; len(people) > 0 && len(attributes) > 0 {
+		if p.people = people; len(people) > 0 && able {
 			out = append(out, p)
 		}
 	}
@@ -467,17 +511,22 @@ func (f *finder) intoRule(a *actor, g *model.Delegation, o *model.Group, of []po
 const mostAsked = 2000
 
 // covers tells whether an actor holds something that puts people above others as widely as it would be given.
-func (f *finder) covers(a *actor, h index.Holding) bool {
-	return slices.ContainsFunc(a.holds, func(s index.Span) bool { return f.x.Includes(s.Holding, h) })
+func (f *finder) covers(h index.Holding) bool {
+	return slices.ContainsFunc(f.holds, func(s index.Span) bool { return f.x.Includes(s.Holding, h) })
 }
 
 // carried gives what an assignment carries (§6), whoever has it.
 func (f *finder) carried(a *model.Assignment) []index.Holding {
-	kind, id, _ := strings.Cut(a.Grant(), ":")
-	return f.carries(f.x.Content(model.Kind(kind), id), cmp.Or(a.Area, f.d.Root()), a.Reach, a.Mode)
+	list, known := f.carries[a]
+	if !known {
+		kind, id, _ := strings.Cut(a.Grant(), ":")
+		list = f.carrying(f.x.Content(model.Kind(kind), id), cmp.Or(a.Area, f.d.Root()), a.Reach, a.Mode)
+		f.carries[a] = list
+	}
+	return list
 }
 
-func (f *finder) carries(content []string, area string, reach model.Reach, mode model.Mode) (out []index.Holding) {
+func (f *finder) carrying(content []string, area string, reach model.Reach, mode model.Mode) (out []index.Holding) {
 	whole := area == f.d.Root() && reach == model.ReachArea
 	for _, key := range content {
 		p, ok := f.d.Permission(key)
@@ -491,51 +540,76 @@ func (f *finder) carries(content []string, area string, reach model.Reach, mode 
 
 // unlicensed tells of a person what a licence would give them: what their grants carry, and they have no licence for.
 // They get none by which they would come to stand above whoever gives it.
-func (f *finder) unlicensed(a *actor) func(person string) []index.Holding {
+func (f *finder) unlicensed(
+	done map[*model.Assignment]bool,
+) func(person string, do func(*model.Assignment, []index.Holding)) {
 	if len(f.needs) == 0 {
 		return nil
 	}
 	needing := map[*model.Assignment][]index.Holding{} // what each carries that needs a licence
-	return func(person string) (out []index.Holding) {
+	needs := func(g *model.Assignment) []index.Holding {
+		list, known := needing[g]
+		if !known {
+			if f.lasts(g.Until) {
+				for _, h := range f.carried(g) {
+					if f.needs[h.Permission] {
+						list = append(list, h)
+					}
+				}
+			}
+			needing[g] = list
+		}
+		return list
+	}
+	return func(person string, do func(*model.Assignment, []index.Holding)) {
 		u, ok := f.d.Users.Find(person)
 		if !ok {
-			return nil
+			return
+		}
+		grants := f.v.Live().GrantsFor(person)
+		if !slices.ContainsFunc(grants, func(g *model.Assignment) bool { return !done[g] && len(needs(g)) > 0 }) {
+			return
 		}
 		lacks := map[string][]string{} // the licences that are lacking, by permission
-		var barred [][]string
-		for _, g := range f.v.Live().GrantsFor(person) {
-			list, known := needing[g]
+		lacking := func(h index.Holding) []string {
+			list, known := lacks[h.Permission]
 			if !known {
-				if f.lasts(g.Until) {
-					list = slices.DeleteFunc(f.carried(g), func(h index.Holding) bool { return !f.needs[h.Permission] })
-				}
-				needing[g] = list
+				list = f.lacking(u, h.Permission)
+				lacks[h.Permission] = list
 			}
-			for _, h := range list {
-				if _, known := lacks[h.Permission]; !known {
-					lacks[h.Permission] = f.x.NeedsLicences(person, h.Permission)
-				}
-				if len(lacks[h.Permission]) == 0 {
-					continue
-				}
-				out = append(out, h)
-				if f.high[h.Permission] && !f.covers(a, h) && f.counts(g, u) {
-					barred = append(barred, lacks[h.Permission])
+			return list
+		}
+		var barred [][]string
+		for _, g := range grants {
+			for _, h := range needs(g) {
+				if f.high[h.Permission] && !f.covers(h) && f.counts(g, u) && len(lacking(h)) > 0 {
+					barred = append(barred, lacking(h))
 				}
 			}
 		}
-		return slices.DeleteFunc(out, func(h index.Holding) bool {
-			return slices.ContainsFunc(barred, func(licences []string) bool {
-				return !slices.ContainsFunc(licences, func(l string) bool { return !slices.Contains(lacks[h.Permission], l) })
-			})
-		})
+		for _, g := range grants {
+			if done[g] || len(needs(g)) == 0 {
+				continue
+			}
+			var gives []index.Holding
+			for _, h := range needs(g) {
+				if list := lacking(h); len(list) > 0 && !slices.ContainsFunc(barred, func(licences []string) bool {
+					return !slices.ContainsFunc(licences, func(l string) bool { return !slices.Contains(list, l) })
+				}) {
+					gives = append(gives, h)
+				}
+			}
+			do(g, gives)
+		}
 	}
 }
 
-// counts tells whether an assignment will count for somebody as they are: not for who is deactivated, nor after their
-// validity ends; unless that can be changed.
-func (f *finder) counts(g *model.Assignment, u *model.User) bool {
-	if f.lock || u.State == model.UserDeactivated {
+// counts tells whether an assignment will count for somebody as they are; not if that can be changed.
+func (f *finder) counts(g *model.Assignment, u *model.User) bool { return !f.lock && f.meets(g, u) }
+
+// meets tells whether an assignment will count for somebody within their validity; not for who is deactivated.
+func (f *finder) meets(g *model.Assignment, u *model.User) bool {
+	if u.State == model.UserDeactivated {
 		return false
 	}
 	from, until := f.t, g.Until
@@ -550,29 +624,56 @@ func (f *finder) counts(g *model.Assignment, u *model.User) bool {
 	return until.IsZero() || from.Before(until)
 }
 
-// awoken gives what somebody would hold who is brought back, or whose validity is changed; nothing if they would stand
-// above whoever does it.
-func (f *finder) awoken(a *actor, person, action string) (out []index.Holding) {
-	u, ok := f.d.Users.Find(person)
-	if !ok || u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
-		action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
+// lacking gives the licences that somebody lacks for a permission.
+func (f *finder) lacking(u *model.User, permission string) (out []string) {
+	if !f.needs[permission] {
 		return nil
 	}
-	// With another validity, somebody holds less at a time.
-	if !f.lock && len(f.v.Beyond(f.v.Latent(person, f.highs, f.t), a.holds, f.t)) > 0 {
-		return nil
+	if f.bare == "" { // everybody has one
+		return f.x.NeedsLicences(u.ID, permission)
 	}
-	for _, g := range f.v.Live().GrantsFor(person) {
-		if !f.lasts(g.Until) {
-			continue
-		}
-		for _, h := range f.carried(g) {
-			if !f.high[h.Permission] || f.covers(a, h) {
-				out = append(out, h)
-			}
+	required, known := f.lacks[permission]
+	if !known {
+		required = f.x.NeedsLicences(f.bare, permission)
+		f.lacks[permission] = required
+	}
+	if len(u.Licences) == 0 {
+		return required
+	}
+	for _, l := range required {
+		if !f.x.HasLicence(u.ID, l) {
+			out = append(out, l)
 		}
 	}
 	return out
+}
+
+// awoken tells what somebody would hold who is brought back, or whose validity is changed; nothing if they would stand
+// above whoever does it.
+func (f *finder) awoken(
+	person, action string, done map[*model.Assignment]bool, do func(*model.Assignment, []index.Holding),
+) {
+	u, ok := f.d.Users.Find(person)
+	if !ok || u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
+		action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
+		return
+	}
+	// With another validity, somebody holds less at a time.
+	if !f.lock && len(f.v.Beyond(f.v.Latent(person, f.highs, f.t), f.holds, f.t)) > 0 {
+		return
+	}
+	for _, g := range f.v.Live().GrantsFor(person) {
+		if done[g] || !f.lasts(g.Until) || action == delegation.Lock && f.meets(g, u) {
+			continue // or they will hold it as they are
+		}
+		var gives []index.Holding
+		for _, h := range f.carried(g) {
+			if !f.high[h.Permission] || f.covers(h) {
+				gives = append(gives, h)
+			}
+		}
+		do(g, gives)
+	}
 }
 
 // empower finds delegations that somebody could come to have, and tells whether there were any that are not known yet.
@@ -649,7 +750,7 @@ func (f *finder) empower() (more bool) {
 			others.chains[g.ID] = others.chains[others.given[0].ID]
 		}
 	}
-	f.holds(others)
+	others.reach = map[string][]string{}
 	f.actors = []*actor{f.actors[0], others}
 	return true
 }

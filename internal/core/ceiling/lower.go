@@ -23,7 +23,7 @@ const mostLowerings = 10
 // Lower tries to take the acts off the ways to what makes the ceiling too high, one at a time, and gives the changes by
 // which it is lower, those first that leave least. It ends early once stop says so.
 func (c *Ceiling) Lower(stop func() bool) (out []Lowering) {
-	now := permissions(c.TooHigh())
+	now := c.Beyond()
 	for _, l := range c.lowerings() {
 		if stop() {
 			return out
@@ -35,7 +35,7 @@ func (c *Ceiling) Lower(stop func() bool) (out []Lowering) {
 		if after == nil {
 			continue // such as a delegation without an action
 		}
-		if l.Left = permissions(Of(c.f.v.Next(c.f.x.Update(after)), c.User, c.f.t).TooHigh()); l.Left < now {
+		if l.Left = Of(c.f.v.Next(c.f.x.Update(after)), c.User, c.f.t).Beyond(); l.Left < now {
 			out = append(out, l)
 		}
 	}
@@ -43,10 +43,10 @@ func (c *Ceiling) Lower(stop func() bool) (out []Lowering) {
 	return out
 }
 
-// permissions counts those of some bricks.
-func permissions(bricks []Brick) int {
+// Beyond counts the permissions by which the ceiling is too high.
+func (c *Ceiling) Beyond() int {
 	keys := map[string]bool{}
-	for _, b := range bricks {
+	for _, b := range c.TooHigh() {
 		keys[b.Permission] = true
 	}
 	return len(keys)

@@ -299,3 +299,47 @@ func (d *Finder) Lower(who desk.Actor, user string) ([]Lowering, error) {
 	}
 	return out, who.Gone()
 }
+
+// Rise is a ceiling that is too high, or higher than before, by a draft.
+type Rise struct {
+	Delegate   desk.Ref `json:"delegate"`
+	Delegation desk.Ref `json:"delegation" doc:"The one by which the draft touches it"`
+	Before     int      `json:"before" doc:"By how many permissions it is too high without the draft"`
+	After      int      `json:"after"`
+}
+
+// delegatesTried bounds how many delegates are looked at for one draft.
+const delegatesTried = 10
+
+// Rises tells which ceilings rise by the draft of somebody who sees the whole design: of the delegates of what it
+// touches, as far as that is no more than some.
+func (d *Finder) Rises(who desk.Actor) ([]Rise, error) {
+	s, err := d.wide(who)
+	if err != nil || s.Draft == nil || s.Draft.After == nil {
+		return []Rise{}, err
+	}
+	out, asked := []Rise{}, map[string]bool{}
+	before := *s
+	before.House = s.Present
+	for _, id := range s.Draft.Impact().Delegations {
+		g, ok := s.Design().Delegations.Find(id)
+		if !ok {
+			continue
+		}
+		for _, u := range delegatesOf(s, g) {
+			if asked[u] || len(asked) == delegatesTried {
+				continue
+			}
+			asked[u] = true
+			r := Rise{s.Ref(model.KindUser, u), s.Ref(model.KindDelegation, id), ceilingOf(&before, u).Beyond(),
+				ceilingOf(s, u).Beyond()}
+			if r.After > r.Before {
+				out = append(out, r)
+			}
+			if err := who.Gone(); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return out, nil
+}

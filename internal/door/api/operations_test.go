@@ -122,7 +122,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"askProvider": {bare: true}, "comeBack": {bare: true}, "securityLog": {query: "limit=100"}, "tokens": {},
 		"addToken":          {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
 		"endToken":          {bare: true, in: "none"},
-		"delegationCeiling": {in: "d1"}, "personCeiling": {in: holder}, "lowerCeiling": {in: holder},
+		"delegationCeiling": {in: "d1"}, "personCeiling": {in: holder}, "lowerCeiling": {in: holder}, "draftCeilings": {},
 		"tryCeiling": {body: d.Delegations[0]},
 		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{
 			"subjects": []string{"user:" + d.Users[505].ID}, "grants": []string{"role:" + d.Roles[4].ID},

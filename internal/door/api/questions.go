@@ -84,6 +84,16 @@ func (a *API) questions() {
 			return answer(a.desk.Lower(actor(ctx), in.ID))
 		},
 	)
+	on(
+		a,
+		operation{
+			id:      "draftCeilings",
+			method:  http.MethodGet,
+			path:    "/api/draft/ceilings",
+			summary: "Which ceilings of delegates rise by your draft",
+		},
+		func(ctx context.Context, _ *struct{}) (*body[[]ask.Rise], error) { return answer(a.desk.Rises(actor(ctx))) },
+	)
 	type tryCeilingInput struct{ Body model.Delegation }
 	on(
 		a,

@@ -447,6 +447,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/ceilings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which ceilings of delegates rise by your draft */
+        get: operations["draftCeilings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/conflicts": {
         parameters: {
             query?: never;
@@ -6139,6 +6156,18 @@ export interface components {
             /** @description At most 500 */
             objects: components["schemas"]["ObjectChange"][];
         };
+        Rise: {
+            /** Format: int64 */
+            after: number;
+            /**
+             * Format: int64
+             * @description By how many permissions it is too high without the draft
+             */
+            before: number;
+            delegate: components["schemas"]["Ref"];
+            /** @description The one by which the draft touches it */
+            delegation: components["schemas"]["Ref"];
+        };
         Round: {
             /**
              * Format: int64
@@ -8074,6 +8103,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftCeilings: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rise"][];
                 };
             };
             /** @description Error */

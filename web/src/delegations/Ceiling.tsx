@@ -16,7 +16,10 @@ type Brick = Schemas["CeilingBrick"];
 
 /** What a brick says of how it could come to somebody, and how it looks. */
 const hows: Record<string, { words: string; look: string }> = {
-	beyond: { words: "beyond what the delegate holds or could assign", look: "border-ox border-l-[7px] bg-raised font-semibold text-ox" },
+	beyond: {
+		words: "beyond what the delegate holds or could assign",
+		look: "border-ox border-l-[7px] bg-raised font-semibold text-ox",
+	},
 	listed: { words: "can be assigned, as a delegation lists", look: "border-ochre-line border-l-[7px] bg-raised" },
 	held: { words: "the delegate holds it as widely", look: "border-dashed border-hair text-quiet" },
 };
@@ -54,9 +57,30 @@ export function CeilingLine({ of: c }: { of: Sheet }) {
 				✕ Too high by {count(c.beyond, "permission", "permissions")} that {c.of.name} neither holds nor could assign
 			</span>
 		);
+	if (c.held + c.listed === 0) return <span className="text-moss">✓ Nothing could come of it</span>;
 	return (
 		<span className="text-moss">
-			✓ Nothing could come of it but what {c.of.name} holds or could assign: {number(c.held + c.listed)}
+			✓ Nothing could come of it but what {c.of.name} holds or could assign:{" "}
+			{count(c.held + c.listed, "permission", "permissions")}
+		</span>
+	);
+}
+
+/** One way by which a ceiling is too high, in a line. */
+export function CeilingExample({ of: c }: { of: Sheet }) {
+	const brick = c.panels.flatMap((p) => p.courses.flatMap((o) => o.bricks)).find((b) => b.how === "beyond");
+	const way = brick?.ways[0];
+	if (!way) return null;
+	return (
+		<span className="block text-quiet">
+			{way.steps.map((s, i) => (
+				// biome-ignore lint/suspicious/noArrayIndexKey: a step is its place in the chain
+				<span key={i}>
+					{i > 0 && ", then "}
+					<Sentence parts={s.said} />
+				</span>
+			))}
+			: <span className="narrow font-mono break-words">{brick.key}</span> {extent(way.held)}
 		</span>
 	);
 }

@@ -8,6 +8,7 @@ import { useDraftForm } from "../parts/DraftForm";
 import { dateOf, instantLike } from "../parts/fields";
 import { type By, PeopleBracket } from "../parts/PeopleBracket";
 import { Chips, Picker } from "../parts/Picker";
+import { CeilingExample, CeilingLine } from "./Ceiling";
 import { Covers } from "./Covers";
 import { actionWords } from "./Sentence";
 
@@ -97,6 +98,13 @@ export function EditDelegation({
 		queryKey: [...design, "try-delegation", tried],
 		queryFn: (ask: Ask) => data(ask.POST("/api/delegations/try", { body: { ...tried, name: tried.name || "new" } })),
 		enabled: by === "filter" ? filter.trim() !== "" : !!peopleIn,
+		placeholderData: keepPreviousData,
+	});
+	const ceiling = useAsk({
+		queryKey: [...design, "try-ceiling", tried],
+		queryFn: (ask: Ask) =>
+			data(ask.POST("/api/delegations/try/ceiling", { body: { ...tried, name: tried.name || "new" } })),
+		enabled: ready,
 		placeholderData: keepPreviousData,
 	});
 	const grantable = actions.includes("assign") || actions.includes("revoke");
@@ -278,6 +286,15 @@ export function EditDelegation({
 					{coverage.data ? (
 						<>
 							<Covers of={coverage.data} full />
+							{ready && ceiling.data && (
+								<p
+									className="mt-3 border-t border-hair pt-3 text-[12px]"
+									data-ceiling={ceiling.isFetching ? undefined : "told"}
+								>
+									<CeilingLine of={ceiling.data} />
+									{ceiling.data.beyond > 0 && <CeilingExample of={ceiling.data} />}
+								</p>
+							)}
 							<BackDoors
 								of={coverage.data.backDoors}
 								onName={(group) => {

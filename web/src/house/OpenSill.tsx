@@ -1,14 +1,17 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { Link } from "react-router";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data, Refusal, type Schemas } from "../api/client";
-import { draftDiscard, draftKeep, draftTakeOut, useConflict, useDrafting, useRefresh } from "../api/hooks";
+import { design, draftDiscard, draftKeep, draftTakeOut, useConflict, useDrafting, useRefresh } from "../api/hooks";
 import { alike, GroupImpact, Names } from "../parts/impact";
 import { useNotice } from "../parts/notice";
-import { count, extent, moment, Named, Sentence } from "../parts/words";
+import { count, extent, moment, Named, number, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
+import { useHouse } from "./context";
 import { useTo } from "./lens";
 import { ProveBoard, proofNeeded } from "./ProveBoard";
+import { may } from "./rights";
 
 /** The open sill: each change as a sentence, what it does to whom, what blocks it, and the way to apply it. */
 export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => void }) {
@@ -224,6 +227,12 @@ function Beneath({ edit, meanwhile: m }: { edit: string; meanwhile: Schemas["Mea
 /** What the draft does beside giving and taking: conflicts, licences, and what else it touches. */
 function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 	const [excepting, setExcepting] = useState<Schemas["Clash"] | null>(null);
+	const { me } = useHouse();
+	const rises = useAsk({
+		queryKey: [...design, "draft-ceilings", draft.stamp],
+		queryFn: (ask: Ask) => data(ask.GET("/api/draft/ceilings")),
+		enabled: draft.touches.length > 0 && may(me, "design:view"),
+	});
 	const besides = [draft.conflicts, draft.guarantees, draft.licences, draft.seats, draft.touches, draft.reviews];
 	if (besides.every((list) => list.length === 0)) return null;
 	return (
@@ -278,6 +287,14 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 					</b>
 					<Named of={p.guarantee} />
 					{!p.strict && <span className="block pl-4">{p.says}</span>}
+				</li>
+			))}
+			{rises.data?.map((r) => (
+				<li key={r.delegate.id} className="py-0.5">
+					<b className="text-ox">▲ {r.before > 0 ? "A ceiling rises" : "A ceiling comes to be too high"}: </b>
+					<Named of={r.delegate} /> could bring about {count(r.after, "permission", "permissions")} that they neither
+					hold nor could assign
+					{r.before > 0 && `, ${number(r.before)} until now`}, by <Named of={r.delegation} />
 				</li>
 			))}
 			{draft.seats.map((l) => (
