@@ -75,7 +75,8 @@ func TestPlanAndApply(t *testing.T) {
 	more := folder(t, changed(t, "people/keepers.json", `"displayName": "Bea Marsh"}`,
 		`"displayName": "Bea Marsh"}], "assignments": [{"id": "a2", "subject": {"user": "bea"}, "role": "keeper"}`))
 	told := want(3, "Bea Marsh gains lamp:beam:view, everywhere", "", "plan", "--db", db, more)
-	if !strings.Contains(told, "1 new, 0 changed, 0 deleted") || !strings.Contains(told, "Bea Marsh gets Keeper over the whole organisation") {
+	if !strings.Contains(told, "1 new, 0 changed, 0 deleted") ||
+		!strings.Contains(told, "Bea Marsh gets Keeper over the whole organisation") {
 		t.Errorf("the plan says %q", told)
 	}
 	hash := hashed.FindStringSubmatch(told)
@@ -123,9 +124,11 @@ func TestPartsOfADesign(t *testing.T) {
 		{changed(t, "roles.json", `"role": "keeper"`, `"role": "kepper"`),
 			[]string{"roles.json: assignments[0].role: expected the id of a role; there is no role \"kepper\""}},
 		{changed(t, "roles.json", `"Outer Skerry"`, `"Inner Skerry"`), []string{"roles.json: name: ", "whole.json: name: "}},
-		{changed(t, "people/keepers.json", `"format": "fachwerk-model/1"`, `"format": "x"`), []string{"keepers.json: format: "}},
+		{changed(t, "people/keepers.json", `"format": "fachwerk-model/1"`, `"format": "x"`),
+			[]string{"keepers.json: format: "}},
 		{changed(t, "people/keepers.json", `"users"`, `"usres"`), []string{"keepers.json: usres: there is no such field"}},
-		{changed(t, "people/keepers.json", `{"format"`, `"format"`), []string{"keepers.json: document: this is not valid JSON"}},
+		{changed(t, "people/keepers.json", `{"format"`, `"format"`),
+			[]string{"keepers.json: document: this is not valid JSON"}},
 		{map[string]string{"a.json": `{"format": "fachwerk-model/1"}`}, []string{"name: is missing"}},
 		{map[string]string{"a.txt": ""}, []string{"there is no model file in this folder"}},
 	} {

@@ -100,7 +100,7 @@ func (v *View) Latent(user string, keys []string, t time.Time) []index.Span {
 
 func (v *View) latent(user string, of func() index.Bundle, t time.Time) (out []index.Span) {
 	u, ok := v.now.Design().Users.Find(user)
-	if !ok || u.State == model.UserDeleted {
+	if !ok || u.State == model.UserDeleted || !u.Until.IsZero() && !t.Before(u.Until) {
 		return nil
 	}
 	for _, s := range v.live.Ahead(user, of(), t) {

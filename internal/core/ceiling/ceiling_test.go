@@ -188,3 +188,20 @@ func trimmed(list []string) (out []string) {
 	}
 	return out
 }
+
+// Whoever stands above the delegate is nobody to whom they could do anything.
+func TestWhoIsAboveIsOutOfReach(t *testing.T) {
+	g := quay(delegation.Assign)
+	g.Roles = []string{"viewer"}
+	d := harbour(g)
+	d.Assignments = append(d.Assignments, &model.Assignment{ID: "b", Subject: model.Subject{User: "ann"}, Role: "banker"})
+	v := ahead.Of(index.Compile(model.Build(d)))
+	c := ceiling.Of(v, "lead", now)
+	if got := told(c); len(got) != 1 || !strings.Contains(got[0], "lead assign bea viewer") {
+		t.Errorf("got %q", got)
+	}
+	view := index.Holding{Permission: "s:gate:view", Area: "top", Reach: model.ReachArea}
+	if !c.Contains("bea", view) || c.Contains("ann", view) || c.Contains("lead", view) || c.Contains("cy", view) {
+		t.Error("it contains it of others than bea")
+	}
+}

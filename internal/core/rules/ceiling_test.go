@@ -47,7 +47,9 @@ func takes(o change.Op) bool {
 	case *model.Assignment:
 		return true
 	case *model.Group:
-		return slices.ContainsFunc(o.Before.(*model.Group).Users, func(u string) bool { return !slices.Contains(after.Users, u) })
+		return slices.ContainsFunc(o.Before.(*model.Group).Users, func(u string) bool {
+			return !slices.Contains(after.Users, u)
+		})
 	case *model.User:
 		before := o.Before.(*model.User)
 		return after.State != model.UserActive && before.State != after.State ||
