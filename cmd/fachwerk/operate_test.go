@@ -232,6 +232,7 @@ func TestTheDemoTakesNothingAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.Header.Set("Authorization", "Bearer "+strings.TrimSpace(token))
+	r.Header.Set("Content-Type", "application/json")
 	resp, err := http.DefaultClient.Do(r)
 	if err != nil {
 		t.Fatal(err)

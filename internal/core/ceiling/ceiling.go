@@ -119,7 +119,6 @@ type actor struct {
 	alone  string   // the only one, who cannot act on themselves
 	given  []*model.Delegation
 	chains map[string][]Step   // how they come to each delegation, by its id
-	holds  []index.Span        // what any of them holds of what puts people above others
 	reach  map[string][]string // whom they may act on by each delegation, by its id
 }
 

@@ -15,6 +15,7 @@ import (
 
 // CeilingSheet is what could come of what is delegated to somebody, beyond what people hold already.
 type CeilingSheet struct {
+	Trouble   string         `json:"trouble,omitempty" doc:"Of one that is tried: why nothing can be said, such as a filter that is half written"`
 	Of        desk.Ref       `json:"of" doc:"The delegate"`
 	Delegates []desk.Ref     `json:"delegates" doc:"All to whom the delegation is given; at most 100"`
 	Unlimited string         `json:"unlimited,omitempty" doc:"A right in Fachwerk by which the delegate changes designs, so that there is no ceiling"`
@@ -121,7 +122,9 @@ func (d *Finder) TryCeiling(who desk.Actor, g *model.Delegation) (*CeilingSheet,
 	}
 	tried, err := with(s, g)
 	if err != nil {
-		return nil, err
+		return &CeilingSheet{
+			Trouble: err.Error(), Delegates: []desk.Ref{}, Empowered: []desk.Ref{}, Panels: []CeilingPanel{},
+		}, nil
 	}
 	return ceilingSheet(tried, g, "")
 }

@@ -92,7 +92,9 @@ func (a *API) questions() {
 			path:    "/api/draft/ceilings",
 			summary: "Which ceilings of delegates rise by your draft",
 		},
-		func(ctx context.Context, _ *struct{}) (*body[[]ask.Rise], error) { return answer(a.desk.Rises(actor(ctx))) },
+		func(ctx context.Context, _ *struct{}) (*body[[]ask.Rise], error) {
+			return answer(a.desk.Rises(actor(ctx)))
+		},
 	)
 	type tryCeilingInput struct{ Body model.Delegation }
 	on(

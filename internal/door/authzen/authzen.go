@@ -181,7 +181,7 @@ func (b body) done() { parsers.Put(b.parser) }
 
 // read takes the body in; it answers and gives false if it is not a JSON object.
 func read(w http.ResponseWriter, r *http.Request) (b body, ok bool) {
-	if given := r.Header.Get("Content-Type"); given != "" && given != "application/json" {
+	if given := r.Header.Get("Content-Type"); given != "application/json" { // §10.1: it must say so
 		if media, _, err := mime.ParseMediaType(given); err != nil || media != "application/json" {
 			fail(w, http.StatusUnsupportedMediaType, "Send the request as application/json.")
 			return b, false
@@ -408,6 +408,16 @@ func (r request) question(need parts) (q asked, err error) {
 	}
 	if err != nil {
 		return q, err
+	}
+	for _, part := range []struct {
+		of   *fastjson.Value
+		name string
+	}{{r.subject, "subject"}, {r.action, "action"}} {
+		if given := part.of.Get("properties"); present(given) && (part.name != "action" || need.action) {
+			if err := object(given, part.name+".properties"); err != nil {
+				return q, err
+			}
+		}
 	}
 	f := fields{}
 	subject, _ := f.letters(r.subject, "subject", "type")

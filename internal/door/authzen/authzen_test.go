@@ -642,3 +642,56 @@ func TestWhatIsPermittedIsAUse(t *testing.T) {
 		t.Errorf("after a new start, ann used it at %v (%v)", at, is)
 	}
 }
+
+// What a search for resources gives is evaluated as it is, and is allowed; a page is gone on with by its own question.
+func TestWhatIsFoundCanBeEvaluated(t *testing.T) {
+	c := serve(t)
+	who := `"subject":{"type":"user","id":"ann"},"action":{"name":"view"}`
+	ask := func(endpoint, body string) (results []json.RawMessage, next string, status int, text string) {
+		t.Helper()
+		status, text = c.ask("search/"+endpoint, body)
+		var page struct {
+			Results []json.RawMessage `json:"results"`
+			Page    struct {
+				Next string `json:"next_token"`
+			} `json:"page"`
+		}
+		_ = json.Unmarshal([]byte(text), &page)
+		return page.Results, page.Page.Next, status, text
+	}
+	results, next, _, _ := ask("resource", `{`+who+`,"resource":{"type":"s:board"},"page":{"limit":1}}`)
+	if len(results) != 1 || next == "" {
+		t.Fatalf("the page has %s and goes on with %q", results, next)
+	}
+	if status, got := c.ask("evaluation", `{`+who+`,"resource":`+string(results[0])+`}`); status != 200 ||
+		!strings.Contains(got, `"decision":true`) {
+		t.Errorf("%s is answered %d %s", results[0], status, got)
+	}
+	more := `,"page":{"limit":1,"token":"` + next + `"}}`
+	if results, _, status, text := ask("resource", `{`+who+`,"resource":{"type":"s:board"}`+more); status != 200 ||
+		len(results) != 1 {
+		t.Errorf("the next page is answered %d %s", status, text)
+	}
+	for endpoint, other := range map[string]string{
+		"resource": `{` + who + `,"resource":{"type":"s:gate"}` + more,
+		"action":   `{"subject":{"type":"user","id":"ann"},"resource":{"type":"s:board","id":"7"}` + more,
+	} {
+		if _, _, status, text := ask(endpoint, other); status != 400 || !strings.Contains(text, "another question") {
+			t.Errorf("another question with the token is answered %d %s", status, text)
+		}
+	}
+	for _, body := range []string{
+		`{"subject":{"type":"user","id":"ann","properties":7},"action":{"name":"view"},"resource":{"type":"s:board","id":"7"}}`,
+		`{"subject":{"type":"user","id":"ann"},"action":{"name":"view","properties":[]},"resource":{"type":"s:board","id":"7"}}`,
+	} {
+		if status, text := c.ask("evaluation", body); status != 400 ||
+			!strings.Contains(text, "properties: expected an object") {
+			t.Errorf("%s is answered %d %s", body, status, text)
+		}
+	}
+	resp, _ := c.send(http.MethodPost, "/access/v1/evaluation", c.token, "",
+		`{`+who+`,"resource":{"type":"s:board","id":"7"}}`)
+	if resp.StatusCode != http.StatusUnsupportedMediaType {
+		t.Errorf("without a content type it is answered %d", resp.StatusCode)
+	}
+}

@@ -1,7 +1,9 @@
 package authzen
 
 import (
+	"crypto/sha256"
 	"encoding/base64"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"slices"
@@ -35,6 +37,7 @@ func (s *server) search(
 	q, err := requestIn(b.Value).question(need)
 	p := page{limit: pageDefault}
 	if err == nil {
+		p.of = questioned(r.URL.Path, q)
 		err = p.read(b.Get("page"))
 	}
 	var ids []string
@@ -52,8 +55,16 @@ func (s *server) search(
 
 // page says which results are wanted: at most limit, after one.
 type page struct {
+	of    string // names the question
 	after string
 	limit int
+}
+
+// questioned names a question, so that nobody goes on with one by the token of another.
+func questioned(endpoint string, q asked) string {
+	data, _ := json.Marshal(q.Question) // texts and instants only
+	sum := sha256.Sum256(append([]byte(endpoint+" "), data...))
+	return base64.RawURLEncoding.EncodeToString(sum[:9])
 }
 
 // tokenMark begins every token, so that a made-up one is noticed.
@@ -78,9 +89,12 @@ func (p *page) read(given *fastjson.Value) error {
 		return err
 	}
 	decoded, err := base64.RawURLEncoding.DecodeString(token)
-	after, ours := strings.CutPrefix(string(decoded), tokenMark)
-	if err != nil || !ours {
+	of, after, ours := strings.Cut(strings.TrimPrefix(string(decoded), tokenMark), ":")
+	switch {
+	case err != nil || !ours || !strings.HasPrefix(string(decoded), tokenMark):
 		return fmt.Errorf("page.token: %q is no token that was given out", token)
+	case of != p.of:
+		return fmt.Errorf("page.token: %q was given out for another question: ask that one again with it", token)
 	}
 	p.after = after
 	return nil
@@ -99,7 +113,7 @@ func (p page) answer(w http.ResponseWriter, ids []string, result func(id string)
 	}
 	next := ""
 	if start+len(shown) < len(ids) {
-		next = base64.RawURLEncoding.EncodeToString([]byte(tokenMark + shown[len(shown)-1]))
+		next = base64.RawURLEncoding.EncodeToString([]byte(tokenMark + p.of + ":" + shown[len(shown)-1]))
 	}
 	reply(
 		w,
@@ -113,6 +127,12 @@ func (p page) answer(w http.ResponseWriter, ids []string, result func(id string)
 type entity struct {
 	Type string `json:"type"`
 	ID   string `json:"id"`
+}
+
+// place is a record of nobody in particular at an area.
+type place struct {
+	entity
+	Properties map[string]string `json:"properties"`
 }
 
 func (s *server) searchSubject(w http.ResponseWriter, r *http.Request) {
@@ -131,7 +151,9 @@ func (s *server) searchResource(w http.ResponseWriter, r *http.Request) {
 		r,
 		parts{subjectID: true, action: true},
 		func(q asked) ([]string, error) { return s.desk.WhereMay(q.Question) },
-		func(q asked, id string) any { return entity{q.kind, id} },
+		func(q asked, id string) any { // as it is, it can be evaluated
+			return place{entity{q.kind, id}, map[string]string{"area": id}}
+		},
 	)
 }
 

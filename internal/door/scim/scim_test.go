@@ -235,7 +235,7 @@ func TestQueriesOverSCIM(t *testing.T) {
 				fmt.Sprintf(`"active":%v`, i%2 == 0))).
 			is(201)
 	}
-	d.do("POST", "/Groups", `{"displayName":"Crew"}`).is(201)
+	d.do("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Crew"}`).is(201)
 	for filter, want := range map[string]int{
 		`userName eq "P3"`: 1, `externalId eq "X3"`: 1, `externalId eq "x3"`: 0, `id eq "p3"`: 1, `displayName sw "F"`: 7,
 		`name.familyName eq "f1"`: 2, `emails[type eq "work" and value co "p5@"]`: 1, `emails.value ew ".example"`: 7,
@@ -293,7 +293,7 @@ func TestBulk(t *testing.T) {
 	// The group comes first, and mentions who comes after.
 	bulk(
 		0,
-		`{"method":"POST","path":"/Groups","bulkId":"g","data":{"displayName":"Crew","members":[{"value":"bulkId:a"},{"value":"bulkId:b"}]}},
+		`{"method":"POST","path":"/Groups","bulkId":"g","data":{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Crew","members":[{"value":"bulkId:a"},{"value":"bulkId:b"}]}},
 		{"method":"POST","path":"/Users","bulkId":"a","data":`+user(
 			"ann",
 		)+`},
@@ -308,7 +308,7 @@ func TestBulk(t *testing.T) {
 			"ann",
 		)+`},
 		{"method":"DELETE","path":"/Users/nobody"},
-		{"method":"POST","path":"/Groups","bulkId":"h","data":{"displayName":"Never","members":[{"value":"bulkId:zz"}]}}`,
+		{"method":"POST","path":"/Groups","bulkId":"h","data":{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Never","members":[{"value":"bulkId:zz"}]}}`,
 	).
 		is(200, "Operations/0/status", "201", "Operations/0/location", d.url+"/Groups/crew", "Operations/0/bulkId", "g",
 			"Operations/1/status", "201", "Operations/3/status", "200", "Operations/4/status", "409",
@@ -419,7 +419,7 @@ func TestADirectoryLocksNobodyOut(t *testing.T) {
 // Many at once are recorded one by one, each answered with what it did, and a decision right after knows it.
 func TestManyAtOnce(t *testing.T) {
 	d := begin(t)
-	d.do("POST", "/Groups", `{"displayName":"Crew"}`).is(201)
+	d.do("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Crew"}`).is(201)
 	before := d.desk.Revision()
 	var wait sync.WaitGroup
 	for i := range 20 {

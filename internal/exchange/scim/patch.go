@@ -1,6 +1,7 @@
 package scim
 
 import (
+	"encoding/json"
 	"maps"
 	"reflect"
 	"slices"
@@ -14,6 +15,23 @@ type patching struct {
 	Op    string `json:"op"`
 	Path  string `json:"path"`
 	Value any    `json:"value"`
+	given bool   // a value, be it null
+}
+
+// UnmarshalJSON reads an operation, and whether it has a value.
+func (o *patching) UnmarshalJSON(data []byte) error {
+	type plain patching
+	var names map[string]json.RawMessage
+	if err := json.Unmarshal(data, (*plain)(o)); err != nil {
+		return err
+	}
+	if err := json.Unmarshal(data, &names); err != nil {
+		return err
+	}
+	for name := range names {
+		o.given = o.given || strings.EqualFold(name, "value")
+	}
+	return nil
 }
 
 // Patch gives what a PATCH (RFC 7644 §3.5.2) makes of a resource, which stays as it is.
@@ -25,8 +43,7 @@ func (t *Type) Patch(r Resource, data []byte) (Resource, error) {
 	if err := decode(data, &in); err != nil {
 		return nil, err
 	}
-	if in.Schemas != nil &&
-		!slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, PatchSchema) }) {
+	if !slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, PatchSchema) }) {
 		return nil, Bad("invalidValue", "schemas: expected %q", PatchSchema)
 	}
 	if len(in.Operations) == 0 {
@@ -46,6 +63,9 @@ func (t *Type) patch(r Resource, o patching) error {
 	op := strings.ToLower(o.Op)
 	if op != "add" && op != "replace" && op != "remove" {
 		return Bad("invalidSyntax", "op: expected add, replace or remove, not %q", o.Op)
+	}
+	if op != "remove" && !o.given { // §3.5.2.1 and §3.5.2.3
+		return Bad("invalidValue", "value: is missing, and an %s needs one", op)
 	}
 	path := strings.TrimSpace(o.Path)
 	whole := t.extended != nil && strings.EqualFold(strings.TrimSuffix(path, ":"), t.Extension())

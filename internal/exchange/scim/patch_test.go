@@ -122,7 +122,7 @@ func TestPatchMembers(t *testing.T) {
 		`{"op":"add","path":"members","value":"c"}`:                                                    "a b g c",
 		`{"op":"remove","path":"members[value eq \"a\"]"},{"op":"add","path":"members","value":["a"]}`: "b g a",
 	} {
-		got, err := Groups.Patch(parse(t, crew), []byte(`{"Operations":[`+ops+`]}`))
+		got, err := Groups.Patch(parse(t, crew), []byte(`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+ops+`]}`))
 		if err != nil {
 			t.Errorf("%s: %v", ops, err)
 			continue
@@ -179,10 +179,13 @@ func TestPatchErrors(t *testing.T) {
 			"an object"},
 		`{"op":"add","path":"emails","value":[{"value":"a","primary":true},{"value":"b","primary":true}]}`: {"invalidValue",
 			"primary"},
-		``: {"invalidValue", "at least one"},
+		`{"op":"add","path":"title"}`:     {"invalidValue", "value: is missing"},
+		`{"op":"replace","path":"title"}`: {"invalidValue", "value: is missing"},
+		`{"op":"replace"}`:                {"invalidValue", "value: is missing"},
+		``:                                {"invalidValue", "at least one"},
 	} {
 		before := parse(t, brisk)
-		_, err := Users.Patch(before, []byte(`{"Operations":[`+ops+`]}`))
+		_, err := Users.Patch(before, []byte(`{"schemas":["urn:ietf:params:scim:api:messages:2.0:PatchOp"],"Operations":[`+ops+`]}`))
 		var e *Error
 		if !errors.As(err, &e) || e.Type != want[0] || !strings.Contains(e.Detail, want[1]) || e.Status != 400 {
 			t.Errorf("%s: %#v, want %v", ops, err, want)

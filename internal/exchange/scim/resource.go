@@ -72,9 +72,11 @@ func (t *Type) Read(data []byte) (Resource, error) {
 		return nil, err
 	}
 	r := Resource{}
+	claimed := false
 	for name, v := range in {
 		switch {
 		case strings.EqualFold(name, "schemas"):
+			claimed = true
 			if err := t.claims(v); err != nil {
 				return nil, err
 			}
@@ -93,6 +95,9 @@ func (t *Type) Read(data []byte) (Resource, error) {
 				return nil, err
 			}
 		}
+	}
+	if !claimed { // RFC 7643 §3
+		return nil, Bad("invalidValue", "schemas: is missing; expected %q among them", t.schema.ID)
 	}
 	return r, t.complete(r)
 }

@@ -30,7 +30,7 @@ func TestRead(t *testing.T) {
 		t.Errorf("read as %s", shown(map[string]any(r)))
 	}
 	for text, says := range map[string]string{
-		`{`: "JSON", `[]`: "JSON", `{} x`: "JSON", `{}`: "userName", `{"userName":" "}`: "userName",
+		`{`: "JSON", `[]`: "JSON", `{} x`: "JSON", `{}`: "schemas", `{"userName":" "}`: "userName",
 		`{"userName":5}`: "a text", `{"userName":"a","active":3}`: "true or false", `{"userName":"a","name":[]}`: "an object",
 		`{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"userName":"a"}`:            "schemas",
 		`{"userName":"a","emails":[3]}`:                                                         "emails[0]",
@@ -39,7 +39,7 @@ func TestRead(t *testing.T) {
 		`{"userName":"a","emails":[{"value":"a","primary":true},{"value":"b","primary":true}]}`: "only one",
 	} {
 		var e *Error
-		if _, err := Users.Read([]byte(text)); !errors.As(err, &e) || e.Status != 400 ||
+		if _, err := Users.Read(claiming(Users, text)); !errors.As(err, &e) || e.Status != 400 ||
 			!strings.Contains(e.Detail, says) {
 			t.Errorf("%s: %v, want something about %q", text, err, says)
 		}
@@ -135,7 +135,7 @@ func TestPeopleComeAndGo(t *testing.T) {
 		`{"userName":"a","name":{"formatted":"Dr. A"},"urn:ietf:params:scim:schemas:extension:enterprise:2.0:User":{"employeeNumber":"7","department":"D","manager":{"value":"m"}}}`,
 		`{"userName":"a","nickName":"Ace","addresses":[{"locality":"Skerryhaven","primary":true}]}`,
 	} {
-		sent, err := Users.Read([]byte(text))
+		sent, err := Users.Read(claiming(Users, text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -159,7 +159,7 @@ func TestPeopleComeAndGo(t *testing.T) {
 		}
 	}
 	name := func(text string) string {
-		r, err := Users.Read([]byte(text))
+		r, err := Users.Read(claiming(Users, text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -190,7 +190,7 @@ func TestWhatADirectoryDoesNotTouch(t *testing.T) {
 		State:          model.UserLocked,
 		Source:         model.Local,
 	}
-	r, err := Users.Read([]byte(`{"userName":"a2","active":true}`))
+	r, err := Users.Read(claiming(Users, `{"userName":"a2","active":true}`))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -213,7 +213,7 @@ func TestWhatADirectoryDoesNotTouch(t *testing.T) {
 		{model.UserDeactivated, `"title":"x"`, model.UserDeactivated}, {model.UserActive, `"title":"x"`, model.UserActive},
 		{model.UserInvited, `"title":"x"`, model.UserInvited},
 	} {
-		r, err := Users.Read([]byte(`{"userName":"a",` + c.sent + `}`))
+		r, err := Users.Read(claiming(Users, `{"userName":"a",`+c.sent+`}`))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -227,7 +227,7 @@ func TestWhatADirectoryDoesNotTouch(t *testing.T) {
 func TestGroupsComeAndGo(t *testing.T) {
 	known := func(id string) (bool, bool) { return id == "u" || id == "both", id == "g" || id == "both" }
 	read := func(text string) Resource {
-		r, err := Groups.Read([]byte(text))
+		r, err := Groups.Read(claiming(Groups, text))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -265,5 +265,21 @@ func TestGroupsComeAndGo(t *testing.T) {
 	if g, err := ToGroup(read(`{"displayName":"R2"}`), rule, known); err != nil || g.Rule != rule.Rule ||
 		g.Name != "R2" {
 		t.Errorf("%+v %v", g, err)
+	}
+}
+
+// claiming is what a directory sends, with the schema that it is of.
+func claiming(t *Type, text string) []byte {
+	if strings.Contains(text, `"schemas"`) || !strings.HasPrefix(text, `{"`) {
+		return []byte(text)
+	}
+	return []byte(`{"schemas":["` + t.schema.ID + `"],` + text[1:])
+}
+
+func TestSchemasAreClaimed(t *testing.T) {
+	var e *Error
+	if _, err := Users.Read([]byte(`{"userName":"a"}`)); !errors.As(err, &e) || e.Status != 400 ||
+		!strings.Contains(e.Detail, "schemas: is missing") {
+		t.Errorf("without schemas: %v", err)
 	}
 }

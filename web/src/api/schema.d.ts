@@ -3567,6 +3567,8 @@ export interface components {
             /** @description The delegate */
             of: components["schemas"]["Ref"];
             panels: components["schemas"]["CeilingPanel"][];
+            /** @description Of one that is tried: why nothing can be said, such as a filter that is half written */
+            trouble?: string;
             /** @description A right in Fachwerk by which the delegate changes designs, so that there is no ceiling */
             unlimited?: string;
         };

@@ -286,7 +286,7 @@ export function EditDelegation({
 					{coverage.data ? (
 						<>
 							<Covers of={coverage.data} full />
-							{ready && ceiling.data && (
+							{ready && ceiling.data && !ceiling.data.trouble && (
 								<p
 									className="mt-3 border-t border-hair pt-3 text-[12px]"
 									data-ceiling={ceiling.isFetching ? undefined : "told"}
