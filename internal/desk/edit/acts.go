@@ -150,7 +150,7 @@ func (d *Editor) Change(who desk.Actor, c Change) (*Changed, error) {
 		page := desk.Itoa(done.Revision)
 		done.Links = &Links{
 			Page:    "/history?before=" + desk.Itoa(done.Revision+1) + "#revision-" + page,
-			History: "/api/history?limit=1&after=" + desk.Itoa(done.Revision-1),
+			History: "/api/revisions?limit=1&after=" + desk.Itoa(done.Revision-1),
 			Undo:    "/api/draft/undo",
 		}
 		_, err = d.Make(composed, strings.TrimSpace(c.Reason), func(s *store.Store, revision int) error {

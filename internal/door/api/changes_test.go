@@ -79,6 +79,21 @@ func TestAChangeInOneCall(t *testing.T) {
 		t.Errorf("%d assignments of the new role, want 2", given)
 	}
 
+	// Its links lead to it.
+	links := v["links"].(map[string]any)
+	req, _ := http.NewRequest("GET", url+links["history"].(string), nil)
+	req.Header.Set("Authorization", p.header.Get("Authorization"))
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	var list []map[string]any
+	if err := json.NewDecoder(resp.Body).Decode(&list); err != nil || len(list) != 1 ||
+		list[0]["number"] != float64(before+1) || !strings.Contains(resp.Header.Get("Link"), `rel="next"`) {
+		t.Errorf("%s leads to %v, with the link %q (%v)", links["history"], list, resp.Header.Get("Link"), err)
+	}
+
 	// The same again is the same answer, and changes nothing; another change under the key is refused.
 	status, again, _ := p.send("POST", "/api/changes", body)
 	if status != http.StatusCreated || again["revision"] != float64(before+1) || d.Present().Revision != before+1 {

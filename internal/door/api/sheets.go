@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -559,6 +560,10 @@ func (a *API) history() {
 		Limit  int `query:"limit" minimum:"1" maximum:"200" default:"50"`
 		After  int `query:"after" minimum:"-1" default:"-1" doc:"If given: all revisions above this number, earliest first, with their operations"`
 	}
+	type historyOutput struct {
+		Link string `header:"Link" doc:"Of what came after a revision: where the next page is, if there may be one (RFC 8288)"`
+		Body []view.Revision
+	}
 	on(
 		a,
 		operation{
@@ -567,13 +572,19 @@ func (a *API) history() {
 			path:    "/api/revisions",
 			summary: "The record, latest first; or what came after a revision, to follow it",
 		},
-		func(ctx context.Context, in *historyInput) (*body[[]view.Revision], error) {
+		func(ctx context.Context, in *historyInput) (*historyOutput, error) {
 			if in.After >= 0 {
-				return answer(a.desk.Changes(actor(ctx), in.After, in.Limit))
+				list, err := a.desk.Changes(actor(ctx), in.After, in.Limit)
+				out := &historyOutput{Body: list}
+				if len(list) == in.Limit { // there may be more
+					out.Link = fmt.Sprintf("</api/revisions?after=%d&limit=%d>; rel=\"next\"", list[len(list)-1].Number, in.Limit)
+				}
+				return out, err
 			}
 			q := in.search()
 			q.Before, q.Limit = in.Before, in.Limit
-			return answer(a.desk.History(actor(ctx), q))
+			list, err := a.desk.History(actor(ctx), q)
+			return &historyOutput{Body: list}, err
 		},
 	)
 	type eventsInput struct {
@@ -590,7 +601,12 @@ func (a *API) history() {
 		},
 		func(ctx context.Context, in *eventsInput) (*huma.StreamResponse, error) {
 			after := in.After
-			if n, err := strconv.Atoi(in.Last); err == nil {
+			if in.Last != "" {
+				n, err := strconv.Atoi(in.Last)
+				if err != nil || n < 0 {
+					return nil, newProblem(http.StatusBadRequest, "Last-Event-ID: expected the number of a revision.",
+						&huma.ErrorDetail{Location: "header.Last-Event-ID", Message: "expected a whole number", Value: in.Last})
+				}
 				after = n
 			}
 			who := actor(ctx)

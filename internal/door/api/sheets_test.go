@@ -255,6 +255,13 @@ func TestTheRecordIsFollowed(t *testing.T) {
 	if status != http.StatusOK || strings.Count(v["text"].(string), `"operations":[`) != 2 {
 		t.Errorf("two revisions are %d %v", status, v)
 	}
+	for _, last := range []string{"x", "-1", "1.5"} {
+		b.header.Set("Last-Event-ID", last)
+		if status, v, _ := b.send("GET", "/api/revisions/events", nil); status != http.StatusBadRequest {
+			t.Errorf("after the event %q: %d %v", last, status, v)
+		}
+	}
+	b.header.Del("Last-Event-ID")
 	r, err := http.NewRequest("GET", address+"/api/revisions/events?after=0", nil)
 	if err != nil {
 		t.Fatal(err)

@@ -12206,6 +12206,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {
