@@ -73,7 +73,7 @@ var (
 				func() error { return p.See("[data-worklist=ready]", "Joins Terminal 2 gate crew") },
 			)
 		}},
-		{"delegation", "/delegations", "li", "Ruben Adeyemi may", nil},
+		{"delegation", "/delegations/keepers-whole", "section[aria-label='What would lower it']", "not too high", nil},
 		{"leaving", "/people/ulla.tannahill/leaving", "form", "no successor yet", func(p *browser.Page) error {
 			return browser.Steps(
 				func() error { return p.Pick("Who takes over Quay hand", "Mireille Aster") },

@@ -63,6 +63,15 @@ func (c *Ceiling) TooHigh() (out []Brick) {
 	return out
 }
 
+// Raises tells whether a delegation by itself lets its delegate bring about more than it lists; of one that does not,
+// no ceiling is too high.
+func Raises(g *model.Delegation) bool {
+	return g.GroupsWhole && slices.Contains(g.Actions, delegation.Membership) ||
+		slices.ContainsFunc(g.Actions, func(a string) bool {
+			return a == delegation.Seat || a == delegation.Deactivate || a == delegation.Lock || a == delegation.Invite
+		})
+}
+
 // Of finds the ceiling of a person at t; nothing is in it if nothing is delegated to them.
 func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 	x := v.Now()

@@ -230,7 +230,12 @@ func (t *teller) become(kind model.Kind, field string, before, after any) string
 	if after != nil {
 		is = t.show(f, after)
 	}
+	_, flagged := cmp.Or(after, before).(bool)
 	switch {
+	case flagged && (is == "" || is == "false"):
+		return "no longer holds"
+	case flagged:
+		return "holds now"
 	case is == "":
 		return "is emptied, was " + was
 	case was == "":

@@ -16,6 +16,9 @@ const delegatesAsked = 20
 func highCeilings(s *search) (out []Finding) {
 	asked := map[string]bool{}
 	for _, g := range s.d.Delegations {
+		if !ceiling.Raises(g) {
+			continue
+		}
 		delegates := []string{g.Delegate.User}
 		if g.Delegate.Group != "" {
 			delegates = s.x.Members(g.Delegate.Group)

@@ -124,7 +124,7 @@ type Role struct {
 	Description string    `json:"description,omitempty"`
 	Owner       string    `json:"owner,omitempty" ref:"user" names:"is owned by them"`
 	State       Lifecycle `json:"state,omitzero" means:"“active”"`
-	Protected   bool      `json:"protected,omitempty"`
+	Protected   bool      `json:"protected,omitempty" said:"“protected”"`
 	Sets        []string  `json:"sets,omitempty" ref:"set" joins:"| is included in " leaves:"| is taken out of " names:"includes it"`
 	Inherits    []string  `json:"inherits,omitempty" ref:"role" joins:"what | gives is inherited by " leaves:"what | gives is no longer inherited by " names:"inherits it"`
 	Permissions []string  `json:"permissions,omitempty" ref:"permission" joins:"| is put into " leaves:"| is taken out of " names:"gives it"`
@@ -221,7 +221,7 @@ type Assignment struct {
 	From    time.Time `json:"from,omitzero"`
 	Until   time.Time `json:"until,omitzero"`
 	Reason  string    `json:"reason,omitempty"`
-	Contact bool      `json:"contact,omitempty"`
+	Contact bool      `json:"contact,omitempty" said:"“named contact”"`
 }
 
 // GrantKey is what an assignment gives to whom, where, how far and how long. Two assignments with the same key are
@@ -396,7 +396,7 @@ type Delegation struct {
 	Roles       []string  `json:"roles,omitempty" ref:"role" names:"lets it be assigned"`
 	Sets        []string  `json:"sets,omitempty" ref:"set" names:"lets it be assigned"`
 	Groups      []string  `json:"groups,omitempty" ref:"group" names:"lets people be put into it"`
-	GroupsWhole bool      `json:"groupsWhole,omitempty"`
+	GroupsWhole bool      `json:"groupsWhole,omitempty" said:"“handed over whole”"`
 	Area        string    `json:"area,omitempty" ref:"area" gone:"deleted" means:"the whole organisation" names:"holds there"`
 	MaxDays     *int      `json:"maxDays,omitempty"`
 	From        time.Time `json:"from,omitzero"`
