@@ -1816,7 +1816,7 @@ var mutants = []mutant{
 	},
 	{
 		"a ceiling counts on whoever stands above the delegate",
-		"internal/core/ceiling/ceiling.go",
+		"internal/core/ceiling/reach.go",
 		"return p == a.alone || f.blocked[p]\n\t\t})\n\t}\n\treturn",
 		"return p == a.alone\n\t\t})\n\t}\n\treturn",
 		"./internal/core/ceiling",

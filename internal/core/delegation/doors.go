@@ -16,8 +16,9 @@ type BackDoor struct {
 	Actions []string // of the delegation
 }
 
-// bringing are the attributes that each action lets a delegate set.
-var bringing = map[string][]string{
+// Sets are the attributes of people that each action lets a delegate set, as the rules of groups name them; to state
+// and validity no membership answers (§9, rule 3).
+var Sets = map[string][]string{
 	Edit: {"displayName", "title", "department", "userType", "qualifications"},
 	Move: {"area", "manager"},
 	Seat: {"licences"},
@@ -44,7 +45,7 @@ func BackDoors(v *ahead.View, d *model.Delegation, t time.Time) (out []BackDoor)
 		door := BackDoor{Group: g.ID}
 		for _, action := range []string{Invite, Edit, Move, Seat} {
 			if slices.Contains(d.Actions, action) &&
-				slices.ContainsFunc(bringing[action], func(name string) bool { return slices.Contains(looks, name) }) {
+				slices.ContainsFunc(Sets[action], func(name string) bool { return slices.Contains(looks, name) }) {
 				door.Actions = append(door.Actions, action)
 			}
 		}
