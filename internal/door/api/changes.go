@@ -212,8 +212,12 @@ type changeOutput struct {
 // planBytes bounds a model file that is sent.
 const planBytes = 256 << 20
 
-// readDesign reads a model file that was sent whole.
-func readDesign(data []byte) (*model.Design, error) {
+// readDesign reads a model file that was sent whole, for who sees the whole design: for others, not so much as a look
+// is taken at it.
+func (a *API) readDesign(ctx context.Context, data []byte) (*model.Design, error) {
+	if err := a.desk.MayExport(actor(ctx)); err != nil {
+		return nil, err
+	}
 	design, problems, err := modelfile.Read(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
@@ -244,7 +248,7 @@ func (a *API) plans() {
 			most:    planBytes, modelFile: true,
 		},
 		func(ctx context.Context, in *planInput) (*body[*desk.Plan], error) {
-			design, err := readDesign(in.RawBody)
+			design, err := a.readDesign(ctx, in.RawBody)
 			if err != nil {
 				return nil, err
 			}
@@ -267,7 +271,7 @@ func (a *API) plans() {
 			most:    planBytes, modelFile: true,
 		},
 		func(ctx context.Context, in *applyPlanInput) (*body[*desk.Applied], error) {
-			design, err := readDesign(in.RawBody)
+			design, err := a.readDesign(ctx, in.RawBody)
 			if err != nil {
 				return nil, err
 			}
