@@ -140,7 +140,7 @@ type finder struct {
 	blocked map[string]bool     // people who stand above the delegate, of whom delegations cover
 	asked   map[string]bool     // of which delegations that is known
 	needs   map[string]bool     // permissions that need a licence
-	highs   []string            // the same, sorted
+	highs   []string            // what puts people above others, sorted
 	seat    bool                // somebody can give licences
 	lock    bool                // somebody can change when people are valid
 	covered map[string][]string // whom delegations cover now, by delegation
