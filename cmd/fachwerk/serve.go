@@ -428,7 +428,7 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		if err := desk.Guarded(d.SeriesDue); err != nil {
 			slog.Error("cannot do what series of reviews are due to do", "error", err)
 		}
-		if err := desk.Guarded(func() error { return errors.Join(d.RemindDue(), d.TasksDue()) }); err != nil {
+		if err := desk.Guarded(func() error { return errors.Join(d.RemindDue(), d.TasksDue(), d.AbsencesDue()) }); err != nil {
 			slog.Error("cannot remind", "error", err)
 		}
 		if err := desk.Guarded(d.EndDue); err != nil {

@@ -57,7 +57,7 @@ func workCommand() *cobra.Command {
 		}
 		d.Set(set.accounts(set.outside(set.Addr)))
 		d.SetZone(set.zone)
-		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.EndDue()); err != nil {
+		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue()); err != nil {
 			return err
 		}
 		sent := 0

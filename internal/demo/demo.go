@@ -83,7 +83,11 @@ func seatHoistkeeper(d *model.Design, day time.Time) {
 	}
 	for _, u := range waiting[:len(waiting)-2] {
 		u.Licences = append(u.Licences, seat)
-		u.LastUse["hoistkeeper"] = u.LastUse["crewtide"]
+		if at, used := u.LastUse["crewtide"]; used {
+			u.LastUse["hoistkeeper"] = at
+		} else {
+			u.LastUse["hoistkeeper"] = day.AddDate(0, 0, -14)
+		}
 	}
 }
 

@@ -279,6 +279,9 @@ func temper(users []*model.User, today time.Time) {
 			u.UserType, u.Source, u.Until = "seasonal", model.Local, today.AddDate(0, 4, 0)
 		case i%37 == 21 && u.Manager != "":
 			u.UserType, u.Source, u.Until = "contractor", model.Local, today.AddDate(0, 1+i%6, 0)
+			if i%2 == 0 && len(u.Licences) == 0 { // an account that was made and never used
+				clear(u.LastUse)
+			}
 		}
 	}
 	// The last of some areas, who have no part in the demo: not everybody is just active.

@@ -61,7 +61,7 @@ func TestADelegateReviewsTheirOwn(t *testing.T) {
 		eve := desk.Actor{User: "eve", Proven: now}
 		r := must[*review.Review](t)(d.OpenReview(eve, review.NewReview{Role: "night", Fallback: "ann"}))
 		items := itemsOf(t, d, eve, r.ID)
-		if len(items) != 1 || items[0].User.ID != "cy" {
+		if len(items) != 1 || items[0].Subject.ID != "cy" {
 			t.Fatalf("a delegate over t1 reviews %+v", items)
 		}
 		must[*review.ReviewItem](t)(d.Decide(desk.Actor{User: "ann"}, items[0].ID, "revoke", "not needed"))

@@ -31,7 +31,7 @@ func itemsOf(t *testing.T, d *rooms.Desk, who desk.Actor, id int) []review.Revie
 
 func itemAbout(t *testing.T, items []review.ReviewItem, user string) review.ReviewItem {
 	t.Helper()
-	i := slices.IndexFunc(items, func(i review.ReviewItem) bool { return i.User.ID == user })
+	i := slices.IndexFunc(items, func(i review.ReviewItem) bool { return i.Subject.ID == user })
 	if i < 0 {
 		t.Fatalf("no item is about %s", user)
 	}
@@ -235,9 +235,9 @@ func TestFromOpeningToReport(t *testing.T) {
 	revoked := []string{"deniz.eriksrud", "ingrid.nakawa"}
 	for _, i := range items {
 		switch {
-		case slices.Contains(revoked, i.User.ID):
+		case slices.Contains(revoked, i.Subject.ID):
 			must[*review.ReviewItem](t)(d.Decide(ruben, i.ID, "revoke", "moved to the quay"))
-		case !slices.Contains(undecided, i.User.ID):
+		case !slices.Contains(undecided, i.Subject.ID):
 			must[*review.ReviewItem](t)(d.Decide(ruben, i.ID, "keep", ""))
 		}
 	}
@@ -281,7 +281,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	}
 	tasks := must[[]review.ReviewTask](t)(d.Tasks(mireille))
 	about := func(user string) review.ReviewTask {
-		return tasks[slices.IndexFunc(tasks, func(t review.ReviewTask) bool { return t.User.ID == user })]
+		return tasks[slices.IndexFunc(tasks, func(t review.ReviewTask) bool { return t.Subject.ID == user })]
 	}
 	task := must[*review.TaskDetail](t)(d.Task(mireille, about("tomasz.oyelaran").ID))
 	if len(task.Choices) != 3 || task.Choices[0].Losing != 1 || task.Choices[1].Losing < 15 ||
@@ -321,7 +321,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	became := func() map[string]review.After {
 		out := map[string]review.After{}
 		for _, a := range must[*review.Afterwards](t)(d.Afterwards(oona, r.ID)).Rows {
-			out[a.User.ID] = a
+			out[a.Subject.ID] = a
 		}
 		return out
 	}
@@ -436,7 +436,7 @@ func TestFromOpeningToReport(t *testing.T) {
 	for _, i := range list2 { // the doubtful come first
 		kept = kept || i.Evidence.Suggested == "keep"
 		if kept && i.Evidence.Suggested == "revoke" {
-			t.Errorf("what is doubtful about %s comes after what is not", i.User.ID)
+			t.Errorf("what is doubtful about %s comes after what is not", i.Subject.ID)
 		}
 	}
 	if !kept {

@@ -200,7 +200,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Fatalf("ann sees %+v with %+v", detail, items)
 	}
 	one := items[0]
-	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.User.ID != "cy" || len(inside.Direct) != 1 ||
+	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.Subject.ID != "cy" || len(inside.Direct) != 1 ||
 		len(inside.Loses) != 1 ||
 		inside.Loses[0].Permission != "s:gate:open" ||
 		len(inside.Stays) != 1 ||
@@ -267,10 +267,10 @@ func TestReviewersAreNeverThemselves(t *testing.T) {
 	refused(t, err, desk.Invalid, "Nobody but Bea")
 	r := must[*review.Review](t)(d.OpenReview(kay, review.NewReview{Role: "night"}))
 	for _, i := range itemsOf(t, d, kay, r.ID) {
-		if i.Reviewer.ID == i.User.ID {
-			t.Errorf("%s decides about themselves", i.User.Name)
+		if i.Reviewer.ID == i.Subject.ID {
+			t.Errorf("%s decides about themselves", i.Subject.Name)
 		}
-		if i.User.ID == "ann" && i.Reviewer.ID != "kay" {
+		if i.Subject.ID == "ann" && i.Reviewer.ID != "kay" {
 			t.Errorf("ann has no manager, so the opener decides, not %s", i.Reviewer.Name)
 		}
 	}

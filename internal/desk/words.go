@@ -10,7 +10,9 @@ import (
 	"strings"
 	"time"
 
+	"fachwerk/internal/core/ceiling"
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -238,6 +240,50 @@ func (h *House) Subject(s model.Subject) Ref {
 		return h.Ref(model.KindUser, s.User)
 	}
 	return h.Ref(model.KindGroup, s.Group)
+}
+
+// Ceiling is the ceiling of somebody in the design that is seen.
+func Ceiling(s *Sight, user string) *ceiling.Ceiling {
+	return Counted(s, "ceiling "+user, func() *ceiling.Ceiling { return ceiling.Of(s.Ahead(), user, s.At) })
+}
+
+// Step tells an act that leads to a ceiling, in a sentence.
+func (h *House) Step(step ceiling.Step) []Phrase {
+	text := func(t string) Phrase { return Phrase{Text: t} }
+	named := func(kind model.Kind, id, none string) Phrase {
+		if id == "" {
+			return text(none)
+		}
+		r := h.Ref(kind, id)
+		return Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID}
+	}
+	by := named(model.KindUser, step.By, "Whoever that is")
+	person := named(model.KindUser, step.Person, "them")
+	what := named(step.Kind, step.ID, "")
+	switch step.Action {
+	case delegation.Invite:
+		return []Phrase{by, text(" invites somebody new")}
+	case delegation.Assign:
+		how := ""
+		if step.Mode == model.ReadOnly {
+			how = ", read-only"
+		}
+		return []Phrase{by, text(" assigns "), what, text(" to "), person, text(how)}
+	case delegation.Membership:
+		if g, ok := h.Design().Groups.Find(step.ID); ok && g.Type == model.Rule {
+			return []Phrase{by, text(" alters "), person, text(" so that the rule of "), what, text(" finds them")}
+		}
+		return []Phrase{by, text(" puts "), person, text(" into "), what}
+	case delegation.Seat:
+		return []Phrase{by, text(" gives "), person, text(" the licence that is lacking")}
+	case delegation.Deactivate:
+		return []Phrase{by, text(" brings "), person, text(" back")}
+	case delegation.Lock:
+		return []Phrase{by, text(" makes "), person, text(" valid again")}
+	case delegation.Move:
+		return []Phrase{by, text(" moves "), person, text(" within reach")}
+	}
+	return []Phrase{by, text(" alters "), person, text(", who comes within reach")}
 }
 
 // TroubleIn gives what is wrong with a filter's text, and where, in characters.

@@ -109,7 +109,7 @@ func members(o model.Object) map[string]bool {
 func (s *Store) ReviewedSince(at, to time.Time) (out [][3]string, err error) {
 	rows, err := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
 		Select(`DISTINCT i."user", CASE WHEN i.role = '' AND i."set" = '' THEN r.role ELSE i.role END, i."set"`).
-		Where("i.decision <> '' AND i.decided > ? AND i.decided <= ?", at.UTC(), to.UTC()).Rows()
+		Where(`i.decision <> '' AND i."of" = '' AND i.decided > ? AND i.decided <= ?`, at.UTC(), to.UTC()).Rows()
 	if err != nil {
 		return nil, err
 	}

@@ -285,6 +285,24 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// What was answered to a program that may ask the same again.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Answer{}) },
+	// Reviews ask about more than access, some twice, and people are away.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&Review{}, &ReviewItem{}, &Absence{}); err != nil {
+			return err
+		}
+		for _, sql := range []string{
+			`UPDATE reviews SET ask = '', second_by = '', second_person = '', second_risk = 0 WHERE ask IS NULL`,
+			`UPDATE review_items SET "of" = '', keeps = '', maker = '', second = '', stage = 0 WHERE "of" IS NULL`,
+			`DROP INDEX IF EXISTS idx_review_items_brief`,
+			`CREATE INDEX idx_review_items_brief
+				ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt, "of", keeps)`,
+		} {
+			if err := tx.Exec(sql).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	},
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

@@ -13,6 +13,7 @@ import (
 type Review struct {
 	ID   int `gorm:"primaryKey"`
 	Name string
+	Ask  string // what it asks; empty: about access
 	// What it asks about; what is empty does not narrow.
 	System string
 	Role   string
@@ -25,7 +26,11 @@ type Review struct {
 	DecidedBy string // "manager", "owner" or "person"
 	Person    string
 	Fallback  string
-	Fate      string // what becomes of undecided items: "keep" or "revoke"
+	// Who decides a second time about what the first would keep, if it is of that risk or more.
+	SecondBy     string // as DecidedBy; empty: nobody
+	SecondPerson string
+	SecondRisk   int
+	Fate         string // what becomes of undecided items: "keep" or "revoke"
 	Opener    string
 	Opened    time.Time
 	Due       time.Time
@@ -67,6 +72,13 @@ type ReviewItem struct {
 	Reason   string
 	Decided  *time.Time
 	By       string
+	// Of a review that asks about something else than access.
+	Of    string // what it is about, as kind:id
+	Keeps string // what that keeps, as kind:id
+	Maker string // of what is set aside: who did
+	// Second decides once the first reviewer would keep it; Stage is 1 from then on.
+	Second string
+	Stage  int
 }
 
 // ReviewTask asks the owner of a group what becomes of an item that was revoked but comes by the group.
@@ -200,7 +212,7 @@ func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
 // they are about.
 func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	rows, err := s.db.Model(&ReviewItem{}).
-		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt").
+		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt", "of", "keeps").
 		Where("review = ?", review).Rows()
 	if err != nil {
 		return nil, err
@@ -209,7 +221,7 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	for rows.Next() {
 		i := ReviewItem{Review: review}
 		if err := rows.Scan(
-			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By, &i.Doubt,
+			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By, &i.Doubt, &i.Of, &i.Keeps,
 		); err != nil {
 			return nil, err
 		}
@@ -221,7 +233,7 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 
 // Revoked gives whose, and of what, the items of a review are that were revoked.
 func (s *Store) Revoked(review int) (out []ReviewItem, err error) {
-	return out, s.db.Model(&ReviewItem{}).Select("user", "role", "set").
+	return out, s.db.Model(&ReviewItem{}).Select("user", "role", "set", "direct", "of", "keeps").
 		Where("review = ? AND decision = 'revoke'", review).Find(&out).Error
 }
 
@@ -229,7 +241,7 @@ func (s *Store) Revoked(review int) (out []ReviewItem, err error) {
 func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 	rows, err := q.Model(&ReviewItem{}).
 		Select("id", "review", "user", "role", "set", "reviewer", "handed_by", "note", "direct", "groups", "given",
-			"evidence", "decision", "reason", "decided", "by", "doubt").
+			"evidence", "decision", "reason", "decided", "by", "doubt", "of", "keeps", "maker", "second", "stage").
 		Order("id").Rows()
 	if err != nil {
 		return nil, err
@@ -239,7 +251,9 @@ func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 		var i ReviewItem
 		var direct, groups, given []byte
 		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct,
-			&groups, &given, &i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By, &i.Doubt); err != nil {
+&groups, &given,
+			&i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By, &i.Doubt, &i.Of, &i.Keeps, &i.Maker, &i.Second,
+			&i.Stage); err != nil {
 			return nil, err
 		}
 		for _, list := range []struct {
@@ -270,7 +284,7 @@ func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 		for _, i := range items {
 			done := tx.Model(&ReviewItem{}).
 				Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
-				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note").
+				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note", "Stage").
 				Updates(&i)
 			if done.Error == nil && done.RowsAffected == 0 {
 				return ErrNotFound
@@ -316,7 +330,7 @@ func (s *Store) Lately(user, role, set string, at time.Time) (out []DecidedItem,
 	q := s.db.Table("review_items i").Joins("JOIN reviews r ON r.id = i.review").
 		Select(`i.review, r.name, i."user", coalesce(nullif(i.role, ''), CASE WHEN i."set" = '' THEN r.role ELSE '' END) AS role,
 			i."set", i.decision, i.reason, i."by", max(i.decided) AS at`).
-		Where("i.decision <> '' AND i.decided <= ?", at.UTC()).
+		Where(`i.decision <> '' AND i.decided <= ? AND i."of" = ''`, at.UTC()).
 		Group(`i."user", 4, i."set"`).Order(`i."user", 4, i."set"`)
 	if user != "" {
 		q = q.Where(`i."user" = ?`, user)

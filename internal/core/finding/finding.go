@@ -147,6 +147,16 @@ func (f *Finding) ID() string {
 	return strings.Join(parts, " ")
 }
 
+// Named gives what the finding of a name is about, the first of all first, as far as its name tells.
+func Named(name string) (out []Object) {
+	for _, part := range strings.Fields(name) {
+		if kind, id, ok := strings.Cut(part, ":"); ok && slices.Contains(model.Kinds, model.Kind(kind)) {
+			out = append(out, Object{model.Kind(kind), id})
+		}
+	}
+	return out
+}
+
 // Is tells whether a finding names an object.
 func (f *Finding) Is(kind model.Kind, id string) bool {
 	return slices.Contains(f.Objects, Object{kind, id})

@@ -30,6 +30,44 @@ func (x *Index) HeldBy(kind model.Kind, id string, t time.Time) People {
 	return People{x.holders(kind, id, t)}
 }
 
+// Those gives some people, by id, as a set; who is not in the design is left out.
+func (x *Index) Those(users []string) People {
+	out := bitset.New(uint(x.people.n))
+	for _, id := range users {
+		if place, ok := x.design.Users.Position(id); ok {
+			out.Set(uint(place))
+		}
+	}
+	return People{out}
+}
+
+// And gives who is in both.
+func (p People) And(q People) People {
+	if p.bits == nil || q.bits == nil {
+		return People{}
+	}
+	return People{p.bits.Intersection(q.bits)}
+}
+
+// Len is how many they are.
+func (p People) Len() int {
+	if p.bits == nil {
+		return 0
+	}
+	return int(p.bits.Count())
+}
+
+// InAny is how many of them are in at least one of some sets.
+func (p People) InAny(sets ...People) int {
+	all := People{bitset.New(0)}
+	for _, q := range sets {
+		if q.bits != nil {
+			all.bits.InPlaceUnion(q.bits)
+		}
+	}
+	return p.And(all).Len()
+}
+
 // Has tells whether the person at a place is one of them.
 func (p People) Has(place int) bool { return p.bits != nil && p.bits.Test(uint(place)) }
 

@@ -17,8 +17,10 @@ import (
 	"fachwerk/internal/core/use"
 )
 
-// Scope says what a review asks about: the assignments that fit all of it. What is empty does not narrow.
+// Scope says what a review asks, and about what: whatever fits all of it. What is empty does not narrow. What is said of
+// assignments here goes for access; other asks read it as near to that as they can, and know fewer fields.
 type Scope struct {
+	Ask    Ask
 	System string // roles and sets that give something of this system
 	Role   string // this role
 	Set    string // this set
@@ -28,11 +30,20 @@ type Scope struct {
 	Filter string // people whom this filter matches (RFC 7644)
 }
 
-// Empty tells that a scope narrows nothing.
+// Empty tells that a scope asks about all access there is, which no review does.
 func (s Scope) Empty() bool { return s == Scope{} }
 
 // Check gives what is wrong with a scope in a design, or nil.
 func (s Scope) Check(d *model.Design) error {
+	known, ok := fields[s.Ask]
+	if !ok {
+		return fmt.Errorf("nothing is called %q that a review could ask", s.Ask)
+	}
+	for _, name := range s.narrows() {
+		if !slices.Contains(known, name) {
+			return fmt.Errorf("a review of %s is not narrowed by a %s", s.Ask, name)
+		}
+	}
 	for _, ref := range []struct {
 		kind model.Kind
 		id   string
@@ -50,19 +61,27 @@ func (s Scope) Check(d *model.Design) error {
 	return nil
 }
 
-// Item is one question of a review: should this person keep this role, or this set?
+// Item is one question of a review: should this person keep this role, or this set? Or, of another ask, should what it
+// is about keep what it says?
 type Item struct {
-	User   string
+	User   string   // the person; of other asks, whom it is about, if that is one person
 	Role   string   // or
 	Set    string   // a single set
-	Direct []string // assignments to the person, which go away if it is revoked
+	Direct []string // assignments that go away if it is revoked: to the person, or to the group that it is about
 	Groups []string // groups by whose assignments the person has it too; these stay
 	Given  []string // the assignments to these groups
+
+	Of    Target // of other asks than access, what it is about
+	Keeps Target // what that keeps: part of a role, what a group gives; empty: that it is there at all
+	Maker string // of what is set aside, who did
 }
 
 // Target names what an item is about.
 func (i Item) Target() (model.Kind, string) {
-	if i.Role != "" {
+	switch {
+	case i.Of != Target{}:
+		return i.Keeps.Kind, i.Keeps.ID
+	case i.Role != "":
 		return model.KindRole, i.Role
 	}
 	return model.KindSet, i.Set
@@ -71,10 +90,23 @@ func (i Item) Target() (model.Kind, string) {
 // MostItems is how many items one review may have: more than anybody can be asked with a clear head.
 const MostItems = 50_000
 
-// Items gives an item for every live person and every role or set that the person is assigned at t within a scope,
-// by person and then by role and set. Where covers is given, only people whom it lets in are asked about. If there
-// are more than [MostItems], it gives none and says so.
-func Items(x *index.Index, scope Scope, t time.Time, covers func(*model.User) bool) (items []Item, more bool) {
+// Items gives the items of a review at t: of one that asks about access, an item for every live person and every role or
+// set that the person is assigned within the scope, by person and then by role and set. Where covers is given, only
+// people whom it lets in are asked about. If there are more than [MostItems], it gives none and says so.
+func Items(
+	x *index.Index, scope Scope, f Facts, t time.Time, covers func(*model.User) bool,
+) (items []Item, more bool) {
+	if scope.Ask == AskAccess {
+		return access(x, scope, t, covers)
+	}
+	if items = about(x, scope, f, t, covers); len(items) > MostItems {
+		return nil, true
+	}
+	return items, false
+}
+
+// access gives the items of a review that asks about access.
+func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) bool) (items []Item, more bool) {
 	d := x.Design()
 	var people *filter.Filter
 	if scope.Filter != "" {
@@ -167,63 +199,19 @@ func Items(x *index.Index, scope Scope, t time.Time, covers func(*model.User) bo
 
 // touches tells whether what an assignment gives has to do with the system and the risk of a scope.
 func touches(x *index.Index, scope Scope, a *model.Assignment) bool {
+	kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
+	return gives(x, scope, x.Content(kind, id))
+}
+
+// gives tells whether one of some permissions has to do with the system and the risk of a scope.
+func gives(x *index.Index, scope Scope, keys []string) bool {
 	if scope.System == "" && scope.Risk == 0 {
 		return true
 	}
-	kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
-	return slices.ContainsFunc(x.Content(kind, id), func(key string) bool {
+	return slices.ContainsFunc(keys, func(key string) bool {
 		p, _ := x.Design().Permission(key)
 		return (scope.System == "" || strings.HasPrefix(key, scope.System+":")) && p.Risk >= scope.Risk
 	})
-}
-
-// Deciders says who decides a review's items.
-type Deciders struct {
-	By       string // ByManager, ByOwner or ByPerson
-	Person   string // of ByPerson
-	Fallback string // decides where there is nobody else
-}
-
-// Who decides: the manager of the person; the owner of the role, set or group; or one person for all.
-const (
-	ByManager = "manager"
-	ByOwner   = "owner"
-	ByPerson  = "person"
-)
-
-// Reviewer gives who decides an item: whom the deciders name, or else the fallback, or else the first of others who
-// is live; never the person of the item. It is empty if there is nobody. first tells that it is whom the deciders
-// name.
-func Reviewer(x *index.Index, i Item, who Deciders, t time.Time, others ...string) (reviewer string, first bool) {
-	d := x.Design()
-	var named []string
-	switch who.By {
-	case ByOwner:
-		kind, id := i.Target()
-		switch o := d.Get(kind, id).(type) {
-		case *model.Role:
-			named = append(named, o.Owner)
-		case *model.Set:
-			named = append(named, o.Owner)
-		}
-		for _, g := range i.Groups {
-			if o, ok := d.Groups.Find(g); ok {
-				named = append(named, o.Owner)
-			}
-		}
-	case ByPerson:
-		named = append(named, who.Person)
-	default:
-		if u, ok := d.Users.Find(i.User); ok {
-			named = append(named, u.Manager)
-		}
-	}
-	for n, c := range slices.Concat(named, []string{who.Fallback}, others) {
-		if c != "" && c != i.User && x.Live(c, t) {
-			return c, n < len(named)
-		}
-	}
-	return "", false
 }
 
 // Evidence is what helps to decide an item, apart from the record.
@@ -239,6 +227,13 @@ type Evidence struct {
 	Beside    bool      // what is given by hand comes by a group too, for as long and as wide
 	Since     time.Time // since when it is held; zero if the record does not tell. Weigh leaves it to the caller
 	Revoked   time.Time // when a review last took it away; zero if none did. Weigh leaves it to the caller
+
+	// Of items that are not about what a person is assigned.
+	Holders  int       // how many live people have it: the members of a group, the holders of a role
+	Lately   int       // how many of these used what it gives within [IdleAfter] days
+	Tells    bool      // whether any use of what it gives is known
+	Ends     time.Time // when it ends by itself; zero: never
+	Needless bool      // of an exception: nothing that it excepts is the case
 }
 
 // Scales gather the evidence for items of one design at one instant. What items have in common is found out once.
@@ -251,6 +246,8 @@ type Scales struct {
 	posts    []int // by place of a person in the design: which post it is; 0 for none
 	peers    []int // by post: how many live people have it
 	breaches map[string][]duty.Violation
+	held     map[Target]index.People // see holders
+	lately   map[string]index.People // by what is used: who did within IdleAfter days
 }
 
 // Target is what an item is about.
@@ -276,6 +273,7 @@ func NewScales(x *index.Index, uses *use.Book, breaches []duty.Violation, t time
 		uses:     uses,
 		t:        t,
 		targets:  map[Target]*target{},
+		held:     map[Target]index.People{},
 		posts:    make([]int, len(x.Design().Users)),
 		peers:    make([]int, 1),
 		breaches: map[string][]duty.Violation{},
@@ -308,7 +306,7 @@ func (s *Scales) target(i Item) *target {
 	if known := s.targets[at]; known != nil {
 		return known
 	}
-	w := &target{keys: s.x.Content(kind, id), alike: map[int]int{}}
+	w := &target{keys: keys(s.x, at), alike: map[int]int{}}
 	for _, key := range w.keys {
 		p, _ := s.x.Design().Permission(key)
 		w.risk = max(w.risk, p.Risk)
@@ -326,6 +324,9 @@ func (s *Scales) target(i Item) *target {
 
 // Weigh gathers the evidence for an item.
 func (s *Scales) Weigh(i Item) Evidence {
+	if (i.Of != Target{}) {
+		return s.weighOther(i)
+	}
 	w := s.target(i)
 	e := Evidence{Gives: len(w.keys), Risk: w.risk, Beside: beside(s.x, i)}
 	place, ok := s.x.Design().Users.Position(i.User)
@@ -374,6 +375,12 @@ func (e Evidence) Doubts(t time.Time) (out []string) {
 	if e.Used && e.LastUse.Before(t.AddDate(0, 0, -IdleAfter)) {
 		out = append(out, fmt.Sprintf("not used for %d days", int(t.Sub(e.LastUse).Hours()/24)))
 	}
+	if e.Tells && e.Lately*10 <= e.Holders {
+		out = append(out, fmt.Sprintf("used by %d of %d within %d days", e.Lately, e.Holders, IdleAfter))
+	}
+	if e.Needless {
+		out = append(out, "it is not needed")
+	}
 	if e.Peers >= fewestPeers && e.Alike*5 <= e.Peers {
 		out = append(out, fmt.Sprintf("only %d of %d peers have it", e.Alike, e.Peers))
 	}
@@ -396,20 +403,6 @@ func Outcome(x *index.Index, i Item, ended []string, t time.Time) (goes, stays [
 		}
 	}
 	return goes, stays
-}
-
-// Revoke gives the change that takes away the direct assignments of items that were revoked, as far as these still
-// exist.
-func Revoke(d *model.Design, items []Item) []change.Op {
-	var ops []change.Op
-	for _, i := range items {
-		for _, id := range i.Direct {
-			if a, ok := d.Assignments.Find(id); ok {
-				ops = append(ops, change.Delete(a))
-			}
-		}
-	}
-	return ops
 }
 
 // TakePersonOut gives the change after which a person is no longer in a group: out of it, and out of every group

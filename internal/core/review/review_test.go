@@ -131,7 +131,7 @@ func TestItems(t *testing.T) {
 		if err := c.scope.Check(x.Design()); err != nil {
 			t.Errorf("%+v: %v", c.scope, err)
 		}
-		if got, _ := review.Items(x, c.scope, now, nil); !reflect.DeepEqual(got, c.want) {
+		if got, _ := review.Items(x, c.scope, review.Facts{}, now, nil); !reflect.DeepEqual(got, c.want) {
 			t.Errorf("for %+v the items are\n%+v, want\n%+v", c.scope, got, c.want)
 		}
 	}
@@ -171,7 +171,7 @@ func TestReviewer(t *testing.T) {
 			"dan", false},
 		{review.Item{User: "bea", Role: "r"}, review.Deciders{}, []string{"bea"}, "", false},
 	} {
-		if got, first := review.Reviewer(x, c.item, c.by, now, c.others...); got != c.want || first != c.first {
+		if got, first := review.NewChooser(x, now, nil, c.others...).Reviewer(c.item, c.by); got != c.want || first != c.first {
 			t.Errorf("%+v by %+v is for %q (%v), want %q (%v)", c.item, c.by, got, first, c.want, c.first)
 		}
 	}

@@ -6,8 +6,10 @@ import (
 	"slices"
 	"time"
 
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/use"
 )
 
 // Suggestion is what the evidence about an item speaks for, in the eyes of a rule of thumb. It is a help to whoever
@@ -56,6 +58,15 @@ func (e Evidence) against(t time.Time) (out []sign) {
 			sign{2, fmt.Sprintf("Of %d people with the same title and department, %s.", e.Peers, have(e.Alike))},
 		)
 	}
+	switch {
+	case e.Tells && e.Lately == 0:
+		out = append(out, sign{3, fmt.Sprintf("Nobody used it within %d days, of %d who have it.", IdleAfter, e.Holders)})
+	case e.Tells && e.Lately*10 <= e.Holders:
+		out = append(out, sign{2, fmt.Sprintf("Of %d who have it, %s within %d days.", e.Holders, usedIt(e.Lately), IdleAfter)})
+	}
+	if e.Needless {
+		out = append(out, sign{3, "Nothing that it excepts is the case: without it, nothing would be violated."})
+	}
 	if len(e.Conflicts) > 0 {
 		out = append(out, sign{2, "It adds to a conflict of duties."})
 	}
@@ -76,6 +87,9 @@ func (e Evidence) pro(t time.Time) (out []sign) {
 	if e.Used && !e.LastUse.Before(t.AddDate(0, 0, -usedLately)) {
 		out = append(out, sign{2, "They used it within the last " + fmt.Sprint(usedLately) + " days."})
 	}
+	if e.Tells && e.Lately*2 >= e.Holders && e.Lately > 0 {
+		out = append(out, sign{2, fmt.Sprintf("Of %d who have it, %s within %d days.", e.Holders, usedIt(e.Lately), IdleAfter)})
+	}
 	if e.Peers >= fewestPeers && e.Alike*2 >= e.Peers {
 		out = append(
 			out,
@@ -83,6 +97,13 @@ func (e Evidence) pro(t time.Time) (out []sign) {
 		)
 	}
 	return out
+}
+
+func usedIt(n int) string {
+	if n == 1 {
+		return "one used it"
+	}
+	return fmt.Sprintf("%d used it", n)
 }
 
 func have(n int) string {
@@ -119,6 +140,94 @@ func (e Evidence) Suggest(t time.Time) (Suggestion, bool) {
 		return Suggestion{Keep: true, Why: heaviest(e.pro(t))}, true
 	}
 	return Suggestion{}, false
+}
+
+// weighOther gathers the evidence for an item that is not about what a person is assigned.
+func (s *Scales) weighOther(i Item) Evidence {
+	w := s.target(i)
+	e := Evidence{Gives: len(w.keys), Risk: w.risk}
+	d := s.x.Design()
+	switch i.Of.Kind {
+	case model.KindUser:
+		for _, at := range s.uses.Systems(i.User) {
+			e.Used = true
+			if at.After(e.LastUse) {
+				e.LastUse = at
+			}
+		}
+		e.Never = !e.Used
+	case model.KindConflict:
+		if c, ok := d.Conflicts.Find(i.Of.ID); ok {
+			for _, x := range c.Exceptions {
+				if x.User == i.User && x.Until.After(e.Ends) {
+					e.Ends = x.Until
+				}
+			}
+		}
+		e.Needless = !slices.ContainsFunc(s.breaches[i.User], func(v duty.Violation) bool { return v.Conflict == i.Of.ID })
+	case model.KindDelegation:
+		if g, ok := d.Delegations.Find(i.Of.ID); ok {
+			e.Ends = g.Until
+		}
+	case model.KindGroup:
+		if len(i.Direct) > 0 {
+			if a, ok := d.Assignments.Find(i.Direct[0]); ok {
+				e.Ends = a.Until
+			}
+		}
+		s.count(&e, s.holders(i.Of), w.keys)
+	case model.KindRole:
+		s.count(&e, s.holders(i.Of), w.keys)
+	}
+	return e
+}
+
+// holders gives the live members of a group, or holders of a role.
+func (s *Scales) holders(of Target) index.People {
+	held, known := s.held[of]
+	if known {
+		return held
+	}
+	if of.Kind == model.KindGroup {
+		var live []string
+		for _, u := range s.x.Members(of.ID) {
+			if s.x.Live(u, s.t) {
+				live = append(live, u)
+			}
+		}
+		held = s.x.Those(live)
+	} else {
+		held = s.x.HeldBy(of.Kind, of.ID, s.t)
+	}
+	s.held[of] = held
+	return held
+}
+
+// count counts some people, and who of them used one of some permissions of late. Where it is not known who used a
+// permission, a use of its system counts.
+func (s *Scales) count(e *Evidence, people index.People, keys []string) {
+	if s.lately == nil {
+		s.lately = map[string]index.People{}
+		for what, users := range s.uses.Since(s.t.AddDate(0, 0, -IdleAfter)) {
+			s.lately[what] = s.x.Those(users)
+		}
+	}
+	var used []index.People
+	seen := map[string]bool{}
+	for _, key := range keys {
+		what := use.SystemOf(key)
+		if !s.uses.Known(what) {
+			continue
+		}
+		if s.uses.Detailed(what) {
+			what = key
+		}
+		if e.Tells = true; !seen[what] {
+			seen[what], used = true, append(used, s.lately[what])
+		}
+	}
+	e.Holders, e.Lately = people.Len(), people.InAny(used...)
+	e.Tells = e.Tells && e.Holders > 0
 }
 
 // beside tells whether all that an item has by hand comes by its groups too, for as long and as wide.

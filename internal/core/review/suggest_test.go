@@ -163,7 +163,7 @@ func TestSuggestionsAgreeWithWhatWasPlanted(t *testing.T) {
 	var revoke, rightly, keep, wrongly, too, all int
 	for seed := range uint64(5) {
 		x, uses, excess, at := planted(seed)
-		items, _ := review.Items(x, review.Scope{}, at, nil)
+		items, _ := review.Items(x, review.Scope{}, review.Facts{}, at, nil)
 		scales := review.NewScales(x, uses, duty.All(x, at), at)
 		all, too = all+len(items), too+len(excess)
 		for _, i := range items {

@@ -203,6 +203,28 @@ func (b *Book) Systems(user string) map[string]time.Time {
 	return out
 }
 
+// Since gives who used what since an instant: people by the system or permission.
+func (b *Book) Since(t time.Time) map[string][]string {
+	out := map[string][]string{}
+	if b == nil {
+		return out
+	}
+	from := t.UnixNano()
+	for i := range b.shards {
+		s := &b.shards[i]
+		s.RLock()
+		for user, list := range s.people {
+			for _, e := range list {
+				if e.at >= from {
+					out[e.what] = append(out[e.what], user)
+				}
+			}
+		}
+		s.RUnlock()
+	}
+	return out
+}
+
 // Len is how many uses are noted.
 func (b *Book) Len() int { return int(b.count.Load()) }
 

@@ -7,7 +7,6 @@ import (
 
 	"fachwerk/internal/core/ceiling"
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -68,11 +67,6 @@ type Lowering struct {
 	Left   int               `json:"left" doc:"By how many permissions the ceiling would still be too high"`
 	Before *model.Delegation `json:"before"`
 	After  *model.Delegation `json:"after"`
-}
-
-// ceilingOf is the ceiling of somebody in the design that is seen.
-func ceilingOf(s *desk.Sight, user string) *ceiling.Ceiling {
-	return desk.Counted(s, "ceiling "+user, func() *ceiling.Ceiling { return ceiling.Of(s.Ahead(), user, s.At) })
 }
 
 // wide is the sight of somebody who may look at ceilings: they tell of people all over the design.
@@ -169,7 +163,7 @@ func ceilingSheet(s *desk.Sight, g *model.Delegation, user string) (*CeilingShee
 		slices.SortStableFunc(out, func(a, b desk.Ref) int { return strings.Compare(model.Fold(a.Name), model.Fold(b.Name)) })
 		return out
 	}
-	c := ceilingOf(s, user)
+	c := desk.Ceiling(s, user)
 	out := &CeilingSheet{
 		Of: s.Ref(model.KindUser, user), Delegates: refs(delegates), Unlimited: c.Unlimited, Empowered: refs(c.Empowered),
 		Panels: []CeilingPanel{},
@@ -230,48 +224,9 @@ func (c *CeilingSheet) lay(s *desk.Sight, b *ceiling.Brick) {
 		way.User = &r
 	}
 	for _, step := range b.Chain {
-		way.Steps = append(way.Steps, CeilingStep{sayStep(s, step), s.Ref(model.KindDelegation, step.Delegation)})
+		way.Steps = append(way.Steps, CeilingStep{s.Step(step), s.Ref(model.KindDelegation, step.Delegation)})
 	}
 	brick.Ways = append(brick.Ways, way)
-}
-
-// sayStep tells an act in a sentence.
-func sayStep(s *desk.Sight, step ceiling.Step) []desk.Phrase {
-	text := func(t string) desk.Phrase { return desk.Phrase{Text: t} }
-	named := func(kind model.Kind, id, none string) desk.Phrase {
-		if id == "" {
-			return text(none)
-		}
-		r := s.Ref(kind, id)
-		return desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID}
-	}
-	by := named(model.KindUser, step.By, "Whoever that is")
-	person := named(model.KindUser, step.Person, "them")
-	what := named(step.Kind, step.ID, "")
-	switch step.Action {
-	case delegation.Invite:
-		return []desk.Phrase{by, text(" invites somebody new")}
-	case delegation.Assign:
-		how := ""
-		if step.Mode == model.ReadOnly {
-			how = ", read-only"
-		}
-		return []desk.Phrase{by, text(" assigns "), what, text(" to "), person, text(how)}
-	case delegation.Membership:
-		if g, ok := s.Design().Groups.Find(step.ID); ok && g.Type == model.Rule {
-			return []desk.Phrase{by, text(" alters "), person, text(" so that the rule of "), what, text(" finds them")}
-		}
-		return []desk.Phrase{by, text(" puts "), person, text(" into "), what}
-	case delegation.Seat:
-		return []desk.Phrase{by, text(" gives "), person, text(" the licence that is lacking")}
-	case delegation.Deactivate:
-		return []desk.Phrase{by, text(" brings "), person, text(" back")}
-	case delegation.Lock:
-		return []desk.Phrase{by, text(" makes "), person, text(" valid again")}
-	case delegation.Move:
-		return []desk.Phrase{by, text(" moves "), person, text(" within reach")}
-	}
-	return []desk.Phrase{by, text(" alters "), person, text(", who comes within reach")}
 }
 
 // Lower tells by which changes of delegations the ceiling of somebody would be lower, those first that leave least.
@@ -284,7 +239,7 @@ func (d *Finder) Lower(who desk.Actor, user string) ([]Lowering, error) {
 		return nil, desk.Refuse(desk.NotFound, "There is no person %q.", user)
 	}
 	out := []Lowering{}
-	for _, l := range ceilingOf(s, user).Lower(func() bool { return who.Gone() != nil }) {
+	for _, l := range desk.Ceiling(s, user).Lower(func() bool { return who.Gone() != nil }) {
 		text := func(t string) desk.Phrase { return desk.Phrase{Text: t} }
 		var said []desk.Phrase
 		switch {
@@ -334,8 +289,8 @@ func (d *Finder) Rises(who desk.Actor) ([]Rise, error) {
 				continue
 			}
 			asked[u] = true
-			r := Rise{s.Ref(model.KindUser, u), s.Ref(model.KindDelegation, id), ceilingOf(&before, u).Beyond(),
-				ceilingOf(s, u).Beyond()}
+			r := Rise{s.Ref(model.KindUser, u), s.Ref(model.KindDelegation, id), desk.Ceiling(&before, u).Beyond(),
+				desk.Ceiling(s, u).Beyond()}
 			if r.After > r.Before {
 				out = append(out, r)
 			}

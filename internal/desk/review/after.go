@@ -2,6 +2,7 @@ package review
 
 import (
 	"cmp"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -26,14 +27,15 @@ var afterOrder = []string{afterBack, afterWaits, afterLeft, afterPartly, afterGo
 
 // After tells what became of one revocation of a closed review.
 type After struct {
-	Item   int        `json:"item"`
-	User   desk.Ref   `json:"user"`
-	Target desk.Ref   `json:"target"`
-	State  string     `json:"state" enum:"gone,partly,left,waits,back" doc:"Nothing of it is held; something is, in another way; the owner of a group left it; waits for that owner; given again"`
-	Note   string     `json:"note,omitempty" doc:"In words, what stays and by what"`
-	By     *desk.Ref  `json:"by,omitempty" doc:"Who gave it again, left it, or is to say what becomes of it"`
-	ByName string     `json:"byName,omitempty" doc:"What a program or operator was called that gave it again"`
-	At     *time.Time `json:"at,omitempty" doc:"When it was given again, or left"`
+	Item    int        `json:"item"`
+	Subject desk.Ref   `json:"subject"`
+	Target  desk.Ref   `json:"target"`
+	Keeps   string     `json:"keeps" doc:"What was revoked, in words"`
+	State   string     `json:"state" enum:"gone,partly,left,waits,back" doc:"Nothing of it is held; something is, in another way; the owner of a group left it; waits for that owner; given again"`
+	Note    string     `json:"note,omitempty" doc:"In words, what stays and by what"`
+	By      *desk.Ref  `json:"by,omitempty" doc:"Who gave it again, left it, or is to say what becomes of it"`
+	ByName  string     `json:"byName,omitempty" doc:"What a program or operator was called that gave it again"`
+	At      *time.Time `json:"at,omitempty" doc:"When it was given again, or left"`
 }
 
 // Afterwards tells what became of what a closed review revoked: whether each is truly gone by now.
@@ -109,6 +111,9 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 	var ids []string
 	for n, i := range items {
 		it := itemOf(r, i)
+		if i.Of != "" {
+			continue
+		}
 		for _, a := range h.Index.GrantsFor(i.User) {
 			if a.Role == it.Role && a.Set == it.Set && (a.Until.IsZero() || a.Until.After(d.Now())) &&
 				(h.Index.Covers(a.Area, r.Area) || h.Index.Covers(r.Area, a.Area)) {
@@ -125,13 +130,23 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 	joined := map[string]map[string]store.Revision{}
 	var out []After
 	for n, i := range items {
-		a := After{Item: i.ID, User: h.Ref(model.KindUser, i.User), Target: targetOf(h, itemOf(r, i)), State: afterGone}
+		it := itemOf(r, i)
+		a := After{
+			Item: i.ID, Subject: subjectOf(h, it), Target: targetOf(h, it), Keeps: keepsWords(h, it), State: afterGone,
+		}
 		again := func(rev store.Revision, note string) {
 			at := rev.At
 			a.State, a.At, a.By, a.Note = afterBack, &at, h.Optional(model.KindUser, rev.Who), note
 			if a.By == nil {
 				a.ByName = rev.WhoName
 			}
+		}
+		if i.Of != "" {
+			if err := d.afterOther(who, h, it, left[i.ID], again, &a, closing); err != nil {
+				return nil, err
+			}
+			out = append(out, a)
+			continue
 		}
 		for _, g := range held[n] {
 			group := g.Subject.Group
@@ -171,13 +186,46 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 			}
 		}
 		if a.State == afterGone {
-			if note := d.otherWays(h, r, itemOf(r, i)); note != "" {
+			if note := d.otherWays(h, r, it); note != "" {
 				a.State, a.Note = afterPartly, note
 			}
 		}
 		out = append(out, a)
 	}
 	return out, nil
+}
+
+// afterOther tells what became of a revocation that is not about access: gone unless it still stands, or does again.
+func (d *Reviewer) afterOther(who desk.Actor, h *desk.House, i review.Item, tasks []store.ReviewTask,
+	again func(store.Revision, string), a *After, closing int) error {
+	if i.Keeps.Kind == review.KindAside {
+		asides, err := d.Reading(who).Asides(d.Looked(who))
+		if err != nil {
+			return err
+		}
+		if aside, is := asides[i.Keeps.ID]; is {
+			a.State, a.At, a.By, a.Note = afterBack, &aside.At, h.Optional(model.KindUser, aside.By), "set aside again"
+		}
+		return nil
+	}
+	if !review.Stands(h.Design(), i) {
+		return nil
+	}
+	if len(tasks) > 0 { // only a person can carry it out
+		t := tasks[0]
+		a.State, a.By = afterWaits, h.Optional(model.KindUser, t.Owner)
+		if t.Decision != "" {
+			a.State, a.Note, a.By, a.At = afterLeft, t.Reason, h.Optional(model.KindUser, t.By), t.Decided
+		}
+		return nil
+	}
+	rev, err := d.Reading(who).LastOn(i.Of.Kind, i.Of.ID, 0)
+	if err == nil && rev.Number > closing {
+		again(rev, "so again")
+	} else if errors.Is(err, store.ErrNotFound) {
+		err = nil
+	}
+	return err
 }
 
 // taskOf gives what was left to the owner of a group about an item.

@@ -75,13 +75,15 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 		v := d.task(h, r, t, who)
 		row := report.Task{
 			Item:     numbers[t.Item],
-			Person:   v.User.Name,
-			Access:   v.Target.Name,
-			Group:    v.Group.Name,
+			Person:   v.Subject.Name,
+			Access:   v.Keeps,
 			Owner:    v.Owner.Name,
 			Decision: words[t.Decision],
 			Reason:   t.Reason,
 			Revision: t.Revision,
+		}
+		if v.Group != nil {
+			row.Group = v.Group.Name
 		}
 		if v.By != nil {
 			row.By, row.Decided = v.By.Name, *v.Decided
@@ -226,9 +228,9 @@ func (d *Reviewer) reportItem(
 	v := d.item(h, r, i, who)
 	row := report.Item{
 		Number:   number,
-		Person:   v.User.Name,
+		Person:   v.Subject.Name,
 		Note:     v.Note,
-		Access:   v.Target.Name,
+		Access:   v.Keeps,
 		Reviewer: v.Reviewer.Name,
 		Reason:   v.Reason,
 		Decision: report.Undecided,

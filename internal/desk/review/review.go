@@ -60,27 +60,38 @@ type Evidence struct {
 	Revoked   *time.Time `json:"revoked,omitempty" doc:"When a review last took it away"`
 	Suggested string     `json:"suggested,omitempty" enum:",keep,revoke" doc:"What the evidence speaks for, if it speaks clearly"`
 	Because   string     `json:"because,omitempty" doc:"What weighs most, in one sentence"`
+	Holders   int        `json:"holders,omitempty" doc:"Of a group or role: how many live people are in it or hold it"`
+	Lately    int        `json:"lately,omitempty" doc:"How many of these used what it gives within 90 days"`
+	Tells     bool       `json:"tells,omitempty" doc:"Whether any use of what it gives is known"`
+	Ends      *time.Time `json:"ends,omitempty" doc:"When it ends by itself"`
+	Needless  bool       `json:"needless,omitempty" doc:"Of an exception: nothing that it excepts is the case"`
 }
 
-// ReviewItem asks whether a person should keep a role or set.
+// ReviewItem asks whether a person should keep a role or set; or, in a review that asks something else, what its question
+// says.
 type ReviewItem struct {
-	ID       int        `json:"id"`
-	User     desk.Ref   `json:"user"`
-	Note     string     `json:"note" doc:"Title and home area of the person"`
-	Target   desk.Ref   `json:"target"`
-	Reviewer desk.Ref   `json:"reviewer"`
-	Mine     bool       `json:"mine"`
-	HandedBy *desk.Ref  `json:"handedBy,omitempty"`
-	HandNote string     `json:"handNote,omitempty"`
-	ByHand   bool       `json:"byHand" doc:"Given to the person directly, so that a revocation takes it away by itself"`
-	Groups   []desk.Ref `json:"groups" doc:"Groups that give it; what becomes of that is for their owners"`
-	Evidence *Evidence  `json:"evidence,omitempty"`
-	Decision string     `json:"decision" enum:",keep,revoke"`
-	Reason   string     `json:"reason,omitempty"`
-	By       *desk.Ref  `json:"by,omitempty"`
-	Decided  *time.Time `json:"decided,omitempty"`
-	Fated    bool       `json:"fated" doc:"Nobody decided; the fate chosen at opening did"`
-	Like     string     `json:"like" doc:"Items with the same value are alike, and can be decided together"`
+	ID       int           `json:"id"`
+	Question []desk.Phrase `json:"question" doc:"What it asks, as a sentence"`
+	Subject  desk.Ref      `json:"subject" doc:"What it is about: a person; or else a group, a role, a delegation, a conflict, or what a finding is about"`
+	Note     string        `json:"note" doc:"What that is, in a few words: of a person, title and home area"`
+	Target   desk.Ref      `json:"target" doc:"What it would keep: a role or a set; or else a permission, or a person who is excepted; the subject once more if it is asked whether that goes on at all"`
+	Keeps    string        `json:"keeps" doc:"The same in words"`
+	Reviewer desk.Ref      `json:"reviewer"`
+	Mine     bool          `json:"mine"`
+	HandedBy *desk.Ref     `json:"handedBy,omitempty"`
+	HandNote string        `json:"handNote,omitempty"`
+	ByHand   bool          `json:"byHand" doc:"Given to the person directly, so that a revocation takes it away by itself"`
+	Groups   []desk.Ref    `json:"groups" doc:"Groups that give it; what becomes of that is for their owners"`
+	Task     bool          `json:"task,omitempty" doc:"A revocation is carried out by nobody but a person: it leaves a task"`
+	Second   *desk.Ref     `json:"second,omitempty" doc:"Who decides once more about what is kept"`
+	Stage    int           `json:"stage,omitempty" doc:"1: the first reviewer would keep it, and the second decides"`
+	Evidence *Evidence     `json:"evidence,omitempty"`
+	Decision string        `json:"decision" enum:",keep,revoke"`
+	Reason   string        `json:"reason,omitempty"`
+	By       *desk.Ref     `json:"by,omitempty"`
+	Decided  *time.Time    `json:"decided,omitempty"`
+	Fated    bool          `json:"fated" doc:"Nobody decided; the fate chosen at opening did"`
+	Like     string        `json:"like" doc:"Items with the same value are alike, and can be decided together"`
 }
 
 // ItemDetail is an item with what a revocation would really do.
@@ -95,6 +106,8 @@ type ItemDetail struct {
 	Trail    []Step         `json:"trail" doc:"All that was decided about it and to whom it was handed, in that order"`
 	LastUse  *time.Time     `json:"lastUse,omitempty" doc:"When it was last used as of today; the evidence tells what was known at opening"`
 	IdleDays int            `json:"idleDays" doc:"How many days ago that is today"`
+	Effect   *Effect        `json:"effect,omitempty" doc:"Of a review that does not ask about access: what a revocation would do"`
+	Ceiling  *Beyond        `json:"ceiling,omitempty" doc:"Of a delegation: what could come of it"`
 }
 
 // Step is a decision on an item, or that it was handed on.
@@ -142,6 +155,7 @@ const (
 
 func scopeOf(r store.Review) review.Scope {
 	return review.Scope{
+		Ask:    review.Ask(r.Ask),
 		System: r.System,
 		Role:   r.Role,
 		Set:    r.Set,
@@ -154,16 +168,14 @@ func scopeOf(r store.Review) review.Scope {
 
 // itemOf makes what is kept an item of the core; items of old reviews are about their review's role.
 func itemOf(r store.Review, i store.ReviewItem) review.Item {
-	out := review.Item{User: i.User, Role: i.Role, Set: i.Set, Direct: i.Direct, Groups: i.Groups, Given: i.Given}
-	if out.Role == "" && out.Set == "" {
+	out := review.Item{
+		User: i.User, Role: i.Role, Set: i.Set, Direct: i.Direct, Groups: i.Groups, Given: i.Given,
+		Of: targetFrom(i.Of), Keeps: targetFrom(i.Keeps), Maker: i.Maker,
+	}
+	if out.Role == "" && out.Set == "" && i.Of == "" {
 		out.Role = r.Role
 	}
 	return out
-}
-
-func targetOf(h *desk.House, i review.Item) desk.Ref {
-	kind, id := i.Target()
-	return h.Ref(kind, id)
 }
 
 // countsOf counts what [store.Store.ReviewCounts] does, of one review.
@@ -221,46 +233,6 @@ func progressOf(h *desk.House, r store.Review, n store.ReviewCount, who desk.Act
 	return v
 }
 
-// scopeWords says what a review asks about.
-func scopeWords(h *desk.House, s review.Scope) []desk.Phrase {
-	named := func(r desk.Ref) desk.Phrase { return desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID} }
-	out := []desk.Phrase{}
-	say := func(parts ...desk.Phrase) {
-		if len(out) > 0 {
-			out = append(out, desk.Phrase{Text: ", "})
-		}
-		out = append(out, parts...)
-	}
-	if s.Role != "" {
-		say(desk.Phrase{Text: "the role "}, named(h.Ref(model.KindRole, s.Role)))
-	}
-	if s.Set != "" {
-		say(desk.Phrase{Text: "the permission set "}, named(h.Ref(model.KindSet, s.Set)))
-	}
-	if s.System != "" {
-		say(desk.Phrase{Text: "what gives something of "}, named(h.Ref(model.KindSystem, s.System)))
-	}
-	if s.Group != "" {
-		say(desk.Phrase{Text: "what comes by the group "}, named(h.Ref(model.KindGroup, s.Group)))
-	}
-	if s.Risk > 0 {
-		say(desk.Phrase{Text: "what is of " + desk.Risks[s.Risk] + " risk"})
-		if s.Risk < 3 {
-			out[len(out)-1].Text += " or more"
-		}
-	}
-	if len(out) == 0 {
-		say(desk.Phrase{Text: "all access"})
-	}
-	if s.Area != "" {
-		out = append(out, desk.Phrase{Text: " at "}, named(h.Area(s.Area)))
-	}
-	if s.Filter != "" {
-		out = append(out, desk.Phrase{Text: ", of people with "}, desk.Phrase{Text: s.Filter, Kind: "filter"})
-	}
-	return out
-}
-
 func plain(parts []desk.Phrase) string {
 	var b strings.Builder
 	for _, p := range parts {
@@ -271,13 +243,21 @@ func plain(parts []desk.Phrase) string {
 
 // deciderWords says who decides a review.
 func deciderWords(h *desk.House, r store.Review) string {
+	first := "the managers"
 	switch r.DecidedBy {
 	case review.ByOwner:
-		return "the owners of the roles, sets and groups"
+		first = "the owners of the roles, sets and groups"
 	case review.ByPerson:
-		return h.Ref(model.KindUser, r.Person).Name
+		first = h.Ref(model.KindUser, r.Person).Name
 	}
-	return "the managers"
+	if r.SecondBy == "" {
+		return first
+	}
+	then := deciderWords(h, store.Review{DecidedBy: r.SecondBy, Person: r.SecondPerson})
+	if r.SecondRisk == 0 {
+		return first + ", and then " + then
+	}
+	return first + ", and of what is of " + riskWords(r.SecondRisk) + " " + then + " as well"
 }
 
 // Reviews gives those reviews that a person may see, latest first: all, or those with items or tasks of the
@@ -485,7 +465,7 @@ func asOf(
 
 // homeIn tells whether a person is at home in an area; an empty area has everybody.
 func homeIn(h *desk.House, user, area string) bool {
-	if area == "" {
+	if area == "" || user == "" { // what is about no person is at home nowhere, so it is everywhere
 		return true
 	}
 	u, ok := h.Design().Users.Find(user)
@@ -541,9 +521,13 @@ func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who d
 	it := itemOf(r, i)
 	v := ReviewItem{
 		ID:       i.ID,
-		User:     h.Ref(model.KindUser, i.User),
-		Note:     h.Note(index.Node{Kind: model.KindUser, ID: i.User}),
+		Subject:  subjectOf(h, it),
 		Target:   targetOf(h, it),
+		Keeps:    keepsWords(h, it),
+		Question: question(h, it),
+		Task:     review.ByHand(h.Design(), it),
+		Second:   h.Optional(model.KindUser, i.Second),
+		Stage:    i.Stage,
 		Reviewer: h.Ref(model.KindUser, i.Reviewer),
 		Mine:     i.Reviewer == who.Eyes(),
 		HandedBy: h.Optional(
@@ -558,6 +542,7 @@ func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who d
 		By:       h.Optional(model.KindUser, i.By),
 		Decided:  i.Decided,
 	}
+	v.Note = h.Note(index.Node{Kind: model.Kind(v.Subject.Kind), ID: v.Subject.ID})
 	v.Fated = r.Closed != nil && i.By == ""
 	for _, g := range i.Groups {
 		v.Groups = append(v.Groups, h.Ref(model.KindGroup, g))
@@ -577,7 +562,10 @@ func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who d
 	if v.Evidence != nil {
 		doubts = fmt.Sprint(v.Evidence.Risk, len(v.Evidence.Conflicts) > 0, len(v.Evidence.Doubts) > 0)
 	}
-	v.Like = strings.Join([]string{v.Target.Kind, v.Target.ID, way, doubts}, " ")
+	v.Like = strings.Join([]string{i.Keeps, v.Target.Kind, v.Target.ID, way, doubts}, " ")
+	if it.Of.Kind == model.KindUser || it.Of.Kind == model.KindConflict { // they are asked about one by one
+		v.Like = strings.Join([]string{string(it.Of.Kind), way, doubts}, " ")
+	}
 	return v
 }
 
@@ -621,14 +609,18 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 		}
 	}
 	it := itemOf(r, i)
+	if v.Trail, err = d.trail(h, who, i.ID); err != nil {
+		return nil, err
+	}
+	if i.Of != "" {
+		v.Effect, v.Ceiling = d.effect(h, who, it), d.beyond(h, it)
+		return v, nil
+	}
 	goes, stays := review.Outcome(h.Index, it, i.Direct, d.Now())
 	v.Loses, v.Stays = h.Holdings(goes), h.Holdings(stays)
 	all, _ := review.Outcome(h.Index, it, slices.Concat(i.Direct, i.Given), d.Now())
 	v.LosesAll = h.Holdings(all)
 	v.StaysBy = d.staysBy(h, it, stays)
-	if v.Trail, err = d.trail(h, who, i.ID); err != nil {
-		return nil, err
-	}
 	now := d.Looked(who)
 	for _, key := range h.Index.Content(it.Target()) {
 		system, _, _ := strings.Cut(key, ":")
@@ -698,8 +690,10 @@ func (d *Reviewer) askedBy(r store.Review) (*asked, error) {
 	}
 	a := &asked{map[desk.Ref]bool{}, map[string]bool{}}
 	for _, i := range items {
-		kind, id := itemOf(r, i).Target()
+		it := itemOf(r, i)
+		kind, id := it.Target()
 		a.about[desk.Ref{Kind: string(kind), ID: id}] = true
+		a.about[desk.Ref{Kind: string(it.Of.Kind), ID: it.Of.ID}] = true
 		for _, list := range [][]string{i.Direct, i.Given} {
 			for _, id := range list {
 				a.assignments[id] = true

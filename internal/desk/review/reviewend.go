@@ -53,7 +53,9 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 	} else {
 		alone = ""
 	}
-	ops := review.Revoke(h.Design(), revokedOf(r, items))
+	revoked := revokedOf(r, items)
+	ops := review.Revoke(h.Design(), revoked)
+	asides := returned(revoked, who.User, cmp.Or(why, "Outcome of “"+r.Name+"”"), now)
 	var fated []store.ReviewItem
 	for i := range items {
 		if items[i].Decision == "" && r.Fate == decisionRevoke {
@@ -68,6 +70,11 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 		return nil, err
 	}
 	end := func(s *store.Store, revision int) error {
+		if len(asides) > 0 {
+			if err := s.SetAside(asides); err != nil {
+				return err
+			}
+		}
 		return s.CloseReview(id, now, revision, alone, fated, tasks, letters)
 	}
 	if len(ops) == 0 {
@@ -85,6 +92,16 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 	}
 	v := progressOf(h, r, countsOf(r, items, tasks, who), who, now)
 	return &v, nil
+}
+
+// returned takes back that findings are set aside, of what was revoked.
+func returned(items []review.Item, by, reason string, at time.Time) (out []store.Aside) {
+	for _, i := range items {
+		if i.Keeps.Kind == review.KindAside {
+			out = append(out, store.Aside{Finding: i.Keeps.ID, Reason: reason, By: by, At: at})
+		}
+	}
+	return out
 }
 
 // decidedAlone tells whether one person opened a review, made every decision in it and would close it.
@@ -136,7 +153,7 @@ func (d *Reviewer) settlesTask(h *desk.House, who desk.Actor, t store.ReviewTask
 	}
 }
 
-// tasksFor makes a task for every group that gives what was revoked.
+// tasksFor makes a task for every group that gives what was revoked, and for what only a person can carry out.
 func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewItem) (out []store.ReviewTask) {
 	now := d.Now()
 	for _, i := range items {
@@ -144,7 +161,14 @@ func (d *Reviewer) tasksFor(h *desk.House, r store.Review, items []store.ReviewI
 			continue
 		}
 		it := itemOf(r, i)
-		for _, group := range i.Groups {
+		groups := i.Groups
+		if review.ByHand(h.Design(), it) {
+			groups = []string{""}
+			if it.Of.Kind == model.KindGroup {
+				groups[0] = it.Of.ID
+			}
+		}
+		for _, group := range groups {
 			owner := ""
 			if g, ok := h.Design().Groups.Find(group); ok {
 				owner = g.Owner
@@ -198,13 +222,7 @@ func (d *Reviewer) taskLetters(
 	}
 	for _, k := range order {
 		if u, ok := h.Design().Users.Find(k.owner); ok && !declined[u.ID] {
-			l := post.Task(
-				h.Design().Organisation.Name,
-				u.DisplayName,
-				r.Name,
-				h.Ref(model.KindGroup, k.group).Name,
-				count[k],
-			)
+			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, h.Ref(model.KindGroup, k.group).Name, count[k])
 			letter := d.LetterTo(u, "", l)
 			letter.Review = r.ID
 			out = append(out, letter)
@@ -219,9 +237,11 @@ type ReviewTask struct {
 	Review   int        `json:"review"`
 	Name     string     `json:"name" doc:"Of the review"`
 	Item     int        `json:"item"`
-	User     desk.Ref   `json:"user"`
+	Subject  desk.Ref   `json:"subject" doc:"What the item is about: a person, or a group whose rule it asked about"`
 	Target   desk.Ref   `json:"target"`
-	Group    desk.Ref   `json:"group"`
+	Keeps    string     `json:"keeps" doc:"What was revoked, in words"`
+	Group    *desk.Ref  `json:"group,omitempty" doc:"The group that gives it; absent if that is not the question"`
+	ByHand   bool       `json:"byHand,omitempty" doc:"It can only be done elsewhere: say in words what was done about it"`
 	Owner    desk.Ref   `json:"owner"`
 	Former   *desk.Ref  `json:"former,omitempty" doc:"The owner of the group, who did not settle it in time"`
 	Mine     bool       `json:"mine"`
@@ -236,11 +256,8 @@ type ReviewTask struct {
 
 // TaskChoice is one way to settle a task, with its impact.
 type TaskChoice struct {
-	ID        string              `json:"id" enum:"person,grant,leave"`
-	Sentences [][]desk.Phrase     `json:"sentences"`
-	Trouble   string              `json:"trouble,omitempty" doc:"Why it cannot be done"`
-	Losing    int                 `json:"losing"`
-	People    []desk.PersonImpact `json:"people" doc:"Who gains or loses, at most 50"`
+	ID string `json:"id" enum:"person,grant,leave"`
+	Effect
 }
 
 // TaskDetail is a task with the ways to settle it.
@@ -262,9 +279,6 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Review:   t.Review,
 		Name:     r.Name,
 		Item:     t.Item,
-		User:     h.Ref(model.KindUser, t.User),
-		Target:   targetOf(h, review.Item{Role: t.Role, Set: t.Set}),
-		Group:    h.Ref(model.KindGroup, t.Group),
 		Owner:    h.Ref(model.KindUser, t.Owner),
 		Former:   h.Optional(model.KindUser, t.Former),
 		Mine:     t.Owner == who.Eyes(),
@@ -275,8 +289,13 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Revision: t.Revision,
 	}
 	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
+	it := review.Item{User: t.User, Role: t.Role, Set: t.Set}
 	if i, err := d.Reading(who).ReviewItem(t.Item); err == nil {
-		v.Why = i.Reason
+		v.Why, it = i.Reason, itemOf(r, i)
+	}
+	v.Subject, v.Target, v.Keeps = subjectOf(h, it), targetOf(h, it), keepsWords(h, it)
+	if v.ByHand = it.Of != (review.Target{}); !v.ByHand {
+		v.Group = h.Optional(model.KindGroup, t.Group)
 	}
 	return v
 }
@@ -336,8 +355,6 @@ func taskOps(h *desk.House, t store.ReviewTask, choice string) ([]change.Op, err
 	return nil, nil
 }
 
-const taskPeopleShown = 50
-
 // Task gives a task with the ways to settle it, each with its impact.
 func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 	h := d.Present()
@@ -349,26 +366,20 @@ func (d *Reviewer) Task(who desk.Actor, id int) (*TaskDetail, error) {
 		return nil, err
 	}
 	v := &TaskDetail{Task: d.task(h, r, t, who), Choices: []TaskChoice{}}
-	for _, id := range []string{taskPerson, taskGrant, taskLeave} {
-		c := TaskChoice{ID: id, Sentences: [][]desk.Phrase{}, People: []desk.PersonImpact{}}
+	choices := []string{taskPerson, taskGrant, taskLeave}
+	if v.Task.ByHand {
+		choices = choices[2:]
+	}
+	for _, id := range choices {
+		c := TaskChoice{ID: id, Effect: Effect{Sentences: [][]desk.Phrase{}, People: []desk.PersonImpact{}}}
 		ops, err := taskOps(h, t, id)
-		if err != nil {
+		switch {
+		case err != nil:
 			c.Trouble = err.Error()
-		} else if len(ops) > 0 {
-			outcome := d.Check(h, desk.Asker{Who: who}, desk.Act{Door: desk.ByTask, Ops: ops, Permits: d.settlesTask(h, who, t)})
-			impact := outcome.Impact()
-			c.Sentences, c.Losing = desk.Sentences(change.Sentences(ops, change.NamesIn(h.Design()))), impact.Losing
-			if blocks := outcome.Of(desk.Refuses); len(blocks) > 0 {
-				c.Trouble = blocks[0]
-			}
-			next := &desk.House{Index: outcome.Index}
-			for _, p := range impact.People[:min(len(impact.People), taskPeopleShown)] {
-				c.People = append(c.People,
-					desk.PersonImpact{User: h.Ref(model.KindUser, p.User), Gains: next.Holdings(p.Gains),
-						Losses: h.Holdings(p.Losses)})
-			}
-		} else if id != taskLeave {
-			c.Trouble = "Nothing is left to take away: it is gone already."
+		case len(ops) > 0:
+			c.Effect = d.effectOf(h, who, desk.Act{Door: desk.ByTask, Ops: ops, Permits: d.settlesTask(h, who, t)})
+		case id != taskLeave:
+			c.Trouble = goneAlready
 		}
 		v.Choices = append(v.Choices, c)
 	}
@@ -406,6 +417,8 @@ func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, rea
 		)
 	case t.User == who.User:
 		return nil, desk.Refuse(desk.NotAllowed, "Nobody settles what is about their own access.")
+	case d.task(h, r, t, who).ByHand && choice != taskLeave:
+		return nil, desk.Refuse(desk.Invalid, "This can only be done elsewhere: say in words what was done about it.")
 	case choice == taskLeave && reason == "":
 		return nil, desk.Refuse(desk.Invalid, "Say why it is left: it was revoked, and the report will tell.")
 	}

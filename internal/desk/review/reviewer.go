@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
 )
@@ -31,18 +32,17 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 	}
 	now := d.Now()
 	var items []store.ReviewItem
+	var kept []store.Decision
 	out := []ReviewItem{}
-	like := ""
+	like, own := "", review.NewChooser(h.Index, now, nil)
 	for n, id := range ids {
 		i, err := d.Reading(who).ReviewItem(id)
 		if err != nil {
 			return nil, desk.Missing(err, "There is no review item %d.", id)
 		}
-		if i.Reviewer != who.User {
+		back := decision == "" && i.Stage == second && i.Decision == "" && i.HandedBy == who.User
+		if i.Reviewer != who.User && !back {
 			return nil, d.notYours(h, who, i)
-		}
-		if i.User == who.User {
-			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
 		}
 		r, err := d.Reading(who).Review(i.Review)
 		if err != nil {
@@ -51,30 +51,48 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		if r.Closed != nil {
 			return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
 		}
+		it := itemOf(r, i)
+		if own.Own(it)(who.User) {
+			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
+		}
 		v := d.item(h, r, i, who)
 		if n > 0 && v.Like != like && decision != "" {
 			return nil, desk.Refuse(
 				desk.Invalid,
 				"The item about %s is not like the others: decide it by itself.",
-				v.User.Name,
+				v.Subject.Name,
 			)
 		}
 		like = v.Like
+		kept = append(kept, store.Decision{Item: i.ID, Decision: decision, Reason: reason, By: who.User, At: now})
 		i.Decision, i.Reason, i.By, i.Decided = decision, reason, who.User, &now
-		if decision == "" {
+		switch {
+		case back:
+			i.Reviewer, i.HandedBy, i.Note, i.Stage = who.User, "", "", 0
+		case decision == decisionKeep && d.twice(h, i, it, who.User):
+			i.Reviewer, i.HandedBy, i.Note, i.Stage = i.Second, who.User, strings.TrimSpace("Kept. "+reason), second
+			i.Decision = ""
+			kept = append(kept, store.Decision{Item: i.ID, Reason: i.Note, By: who.User, Handed: i.Second, At: now})
+		}
+		if i.Decision == "" {
 			i.Reason, i.By, i.Decided = "", "", nil
 		}
 		items = append(items, i)
 		out = append(out, d.item(h, r, i, who))
 	}
-	kept := make([]store.Decision, len(items))
-	for n, i := range items {
-		kept[n] = store.Decision{Item: i.ID, Decision: decision, Reason: i.Reason, By: who.User, At: now}
-	}
 	if err := d.Store.DecideAll(items, kept); err != nil {
 		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
 	}
 	return out, nil
+}
+
+// second is the stage of an item that its first reviewer would keep.
+const second = 1
+
+// twice tells whether somebody else decides once more about an item that somebody would keep.
+func (d *Reviewer) twice(h *desk.House, i store.ReviewItem, it review.Item, by string) bool {
+	return i.Second != "" && i.Stage != second && i.Second != by && h.Index.Live(i.Second, d.Now()) &&
+		!review.NewChooser(h.Index, d.Now(), nil).Own(it)(i.Second)
 }
 
 // notYours refuses an item that is for somebody else: by name to who sees reviews, and otherwise as one that does not
@@ -86,7 +104,7 @@ func (d *Reviewer) notYours(h *desk.House, who desk.Actor, i store.ReviewItem) e
 	return desk.Refuse(
 		desk.NotAllowed,
 		"The item about %s is for %s to decide.",
-		h.Ref(model.KindUser, i.User).Name,
+		subjectOf(h, itemOf(store.Review{}, i)).Name,
 		h.Ref(model.KindUser, i.Reviewer).Name,
 	)
 }
@@ -111,7 +129,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 		return nil, d.notYours(h, who, i)
 	case r.Closed != nil:
 		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
-	case to == i.User:
+	case review.NewChooser(h.Index, d.Now(), nil).Own(itemOf(r, i))(to):
 		return nil, desk.Refuse(
 			desk.Invalid,
 			"Nobody decides about their own access, so it cannot be handed to %s.",

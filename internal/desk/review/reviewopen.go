@@ -22,6 +22,7 @@ import (
 
 // NewReview says what to review, and who decides.
 type NewReview struct {
+	Ask      review.Ask `json:"ask,omitempty" enum:",groups,roles,delegations,exceptions,accounts" doc:"What is asked: about access if absent; else what groups give, what makes up roles, delegations, exceptions with what is set aside, or accounts without use"`
 	Name     string     `json:"name,omitempty" maxLength:"200" doc:"Named after what it asks about if absent"`
 	System   string     `json:"system,omitempty" doc:"Only roles and sets that give something of this system"`
 	Role     string     `json:"role,omitempty"`
@@ -33,6 +34,7 @@ type NewReview struct {
 	By       string     `json:"by,omitempty" enum:",manager,owner,person" doc:"Who decides; the managers if absent"`
 	Person   string     `json:"person,omitempty" doc:"Who decides, if it is one person"`
 	Fallback string     `json:"fallback,omitempty" doc:"Who decides where there is nobody else; the opener if absent"`
+	Second   *Second    `json:"second,omitempty" doc:"Who decides once more about what the first would keep"`
 	Fate     string     `json:"fate,omitempty" enum:",keep,revoke" doc:"What becomes of what is undecided at the end; kept if absent"`
 	Due      *time.Time `json:"due,omitempty" doc:"In three weeks if absent"`
 
@@ -40,8 +42,16 @@ type NewReview struct {
 	along func(s *store.Store, id int) error // what is kept with it
 }
 
+// Second says who decides once more about what the first reviewer would keep.
+type Second struct {
+	By     string `json:"by" enum:"manager,owner,person"`
+	Person string `json:"person,omitempty" doc:"Who, if it is one person"`
+	Risk   int    `json:"risk,omitempty" minimum:"0" maximum:"3" doc:"Only about what gives something of at least this risk"`
+}
+
 func (n NewReview) scope() review.Scope {
 	return review.Scope{
+		Ask:    n.Ask,
 		System: n.System,
 		Role:   n.Role,
 		Set:    n.Set,
@@ -60,6 +70,7 @@ type ReviewPreview struct {
 	ByHand    int           `json:"byHand" doc:"How many items would go away by themselves if revoked"`
 	Doubtful  int           `json:"doubtful" doc:"Against how many items something speaks"`
 	Reviewers []Straggler   `json:"reviewers"`
+	Twice     int           `json:"twice" doc:"How many items a second reviewer decides as well, if they are kept"`
 	Fallback  int           `json:"fallback" doc:"How many items come to the fallback, since nobody else could decide"`
 	Nobody    []desk.Ref    `json:"nobody" doc:"People about whom nobody could decide; then it cannot be opened"`
 	Trouble   string        `json:"trouble,omitempty" doc:"Why it cannot be opened so: the filter over people, or that it asks too much"`
@@ -74,6 +85,9 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 	}
 	whole := d.May(h, who, model.RunReviews)
 	authority := delegation.Of(h.Ahead(), who.User, d.Now())
+	if !whole && n.Ask != review.AskAccess { // a delegate reviews what people are given
+		return nil, nil, nil, d.Need(h, who, model.RunReviews)
+	}
 	if !whole &&
 		!slices.ContainsFunc(
 			authority.Delegations(),
@@ -92,14 +106,6 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		return nil, nil, nil, desk.Refuse(desk.NotFound, "%s.", desk.Upper(err.Error()))
 	}
 	now := d.Now()
-	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
-	var items []store.ReviewItem
-	people := map[string]bool{}
-	decider := map[string]struct { // of each person's items, where it does not hang on what these are about
-		who   string
-		first bool
-	}{}
-	others := append([]string{who.User}, h.Index.Owners(now)...)
 	var covers func(*model.User) bool
 	if !whole {
 		covers = func(u *model.User) bool {
@@ -110,49 +116,79 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 		covered := covers
 		covers = func(u *model.User) bool { return n.only[u.ID] && (covered == nil || covered(u)) }
 	}
-	asked, more := review.Items(h.Index, scope, now, covers)
+	facts, err := d.facts(h, n.Ask)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	asked, more := review.Items(h.Index, scope, facts, now, covers)
 	if more {
 		p.Trouble = fmt.Sprintf("This would ask about more than %d items, more than anybody decides with care: "+
 			"choose a smaller area, a system or a greater risk.", review.MostItems)
 	}
+	if n.Ask == review.AskAccounts {
+		if asked, err = d.settled(asked); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	items, err := d.spread(h, who, n, asked, p)
+	return h, items, p, err
+}
+
+// spread finds who decides each item of a review.
+func (d *Reviewer) spread(
+	h *desk.House, who desk.Actor, n NewReview, asked []review.Item, p *ReviewPreview,
+) (items []store.ReviewItem, err error) {
+	now := d.Now()
+	deciders := review.Deciders{By: n.By, Person: n.Person, Fallback: cmp.Or(n.Fallback, who.User)}
+	away, err := d.away(now)
+	if err != nil {
+		return nil, err
+	}
+	chooser := review.NewChooser(h.Index, now, away, append([]string{who.User}, h.Index.Owners(now)...)...)
+	people := map[string]bool{}
+	decider := map[string]struct { // of each person's items, where it does not hang on what these are about
+		who   string
+		first bool
+	}{}
+	risk := review.Risks(h.Index)
 	for at, i := range asked {
 		if at%1000 == 0 && who.Gone() != nil { // superseded: a preview is asked for with every key
-			return nil, nil, nil, who.Gone()
+			return nil, who.Gone()
 		}
 		d, known := decider[i.User]
-		if !known || deciders.By == review.ByOwner {
-			d.who, d.first = review.Reviewer(h.Index, i, deciders, now, others...)
+		if !known || deciders.By == review.ByOwner || n.Ask != review.AskAccess {
+			d.who, d.first = chooser.Reviewer(i, deciders)
 			decider[i.User] = d
 		}
 		reviewer, first := d.who, d.first
 		if reviewer == "" {
-			if u := h.Ref(model.KindUser, i.User); len(p.Nobody) == 0 ||
-				p.Nobody[len(p.Nobody)-1] != u { // a person's items come together
+			if u := subjectOf(h, i); len(p.Nobody) == 0 || p.Nobody[len(p.Nobody)-1] != u { // its items come together
 				p.Nobody = append(p.Nobody, u)
 			}
 		} else if !first {
 			p.Fallback++
 		}
-		people[i.User] = true
+		if i.User != "" {
+			people[i.User] = true
+		}
 		if len(i.Direct) > 0 {
 			p.ByHand++
 		}
-		items = append(
-			items,
-			store.ReviewItem{
-				User:     i.User,
-				Role:     i.Role,
-				Set:      i.Set,
-				Reviewer: reviewer,
-				Direct:   i.Direct,
-				Groups:   i.Groups,
-				Given:    i.Given,
-			},
-		)
+		item := store.ReviewItem{
+			User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given,
+			Of: kept(i.Of), Keeps: kept(i.Keeps), Maker: i.Maker,
+		}
+		if n.Second != nil && risk(i) >= n.Second.Risk {
+			second := review.Deciders{By: n.Second.By, Person: n.Second.Person}
+			if item.Second = chooser.Second(i, second, reviewer); item.Second != "" {
+				p.Twice++
+			}
+		}
+		items = append(items, item)
 	}
 	p.Items, p.People = len(items), len(people)
 	p.Reviewers = stragglers(h, items)
-	return h, items, p, nil
+	return items, nil
 }
 
 // PreviewReview tells what opening a review would ask, and whom.
@@ -175,6 +211,14 @@ func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, e
 	return p, nil
 }
 
+// nobody tells whether a person is to decide who is not named, or not there.
+func (n NewReview) nobody(h *desk.House) bool {
+	missing := func(by, person string) bool {
+		return by == review.ByPerson && h.Design().Get(model.KindUser, person) == nil
+	}
+	return missing(n.By, n.Person) || n.Second != nil && missing(n.Second.By, n.Second.Person)
+}
+
 // OpenReview opens a review.
 func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	h, items, p, err := d.prepare(who, n)
@@ -183,10 +227,10 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		return nil, err
 	case p.Trouble != "":
 		return nil, desk.Refuse(desk.Invalid, "%s", p.Trouble)
-	case n.By == review.ByPerson && h.Design().Get(model.KindUser, n.Person) == nil:
+	case n.nobody(h):
 		return nil, desk.Refuse(desk.Invalid, "Say which person decides.")
 	case len(items) == 0:
-		return nil, desk.Refuse(desk.Invalid, "Nobody has anything of that, so there is nothing to review.")
+		return nil, desk.Refuse(desk.Invalid, "There is nothing of that, so there is nothing to review.")
 	case len(p.Nobody) > 0:
 		return nil, desk.Refuse(
 			desk.Invalid,
@@ -206,6 +250,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	}
 	r := store.Review{
 		Name:   name,
+		Ask:    string(scope.Ask),
 		System: scope.System,
 		Role:   scope.Role,
 		Set:    scope.Set,
@@ -223,6 +268,9 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		Opener:   who.User,
 		Opened:   d.Now(),
 		Due:      d.Now().AddDate(0, 0, 21),
+	}
+	if n.Second != nil {
+		r.SecondBy, r.SecondPerson, r.SecondRisk = n.Second.By, n.Second.Person, n.Second.Risk
 	}
 	if n.Due != nil {
 		if !n.Due.After(d.Now()) {
@@ -277,6 +325,11 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 			Conflicts: []desk.Ref{},
 			Doubts:    append([]string{}, w.Doubts(now)...),
 			Beside:    w.Beside,
+			Holders:   w.Holders,
+			Lately:    w.Lately,
+			Tells:     w.Tells,
+			Ends:      desk.Optional(w.Ends),
+			Needless:  w.Needless,
 		}
 		if !w.LastUse.IsZero() {
 			e.IdleDays = int(now.Sub(w.LastUse).Hours() / 24)
@@ -291,7 +344,7 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 			w.Since = *e.Since
 		}
 		// What a group gives was perhaps never taken away; what is by hand and younger was given again.
-		if at, ok := revoked[[3]string{i.User, i.Role, i.Set}]; ok && len(i.Direct) > 0 && !w.Since.Before(at) {
+		if at, ok := revoked[[3]string{i.User, i.Role, i.Set}]; ok && len(i.Direct) > 0 && i.Of == "" && !w.Since.Before(at) {
 			w.Revoked, e.Revoked = at, &at
 		}
 		i.Doubt = w.Doubt(now)
@@ -331,7 +384,7 @@ func (d *Reviewer) sinceWhen(
 			tell(r, a.Reason)
 		}
 	}
-	if len(i.Direct) > 0 {
+	if len(i.Direct) > 0 || i.Of != "" {
 		return nil
 	}
 	for _, g := range h.Index.GroupsOf(i.User) { // the listings by which the person is in the groups

@@ -104,6 +104,8 @@ func (d *Reviewer) recurrence(n NewSeries) (*series.Recurrence, error) {
 // wrong refuses a series that cannot be.
 func (n NewSeries) wrong() error {
 	switch {
+	case n.Discover != nil && n.Review.Ask != review.AskAccess:
+		return desk.Refuse(desk.Invalid, "A discovery finds people who have not used a system: ask about access, or without it.")
 	case n.Discover != nil && n.Review.System == "":
 		return desk.Refuse(desk.Invalid, "Say which system people have not used: name a system in what is asked.")
 	case n.Escalate > 0 && n.Review.Fallback == "":
@@ -246,7 +248,7 @@ func (d *Reviewer) checkSeries(who desk.Actor, n *NewSeries) error {
 		return desk.Refuse(desk.Invalid, "%s", t.Preview.Trouble)
 	case t.Trouble != "" && t.Trouble != nothingKnown:
 		return desk.Refuse(desk.Invalid, "%s", t.Trouble)
-	case n.Review.By == review.ByPerson && d.Present().Design().Get(model.KindUser, n.Review.Person) == nil:
+	case n.Review.nobody(d.Present()):
 		return desk.Refuse(desk.Invalid, "Say which person decides.")
 	case n.Review.scope().Empty():
 		return desk.Refuse(desk.Invalid,
@@ -396,9 +398,7 @@ func (d *Reviewer) series(
 		return nil, fmt.Errorf("the series %d: %w", one.ID, err)
 	}
 	v.Name, v.About = v.Said.called(h), scopeWords(h, v.Said.Review.scope())
-	v.Deciders = deciderWords(h, store.Review{
-		DecidedBy: cmp.Or(v.Said.Review.By, review.ByManager), Person: v.Said.Review.Person, Fallback: v.Said.Review.Fallback,
-	})
+	v.Deciders = v.Said.Review.deciders(h)
 	if r, err := d.recurrence(v.Said); err == nil && one.Paused == nil && one.Ended == nil {
 		v.Next = r.Next(later(one.Since, d.Now()), nextShown)
 	}
@@ -421,6 +421,15 @@ func later(a, b time.Time) time.Time {
 		return a
 	}
 	return b
+}
+
+// deciders says who decides, in words.
+func (n NewReview) deciders(h *desk.House) string {
+	r := store.Review{DecidedBy: cmp.Or(n.By, review.ByManager), Person: n.Person}
+	if n.Second != nil {
+		r.SecondBy, r.SecondPerson, r.SecondRisk = n.Second.By, n.Second.Person, n.Second.Risk
+	}
+	return deciderWords(h, r)
 }
 
 // called is what a series is called: as it was named, or after what it asks about.
@@ -448,8 +457,11 @@ func (d *Reviewer) round(who desk.Actor, r store.Round, n store.ReviewCount) (Ro
 	return v, err
 }
 
-// holds tells whether somebody is assigned what an item is about, by whatever way.
+// holds tells whether what an item is about is still so: of access, whether the person is assigned it, by whatever way.
 func holds(h *desk.House, i store.ReviewItem, t time.Time) bool {
+	if i.Of != "" {
+		return review.Stands(h.Design(), itemOf(store.Review{}, i))
+	}
 	for _, a := range h.Index.GrantsFor(i.User) {
 		if a.Role == i.Role && a.Set == i.Set && model.In(t, a.From, a.Until) {
 			return true
@@ -666,8 +678,9 @@ func (d *Reviewer) escalate(n NewSeries, round store.Round) error {
 		return err
 	}
 	var moved []store.ReviewItem
+	own := review.NewChooser(h.Index, now, nil)
 	for _, i := range all {
-		if i.Decision != "" || i.Reviewer == r.Fallback || i.User == r.Fallback {
+		if i.Decision != "" || i.Reviewer == r.Fallback || own.Own(itemOf(r, i))(r.Fallback) {
 			continue
 		}
 		i.HandedBy, i.Note = i.Reviewer, "It was not decided in time."
@@ -725,7 +738,9 @@ func (d *Reviewer) AskedOf(h *desk.House) (people, groups map[string]bool, err e
 			return nil, nil, err
 		}
 		for _, i := range items {
-			people[i.User] = true
+			if i.User != "" {
+				people[i.User] = true
+			}
 		}
 	}
 	list, err := d.Store.AllSeries()
@@ -743,9 +758,15 @@ func (d *Reviewer) AskedOf(h *desk.House) (people, groups map[string]bool, err e
 		if groups[n.Review.Group] = true; cmp.Or(n.Review.By, review.ByManager) != review.ByManager {
 			continue
 		}
-		items, _ := review.Items(h.Index, n.Review.scope(), d.Now(), nil)
+		facts, err := d.facts(h, n.Review.Ask)
+		if err != nil {
+			return nil, nil, err
+		}
+		items, _ := review.Items(h.Index, n.Review.scope(), facts, d.Now(), nil)
 		for _, i := range items {
-			people[i.User] = true
+			if i.User != "" {
+				people[i.User] = true
+			}
 		}
 	}
 	delete(groups, "")

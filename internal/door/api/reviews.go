@@ -109,6 +109,29 @@ func (a *API) reviews() {
 			return answer(a.desk.Alike(actor(ctx), in.ID))
 		},
 	)
+	on(a,
+		operation{
+			id:      "absence",
+			method:  http.MethodGet,
+			path:    "/api/me/absence",
+			summary: "When you are away, and who decides your review items in the meantime; null if you are not",
+		},
+		func(ctx context.Context, _ *struct{}) (*body[*review.Absence], error) {
+			return answer(a.desk.Absent(actor(ctx)))
+		},
+	)
+	type absenceInput struct{ Body review.NewAbsence }
+	on(a,
+		operation{
+			id:      "beAbsent",
+			method:  http.MethodPut,
+			path:    "/api/me/absence",
+			summary: "Say when you are away and who decides in the meantime: what waits for you is handed on as it begins",
+		},
+		func(ctx context.Context, in *absenceInput) (*body[*review.Absence], error) {
+			return answer(a.desk.BeAbsent(actor(ctx), in.Body))
+		},
+	)
 	type closeInput struct {
 		NumberInput
 		Body struct {
