@@ -49,7 +49,7 @@ func Design(day time.Time) (*model.Design, error) {
 	d.Guarantees = guarantees()
 	d.Delegations = delegations()
 	d.Licences = licences(d.Users)
-	seatHoistkeeper(d, day)
+	seatHoistkeeper(d, today)
 	d.Licences = licences(d.Users) // with the seats that were taken since
 	if problems := model.Errors(model.Check(d)); len(problems) > 0 {
 		return nil, fmt.Errorf("the demo organisation is not well-formed: %v", problems)
@@ -59,7 +59,7 @@ func Design(day time.Time) (*model.Design, error) {
 
 // seatHoistkeeper gives a seat to everybody whom a grant of Hoistkeeper waits for, but for the last two: these went
 // without, since none was left.
-func seatHoistkeeper(d *model.Design, day time.Time) {
+func seatHoistkeeper(d *model.Design, today time.Time) {
 	const seat = "hoistkeeper-seat"
 	built := model.Build(
 		&model.Design{
@@ -77,17 +77,17 @@ func seatHoistkeeper(d *model.Design, day time.Time) {
 	x := index.Compile(built)
 	var waiting []*model.User
 	for _, u := range d.Users {
-		if slices.Contains(x.WaitsFor(u.ID, day), seat) {
+		if slices.Contains(x.WaitsFor(u.ID, today), seat) {
 			waiting = append(waiting, u)
 		}
 	}
 	for _, u := range waiting[:len(waiting)-2] {
 		u.Licences = append(u.Licences, seat)
-		if at, used := u.LastUse["crewtide"]; used {
-			u.LastUse["hoistkeeper"] = at
-		} else {
-			u.LastUse["hoistkeeper"] = day.AddDate(0, 0, -14)
+		if u.LastUse == nil {
+			u.LastUse = map[string]time.Time{"hoistkeeper": today.AddDate(0, 0, -14)}
+			continue
 		}
+		u.LastUse["hoistkeeper"] = u.LastUse["crewtide"]
 	}
 }
 

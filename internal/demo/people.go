@@ -280,7 +280,7 @@ func temper(users []*model.User, today time.Time) {
 		case i%37 == 21 && u.Manager != "":
 			u.UserType, u.Source, u.Until = "contractor", model.Local, today.AddDate(0, 1+i%6, 0)
 			if i%2 == 0 && len(u.Licences) == 0 { // an account that was made and never used
-				clear(u.LastUse)
+				u.LastUse = nil
 			}
 		}
 	}

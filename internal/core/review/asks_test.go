@@ -205,7 +205,9 @@ func TestWhoDecidesOtherItems(t *testing.T) {
 	}
 	// Who is away is represented, but never by whose own it is.
 	x, _, items := ask(t, review.Scope{Ask: review.AskAccounts})
-	away := func(user string) (string, bool) { return map[string]string{"dan": "bea", "eve": "ann"}[user], user != "ann" }
+	away := func(user string) (string, bool) {
+		return map[string]string{"dan": "bea", "eve": "ann"}[user], user != "ann"
+	}
 	if got, _ := review.NewChooser(x, now, away, "eve").Reviewer(items[0], review.Deciders{Fallback: "dan"}); got != "ann" {
 		t.Errorf("with dan represented by bea, whose own it is, and eve by ann, %q decides", got)
 	}

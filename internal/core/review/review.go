@@ -246,6 +246,7 @@ type Scales struct {
 	posts    []int // by place of a person in the design: which post it is; 0 for none
 	peers    []int // by post: how many live people have it
 	breaches map[string][]duty.Violation
+	risks    func(Item) int
 	held     map[Target]index.People // see holders
 	lately   map[string]index.People // by what is used: who did within IdleAfter days
 }
@@ -273,6 +274,7 @@ func NewScales(x *index.Index, uses *use.Book, breaches []duty.Violation, t time
 		uses:     uses,
 		t:        t,
 		targets:  map[Target]*target{},
+		risks:    Risks(x),
 		held:     map[Target]index.People{},
 		posts:    make([]int, len(x.Design().Users)),
 		peers:    make([]int, 1),

@@ -145,7 +145,7 @@ func (e Evidence) Suggest(t time.Time) (Suggestion, bool) {
 // weighOther gathers the evidence for an item that is not about what a person is assigned.
 func (s *Scales) weighOther(i Item) Evidence {
 	w := s.target(i)
-	e := Evidence{Gives: len(w.keys), Risk: w.risk}
+	e := Evidence{Gives: len(w.keys), Risk: s.risks(i)}
 	d := s.x.Design()
 	switch i.Of.Kind {
 	case model.KindUser:
@@ -167,7 +167,10 @@ func (s *Scales) weighOther(i Item) Evidence {
 		e.Needless = !slices.ContainsFunc(s.breaches[i.User], func(v duty.Violation) bool { return v.Conflict == i.Of.ID })
 	case model.KindDelegation:
 		if g, ok := d.Delegations.Find(i.Of.ID); ok {
-			e.Ends = g.Until
+			e.Ends, e.Holders = g.Until, 1
+			if g.Delegate.Group != "" {
+				e.Holders = s.holders(Target{model.KindGroup, g.Delegate.Group}).Len()
+			}
 		}
 	case model.KindGroup:
 		if len(i.Direct) > 0 {

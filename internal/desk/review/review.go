@@ -21,6 +21,7 @@ import (
 // Review is a campaign to confirm access, with how far it has come.
 type Review struct {
 	ID       int           `json:"id"`
+	Ask      review.Ask    `json:"ask" doc:"What it asks; empty: about access"`
 	Name     string        `json:"name"`
 	About    []desk.Phrase `json:"about" doc:"What it asks about, in words"`
 	Deciders string        `json:"deciders" doc:"Who decides, in words"`
@@ -60,7 +61,7 @@ type Evidence struct {
 	Revoked   *time.Time `json:"revoked,omitempty" doc:"When a review last took it away"`
 	Suggested string     `json:"suggested,omitempty" enum:",keep,revoke" doc:"What the evidence speaks for, if it speaks clearly"`
 	Because   string     `json:"because,omitempty" doc:"What weighs most, in one sentence"`
-	Holders   int        `json:"holders,omitempty" doc:"Of a group or role: how many live people are in it or hold it"`
+	Holders   int        `json:"holders,omitempty" doc:"How many live people are in the group, hold the role, or are given the delegation"`
 	Lately    int        `json:"lately,omitempty" doc:"How many of these used what it gives within 90 days"`
 	Tells     bool       `json:"tells,omitempty" doc:"Whether any use of what it gives is known"`
 	Ends      *time.Time `json:"ends,omitempty" doc:"When it ends by itself"`
@@ -71,6 +72,7 @@ type Evidence struct {
 // says.
 type ReviewItem struct {
 	ID       int           `json:"id"`
+	Ask      review.Ask    `json:"ask" doc:"What its review asks; empty: about access"`
 	Question []desk.Phrase `json:"question" doc:"What it asks, as a sentence"`
 	Subject  desk.Ref      `json:"subject" doc:"What it is about: a person; or else a group, a role, a delegation, a conflict, or what a finding is about"`
 	Note     string        `json:"note" doc:"What that is, in a few words: of a person, title and home area"`
@@ -206,6 +208,7 @@ func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask
 func progressOf(h *desk.House, r store.Review, n store.ReviewCount, who desk.Actor, now time.Time) Review {
 	v := Review{
 		ID:       r.ID,
+		Ask:      review.Ask(r.Ask),
 		Name:     r.Name,
 		About:    scopeWords(h, scopeOf(r)),
 		Deciders: deciderWords(h, r),
@@ -521,6 +524,7 @@ func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who d
 	it := itemOf(r, i)
 	v := ReviewItem{
 		ID:       i.ID,
+		Ask:      review.Ask(r.Ask),
 		Subject:  subjectOf(h, it),
 		Target:   targetOf(h, it),
 		Keeps:    keepsWords(h, it),

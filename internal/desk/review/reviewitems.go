@@ -33,7 +33,9 @@ type ItemsAsk struct {
 type ReviewOutcome struct {
 	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
 	Total     int             `json:"total" doc:"How many there are"`
-	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups"`
+	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups that give what was revoked"`
+	ByHand    int             `json:"byHand" doc:"How many tasks it would leave of what only a person can carry out"`
+	Asides    int             `json:"asides" doc:"How many findings would no longer be set aside"`
 	Spare     []SpareSeats    `json:"spare" doc:"Seats that nobody would need any longer, by licence"`
 }
 
@@ -159,6 +161,12 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	v.Sentences = v.Sentences[:min(v.Total, outcomeShown)]
 	for _, i := range revoked {
 		v.ToOwners += len(i.Groups)
+		if review.ByHand(h.Design(), i) {
+			v.ByHand++
+		}
+		if i.Keeps.Kind == review.KindAside {
+			v.Asides++
+		}
 	}
 	after, problems := change.Apply(h.Design(), ops)
 	if len(model.Errors(problems)) > 0 {

@@ -310,6 +310,10 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	if err != nil {
 		return err
 	}
+	made, err := d.made(items)
+	if err != nil {
+		return err
+	}
 	above := nesting(h)
 	for n := range items {
 		i := &items[n]
@@ -340,6 +344,9 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 		if err := d.sinceWhen(h, i, &e, given, joinings, above); err != nil {
 			return err
 		}
+		if r, known := made[i.Of]; known {
+			e.Since, e.GivenBy, e.GivenWhy = &r.At, r.WhoName, r.Why
+		}
 		if e.Since != nil {
 			w.Since = *e.Since
 		}
@@ -361,6 +368,27 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 		i.Evidence = data
 	}
 	return nil
+}
+
+// made tells of what items are about as a whole, a delegation or an account, when and by whom it was made.
+func (d *Reviewer) made(items []store.ReviewItem) (map[string]store.Revision, error) {
+	ids := map[model.Kind][]string{}
+	for _, i := range items {
+		if of := targetFrom(i.Of); i.Keeps == "" && i.Of != "" {
+			ids[of.Kind] = append(ids[of.Kind], of.ID)
+		}
+	}
+	out := map[string]store.Revision{}
+	for kind, list := range ids {
+		first, err := d.Store.FirstOn(kind, list...)
+		if err != nil {
+			return nil, err
+		}
+		for id, r := range first {
+			out[kept(review.Target{Kind: kind, ID: id})] = r
+		}
+	}
+	return out, nil
 }
 
 // sinceWhen reads from the record since when an item is held, and who gave it and why.

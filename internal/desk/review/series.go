@@ -43,6 +43,7 @@ type Series struct {
 	Name     string        `json:"name"`
 	About    []desk.Phrase `json:"about"`
 	Deciders string        `json:"deciders"`
+	Names    []desk.Ref    `json:"names" doc:"The things that it names by their ids"`
 	Owner    desk.Ref      `json:"owner" doc:"Who made it, or took it over: its rounds are opened and closed by their right"`
 	Next     []time.Time   `json:"next" doc:"When the next six rounds open; none while it is paused"`
 	Paused   *time.Time    `json:"paused,omitempty"`
@@ -398,7 +399,7 @@ func (d *Reviewer) series(
 		return nil, fmt.Errorf("the series %d: %w", one.ID, err)
 	}
 	v.Name, v.About = v.Said.called(h), scopeWords(h, v.Said.Review.scope())
-	v.Deciders = v.Said.Review.deciders(h)
+	v.Deciders, v.Names = v.Said.Review.deciders(h), v.Said.Review.names(h)
 	if r, err := d.recurrence(v.Said); err == nil && one.Paused == nil && one.Ended == nil {
 		v.Next = r.Next(later(one.Since, d.Now()), nextShown)
 	}
@@ -421,6 +422,27 @@ func later(a, b time.Time) time.Time {
 		return a
 	}
 	return b
+}
+
+// names names what a review names by its id.
+func (n NewReview) names(h *desk.House) []desk.Ref {
+	out := []desk.Ref{}
+	add := func(kind model.Kind, id string) {
+		if id != "" {
+			out = append(out, h.Ref(kind, id))
+		}
+	}
+	add(model.KindRole, n.Role)
+	add(model.KindSet, n.Set)
+	add(model.KindSystem, n.System)
+	add(model.KindGroup, n.Group)
+	add(model.KindArea, n.Area)
+	add(model.KindUser, n.Person)
+	add(model.KindUser, n.Fallback)
+	if n.Second != nil {
+		add(model.KindUser, n.Second.Person)
+	}
+	return out
 }
 
 // deciders says who decides, in words.

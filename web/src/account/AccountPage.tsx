@@ -13,6 +13,7 @@ import { Line, Part } from "../parts/sheet";
 import { Rooms } from "../parts/tabs";
 import { useProven } from "../parts/useProven";
 import { count, day, moment } from "../parts/words";
+import { Away } from "./Away";
 import { canPasskey, makePasskey } from "./passkey";
 import { RecoveryCodes, recoverySaid } from "./RecoveryCodes";
 
@@ -39,6 +40,7 @@ export function AccountPage() {
 				<div>
 					<Sessions />
 					<Letters />
+					<Away />
 					<CalendarPart />
 				</div>
 			</div>

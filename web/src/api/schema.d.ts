@@ -1384,6 +1384,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/absence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When you are away, and who decides your review items in the meantime; null if you are not */
+        get: operations["absence"];
+        /** Say when you are away and who decides in the meantime: what waits for you is handed on as it begins */
+        put: operations["beAbsent"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/calendar": {
         parameters: {
             query?: never;
@@ -3069,6 +3087,19 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Absence: {
+            /** @description What waited for them has been handed on */
+            begun: boolean;
+            /** Format: date-time */
+            from: string;
+            /** @description Who decides in their place */
+            instead: components["schemas"]["Ref"];
+            /**
+             * Format: date-time
+             * @description The instant from which on they decide again
+             */
+            until: string;
+        };
         ActAssign: {
             /** @description Where; the whole organisation if absent */
             area?: string;
@@ -3184,6 +3215,8 @@ export interface components {
             byName?: string;
             /** Format: int64 */
             item: number;
+            /** @description What was revoked, in words */
+            keeps: string;
             /** @description In words, what stays and by what */
             note?: string;
             /**
@@ -3191,8 +3224,8 @@ export interface components {
              * @enum {string}
              */
             state: "gone" | "partly" | "left" | "waits" | "back";
+            subject: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
-            user: components["schemas"]["Ref"];
         };
         Afterwards: {
             /** Format: int64 */
@@ -3366,6 +3399,21 @@ export interface components {
             /** @description Of assignments */
             terms: components["schemas"]["Terms"][];
             to: components["schemas"]["End"];
+        };
+        Beyond: {
+            /**
+             * Format: int64
+             * @description How many permissions
+             */
+            count: number;
+            /** @description The delegate; of several, the first */
+            of: components["schemas"]["Ref"];
+            /** @description At most 20 */
+            rows: components["schemas"]["BeyondWay"][];
+        };
+        BeyondWay: {
+            held: components["schemas"]["Holding"];
+            steps: components["schemas"]["Phrase"][][];
         };
         Breach: {
             area?: components["schemas"]["Ref"];
@@ -4156,6 +4204,18 @@ export interface components {
             now?: string;
             original: components["schemas"]["Ref"];
         };
+        Effect: {
+            /**
+             * Format: int64
+             * @description How many people lose something
+             */
+            losing: number;
+            /** @description Who gains or loses, at most 50 */
+            people: components["schemas"]["PersonImpact"][];
+            sentences: components["schemas"]["Phrase"][][];
+            /** @description Why it cannot be done */
+            trouble?: string;
+        };
         End: {
             id: string;
             /** @enum {string} */
@@ -4197,6 +4257,11 @@ export interface components {
             conflicts: components["schemas"]["Ref"][];
             /** @description What speaks against keeping it */
             doubts: string[];
+            /**
+             * Format: date-time
+             * @description When it ends by itself
+             */
+            ends?: string;
             /** @description Who gave it, or put the person into the group */
             givenBy?: string;
             givenWhy?: string;
@@ -4207,11 +4272,23 @@ export interface components {
             gives: number;
             /**
              * Format: int64
+             * @description How many live people are in the group, hold the role, or are given the delegation
+             */
+            holders?: number;
+            /**
+             * Format: int64
              * @description How many days ago that was
              */
             idleDays: number;
             /** Format: date-time */
             lastUse?: string;
+            /**
+             * Format: int64
+             * @description How many of these used what it gives within 90 days
+             */
+            lately?: number;
+            /** @description Of an exception: nothing that it excepts is the case */
+            needless?: boolean;
             /** @description Of its systems uses are known, but none by the person */
             never?: boolean;
             /**
@@ -4236,6 +4313,8 @@ export interface components {
              * @enum {string}
              */
             suggested?: "" | "keep" | "revoke";
+            /** @description Whether any use of what it gives is known */
+            tells?: boolean;
             /** @description Whether any use of its systems by the person is known */
             used: boolean;
         };
@@ -4666,8 +4745,12 @@ export interface components {
             user: components["schemas"]["Ref"];
         };
         ItemDetail: {
+            /** @description Of a delegation: what could come of it */
+            ceiling?: components["schemas"]["Beyond"];
             /** @description Assignments to the person, which go away if it is revoked */
             direct: components["schemas"]["Terms"][];
+            /** @description Of a review that does not ask about access: what a revocation would do */
+            effect?: components["schemas"]["Effect"];
             /** @description Assignments to groups, which stay */
             given: components["schemas"]["Grant"][];
             /**
@@ -5275,6 +5358,17 @@ export interface components {
             subjects: components["schemas"]["End"][];
             targets: components["schemas"]["End"][];
         };
+        NewAbsence: {
+            /**
+             * Format: date-time
+             * @description Now if absent
+             */
+            from?: string;
+            /** @description A person's id; empty: one is not away after all */
+            instead: string;
+            /** Format: date-time */
+            until?: string;
+        };
         NewCodes: {
             /** @description A picture that an authenticator reads, as a data URL */
             image: string;
@@ -5295,6 +5389,11 @@ export interface components {
         NewReview: {
             /** @description Only assignments that count somewhere in this area */
             area?: string;
+            /**
+             * @description What is asked: about access if absent; else what groups give, what makes up roles, delegations, exceptions with what is set aside, or accounts without use
+             * @enum {string}
+             */
+            ask?: "" | "groups" | "roles" | "delegations" | "exceptions" | "accounts";
             /**
              * @description Who decides; the managers if absent
              * @enum {string}
@@ -5326,6 +5425,8 @@ export interface components {
              */
             risk?: number;
             role?: string;
+            /** @description Who decides once more about what the first would keep */
+            second?: components["schemas"]["Second"];
             set?: string;
             /** @description Only roles and sets that give something of this system */
             system?: string;
@@ -5936,6 +6037,8 @@ export interface components {
         Review: {
             /** @description What it asks about, in words */
             about: components["schemas"]["Phrase"][];
+            /** @description What it asks; empty: about access */
+            ask: string;
             /** Format: date-time */
             closed?: string;
             /** @description Who decides, in words */
@@ -6008,6 +6111,8 @@ export interface components {
             tasks: components["schemas"]["ReviewTask"][];
         };
         ReviewItem: {
+            /** @description What its review asks; empty: about access */
+            ask: string;
             by?: components["schemas"]["Ref"];
             /** @description Given to the person directly, so that a revocation takes it away by itself */
             byHand: boolean;
@@ -6024,15 +6129,30 @@ export interface components {
             handedBy?: components["schemas"]["Ref"];
             /** Format: int64 */
             id: number;
+            /** @description The same in words */
+            keeps: string;
             /** @description Items with the same value are alike, and can be decided together */
             like: string;
             mine: boolean;
-            /** @description Title and home area of the person */
+            /** @description What that is, in a few words: of a person, title and home area */
             note: string;
+            /** @description What it asks, as a sentence */
+            question: components["schemas"]["Phrase"][];
             reason?: string;
             reviewer: components["schemas"]["Ref"];
+            /** @description Who decides once more about what is kept */
+            second?: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description 1: the first reviewer would keep it, and the second decides
+             */
+            stage?: number;
+            /** @description What it is about: a person; or else a group, a role, a delegation, a conflict, or what a finding is about */
+            subject: components["schemas"]["Ref"];
+            /** @description What it would keep: a role or a set; or else a permission, or a person who is excepted; the subject once more if it is asked whether that goes on at all */
             target: components["schemas"]["Ref"];
-            user: components["schemas"]["Ref"];
+            /** @description A revocation is carried out by nobody but a person: it leaves a task */
+            task?: boolean;
         };
         ReviewItems: {
             /**
@@ -6050,13 +6170,23 @@ export interface components {
             total: number;
         };
         ReviewOutcome: {
+            /**
+             * Format: int64
+             * @description How many findings would no longer be set aside
+             */
+            asides: number;
+            /**
+             * Format: int64
+             * @description How many tasks it would leave of what only a person can carry out
+             */
+            byHand: number;
             /** @description The first 200 */
             sentences: components["schemas"]["Phrase"][][];
             /** @description Seats that nobody would need any longer, by licence */
             spare: components["schemas"]["SpareSeats"][];
             /**
              * Format: int64
-             * @description How many tasks it would leave to the owners of groups
+             * @description How many tasks it would leave to the owners of groups that give what was revoked
              */
             toOwners: number;
             /**
@@ -6096,20 +6226,30 @@ export interface components {
             reviewers: components["schemas"]["Straggler"][];
             /** @description Why it cannot be opened so: the filter over people, or that it asks too much */
             trouble?: string;
+            /**
+             * Format: int64
+             * @description How many items a second reviewer decides as well, if they are kept
+             */
+            twice: number;
         };
         ReviewTask: {
             by?: components["schemas"]["Ref"];
+            /** @description It can only be done elsewhere: say in words what was done about it */
+            byHand?: boolean;
             /** Format: date-time */
             decided?: string;
             /** @enum {string} */
             decision: "" | "person" | "grant" | "leave";
             /** @description The owner of the group, who did not settle it in time */
             former?: components["schemas"]["Ref"];
-            group: components["schemas"]["Ref"];
+            /** @description The group that gives it; absent if that is not the question */
+            group?: components["schemas"]["Ref"];
             /** Format: int64 */
             id: number;
             /** Format: int64 */
             item: number;
+            /** @description What was revoked, in words */
+            keeps: string;
             /** @description The viewer may settle it */
             may: boolean;
             mine: boolean;
@@ -6121,8 +6261,9 @@ export interface components {
             review: number;
             /** Format: int64 */
             revision?: number;
+            /** @description What the item is about: a person, or a group whose rule it asked about */
+            subject: components["schemas"]["Ref"];
             target: components["schemas"]["Ref"];
-            user: components["schemas"]["Ref"];
             /** @description Why it was revoked */
             why?: string;
         };
@@ -6358,6 +6499,17 @@ export interface components {
             match: number;
             rows: components["schemas"]["SeatRow"][];
         };
+        Second: {
+            /** @enum {string} */
+            by: "manager" | "owner" | "person";
+            /** @description Who, if it is one person */
+            person?: string;
+            /**
+             * Format: int64
+             * @description Only about what gives something of at least this risk
+             */
+            risk?: number;
+        };
         Series: {
             about: components["schemas"]["Phrase"][];
             deciders: string;
@@ -6368,6 +6520,8 @@ export interface components {
             /** @description The viewer may change, pause and end it */
             may: boolean;
             name: string;
+            /** @description The things that it names by their ids */
+            names: components["schemas"]["Ref"][];
             /** @description When the next six rounds open; none while it is paused */
             next: string[];
             /** @description Who made it, or took it over: its rounds are opened and closed by their right */
@@ -6529,7 +6683,10 @@ export interface components {
         TaskChoice: {
             /** @enum {string} */
             id: "person" | "grant" | "leave";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many people lose something
+             */
             losing: number;
             /** @description Who gains or loses, at most 50 */
             people: components["schemas"]["PersonImpact"][];
@@ -10094,6 +10251,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    absence: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beAbsent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAbsence"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"];
                 };
             };
             /** @description Error */

@@ -117,6 +117,8 @@ const momentForm = new Intl.DateTimeFormat("en-GB", {
 });
 
 export const day = (instant: string) => dayForm.format(new Date(instant));
+/** The last day before an instant at which something ends: people name the day that is still in. */
+export const lastDay = (until: string) => day(new Date(Date.parse(until) - 1).toISOString());
 export const moment = (instant: string) => momentForm.format(new Date(instant));
 
 /** When something was last used; nothing where that is not known. */

@@ -1,50 +1,20 @@
 import type { Schemas } from "../api/client";
 import { useReviewItem } from "../api/hooks";
+import { alike, GroupImpact } from "../parts/impact";
 import { Loaded } from "../parts/loading";
-import { count, day, extent, moment, Named, Risk } from "../parts/words";
+import { count, day, extent, moment, Named, Risk, Sentence } from "../parts/words";
 
 /** What is needed to decide an item: since when, by whom, how it is used, who else has it, and what would really go away. */
 export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 	const detail = useReviewItem(item.id);
 	const e = item.evidence;
+	const access = item.ask === "";
 	const idle = detail.data?.idleDays ?? e?.idleDays ?? 0; // as of today, once that is known
 	return (
 		<>
 			{e && (
 				<dl className="mt-3 grid grid-cols-4 border-y-[3px] border-[var(--beam)]">
-					<Fact
-						title="Held since"
-						value={e.since ? day(e.since) : "not on record"}
-						note={[e.givenBy && `by ${e.givenBy}`, e.givenWhy && `“${e.givenWhy}”`].filter(Boolean).join(", ")}
-					/>
-					<Fact
-						title="Last used"
-						value={e.lastUse ? `${count(idle, "day", "days")} ago` : e.never ? "never" : "not known"}
-						note={
-							e.lastUse
-								? `${day(e.lastUse)}; ${e.idleDays} at opening`
-								: e.never
-									? "others’ uses are known"
-									: "its systems tell nothing"
-						}
-						bad={idle >= 90 || e.never}
-					/>
-					<Fact
-						title="Peers who have it"
-						value={e.peers > 0 ? `${e.alike} of ${e.peers}` : "no peers"}
-						note="same title and department"
-						bad={e.peers >= 4 && e.alike * 5 <= e.peers}
-					/>
-					<Fact
-						title="Risk"
-						value={["none", "elevated", "high", "critical"][e.risk]}
-						note={
-							e.conflicts.length > 0
-								? `conflicts: ${e.conflicts.map((c) => c.name).join(", ")}`
-								: `${count(e.gives, "permission", "permissions")}, no conflict`
-						}
-						bad={e.risk === 3 || e.conflicts.length > 0}
-					/>
+					{access ? <OfAccess evidence={e} idle={idle} /> : <OfOther item={item} evidence={e} idle={idle} />}
 				</dl>
 			)}
 			{e && e.doubts.length > 0 && (
@@ -67,12 +37,166 @@ export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
 								Used since the review was opened: {day(d.lastUse)}, {count(d.idleDays, "day", "days")} ago.
 							</p>
 						)}
-						<Ways detail={d} />
+						{d.effect ? <EffectOf detail={d} effect={d.effect} /> : <Ways detail={d} />}
 						<Trail steps={d.trail} />
 					</>
 				)}
 			</Loaded>
 		</>
+	);
+}
+
+type Facts = { evidence: Schemas["Evidence"]; idle: number };
+
+/** What is known of a role or set that a person has. */
+function OfAccess({ evidence: e, idle }: Facts) {
+	return (
+		<>
+			<Fact
+				title="Held since"
+				value={e.since ? day(e.since) : "not on record"}
+				note={[e.givenBy && `by ${e.givenBy}`, e.givenWhy && `“${e.givenWhy}”`].filter(Boolean).join(", ")}
+			/>
+			<Fact
+				title="Last used"
+				value={e.lastUse ? `${count(idle, "day", "days")} ago` : e.never ? "never" : "not known"}
+				note={
+					e.lastUse
+						? `${day(e.lastUse)}; ${e.idleDays} at opening`
+						: e.never
+							? "others’ uses are known"
+							: "its systems tell nothing"
+				}
+				bad={idle >= 90 || e.never}
+			/>
+			<Fact
+				title="Peers who have it"
+				value={e.peers > 0 ? `${e.alike} of ${e.peers}` : "no peers"}
+				note="same title and department"
+				bad={e.peers >= 4 && e.alike * 5 <= e.peers}
+			/>
+			<Fact
+				title="Risk"
+				value={["none", "elevated", "high", "critical"][e.risk]}
+				note={
+					e.conflicts.length > 0
+						? `conflicts: ${e.conflicts.map((c) => c.name).join(", ")}`
+						: `${count(e.gives, "permission", "permissions")}, no conflict`
+				}
+				bad={e.risk === 3 || e.conflicts.length > 0}
+			/>
+		</>
+	);
+}
+
+/** What is known of anything else that a review asks about. */
+function OfOther({ item, evidence: e, idle }: Facts & { item: Schemas["ReviewItem"] }) {
+	const one = item.ask === "accounts" || item.ask === "exceptions";
+	return (
+		<>
+			<Fact
+				title="So since"
+				value={e.since ? day(e.since) : "not on record"}
+				note={[e.givenBy && `by ${e.givenBy}`, e.givenWhy && `“${e.givenWhy}”`].filter(Boolean).join(", ")}
+			/>
+			{one ? (
+				<Fact
+					title="Last used"
+					value={e.lastUse ? `${count(idle, "day", "days")} ago` : e.never ? "never" : "not asked"}
+					note={e.lastUse ? `${day(e.lastUse)}, anything at all` : e.never ? "nothing at all" : ""}
+					bad={idle >= 90 || e.never}
+				/>
+			) : (
+				<Fact
+					title={item.ask === "delegations" ? "Given to" : item.ask === "groups" ? "Members" : "Held by"}
+					value={e.holders ? count(e.holders, "person", "people") : "nobody"}
+					note={
+						item.ask === "delegations"
+							? ""
+							: e.tells
+								? `${e.lately ?? 0} used it within 90 days`
+								: "its use is not on record"
+					}
+					bad={e.tells && (e.lately ?? 0) * 10 <= (e.holders ?? 0)}
+				/>
+			)}
+			<Fact
+				title="Ends by itself"
+				value={e.ends ? day(e.ends) : "never"}
+				note={e.needless ? "nothing is violated without it" : ""}
+				bad={e.needless}
+			/>
+			<Fact
+				title="Risk"
+				value={["none", "elevated", "high", "critical"][e.risk]}
+				note={e.gives > 0 ? count(e.gives, "permission", "permissions") : ""}
+				bad={e.risk === 3}
+			/>
+		</>
+	);
+}
+
+/** What a revocation would do, and of a delegation what could come of it. */
+function EffectOf({ detail: d, effect: e }: { detail: Schemas["ItemDetail"]; effect: Schemas["Effect"] }) {
+	return (
+		<div className="mt-4 grid grid-cols-2 gap-6">
+			<div>
+				<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What a revocation would do</h3>
+				{d.item.task && (
+					<p className="py-1.5">
+						It cannot be carried out by itself: it leaves a task,{" "}
+						{d.item.subject.kind === "group" ? "for the owner of the group" : "since a directory keeps the account"}.
+					</p>
+				)}
+				{e.trouble && <p className="py-1.5 font-semibold text-ox">✕ {e.trouble}</p>}
+				{e.sentences.map((s) => (
+					<p key={s.map((p) => p.text).join("")} className="border-b border-hair py-1.5">
+						<Sentence parts={s} />
+					</p>
+				))}
+				{e.sentences.length > 0 && (
+					<p className={`py-1.5 font-semibold ${e.losing > 0 ? "text-ox" : "text-quiet"}`}>
+						{e.losing > 0 ? `▼ ${count(e.losing, "person loses", "people lose")} something` : "Nobody loses anything."}
+					</p>
+				)}
+				{alike(e.people)
+					.slice(0, 6)
+					.map((g) => (
+						<GroupImpact key={g[0].user.id} people={g} />
+					))}
+			</div>
+			{d.ceiling && (
+				<div>
+					<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What could come of it</h3>
+					{d.ceiling.count === 0 ? (
+						<p className="py-1.5 text-moss">✓ Nothing that {d.ceiling.of.name} neither holds nor could assign.</p>
+					) : (
+						<p className="py-1.5 font-semibold text-ox">
+							{count(d.ceiling.count, "permission", "permissions")} that {d.ceiling.of.name} neither holds nor could
+							assign:
+						</p>
+					)}
+					<ul className="max-h-[320px] overflow-auto">
+						{d.ceiling.rows.map((w) => (
+							<li key={w.held.permission + w.held.area.id + w.held.reach} className="border-b border-hair py-1.5">
+								<p className="flex items-baseline gap-2">
+									<span className="narrow truncate font-mono text-[12px] text-ox">{w.held.permission}</span>
+									<span className="narrow grow truncate text-[12px] text-quiet">{extent(w.held)}</span>
+									<Risk level={w.held.risk} />
+								</p>
+								<ol className="list-decimal pl-5 text-[12px]">
+									{w.steps.map((s) => (
+										<li key={s.map((p) => p.text).join("")}>
+											<Sentence parts={s} />
+										</li>
+									))}
+								</ol>
+							</li>
+						))}
+					</ul>
+				</div>
+			)}
+		</div>
 	);
 }
 

@@ -13,50 +13,125 @@ import { RuleBox } from "../sheets/group/RuleBox";
 import { useReturning } from "./Returning";
 
 type Ref = Schemas["Ref"];
-type What = Partial<Record<"role" | "set" | "system" | "group", Ref>>;
+type Kind = "role" | "set" | "system" | "group";
+type What = Partial<Record<Kind, Ref>>;
+type Asks = NonNullable<Schemas["NewReview"]["ask"]>;
+type By = "manager" | "owner" | "person";
 
-/** Opens a review: a sentence whose brackets say what is asked, of whom, and what becomes of what nobody decides; with a live count. */
-export function OpenReview() {
+/** What a review can ask: in words, by what it is narrowed, what is said if it is not, and who decides unless somebody else is named. */
+const asks: Record<
+	Asks,
+	{ says: string; kinds: Kind[]; all: string; by: By; people?: true; where?: true; risk?: true }
+> = {
+	"": {
+		says: "people should keep what they have",
+		kinds: ["role", "set", "system", "group"],
+		all: "anything",
+		by: "manager",
+		people: true,
+		where: true,
+		risk: true,
+	},
+	groups: {
+		says: "groups should go on giving what they give",
+		kinds: ["group", "role", "set", "system"],
+		all: "every group",
+		by: "owner",
+		where: true,
+		risk: true,
+	},
+	roles: {
+		says: "roles should go on giving what makes them up",
+		kinds: ["role", "set", "system"],
+		all: "every role",
+		by: "owner",
+		risk: true,
+	},
+	delegations: { says: "delegations should go on", kinds: ["group"], all: "all of them", by: "manager", where: true },
+	exceptions: {
+		says: "exceptions, and what is set aside, should stand",
+		kinds: [],
+		all: "",
+		by: "manager",
+		people: true,
+		where: true,
+	},
+	accounts: {
+		says: "accounts that nobody uses should stay",
+		kinds: [],
+		all: "",
+		by: "manager",
+		people: true,
+		where: true,
+	},
+};
+
+const byWords: Record<By, string> = {
+	manager: "the managers",
+	owner: "the owners of roles, sets and groups",
+	person: "",
+};
+
+/**
+ * Opens a review: a sentence whose brackets say what is asked, of whom, and what becomes of what nobody decides; with a
+ * live count. Of a series, it changes what its rounds will be.
+ */
+export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: () => void }) {
 	const { me } = useHouse();
 	const [params] = useSearchParams();
 	const areas = useAreas();
 	const navigate = useNavigate();
 	const refresh = useRefresh();
 	const { refuse } = useNotice();
-	const [what, setWhat] = useState<What>({});
-	const [risk, setRisk] = useState(0);
-	const [filter, setFilter] = useState("");
-	const [place, setPlace] = useState<Ref | undefined>();
-	const [by, setBy] = useState<"manager" | "owner" | "person">("manager");
-	const [person, setPerson] = useState<Ref | undefined>();
-	const [fallback, setFallback] = useState<Ref | undefined>();
-	const [fate, setFate] = useState<"keep" | "revoke">("keep");
+	const was = of?.said.review;
+	const ref = (kind: string, id?: string): Ref | undefined => of?.names.find((n) => n.kind === kind && n.id === id);
+	const [ask, setAsk] = useState<Asks>(was?.ask ?? "");
+	const [what, setWhat] = useState<What>({
+		role: ref("role", was?.role),
+		set: ref("set", was?.set),
+		system: ref("system", was?.system),
+		group: ref("group", was?.group),
+	});
+	const [risk, setRisk] = useState(was?.risk ?? 0);
+	const [filter, setFilter] = useState(was?.filter ?? "");
+	const [place, setPlace] = useState<Ref | undefined>(ref("area", was?.area));
+	const [by, setBy] = useState<By>(was?.by || "manager");
+	const [person, setPerson] = useState<Ref | undefined>(ref("user", was?.person));
+	const [fallback, setFallback] = useState<Ref | undefined>(ref("user", was?.fallback));
+	const [then, setThen] = useState<By | "">(was?.second?.by ?? "");
+	const [thenPerson, setThenPerson] = useState<Ref | undefined>(ref("user", was?.second?.person));
+	const [thenRisk, setThenRisk] = useState(was?.second?.risk ?? 2);
+	const [fate, setFate] = useState<"keep" | "revoke">(was?.fate || "keep");
 	const [due, setDue] = useState("");
-	const [name, setName] = useState("");
-	const returning = useReturning();
+	const [name, setName] = useState(was?.name ?? "");
+	const returning = useReturning(of?.said);
+	const known = asks[ask];
 
-	const whereId = place?.id ?? params.get("where") ?? undefined;
+	const whereId = known.where ? (place?.id ?? (of ? undefined : params.get("where")) ?? undefined) : undefined;
 	const where = place?.name ?? areas.data?.find((a) => a.id === whereId)?.name;
 	const body: Schemas["NewReview"] = {
-		role: what.role?.id,
-		set: what.set?.id,
-		system: what.system?.id,
-		group: what.group?.id,
-		risk: risk || undefined,
-		filter: filter.trim() || undefined,
+		ask: ask || undefined,
+		...Object.fromEntries(known.kinds.map((k) => [k, what[k]?.id])),
+		risk: (known.risk && risk) || undefined,
+		filter: (known.people && filter.trim()) || undefined,
 		area: whereId,
 		by,
 		person: by === "person" ? person?.id : undefined,
 		fallback: fallback?.id,
+		second: then
+			? { by: then, person: then === "person" ? thenPerson?.id : undefined, risk: thenRisk || undefined }
+			: undefined,
 		fate,
 		due: due ? new Date(`${due}T23:59:59Z`).toISOString() : undefined,
 	};
-	const chosen = Object.values(what).some(Boolean) || risk > 0 || filter.trim() !== "" || whereId !== undefined;
+	const chosen =
+		ask !== "" || Object.values(what).some(Boolean) || risk > 0 || filter.trim() !== "" || whereId !== undefined;
+	const decided = (by !== "person" || !!person) && (then !== "person" || !!thenPerson);
 	const tried = useDeferredValue(body); // what it is called changes nothing of it
 	const preview = useAsk({
 		queryKey: [...design, "review-preview", tried],
 		queryFn: (ask: Ask) => data(ask.POST("/api/reviews/preview", { body: tried })),
-		enabled: !returning.returns && chosen && (by !== "person" || !!person),
+		enabled: !returning.returns && chosen && decided,
 		placeholderData: keepPreviousData,
 	});
 	const named = { ...body, name: name.trim() || undefined };
@@ -65,35 +140,44 @@ export function OpenReview() {
 	const trial = useAsk({
 		queryKey: [...design, "series-trial", series],
 		queryFn: (ask: Ask) => data(ask.POST("/api/series/trial", { body: series as Schemas["NewSeries"] })),
-		enabled: !!series && chosen && (by !== "person" || !!person),
+		enabled: !!series && chosen && decided,
 		placeholderData: keepPreviousData,
 	});
 	const open = useMutation({
 		mutationFn: async () =>
-			said
-				? `/series/${(await data(api.POST("/api/series", { body: { ...said, review: named } }))).id}`
-				: `/reviews/${(await data(api.POST("/api/reviews", { body: named }))).id}`,
+			of && said
+				? `/series/${(await data(api.PATCH("/api/series/{id}", { params: { path: { id: of.id } }, body: { said: { ...said, review: named } } }))).id}`
+				: said
+					? `/series/${(await data(api.POST("/api/series", { body: { ...said, review: named } }))).id}`
+					: `/reviews/${(await data(api.POST("/api/reviews", { body: named }))).id}`,
 		onSuccess: async (to) => {
 			await refresh();
+			onDone?.();
 			navigate(to);
 		},
 		onError: refuse,
 	});
 	const p = chosen ? (returns ? trial.data?.preview : preview.data) : undefined;
 	const trouble = p?.trouble || (returns && (trial.data?.trouble || (!said && "Say from which day it returns.")));
-	const kinds = ["role", "set", "system", "group"] as const;
+	const said_: Record<Kind, string> = {
+		role: "the role ",
+		set: "the set ",
+		system: "something of ",
+		group: ask === "" ? "something by the group " : ask === "groups" ? "the group " : "those given to ",
+	};
 	const whatText = [
-		what.role && `the role ${what.role.name}`,
-		what.set && `the set ${what.set.name}`,
-		what.system && `something of ${what.system.name}`,
-		what.group && `something by the group ${what.group.name}`,
-		risk > 0 && `something of ${riskWords[risk]} risk${risk < 3 ? " or more" : ""}`,
+		...known.kinds.map((k) => what[k] && said_[k] + what[k]?.name),
+		known.risk && risk > 0 && `something of ${riskWords[risk]} risk${risk < 3 ? " or more" : ""}`,
 	]
 		.filter(Boolean)
 		.join(", ");
+	const deciderText = by === "person" ? (person?.name ?? "") : byWords[by];
+	const thenText =
+		then &&
+		`, then ${then === "person" ? (thenPerson?.name ?? "a person") : byWords[then]}${thenRisk ? ` where the risk is ${riskWords[thenRisk]}${thenRisk < 3 ? " or more" : ""}` : ""}`;
 	return (
 		<form
-			aria-label="Open a review"
+			aria-label={of ? "Change the series" : "Open a review"}
 			className="board mt-3 border-l-8 p-4"
 			onSubmit={(e) => {
 				e.preventDefault();
@@ -102,17 +186,7 @@ export function OpenReview() {
 		>
 			<p className="text-[16px] leading-[34px]">
 				Ask{" "}
-				<Bracket
-					label="Who decides"
-					text={
-						by === "manager"
-							? "the managers"
-							: by === "owner"
-								? "the owners of roles, sets and groups"
-								: (person?.name ?? "")
-					}
-					empty="a person"
-				>
+				<Bracket label="Who decides" text={deciderText && deciderText + thenText} empty="a person">
 					{(
 						[
 							["manager", "the manager of each person"],
@@ -137,60 +211,111 @@ export function OpenReview() {
 						placeholder={fallback?.name ?? `${me.user.name}, or another …`}
 						onPick={setFallback}
 					/>
-				</Bracket>{" "}
-				whether{" "}
-				<Bracket label="Of which people" text={filter.trim() ? `people with ${filter.trim()}` : "everybody"} empty="">
-					<p className="mb-1">A filter over people; empty means everybody.</p>
-					<RuleBox rule={filter} onRule={setFilter} />
-				</Bracket>{" "}
-				who has{" "}
-				<Bracket label="What" text={whatText} empty={chosen ? "anything" : "what"}>
-					{kinds.map((k) => (
-						<div key={k} className="mb-2">
-							{what[k] ? (
-								<p className="flex items-baseline gap-2">
-									<span className="text-quiet">{kindWords[k]}</span>
-									<b className="grow">{what[k]?.name}</b>
-									<button
-										type="button"
-										className="font-bold text-ox"
-										aria-label={`Take out ${what[k]?.name}`}
-										onClick={() => setWhat({ ...what, [k]: undefined })}
-									>
-										✕
-									</button>
-								</p>
-							) : (
-								<Picker
-									kinds={[k]}
-									label={kindWords[k][0].toUpperCase() + kindWords[k].slice(1)}
-									placeholder={`a ${kindWords[k]} …`}
-									onPick={(r) => setWhat({ ...what, [k]: r })}
-								/>
-							)}
-						</div>
-					))}
-					<label className="flex items-center gap-2">
-						of at least
-						<select className="field !w-auto" value={risk} onChange={(e) => setRisk(Number(e.target.value))}>
-							<option value={0}>any risk</option>
-							{[1, 2, 3].map((r) => (
-								<option key={r} value={r}>
-									{riskWords[r]} risk
-								</option>
-							))}
+					<label className="mt-3 flex items-center gap-2">
+						Then, about what is kept,
+						<select
+							aria-label="Who decides once more"
+							className="field !w-auto"
+							value={then}
+							onChange={(e) => setThen(e.target.value as By | "")}
+						>
+							<option value="">nobody else</option>
+							<option value="manager">the manager</option>
+							<option value="owner">the owner</option>
+							<option value="person">one person</option>
 						</select>
 					</label>
-				</Bracket>{" "}
-				<Bracket label="Where" text={where ? `at ${where}` : "anywhere"} empty="">
-					<Picker kinds={["area"]} label="Area" placeholder="an area …" onPick={setPlace} />
-					{place && (
-						<button type="button" className="link mt-2" onClick={() => setPlace(undefined)}>
-							Anywhere
-						</button>
+					{then === "person" && (
+						<Picker
+							kinds={["user"]}
+							label="Second reviewer"
+							placeholder={thenPerson?.name ?? "a person …"}
+							onPick={setThenPerson}
+						/>
 					)}
+					{then && (
+						<p className="mt-2 flex items-center gap-2">
+							where it is of at least{" "}
+							<RiskSelect label="Risk from which a second decides" value={thenRisk} onChange={setThenRisk} />
+						</p>
+					)}
+				</Bracket>{" "}
+				whether{" "}
+				<Bracket label="What is asked" text={known.says} empty="">
+					{(Object.keys(asks) as Asks[]).map((id) => (
+						<label key={id} className="flex items-center gap-2 py-1">
+							<input
+								type="radio"
+								name="ask"
+								checked={ask === id}
+								onChange={() => {
+									setAsk(id);
+									setBy(asks[id].by);
+								}}
+							/>
+							{asks[id].says}
+						</label>
+					))}
 				</Bracket>
-				{returns && <>, {returning.foundBracket},</>} should keep it: {returning.oftenBracket}
+				{": "}
+				{known.people && (
+					<>
+						<Bracket
+							label="Of which people"
+							text={filter.trim() ? `people with ${filter.trim()}` : "everybody"}
+							empty=""
+						>
+							<p className="mb-1">A filter over people; empty means everybody.</p>
+							<RuleBox rule={filter} onRule={setFilter} />
+						</Bracket>{" "}
+					</>
+				)}
+				{ask === "" && "who has "}
+				{known.kinds.length > 0 && (
+					<Bracket label="What" text={whatText || (ask && known.all)} empty={chosen ? known.all : "what"}>
+						{known.kinds.map((k) => (
+							<div key={k} className="mb-2">
+								{what[k] ? (
+									<p className="flex items-baseline gap-2">
+										<span className="text-quiet">{kindWords[k]}</span>
+										<b className="grow">{what[k]?.name}</b>
+										<button
+											type="button"
+											className="font-bold text-ox"
+											aria-label={`Take out ${what[k]?.name}`}
+											onClick={() => setWhat({ ...what, [k]: undefined })}
+										>
+											✕
+										</button>
+									</p>
+								) : (
+									<Picker
+										kinds={[k]}
+										label={kindWords[k][0].toUpperCase() + kindWords[k].slice(1)}
+										placeholder={`a ${kindWords[k]} …`}
+										onPick={(r) => setWhat({ ...what, [k]: r })}
+									/>
+								)}
+							</div>
+						))}
+						{known.risk && (
+							<p className="flex items-center gap-2">
+								of at least <RiskSelect label="Risk" value={risk} onChange={setRisk} />
+							</p>
+						)}
+					</Bracket>
+				)}{" "}
+				{known.where && (
+					<Bracket label="Where" text={where ? `at ${where}` : "anywhere"} empty="">
+						<Picker kinds={["area"]} label="Area" placeholder="an area …" onPick={setPlace} />
+						{place && (
+							<button type="button" className="link mt-2" onClick={() => setPlace(undefined)}>
+								Anywhere
+							</button>
+						)}
+					</Bracket>
+				)}
+				{returns && ask === "" && <>, {returning.foundBracket}</>}; {returning.oftenBracket}
 				{returns ? (
 					<>, {returning.daysBracket}</>
 				) : (
@@ -235,12 +360,12 @@ export function OpenReview() {
 						(p.items > 0 ? (
 							<>
 								{returns && "Today: "}
-								<Count preview={p} />
+								<Count preview={p} access={ask === ""} />
 							</>
 						) : returns ? (
 							"Today it would find nobody; rounds without anybody are recorded as such."
 						) : (
-							"Nobody has anything of that, so there is nothing to ask."
+							"There is nothing of that, so there is nothing to ask."
 						))}
 					{chosen && trouble && <span className="font-semibold text-ox">✕ {trouble}</span>}
 					{(returns ? trial : preview).error?.message}
@@ -265,27 +390,56 @@ export function OpenReview() {
 						(returns ? !!p.trouble || !trial.data?.next.length : p.items === 0 || p.nobody.length > 0)
 					}
 				>
-					{returns ? "Have it return" : "Open the review"}
+					{of ? "Change it from now on" : returns ? "Have it return" : "Open the review"}
 				</button>
+				{of && (
+					<button type="button" className="action" onClick={onDone}>
+						Leave it as it is
+					</button>
+				)}
 			</div>
 		</form>
 	);
 }
 
+/** At least which risk. */
+function RiskSelect(props: { label: string; value: number; onChange: (risk: number) => void }) {
+	return (
+		<select
+			aria-label={props.label}
+			className="field !w-auto"
+			value={props.value}
+			onChange={(e) => props.onChange(Number(e.target.value))}
+		>
+			<option value={0}>any risk</option>
+			{[1, 2, 3].map((r) => (
+				<option key={r} value={r}>
+					{riskWords[r]} risk
+				</option>
+			))}
+		</select>
+	);
+}
+
 /** What opening would ask, in figures. */
-function Count({ preview: p }: { preview: Schemas["ReviewPreview"] }) {
+function Count({ preview: p, access }: { preview: Schemas["ReviewPreview"]; access: boolean }) {
 	return (
 		<>
 			<b className="text-ink">
 				{count(p.items, "item", "items")} for {count(p.reviewers.length, "reviewer", "reviewers")}
 			</b>
-			, about {count(p.people, "person", "people")}.{" "}
-			{p.byHand === p.items
-				? "All are given by hand"
-				: p.byHand === 0
-					? "All come by groups"
-					: `${p.byHand} are given by hand, the others come by groups`}
-			.{p.doubtful > 0 && ` Against ${p.doubtful} something speaks.`}
+			{access ? (
+				<>
+					, about {count(p.people, "person", "people")}.{" "}
+					{p.byHand === p.items
+						? "All are given by hand"
+						: p.byHand === 0
+							? "All come by groups"
+							: `${p.byHand} are given by hand, the others come by groups`}
+				</>
+			) : null}
+			.{p.twice > 0 && ` ${p.twice} would be decided twice.`}
+			{p.doubtful > 0 && ` Against ${p.doubtful} something speaks.`}
 			{p.fallback > 0 && ` ${p.fallback} ${p.fallback === 1 ? "comes" : "come"} to the fallback.`}
 			{p.nobody.length > 0 && (
 				<b className="text-ox">

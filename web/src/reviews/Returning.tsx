@@ -20,29 +20,46 @@ function ruleOf(every: number, unit: Unit, from: string): string {
 
 /** A rule in words, as far as it is one of those that are made here. */
 export function ruleWords(rule: string): string {
+	const made = partsOf(rule);
+	if (!made) return `by the rule ${rule}`;
+	const [one, many] = units[made.unit];
+	return made.every === 1 ? `every ${one}` : `every ${made.every} ${many}`;
+}
+
+/** How often a rule comes round, if it is one of those that are made here. */
+function partsOf(rule: string): { every: number; unit: Unit } | undefined {
 	const parts = new Map(rule.split(";").map((p) => p.split("=", 2) as [string, string]));
-	const unit = units[parts.get("FREQ") as Unit];
-	const every = Number(parts.get("INTERVAL") ?? 1);
-	if (!unit || [...parts.keys()].some((k) => !["FREQ", "INTERVAL", "BYMONTHDAY", "BYSETPOS"].includes(k)))
-		return `by the rule ${rule}`;
-	return every === 1 ? `every ${unit[0]}` : `every ${every} ${unit[1]}`;
+	const unit = parts.get("FREQ") as Unit;
+	if (!units[unit] || [...parts.keys()].some((k) => !["FREQ", "INTERVAL", "BYMONTHDAY", "BYSETPOS"].includes(k)))
+		return undefined;
+	return { every: Number(parts.get("INTERVAL") ?? 1), unit };
 }
 
 export type Returns = ReturnType<typeof useReturning>;
 
-/** How a review returns by itself, and whom a discovery before each round finds; not at all, at first. */
-export function useReturning() {
-	const [returns, setReturns] = useState(false);
-	const [every, setEvery] = useState(3);
-	const [unit, setUnit] = useState<Unit>("MONTHLY");
-	const [from, setFrom] = useState("");
-	const [time, setTime] = useState("08:00");
-	const [days, setDays] = useState(21);
-	const [escalate, setEscalate] = useState(0);
-	const [discover, setDiscover] = useState<Schemas["Discovery"] | null>(null);
+/** How a review returns by itself, and whom a discovery before each round finds: as a series does that is changed; else not at all, at first. */
+export function useReturning(was?: Schemas["NewSeries"]) {
+	const made = was && partsOf(was.rule);
+	const [returns, setReturns] = useState(!!was);
+	const [kept, setKept] = useState(was && !made ? was.rule : ""); // a rule that is not made here, while it is not replaced
+	const [every, setEveryAs] = useState(made?.every ?? 3);
+	const [unit, setUnitAs] = useState<Unit>(made?.unit ?? "MONTHLY");
+	const setEvery = (n: number) => {
+		setEveryAs(n);
+		setKept("");
+	};
+	const setUnit = (u: Unit) => {
+		setUnitAs(u);
+		setKept("");
+	};
+	const [from, setFrom] = useState(was?.from.slice(0, 10) ?? "");
+	const [time, setTime] = useState(was?.from.slice(11, 16) ?? "08:00");
+	const [days, setDays] = useState(was?.days ?? 21);
+	const [escalate, setEscalate] = useState(was?.escalate ?? 0);
+	const [discover, setDiscover] = useState<Schemas["Discovery"] | null>(was?.discover ?? null);
 	const said = returns &&
 		from !== "" && {
-			rule: ruleOf(every, unit, from),
+			rule: kept || ruleOf(every, unit, from),
 			from: `${from}T${time}`,
 			days,
 			escalate: escalate || undefined,
@@ -51,7 +68,7 @@ export function useReturning() {
 	const often = !returns
 		? "once"
 		: from
-			? `${every === 1 ? `every ${units[unit][0]}` : `every ${every} ${units[unit][1]}`} from ${day(`${from}T12:00:00Z`)}`
+			? `${kept ? ruleWords(kept) : every === 1 ? `every ${units[unit][0]}` : `every ${every} ${units[unit][1]}`} from ${day(`${from}T12:00:00Z`)}`
 			: "";
 	const number = (label: string, value: number, set: (n: number) => void, least: number, most: number) => (
 		<input
@@ -66,14 +83,18 @@ export function useReturning() {
 	);
 	const oftenBracket = (
 		<Bracket label="How often" text={often} empty="from a day on">
-			<label className="flex items-center gap-2 py-1">
-				<input type="radio" name="often" checked={!returns} onChange={() => setReturns(false)} />
-				once, now
-			</label>
-			<label className="flex items-center gap-2 py-1">
-				<input type="radio" name="often" checked={returns} onChange={() => setReturns(true)} />
-				by itself, again and again
-			</label>
+			{!was && (
+				<>
+					<label className="flex items-center gap-2 py-1">
+						<input type="radio" name="often" checked={!returns} onChange={() => setReturns(false)} />
+						once, now
+					</label>
+					<label className="flex items-center gap-2 py-1">
+						<input type="radio" name="often" checked={returns} onChange={() => setReturns(true)} />
+						by itself, again and again
+					</label>
+				</>
+			)}
 			{returns && (
 				<div className="mt-1 pl-6">
 					<p className="flex items-center gap-2">

@@ -66,7 +66,8 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	);
 	const say = useCallback(
 		(decision: Decision) => {
-			if (!item || !mine) return;
+			const back = item?.stage === 1 && item.handedBy?.id === me.user.id && !item.decision && decision === "";
+			if (!item || !(mine || back)) return;
 			if (decision && item.decision && decision !== item.decision) {
 				tell(`This is ${marks[item.decision].text.slice(2)} already. Take that back first: U.`);
 				return;
@@ -88,7 +89,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 				else setOnward(true);
 			}
 		},
-		[item, mine, decide, reason, reasonId, rowAt, at, go, tell],
+		[item, mine, me.user.id, decide, reason, reasonId, rowAt, at, go, tell],
 	);
 	useEffect(() => {
 		if (!onward || next === undefined) return;
@@ -156,10 +157,11 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 							Item {at + 1} of {total}
 						</p>
 						<h2 className="mt-1 text-[20px]">
-							Should <b>{item.user.name}</b> keep <b>{item.target.name}</b>?
+							<Question parts={item.question} />
 						</h2>
 						<p className="text-quiet">
-							{item.note} · <Named of={{ ...item.user, name: "their sheet" }} />
+							{item.note && `${item.note} · `}
+							<Named of={{ ...item.subject, name: item.subject.kind === "user" ? "their sheet" : "its sheet" }} />
 							{item.handedBy && (
 								<>
 									{" · handed on by "}
@@ -208,6 +210,15 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 									{marks[item.decision].text}
 								</span>
 							</div>
+						) : item.stage === 1 && item.handedBy?.id === me.user.id && !item.decision && !r.closed ? (
+							<p className="flex items-center gap-3 py-1 text-quiet">
+								<span className="grow">
+									<b className="text-moss">✓ You would keep it.</b> {item.reviewer.name} decides once more.
+								</span>
+								<button type="button" className="action" onClick={() => say("")}>
+									Take back <kbd>U</kbd>
+								</button>
+							</p>
 						) : (
 							<p className="py-1 text-quiet">
 								{item.decision ? (
@@ -233,6 +244,21 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 	);
 }
 
+/** What an item asks, its names standing out. */
+function Question({ parts }: { parts: Schemas["Phrase"][] }) {
+	return parts.map((p) =>
+		p.kind === "filter" ? (
+			<span key={p.text} className="font-mono text-[0.8em]">
+				{p.text}
+			</span>
+		) : p.kind ? (
+			<b key={p.kind + p.id}>{p.text}</b>
+		) : (
+			p.text
+		),
+	);
+}
+
 /** An item in the list; empty until it has come. */
 function Line({ item: i, here, onGo }: { item?: Schemas["ReviewItem"]; here: boolean; onGo: () => void }) {
 	if (!i) return <span className="block px-[18px] py-1.5 text-quiet">…</span>;
@@ -245,7 +271,7 @@ function Line({ item: i, here, onGo }: { item?: Schemas["ReviewItem"]; here: boo
 		>
 			<span className="min-w-0 grow">
 				<span className="block truncate font-semibold">
-					{i.user.name}
+					{i.subject.name}
 					{(i.evidence?.doubts.length ?? 0) > 0 && (
 						<span className={here ? "" : "text-ochre"} title={i.evidence?.doubts.join("; ")}>
 							{" "}
@@ -254,7 +280,7 @@ function Line({ item: i, here, onGo }: { item?: Schemas["ReviewItem"]; here: boo
 					)}
 				</span>
 				<span className={`narrow block truncate text-[11.5px] ${here ? "text-on-slate-quiet" : "text-quiet"}`}>
-					{i.note} · {i.target.name}
+					{[i.subject.kind === "user" && i.note, i.keeps].filter(Boolean).join(" · ")}
 					{!i.mine && ` · for ${i.reviewer.name}`}
 				</span>
 			</span>

@@ -9,7 +9,7 @@ import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { Failed, Waiting } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { usePages } from "../parts/pages";
-import { count, day, riskWords } from "../parts/words";
+import { count, day, number, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 
@@ -29,13 +29,25 @@ const column = (
 	meta: { width, title: text, ...more },
 });
 
-/** What is known of an item, a column each. */
-const evidence = [
-	column("Person", "minmax(130px,2fr)", (i) => i.user.name, {
+/** What an item is about, what is known of it, and what was decided, a column each. */
+const columnsOf = (access: boolean) => [
+	column("About", "minmax(130px,2fr)", (i) => i.subject.name, {
 		look: () => "font-semibold",
-		title: (i) => `${i.user.name}, ${i.note}`,
+		title: (i) => [i.subject.name, i.note].filter(Boolean).join(", "),
 	}),
-	column("Access", "minmax(130px,2fr)", (i) => i.target.name),
+	column("Keeps", "minmax(130px,2fr)", (i) => i.keeps),
+	...(access ? ofAccess : ofOther),
+	column("Risk", "66px", (i) => riskWords[i.evidence?.risk ?? 0], {
+		look: (i) => (i.evidence?.risk === 3 ? "font-semibold text-ox" : "text-ochre"),
+	}),
+	column("Against it", "minmax(90px,1.6fr)", (i) => i.evidence?.doubts.join("; ") ?? "", { look: () => "text-ochre" }),
+	column("Decision", "88px", (i) => (i.decision || i.mine ? marks[i.decision].text : `for ${i.reviewer.name}`), {
+		look: (i) => `font-semibold ${marks[i.decision].look}`,
+		title: (i) => i.reason,
+	}),
+];
+
+const ofAccess = [
 	column("Held", "minmax(110px,1.6fr)", held, { look: () => "text-quiet" }),
 	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
 	column(
@@ -50,14 +62,13 @@ const evidence = [
 	column("Peers", "76px", (i) =>
 		i.evidence && i.evidence.peers > 0 ? `${i.evidence.alike} of ${i.evidence.peers}` : "—",
 	),
-	column("Risk", "66px", (i) => riskWords[i.evidence?.risk ?? 0], {
-		look: (i) => (i.evidence?.risk === 3 ? "font-semibold text-ox" : "text-ochre"),
-	}),
-	column("Against it", "minmax(90px,1.6fr)", (i) => i.evidence?.doubts.join("; ") ?? "", { look: () => "text-ochre" }),
-	column("Decision", "88px", (i) => (i.decision || i.mine ? marks[i.decision].text : `for ${i.reviewer.name}`), {
-		look: (i) => `font-semibold ${marks[i.decision].look}`,
-		title: (i) => i.reason,
-	}),
+];
+
+const ofOther = [
+	column("People", "76px", (i) => (i.evidence?.holders ? number(i.evidence.holders) : "—")),
+	column("Used lately", "88px", (i) => (i.evidence?.tells ? number(i.evidence.lately ?? 0) : "—")),
+	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
+	column("Ends", "88px", (i) => (i.evidence?.ends ? day(i.evidence.ends) : "—")),
 ];
 
 const none = { like: "", ids: [] };
@@ -151,7 +162,7 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 					<input
 						type="checkbox"
 						tabIndex={-1} // Space on the row picks it
-						aria-label={`Pick ${i.user.name}`}
+						aria-label={`Pick ${i.subject.name}`}
 						checked={picked.ids.includes(i.id)}
 						disabled={!pickable(i) && !picked.ids.includes(i.id)}
 						onChange={() => toggle(i)}
@@ -159,7 +170,7 @@ export function ReviewGrid({ detail, paused }: { detail: Schemas["ReviewDetail"]
 				),
 			meta: { width: "20px" },
 		},
-		...evidence,
+		...columnsOf(r.ask === ""),
 	];
 	if (error && !first) return <Failed error={error} retry={retry} />;
 	if (!first) return <Waiting />;

@@ -13,6 +13,7 @@ import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../parts/tabs";
+import { useProven } from "../parts/useProven";
 import { count, day, moment, Named, number, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
 import { ReviewGrid } from "./ReviewGrid";
@@ -250,13 +251,18 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 					</Part>
 					{r.closed && r.revoked > 0 && <DidItHappen review={r.id} />}
 					{detail.tasks.length > 0 && (
-						<Part title="Left to the owners of groups" count={detail.tasks.length}>
+						<Part title="Left for somebody to do" count={detail.tasks.length}>
 							<ul>
 								{detail.tasks.map((t) => (
 									<li key={t.id} className="border-b border-hair py-1.5">
 										<p className="flex items-baseline gap-3">
 											<span className="grow">
-												<b>{t.user.name}</b>: {t.target.name}, by <b>{t.group.name}</b>
+												<b>{t.subject.name}</b>: {t.keeps}
+												{t.group && (
+													<>
+														, by <b>{t.group.name}</b>
+													</>
+												)}
 											</span>
 											{t.decision ? (
 												<span className="shrink-0 font-semibold text-moss">✓ {taskWords[t.decision]}</span>
@@ -310,7 +316,7 @@ function DidItHappen({ review }: { review: number }) {
 							<li key={row.item} className="border-b border-hair py-1.5">
 								<p className="flex items-baseline gap-3">
 									<span className="min-w-0 grow">
-										<Named of={row.user} />: {row.target.name}
+										<Named of={row.subject} />: {row.keeps}
 									</span>
 									<span className={`shrink-0 font-semibold ${became[row.state].look}`}>{became[row.state].words}</span>
 								</p>
@@ -333,8 +339,8 @@ function DidItHappen({ review }: { review: number }) {
 const became: Record<Schemas["After"]["state"], { words: string; look: string }> = {
 	gone: { words: "gone", look: "text-moss" },
 	partly: { words: "held in part by other ways", look: "text-ochre" },
-	left: { words: "left by the group’s owner", look: "text-ochre" },
-	waits: { words: "waiting for the group’s owner", look: "text-ochre" },
+	left: { words: "left as it is", look: "text-ochre" },
+	waits: { words: "waiting for somebody", look: "text-ochre" },
 	back: { words: "came back", look: "text-ox" },
 };
 
@@ -348,31 +354,30 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 	const { review: r } = detail;
 	const refresh = useRefresh();
 	const set = useSet();
-	const { tell, refuse } = useNotice();
+	const { tell } = useNotice();
 	const [alone, setAlone] = useState("");
-	const close = useMutation({
-		mutationFn: () =>
-			data(
+	const [busy, setBusy] = useState(false);
+	const [proven, proving] = useProven(); // to change delegations is critical
+	const close = async () => {
+		setBusy(true);
+		await proven(async () => {
+			const done = await data(
 				api.POST("/api/reviews/{id}/close", {
 					params: { path: { id: r.id } },
 					body: { alone: alone.trim() || undefined },
 				}),
-			),
-		onSuccess: async (done) => {
+			);
 			onClose();
 			await refresh();
 			set({ view: "progress" });
 			tell(
-				`The review is closed. ${done.revision ? `Revision ${done.revision} takes away what was revoked and given by hand.` : "Nothing that was given by hand was revoked."}${
-					done.tasks > 0 ? ` ${count(done.tasks, "task is", "tasks are")} left to the owners of groups.` : ""
+				`The review is closed. ${done.revision ? `Revision ${done.revision} takes away what was revoked.` : "Nothing that was revoked goes away by itself."}${
+					done.tasks > 0 ? ` ${count(done.tasks, "task is", "tasks are")} left for somebody to do.` : ""
 				}`,
 			);
-		},
-		onError: (e) => {
-			onClose();
-			refuse(e);
-		},
-	});
+		});
+		setBusy(false);
+	};
 	const undecided = r.items - r.kept - r.revoked;
 	const outcome = useReviewOutcome(r.id);
 	return (
@@ -380,7 +385,7 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			open
 			onClose={onClose}
 			title="Close the review"
-			about="Closing makes one revision of what was revoked and was given by hand. It can be undone in the history."
+			about="Closing makes one revision of what was revoked, as far as no group gives it. It can be undone in the history."
 		>
 			{undecided > 0 && (
 				<p className="mb-3 font-semibold text-ochre">
@@ -391,8 +396,19 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			<Loaded query={outcome}>
 				{(o) => (
 					<>
+						{o.asides > 0 && (
+							<p className="mb-3">
+								{count(o.asides, "finding is", "findings are")} no longer set aside, and can be seen again.
+							</p>
+						)}
+						{o.byHand > 0 && (
+							<p className="mb-3">
+								{count(o.byHand, "revocation", "revocations")} can be carried out by nobody but a person, and{" "}
+								{o.byHand === 1 ? "is" : "are"} left as tasks.
+							</p>
+						)}
 						{o.total === 0 ? (
-							<p>Nothing goes away by itself.</p>
+							o.asides + o.byHand === 0 && <p>Nothing goes away by itself.</p>
 						) : (
 							<ul className="max-h-[36vh] overflow-auto">
 								{o.sentences.map((s) => (
@@ -443,12 +459,13 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 				<button
 					type="button"
 					className="action main"
-					disabled={close.isPending || !outcome.data || (detail.alone && !alone.trim())}
-					onClick={() => close.mutate()}
+					disabled={busy || !outcome.data || (detail.alone && !alone.trim())}
+					onClick={close}
 				>
 					Close it{outcome.data && outcome.data.total > 0 && ` and revoke ${number(outcome.data.total)}`}
 				</button>
 			</div>
+			{proving}
 		</Board>
 	);
 }

@@ -97,12 +97,20 @@ function Tasks() {
 	const to = useTo();
 	return (
 		<section className="mt-5">
-			<h2 className="border-b-[3px] border-[var(--beam)] text-[15px] font-bold">For you, as the owner of a group</h2>
+			<h2 className="border-b-[3px] border-[var(--beam)] text-[15px] font-bold">For you to settle</h2>
 			<ul>
 				{tasks.data?.map((t) => (
 					<li key={t.id} className="flex items-baseline gap-4 border-b border-hair py-2">
 						<p className="grow">
-							<b>{t.target.name}</b> was revoked from <b>{t.user.name}</b>, but <b>{t.group.name}</b> gives it.{" "}
+							{t.group ? (
+								<>
+									<b>{t.target.name}</b> was revoked from <b>{t.subject.name}</b>, but <b>{t.group.name}</b> gives it.
+								</>
+							) : (
+								<>
+									<b>{t.subject.name}</b> should not keep {t.keeps}, which only somebody can do.
+								</>
+							)}{" "}
 							<span className="text-quiet">“{t.why}”</span>
 						</p>
 						<Link className="action main" to={to(`/review-tasks/${t.id}`)}>

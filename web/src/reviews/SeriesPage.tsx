@@ -9,6 +9,7 @@ import { useTo } from "../house/lens";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { count, day, moment, Named, Sentence } from "../parts/words";
+import { OpenReview } from "./OpenReview";
 import { ruleWords } from "./Returning";
 
 type Series = Schemas["Series"];
@@ -54,6 +55,7 @@ function Shown({ series: s }: { series: Series }) {
 		},
 	});
 	const [ending, setEnding] = useState(false);
+	const [changing, setChanging] = useState(false);
 	const d = s.said.discover;
 	const act = (does: NonNullable<Schemas["Altered"]["does"]>, words: string, look = "") => (
 		<button type="button" className={`action ${look}`} disabled={alter.isPending} onClick={() => alter.mutate(does)}>
@@ -68,6 +70,11 @@ function Shown({ series: s }: { series: Series }) {
 				{s.may && !s.ended && (
 					<>
 						{s.owner.id !== me.user.id && act("take-over", "Take it over")}
+						{!changing && (
+							<button type="button" className="action" onClick={() => setChanging(true)}>
+								Change it …
+							</button>
+						)}
 						{s.paused ? act("resume", "Let it go on", "main") : act("pause", "Pause")}
 						{ending ? (
 							<>
@@ -96,6 +103,14 @@ function Shown({ series: s }: { series: Series }) {
 			<p className="mt-1 text-quiet">
 				By the right of <Named of={s.owner} />.
 			</p>
+			{changing && (
+				<>
+					<OpenReview of={s} onDone={() => setChanging(false)} />
+					<p className="mt-1 text-[12px] text-quiet">
+						Rounds that there are stay as they are; those to come are by your right from then on.
+					</p>
+				</>
+			)}
 			{s.trouble && (
 				<p role="alert" className="mt-3 max-w-[900px] border-l-8 border-ox bg-raised px-3 py-2 font-semibold">
 					{s.trouble}

@@ -19,6 +19,13 @@ const choiceWords: Record<string, { name: string; about: string }> = {
 	leave: { name: "Leave it", about: "It stays as it is, and the report says why." },
 };
 
+/** Of what nobody but a person can carry out. */
+const doneWords = {
+	name: "Say what was done",
+	about:
+		"A rule is changed on its group’s sheet, an account that a directory keeps in the directory. The report repeats what you say.",
+};
+
 /** For the owner of a group: what was revoked comes by the group. What becomes of it, with what each choice does. */
 export function TaskPage() {
 	const { id = "" } = useParams();
@@ -33,6 +40,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 	const to = useTo();
 	const { tell, refuse } = useNotice();
 	const [reason, setReason] = useState("");
+	const words = (id: Schemas["TaskChoice"]["id"]) => (t.byHand ? doneWords : choiceWords[id]);
 	const [sure, setSure] = useState<string | null>(null); // what is looked at once more before it is done
 	const settle = useMutation({
 		mutationFn: (choice: Schemas["TaskChoice"]["id"]) =>
@@ -52,11 +60,24 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 		<div className="h-full overflow-auto px-[18px] py-3">
 			<p className="text-quiet">{t.name}</p>
 			<h1 className="text-[20px]">
-				<b>{t.target.name}</b> was revoked from <b>{t.user.name}</b>, but the group <Named of={t.group} /> gives it.
+				{t.group ? (
+					<>
+						<b>{t.target.name}</b> was revoked from <b>{t.subject.name}</b>, but the group <Named of={t.group} /> gives
+						it.
+					</>
+				) : (
+					<>
+						<Named of={t.subject} /> should not keep {t.keeps}, which cannot be carried out by itself.
+					</>
+				)}
 			</h1>
 			<p className="text-quiet">
 				“{t.why}” · for {t.owner.name},{" "}
-				{t.former ? `since ${t.former.name} did not settle it in three weeks` : "who answers for the group"}
+				{t.former
+					? `since ${t.former.name} did not settle it in three weeks`
+					: t.group
+						? "who answers for the group"
+						: "who says what was done about it"}
 			</p>
 			{t.decision ? (
 				<p className="mt-6 font-semibold text-moss">
@@ -65,18 +86,16 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 			) : (
 				<>
 					<label className="mt-4 block max-w-[620px]">
-						<span className="text-[12px] text-quiet">Reason (asked for if you leave it)</span>
+						<span className="text-[12px] text-quiet">
+							{t.byHand ? "What was done about it" : "Reason (asked for if you leave it)"}
+						</span>
 						<input className="field" maxLength={1000} value={reason} onChange={(e) => setReason(e.target.value)} />
 					</label>
 					<div className="mt-4 grid grid-cols-3 gap-6">
 						{detail.choices.map((c) => (
-							<section
-								key={c.id}
-								aria-label={choiceWords[c.id].name}
-								className="border-t-[3px] border-[var(--beam)] pt-2"
-							>
-								<h2 className="text-[15px] font-bold">{choiceWords[c.id].name}</h2>
-								<p className="text-quiet">{choiceWords[c.id].about}</p>
+							<section key={c.id} aria-label={words(c.id).name} className="border-t-[3px] border-[var(--beam)] pt-2">
+								<h2 className="text-[15px] font-bold">{words(c.id).name}</h2>
+								<p className="text-quiet">{words(c.id).about}</p>
 								{c.trouble ? (
 									<p className="mt-2 font-semibold text-ox">✕ {c.trouble}</p>
 								) : (
@@ -122,7 +141,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 												disabled={settle.isPending || (c.id === "leave" && !reason.trim())}
 												onClick={() => (c.id === "leave" ? settle.mutate(c.id) : setSure(c.id))}
 											>
-												{choiceWords[c.id].name}
+												{words(c.id).name}
 												{c.id !== "leave" && " …"}
 											</button>
 										)}

@@ -1,0 +1,122 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { type Ask, useAsk } from "../api/ask";
+import { api, data, type Schemas } from "../api/client";
+import { useRefresh } from "../api/hooks";
+import { Board } from "../parts/dialog";
+import { Acts } from "../parts/fields";
+import { Loaded } from "../parts/loading";
+import { useNotice } from "../parts/notice";
+import { Part } from "../parts/sheet";
+import { day, lastDay } from "../parts/words";
+import { Colleagues } from "../reviews/Colleagues";
+
+const key = ["own", "absence"] as const;
+
+/** Who decides one's review items while one is away. */
+export function Away() {
+	const absence = useAsk({ queryKey: key, queryFn: (ask: Ask) => data(ask.GET("/api/me/absence")) });
+	const cache = useQueryClient();
+	const refresh = useRefresh();
+	const { refuse, tell } = useNotice();
+	const [asking, setAsking] = useState(false);
+	const put = async (body: Schemas["NewAbsence"], said: string) => {
+		try {
+			await data(api.PUT("/api/me/absence", { body }));
+			setAsking(false);
+			tell(said);
+		} catch (error) {
+			refuse(error);
+		}
+		await Promise.all([cache.invalidateQueries({ queryKey: key }), refresh()]);
+	};
+	return (
+		<Loaded query={absence}>
+			{(a) => (
+				<Part title="While you are away">
+					{a ? (
+						<p className="py-1.5">
+							<b>{a.instead.name}</b> decides your review items{a.begun ? "" : ` from ${day(a.from)}`} up to and
+							including {lastDay(a.until)}.
+						</p>
+					) : (
+						<p className="py-1.5 text-quiet">
+							Somebody can decide your review items while you are away: those that wait for you are handed on as it
+							begins, and new ones go to them.
+						</p>
+					)}
+					<p className="flex gap-3">
+						<button type="button" className="action" onClick={() => setAsking(true)}>
+							{a ? "Change it …" : "Name somebody …"}
+						</button>
+						{a && (
+							<button
+								type="button"
+								className="action danger"
+								onClick={() => put({ instead: "" }, "New review items come to you again.")}
+							>
+								I am back
+							</button>
+						)}
+					</p>
+					{asking && <AwayBoard onClose={() => setAsking(false)} onPut={put} />}
+				</Part>
+			)}
+		</Loaded>
+	);
+}
+
+function AwayBoard(props: {
+	onClose: () => void;
+	onPut: (body: Schemas["NewAbsence"], said: string) => Promise<void>;
+}) {
+	const [to, setTo] = useState<Schemas["Colleague"] | null>(null);
+	const [from, setFrom] = useState("");
+	const [last, setLast] = useState("");
+	const [busy, setBusy] = useState(false);
+	const start = (d: string) => new Date(`${d}T00:00:00`);
+	return (
+		<Board
+			open
+			onClose={props.onClose}
+			title="While you are away"
+			about="Nobody is asked about their own access: what is about them stays with you."
+		>
+			<form
+				onSubmit={async (e) => {
+					e.preventDefault();
+					const until = start(last);
+					until.setDate(until.getDate() + 1); // the last day is one of them
+					setBusy(true);
+					await props.onPut(
+						{
+							instead: to?.user.id ?? "",
+							from: from ? start(from).toISOString() : undefined,
+							until: until.toISOString(),
+						},
+						`${to?.user.name} decides while you are away.`,
+					);
+					setBusy(false);
+				}}
+			>
+				<Colleagues label="Who decides in your place" autoFocus value={to} onPick={setTo} />
+				<div className="mb-3 flex gap-4">
+					<label>
+						<span className="text-[12px] text-quiet">From (today if empty)</span>
+						<input type="date" className="field" value={from} onChange={(e) => setFrom(e.target.value)} />
+					</label>
+					<label>
+						<span className="text-[12px] text-quiet">The last day away</span>
+						<input type="date" className="field" value={last} onChange={(e) => setLast(e.target.value)} />
+					</label>
+				</div>
+				<Acts
+					busy={busy}
+					disabled={!to || !last}
+					name={to ? `Let ${to.user.name} decide` : "Let them decide"}
+					onClose={props.onClose}
+				/>
+			</form>
+		</Board>
+	);
+}
