@@ -249,7 +249,8 @@ func TestSigningInByAProvider(t *testing.T) {
 	)
 	s.must(err)
 	t.Cleanup(p.Close)
-	s.desk.Set(account.Settings{Outside: s.url, Provider: account.Provider{
+	s.desk.Outside = s.url
+	s.desk.Set(account.Settings{Provider: account.Provider{
 		Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the port office", OnlyOwners: true,
 	}})
 	s.open("/")
@@ -283,7 +284,8 @@ func TestSigningInByAProvider(t *testing.T) {
 // codes, everything, and from then on the password alone brings nobody in.
 func TestASecondFactorIsDemanded(t *testing.T) {
 	s := walk(t, 1280, 800)
-	s.desk.Set(account.Settings{Outside: s.url, SecondFactor: true})
+	s.desk.Outside = s.url
+	s.desk.Set(account.Settings{SecondFactor: true})
 	s.signIn("signe.halloran")
 	s.see("[role=alert]", "here these need a second factor")
 	s.open("/people")

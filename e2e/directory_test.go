@@ -1,10 +1,11 @@
 package e2e
 
 import (
-	"fachwerk/internal/desk/account"
 	"net/http"
 	"strings"
 	"testing"
+
+	"fachwerk/internal/desk/account"
 )
 
 // TestADirectoryAndWhomItDeletes has a directory bring somebody, keeps them by hand, has the directory delete

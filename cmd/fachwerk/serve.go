@@ -151,7 +151,8 @@ func serve(set *settings) error {
 	defer s.Close()
 	opened()
 	outside := set.outside(listener.Addr().String())
-	d.Set(set.accounts(outside))
+	d.Outside = outside.URL
+	d.Set(set.accounts())
 	d.SetZone(set.zone)
 	var doors *server.Server
 	var follows *copies.Copy

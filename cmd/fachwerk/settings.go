@@ -61,6 +61,7 @@ type settings struct {
 	KeepLinksDays    int `koanf:"keep-links-days"`
 	KeepLettersDays  int `koanf:"keep-letters-days"`
 	KeepEvidenceDays int `koanf:"keep-evidence-days"`
+	KeepUsesDays     int `koanf:"keep-uses-days"`
 
 	secrets map[string]string
 	zone    *time.Location
@@ -120,6 +121,7 @@ func defineSettings(f *pflag.FlagSet) {
 	f.Int("keep-sessions-days", 90, "delete sessions so many days after they ended")
 	f.Int("keep-links-days", 30, "delete links so many days after they ran out")
 	f.Int("keep-letters-days", 0, "delete letters from the outbox after so many days; 0: never")
+	f.Int("keep-uses-days", 0, "forget when somebody last used something after so many days; 0: never")
 	f.Int("keep-evidence-days", 0, "forget the evidence of items of reviews so many days after these closed; 0: never")
 }
 
@@ -286,6 +288,7 @@ func (s *settings) check() error {
 		{"keep-links-days", s.KeepLinksDays, 1, 100 * 366},
 		{"keep-letters-days", s.KeepLettersDays, 0, 100 * 366},
 		{"keep-evidence-days", s.KeepEvidenceDays, 0, 100 * 366},
+		{"keep-uses-days", s.KeepUsesDays, 0, 100 * 366},
 	} {
 		if n.value < n.least || n.value > n.most {
 			return wrong(n.name, "expected a number from %d to %d, not %d", n.least, n.most, n.value)
@@ -380,9 +383,8 @@ func (s *settings) outside(listening string) inner.Outside {
 }
 
 // accounts are the settings of how people sign in.
-func (s *settings) accounts(outside inner.Outside) account.Settings {
+func (s *settings) accounts() account.Settings {
 	return account.Settings{
-		Outside:      outside.URL,
 		Mail:         s.sender != nil,
 		SecondFactor: s.SecondFactor,
 		Provider: account.Provider{
@@ -399,7 +401,7 @@ func (s *settings) accounts(outside inner.Outside) account.Settings {
 func (s *settings) retention() store.Retention {
 	return store.Retention{
 		SessionDays: s.KeepSessionsDays, LinkDays: s.KeepLinksDays,
-		LetterDays: s.KeepLettersDays, EvidenceDays: s.KeepEvidenceDays,
+		LetterDays: s.KeepLettersDays, EvidenceDays: s.KeepEvidenceDays, UseDays: s.KeepUsesDays,
 	}
 }
 

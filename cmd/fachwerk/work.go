@@ -55,7 +55,8 @@ func workCommand() *cobra.Command {
 		if err != nil {
 			return fmt.Errorf("the database %s: %w", set.DB, store.Explained(err))
 		}
-		d.Set(set.accounts(set.outside(set.Addr)))
+		d.Outside = set.outside(set.Addr).URL
+		d.Set(set.accounts())
 		d.SetZone(set.zone)
 		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue()); err != nil {
 			return err

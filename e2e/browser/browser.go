@@ -19,7 +19,6 @@ import (
 	"time"
 
 	"fachwerk/internal/desk"
-	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -102,7 +101,7 @@ func serve(s *store.Store, clock *Clock, under string) (url string, served *room
 	}
 	// By name, since passkeys are made for one.
 	url = fmt.Sprintf("http://localhost:%d%s", listener.Addr().(*net.TCPAddr).Port, under)
-	d.Set(account.Settings{Outside: url})
+	d.Outside = url
 	handler := server.New(d, s, web.Files(), inner.Outside{URL: url})
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: time.Minute}
 	go func() { _ = srv.Serve(listener) }()

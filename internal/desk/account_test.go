@@ -321,7 +321,8 @@ func TestNewcomersByTheProvider(t *testing.T) {
 		},
 	)
 	come := func(person int, into, proof string) (string, error) {
-		d.Set(account.Settings{Outside: "http://127.0.0.1", Provider: account.Provider{
+		d.Outside = "http://127.0.0.1"
+		d.Set(account.Settings{Provider: account.Provider{
 			Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office", Newcomers: into,
 		}})
 		to, kept, err := d.AskProvider(t.Context(), proof)
@@ -425,7 +426,8 @@ func TestTheProvidersAnswer(t *testing.T) {
 		altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }),
 		altered(d, model.KindUser, "dan", func(u *model.User) { u.Email = "dan@small.example" }),
 	)
-	d.Set(account.Settings{Outside: "http://127.0.0.1", Provider: account.Provider{
+	d.Outside = "http://127.0.0.1"
+	d.Set(account.Settings{Provider: account.Provider{
 		Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office",
 	}})
 	ask := func(person int) (kept []byte, state, code string) {

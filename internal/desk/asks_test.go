@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/model"
 	coreReview "fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/ask"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/exchange/report"
@@ -201,5 +202,20 @@ func TestAway(t *testing.T) {
 	}
 	if a := must[*review.Absence](t)(d.Absent(ruben)); a != nil {
 		t.Errorf("still away: %+v", a)
+	}
+}
+
+// The finder knows when what it finds was last reviewed.
+func TestTheFinderTellsOfReviews(t *testing.T) {
+	d, _ := openDemo(t)
+	for text, want := range map[string]string{"refund clerk": "reviewed ", "customs officer": ""} {
+		found := must[[]ask.Found](t)(d.Find(signe, text))
+		if len(found) == 0 || strings.Contains(found[0].Note, "reviewed ") != (want != "") {
+			t.Errorf("%q finds %+v", text, found[:1])
+		}
+	}
+	if found := must[[]ask.Found](t)(d.Find(lucia, "refund clerk")); len(found) == 0 ||
+		strings.Contains(found[0].Note, "reviewed") {
+		t.Errorf("a delegate is told %+v", found)
 	}
 }

@@ -45,6 +45,8 @@ type Desk struct {
 	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(),
 		err error)
 	zone *time.Location // nil: UTC
+	// Outside is the address as it is seen from outside, without a slash at the end. It is set before anybody is served.
+	Outside string
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 }

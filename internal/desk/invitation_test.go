@@ -28,7 +28,8 @@ func statesOf(t *testing.T, d *rooms.Desk, who desk.Actor) (out []string) {
 // An invitation stands as its letter, its link and its person do, from the draft that adds somebody to their first day.
 func TestInvitationsStandAsTheyAre(t *testing.T) {
 	d, s, clock := clocked(t)
-	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	d.Outside = "https://small.example"
+	d.Set(account.Settings{Mail: true})
 	owner := desk.Actor{User: "bea", Proven: now}
 	person := func(id, email string) *model.User {
 		return &model.User{
@@ -179,7 +180,8 @@ func TestWhoIsThereAlready(t *testing.T) {
 // Everybody reads their own letters and nobody else's, and a link that a letter brought is not told again.
 func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
 	d, s, _ := clocked(t)
-	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	d.Outside = "https://small.example"
+	d.Set(account.Settings{Mail: true})
 	if err := s.WriteAll([]store.Letter{
 		{Written: now, User: "ann", To: "ann@small.example", Subject: "One",
 			Body: "Dear Ann,\n\n[the link is made when this letter is sent]\n", Link: "password"},
@@ -204,7 +206,8 @@ func TestLettersAreReadByThoseTheyAreTo(t *testing.T) {
 // An invitation is good until its day, however late its letter goes out.
 func TestALateLetterMakesAnInvitationNoLonger(t *testing.T) {
 	d, s, clock := clocked(t)
-	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	d.Outside = "https://small.example"
+	d.Set(account.Settings{Mail: true})
 	put(
 		t,
 		d,

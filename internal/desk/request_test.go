@@ -47,7 +47,8 @@ func numbers(list []people.Request) (out []int) {
 // What somebody lacks is asked for, granted for a time, told of before its end, and ends by itself.
 func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 	d, s, clock := clocked(t)
-	d.Set(account.Settings{Outside: "https://small.example", Mail: true})
+	d.Outside = "https://small.example"
+	d.Set(account.Settings{Mail: true})
 	withAddress(t, d, "ann", "kay")
 	ways := must[*people.RequestWays](t)(d.WaysTo(ann, "s:gate:view", "t1"))
 	join := slices.IndexFunc(ways.Ways, func(w people.RequestWay) bool { return w.What == "membership of “Crew”" })

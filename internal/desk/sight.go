@@ -128,6 +128,17 @@ type Sight struct {
 	Whole     bool
 	Authority *delegation.Authority // what a delegate may do; of somebody who sees the whole, nil
 	Draft     *Drafted              // nil while another day or other eyes are looked through
+	once      *sync.Map             // what is found out once for this one look; nil: each time
+}
+
+// Once gives what is found out of what is seen under a name, the first time that it is asked for in one look. Unlike
+// with [Counted], nothing is kept beyond that, so that it may follow from uses and from how long ago something was.
+func Once[T any](s *Sight, name string, find func() T) T {
+	if s.once == nil {
+		return find()
+	}
+	v, _ := s.once.LoadOrStore(name, sync.OnceValue(find))
+	return v.(func() T)()
 }
 
 // See opens the design to somebody's eyes.
@@ -136,7 +147,7 @@ func (d *Desk) See(who Actor) (*Sight, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	s := &Sight{House: h, Present: h, At: d.Now(), Whole: d.May(h, who, model.ViewDesign)}
+	s := &Sight{House: h, Present: h, At: d.Now(), Whole: d.May(h, who, model.ViewDesign), once: &sync.Map{}}
 	if !who.When.IsZero() {
 		s.At = who.When
 		if s.At.Before(d.Now()) {

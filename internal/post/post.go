@@ -44,7 +44,7 @@ const (
 )
 
 // Reminder asks a reviewer for the decisions that are missing in a review; late tells that its end is past.
-func Reminder(organisation, name, review string, waiting, all int, due time.Time, late bool) Letter {
+func Reminder(organisation, name, review, link string, waiting, all int, due time.Time, late bool) Letter {
 	when := "They are due on " + due.Format("2 January 2006") + "."
 	if late {
 		when = "They were due on " + due.Format("2 January 2006") + "."
@@ -62,31 +62,42 @@ func Reminder(organisation, name, review string, waiting, all int, due time.Time
 		Kind:    Reminders,
 		Subject: fmt.Sprintf("%s: %s for your decision", review, items),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nSign in to Fachwerk and open Reviews. For each item you see "+
-				"how the access is held, since when, when it was last used, and what would really go away.\n\n%s\n",
+			"Dear %s,\n\n%s for your decision in “%s”. %s\n\nThe first of them:\n\n%s\n\nFor each you see how it is held, since "+
+				"when, when it was last used, and what would really go away.\n\n%s\n",
 			name,
 			items,
 			review,
 			when,
+			link,
 			organisation,
 		),
 	}
 }
 
-// Task asks the owner of a group what becomes of what was revoked but comes by the group.
-func Task(organisation, name, review, group string, tasks int) Letter {
+// Task asks the owner of a group what becomes of what was revoked but comes by the group; without a group, somebody to
+// carry out what nothing but a person can.
+func Task(organisation, name, review, group, link string, tasks int) Letter {
 	what := revocations(tasks)
+	if group == "" {
+		return Letter{
+			Kind:    Tasks,
+			Subject: fmt.Sprintf("%s: %s for you to carry out", review, what),
+			Body: fmt.Sprintf("Dear %s,\n\n“%s” is closed. %s could not be made by themselves: somebody carries them out "+
+				"elsewhere, and says what was done about it.\n\n%s\n\n%s\n", name, review, what, link, organisation),
+		}
+	}
 	return Letter{
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("%s: %s in “%s” for you to settle", review, what, group),
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n“%s” is closed. %s could not be made by themselves, since the group “%s”, which you own, "+
 				"gives the access. For each, take the person out of the group, take the grant off the group, or leave it for a "+
-				"reason: what each does is shown before.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
+				"reason: what each does is shown before.\n\n%s\n\n%s\n",
 			name,
 			review,
 			what,
 			group,
+			link,
 			organisation,
 		),
 	}
@@ -100,7 +111,7 @@ func revocations(n int) string {
 }
 
 // LateTask asks somebody to settle what the owner of a group did not settle in time.
-func LateTask(organisation, name, review, group, owner string, tasks int) Letter {
+func LateTask(organisation, name, review, group, owner, link string, tasks int) Letter {
 	what := revocations(tasks)
 	return Letter{
 		Kind:    Tasks,
@@ -108,21 +119,20 @@ func LateTask(organisation, name, review, group, owner string, tasks int) Letter
 		Body: fmt.Sprintf(
 			"Dear %s,\n\n“%s” has been closed for three weeks. %s came by the group “%s”, whose owner, %s, was to say what "+
 				"becomes "+
-				"of that, and did not. It is for you to settle now.\n\nSign in to Fachwerk and open Reviews.\n\n%s\n",
-			name, review, what, group, owner, organisation,
+				"of that, and did not. It is for you to settle now.\n\n%s\n\n%s\n",
+			name, review, what, group, owner, link, organisation,
 		),
 	}
 }
 
 // Stuck tells that a review that returns by itself cannot go on.
-func Stuck(organisation, name, series, why string) Letter {
+func Stuck(organisation, name, series, why, link string) Letter {
 	return Letter{
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("“%s” cannot go on by itself", series),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\nThe review “%s” returns by itself, and something keeps it from that. %s\n\nSign in to Fachwerk and "+
-				"open Reviews to mend it.\n\n%s\n",
-			name, series, why, organisation,
+			"Dear %s,\n\nThe review “%s” returns by itself, and something keeps it from that. %s\n\n%s\n\n%s\n",
+			name, series, why, link, organisation,
 		),
 	}
 }

@@ -296,6 +296,8 @@ var steps = []func(tx *gorm.DB) error{
 			`DROP INDEX IF EXISTS idx_review_items_brief`,
 			`CREATE INDEX idx_review_items_brief
 				ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt, "of", keeps)`,
+			`CREATE INDEX IF NOT EXISTS idx_review_items_role ON review_items (role, decided)`,
+			`CREATE INDEX IF NOT EXISTS idx_review_items_set ON review_items ("set", decided)`,
 		} {
 			if err := tx.Exec(sql).Error; err != nil {
 				return err

@@ -101,9 +101,9 @@ type ReviewTask struct {
 }
 
 // AddReview keeps a new review with its items, decided ones with their decisions, and the letters that ask for
-// decisions, and gives its id. Along does more in the same transaction; it may be nil.
+// decisions, and gives its id. Along does more in the same transaction; it and what writes the letters may be nil.
 func (s *Store) AddReview(
-	r Review, items []ReviewItem, letters []Letter, along func(s *Store, id int) error,
+	r Review, items []ReviewItem, write func(id int) []Letter, along func(s *Store, id int) error,
 ) (int, error) {
 	err := s.write(func(tx *gorm.DB) error {
 		if err := tx.Create(&r).Error; err != nil {
@@ -117,8 +117,9 @@ func (s *Store) AddReview(
 		for i := range items {
 			items[i].Review = r.ID
 		}
-		for i := range letters {
-			letters[i].Review = r.ID
+		var letters []Letter
+		if write != nil {
+			letters = write(r.ID)
 		}
 		if err := within(tx).WriteAll(letters); err != nil || len(items) == 0 {
 			return err
@@ -348,16 +349,46 @@ func (s *Store) Lately(user, role, set string, at time.Time) (out []DecidedItem,
 	defer rows.Close()
 	for rows.Next() {
 		var i DecidedItem
-		var at string // an aggregate has no type
+		var at string
 		if err := rows.Scan(&i.Review, &i.Name, &i.User, &i.Role, &i.Set, &i.Decision, &i.Reason, &i.By, &at); err != nil {
 			return nil, err
 		}
-		if i.At, err = time.Parse("2006-01-02 15:04:05.999999999-07:00", at); err != nil {
+		if i.At, err = instantOf(at); err != nil {
 			return nil, err
 		}
 		out = append(out, i)
 	}
 	return out, rows.Err()
+}
+
+// LastReviewed gives when reviews last decided about what some people have, or who has some roles or sets, by id. Of is
+// "user", "role" or "set"; decisions after an instant do not count.
+func (s *Store) LastReviewed(of string, ids []string, at time.Time) (map[string]time.Time, error) {
+	out := map[string]time.Time{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	rows, err := s.db.Raw(`SELECT "`+of+`", max(decided) FROM review_items WHERE "`+of+`" IN ?
+		AND decision <> '' AND "of" = '' AND decided <= ? GROUP BY 1`, ids, at.UTC()).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id, text string
+		if err := rows.Scan(&id, &text); err != nil {
+			return nil, err
+		}
+		if out[id], err = instantOf(text); err != nil {
+			return nil, err
+		}
+	}
+	return out, rows.Err()
+}
+
+// instantOf reads an instant as an aggregate gives it, which has no type.
+func instantOf(text string) (time.Time, error) {
+	return time.Parse("2006-01-02 15:04:05.999999999-07:00", text)
 }
 
 // TakenAway gives when closed reviews last took roles and sets away from people, by person, role and set.

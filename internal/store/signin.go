@@ -262,6 +262,7 @@ type Retention struct {
 	SessionDays  int // sessions, once they have ended or were last used
 	LinkDays     int // links, once they have run out
 	LetterDays   int // letters, once they are written
+	UseDays      int // when somebody last used something, once that is so long ago
 	EvidenceDays int // the evidence that items of a review were decided by, once it is closed
 }
 
@@ -278,6 +279,9 @@ func (s *Store) Forget(r Retention, now time.Time) error {
 		}
 		if r.LetterDays > 0 {
 			errs = append(errs, tx.Where("written < ?", before(r.LetterDays)).Delete(&Letter{}).Error)
+		}
+		if r.UseDays > 0 {
+			errs = append(errs, tx.Where("at < ?", before(r.UseDays).UnixNano()).Delete(&lastUse{}).Error)
 		}
 		errs = append(errs, dropIdleRuns(tx, before(idleRunDays)))
 		if r.EvidenceDays > 0 {

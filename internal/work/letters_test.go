@@ -136,7 +136,8 @@ func newOffice(t *testing.T) *office {
 	if err != nil {
 		t.Fatal(err)
 	}
-	o.Set(account.Settings{Outside: "https://small.example/access", Mail: true})
+	o.Outside = "https://small.example/access"
+	o.Set(account.Settings{Mail: true})
 	return o
 }
 

@@ -248,7 +248,7 @@ type Scales struct {
 	breaches map[string][]duty.Violation
 	risks    func(Item) int
 	held     map[Target]index.People // see holders
-	lately   map[string]index.People // by what is used: who did within IdleAfter days
+	lately   *Lately
 }
 
 // Target is what an item is about.

@@ -206,31 +206,49 @@ func (s *Scales) holders(of Target) index.People {
 	return held
 }
 
-// count counts some people, and who of them used one of some permissions of late. Where it is not known who used a
-// permission, a use of its system counts.
+// count counts some people, and who of them used one of some permissions of late.
 func (s *Scales) count(e *Evidence, people index.People, keys []string) {
 	if s.lately == nil {
-		s.lately = map[string]index.People{}
-		for what, users := range s.uses.Since(s.t.AddDate(0, 0, -IdleAfter)) {
-			s.lately[what] = s.x.Those(users)
-		}
+		s.lately = UsedLately(s.x, s.uses, s.t)
 	}
+	e.Holders = people.Len()
+	e.Lately, e.Tells = s.lately.Of(people, keys)
+	e.Tells = e.Tells && e.Holders > 0
+}
+
+// Lately tells who used what within [IdleAfter] days.
+type Lately struct {
+	uses *use.Book
+	by   map[string]index.People // by system or permission
+}
+
+// UsedLately gives who of a design used what within [IdleAfter] days before t.
+func UsedLately(x *index.Index, uses *use.Book, t time.Time) *Lately {
+	out := &Lately{uses, map[string]index.People{}}
+	for what, users := range uses.Between(t.AddDate(0, 0, -IdleAfter), t.Add(use.AheadMost)) {
+		out.by[what] = x.Those(users)
+	}
+	return out
+}
+
+// Of counts who of some people used one of some permissions. Where it is not known who used a permission, a use of its
+// system counts. Known tells whether any use of these is known.
+func (l *Lately) Of(people index.People, keys []string) (n int, known bool) {
 	var used []index.People
 	seen := map[string]bool{}
 	for _, key := range keys {
 		what := use.SystemOf(key)
-		if !s.uses.Known(what) {
+		if !l.uses.Known(what) {
 			continue
 		}
-		if s.uses.Detailed(what) {
+		if l.uses.Detailed(what) {
 			what = key
 		}
-		if e.Tells = true; !seen[what] {
-			seen[what], used = true, append(used, s.lately[what])
+		if known = true; !seen[what] {
+			seen[what], used = true, append(used, l.by[what])
 		}
 	}
-	e.Holders, e.Lately = people.Len(), people.InAny(used...)
-	e.Tells = e.Tells && e.Holders > 0
+	return people.InAny(used...), known
 }
 
 // beside tells whether all that an item has by hand comes by its groups too, for as long and as wide.

@@ -203,19 +203,19 @@ func (b *Book) Systems(user string) map[string]time.Time {
 	return out
 }
 
-// Since gives who used what since an instant: people by the system or permission.
-func (b *Book) Since(t time.Time) map[string][]string {
+// Between gives whose last use of what lies between two instants: people by the system or permission.
+func (b *Book) Between(from, to time.Time) map[string][]string {
 	out := map[string][]string{}
 	if b == nil {
 		return out
 	}
-	from := t.UnixNano()
+	first, last := from.UnixNano(), to.UnixNano()
 	for i := range b.shards {
 		s := &b.shards[i]
 		s.RLock()
 		for user, list := range s.people {
 			for _, e := range list {
-				if e.at >= from {
+				if first <= e.at && e.at <= last {
 					out[e.what] = append(out[e.what], user)
 				}
 			}

@@ -29,9 +29,8 @@ type Accounts struct {
 
 // Settings are what whoever runs the server decides about getting in.
 type Settings struct {
-	Outside      string // the address as it is seen from outside, without a slash at the end
-	Mail         bool   // letters are sent
-	SecondFactor bool   // whoever holds rights in Fachwerk must have a second factor
+	Mail         bool // letters are sent
+	SecondFactor bool // whoever holds rights in Fachwerk must have a second factor
 	Provider     Provider
 	// How long an invitation is good; how long somebody stays signed in, and how long without doing anything.
 	InvitationLife           time.Duration

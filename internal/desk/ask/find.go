@@ -62,7 +62,33 @@ func (d *Finder) Find(who desk.Actor, text string) ([]Found, error) {
 			out[i].Note = brief(s, model.Kind(out[i].Kind), out[i].ID)
 		}
 	}
-	return out, nil
+	return out, d.reviewed(who, s, out)
+}
+
+// reviewed tells of people, roles and sets that were found when a review last decided about them, to whoever may see
+// that.
+func (d *Finder) reviewed(who desk.Actor, s *desk.Sight, found []Found) error {
+	if !d.May(s.Present, who, model.ViewReviews) {
+		return nil
+	}
+	for _, kind := range []model.Kind{model.KindUser, model.KindRole, model.KindSet} {
+		var ids []string
+		for _, f := range found {
+			if f.Kind == string(kind) {
+				ids = append(ids, f.ID)
+			}
+		}
+		last, err := d.Reading(who).LastReviewed(string(kind), ids, d.Looked(who))
+		if err != nil {
+			return err
+		}
+		for i := range found {
+			if at, was := last[found[i].ID]; was && found[i].Kind == string(kind) {
+				found[i].Note = strings.TrimPrefix(found[i].Note+" · reviewed "+at.Format("2 Jan 2006"), " · ")
+			}
+		}
+	}
+	return nil
 }
 
 // score tells how well a thing that has all the words fits: a name that is or begins with what was typed before one

@@ -428,7 +428,7 @@ func (d *Office) answer(
 	))
 }
 
-func (d *Office) requestLink(id int) string { return d.accounts.Outside + "/requests/" + desk.Itoa(id) }
+func (d *Office) requestLink(id int) string { return d.Outside + "/requests/" + desk.Itoa(id) }
 
 // askedLetters writes to those to whom a request goes, as far as they want such letters.
 func (d *Office) askedLetters(h *desk.House, u *model.User, r store.Request, a *asked) ([]store.Letter, error) {

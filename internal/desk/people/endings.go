@@ -58,7 +58,7 @@ func (d *Office) tellGrants() error {
 		u, _ := h.Design().Users.Find(a.Subject.User)
 		letters = append(letters, d.LetterTo(u, "", post.Ending(
 			h.Design().Organisation.Name, u.DisplayName, "“"+view.Target(h, a).Name+"” "+h.Terms(a).Where, a.Until,
-			d.accounts.Outside+"/own",
+			d.Outside+"/own",
 		)))
 	}
 	return d.Store.Tell(now, untold, letters)
@@ -84,7 +84,7 @@ func (d *Office) tellEndings() error {
 		if h.Index.Live(r.User, d.Now()) && !declined[r.User] && d.Now().Before(*r.Ends) && d.hasStill(h, r, a) {
 			letter = d.accounts.Letter(h, r.User, "", post.Ending(
 				h.Design().Organisation.Name, h.Ref(model.KindUser, r.User).Name, wished(h, a.Steps), *r.Ends,
-				d.accounts.Outside+"/own?again="+desk.Itoa(r.ID),
+				d.Outside+"/own?again="+desk.Itoa(r.ID),
 			))
 		}
 		err := d.Store.Together(func(s *store.Store) error {

@@ -247,7 +247,7 @@ func (d *Office) carryOut(
 		n := r.counts()
 		all = append(all, d.accounts.Letter(h, who.User, who.User, post.Run(
 			h.Design().Organisation.Name, h.Ref(model.KindUser, who.User).Name, run.List,
-			d.accounts.Outside+"/worklists/log/"+id, n[worklist.Done], n[worklist.Already], n[worklist.Not], r.lines(),
+			d.Outside+"/worklists/log/"+id, n[worklist.Done], n[worklist.Already], n[worklist.Not], r.lines(),
 		)))
 	}
 	along := func(s *store.Store, revision int) error {

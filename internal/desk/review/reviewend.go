@@ -2,6 +2,7 @@ package review
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -222,7 +223,11 @@ func (d *Reviewer) taskLetters(
 	}
 	for _, k := range order {
 		if u, ok := h.Design().Users.Find(k.owner); ok && !declined[u.ID] {
-			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, h.Ref(model.KindGroup, k.group).Name, count[k])
+			named := ""
+			if k.group != "" {
+				named = h.Ref(model.KindGroup, k.group).Name
+			}
+			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, named, d.Outside+"/reviews", count[k])
 			letter := d.LetterTo(u, "", l)
 			letter.Review = r.ID
 			out = append(out, letter)
@@ -513,6 +518,7 @@ func (d *Reviewer) reminders(
 			h.Design().Organisation.Name,
 			u.DisplayName,
 			r.Name,
+			fmt.Sprintf("%s/reviews/%d?view=desk", d.Outside, r.ID),
 			s.Waiting,
 			s.Items,
 			r.Due,
@@ -617,7 +623,8 @@ func (d *Reviewer) TasksDue() error {
 	for _, k := range order {
 		u, _ := h.Design().Users.Find(k.to)
 		letter := d.LetterTo(u, "", post.LateTask(h.Design().Organisation.Name, u.DisplayName, names[k.review],
-			h.Ref(model.KindGroup, k.group).Name, h.Ref(model.KindUser, k.former).Name, counts[k]))
+			h.Ref(model.KindGroup, k.group).Name, h.Ref(model.KindUser, k.former).Name,
+			d.Outside+"/reviews", counts[k]))
 		letter.Review = k.review
 		letters = append(letters, letter)
 	}

@@ -286,7 +286,11 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		return nil, err
 	}
 	declined[who.User] = true // who opens it knows
-	if r.ID, err = d.Store.AddReview(r, items, d.reminders(h, r, items, declined, false), n.along); err != nil {
+	write := func(id int) []store.Letter {
+		r.ID = id
+		return d.reminders(h, r, items, declined, false)
+	}
+	if _, err = d.Store.AddReview(r, items, write, n.along); err != nil {
 		return nil, err
 	}
 	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())

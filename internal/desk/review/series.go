@@ -531,7 +531,7 @@ func (d *Reviewer) tellTrouble(one store.Series, trouble string) error {
 	to := append([]string{one.Owner}, h.Index.Owners(now)...)
 	for i, id := range to {
 		if u, ok := h.Design().Users.Find(id); ok && h.Index.Live(id, now) && u.Email != "" && slices.Index(to, id) == i {
-			l := post.Stuck(h.Design().Organisation.Name, u.DisplayName, n.called(h), trouble)
+			l := post.Stuck(h.Design().Organisation.Name, u.DisplayName, n.called(h), trouble, d.Outside+"/series/"+desk.Itoa(one.ID))
 			letters = append(letters, d.LetterTo(u, "", l))
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/guarantee"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/review"
 	"fachwerk/internal/desk"
 )
 
@@ -19,6 +20,7 @@ type column struct {
 	kind     filter.Type
 	cell     func(s *desk.Sight, id string) Cell
 	value    func(s *desk.Sight, id string) any // what it sorts and filters by; the cell's text if nil
+	passing  bool                               // it follows from uses, so what it sorts by is kept for nobody
 }
 
 func (c column) of(s *desk.Sight, id string) any {
@@ -138,6 +140,58 @@ func holdersColumn(kind model.Kind) column {
 	return numberColumn("holders", "Held by", func(s *desk.Sight, id string) int { return HolderCount(s, kind, id) })
 }
 
+// usedColumn is how many of those who have something used anything of it lately; empty where no use of it is known.
+func usedColumn(kind model.Kind) column {
+	return column{id: "used", name: "Used lately", kind: filter.Number, passing: true, cell: func(s *desk.Sight, id string) Cell {
+		used := usageOf(s, kind, id)
+		if used == nil {
+			return Cell{}
+		}
+		c := Cell{Text: desk.Itoa(used.Used), typed: used.Used}
+		if used.Used == 0 {
+			c.Tone = "warn"
+		}
+		return c
+	}, value: func(s *desk.Sight, id string) any {
+		if used := usageOf(s, kind, id); used != nil {
+			return float64(used.Used)
+		}
+		return nil
+	}}
+}
+
+// lastUseColumn is when somebody last used anything, as far as that is known and seen.
+var lastUseColumn = column{id: "lastUse", name: "Last used", kind: filter.Instant, passing: true,
+	cell: func(s *desk.Sight, id string) Cell {
+		last := lastUseOf(s, id)
+		if last == nil {
+			return Cell{}
+		}
+		c := Cell{Text: last.Format("2 Jan 2006"), typed: *last}
+		if last.Before(s.At.AddDate(0, 0, -review.IdleAfter)) {
+			c.Tone = "warn"
+		}
+		return c
+	},
+	value: func(s *desk.Sight, id string) any {
+		if last := lastUseOf(s, id); last != nil {
+			return *last
+		}
+		return time.Time{}
+	},
+}
+
+// lastUseOf is when somebody last used a system that is seen.
+func lastUseOf(s *desk.Sight, user string) *time.Time {
+	var what []string
+	for system := range s.Uses.Systems(user) {
+		if _, seen := s.Design().Systems.Find(system); seen {
+			what = append(what, system)
+		}
+	}
+	return lastUse(s.House, user, what, s.At)
+}
+
 func givesColumn(kind model.Kind) column {
 	return numberColumn(
 		"permissions",
@@ -179,6 +233,7 @@ var columns = map[model.Kind][]column{
 			func(s *desk.Sight, id string) int { return max(0, len(s.Index.GroupsOf(id))-2) },
 		),
 		numberColumn("hand", "By hand", func(s *desk.Sight, id string) int { return len(s.Index.GrantsOfUser(id)) }),
+		lastUseColumn,
 		dayColumn("until", "Until", func(u *model.User) time.Time { return u.Until }),
 	},
 	model.KindGroup: {
@@ -208,7 +263,7 @@ var columns = map[model.Kind][]column{
 		{id: "state", name: "State", kind: filter.Text, cell: func(s *desk.Sight, id string) Cell {
 			return lifecycleCell(object[*model.Role](s, id).State)
 		}},
-		givesColumn(model.KindRole), riskColumn(model.KindRole), holdersColumn(model.KindRole),
+		givesColumn(model.KindRole), riskColumn(model.KindRole), holdersColumn(model.KindRole), usedColumn(model.KindRole),
 		numberColumn(
 			"excludes",
 			"Excludes",
@@ -238,7 +293,7 @@ var columns = map[model.Kind][]column{
 			"System",
 			func(s *desk.Sight, o *model.Set) desk.Ref { return optionalRef(s, model.KindSystem, o.System) },
 		),
-		givesColumn(model.KindSet), riskColumn(model.KindSet), holdersColumn(model.KindSet),
+		givesColumn(model.KindSet), riskColumn(model.KindSet), holdersColumn(model.KindSet), usedColumn(model.KindSet),
 		textColumn(
 			"description",
 			"What for",

@@ -122,17 +122,12 @@ type Usage struct {
 
 // usageOf counts who of those who have a role or set used something of it lately; nil if nothing is known of its use.
 func usageOf(s *desk.Sight, kind model.Kind, id string) *Usage {
-	what, known := usesOfKeys(s.House, s.Index.Content(kind, id))
+	lately := desk.Once(s, "used lately", func() *review.Lately { return review.UsedLately(s.Index, s.Uses, s.At) })
+	n, known := lately.Of(s.Index.HeldBy(kind, id, s.At), s.Index.Content(kind, id))
 	if !known {
 		return nil
 	}
-	out, since := &Usage{Days: review.IdleAfter}, s.At.AddDate(0, 0, -review.IdleAfter)
-	for place := range s.Index.HeldBy(kind, id, s.At).All() {
-		if last := lastUse(s.House, s.Design().Users[place].ID, what, s.At); last != nil && !last.Before(since) {
-			out.Used++
-		}
-	}
-	return out
+	return &Usage{Days: review.IdleAfter, Used: n}
 }
 
 // usedGrant tells of the use of what an assignment gives by whom it is made to; nil if it is to a group, or if nothing
