@@ -14,7 +14,7 @@ func TestASeriesOfReviews(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
 	s.open("/reviews")
-	s.click("button", "what")
+	s.click("form[aria-label='Open a review'] button", "What: what")
 	s.pick("System", "Gangway")
 	s.shut()
 	s.click("button", "once")

@@ -295,7 +295,7 @@ var steps = []func(tx *gorm.DB) error{
 			`UPDATE review_items SET "of" = '', keeps = '', maker = '', second = '', stage = 0 WHERE "of" IS NULL`,
 			`DROP INDEX IF EXISTS idx_review_items_brief`,
 			`CREATE INDEX idx_review_items_brief
-				ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt, "of", keeps)`,
+				ON review_items (review, reviewer, decision, decided, user, role, "set", "by", doubt, "of", keeps, handed_by, stage)`,
 			`CREATE INDEX IF NOT EXISTS idx_review_items_role ON review_items (role, decided)`,
 			`CREATE INDEX IF NOT EXISTS idx_review_items_set ON review_items ("set", decided)`,
 		} {

@@ -213,7 +213,7 @@ func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
 // they are about.
 func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	rows, err := s.db.Model(&ReviewItem{}).
-		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt", "of", "keeps").
+		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt", "of", "keeps", "handed_by", "stage").
 		Where("review = ?", review).Rows()
 	if err != nil {
 		return nil, err
@@ -223,6 +223,7 @@ func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 		i := ReviewItem{Review: review}
 		if err := rows.Scan(
 			&i.ID, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.Decision, &i.Decided, &i.By, &i.Doubt, &i.Of, &i.Keeps,
+			&i.HandedBy, &i.Stage,
 		); err != nil {
 			return nil, err
 		}

@@ -392,7 +392,7 @@ func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 	}
 	for _, i := range items {
 		switch {
-		case !l.all && i.Reviewer != who.Eyes():
+		case !l.all && i.Reviewer != who.Eyes() && (i.Stage != second || i.HandedBy != who.Eyes()):
 		case homeIn(h, i.User, where):
 			l.items = append(l.items, i)
 		default:
