@@ -219,3 +219,27 @@ func TestTheFinderTellsOfReviews(t *testing.T) {
 		t.Errorf("a delegate is told %+v", found)
 	}
 }
+
+// The discoveries of three series find exactly those who sit on the demo's eleven unused seats.
+func TestDiscoveriesFindTheUnusedSeats(t *testing.T) {
+	d, _ := openDemo(t)
+	found := map[string]bool{}
+	for licence, system := range map[string]string{
+		"quaybook-standard": "quaybook", "ladingbook-seat": "ladingbook", "gangway-till": "gangway",
+	} {
+		trial := must[*review.SeriesTrial](t)(d.TrySeries(signe, review.NewSeries{
+			Review: review.NewReview{System: system, Filter: `licences eq "` + licence + `"`},
+			Rule:   "FREQ=MONTHLY;INTERVAL=3", From: "2026-12-19T08:00", Days: 21,
+			Discover: &review.Discovery{Days: 90, Ahead: 1},
+		}))
+		if trial.Trouble != "" || trial.Preview.Items == 0 {
+			t.Errorf("of %s: %+v", licence, trial)
+		}
+		for _, f := range trial.Found {
+			found[licence+" "+f.User.ID] = true
+		}
+	}
+	if len(found) != 11 {
+		t.Errorf("%d unused seats are found, want 11: %v", len(found), found)
+	}
+}

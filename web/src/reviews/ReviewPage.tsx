@@ -18,6 +18,7 @@ import { count, day, moment, Named, number, Sentence } from "../parts/words";
 import { ReviewDesk } from "./ReviewDesk";
 import { ReviewGrid } from "./ReviewGrid";
 import { Progress } from "./Reviews";
+import { halfTime } from "./SeriesPage";
 
 type View = "desk" | "grid" | "progress";
 
@@ -136,6 +137,12 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 			when: `${r.kept + r.revoked} of ${r.items}`,
 			note: undecided === 0 ? "all of it" : `${undecided} missing`,
 			done: undecided === 0 || !!r.closed,
+		},
+		{
+			name: "Half time",
+			when: day(halfTime(r.opened, r.due) ?? r.due),
+			note: r.reminded ? `last reminded ${day(r.reminded)}` : "whoever is missing is written to",
+			done: !!r.closed || Date.parse(halfTime(r.opened, r.due) ?? r.due) <= Date.now(),
 		},
 		{ name: "Due", when: day(r.due), note: r.overdue ? "overdue" : "", done: !!r.closed || r.overdue },
 		{

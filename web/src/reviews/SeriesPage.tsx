@@ -139,14 +139,21 @@ function Shown({ series: s }: { series: Series }) {
 	);
 }
 
+/** When half of the time of a review is over. */
+export const halfTime = (opened?: string, due?: string) =>
+	opened && due ? new Date((Date.parse(opened) + Date.parse(due)) / 2).toISOString() : undefined;
+
 /** One round: its way from discovery to closing, and what came of it. */
 function RoundLine({ round: r, series: s }: { round: Schemas["Round"]; series: Series }) {
 	const to = useTo();
 	const share = s.said.escalate ?? 0;
+	const half = halfTime(r.opened, r.due);
+	const middle = half && { at: half, name: "half time", said: "" };
+	const handed = share > 0 && { at: r.escalated, name: "handed on", said: "" };
 	const steps = [
 		s.said.discover && { at: r.discovered, name: "discovery", said: r.discovered && `found ${r.found}` },
 		{ at: r.opened, name: "opening", said: r.late ? "late" : "" },
-		share > 0 && { at: r.escalated, name: "handed on", said: "" },
+		...(share > 0 && share < 50 ? [handed, middle] : [middle, handed]),
 		{ at: r.closed ?? r.due, name: r.closed ? "closed" : "end", said: "" },
 	].filter((x) => !!x);
 	return (
@@ -167,7 +174,7 @@ function RoundLine({ round: r, series: s }: { round: Schemas["Round"]; series: S
 				<ol className="relative flex" aria-label="Its way">
 					<span aria-hidden="true" className="absolute top-[7px] right-0 left-0 border-t-[3px] border-[var(--beam)]" />
 					{steps.map((x) => {
-						const done = !!x.at && (x.name !== "end" || !!r.closed);
+						const done = !!x.at && (!!r.closed || (x.name !== "end" && Date.parse(x.at) <= Date.now()));
 						return (
 							<li key={x.name} className="relative min-w-0 flex-1 text-[12px]">
 								<span
