@@ -528,7 +528,7 @@ func TestNamesThatWouldHarm(t *testing.T) {
 	}
 	for _, path := range []string{"/roles?q=", "/roles/img-src-x-onerror-window.harmed-true-b-bold-b",
 		"/roles/" + strings.ToLower(strings.Repeat("overlooking", 18)[:56]),
-		"/?focus=role:img-src-x-onerror-window.harmed-true-b-bold-b", "/history"} {
+		"/frame?focus=role:img-src-x-onerror-window.harmed-true-b-bold-b", "/history"} {
 		s.open(path)
 		s.must(s.Settled())
 		s.see("section[aria-label=Draft]", "3 changes")

@@ -303,21 +303,21 @@ func TestByKeyboardAlone(t *testing.T) {
 func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
-	s.open("/?focus=role:gate-clerk")
+	s.open("/frame?focus=role:gate-clerk")
 	s.see("#bay-group", "North gate crew")
 	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) > 10")
 	s.see("main", "3 of 62")
-	s.open("/?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
+	s.open("/frame?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
 	s.see("#bay-role", "Gate clerk")
 	s.wait(
 		"document.querySelectorAll('#bay-role [data-lit]').length === 1 && document.querySelectorAll('#bay-group " +
 			"[data-lit]').length === 1",
 	)
 	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) === 5")
-	s.open("/?focus=user:noor.tamsin&second=permission:tallyroom:payment:release")
+	s.open("/frame?focus=user:noor.tamsin&second=permission:tallyroom:payment:release")
 	s.see("main ~ *, div", "no path runs between the two")
 	// The area in the context line narrows everything, and stays from view to view.
-	s.open("/?focus=user:ruben.adeyemi&where=ferries")
+	s.open("/frame?focus=user:ruben.adeyemi&where=ferries")
 	s.see("div", "only what counts somewhere there")
 	s.wait("[...document.querySelectorAll('#bay-role [data-lit]')].every(e => !e.innerText.includes('Site manager'))")
 	s.click("header a", "People")
@@ -327,7 +327,7 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 		t.Errorf("from the frame, the link to the people leads to %s", path)
 	}
 	// By the mouse a beam to the focus is cut from the row that it leads to, and what is not joined is joined from there.
-	s.open("/?focus=role:gate-clerk")
+	s.open("/frame?focus=role:gate-clerk")
 	s.see("#bay-set", "Gate additions")
 	s.must(s.Hover("#bay-set [role=option]", "Gate additions"))
 	s.click("#bay-set [data-act=cut]", "Cut")
@@ -341,7 +341,7 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	s.see("section[aria-label=Draft]", "No draft")
 
 	// Back and forward work, and Escape steps back.
-	s.open("/?focus=role:gate-clerk&second=user:noor.tamsin")
+	s.open("/frame?focus=role:gate-clerk&second=user:noor.tamsin")
 	s.see("#bay-group", "Terminal 2 gate crew")
 	s.press("\t")
 	s.wait("document.getElementById('bay-user')")
@@ -380,7 +380,7 @@ func TestWhoSeesWhat(t *testing.T) {
 	s.open("/history")
 	s.see("li", "Revision 60")
 	s.gone("button", "Undo")
-	s.open("/?focus=role:gate-clerk")
+	s.open("/frame?focus=role:gate-clerk")
 	s.see("aside", "Gate clerk")
 	s.gone("aside", "Join")
 	s.open("/no/such/room")
@@ -434,7 +434,7 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 	list, err := s.desk.Worklists(desk.Actor{User: "signe.halloran"})
 	s.must(err)
 	for path, text := range map[string]string{
-		"/": "Who has what", "/?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people",
+		"/": "Who has what", "/frame?focus=role:gate-clerk": "Lets vehicles in", "/people": "420 people",
 		`/people?q=title+eq`: "✕ Expected",
 		"/people/tomasz.oyelaran?permission=quaybook:gate:override&all=1": "Held at Terminal 1",
 		"/people/noor.tamsin?permission=quaybook:berth-plan:view":         "does not hold it",
@@ -482,7 +482,7 @@ func everyViewIsSound(t *testing.T, size [2]int, axe string) {
 	s.typeInto("Find, or ask", "who can override gates")
 	s.see("#found", "17 people")
 	sound("the finder")
-	s.open("/?focus=role:night-cover")
+	s.open("/frame?focus=role:night-cover")
 	s.typeInto("Filter groups", "north-gate-crew")
 	s.wait("document.querySelectorAll('#bay-group [data-row]').length === 1")
 	s.must(s.Drag("#bay-group [role=option]", "North gate crew", "#bay-role [role=option]", "Night cover"))

@@ -28,7 +28,7 @@ type picture struct {
 // ofOwner are the views as the owner sees them, ofManager those of a line manager.
 var (
 	ofOwner = []picture{
-		{"frame-focus", "/?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
+		{"frame-focus", "/frame?focus=role:gate-clerk", "[role=option]", "North gate crew", nil},
 		{"person", "/people/tomasz.oyelaran?permission=quaybook:gate:override", "p", "Held at Terminal 1", nil},
 		{
 			"people",
@@ -91,7 +91,7 @@ var (
 				func() error { return p.See("#revision-58", "added") },
 			)
 		}},
-		{"draft", "/?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
+		{"draft", "/frame?focus=role:night-cover", "[role=option]", "Night cover", func(p *browser.Page) error {
 			return browser.Steps(
 				func() error { return p.Type("Filter groups", "north-gate-crew") },
 				func() error { return p.Wait("document.querySelectorAll('#bay-group [data-row]').length === 1") },

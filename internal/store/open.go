@@ -285,9 +285,9 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// What was answered to a program that may ask the same again.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&Answer{}) },
-	// Reviews ask about more than access, some twice, and people are away.
+	// Reviews ask about more than access, some twice, and people are away; they have looked at revisions up to one.
 	func(tx *gorm.DB) error {
-		if err := tx.AutoMigrate(&Review{}, &ReviewItem{}, &Absence{}); err != nil {
+		if err := tx.AutoMigrate(&Review{}, &ReviewItem{}, &Absence{}, &Looked{}); err != nil {
 			return err
 		}
 		for _, sql := range []string{

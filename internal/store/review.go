@@ -31,12 +31,12 @@ type Review struct {
 	SecondPerson string
 	SecondRisk   int
 	Fate         string // what becomes of undecided items: "keep" or "revoke"
-	Opener    string
-	Opened    time.Time
-	Due       time.Time
-	Reminded  *time.Time // when stragglers were last reminded
-	Closed    *time.Time
-	Revision  int // the one that closing made, or 0
+	Opener       string
+	Opened       time.Time
+	Due          time.Time
+	Reminded     *time.Time // when stragglers were last reminded
+	Closed       *time.Time
+	Revision     int // the one that closing made, or 0
 	// Alone is why an owner let one person open, decide and close it; empty if that was not so.
 	Alone string
 }
@@ -253,7 +253,7 @@ func itemsOf(q *gorm.DB) (out []ReviewItem, err error) {
 		var i ReviewItem
 		var direct, groups, given []byte
 		if err := rows.Scan(&i.ID, &i.Review, &i.User, &i.Role, &i.Set, &i.Reviewer, &i.HandedBy, &i.Note, &direct,
-&groups, &given,
+			&groups, &given,
 			&i.Evidence, &i.Decision, &i.Reason, &i.Decided, &i.By, &i.Doubt, &i.Of, &i.Keeps, &i.Maker, &i.Second,
 			&i.Stage); err != nil {
 			return nil, err

@@ -56,6 +56,7 @@ import { BundleSheet } from "./sheets/role/BundleSheet";
 import { LicenceSheet } from "./sheets/system/LicenceSheet";
 import { SystemSheet } from "./sheets/system/SystemSheet";
 import { Welcome } from "./signin/Welcome";
+import { Today } from "./today/Today";
 import { LogPage } from "./worklists/LogPage";
 import { WorklistPage } from "./worklists/WorklistPage";
 import { Worklists } from "./worklists/Worklists";
@@ -69,7 +70,8 @@ const rooms = [
 		element: <House />,
 		errorElement: <Broken />,
 		children: [
-			{ index: true, element: <Frame /> },
+			{ index: true, element: <Today /> },
+			{ path: "frame", element: <Frame /> },
 			{ path: "systems", element: <SystemsList /> },
 			{ path: "systems/:id", element: <SystemSheet /> },
 			{ path: "capabilities", element: <Capabilities /> },

@@ -97,8 +97,8 @@ func (d *Office) Requests(who desk.Actor) (*Requests, error) {
 	return out, nil
 }
 
-// waiting is how many requests wait for somebody to decide.
-func (d *Office) waiting(who desk.Actor) (n int, err error) {
+// RequestsWaiting is how many requests wait for somebody to decide.
+func (d *Office) RequestsWaiting(who desk.Actor) (n int, err error) {
 	by := d.decider(d.Present(), who)
 	open, err := d.Store.OpenRequests()
 	for _, r := range open {

@@ -22,7 +22,7 @@ type Office struct {
 func New(v *view.Viewer, a *account.Accounts) *Office {
 	o := &Office{Viewer: v, accounts: a, tried: map[string]*trying{}}
 	v.CarryOut = o.carryOut
-	a.Asked = o.waiting
+	a.Asked = o.RequestsWaiting
 	return o
 }
 

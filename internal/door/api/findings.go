@@ -25,6 +25,36 @@ func (in FindingsInput) wanted() survey.Wanted {
 
 // findings are what is loose in the design.
 func (a *API) findings() {
+	on(a,
+		operation{
+			id:      "today",
+			method:  http.MethodGet,
+			path:    "/api/today",
+			summary: "What you come back to: what waits for you, what of yours ends soon, and what changed since you last looked",
+		},
+		func(ctx context.Context, _ *struct{}) (*body[*survey.Today], error) {
+			return answer(a.desk.Today(actor(ctx)))
+		},
+	)
+	type lookedInput struct {
+		Body struct {
+			Revision int `json:"revision" minimum:"0" doc:"The last one that was looked at"`
+		}
+	}
+	on(a,
+		operation{
+			id:      "looked",
+			method:  http.MethodPut,
+			path:    "/api/today/looked",
+			summary: "Say that you have looked at what changed, up to a revision",
+		},
+		func(ctx context.Context, in *lookedInput) (*struct{}, error) {
+			if err := a.desk.LookAt(actor(ctx), in.Body.Revision); err != nil {
+				return nil, failure(ctx, err)
+			}
+			return nil, nil
+		},
+	)
 	type listInput struct {
 		FindingsInput
 		Offset int `query:"offset" minimum:"0"`

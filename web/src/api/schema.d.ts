@@ -2789,6 +2789,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What you come back to: what waits for you, what of yours ends soon, and what changed since you last looked */
+        get: operations["today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that you have looked at what changed, up to a revision */
+        put: operations["looked"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -4221,6 +4255,12 @@ export interface components {
             /** @enum {string} */
             kind: "user" | "group" | "role" | "set" | "permission";
         };
+        EndsSoon: {
+            /** Format: date-time */
+            at: string;
+            target: components["schemas"]["Ref"];
+            where: string;
+        };
         EngageGrant: {
             terms: components["schemas"]["JoinTerms"];
             to: components["schemas"]["End"];
@@ -5160,6 +5200,13 @@ export interface components {
             what: string;
             /** @description A person by name, or a program or operator; empty if nobody is known */
             who: string;
+        };
+        LookedInputBody: {
+            /**
+             * Format: int64
+             * @description The last one that was looked at
+             */
+            revision: number;
         };
         Lowering: {
             after: components["schemas"]["DesignDelegation"];
@@ -6748,6 +6795,29 @@ export interface components {
             /** Format: date-time */
             until: string;
         };
+        Today: {
+            /** @description What was applied since then, without what they applied themselves, the latest first; at most 8. Nothing for who may not see the history */
+            changes: components["schemas"]["Revision"][];
+            /** @description What of the viewer's own ends within 30 days */
+            ends: components["schemas"]["EndsSoon"][];
+            /**
+             * Format: int64
+             * @description The last revision there is: give it back to say that all of this was looked at
+             */
+            latest: number;
+            /**
+             * Format: date-time
+             * @description When they last looked; absent: they never have
+             */
+            looked?: string;
+            /**
+             * Format: int64
+             * @description How many more there are
+             */
+            more: number;
+            /** @description The most pressing first */
+            waits: components["schemas"]["Waits"][];
+        };
         Token: {
             /** @description Who made it */
             by: string;
@@ -6936,6 +7006,33 @@ export interface components {
              * @description How many were later than what was known
              */
             noted: number;
+        };
+        Waits: {
+            /**
+             * Format: date-time
+             * @description When it is due, or when it was last touched
+             */
+            at?: string;
+            /**
+             * Format: int64
+             * @description How many items, tasks, requests, changes or invitations
+             */
+            count: number;
+            /** @description Of the review, the series or the worklist */
+            id?: string;
+            /** @enum {string} */
+            kind: "begin" | "review" | "task" | "close" | "request" | "draft" | "invitation" | "letter" | "series" | "worklist";
+            /** @description It is overdue, or cannot go on */
+            late?: boolean;
+            /** @description What it is called; empty where the kind says it all */
+            name: string;
+            /**
+             * Format: int64
+             * @description Out of how many
+             */
+            of?: number;
+            /** @description What keeps it from going on */
+            says?: string;
         };
         Waiver: {
             ended: boolean;
@@ -13473,6 +13570,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SystemSheet"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    today: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedInputBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

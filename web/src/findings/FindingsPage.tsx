@@ -18,7 +18,7 @@ type Row = Schemas["FindingRow"];
 const shown = 200;
 
 /** The marks of the weights, the gravest first. */
-const weights: Record<number, { mark: string; words: string; look: string }> = {
+export const weights: Record<number, { mark: string; words: string; look: string }> = {
 	3: { mark: "▮▮▮", words: "grave", look: "text-ox" },
 	2: { mark: "▮▮▯", words: "worth a look", look: "text-ochre" },
 	1: { mark: "▮▯▯", words: "to tidy up", look: "text-quiet" },

@@ -1,5 +1,6 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { useSearchParams } from "react-router";
 import { type Ask, paged, useAsk, useLens } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { design, draftUndo, useDrafting } from "../api/hooks";
@@ -30,6 +31,14 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 	const undo = useDrafting(draftUndo);
 	const [open, setOpen] = useState<number | null>(null);
 	const lens = useLens();
+	// A link can lead to one revision: it is brought into sight once.
+	const wanted = Number(useSearchParams()[0].get("revision"));
+	const brought = useRef(false);
+	const bring = (li: HTMLLIElement | null) => {
+		if (!li || brought.current) return;
+		brought.current = true;
+		li.scrollIntoView({ block: "center" });
+	};
 	const pages = useInfiniteQuery({
 		...paged(lens, [...design, "history", search], (ask: Ask, before: number) =>
 			data(ask.GET("/api/revisions", { params: { query: { ...search, before, limit: pageSize } } })),
@@ -47,7 +56,9 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 					<li
 						key={r.number}
 						id={`revision-${r.number}`}
-						className="relative grid grid-cols-[minmax(0,3fr)_minmax(0,8fr)_auto] gap-5 border-b border-hair py-2 pr-2 pl-6"
+						ref={r.number === wanted ? bring : undefined}
+						aria-current={r.number === wanted || undefined}
+						className="aria-[current]:bg-sunk relative grid grid-cols-[minmax(0,3fr)_minmax(0,8fr)_auto] gap-5 border-b border-hair py-2 pr-2 pl-6"
 					>
 						<span
 							aria-hidden="true"

@@ -26,13 +26,14 @@ export function House() {
 	const navigate = useNavigate();
 	// biome-ignore lint/correctness/useExhaustiveDependencies: what a page said of itself goes with the page
 	useEffect(() => setAside(""), [location.pathname]);
-	// Whoever may not see the design has no use for the frame: their place is the reviews that wait for them, or else
-	// their own page.
-	const decides = !!me.data && me.data.waiting + me.data.tasks > 0;
-	const elsewhere = me.data && location.pathname === "/" && !sees(me.data);
+	// Whoever may not see the design and for whom nothing waits comes to their own page. The frame once stood at the door.
+	const waits = !!me.data && me.data.waiting + me.data.tasks + me.data.asked > 0;
+	const door = location.pathname === "/";
+	const framed = door && /[?&](focus|second)=/.test(location.search);
+	const elsewhere = me.data && door && (framed || (!sees(me.data) && !waits));
 	useEffect(() => {
-		if (elsewhere) navigate(`${decides ? "/reviews" : "/own"}${location.search}`, { replace: true });
-	}, [elsewhere, decides, navigate, location.search]);
+		if (elsewhere) navigate(`${framed ? "/frame" : "/own"}${location.search}`, { replace: true });
+	}, [elsewhere, framed, navigate, location.search]);
 	// Who must set up a second factor does that first.
 	const lacks = me.data?.lacks && location.pathname !== "/account";
 	useEffect(() => {

@@ -43,7 +43,8 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 							{p.name}
 							{p.waiting ? (
 								<span className="ml-2 bg-[#dda64a] px-1.5 text-[11px] font-bold text-[#1f1813]">
-									{p.waiting} waiting
+									{p.waiting}
+									<span className="sr-only"> waiting</span>
 								</span>
 							) : null}
 						</Link>

@@ -11,7 +11,8 @@ export type Place = { name: string; rooms: Room[]; shown: boolean; waiting?: num
 export function placesOf(me: Schemas["Me"]): Place[] {
 	const design = sees(me);
 	return [
-		{ name: "Frame", rooms: [{ to: "/", name: "Frame" }], shown: design },
+		{ name: "Today", rooms: [{ to: "/", name: "Today" }], shown: design || me.waiting + me.tasks + me.asked > 0 },
+		{ name: "Frame", rooms: [{ to: "/frame", name: "Frame" }], shown: design },
 		{
 			name: "Catalogue",
 			rooms: [

@@ -113,7 +113,7 @@ function Sheet({ person }: { person: Person }) {
 								>
 									Findings
 								</Link>
-								<Link className="link shrink-0" to={to(`/?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
+								<Link className="link shrink-0" to={to(`/frame?focus=${encodeURIComponent(`user:${person.user.id}`)}`)}>
 									See in the frame
 								</Link>
 							</>

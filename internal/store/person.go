@@ -1,6 +1,7 @@
 package store
 
 import (
+	"errors"
 	"time"
 
 	"gorm.io/gorm/clause"
@@ -38,4 +39,24 @@ func (s *Store) Absences(at time.Time) (map[string]Absence, error) {
 func (s *Store) Undecided(reviewer string) ([]ReviewItem, error) {
 	return itemsOf(s.db.Where("reviewer = ? AND decision = '' AND review IN (SELECT id FROM reviews WHERE closed IS NULL)",
 		reviewer))
+}
+
+// Looked is up to which revision somebody has looked at what changed.
+type Looked struct {
+	User     string `gorm:"primaryKey"`
+	Revision int
+	At       time.Time
+}
+
+// LookedAt gives up to which revision somebody has looked; zero if they never have.
+func (s *Store) LookedAt(user string) (l Looked, err error) {
+	if err = first(s.db, &l, "user = ?", user); errors.Is(err, ErrNotFound) {
+		return Looked{User: user}, nil
+	}
+	return l, err
+}
+
+// Look keeps up to which revision somebody has looked.
+func (s *Store) Look(l Looked) error {
+	return s.w.Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
 }
