@@ -40,7 +40,7 @@ func TestAnEmptyHouse(t *testing.T) {
 	s := (&steps{t: t, url: url, desk: served}).another(1280, 800)
 	s.signIn("ada")
 	for path, says := range map[string]string{
-		"/": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions",
+		"/": "Bring in what there is to grant", "/frame": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions",
 		"/licences": "No system here needs a licence", "/capabilities": "Fachwerk: owner",
 		"/upgrade": "Drop a catalogue here", "/roles": "There are no roles yet",
 		"/sets": "3 permission sets", "/conflicts": "No separation of duties is set", "/groups": "2 groups",
@@ -61,7 +61,7 @@ func TestAnEmptyHouse(t *testing.T) {
 		)
 	}
 	// The way in leads from the frame to the first catalogue.
-	s.open("/")
+	s.open("/frame")
 	s.click("[data-plinth] a", "bring in what there is to grant")
 	s.see("main", "Drop a catalogue here")
 	s.see("[aria-label='Here already']", "Fachwerk")

@@ -56,4 +56,21 @@ func TestGuaranteesAndFindings(t *testing.T) {
 	s.see("ul[aria-label=Findings]", "Nothing is loose here")
 	s.click("button", "Show what is set aside (1)")
 	s.see("ul[aria-label=Findings]", "by Signe Halloran: “the bank waits until spring”")
+
+	// From the first page: what is grave is told there, is mended where it leads, and is gone from there.
+	s.open("/")
+	s.click("a", "Outliers")
+	s.click("button", "Choose all 3")
+	s.click("button", "Mend in the draft")
+	s.see("section[aria-label=Draft]", "3 changes")
+	s.click("header a", "Today")
+	s.see("main", "3 changes lie in your draft")
+	s.click("section[aria-label=Draft] button", "Apply")
+	s.apply("nobody else of their job has it")
+	s.open("/")
+	s.see("section[aria-label='Loose ends']", "Seats wanted")
+	s.gone("section[aria-label='Loose ends']", "Outliers")
+	s.gone("main", "in your draft")
+	s.click("button", "I have seen it")
+	s.see("section[aria-label=Changed]", "Nobody else has changed anything")
 }

@@ -43,7 +43,9 @@ func TestAReviewFromOpeningToReport(t *testing.T) {
 
 	// The reviewer: one at a time by key, with the evidence; one handed on.
 	s.signIn("mireille.aster")
+	s.see("main", "Decide 21 items of Gates, autumn")
 	s.click("header a", "Reviews 31 waiting")
+	s.see("h1", "Reviews")
 	s.click("a", "Gates, autumn")
 	s.click("ul[aria-label=Items] button", "Tomasz Oyelaran")
 	s.see("main", "Held since")

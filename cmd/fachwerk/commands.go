@@ -240,6 +240,9 @@ func generateCommand() *cobra.Command {
 	}
 	users := c.Flags().Int("users", 0, "how many people")
 	seed := c.Flags().Uint64("seed", 1, "the same seed gives the same file")
+	planted := c.Flags().Int("planted", 0, "people hold by hand what so many roles would give them, to be found again")
+	noise := c.Flags().Float64("noise", 0, "with --planted: how many in a hundred permissions of each person are missing, "+
+		"and as many others added")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := require(cmd, "users"); err != nil {
 			return err
@@ -247,7 +250,14 @@ func generateCommand() *cobra.Command {
 		if *users < 1 || *users > 10_000_000 {
 			return usageError{fmt.Errorf("--users: expected a number from 1 to 10000000, not %d", *users)}
 		}
-		return generate.Write(cmd.OutOrStdout(), generate.Options{Users: *users, Seed: *seed})
+		if *planted < 0 || *planted > 2000 {
+			return usageError{fmt.Errorf("--planted: expected a number from 0 to 2000, not %d", *planted)}
+		}
+		if *noise < 0 || *noise > 50 {
+			return usageError{fmt.Errorf("--noise: expected a number from 0 to 50, not %g", *noise)}
+		}
+		return generate.Write(cmd.OutOrStdout(),
+			generate.Options{Users: *users, Seed: *seed, Planted: *planted, Noise: *noise / 100})
 	}
 	return c
 }

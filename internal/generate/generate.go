@@ -21,6 +21,11 @@ import (
 type Options struct {
 	Users int // how many people; at least 1
 	Seed  uint64
+	// Planted is how many roles people hold what they hold by, though nothing in the design says so: all of it is given
+	// by hand. 0: an organisation as usual.
+	Planted int
+	// Noise is which share of what each person holds by planted roles is left out, and added of something else.
+	Noise float64
 }
 
 // Day is the day around which validities lie.
@@ -31,8 +36,20 @@ var Day = time.Date(2026, 3, 4, 12, 0, 0, 0, time.UTC)
 func Write(out io.Writer, o Options) error {
 	g := plan(o)
 	w := modelfile.NewWriter(out, g.name())
-	g.all(w.Add)
+	if o.Planted > 0 {
+		g.planted(w.Add)
+	} else {
+		g.all(w.Add)
+	}
 	return w.Close()
+}
+
+// PlantedDesign gives an organisation in which roles are planted as a design, with what each of these roles gives.
+func PlantedDesign(o Options) (*model.Design, [][]string) {
+	g := plan(o)
+	d := &model.Design{Organisation: &model.Organisation{Name: g.name()}}
+	truth := g.planted(d.Add)
+	return model.Build(d), truth
 }
 
 // Design gives the organisation as a design.
@@ -65,7 +82,7 @@ const (
 func plan(o Options) *generator {
 	n := max(o.Users, 1)
 	g := &generator{
-		Options: Options{n, o.Seed},
+		Options: Options{n, o.Seed, o.Planted, o.Noise},
 		systems: within(n/330, 4, 300),
 		sets:    within(n/25, 12, 4000),
 		roles:   within(n/33, 12, 3000),

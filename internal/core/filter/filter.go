@@ -6,6 +6,7 @@
 package filter
 
 import (
+	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -559,4 +560,13 @@ var Attributes = []string{
 	"qualifications.type",
 	"qualifications.level",
 	"qualifications.until",
+}
+
+// Quote writes a text as a value in a filter: a JSON string (RFC 7644, §3.4.2.2).
+func Quote(text string) string {
+	var b strings.Builder
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	_ = e.Encode(text) // a text can always be written
+	return strings.TrimSuffix(b.String(), "\n")
 }

@@ -1,9 +1,14 @@
 package rules
 
 import (
+	"reflect"
 	"slices"
+	"strconv"
 	"testing"
+	"time"
 
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/fit"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -131,4 +136,86 @@ func keysOf(m map[string]bool) (out []string) {
 		out = append(out, k)
 	}
 	return out
+}
+
+// TestFewerRolesGiveTheSame proposes roles in place of what people were given by hand, and holds what everybody then holds
+// against what they held, read plainly, now and later, conflicts too.
+func TestFewerRolesGiveTheSame(t *testing.T) {
+	proposed, rewritten, grouped := 0, 0, 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		var ops []change.Op
+		for n := range 40 {
+			a := &model.Assignment{
+				ID: "by-hand-" + strconv.Itoa(n), Subject: model.Subject{User: pick(r, d.Users).ID}, Reach: model.ReachArea,
+				Mode: pick(r, []model.Mode{model.Full, model.Full, model.Full, model.ReadOnly}),
+			}
+			if r.chance(20) {
+				a.Area = pick(r, d.Areas).ID
+			}
+			if r.chance(60) {
+				a.Role = pick(r, d.Roles).ID
+			} else {
+				a.Set = pick(r, d.Sets).ID
+			}
+			ops = append(ops, change.Put(d, a))
+		}
+		d, problems := change.Apply(d, ops)
+		if d == nil {
+			t.Fatal(problems)
+		}
+		x = index.Compile(d)
+		price := fit.Price{Role: 1, Assignment: 0.5, Over: 1, Under: 1}
+		f, err := fit.Propose(x, fit.Among{}, price, now)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.Over+f.Under > 0 {
+			t.Errorf("exactly the same is %d too much and %d too little", f.Over, f.Under)
+		}
+		made := 0
+		groups := r.chance(50)
+		ops = f.Change(groups, func(o model.Object) {
+			made++
+			model.SetIdent(o, "made-"+strconv.Itoa(made))
+		})
+		after, problems := change.Apply(d, ops)
+		if after == nil || len(model.Errors(problems)) > 0 {
+			t.Fatal(problems)
+		}
+		for _, at := range []time.Time{now, now.AddDate(0, 0, 20)} {
+			for _, u := range d.Users {
+				was, is := plain{d}.effective(u.ID, at), plain{after}.effective(u.ID, at)
+				if !reflect.DeepEqual(was, is) {
+					t.Fatalf("%s held %v and holds %v", u.ID, was, is)
+				}
+			}
+			broken := func(x *index.Index) (out []duty.Violation) {
+				for _, v := range duty.All(x, at) {
+					v.Area = "" // of several places, any is told
+					out = append(out, v)
+				}
+				return out
+			}
+			if was, is := broken(x), broken(index.Compile(after)); !reflect.DeepEqual(was, is) {
+				t.Fatalf("conflicts were violated as %v and are as %v", was, is)
+			}
+		}
+		// The figures are those of the change.
+		if !groups && len(after.Assignments)-len(d.Assignments) != f.After.Assignments-f.Before.Assignments {
+			t.Errorf("%d assignments become %d, told is %+v and %+v", len(d.Assignments), len(after.Assignments), f.Before, f.After)
+		}
+		proposed += len(f.Roles)
+		if len(ops) > 0 {
+			rewritten++
+		}
+		for _, p := range f.Roles {
+			if groups && p.New && p.Like.Exact {
+				grouped++
+			}
+		}
+	})
+	if proposed < designs/2 || rewritten < designs/4 {
+		t.Errorf("only %d roles are proposed, for %d designs", proposed, rewritten)
+	}
+	t.Logf("%d roles for %d designs, %d of them by groups", proposed, rewritten, grouped)
 }

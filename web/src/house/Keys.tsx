@@ -12,6 +12,14 @@ const keys: [string, [string, string][]][] = [
 		],
 	],
 	[
+		"Today",
+		[
+			["↑ ↓", "move between lines"],
+			["Enter", "go to what the line is about"],
+			["F", "to the frame"],
+		],
+	],
+	[
 		"Frame",
 		[
 			["↑ ↓ ← →", "move between rows and bays"],

@@ -1,5 +1,5 @@
 import { type KeyboardEvent, type ReactNode, useEffect, useRef } from "react";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useFindings, useRefresh } from "../api/hooks";
@@ -28,6 +28,8 @@ export function Today() {
 
 function Shown({ today: t }: { today: Schemas["Today"] }) {
 	const { me, setAside } = useHouse();
+	const navigate = useNavigate();
+	const to = useTo();
 	const root = useRef<HTMLDivElement>(null);
 	const waiting = t.waits.length;
 	useEffect(() => {
@@ -38,6 +40,11 @@ function Shown({ today: t }: { today: Schemas["Today"] }) {
 	/** Arrows go from line to line; Enter opens, as on any link. */
 	const press = (e: KeyboardEvent) => {
 		if (typing(e.nativeEvent) || e.ctrlKey || e.metaKey || e.altKey) return;
+		if (e.key.toLowerCase() === "f" && sees(me)) {
+			e.preventDefault();
+			navigate(to("/frame"));
+			return;
+		}
 		const all = lines();
 		const at = all.indexOf(document.activeElement as HTMLElement);
 		const next = { ArrowDown: at + 1, ArrowUp: Math.max(0, at - 1), Home: 0, End: all.length - 1 }[e.key];
@@ -47,12 +54,19 @@ function Shown({ today: t }: { today: Schemas["Today"] }) {
 	};
 	// biome-ignore lint/correctness/useExhaustiveDependencies: as the page opens
 	useEffect(() => {
-		if (document.activeElement === document.body) lines()[0]?.focus({ preventScroll: true });
+		if (document.activeElement === document.body) (lines()[0] ?? root.current)?.focus({ preventScroll: true });
 	}, []);
 	return (
 		// biome-ignore lint/a11y/noStaticElementInteractions: what is in it are links and buttons; the keys are theirs too
-		<div ref={root} onKeyDown={press} className="h-full overflow-auto px-[18px] py-3">
-			<h1 className="text-[22px] font-bold">Today</h1>
+		<div ref={root} tabIndex={-1} onKeyDown={press} className="h-full overflow-auto px-[18px] py-3 outline-none">
+			<div className="flex items-baseline gap-4">
+				<h1 className="grow text-[22px] font-bold">Today</h1>
+				{sees(me) && (
+					<Link className="link" to={to("/frame")}>
+						To the frame <kbd>F</kbd>
+					</Link>
+				)}
+			</div>
 			<Post name="Waiting for you">
 				{t.waits.length === 0 && <p className="py-1.5 text-quiet">Nothing waits for you.</p>}
 				{t.waits.map((w) => (
