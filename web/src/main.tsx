@@ -38,6 +38,7 @@ import { MovingPage } from "./moving/MovingPage";
 import { OwnPage } from "./own/OwnPage";
 import { Notices } from "./parts/notice";
 import { Compare } from "./questions/Compare";
+import { Fewer } from "./questions/Fewer";
 import { Fit } from "./questions/Fit";
 import { WhoCan } from "./questions/WhoCan";
 import { RequestsPage } from "./requests/RequestsPage";
@@ -85,6 +86,7 @@ const rooms = [
 			{ path: "roles/:id", element: <BundleSheet kind="role" /> },
 			{ path: "sets", element: <SetsList /> },
 			{ path: "sets/:id", element: <BundleSheet kind="set" /> },
+			{ path: "fewer", element: <Fewer /> },
 			{ path: "conflicts", element: <ConflictsList /> },
 			{ path: "conflicts/:id", element: <ConflictSheet /> },
 			{ path: "findings", element: <FindingsPage /> },

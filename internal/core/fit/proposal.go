@@ -75,8 +75,8 @@ type row struct {
 const stray = 0.1
 
 // Propose proposes fewer roles at a price. What a proposal gives is exactly what people hold, now and at any instant to
-// come, but with Almost. Names are made of what those who would have a role resemble. t is when titles are counted.
-func Propose(x *index.Index, among Among, price Price, t time.Time) (*Fewer, error) {
+// come, but with Almost. Names are made of what those who would have a role resemble.
+func Propose(x *index.Index, among Among, price Price) (*Fewer, error) {
 	d := x.Design()
 	rows, keys, err := rowsOf(x, among)
 	if err != nil {
@@ -101,7 +101,7 @@ func Propose(x *index.Index, among Among, price Price, t time.Time) (*Fewer, err
 	}
 	given := settle(rows, mined, len(keys), price)
 	out.tell(x, rows, given, mined, keys)
-	out.name(d, t)
+	out.name(d)
 	return out, nil
 }
 
@@ -336,7 +336,7 @@ func (f *Fewer) tell(x *index.Index, rows []*row, given map[*row]*bitset.BitSet,
 }
 
 // name finds whom those who would have a role resemble, and names new roles after them.
-func (f *Fewer) name(d *model.Design, t time.Time) {
+func (f *Fewer) name(d *model.Design) {
 	type post struct{ title, department string }
 	people := map[post]int{}
 	of := map[string]*model.User{}

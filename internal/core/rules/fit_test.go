@@ -165,7 +165,7 @@ func TestFewerRolesGiveTheSame(t *testing.T) {
 		}
 		x = index.Compile(d)
 		price := fit.Price{Role: 1, Assignment: 0.5, Over: 1, Under: 1}
-		f, err := fit.Propose(x, fit.Among{}, price, now)
+		f, err := fit.Propose(x, fit.Among{}, price)
 		if err != nil {
 			t.Fatal(err)
 		}

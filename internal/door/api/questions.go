@@ -122,6 +122,35 @@ func (a *API) questions() {
 			return answer(a.desk.Fit(actor(ctx), in.Body))
 		},
 	)
+	type fewerInput struct{ Body ask.FewerAsk }
+	on(a,
+		operation{
+			id:      "fewer",
+			method:  http.MethodPost,
+			path:    "/api/fewer",
+			summary: "Fewer roles in place of what people were given by hand: exactly the same, or almost at a price",
+		},
+		func(ctx context.Context, in *fewerInput) (*body[*ask.FewerAnswer], error) {
+			return answer(a.desk.Fewer(actor(ctx), in.Body))
+		},
+	)
+	type draftFewerInput struct {
+		Body struct {
+			ask.FewerAsk
+			Groups bool `json:"groups,omitempty" doc:"Those whom a filter finds exactly become a rule group that is assigned the role"`
+		}
+	}
+	on(a,
+		operation{
+			id:      "draftFewer",
+			method:  http.MethodPost,
+			path:    "/api/draft/fewer",
+			summary: "Put a proposal of fewer roles into the draft, as one act",
+		},
+		func(ctx context.Context, in *draftFewerInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.DraftFewer(actor(ctx), in.Body.FewerAsk, in.Body.Groups))
+		},
+	)
 	type whoInput struct {
 		WhoInput
 		Offset int `query:"offset" minimum:"0"`

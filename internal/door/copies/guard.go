@@ -59,14 +59,14 @@ func reached(d *rooms.Desk, r *http.Request, n int) bool {
 }
 
 // reading are the requests by which nothing is changed though they are no GET.
-var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/delegations/try", "/api/guarantees/try"}
+var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/fewer", "/api/delegations/try", "/api/guarantees/try"}
 
 // elsewhere are the addresses below which answers rest on more than the design, which only the first has.
 var elsewhere = []string{
 	"/scim/", "/copies/", "/api/revisions", "/api/reviews", "/api/review-", "/api/draft", "/api/imports", "/api/session",
 	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review",
 	"/api/welcome",
-	"/api/me/", "/api/findings", "/api/calendar/",
+	"/api/me/", "/api/findings", "/api/calendar/", "/api/today",
 }
 
 // Guard lets through what a copy can answer: decisions and searches, and what follows from the design. All else is for

@@ -583,6 +583,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/fewer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a proposal of fewer roles into the draft, as one act */
+        post: operations["draftFewer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/groups": {
         parameters: {
             query?: never;
@@ -883,6 +900,23 @@ export interface paths {
         get: operations["effectivejsonl"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fewer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fewer roles in place of what people were given by hand: exactly the same, or almost at a price */
+        post: operations["fewer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4227,6 +4261,38 @@ export interface components {
             /** Format: int64 */
             undoes?: number;
         };
+        DraftFewerInputBody: {
+            /** @description People may come to hold a little too much and too little, at the prices below; otherwise exactly what they hold */
+            almost?: boolean;
+            /** @description Only what counts at this area or below */
+            area?: string;
+            /**
+             * Format: double
+             * @description How dear one more assignment is; 1 if absent
+             */
+            assignment?: number;
+            /** @description Only people whom this filter matches (RFC 7644) */
+            filter?: string;
+            /** @description Those whom a filter finds exactly become a rule group that is assigned the role */
+            groups?: boolean;
+            /**
+             * Format: double
+             * @description How bad a permission is that somebody would hold too much; 3 if absent
+             */
+            over?: number;
+            /**
+             * Format: double
+             * @description How dear one more role is; 10 if absent
+             */
+            role?: number;
+            /** @description Only what gives something of this system */
+            system?: string;
+            /**
+             * Format: double
+             * @description How bad one is that somebody would lack; 1 if absent
+             */
+            under?: number;
+        };
         Drift: {
             /** @description The version that was copied */
             copied?: string;
@@ -4378,6 +4444,74 @@ export interface components {
              * @description How many recovery codes are left
              */
             recovery: number;
+        };
+        FewerAnswer: {
+            after: components["schemas"]["FewerTally"];
+            /** Format: int64 */
+            at: number;
+            before: components["schemas"]["FewerTally"];
+            /** @description Roles that stand side by side; at most 100 */
+            beside: components["schemas"]["RolesBeside"][];
+            /**
+             * Format: int64
+             * @description Assignments that stay as they are: no role that pays gives the same
+             */
+            left: number;
+            /** Format: int64 */
+            moreBesides: number;
+            /**
+             * Format: int64
+             * @description How many permissions people would hold too much, each person's counted
+             */
+            over: number;
+            /** @description Those of most people first */
+            roles: components["schemas"]["ProposedRole"][];
+            /** @description Why nothing can be said: the filter cannot be read */
+            trouble?: string;
+            /**
+             * Format: int64
+             * @description How many they would lack
+             */
+            under: number;
+        };
+        FewerAsk: {
+            /** @description People may come to hold a little too much and too little, at the prices below; otherwise exactly what they hold */
+            almost?: boolean;
+            /** @description Only what counts at this area or below */
+            area?: string;
+            /**
+             * Format: double
+             * @description How dear one more assignment is; 1 if absent
+             */
+            assignment?: number;
+            /** @description Only people whom this filter matches (RFC 7644) */
+            filter?: string;
+            /**
+             * Format: double
+             * @description How bad a permission is that somebody would hold too much; 3 if absent
+             */
+            over?: number;
+            /**
+             * Format: double
+             * @description How dear one more role is; 10 if absent
+             */
+            role?: number;
+            /** @description Only what gives something of this system */
+            system?: string;
+            /**
+             * Format: double
+             * @description How bad one is that somebody would lack; 1 if absent
+             */
+            under?: number;
+        };
+        FewerTally: {
+            /** Format: int64 */
+            assignments: number;
+            /**
+             * Format: int64
+             * @description Roles and sets that are assigned
+             */
+            bundles: number;
         };
         FieldChange: {
             after: string;
@@ -5130,6 +5264,24 @@ export interface components {
             /** @description Who holds something that needs it, and has no seat; at most 200 */
             without: components["schemas"]["Ref"][];
         };
+        LikeWhom: {
+            department?: string;
+            /** @description That finds exactly those who would have it */
+            exact: boolean;
+            /** @description By which a rule group would find them */
+            filter: string;
+            /**
+             * Format: int64
+             * @description How many of those would have it
+             */
+            have: number;
+            /**
+             * Format: int64
+             * @description How many of those there are
+             */
+            of: number;
+            title: string;
+        };
         Links: {
             /** @description The revision with its operations, for programs */
             history: string;
@@ -5788,6 +5940,28 @@ export interface components {
             /** @description The change cannot be applied; otherwise it is told only */
             strict: boolean;
         };
+        ProposedRole: {
+            /**
+             * Format: int64
+             * @description How many people
+             */
+            count: number;
+            /** @description A role that there is and that gives just this */
+            existing?: components["schemas"]["Ref"];
+            /** @description Whom those who would have it resemble most */
+            like?: components["schemas"]["LikeWhom"];
+            name: string;
+            /** @description Who would have it; at most 200 */
+            people: components["schemas"]["Ref"][];
+            permissions: components["schemas"]["FitPermission"][];
+            /**
+             * Format: int64
+             * @description How many assignments of it there would be
+             */
+            places: number;
+            /** @description Roles and sets in place of which it is assigned, alone or with others */
+            replaces: components["schemas"]["Ref"][];
+        };
         ProveInputBody: {
             password: string;
         };
@@ -6357,6 +6531,15 @@ export interface components {
             delegate: components["schemas"]["Ref"];
             /** @description The one by which the draft touches it */
             delegation: components["schemas"]["Ref"];
+        };
+        RolesBeside: {
+            a: components["schemas"]["Ref"];
+            b: components["schemas"]["Ref"];
+            /**
+             * @description They give the same; the second gives all that the first gives; nobody has one without the other
+             * @enum {string}
+             */
+            how: "same" | "within" | "together";
         };
         Round: {
             /**
@@ -8633,6 +8816,39 @@ export interface operations {
             };
         };
     };
+    draftFewer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftFewerInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     putGroup: {
         parameters: {
             query?: never;
@@ -9213,6 +9429,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fewer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FewerAsk"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FewerAnswer"];
+                };
             };
             /** @description Error */
             default: {

@@ -32,6 +32,7 @@ export function placesOf(me: Schemas["Me"]): Place[] {
 				{ to: "/sets", name: "Permission sets" },
 				{ to: "/conflicts", name: "Conflicts" },
 				{ to: "/guarantees", name: "Guarantees" },
+				...(may(me, "design:view") ? [{ to: "/fewer", name: "Fewer roles" }] : []),
 			],
 			shown: design,
 		},
