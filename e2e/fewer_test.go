@@ -6,7 +6,8 @@ import (
 	"fachwerk/internal/core/index"
 )
 
-// What was given piece by piece to one after another becomes one role by way of a rule, and nobody gains or loses by it.
+// What was given piece by piece to one after another becomes one role by way of a rule, and nobody gains or loses by
+// it.
 func TestFewerRoles(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")

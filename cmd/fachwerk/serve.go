@@ -429,7 +429,8 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		if err := desk.Guarded(d.SeriesDue); err != nil {
 			slog.Error("cannot do what series of reviews are due to do", "error", err)
 		}
-		if err := desk.Guarded(func() error { return errors.Join(d.RemindDue(), d.TasksDue(), d.AbsencesDue()) }); err != nil {
+		letters := func() error { return errors.Join(d.RemindDue(), d.TasksDue(), d.AbsencesDue()) }
+		if err := desk.Guarded(letters); err != nil {
 			slog.Error("cannot remind", "error", err)
 		}
 		if err := desk.Guarded(d.EndDue); err != nil {

@@ -138,7 +138,8 @@ func TestDecidedTwice(t *testing.T) {
 	refused(t, err, desk.NotAllowed, "Mireille Aster to decide")
 	// What the first revokes, nobody is asked about again.
 	other := itemAbout(t, items, "yusuf.wexley")
-	if gone := must[*review.ReviewItem](t)(d.Decide(ruben, other.ID, "revoke", "left the crew")); gone.Decision != "revoke" ||
+	if gone := must[*review.ReviewItem](t)(d.Decide(ruben, other.ID, "revoke",
+		"left the crew")); gone.Decision != "revoke" ||
 		gone.Reviewer.ID != ruben.User {
 		t.Errorf("revoked by the first, it is %+v", gone)
 	}

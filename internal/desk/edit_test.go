@@ -444,7 +444,8 @@ func TestDelegates(t *testing.T) {
 	r := must[*review.Review](t)(d.OpenReview(ruben, review.NewReview{Role: "night-cover"}))
 	detail := must[*review.ReviewDetail](t)(d.Review(ruben, r.ID, ""))
 	if !detail.All || !detail.MayRun || r.Items == 0 ||
-		slices.ContainsFunc(itemsOf(t, d, ruben, r.ID), func(i review.ReviewItem) bool { return i.Subject.ID == ruben.User }) {
+		slices.ContainsFunc(itemsOf(t, d, ruben, r.ID),
+			func(i review.ReviewItem) bool { return i.Subject.ID == ruben.User }) {
 		t.Errorf("his review: %+v", r)
 	}
 	_, err = d.OpenReview(lucia, review.NewReview{Role: "night-cover"})

@@ -200,7 +200,8 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Fatalf("ann sees %+v with %+v", detail, items)
 	}
 	one := items[0]
-	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.Subject.ID != "cy" || len(inside.Direct) != 1 ||
+	if inside := must[*review.ItemDetail](t)(d.ReviewItem(ann, one.ID)); one.Subject.ID != "cy" ||
+		len(inside.Direct) != 1 ||
 		len(inside.Loses) != 1 ||
 		inside.Loses[0].Permission != "s:gate:open" ||
 		len(inside.Stays) != 1 ||

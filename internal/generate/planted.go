@@ -70,7 +70,8 @@ func (g *generator) planted(add func(model.Object)) (truth [][]string) {
 			keys = append(keys, truth[role]...)
 		}
 		add(&model.Set{
-			ID: id("h", i, g.Users), Name: "What " + strconv.Itoa(i) + " holds", Permissions: g.noisy(r, sorted(keys), catalogue),
+			ID: id("h", i, g.Users), Name: "What " + strconv.Itoa(i) + " holds",
+			Permissions: g.noisy(r, sorted(keys), catalogue),
 		})
 	}
 	for i := range g.Users {

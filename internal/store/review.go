@@ -162,7 +162,8 @@ func (s *Store) ReviewCounts(person string, at time.Time) (map[int]ReviewCount, 
 	err := s.read(func(tx *gorm.DB) error {
 		if err := tx.Raw(`SELECT review, count(*) AS items, sum(decision = 'keep' AND done) AS kept, sum(decision = 'revoke' AND done) AS revoked,
 			sum(reviewer = ?) AS mine, sum(reviewer = ? AND NOT (decision <> '' AND done)) AS waiting
-			FROM (SELECT review, decision, reviewer, (decided IS NULL OR decided <= ?) AS done FROM review_items) GROUP BY review`, person, person, at).Scan(&items).Error; err != nil {
+			FROM (SELECT review, decision, reviewer,
+				(decided IS NULL OR decided <= ?) AS done FROM review_items) GROUP BY review`, person, person, at).Scan(&items).Error; err != nil {
 			return err
 		}
 		return tx.Raw(`SELECT review, count(*) AS tasks, sum(decision <> '' AND (decided IS NULL OR decided <= ?)) AS settled, sum(owner = ?) AS own_tasks
@@ -213,7 +214,8 @@ func (s *Store) ItemsByID(ids []int) ([]ReviewItem, error) {
 // they are about.
 func (s *Store) ItemsInBrief(review int) (out []ReviewItem, err error) {
 	rows, err := s.db.Model(&ReviewItem{}).
-		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt", "of", "keeps", "handed_by", "stage").
+		Select("id", "user", "role", "set", "reviewer", "decision", "decided", "by", "doubt", "of", "keeps", "handed_by",
+			"stage").
 		Where("review = ?", review).Rows()
 	if err != nil {
 		return nil, err

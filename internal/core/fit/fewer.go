@@ -39,19 +39,19 @@ const (
 	nearly   = 0.8  // of it is held by whoever is taken for a holder
 )
 
-// firstLooks are the shares of those who hold one permission of a role that must hold another, round by round. The first
-// are high: two roles that most of their holders have together are told apart by the few who have one of them only. The
-// last find roles of few people among many who hold a part of it by chance.
+// firstLooks are the shares of those who hold one permission of a role that must hold another, round by round. The
+// first are high: two roles that most of their holders have together are told apart by the few who have one of them
+// only. The last find roles of few people among many who hold a part of it by chance.
 var firstLooks = []float64{0.93, 0.93, 0.8, 0.65, 0.5}
 
 // Mine finds few roles that give all rows together what each holds. A row is a set of permissions, by number below
 // width. Where close is given, it completes what a role gives with what cannot be left out of it.
 //
 // It is a greedy cover of a binary matrix by rectangles, in the manner of role mining by the neighbourhoods of
-// permissions (A. Ene, W. Horne et al., "Fast exact and heuristic methods for role minimization problems", SACMAT 2008):
-// a candidate for each permission is what all who hold it have in common, or with Almost what most of them have (J. Vaidya,
-// V. Atluri, J. Warner, "RoleMiner: mining roles using subset enumeration", CCS 2006, allow for such noise); the one that
-// saves most at the price comes first, then the next of what is left.
+// permissions (A. Ene, W. Horne et al., "Fast exact and heuristic methods for role minimization problems", SACMAT
+// 2008): a candidate for each permission is what all who hold it have in common, or with Almost what most of them have
+// (J. Vaidya, V. Atluri, J. Warner, "RoleMiner: mining roles using subset enumeration", CCS 2006, allow for such
+// noise); the one that saves most at the price comes first, then the next of what is left.
 func Mine(rows []*bitset.BitSet, width int, price Price, close func(*bitset.BitSet)) []Mined {
 	m := newMatrix(rows, width, price, close)
 	for _, share := range firstLooks {
@@ -72,7 +72,8 @@ func Mine(rows []*bitset.BitSet, width int, price Price, close func(*bitset.BitS
 	return m.pruned()
 }
 
-// again covers all rows anew by the roles that were found: some that came first are needless beside those that came later.
+// again covers all rows anew by the roles that were found: some that came first are needless beside those that came
+// later.
 func (m *matrix) again() *matrix {
 	var sets []*bitset.BitSet
 	for _, role := range m.mined {
@@ -86,9 +87,9 @@ func (m *matrix) again() *matrix {
 // retellings is how often roles are told anew by those who have them.
 const retellings = 3
 
-// retell leaves out of each role what its other holders do not have: a permission is told of it by those to whom no other
-// of their roles gives that permission, and stays if most of these hold it. So what is only held beside a role by way of
-// another goes out of it.
+// retell leaves out of each role what its other holders do not have: a permission is told of it by those to whom no
+// other of their roles gives that permission, and stays if most of these hold it. So what is only held beside a role by
+// way of another goes out of it.
 func (m *matrix) retell() {
 	of := make([][]int, len(m.rows)) // by row: its roles
 	for i, role := range m.mined {
@@ -142,7 +143,7 @@ type matrix struct {
 	open    []*bitset.BitSet
 	openBy  []*bitset.BitSet // by permission: of which rows it is not covered
 	mined   []mined
-	counts  sync.Pool // of []int32, by row, all zero
+	counts  sync.Pool // of *[]int32, by row, all zero
 }
 
 type mined struct {
@@ -155,7 +156,10 @@ func newMatrix(rows []*bitset.BitSet, width int, price Price, close func(*bitset
 		price: price, close: close, rows: rows, holders: make([][]int32, width), openBy: make([]*bitset.BitSet, width),
 		open: make([]*bitset.BitSet, len(rows)),
 	}
-	m.counts.New = func() any { return make([]int32, len(rows)) }
+	m.counts.New = func() any {
+		counts := make([]int32, len(rows))
+		return &counts
+	}
 	for k := range m.openBy {
 		m.openBy[k] = bitset.New(uint(len(rows)))
 	}
@@ -191,8 +195,8 @@ func (m *matrix) candidates(share float64) []*bitset.BitSet {
 	})
 }
 
-// around gives what a share of some rows have in common; with Almost, looked at once more among those who hold nearly all
-// of that.
+// around gives what a share of some rows have in common; with Almost, looked at once more among those who hold nearly
+// all of that.
 func (m *matrix) around(seed *bitset.BitSet, share float64, counts []int) *bitset.BitSet {
 	c := m.common(seed, counts, share)
 	if !m.price.Almost {
@@ -235,7 +239,8 @@ func (m *matrix) common(rows *bitset.BitSet, counts []int, share float64) *bitse
 
 // sharing tells, row by row, how much of a set it holds; rows that hold none of it are left out.
 func (m *matrix) sharing(set *bitset.BitSet, tell func(row, held int)) {
-	counts := m.counts.Get().([]int32)
+	pooled := m.counts.Get().(*[]int32)
+	counts := *pooled
 	var touched []int32
 	for k, ok := set.NextSet(0); ok; k, ok = set.NextSet(k + 1) {
 		for _, r := range m.holders[k] {
@@ -248,7 +253,7 @@ func (m *matrix) sharing(set *bitset.BitSet, tell func(row, held int)) {
 		tell(int(r), int(counts[r]))
 		counts[r] = 0
 	}
-	m.counts.Put(counts)
+	m.counts.Put(pooled)
 }
 
 // gain tells what a role saves, and which rows would have it: those for which it pays.

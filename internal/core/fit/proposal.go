@@ -17,8 +17,8 @@ import (
 )
 
 // Among says from which assignments fewer roles are proposed; what is empty does not narrow. Only what is assigned by
-// hand to people, without a beginning or an end, is looked at; never what conflicts count, what is protected, what names
-// a contact of an area, or rights in Fachwerk.
+// hand to people, without a beginning or an end, is looked at; never what conflicts count, what is protected, what
+// names a contact of an area, or rights in Fachwerk.
 type Among struct {
 	System string // of what gives something of this system
 	Area   string // at this area or below
@@ -131,7 +131,8 @@ func rowsOf(x *index.Index, among Among) (rows []*row, keys []string, err error)
 		}
 		all := x.Content(n.Kind, n.ID)
 		r, _ := d.Roles.Find(n.ID)
-		fits := !strings.HasPrefix(n.ID, model.OwnSystem+"-") && (n.Kind != model.KindRole || !counted[n.ID] && !r.Protected) &&
+		fits := !strings.HasPrefix(n.ID, model.OwnSystem+"-") &&
+			(n.Kind != model.KindRole || !counted[n.ID] && !r.Protected) &&
 			!slices.ContainsFunc(all, func(k string) bool { return strings.HasPrefix(k, model.OwnSystem+":") }) &&
 			(among.System == "" || slices.ContainsFunc(all, func(k string) bool {
 				return strings.HasPrefix(k, among.System+":")
@@ -450,7 +451,9 @@ func (f *Fewer) Change(groups bool, naming func(model.Object)) (ops []change.Op)
 			naming(g)
 			ops = append(ops, change.Op{Kind: model.KindGroup, ID: g.ID, After: g})
 			at := p.Places[0]
-			add(&model.Assignment{Subject: model.Subject{Group: g.ID}, Role: role.ID, Area: at.Area, Reach: at.Reach, Mode: at.Mode})
+			add(&model.Assignment{
+				Subject: model.Subject{Group: g.ID}, Role: role.ID, Area: at.Area, Reach: at.Reach, Mode: at.Mode,
+			})
 			continue
 		}
 		for _, at := range p.Places {

@@ -159,7 +159,8 @@ func idle(x *index.Index, uses *use.Book, user string, t time.Time) bool {
 func ofGroups(x *index.Index, scope Scope, t time.Time) (items []Item) {
 	for _, a := range x.Design().Assignments {
 		g := a.Subject.Group
-		if g == "" || !lasts(a.Until, t) || scope.Group != "" && g != scope.Group || scope.Role != "" && a.Role != scope.Role ||
+		if g == "" || !lasts(a.Until, t) || scope.Group != "" && g != scope.Group ||
+			scope.Role != "" && a.Role != scope.Role ||
 			scope.Set != "" && a.Set != scope.Set || !x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) ||
 			!touches(x, scope, a) {
 			continue

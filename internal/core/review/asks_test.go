@@ -13,7 +13,8 @@ import (
 	"fachwerk/internal/core/use"
 )
 
-// wider is the design of these tests with delegations and exceptions, and with uses of s: ann's of late, dan's long ago.
+// wider is the design of these tests with delegations and exceptions, and with uses of s: ann's of late, dan's long
+// ago.
 func wider(t *testing.T) (*index.Index, *use.Book) {
 	t.Helper()
 	d := design(t)
@@ -184,10 +185,13 @@ func TestWhoDecidesOtherItems(t *testing.T) {
 		second string // by one person, eve
 	}{
 		{review.AskGroups, "group:g role:r #3", byOwner, "eve", ""},
-		{review.AskGroups, "group:g role:r #3", review.Deciders{By: review.ByPerson, Person: "bea", Fallback: "dan"}, "dan", "eve"},
+		{review.AskGroups, "group:g role:r #3", review.Deciders{By: review.ByPerson, Person: "bea", Fallback: "dan"}, "dan",
+			"eve"},
 		{review.AskRoles, "role:r set:look", byOwner, "dan", "eve"},
-		{review.AskRoles, "role:r set:look", review.Deciders{By: review.ByPerson, Person: "ann", Fallback: "dan"}, "dan", "eve"},
-		{review.AskDelegations, "delegation:d1", review.Deciders{By: review.ByPerson, Person: "bea", Fallback: "dan"}, "dan", "eve"},
+		{review.AskRoles, "role:r set:look", review.Deciders{By: review.ByPerson, Person: "ann", Fallback: "dan"}, "dan",
+			"eve"},
+		{review.AskDelegations, "delegation:d1", review.Deciders{By: review.ByPerson, Person: "bea", Fallback: "dan"},
+			"dan", "eve"},
 		{review.AskDelegations, "delegation:d1", byOwner, "eve", ""},
 		{review.AskDelegations, "delegation:d2", review.Deciders{}, "bea", "eve"}, // ann's manager
 		{review.AskExceptions, "conflict:c user:bea", review.Deciders{Fallback: "bea"}, "", "eve"},
@@ -208,7 +212,8 @@ func TestWhoDecidesOtherItems(t *testing.T) {
 	away := func(user string) (string, bool) {
 		return map[string]string{"dan": "bea", "eve": "ann"}[user], user != "ann"
 	}
-	if got, _ := review.NewChooser(x, now, away, "eve").Reviewer(items[0], review.Deciders{Fallback: "dan"}); got != "ann" {
+	if got, _ := review.NewChooser(x, now, away, "eve").Reviewer(items[0],
+		review.Deciders{Fallback: "dan"}); got != "ann" {
 		t.Errorf("with dan represented by bea, whose own it is, and eve by ann, %q decides", got)
 	}
 	// What everybody has is nobody's own.
@@ -229,7 +234,8 @@ func TestEvidenceOfOtherItems(t *testing.T) {
 		t.Errorf("of a group: %+v", e)
 	}
 	// ann, bea and cy hold r. Of z nothing is known, so that nobody can be said not to use it.
-	if e := weigh(review.AskRoles, "role:r set:look"); e.Holders != 3 || e.Lately != 0 || e.Tells || len(e.Doubts(now)) > 0 {
+	if e := weigh(review.AskRoles, "role:r set:look"); e.Holders != 3 || e.Lately != 0 || e.Tells ||
+		len(e.Doubts(now)) > 0 {
 		t.Errorf("of a part of which no use is known: %+v", e)
 	}
 	if e := weigh(review.AskRoles, "role:r permission:s:gate:open"); e.Holders != 3 || e.Lately != 1 || !e.Tells {

@@ -17,8 +17,8 @@ import (
 	"fachwerk/internal/core/use"
 )
 
-// Scope says what a review asks, and about what: whatever fits all of it. What is empty does not narrow. What is said of
-// assignments here goes for access; other asks read it as near to that as they can, and know fewer fields.
+// Scope says what a review asks, and about what: whatever fits all of it. What is empty does not narrow. What is said
+// of assignments here goes for access; other asks read it as near to that as they can, and know fewer fields.
 type Scope struct {
 	Ask    Ask
 	System string // roles and sets that give something of this system
@@ -90,8 +90,8 @@ func (i Item) Target() (model.Kind, string) {
 // MostItems is how many items one review may have: more than anybody can be asked with a clear head.
 const MostItems = 50_000
 
-// Items gives the items of a review at t: of one that asks about access, an item for every live person and every role or
-// set that the person is assigned within the scope, by person and then by role and set. Where covers is given, only
+// Items gives the items of a review at t: of one that asks about access, an item for every live person and every role
+// or set that the person is assigned within the scope, by person and then by role and set. Where covers is given, only
 // people whom it lets in are asked about. If there are more than [MostItems], it gives none and says so.
 func Items(
 	x *index.Index, scope Scope, f Facts, t time.Time, covers func(*model.User) bool,

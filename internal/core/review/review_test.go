@@ -171,7 +171,8 @@ func TestReviewer(t *testing.T) {
 			"dan", false},
 		{review.Item{User: "bea", Role: "r"}, review.Deciders{}, []string{"bea"}, "", false},
 	} {
-		if got, first := review.NewChooser(x, now, nil, c.others...).Reviewer(c.item, c.by); got != c.want || first != c.first {
+		if got, first := review.NewChooser(x, now, nil, c.others...).Reviewer(c.item, c.by); got != c.want ||
+			first != c.first {
 			t.Errorf("%+v by %+v is for %q (%v), want %q (%v)", c.item, c.by, got, first, c.want, c.first)
 		}
 	}

@@ -138,11 +138,11 @@ func keysOf(m map[string]bool) (out []string) {
 	return out
 }
 
-// TestFewerRolesGiveTheSame proposes roles in place of what people were given by hand, and holds what everybody then holds
-// against what they held, read plainly, now and later, conflicts too.
+// TestFewerRolesGiveTheSame proposes roles in place of what people were given by hand, and holds what everybody then
+// holds against what they held, read plainly, now and later, conflicts too.
 func TestFewerRolesGiveTheSame(t *testing.T) {
 	proposed, rewritten, grouped := 0, 0, 0
-	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
 		var ops []change.Op
 		for n := range 40 {
 			a := &model.Assignment{
@@ -163,7 +163,7 @@ func TestFewerRolesGiveTheSame(t *testing.T) {
 		if d == nil {
 			t.Fatal(problems)
 		}
-		x = index.Compile(d)
+		x := index.Compile(d)
 		price := fit.Price{Role: 1, Assignment: 0.5, Over: 1, Under: 1}
 		f, err := fit.Propose(x, fit.Among{}, price)
 		if err != nil {
@@ -202,7 +202,8 @@ func TestFewerRolesGiveTheSame(t *testing.T) {
 		}
 		// The figures are those of the change.
 		if !groups && len(after.Assignments)-len(d.Assignments) != f.After.Assignments-f.Before.Assignments {
-			t.Errorf("%d assignments become %d, told is %+v and %+v", len(d.Assignments), len(after.Assignments), f.Before, f.After)
+			t.Errorf("%d assignments become %d, told is %+v and %+v", len(d.Assignments), len(after.Assignments), f.Before,
+				f.After)
 		}
 		proposed += len(f.Roles)
 		if len(ops) > 0 {

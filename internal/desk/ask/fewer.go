@@ -153,8 +153,8 @@ func (d *Finder) Fewer(who desk.Actor, ask FewerAsk) (*FewerAnswer, error) {
 	return out, nil
 }
 
-// DraftFewer puts a proposal into the draft, as one act. With groups, those whom a filter finds exactly become a rule group
-// that is assigned the role.
+// DraftFewer puts a proposal into the draft, as one act. With groups, those whom a filter finds exactly become a rule
+// group that is assigned the role.
 func (d *Finder) DraftFewer(who desk.Actor, ask FewerAsk, groups bool) (*desk.Draft, error) {
 	s, f, err := d.propose(who, ask)
 	if err != nil {

@@ -68,8 +68,8 @@ type Evidence struct {
 	Needless  bool       `json:"needless,omitempty" doc:"Of an exception: nothing that it excepts is the case"`
 }
 
-// ReviewItem asks whether a person should keep a role or set; or, in a review that asks something else, what its question
-// says.
+// ReviewItem asks whether a person should keep a role or set; or, in a review that asks something else, what its
+// question says.
 type ReviewItem struct {
 	ID       int           `json:"id"`
 	Ask      review.Ask    `json:"ask" doc:"What its review asks; empty: about access"`

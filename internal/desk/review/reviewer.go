@@ -166,8 +166,8 @@ func decides(d *model.Design, user string) bool {
 
 const colleaguesShown = 20
 
-// Colleagues finds live people by words, for a reviewer who would hand an item on or is away: a reviewer need not see the
-// design, but knows people's names.
+// Colleagues finds live people by words, for a reviewer who would hand an item on or is away: a reviewer need not see
+// the design, but knows people's names.
 func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
@@ -178,7 +178,8 @@ func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error)
 		return nil, err
 	}
 	if mine == 0 && !d.May(h, who, model.ViewReviews) && !decides(h.Design(), who.Eyes()) {
-		return nil, desk.Refuse(desk.NotAllowed, "No item waits for you, nor could one come to you, so there is none to hand on.")
+		return nil, desk.Refuse(desk.NotAllowed,
+			"No item waits for you, nor could one come to you, so there is none to hand on.")
 	}
 	out := []Colleague{}
 	wanted := strings.Fields(model.Fold(words))

@@ -106,7 +106,8 @@ func (d *Reviewer) recurrence(n NewSeries) (*series.Recurrence, error) {
 func (n NewSeries) wrong() error {
 	switch {
 	case n.Discover != nil && n.Review.Ask != review.AskAccess:
-		return desk.Refuse(desk.Invalid, "A discovery finds people who have not used a system: ask about access, or without it.")
+		return desk.Refuse(desk.Invalid,
+			"A discovery finds people who have not used a system: ask about access, or without it.")
 	case n.Discover != nil && n.Review.System == "":
 		return desk.Refuse(desk.Invalid, "Say which system people have not used: name a system in what is asked.")
 	case n.Escalate > 0 && n.Review.Fallback == "":
@@ -531,7 +532,8 @@ func (d *Reviewer) tellTrouble(one store.Series, trouble string) error {
 	to := append([]string{one.Owner}, h.Index.Owners(now)...)
 	for i, id := range to {
 		if u, ok := h.Design().Users.Find(id); ok && h.Index.Live(id, now) && u.Email != "" && slices.Index(to, id) == i {
-			l := post.Stuck(h.Design().Organisation.Name, u.DisplayName, n.called(h), trouble, d.Outside+"/series/"+desk.Itoa(one.ID))
+			l := post.Stuck(h.Design().Organisation.Name, u.DisplayName, n.called(h), trouble,
+				d.Outside+"/series/"+desk.Itoa(one.ID))
 			letters = append(letters, d.LetterTo(u, "", l))
 		}
 	}

@@ -142,7 +142,7 @@ func holdersColumn(kind model.Kind) column {
 
 // usedColumn is how many of those who have something used anything of it lately; empty where no use of it is known.
 func usedColumn(kind model.Kind) column {
-	return column{id: "used", name: "Used lately", kind: filter.Number, passing: true, cell: func(s *desk.Sight, id string) Cell {
+	cell := func(s *desk.Sight, id string) Cell {
 		used := usageOf(s, kind, id)
 		if used == nil {
 			return Cell{}
@@ -152,12 +152,14 @@ func usedColumn(kind model.Kind) column {
 			c.Tone = "warn"
 		}
 		return c
-	}, value: func(s *desk.Sight, id string) any {
+	}
+	value := func(s *desk.Sight, id string) any {
 		if used := usageOf(s, kind, id); used != nil {
 			return float64(used.Used)
 		}
 		return nil
-	}}
+	}
+	return column{id: "used", name: "Used lately", kind: filter.Number, passing: true, cell: cell, value: value}
 }
 
 // lastUseColumn is when somebody last used anything, as far as that is known and seen.

@@ -194,7 +194,9 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"closeReview":      {in: "2", once: true, last: 1, body: map[string]any{"alone": "for the measure"}},
 		"remind":           {in: "3", once: true},
 		"reviewItem":       {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
-		"today": {}, "looked": {body: map[string]any{"revision": 1}}, "absence": {}, "fewer": {body: map[string]any{}}, "draftFewer": {body: map[string]any{}}, "beAbsent": {body: map[string]any{"instead": d.Users[2].ID, "until": "2099-01-01T00:00:00Z"}},
+		"today": {}, "looked": {body: map[string]any{"revision": 1}}, "absence": {}, "fewer": {body: map[string]any{}},
+		"draftFewer": {body: map[string]any{}}, "beAbsent": {body: map[string]any{"instead": d.Users[2].ID,
+			"until": "2099-01-01T00:00:00Z"}},
 		"handOn": {
 			in:   "5",
 			body: map[string]any{"to": d.Users[2].ID, "note": "yours"},
