@@ -203,7 +203,6 @@ func TestACopyAnswersAsTheFirst(t *testing.T) {
 		{"GET", "/api/people/" + local, f.api, ""},
 		{"GET", "/api/roles/night-cover", f.api, ""},
 		{"GET", "/api/lists/user?q=noor", f.api, ""},
-		{"GET", "/api/find?q=gate", f.api, ""},
 		{"GET", "/api/model.json", f.api, ""},
 		{"POST", "/api/rules/try", f.api, `{"rule": "title pr"}`},
 	} {

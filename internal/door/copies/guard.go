@@ -67,7 +67,7 @@ var elsewhere = []string{
 	"/scim/", "/copies/", "/api/revisions", "/api/reviews", "/api/review-", "/api/draft", "/api/imports", "/api/session",
 	"/api/series", "/api/security-log", "/api/tokens", "/api/directories", "/api/lists/revision", "/api/lists/review",
 	"/api/welcome",
-	"/api/me/", "/api/findings", "/api/calendar/", "/api/today",
+	"/api/me/", "/api/find", "/api/calendar/", "/api/today",
 }
 
 // Guard lets through what a copy can answer: decisions and searches, and what follows from the design. All else is for
