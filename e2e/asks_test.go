@@ -55,7 +55,8 @@ func TestFromTheLetterToTheEvidence(t *testing.T) {
 	s.open("/letters")
 	s.click("nav[aria-label=Letters] a", "Idle clerks")
 	s.see("article", "The first of them")
-	link, err := browser.Eval[string](s.Page, `document.querySelector('article').innerText.match(/\/reviews\/\d+\?view=desk/)[0]`)
+	link, err := browser.Eval[string](s.Page,
+		`document.querySelector('article').innerText.match(/\/reviews\/\d+\?view=desk/)[0]`)
 	s.must(err)
 	s.open(link)
 	s.see("main", "Item 1 of ")
@@ -92,8 +93,10 @@ func TestFromTheLetterToTheEvidence(t *testing.T) {
 	owner.click("[role=alert] button", "Do it")
 	owner.see("[role=status]", "Settled")
 
-	pack, err := browser.EvalAsync[string](s.Page, fmt.Sprintf(`fetch('/api/reviews/%d/pack.zip').then(r => r.blob()).then(b =>
-		new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))`, id))
+	pack, err := browser.EvalAsync[string](s.Page,
+		fmt.Sprintf(`fetch('/api/reviews/%d/pack.zip').then(r => r.blob()).then(b =>
+		new Promise(done => { const f = new FileReader(); f.onload = () => done(
+			f.result.split(',')[1]); f.readAsDataURL(b) }))`, id))
 	s.must(err)
 	proves(t, pack)
 }

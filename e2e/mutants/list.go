@@ -388,16 +388,16 @@ var mutants = []mutant{
 
 	{
 		"somebody reviews themselves",
-		"internal/core/review/review.go",
-		"if c != \"\" && c != i.User && x.Live(c, t) {",
-		"if c != \"\" && x.Live(c, t) {",
+		"internal/core/review/asks.go",
+		"if user == \"\" || c.Own(i)(user) || !c.x.Live(user, c.t) {",
+		"if user == \"\" || !c.x.Live(user, c.t) {",
 		"./internal/core/review " + desk,
 	},
 	{
 		"who is gone reviews",
-		"internal/core/review/review.go",
-		"if c != \"\" && c != i.User && x.Live(c, t) {",
-		"if c != \"\" && c != i.User {",
+		"internal/core/review/asks.go",
+		"if user == \"\" || c.Own(i)(user) || !c.x.Live(user, c.t) {",
+		"if user == \"\" || c.Own(i)(user) {",
 		"./internal/core/review " + desk,
 	},
 	{
@@ -566,14 +566,14 @@ var mutants = []mutant{
 	{
 		"somebody decides about themselves",
 		"internal/desk/review/reviewer.go",
-		"if i.User == who.User {",
+		"if own.Own(it)(who.User) {",
 		"if false {",
 		desk,
 	},
 	{
 		"somebody decides another's item",
 		"internal/desk/review/reviewer.go",
-		"if i.Reviewer != who.User {",
+		"if i.Reviewer != who.User && !back {",
 		"if false {",
 		desk,
 	},
@@ -1103,7 +1103,7 @@ var mutants = []mutant{
 	{
 		"a reviewer sees all items",
 		"internal/desk/review/review.go",
-		"case !l.all && i.Reviewer != who.Eyes():",
+		"case !l.all && i.Reviewer != who.Eyes() && (i.Stage != second || i.HandedBy != who.Eyes()):",
 		"case false:",
 		desk,
 	},

@@ -159,31 +159,33 @@ export function Frame() {
 			{picture.error && !picture.data ? (
 				<Failed error={picture.error} retry={() => picture.refetch()} />
 			) : (
-				// biome-ignore lint/a11y/noStaticElementInteractions: keys pressed in any bay are heard here
-				<div ref={frame} onKeyDown={press} className="relative min-h-0 grow">
-					<div className="absolute inset-0 grid grid-cols-5 gap-[44px] px-[18px] pt-[10px]">
-						{bays.map((b) => (
-							<Bay
-								key={b.kind}
-								bay={b}
-								view={view}
-								words={words[b.kind] ?? ""}
-								onWords={(w) => setWords((all) => ({ ...all, [b.kind]: w }))}
-								active={cursor.kind === b.kind}
-								cursor={cursor.kind === b.kind ? cursor.index : 0}
-								onCursor={(index) => setCursor({ kind: b.kind, index })}
-								onRow={setRow}
-								focus={focus}
-								second={second}
-								beams={picture.data?.beams}
-								onFocus={onFocus}
-								onOpen={open}
-								onJoin={drafting ? joinTo : undefined}
-								onCut={drafting ? cutFrom : undefined}
-							/>
-						))}
+				<div data-frame className="min-h-0 grow">
+					{/* biome-ignore lint/a11y/noStaticElementInteractions: keys pressed in any bay are heard here */}
+					<div ref={frame} onKeyDown={press} className="relative h-full">
+						<div className="absolute inset-0 grid grid-cols-5 gap-[44px] px-[18px] pt-[10px]">
+							{bays.map((b) => (
+								<Bay
+									key={b.kind}
+									bay={b}
+									view={view}
+									words={words[b.kind] ?? ""}
+									onWords={(w) => setWords((all) => ({ ...all, [b.kind]: w }))}
+									active={cursor.kind === b.kind}
+									cursor={cursor.kind === b.kind ? cursor.index : 0}
+									onCursor={(index) => setCursor({ kind: b.kind, index })}
+									onRow={setRow}
+									focus={focus}
+									second={second}
+									beams={picture.data?.beams}
+									onFocus={onFocus}
+									onOpen={open}
+									onJoin={drafting ? joinTo : undefined}
+									onCut={drafting ? cutFrom : undefined}
+								/>
+							))}
+						</div>
+						<Beams frame={frame} picture={picture.data} cursor={row} drag={drag} />
 					</div>
-					<Beams frame={frame} picture={picture.data} cursor={row} drag={drag} />
 				</div>
 			)}
 			<Plinth

@@ -18,7 +18,7 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 	return (
 		<div
 			data-elsewhere={elsewhere || undefined}
-			className={`flex h-[38px] shrink-0 items-center gap-2 border-b-[3px] border-[var(--beam)] px-[18px] ${elsewhere ? "another-day" : where ? "bg-sunk" : ""}`}
+			className={`flex min-h-[38px] shrink-0 items-center gap-2 max-[900px]:flex-wrap border-b-[3px] border-[var(--beam)] px-[18px] ${elsewhere ? "another-day" : where ? "bg-sunk" : ""}`}
 		>
 			<label htmlFor="where" className="text-[12px] text-quiet">
 				Where

@@ -27,10 +27,14 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 	};
 	return (
 		<header className="on-timber flex h-[44px] shrink-0 items-stretch bg-timber px-[18px] text-on-timber">
-			<Link to={to("/")} className="wide mr-5 self-center text-[16px] font-extrabold tracking-[0.14em]">
-				FACHWERK
+			<Link
+				to={to("/")}
+				className="wide mr-5 self-center text-[16px] max-[500px]:mr-2 max-[500px]:text-[12px] font-extrabold tracking-[0.14em]"
+			>
+				F<span className="max-[500px]:sr-only">ACHWERK</span>
 			</Link>
-			<nav aria-label="Places of work" className="flex items-stretch">
+			<Places me={me} />
+			<nav aria-label="Places of work" className="flex items-stretch max-[900px]:hidden">
 				{placesOf(me).map((p) => {
 					const here = p.rooms.some((r) => within(pathname, r));
 					return (
@@ -56,15 +60,21 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 				<button
 					type="button"
 					onClick={onFind}
-					className="mr-3 flex w-[150px] items-center self-center bg-timber-raised px-3 py-[5px] text-left text-on-timber-quiet hover:text-on-timber"
+					className="mr-3 flex w-[150px] min-w-0 items-center max-[500px]:w-auto self-center bg-timber-raised px-3 py-[5px] text-left text-on-timber-quiet hover:text-on-timber"
 				>
-					<span className="grow truncate">Find, ask …</span>
-					<kbd className="shrink-0 whitespace-nowrap">Ctrl K</kbd>
+					<span className="grow truncate">
+						Find<span className="max-[900px]:hidden">, ask …</span>
+					</span>
+					<kbd className="shrink-0 whitespace-nowrap max-[900px]:hidden">Ctrl K</kbd>
 				</button>
 			)}
 			<DropdownMenu.Root>
-				<DropdownMenu.Trigger className="px-2 font-semibold whitespace-nowrap">
-					{me.signedIn.name} ▾
+				<DropdownMenu.Trigger
+					aria-label={me.signedIn.name}
+					className="max-w-[240px] shrink-0 truncate px-2 font-semibold whitespace-nowrap"
+				>
+					<span className="max-[500px]:hidden">{me.signedIn.name}</span>
+					<span className="min-[501px]:hidden">You</span> ▾
 				</DropdownMenu.Trigger>
 				<DropdownMenu.Portal>
 					<DropdownMenu.Content
@@ -94,5 +104,52 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 				</DropdownMenu.Portal>
 			</DropdownMenu.Root>
 		</header>
+	);
+}
+
+/** Where there is no room for the places of work side by side: a menu of them, with their rooms. */
+function Places({ me }: { me: Schemas["Me"] }) {
+	const navigate = useNavigate();
+	const to = useTo();
+	const { pathname } = useLocation();
+	const places = placesOf(me);
+	const here = places.find((p) => p.rooms.some((r) => within(pathname, r)));
+	const waiting = places.reduce((n, p) => n + (p.waiting ?? 0), 0);
+	return (
+		<DropdownMenu.Root>
+			<DropdownMenu.Trigger
+				aria-label="Places of work"
+				className="hidden items-center px-2 font-bold whitespace-nowrap max-[900px]:flex"
+			>
+				{here?.name ?? "Places"} ▾
+				{waiting > 0 && (
+					<span className="ml-2 bg-[#dda64a] px-1.5 text-[11px] font-bold text-[#1f1813]">
+						{waiting}
+						<span className="sr-only"> waiting</span>
+					</span>
+				)}
+			</DropdownMenu.Trigger>
+			<DropdownMenu.Portal>
+				<DropdownMenu.Content
+					align="start"
+					className="z-50 max-h-[80vh] w-[240px] overflow-auto border-[3px] border-[var(--beam)] bg-raised text-ink"
+				>
+					{places.map((p) => (
+						<DropdownMenu.Group key={p.name}>
+							{p.rooms.map((r, n) => (
+								<DropdownMenu.Item
+									key={r.to}
+									onSelect={() => navigate(to(r.to))}
+									className={`cursor-pointer px-3 py-1.5 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate ${n === 0 ? "border-t border-hair font-semibold" : "pl-7"}`}
+								>
+									{n === 0 ? p.name : r.name}
+									{n === 0 && p.waiting ? ` · ${p.waiting} waiting` : ""}
+								</DropdownMenu.Item>
+							))}
+						</DropdownMenu.Group>
+					))}
+				</DropdownMenu.Content>
+			</DropdownMenu.Portal>
+		</DropdownMenu.Root>
 	);
 }

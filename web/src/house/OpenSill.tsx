@@ -56,7 +56,7 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 			data-open
 			className="flex max-h-[48vh] min-h-[200px] shrink-0 flex-col border-t-[3px] border-[var(--beam)] bg-raised"
 		>
-			<div className="grid min-h-0 grow grid-cols-[minmax(0,5fr)_minmax(0,7fr)]">
+			<div className="grid min-h-0 grow grid-cols-[minmax(0,5fr)_minmax(0,7fr)] max-[900px]:grid-cols-1 max-[900px]:overflow-auto">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] p-[18px]">
 					<h2 className="text-[15px] font-bold">What changes</h2>
 					<ol className="mt-2">

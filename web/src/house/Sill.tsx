@@ -44,7 +44,7 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 			{open && <OpenSill draft={d} onClose={() => setOpen(false)} />}
 			<section
 				aria-label="Draft"
-				className="flex h-[56px] shrink-0 items-center gap-6 border-t-[3px] border-l-8 border-[var(--beam)] border-l-ochre-line bg-sunk px-[14px]"
+				className="flex min-h-[56px] shrink-0 items-center gap-6 max-[900px]:flex-wrap max-[900px]:gap-2 max-[900px]:py-1 border-t-[3px] border-l-8 border-[var(--beam)] border-l-ochre-line bg-sunk px-[14px]"
 			>
 				<div className="min-w-0 grow">
 					<p className="font-bold">
@@ -70,7 +70,7 @@ function Tally({ draft }: { draft: Schemas["Draft"] }) {
 	const meanwhile = draft.edits.filter((e) => e.meanwhile.length > 0).length;
 	const broken = draft.conflicts.filter((c) => !c.cleared && !c.excepted).length;
 	return (
-		<p className="flex shrink-0 gap-5 font-semibold">
+		<p className="flex shrink-0 gap-5 font-semibold max-[900px]:flex-wrap">
 			{draft.gaining > 0 && <span className="text-moss">▲ {count(draft.gaining, "person gains", "people gain")}</span>}
 			{draft.losing > 0 && <span className="text-ox">▼ {count(draft.losing, "person loses", "people lose")}</span>}
 			{draft.gaining + draft.losing === 0 && <span className="text-quiet">nobody’s access changes</span>}

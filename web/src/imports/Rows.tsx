@@ -89,6 +89,7 @@ export function Rows({
 			</div>
 			<section
 				ref={scroll}
+				data-scrolls
 				// biome-ignore lint/a11y/noNoninteractiveTabindex: the rows are scrolled by keys
 				tabIndex={0}
 				aria-label="Rows of the file"

@@ -25,7 +25,7 @@ export function Bracket({
 				<Popover.Content
 					align="start"
 					sideOffset={6}
-					className="z-40 max-h-[60vh] w-[420px] overflow-auto border-[3px] border-[var(--beam)] bg-raised p-4 text-ink"
+					className="z-40 max-h-[60vh] w-[420px] max-w-[94vw] overflow-auto border-[3px] border-[var(--beam)] bg-raised p-4 text-ink"
 				>
 					<p className="mb-2 text-[12px] text-quiet">{label}</p>
 					{children}

@@ -144,7 +144,7 @@ export function Grid<R extends RowData>(p: Props<R>) {
 		go(steps[e.key]);
 	};
 	return (
-		<div ref={scroll} data-rows className="relative min-h-0 grow overflow-auto">
+		<div ref={scroll} data-rows data-scrolls className="relative min-h-0 grow overflow-auto">
 			<table
 				// biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: rows are gone through by arrows, which is what a grid is
 				role="grid"

@@ -129,7 +129,7 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 			onKeyDown={press}
 			className="grid min-h-0 grow grid-cols-[320px_minmax(0,1fr)] outline-none"
 		>
-			<div ref={scroll} className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
+			<div ref={scroll} data-scrolls className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)]">
 				<ul aria-label="Items" className="relative" style={{ height: list.getTotalSize() }}>
 					{shown.map((v) => (
 						<li

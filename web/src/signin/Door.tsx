@@ -3,8 +3,11 @@ import type { ReactNode } from "react";
 /** The gable: the wall that whoever is not yet in sees. Its timbers are drawn; a braced frame that carries the roof. */
 export function Door({ title, children }: { title: string; children: ReactNode }) {
 	return (
-		<div className="grid h-full grid-cols-[minmax(0,1fr)_460px] bg-plaster">
-			<div aria-hidden="true" className="relative overflow-hidden border-r-[3px] border-[var(--beam)]">
+		<div className="grid h-full grid-cols-[minmax(0,1fr)_460px] bg-plaster max-[900px]:grid-cols-1 max-[900px]:overflow-auto">
+			<div
+				aria-hidden="true"
+				className="relative overflow-hidden border-r-[3px] border-[var(--beam)] max-[900px]:hidden"
+			>
 				<svg viewBox="0 0 820 800" preserveAspectRatio="xMidYMid slice" className="absolute inset-0 h-full w-full">
 					<title>A timber frame</title>
 					<g fill="none" stroke="var(--beam)" strokeWidth="14">
@@ -22,7 +25,7 @@ export function Door({ title, children }: { title: string; children: ReactNode }
 					</g>
 				</svg>
 			</div>
-			<div className="flex flex-col justify-center bg-raised px-10">
+			<div className="flex min-w-0 flex-col justify-center bg-raised px-10 max-[900px]:px-4">
 				<p className="wide text-[22px] font-extrabold tracking-[0.14em]">FACHWERK</p>
 				<h1 className="mt-1 mb-6 text-[15px] text-quiet">{title}</h1>
 				{children}

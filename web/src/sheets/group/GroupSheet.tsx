@@ -285,7 +285,7 @@ function Members({ sheet }: { sheet: Sheet }) {
 					/>
 				)}
 			</div>
-			<div ref={scroll} className="relative min-h-0 grow overflow-auto">
+			<div ref={scroll} data-scrolls className="relative min-h-0 grow overflow-auto">
 				{rows.length === 0 && (
 					<p className="py-2 text-quiet">
 						{words
