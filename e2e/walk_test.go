@@ -208,6 +208,7 @@ func TestTheWholeJob(t *testing.T) {
 
 	// The owner opens a review of the role.
 	s.click("header a", "Reviews")
+	s.see("h1", "Reviews")
 	s.click("form[aria-label='Open a review'] button", "What: what")
 	s.pick("Role", "Night cover")
 	s.shut()
@@ -219,6 +220,7 @@ func TestTheWholeJob(t *testing.T) {
 	// A manager revokes, by key.
 	s.signIn("mireille.aster")
 	s.click("header a", "Reviews")
+	s.see("h1", "Reviews")
 	s.click("a", "Review of Night cover")
 	s.click("ul[aria-label=Items] button", "Tomasz Oyelaran")
 	s.see("h2", "Should Tomasz Oyelaran keep Night cover?")
@@ -233,6 +235,7 @@ func TestTheWholeJob(t *testing.T) {
 	// Closed by the owner, the grant goes. What Tomasz also holds by hand as a set stays, and the sheet says so.
 	s.signIn("signe.halloran")
 	s.click("header a", "Reviews")
+	s.see("h1", "Reviews")
 	s.click("a", "Review of Night cover")
 	s.click("button", "Close the review")
 	s.see("[role=dialog]", "Tomasz Oyelaran loses Night cover at Terminal 1")
