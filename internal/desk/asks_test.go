@@ -136,6 +136,12 @@ func TestDecidedTwice(t *testing.T) {
 	}
 	_, err = d.Decide(ruben, one.ID, "", "")
 	refused(t, err, desk.NotAllowed, "Mireille Aster to decide")
+	// By no way does it come back to whoever decided it first.
+	must[*review.ReviewItem](t)(d.HandOn(mireille, one.ID, ruben.User, "you know better"))
+	_, err = d.Decide(ruben, one.ID, "keep", "")
+	refused(t, err, desk.NotAllowed, "decided this the first time")
+	must[*review.ReviewItem](t)(d.HandOn(signe, one.ID, mireille.User, ""))
+	must[*review.ReviewItem](t)(d.Decide(mireille, one.ID, "keep", ""))
 	// What the first revokes, nobody is asked about again.
 	other := itemAbout(t, items, "yusuf.wexley")
 	if gone := must[*review.ReviewItem](t)(d.Decide(ruben, other.ID, "revoke",
@@ -148,7 +154,7 @@ func TestDecidedTwice(t *testing.T) {
 		said = append(said, s.By.ID+" "+s.Decision)
 	}
 	if want := []string{"ruben.adeyemi keep", "ruben.adeyemi ", "ruben.adeyemi ", "ruben.adeyemi keep", "ruben.adeyemi ",
-		"mireille.aster keep"}; !slices.Equal(said, want) {
+		"mireille.aster keep", "mireille.aster ", "signe.halloran ", "mireille.aster keep"}; !slices.Equal(said, want) {
 		t.Errorf("the trail is %q", said)
 	}
 }

@@ -111,7 +111,9 @@ func (d *Reviewer) AbsencesDue() error {
 			items = append(items, i)
 			steps = append(steps, store.Decision{Item: i.ID, Reason: note, By: a.User, Handed: a.Instead, At: now})
 		}
-		if err := d.Store.DecideAll(items, steps); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := d.Store.DecideAll(items, steps); errors.Is(err, store.ErrNotFound) {
+			continue // a review closed meanwhile: the rest is handed on the next time
+		} else if err != nil {
 			return err
 		}
 		a.Begun = true

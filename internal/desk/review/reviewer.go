@@ -55,6 +55,15 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		if own.Own(it)(who.User) {
 			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
 		}
+		if i.Stage == second && !back {
+			first, err := d.firstKeeper(i)
+			if err != nil {
+				return nil, err
+			}
+			if first == who.User {
+				return nil, desk.Refuse(desk.NotAllowed, "You decided this the first time: somebody else decides once more.")
+			}
+		}
 		v := d.item(h, r, i, who)
 		if n > 0 && v.Like != like && decision != "" {
 			return nil, desk.Refuse(
@@ -93,6 +102,18 @@ const second = 1
 func (d *Reviewer) twice(h *desk.House, i store.ReviewItem, it review.Item, by string) bool {
 	return i.Second != "" && i.Stage != second && i.Second != by && h.Index.Live(i.Second, d.Now()) &&
 		!review.NewChooser(h.Index, d.Now(), nil).Own(it)(i.Second)
+}
+
+// firstKeeper gives who kept an item the first time, so that it went to the second: whoever it is handed to from there
+// on, they do not decide it again.
+func (d *Reviewer) firstKeeper(i store.ReviewItem) (string, error) {
+	steps, err := d.Store.Decisions(i.ID)
+	for n := len(steps) - 1; n > 0; n-- {
+		if steps[n].Handed == i.Second && steps[n-1].Decision == decisionKeep && steps[n-1].By == steps[n].By {
+			return steps[n].By, err
+		}
+	}
+	return "", err
 }
 
 // notYours refuses an item that is for somebody else: by name to who sees reviews, and otherwise as one that does not
