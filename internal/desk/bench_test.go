@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/worklist"
 	"fachwerk/internal/demo"
@@ -321,4 +322,43 @@ func static(d *model.Design) string {
 		}
 	}
 	return ""
+}
+
+// BenchmarkStep measures one more step in the draft of somebody who works in an organisation of 100,000 people, beside
+// nothing and beside 1,000 rows.
+func BenchmarkStep(b *testing.B) {
+	for _, rows := range []int{0, 1_000} {
+		b.Run(strconv.Itoa(rows), func(b *testing.B) {
+			d, who, design := largeDesk(b)
+			var ops []change.Op
+			for i := range rows {
+				a := &model.Assignment{
+					ID:      "row-" + strconv.Itoa(i),
+					Subject: model.Subject{User: design.Users[1000+i].ID},
+					Role:    design.Roles[4].ID,
+					Area:    design.Areas[3].ID,
+				}
+				ops = append(ops, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
+			}
+			if rows > 0 {
+				if _, err := d.Alter(who, func(_ *desk.House, p *desk.Drafted) error { p.Add(0, ops...); return nil }); err != nil {
+					b.Fatal(err)
+				}
+			}
+			n := 0
+			for b.Loop() {
+				n++
+				a := &model.Assignment{
+					ID:      "step-" + strconv.Itoa(n),
+					Subject: model.Subject{User: design.Users[5000+n].ID},
+					Role:    design.Roles[5].ID,
+					Area:    design.Areas[3].ID,
+				}
+				op := change.Op{Kind: model.KindAssignment, ID: a.ID, After: a}
+				if _, err := d.Alter(who, func(_ *desk.House, p *desk.Drafted) error { p.Add(0, op); return nil }); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
 }

@@ -166,6 +166,8 @@ type Drafted struct {
 	took     time.Duration
 	Shown    *House        // the house as it would be; the present one if the draft cannot be applied
 	sight    *model.Design // while it is altered: what the person sees, if that is not the whole
+	base     *model.Design // what the next act starts from; nil: not yet made
+	own      bool          // while it is altered: nobody else looks at it
 }
 
 // blocks gives what keeps the draft from being applied.
@@ -214,11 +216,11 @@ func keyOf(hash string, revision int) string { return hash + "-" + strconv.Itoa(
 // lay lays the edits of a draft onto a house, and checks what becomes of them.
 func (d *Desk) lay(h *House, by Asker, edits []edit) (*Drafted, error) {
 	p := &Drafted{Edits: edits, began: d.Now()}
-	now := h.Design()
+	pile := change.NewPile(h.Design())
 	touched := map[[2]string]bool{}
 	var acts []Act
 	for _, e := range edits {
-		ops, clashes := change.Rebase(now, e.Ops)
+		ops, clashes := pile.Rebase(e.Ops)
 		for _, c := range clashes {
 			p.clashes = append(p.clashes, Upper(c.Message)+": keep yours, or take it out of the draft.")
 		}
@@ -229,9 +231,9 @@ func (d *Desk) lay(h *House, by Asker, edits []edit) (*Drafted, error) {
 		p.meanwhile = append(p.meanwhile, beneath)
 		p.laid = append(p.laid, ops)
 		acts = append(acts, Act{Door: e.door(), Ops: ops})
-		now = change.Lay(now, ops)
 	}
 	p.checked = d.Check(h, by, acts...)
+	p.base = p.After
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {
 		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index, Uses: h.Uses}).inheritLists(h)
@@ -533,6 +535,7 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 		return nil, err
 	}
 	own := *before // what is kept is looked at by others meanwhile
+	own.own = true
 	if !s.Whole {
 		own.sight = s.Design()
 	}
@@ -584,7 +587,7 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
-	p.Ops = append(p.Ops, ops...)
+	p.Ops, p.base = append(p.Ops, ops...), nil
 	if len(ops) != 1 {
 		return
 	}
@@ -612,7 +615,7 @@ func (p *Drafted) Add(undoes int, ops ...change.Op) {
 func (p *Drafted) AddOf(of Origin, ops ...change.Op) {
 	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Origin: of})
 	p.laid = append(p.laid, ops)
-	p.Ops = append(p.Ops, ops...)
+	p.Ops, p.base = append(p.Ops, ops...), nil
 }
 
 // With checks what would come of a draft with one more act by hand, without keeping it.
@@ -625,7 +628,16 @@ func (d *Desk) With(p *Drafted, who Actor, ops []change.Op) *checked {
 }
 
 // Base is the design that the next act in a draft starts from.
-func (p *Drafted) Base() *model.Design { return change.Lay(p.house.Design(), p.Ops) }
+func (p *Drafted) Base() *model.Design {
+	if p.base != nil {
+		return p.base
+	}
+	laid := change.Lay(p.house.Design(), p.Ops)
+	if p.own {
+		p.base = laid
+	}
+	return laid
+}
 
 // Seen is what the person who drafts sees of the design, with the draft made: what they name is looked for there, so
 // that nothing out of their sight is told from what does not exist.

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -34,14 +35,14 @@ func (c *checked) later() (out []laterGain) {
 	if c.After == nil || len(c.Ops) == 0 {
 		return nil
 	}
-	before, after := c.house.Ahead(), c.ahead()
+	compared := ahead.Compare(c.house.Ahead(), c.ahead())
 	for _, id := range c.named() {
 		live := c.Index.Live(id, c.at)
 		if live && !c.awaits(id) {
 			continue
 		}
 		by := map[time.Time][]index.Holding{}
-		for _, s := range after.Beyond(after.AllSpans(id, c.at), before.AllSpans(id, c.at), c.at) {
+		for _, s := range compared.Gains(id, c.at) {
 			if !live || s.From.After(c.at) {
 				if held := by[s.From]; !slices.Contains(held, s.Holding) {
 					by[s.From] = append(held, s.Holding)

@@ -77,7 +77,7 @@ func (d *Desk) ComposeChange(h *House, who Actor, acts []func(p *Drafted) error)
 	if err := d.Acts(h, who); err != nil {
 		return nil, nil, err
 	}
-	own := &Drafted{checked: &checked{house: h}, Shown: h}
+	own := &Drafted{checked: &checked{house: h}, Shown: h, own: true}
 	if !d.May(h, who, model.ViewDesign) {
 		authority := delegation.Of(h.Ahead(), who.User, d.Now())
 		if authority.Empty() {
@@ -92,7 +92,7 @@ func (d *Desk) ComposeChange(h *House, who Actor, acts []func(p *Drafted) error)
 		n := len(own.Ops)
 		if wrong[i] = act(own); wrong[i] != nil {
 			failed = true
-			own.Ops = own.Ops[:n]
+			own.Ops, own.base = own.Ops[:n], nil
 			continue
 		}
 		if c.ops[i] = slices.Clone(own.Ops[n:]); len(c.ops[i]) == 0 {

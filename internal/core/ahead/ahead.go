@@ -177,6 +177,35 @@ func (v *View) Beyond(spans, others []index.Span, t time.Time) (out []index.Span
 	return out
 }
 
+// Comparison compares what two designs will give, person by person. It is for one goroutine at a time.
+type Comparison struct {
+	before, after *View
+	scope         *index.Scope // nil: anything can differ
+}
+
+// Compare prepares to compare many people.
+func Compare(before, after *View) *Comparison {
+	scope, _ := index.ScopeOf(before.live, after.live)
+	return &Comparison{before, after, scope}
+}
+
+// Gains gives what somebody comes to hold from t on, of every permission, as [View.Beyond] tells it.
+func (c *Comparison) Gains(user string, t time.Time) []index.Span {
+	if c.scope == nil || c.bounded(user) {
+		return c.after.Beyond(c.after.AllSpans(user, t), c.before.AllSpans(user, t), t)
+	}
+	of := c.scope.Of(user)
+	return c.after.Beyond(c.after.SpansOf(user, of, t), c.before.SpansOf(user, of, t), t)
+}
+
+// bounded tells that somebody's own state, or the bounds of their validity, are not the same.
+func (c *Comparison) bounded(user string) bool {
+	was, had := c.before.now.Design().Users.Find(user)
+	is, has := c.after.now.Design().Users.Find(user)
+	return had != has || had && has && was != is &&
+		(was.State != is.State || !was.From.Equal(is.From) || !was.Until.Equal(is.Until))
+}
+
 // Present gives what a user holds at t of some permissions, as spans without an end: what somebody may do now is
 // what they may do, whenever that ends.
 func (v *View) Present(user string, keys []string, t time.Time) (out []index.Span) {

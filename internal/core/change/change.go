@@ -305,16 +305,41 @@ type Clash struct {
 // Rebase lays a change that was drafted on an older design onto d. Fields that only one side changed are merged,
 // and so are lists that both added to or took from. What cannot be merged keeps the drafted value and is told as a
 // clash.
-func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
+func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) { return NewPile(d).Rebase(ops) }
+
+// Pile is a design with changes that lie on it, one upon the other. To lay one more costs what that one changes, not
+// what the design holds.
+type Pile struct {
+	d   *model.Design
+	top map[[2]string]model.Object // what the changes made of what they touched
+	ops []Op                       // all of them
+}
+
+// NewPile is a design on which nothing lies yet.
+func NewPile(d *model.Design) *Pile { return &Pile{d: d, top: map[[2]string]model.Object{}} }
+
+// Get gives what has become of an object; nil if there is none.
+func (p *Pile) Get(kind model.Kind, id string) model.Object {
+	if o, touched := p.top[[2]string{string(kind), id}]; touched {
+		return o
+	}
+	return p.d.Get(kind, id)
+}
+
+func (p *Pile) put(o Op) {
+	p.ops = append(p.ops, o)
+	if o.After != nil {
+		p.d.DropRoot(o.After)
+	}
+	p.top[[2]string{string(o.Kind), o.ID}] = o.After
+}
+
+// Rebase is [Rebase] onto all that lies there already, and lays the outcome upon it.
+func (p *Pile) Rebase(ops []Op) ([]Op, []Clash) {
 	var out []Op
 	var clashes []Clash
-	current := map[[2]string]model.Object{}
 	for _, o := range ops {
-		key := [2]string{string(o.Kind), o.ID}
-		now, touched := current[key]
-		if !touched {
-			now = d.Get(o.Kind, o.ID)
-		}
+		now := p.Get(o.Kind, o.ID)
 		moved := Op{o.Kind, o.ID, now, o.After}
 		clash := func(format string, args ...any) {
 			clashes = append(clashes, Clash{o.Kind, o.ID, fmt.Sprintf(format, args...)})
@@ -322,7 +347,6 @@ func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
 		switch {
 		case Equal(now, o.Before):
 		case Equal(now, o.After):
-			current[key] = now
 			continue // somebody did the very same
 		case o.Before == nil:
 			clash("%s has been made in the meantime", Title(o))
@@ -337,10 +361,14 @@ func Rebase(d *model.Design, ops []Op) ([]Op, []Clash) {
 				clash("%s of %s has been changed in the meantime", f, Title(o))
 			}
 		}
-		current[key] = moved.After
+		p.put(moved)
 		if !Equal(moved.Before, moved.After) {
 			out = append(out, moved)
 		}
+	}
+	if slices.ContainsFunc(out, func(o Op) bool { return o.Kind == model.KindArea || o.Kind == model.KindOrganisation }) {
+		// The root of the areas, which an absent area means, may be another.
+		p.d, p.top, p.ops = Lay(p.d, p.ops), map[[2]string]model.Object{}, nil
 	}
 	return out, clashes
 }

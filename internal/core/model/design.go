@@ -166,8 +166,11 @@ func dropRoot(o Object, root string) {
 // lists sorted, and no mention of the root where an absent area means it.
 func (d *Design) Complete(o Object) {
 	o.normalise()
-	dropRoot(o, d.Root())
+	d.DropRoot(o)
 }
+
+// DropRoot has an object, which must be nobody else's, mention no area where the root is meant, as in the design.
+func (d *Design) DropRoot(o Object) { dropRoot(o, d.Root()) }
 
 func implicitRoot(d *Design) *Area { return &Area{ID: ImplicitRoot, Name: d.Organisation.Name} }
 
