@@ -370,17 +370,21 @@ func (p *Drafted) view(s *Sight) *Draft {
 		func(i change.PersonImpact) bool { return !s.knows(model.KindUser, i.User) },
 	)
 	for _, i := range people {
-		if len(i.Gains) > 0 {
+		if i.Gained > 0 {
 			v.Gaining++
 		}
-		if len(i.Losses) > 0 {
+		if i.Lost > 0 {
 			v.Losing++
 		}
 	}
 	slices.SortStableFunc(people, func(a, b change.PersonImpact) int {
-		return len(b.Gains) + len(b.Losses) - len(a.Gains) - len(a.Losses)
+		return b.Gained + b.Lost - a.Gained - a.Lost
 	})
-	for _, i := range people[:min(len(people), ImpactShown)] {
+	most := make([]string, min(len(people), ImpactShown))
+	for n := range most {
+		most[n] = people[n].User
+	}
+	for _, i := range p.Impact().Tell(most...) {
 		name := shown.Ref(model.KindUser, i.User)
 		if name.Name == name.ID {
 			name = s.Present.Ref(model.KindUser, i.User)

@@ -6,12 +6,10 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"hash"
-	"slices"
 	"strconv"
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 )
 
@@ -98,23 +96,11 @@ func (w *digester) holdings(list []index.Holding) {
 }
 
 func (w *digester) impact(i *change.Impact) {
-	// Of many people each run is hashed by itself, so that all processors do it; how long a run is depends on nothing.
-	const run = 256
-	runs := slices.Collect(slices.Chunk(i.People, run))
-	sums := make([]string, len(runs))
-	fan.Out(len(runs), func(_, from, to int) {
-		for r := from; r < to; r++ {
-			part := newDigester()
-			for _, p := range runs[r] {
-				part.text(p.User)
-				part.holdings(p.Gains)
-				part.holdings(p.Losses)
-			}
-			sums[r] = part.sum()
-		}
-	})
 	w.number(len(i.People))
-	w.texts(sums...)
+	for _, p := range i.People {
+		w.text(p.User)
+		w.text(string(p.Sum[:]))
+	}
 	w.value(i.Conflicts)
 	w.value(i.Licences)
 	w.texts(i.Delegations...)

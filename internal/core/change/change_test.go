@@ -326,7 +326,7 @@ func TestImpactTellsWhatHangsOnIt(t *testing.T) {
 		t.Errorf("a seat beyond the last: %+v", im.Licences)
 	}
 	im = weigh(altered(t, d, model.KindRole, "clerk", func(r *model.Role) { r.Sets = nil }))
-	if im.Losing != 1 || im.Lockout || len(im.Delegations) != 1 || im.People[0].Losses[0].Area != "t1" {
+	if im.Losing != 1 || im.Lockout || len(im.Delegations) != 1 || im.Tell("ann")[0].Losses[0].Area != "t1" {
 		t.Errorf("an emptied role: %+v", im)
 	}
 }

@@ -11,11 +11,11 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// PersonImpact is what one person gains and loses.
+// PersonImpact is how much one person gains and loses; [Impact.Tell] tells what.
 type PersonImpact struct {
-	User          string
-	Gains, Losses []index.Holding
-	Gained, Lost  int // how many these are
+	User         string
+	Gained, Lost int
+	Sum          index.Sum // stands for exactly what is gained and lost
 }
 
 // ConflictImpact is a conflict that a person comes to break, or no longer breaks.
@@ -46,6 +46,18 @@ type Impact struct {
 	Spare       map[string]int // of licences: how many keep a seat of which nothing they hold has need any longer
 	Delegations []string       // those that mention something that the change touches
 	Lockout     bool           // the change would take away the last live owner
+
+	before, after *index.Index
+	at            time.Time
+}
+
+// Tell tells what some people gain and lose, in their order. It costs what these are concerned by: what a change of
+// everything would give and take is more than can be kept.
+func (im *Impact) Tell(users ...string) []index.Told {
+	if len(users) == 0 {
+		return nil
+	}
+	return index.Tell(im.before, im.after, users, im.at)
 }
 
 // ImpactOf compares a design before and after a change, at t. What somebody held already by a wider grant is no gain,
@@ -54,7 +66,7 @@ func ImpactOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	return impactOf(before, after, ops, t, index.Differences)
 }
 
-// CountsOf is [ImpactOf] without telling what people gain and lose, only how much.
+// CountsOf is [ImpactOf] without sums, for who has no need to tell one impact from another.
 func CountsOf(before, after *index.Index, ops []Op, t time.Time) *Impact {
 	return impactOf(before, after, ops, t, index.Counts)
 }
@@ -67,6 +79,9 @@ func impactOf(
 		Lockout:     len(before.Owners(t)) > 0 && len(after.Owners(t)) == 0,
 		Delegations: delegationsTouched(before.Design(), after.Design(), ops),
 		Spare:       map[string]int{},
+		before:      before,
+		after:       after,
+		at:          t,
 	}
 	waiting := map[string][]string{}
 	var watched []string // people whose conflicts can have changed
@@ -80,7 +95,7 @@ func impactOf(
 			im.spare(before, after, d.User, t)
 		}
 		if d.Gained+d.Lost > 0 {
-			im.People = append(im.People, PersonImpact{d.User, d.Gains, d.Losses, d.Gained, d.Lost})
+			im.People = append(im.People, PersonImpact{d.User, d.Gained, d.Lost, d.Sum})
 		}
 		for _, l := range d.Waits {
 			waiting[l] = append(waiting[l], d.User)

@@ -13,11 +13,11 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// differencesAcross compares designs whose permissions, licences or areas are not the same, so that their indexes
-// have other numbers for these. Whose account changed is compared whole; who may only be concerned since something is
-// assigned otherwise, or permissions are others, by what that is about.
-func differencesAcross(before, after *Index, watched []string, t time.Time) ([]Difference, []string) {
-	c := crossing{
+// cross compares designs whose permissions, licences or areas are not the same, so that their indexes have other
+// numbers for these. Whose account changed is compared whole; who may only be concerned since something is assigned
+// otherwise, or permissions are others, by what that is about.
+func cross(before, after *Index, t time.Time) *crossing {
+	c := &crossing{
 		before: before, after: after, t: t,
 		whole: map[string]bool{}, assigned: map[string][]int32{}, keys: map[string]bool{},
 		carriedAt: map[string]int32{}, shapes: map[shapeIn]int32{},
@@ -26,18 +26,24 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	c.places()
 	c.grants()
 	c.permissions()
-	// What is asked about people, by what concerns them: on either side.
-	ask := func(keys []string) *[2]some {
-		b, _ := before.some(Some{Keys: keys}, t)
-		a, _ := after.some(Some{Keys: keys}, t)
-		return &[2]some{b, a}
-	}
-	ofKeys := ask(slices.Sorted(maps.Keys(c.keys)))
+	c.ofKeys = c.ask(slices.Sorted(maps.Keys(c.keys)))
+	return c
+}
+
+// ask asks what people hold of some permissions, on either side.
+func (c *crossing) ask(keys []string) *[2]some {
+	b, _ := c.before.some(Some{Keys: keys}, c.t)
+	a, _ := c.after.some(Some{Keys: keys}, c.t)
+	return &[2]some{b, a}
+}
+
+// differences is [Differences] across, or [Counts].
+func (c *crossing) differences(watched []string, sums bool) ([]Difference, []string) {
 	concerned := maps.Clone(c.whole)
 	for u := range c.assigned {
 		concerned[u] = true
 	}
-	for _, s := range ofKeys {
+	for _, s := range c.ofKeys {
 		for _, u := range s.who(func(int) bool { return true }) { // licensed for them or not
 			concerned[u] = true
 		}
@@ -49,32 +55,20 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	users := slices.Sorted(maps.Keys(concerned))
 	parts := make([][]Difference, fan.Parts())
 	fan.Out(len(users), func(p, from, to int) {
-		var of pieces
-		asked := map[string]*[2]some{} // by whom the same is assigned otherwise
+		w := crossWorker{crossing: c, asked: map[string]*[2]some{}}
+		var summing summing
 		for _, id := range users[from:to] {
 			d := Difference{User: id, Watched: byKeys || c.whole[id] || len(c.assigned[id]) > 0}
-			var was, is []Holding
-			waits := true
-			if c.whole[id] {
-				was, is = before.Widest(id, t), after.Widest(id, t)
-			} else {
-				sides := ofKeys
-				if by := c.assigned[id]; len(by) > 0 {
-					slices.Sort(by)
-					by = slices.Compact(by)
-					name := fmt.Sprint(by)
-					if sides = asked[name]; sides == nil {
-						sides = ask(c.about(by))
-						asked[name] = sides
-					}
-				}
-				was, _ = sides[0].widest(id, &of)
-				is, waits = sides[1].widest(id, &of)
+			told := w.tell(id)
+			d.Gained, d.Lost = len(told.Gains), len(told.Losses)
+			if sums {
+				summing.holdings(c.after, told.Gains)
+				summing.between()
+				summing.holdings(c.before, told.Losses)
+				d.Sum = summing.sum()
 			}
-			d.Gains, d.Losses = Beyond(before, is, was), Beyond(after, was, is)
-			d.Gained, d.Lost = len(d.Gains), len(d.Losses)
-			if waits {
-				d.Waits = newWaits(before, after, id, t)
+			if w.waits {
+				d.Waits = newWaits(c.before, c.after, id, c.t)
 			}
 			parts[p] = append(parts[p], d)
 		}
@@ -91,6 +85,35 @@ func differencesAcross(before, after *Index, watched []string, t time.Time) ([]D
 	}
 	slices.Sort(touched)
 	return slices.Concat(parts...), slices.Compact(touched)
+}
+
+// crossWorker compares one person after another, in the same memory.
+type crossWorker struct {
+	*crossing
+	of    pieces
+	asked map[string]*[2]some // by whom the same is assigned otherwise
+	waits bool                // of the last person: whether something may be withheld from them
+}
+
+func (w *crossWorker) tell(id string) Told {
+	var was, is []Holding
+	w.waits = true
+	if w.whole[id] {
+		was, is = w.before.Widest(id, w.t), w.after.Widest(id, w.t)
+	} else {
+		sides := w.ofKeys
+		if by := w.assigned[id]; len(by) > 0 {
+			by = slices.Compact(slices.Sorted(slices.Values(by)))
+			name := fmt.Sprint(by)
+			if sides = w.asked[name]; sides == nil {
+				sides = w.ask(w.about(by))
+				w.asked[name] = sides
+			}
+		}
+		was, _ = sides[0].widest(id, &w.of)
+		is, w.waits = sides[1].widest(id, &w.of)
+	}
+	return Told{id, Beyond(w.before, is, was), Beyond(w.after, was, is)}
 }
 
 // newWaits gives the licences for lack of which something is withheld from somebody that was not before: it was not
@@ -116,6 +139,7 @@ type crossing struct {
 	t             time.Time
 	whole         map[string]bool // people to be compared whole
 	keys          map[string]bool // permissions that are not the same, or are given by other roles and sets
+	ofKeys        *[2]some        // what people hold of these
 	// People to whom something is assigned otherwise, by other groups too: by what, as numbers of lists in carried.
 	assigned  map[string][]int32
 	carried   [][]string       // keys that assignments carry, each list once

@@ -14,15 +14,21 @@ import (
 // Difference is what one person gains and loses between two designs.
 type Difference struct {
 	User string
-	// Gains are those of the widest new holdings that no old one includes; Losses those of the widest old ones that no
-	// new one includes. Both are sorted.
-	Gains, Losses []Holding
-	// Gained and Lost are how many these are.
+	// Gained and Lost are how many of the widest new holdings no old one includes, and how many of the widest old ones
+	// no new one includes.
 	Gained, Lost int
+	// Sum stands for exactly these; nothing where they were only counted.
+	Sum Sum
 	// Waits are the licences for lack of which something is withheld that was not withheld before.
 	Waits []string
 	// Watched tells that something can have changed that was to be watched.
 	Watched bool
+}
+
+// Told is what one person gains and loses between two designs: of a [Difference], which holdings. Both are sorted.
+type Told struct {
+	User          string
+	Gains, Losses []Holding
 }
 
 // Differences gives everybody whose effective permissions at t can differ between two indexes, by id; of some the
@@ -30,22 +36,20 @@ type Difference struct {
 // permissions are of special interest; role assignments always are. Touched are those of them that somebody can hold
 // otherwise, sorted.
 func Differences(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
-	return differences(before, after, watched, t, false)
-}
-
-// Counts is [Differences] without telling what is gained and lost, only how much.
-func Counts(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
 	return differences(before, after, watched, t, true)
 }
 
-func differences(
-	before, after *Index, watched []string, t time.Time, counted bool,
-) (list []Difference, touched []string) {
+// Counts is [Differences] without sums.
+func Counts(before, after *Index, watched []string, t time.Time) (list []Difference, touched []string) {
+	return differences(before, after, watched, t, false)
+}
+
+func differences(before, after *Index, watched []string, t time.Time, sums bool) ([]Difference, []string) {
 	b, a := before.design, after.design
 	if !alike(b, a) {
-		return differencesAcross(before, after, watched, t)
+		return cross(before, after, t).differences(watched, sums)
 	}
-	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched), counted: counted}
+	c := comparison{before: before, after: after, t: t, watched: before.bitsOf(watched), sums: sums}
 	c.gather()
 	type pair struct{ i, j int }
 	var pairs []pair
@@ -72,6 +76,42 @@ func differences(
 	return slices.Concat(parts...), before.keysOf(differ)
 }
 
+// Tell tells what some people gain and lose at t between two indexes, in their order.
+func Tell(before, after *Index, users []string, t time.Time) []Told {
+	out := make([]Told, len(users))
+	if !alike(before.design, after.design) {
+		c := cross(before, after, t)
+		fan.Out(len(users), func(_, from, to int) {
+			w := crossWorker{crossing: c, asked: map[string]*[2]some{}}
+			for n, id := range users[from:to] {
+				out[from+n] = w.tell(id)
+			}
+		})
+		return out
+	}
+	c := comparison{before: before, after: after, t: t, watched: before.bits()}
+	c.gather()
+	fan.Out(len(users), func(_, from, to int) {
+		w := worker{comparison: &c, all: before.bits()}
+		for n, id := range users[from:to] {
+			out[from+n].User = id
+			if i, j := before.numberOf(id), after.numberOf(id); i != nobody || j != nobody {
+				d := w.compare(i, j)
+				out[from+n].Gains, out[from+n].Losses = after.unpack(w.packed[:d.Gained]), before.unpack(w.packed[d.Gained:])
+			}
+		}
+	})
+	return out
+}
+
+// numberOf is the number of a user; nobody if there is none of that id.
+func (x *Index) numberOf(user string) int {
+	if u, ok := x.userOf.find(user); ok {
+		return u
+	}
+	return nobody
+}
+
 // Scope tells, person by person, what can differ between two indexes. It is for one goroutine at a time.
 type Scope struct{ w worker }
 
@@ -90,13 +130,7 @@ func ScopeOf(before, after *Index) (*Scope, bool) {
 // give the same in both. It stays as it is until the next call, and is of every index whose design has the same
 // permissions.
 func (s *Scope) Of(user string) Bundle {
-	number := func(x *Index) int {
-		if u, ok := x.userOf.find(user); ok {
-			return u
-		}
-		return nobody
-	}
-	i, j := number(s.w.before), number(s.w.after)
+	i, j := s.w.before.numberOf(user), s.w.after.numberOf(user)
 	if i == nobody && j == nobody {
 		s.w.differ.ClearAll()
 	} else {
@@ -153,7 +187,7 @@ type comparison struct {
 	before, after *Index
 	t             time.Time
 	watched       *bitset.BitSet
-	counted       bool // what is gained and lost is not told, only how much
+	sums          bool // of what is gained and lost, not only how much
 
 	users  map[string]*touch // what assignments to a user differ in, by id
 	groups []*touch          // and those to a group, by its common number

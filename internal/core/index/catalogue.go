@@ -21,6 +21,8 @@ type catalogue struct {
 	licenceOf    []int          // the licence that a permission's user needs, or -1
 	restricted   *bitset.BitSet // span = organisation
 	readable     *bitset.BitSet // class = read
+
+	permissionMarks []mark12
 }
 
 func newCatalogue(d *model.Design) *catalogue {
@@ -54,8 +56,9 @@ func newCatalogue(d *model.Design) *catalogue {
 		c.rank[i] = int32(r)
 	}
 	c.restricted, c.readable = c.bits(), c.bits()
-	c.implied = make([][]int, len(c.permissions))
+	c.implied, c.permissionMarks = make([][]int, len(c.permissions)), make([]mark12, len(c.permissions))
 	for i, p := range c.permissions {
+		c.permissionMarks[i] = markOfID(p.Key)
 		if p.Span == model.SpanOrganisation {
 			c.restricted.Set(uint(i))
 		}
@@ -298,6 +301,8 @@ type tree struct {
 	areas *directory
 	spans []interval // in preorder of the tree
 	root  int32
+
+	areaMarks []mark12
 }
 
 type interval struct{ in, out int }
@@ -305,7 +310,9 @@ type interval struct{ in, out int }
 func newTree(d *model.Design) *tree {
 	x := &tree{areas: positions(d.Areas)}
 	children := make([][]int, len(d.Areas))
+	x.areaMarks = make([]mark12, len(d.Areas))
 	for i, a := range d.Areas {
+		x.areaMarks[i] = markOfID(a.ID)
 		if a.Parent == "" {
 			x.root = int32(i)
 			continue

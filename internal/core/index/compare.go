@@ -18,6 +18,7 @@ type worker struct {
 	watches bool           // whether some are watched
 	was, is pieces
 	packed  []uint64 // what the person gains, and then loses
+	summing summing
 }
 
 // compare compares a person, who may be missing from either side.
@@ -54,8 +55,11 @@ func (w *worker) compare(i, j int) (d Difference) {
 	d.Gained = len(w.packed)
 	w.packed = w.was.beyond(&w.is, w.packed)
 	d.Lost = len(w.packed) - d.Gained
-	if !w.counted {
-		d.Gains, d.Losses = a.unpack(w.packed[:d.Gained]), b.unpack(w.packed[d.Gained:])
+	if w.sums {
+		w.summing.packed(a, w.packed[:d.Gained])
+		w.summing.between()
+		w.summing.packed(b, w.packed[d.Gained:])
+		d.Sum = w.summing.sum()
 	}
 	var lacked *bitset.BitSet // what is withheld and was not
 	for k, word := range w.words {

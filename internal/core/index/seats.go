@@ -56,7 +56,7 @@ func (x *Index) licencesOf(covered map[int]bool, each func(needed func(class))) 
 func (x *Index) licencesNeeded(permissions *bitset.BitSet, covered map[int]bool) []string {
 	return x.licencesOf(covered, func(needed func(class)) {
 		for _, c := range x.classes {
-			if len(c.needs) > 0 && c.permissions.IntersectionCardinality(permissions) > 0 {
+			if len(c.needs) > 0 && meet(c.permissions.Words(), permissions.Words()) {
 				needed(c)
 			}
 		}
@@ -185,3 +185,13 @@ func (x *Index) HasLicence(user, licence string) bool {
 
 // SeatsUsed tells how many seats of each licence people sit on. It must not be altered.
 func (x *Index) SeatsUsed() map[string]int { return x.seats }
+
+// meet tells whether two bit sets of the same length, in words, have a bit in common.
+func meet(a, b []uint64) bool {
+	for i, bits := range a {
+		if bits&b[i] != 0 {
+			return true
+		}
+	}
+	return false
+}

@@ -119,7 +119,7 @@ func (f *finder) try(e *edit) {
 	if !y.Allowed(f.user, f.permission, f.record, f.t) {
 		return
 	}
-	r := Repair{Ops: ops, Impact: change.ImpactOf(f.x, y, ops, f.t)}
+	r := Repair{Ops: ops, Impact: change.CountsOf(f.x, y, ops, f.t)}
 	if r.Impact.Lockout {
 		return
 	}
@@ -128,10 +128,10 @@ func (f *finder) try(e *edit) {
 		switch {
 		case p.User == f.user:
 			r.Extra = slices.DeleteFunc(
-				slices.Clone(p.Gains),
+				r.Impact.Tell(f.user)[0].Gains,
 				func(h index.Holding) bool { return h.Permission == f.permission },
 			)
-		case len(p.Gains) > 0:
+		case p.Gained > 0:
 			r.Others++
 		}
 	}

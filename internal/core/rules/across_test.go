@@ -100,6 +100,9 @@ func TestDifferencesAcrossCatalogues(t *testing.T) {
 	}
 }
 
+// acrossSums are the sums of all such changes.
+var acrossSums = newSums()
+
 // across makes one such change, and counts whom it gives or takes something.
 func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed int) {
 	ops := change.Compact(slices.Concat(r.upheaval(d), r.edits(d, r.IntN(2))))
@@ -141,16 +144,14 @@ func (r random) across(t *testing.T, d *model.Design, x *index.Index) (changed i
 		if !slices.Equal(told[id].Waits, waits) {
 			t.Errorf("%s waits for %v, told as %v", id, waits, told[id].Waits)
 		}
-		if !slices.Equal(told[id].Gains, gains) || !slices.Equal(told[id].Losses, losses) {
-			t.Errorf(
-				"%s gains %v and loses %v, told as %v and %v",
-				id,
-				gains,
-				losses,
-				told[id].Gains,
-				told[id].Losses,
-			)
+		list := index.Tell(x, y, []string{id}, now)[0]
+		if !slices.Equal(list.Gains, gains) || !slices.Equal(list.Losses, losses) {
+			t.Errorf("%s gains %v and loses %v, told as %v and %v", id, gains, losses, list.Gains, list.Losses)
 		}
+		if diff := told[id]; diff.Gained != len(gains) || diff.Lost != len(losses) {
+			t.Errorf("%s gains %d and loses %d, counted as %d and %d", id, len(gains), len(losses), diff.Gained, diff.Lost)
+		}
+		acrossSums.hold(t, list, told[id].Sum)
 	})
 	return changed
 }
@@ -161,7 +162,7 @@ func tellsSpare(t *testing.T, im *change.Impact, x, y *index.Index) {
 	want := map[string]int{}
 	for _, p := range im.People {
 		u, ok := y.Design().Users.Find(p.User)
-		if !ok || len(p.Losses) == 0 || !y.Live(p.User, now) {
+		if !ok || p.Lost == 0 || !y.Live(p.User, now) {
 			continue
 		}
 		was, is := plain{x.Design()}.uses(p.User), plain{y.Design()}.uses(p.User)

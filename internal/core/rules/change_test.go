@@ -3,8 +3,8 @@ package rules
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"maps"
-	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -144,6 +144,7 @@ func TestOperationsSurviveBeingWritten(t *testing.T) {
 
 func TestImpactIsThePlainDifference(t *testing.T) {
 	gains, losses := 0, 0
+	summing := newSums()
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		ops := r.edits(d, 1+r.IntN(3))
 		after, problems := change.Apply(d, ops)
@@ -151,22 +152,18 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 			t.Fatal(problems)
 		}
 		y := index.Compile(after)
-		told := map[string]change.PersonImpact{}
+		told, all := map[string]index.Told{}, []string{}
 		impact := change.ImpactOf(x, y, ops, now)
 		for _, p := range impact.People {
+			all = append(all, p.User)
+		}
+		for i, p := range impact.Tell(all...) {
 			told[p.User] = p
 			gains, losses = gains+len(p.Gains), losses+len(p.Losses)
-		}
-		counted := change.CountsOf(x, y, ops, now)
-		for i, p := range impact.People {
-			if want := (change.PersonImpact{User: p.User, Gained: len(p.Gains), Lost: len(p.Losses)}); i >=
-				len(counted.People) || !reflect.DeepEqual(counted.People[i], want) {
-				t.Fatalf("counted, %s gains and loses otherwise: %+v", p.User, counted.People)
+			if n := impact.People[i]; p.User != n.User || len(p.Gains) != n.Gained || len(p.Losses) != n.Lost {
+				t.Errorf("%+v is counted as %+v", p, n)
 			}
-		}
-		if len(counted.People) != len(impact.People) || !reflect.DeepEqual(counted.Conflicts, impact.Conflicts) ||
-			!reflect.DeepEqual(counted.Licences, impact.Licences) {
-			t.Error("counted, the impact is another")
+			summing.hold(t, p, impact.People[i].Sum)
 		}
 		for _, u := range d.Users {
 			was, is := plain{d}.effective(u.ID, now), plain{after}.effective(u.ID, now)
@@ -194,6 +191,27 @@ func TestImpactIsThePlainDifference(t *testing.T) {
 	if designs >= 150 && (gains < 60 || losses < 60) {
 		t.Errorf("%d gains and %d losses: too few to prove anything", gains, losses)
 	}
+}
+
+// sums are sums with what they are of, and turned round.
+type sums struct {
+	of  map[index.Sum]string
+	sum map[string]index.Sum
+}
+
+func newSums() sums { return sums{map[index.Sum]string{}, map[string]index.Sum{}} }
+
+// hold holds a sum against those there were: it is that of the same gains and losses, and of no others.
+func (s sums) hold(t *testing.T, told index.Told, sum index.Sum) {
+	t.Helper()
+	text := fmt.Sprintf("%q %q", told.Gains, told.Losses)
+	if other, known := s.of[sum]; known && other != text {
+		t.Errorf("%s and %s have one sum", text, other)
+	}
+	if other, known := s.sum[text]; known && other != sum {
+		t.Errorf("%s has two sums", text)
+	}
+	s.of[sum], s.sum[text] = text, sum
 }
 
 // agree holds told gains (or losses) against what is in one set of effective permissions and included in none of
@@ -232,12 +250,19 @@ func TestDifferencesAreThoseOfTheHoldings(t *testing.T) {
 		for _, diff := range differences {
 			told[diff.User] = diff
 		}
+		lists := map[string]index.Told{}
+		for _, l := range index.Tell(x, y, idsOf(after.Users), now) {
+			lists[l.User] = l
+		}
 		for _, u := range after.Users {
 			diff, is := told[u.ID]
 			was, then := x.Widest(u.ID, now), y.Widest(u.ID, now)
 			gains, losses := index.Beyond(x, then, was), index.Beyond(y, was, then)
-			if !slices.Equal(diff.Gains, gains) || !slices.Equal(diff.Losses, losses) {
-				t.Errorf("%s gains %v and loses %v; told are %v and %v", u.ID, gains, losses, diff.Gains, diff.Losses)
+			list := lists[u.ID]
+			if !slices.Equal(list.Gains, gains) || !slices.Equal(list.Losses, losses) ||
+				diff.Gained != len(gains) || diff.Lost != len(losses) {
+				t.Errorf("%s gains %v and loses %v; told are %v and %v, counted %d and %d", u.ID, gains, losses,
+					list.Gains, list.Losses, diff.Gained, diff.Lost)
 			}
 			untold(t, slices.Concat(gains, losses), allKeys(d)[:3], touched)
 			if waits := (plain{after}).waits(plain{d}, u.ID, now); !slices.Equal(diff.Waits, waits) {

@@ -185,7 +185,7 @@ func compareUpgrade(s *desk.Sight, f UpgradeFile) (*Upgrade, []change.Op, error)
 
 // weighed fills in which roles come to give more or less, and how many people gain or lose by that.
 func weighed(s *desk.Sight, u *Upgrade, ops []change.Op, after *index.Index) {
-	impact := change.ImpactOf(s.Index, after, ops, s.At)
+	impact := change.CountsOf(s.Index, after, ops, s.At)
 	u.Gaining, u.Losing = impact.Gaining, impact.Losing
 	for _, id := range impact.Delegations {
 		u.Touches = append(u.Touches, s.Ref(model.KindDelegation, id))

@@ -274,7 +274,11 @@ func (d *Reviewer) effectOf(h *desk.House, who desk.Actor, act desk.Act) Effect 
 	impact := outcome.Impact()
 	e.Losing = impact.Losing
 	next := &desk.House{Index: outcome.Index}
+	var shown []string
 	for _, p := range impact.People[:min(len(impact.People), effectShown)] {
+		shown = append(shown, p.User)
+	}
+	for _, p := range impact.Tell(shown...) {
 		e.People = append(e.People,
 			desk.PersonImpact{User: h.Ref(model.KindUser, p.User), Gains: next.Holdings(p.Gains), Losses: h.Holdings(p.Losses)})
 	}
