@@ -30,7 +30,8 @@ type Store struct {
 	db *gorm.DB // to read
 	w  *gorm.DB // to write; within a transaction, both are that transaction
 
-	ground *ground // nil within a transaction, which looks at it by itself
+	ground  *ground  // nil within a transaction, which looks at it by itself
+	comings *comings // nil within a transaction, which may yet come to nothing
 }
 
 // applicationID is how a file says that it is a database of Fachwerk: "FACH".
@@ -64,7 +65,11 @@ func Open(file string, mustExist bool) (*Store, error) {
 	if err != nil {
 		return fail(err)
 	}
-	s := &Store{w, w, &ground{file: file, seen: map[string]fs.FileInfo{}}}
+	s := &Store{
+		db: w, w: w,
+		ground:  &ground{file: file, seen: map[string]fs.FileInfo{}},
+		comings: &comings{of: map[model.Kind]*known{}, revisions: map[int]Revision{}},
+	}
 	if err := s.ground.guard(w); err != nil {
 		_, err = fail(err)
 		return nil, errors.Join(err, s.Close())
@@ -380,7 +385,7 @@ func (s *Store) Within(ctx context.Context) *Store {
 	if ctx == nil {
 		return s
 	}
-	return &Store{s.db.WithContext(ctx), s.w, s.ground}
+	return &Store{s.db.WithContext(ctx), s.w, s.ground, s.comings}
 }
 
 // within is the store as a transaction sees it.

@@ -466,38 +466,6 @@ func (s *Store) RevisionAt(at time.Time) (n int, err error) {
 	return n, err
 }
 
-// FirstOn gives the revisions that some objects of a kind last came with, by their ids; of all of the kind that an
-// operation is kept of, if there are more than can be asked for by name.
-func (s *Store) FirstOn(kind model.Kind, ids ...string) (map[string]Revision, error) {
-	out := map[string]Revision{}
-	if len(ids) == 0 {
-		return out, nil
-	}
-	q := s.db.Model(&operation{}).
-		Select("object_id, max(revision) AS revision").
-		Where("kind = ? AND (before IS NULL OR length(before) = 0)", string(kind)).
-		Group("object_id")
-	if len(ids) <= named {
-		q = q.Where("object_id IN ?", ids)
-	}
-	var rows []struct {
-		ObjectID string
-		Revision int
-	}
-	if err := q.Scan(&rows).Error; err != nil {
-		return nil, err
-	}
-	revisions := s.revisions()
-	for _, r := range rows {
-		one, err := revisions(r.Revision)
-		if err != nil {
-			return nil, err
-		}
-		out[r.ObjectID] = one
-	}
-	return out, nil
-}
-
 // named is how many things a query names one by one.
 const named = 500
 

@@ -326,8 +326,15 @@ func TestTheRecordIsSearched(t *testing.T) {
 	if _, err := s.LastOn(model.KindGroup, "crew", 5); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("after the last: %v", err)
 	}
-	if r, err := s.FirstOn(model.KindAssignment, "a1", "ghost"); err != nil || len(r) != 1 || r["a1"].Number != 4 {
-		t.Errorf("a1 came with %v, %v", r, err)
+	came, err := s.CameWith(model.KindAssignment, "a1", "ghost")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r, known := came("a1"); !known || r.Number != 4 {
+		t.Errorf("a1 came with %v", r)
+	}
+	if r, known := came("ghost"); known {
+		t.Errorf("what never was came with %v", r)
 	}
 	joined, err := s.Joinings("crew")
 	if err != nil || joined["cy"].Number != 3 || joined["bea"].Number != 2 {
@@ -500,4 +507,53 @@ func TestARoundIsDoneOnce(t *testing.T) {
 	if err := s.EscalateRound(round.ID, start); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("handed on twice: %v", err)
 	}
+}
+
+// Of many, what is known is read on from where it ended: what came after that, and what came anew, is told as if each
+// were asked for by name.
+func TestComingsOfMany(t *testing.T) {
+	s := open(t, filepath.Join(t.TempDir(), "x.db"))
+	var ids []string
+	number := 0
+	record := func(ops ...change.Op) {
+		t.Helper()
+		number++
+		if err := s.AppendRevisions(store.Step{Revision: store.Revision{Number: number,
+			At: start.Add(time.Duration(number) * time.Hour), WhoName: "Operator"}, Ops: ops}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	came := func(id string) change.Op { return change.Op{Kind: model.KindUser, ID: id, After: person(id, "")} }
+	var first []change.Op
+	for i := range 1000 {
+		ids = append(ids, fmt.Sprintf("p%04d", i))
+		first = append(first, came(ids[i]))
+	}
+	compare := func(want map[string]int) {
+		t.Helper()
+		many, err := s.CameWith(model.KindUser, append([]string{"ghost"}, ids...)...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, id := range []string{ids[0], ids[500], "late", "ghost"} {
+			r, known := many(id)
+			if known != (want[id] > 0) || r.Number != want[id] {
+				t.Errorf("after %d revisions, %s came with %d, want %d", number, id, r.Number, want[id])
+			}
+			if one, err := s.CameWith(model.KindUser, id); err != nil {
+				t.Error(err)
+			} else if o, is := one(id); is != known || o.Number != r.Number || !o.At.Equal(r.At) {
+				t.Errorf("alone, %s came with %v, among many with %v", id, o, r)
+			}
+		}
+	}
+	record(first...)
+	compare(map[string]int{ids[0]: 1, ids[500]: 1})
+	record(change.Op{Kind: model.KindUser, ID: ids[0], Before: person(ids[0], ""), After: person(ids[0], "x")})
+	ids = append(ids, "late")
+	record(came("late"))
+	compare(map[string]int{ids[0]: 1, ids[500]: 1, "late": 3})
+	record(change.Op{Kind: model.KindUser, ID: ids[500], Before: person(ids[500], "")})
+	record(came(ids[500]))
+	compare(map[string]int{ids[0]: 1, ids[500]: 5, "late": 3})
 }

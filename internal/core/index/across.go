@@ -55,16 +55,31 @@ func (c *crossing) differences(watched []string, sums bool) ([]Difference, []str
 	users := slices.Sorted(maps.Keys(concerned))
 	parts := make([][]Difference, fan.Parts())
 	fan.Out(len(users), func(p, from, to int) {
-		w := crossWorker{crossing: c, asked: map[string]*[2]some{}}
+		w := crossWorker{crossing: c, asked: map[string]*[2]some{}, gather: map[*Index]*gatherer{
+			c.before: {Index: c.before}, c.after: {Index: c.after},
+		}}
 		var summing summing
 		for _, id := range users[from:to] {
 			d := Difference{User: id, Watched: byKeys || c.whole[id] || len(c.assigned[id]) > 0}
-			told := w.tell(id)
-			d.Gained, d.Lost = len(told.Gains), len(told.Losses)
+			if was, is := w.live(c.before, id), w.live(c.after, id); c.whole[id] && (!was || !is) {
+				// All of it is gained, or lost: so many can come or go at once that it is not unpacked.
+				gains, losses := w.all(c.after, id, is), w.all(c.before, id, was)
+				d.Gained, d.Lost = len(gains), len(losses)
+				if sums {
+					summing.packed(c.after, gains)
+					summing.between()
+					summing.packed(c.before, losses)
+				}
+			} else {
+				told := w.tell(id)
+				d.Gained, d.Lost = len(told.Gains), len(told.Losses)
+				if sums {
+					summing.holdings(c.after, told.Gains)
+					summing.between()
+					summing.holdings(c.before, told.Losses)
+				}
+			}
 			if sums {
-				summing.holdings(c.after, told.Gains)
-				summing.between()
-				summing.holdings(c.before, told.Losses)
 				d.Sum = summing.sum()
 			}
 			if w.waits {
@@ -93,6 +108,23 @@ type crossWorker struct {
 	of    pieces
 	asked map[string]*[2]some // by whom the same is assigned otherwise
 	waits bool                // of the last person: whether something may be withheld from them
+
+	gather map[*Index]*gatherer
+}
+
+// live tells whether somebody can hold anything.
+func (w *crossWorker) live(x *Index, id string) bool {
+	u := x.numberOf(id)
+	return u != nobody && x.live(u, w.t)
+}
+
+// all is the widest of what somebody live holds, packed.
+func (w *crossWorker) all(x *Index, id string, live bool) []uint64 {
+	w.waits = true
+	if !live {
+		return nil
+	}
+	return x.packed(x.widestOf(w.gather[x].of(x.numberOf(id), w.t, nil)))
 }
 
 func (w *crossWorker) tell(id string) Told {
@@ -174,6 +206,12 @@ func subject(x *Index, s model.Subject) []string {
 
 // otherwise takes in some people to whom assignments in x are not what they were.
 func (c *crossing) otherwise(users []string, x *Index, by ...*model.Assignment) {
+	if len(c.whole) > 0 {
+		users = slices.DeleteFunc(slices.Clone(users), func(u string) bool { return c.whole[u] })
+	}
+	if len(users) == 0 {
+		return
+	}
 	for _, a := range by {
 		n := c.carry(x, a)
 		for _, u := range users {

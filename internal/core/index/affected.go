@@ -80,11 +80,10 @@ func differences(before, after *Index, watched []string, t time.Time, sums bool)
 func Tell(before, after *Index, users []string, t time.Time) []Told {
 	out := make([]Told, len(users))
 	if !alike(before.design, after.design) {
-		c := cross(before, after, t)
 		fan.Out(len(users), func(_, from, to int) {
-			w := crossWorker{crossing: c, asked: map[string]*[2]some{}}
 			for n, id := range users[from:to] {
-				out[from+n] = w.tell(id)
+				was, is := before.Widest(id, t), after.Widest(id, t)
+				out[from+n] = Told{id, Beyond(before, is, was), Beyond(after, was, is)}
 			}
 		})
 		return out

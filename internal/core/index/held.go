@@ -153,7 +153,10 @@ func (x *Index) widestOf(list []stretch) []stretch {
 }
 
 // holdings tells stretches permission by permission, sorted by permission, area and reach.
-func (x *Index) holdings(list []stretch) []Holding {
+func (x *Index) holdings(list []stretch) []Holding { return x.unpack(x.packed(list)) }
+
+// packed is that before it is sorted and unpacked.
+func (x *Index) packed(list []stretch) []uint64 {
 	n := 0
 	for i := range list {
 		n += list[i].count()
@@ -165,7 +168,7 @@ func (x *Index) holdings(list []stretch) []Holding {
 			packed = append(packed, uint64(x.rank[p])<<32|tail)
 		}
 	}
-	return x.unpack(packed)
+	return packed
 }
 
 // tailOf is the lower half of a packed holding. Areas stand by id in the design, so that numbers sort as texts do.

@@ -123,7 +123,7 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 		}
 	}
 	slices.Sort(ids)
-	made, err := d.Reading(who).FirstOn(model.KindAssignment, slices.Compact(ids)...)
+	made, err := d.Reading(who).CameWith(model.KindAssignment, slices.Compact(ids)...)
 	if err != nil {
 		return nil, err
 	}
@@ -151,7 +151,7 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 		for _, g := range held[n] {
 			group := g.Subject.Group
 			asked := slices.Contains(i.Direct, g.ID) || slices.Contains(i.Given, g.ID)
-			if rev, known := made[g.ID]; known && (rev.Number > closing || !asked && !rev.At.Before(r.Opened)) {
+			if rev, known := made(g.ID); known && (rev.Number > closing || !asked && !rev.At.Before(r.Opened)) {
 				note := "given by hand"
 				if group != "" {
 					note = "given to " + h.Ref(model.KindGroup, group).Name

@@ -47,12 +47,15 @@ func (d *Reviewer) settled(items []review.Item) ([]review.Item, error) {
 	for n, i := range items {
 		users[n] = i.User
 	}
-	came, err := d.Store.FirstOn(model.KindUser, users...)
+	came, err := d.Store.CameWith(model.KindUser, users...)
+	if err != nil {
+		return nil, err
+	}
 	limit := d.Now().AddDate(0, 0, -review.IdleAfter)
 	return slices.DeleteFunc(items, func(i review.Item) bool {
-		r, known := came[i.User]
+		r, known := came(i.User)
 		return known && r.Number > 1 && r.At.After(limit) // the first revision brought what was there before
-	}), err
+	}), nil
 }
 
 // named is the name of an object, as it stands in a sentence.

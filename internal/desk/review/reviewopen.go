@@ -306,7 +306,7 @@ func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	for _, i := range items {
 		direct = append(direct, i.Direct...)
 	}
-	given, err := d.Store.FirstOn(model.KindAssignment, direct...)
+	given, err := d.Store.CameWith(model.KindAssignment, direct...)
 	if err != nil {
 		return err
 	}
@@ -384,12 +384,14 @@ func (d *Reviewer) made(items []store.ReviewItem) (map[string]store.Revision, er
 	}
 	out := map[string]store.Revision{}
 	for kind, list := range ids {
-		first, err := d.Store.FirstOn(kind, list...)
+		came, err := d.Store.CameWith(kind, list...)
 		if err != nil {
 			return nil, err
 		}
-		for id, r := range first {
-			out[kept(review.Target{Kind: kind, ID: id})] = r
+		for _, id := range list {
+			if r, known := came(id); known {
+				out[kept(review.Target{Kind: kind, ID: id})] = r
+			}
 		}
 	}
 	return out, nil
@@ -400,7 +402,7 @@ func (d *Reviewer) sinceWhen(
 	h *desk.House,
 	i *store.ReviewItem,
 	e *Evidence,
-	given map[string]store.Revision,
+	given func(id string) (store.Revision, bool),
 	joinings map[string]map[string]store.Revision,
 	above func(group string) map[string]bool,
 ) error {
@@ -411,7 +413,7 @@ func (d *Reviewer) sinceWhen(
 		}
 	}
 	for _, id := range i.Direct {
-		if r, known := given[id]; known {
+		if r, known := given(id); known {
 			a, _ := h.Design().Assignments.Find(id)
 			tell(r, a.Reason)
 		}

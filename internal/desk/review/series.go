@@ -134,11 +134,11 @@ func (d *Reviewer) found(h *desk.House, n NewSeries, items []store.ReviewItem) (
 			direct = append(direct, i.Direct...)
 		}
 	}
-	given, err := d.Store.FirstOn(model.KindAssignment, direct...)
+	given, err := d.Store.CameWith(model.KindAssignment, direct...)
 	if err != nil {
 		return nil, err
 	}
-	came, err := d.Store.FirstOn(model.KindUser, users...)
+	came, err := d.Store.CameWith(model.KindUser, users...)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +161,8 @@ func (d *Reviewer) found(h *desk.House, n NewSeries, items []store.ReviewItem) (
 				}
 			}
 		}
-		if since != nil && since.After(limit) || came[f.User].At.After(limit) {
+		arrived, _ := came(f.User)
+		if since != nil && since.After(limit) || arrived.At.After(limit) {
 			continue // they were given it only lately
 		}
 		if out = append(out, f); n.Discover.Most > 0 && len(out) == n.Discover.Most {

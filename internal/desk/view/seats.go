@@ -7,6 +7,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
 	"fachwerk/internal/core/use"
@@ -207,32 +208,42 @@ func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[stri
 // line puts those who wait for a seat in their order.
 func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
 	list := slices.Clone(waiting(s, licence))
-	since := map[string]time.Time{}
-	by := map[string][]*model.Assignment{}
+	by := make([][]*model.Assignment, len(list))
+	fan.Out(len(list), func(_, from, to int) {
+		for n, u := range list[from:to] {
+			by[from+n] = s.Index.GrantsNeeding(u.ID, licence, s.At)
+		}
+	})
 	var ids []string
-	for _, u := range list {
-		by[u.ID] = s.Index.GrantsNeeding(u.ID, licence, s.At)
-		for _, a := range by[u.ID] {
-			ids = append(ids, a.ID)
+	seen := map[*model.Assignment]bool{} // those of groups are many people's
+	users := make([]string, len(list))
+	for n, u := range list {
+		users[n] = u.ID
+		for _, a := range by[n] {
+			if !seen[a] {
+				seen[a] = true
+				ids = append(ids, a.ID)
+			}
 		}
 	}
-	slices.Sort(ids)
-	given, err := d.Store.FirstOn(model.KindAssignment, slices.Compact(ids)...)
+	given, err := d.Store.CameWith(model.KindAssignment, ids...)
 	if err != nil {
 		return nil, nil, err
 	}
-	came, err := d.came(s)
+	came, err := d.Store.CameWith(model.KindUser, users...)
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, u := range list {
-		for _, a := range by[u.ID] {
-			r, known := given[a.ID]
+	since := map[string]time.Time{}
+	for n, u := range list {
+		arrived, _ := came(u.ID)
+		for _, a := range by[n] {
+			r, known := given(a.ID)
 			if !known {
 				continue // it lies in the draft
 			}
 			at := r.At
-			for _, t := range []time.Time{came[u.ID], a.From, u.From} {
+			for _, t := range []time.Time{arrived.At, a.From, u.From} {
 				if t.After(at) {
 					at = t
 				}
@@ -249,27 +260,6 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 		return cmp.Or(cmp.Compare(boolRank(!known), boolRank(!other)), x.Compare(y))
 	})
 	return list, since, nil
-}
-
-// came gives since when people have been there, by id.
-func (d *Viewer) came(s *desk.Sight) (map[string]time.Time, error) {
-	type firsts struct {
-		at  map[string]time.Time
-		err error
-	}
-	kept := desk.Kept(s, "came", []model.Kind{model.KindUser}, func() (f firsts) {
-		var ids []string
-		for _, u := range s.Design().Users {
-			ids = append(ids, u.ID)
-		}
-		first, err := d.Store.FirstOn(model.KindUser, ids...)
-		f.at, f.err = make(map[string]time.Time, len(first)), err
-		for id, r := range first {
-			f.at[id] = r.At
-		}
-		return f
-	})
-	return kept.at, kept.err
 }
 
 // Seats gives a window into a part of a pool.

@@ -127,7 +127,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{
 			"subjects": []string{"user:" + d.Users[505].ID}, "grants": []string{"role:" + d.Roles[4].ID},
 		}}}}},
-		"plan":      {body: map[string]any{"format": "fachwerk-model/1", "name": "Nothing"}, bare: true},
+		"plan":      {body: map[string]any{"format": "fachwerk-model/1", "name": "Nothing"}},
 		"applyPlan": {query: "hash=x&reason=y", body: map[string]any{"format": "fachwerk-model/1"}, bare: true},
 		"areas":     {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
 		"draft": {}, "keepMine": {in: "none", bare: true}, "discard": {once: true, last: 2},
