@@ -1670,8 +1670,8 @@ var mutants = []mutant{
 	{
 		"who was given it lately is found",
 		"internal/desk/review/series.go",
-		"if since != nil && since.After(limit) || came[f.User].At.After(limit) {",
-		"if (since != nil && since.After(limit) || came[f.User].At.After(limit)) && false {",
+		"if since != nil && since.After(limit) || arrived.At.After(limit) {",
+		"if (since != nil && since.After(limit) || arrived.At.After(limit)) && false {",
 		"./internal/desk",
 	},
 	{

@@ -131,6 +131,16 @@ type Sight struct {
 	once      *sync.Map             // what is found out once for this one look; nil: each time
 }
 
+// Before is the same look without the draft.
+func (s *Sight) Before() *Sight {
+	if s.House == s.Present {
+		return s
+	}
+	before := *s
+	before.House, before.Draft, before.once = s.Present, nil, nil
+	return &before
+}
+
 // Once gives what is found out of what is seen under a name, the first time that it is asked for in one look. Unlike
 // with [Counted], nothing is kept beyond that, so that it may follow from uses and from how long ago something was.
 func Once[T any](s *Sight, name string, find func() T) T {

@@ -106,6 +106,9 @@ func (x *Index) HeldAmong(people, keys []string, t time.Time) []string {
 			}
 			return true
 		})
+		if !slices.ContainsFunc(s.words, func(w word) bool { return words[w.at] != w.bits }) {
+			break // all of it is held
+		}
 	}
 	return x.keysOf(held)
 }

@@ -6,6 +6,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -65,7 +66,13 @@ func (d *Viewer) Delegations(who desk.Actor) ([]DelegationSheet, error) {
 		return nil, err
 	}
 	out := []DelegationSheet{}
-	for _, g := range s.Design().Delegations {
+	list := s.Design().Delegations
+	fan.Out(len(list), func(_, from, to int) { // what they cover is counted side by side
+		for _, g := range list[from:to] {
+			coversNow(s, g)
+		}
+	})
+	for _, g := range list {
 		out = append(out, delegationSheet(s, d, who, g))
 	}
 	for _, g := range s.Present.Design().Delegations {

@@ -196,13 +196,31 @@ type queue struct {
 	err   error
 }
 
-// waiters gives who waits for a seat, those first who have waited longest, with since when.
+// waiters gives who waits for a seat, those first who have waited longest, with since when. Who waits only by the draft
+// comes last.
 func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
-	q := desk.Counted(s, "the queue for "+licence, func() (q queue) {
-		q.users, q.since, q.err = d.line(s, licence)
+	before := s.Before()
+	q := desk.Counted(before, "the queue for "+licence, func() (q queue) {
+		q.users, q.since, q.err = d.line(before, licence)
 		return q
 	})
-	return q.users, q.since, q.err
+	if s == before || q.err != nil {
+		return q.users, q.since, q.err
+	}
+	var list, late []*model.User
+	still := map[string]*model.User{}
+	for _, u := range waiting(s, licence) {
+		still[u.ID] = u
+		if _, waited := q.since[u.ID]; !waited {
+			late = append(late, u)
+		}
+	}
+	for _, u := range q.users {
+		if now, waits := still[u.ID]; waits {
+			list = append(list, now)
+		}
+	}
+	return append(list, late...), q.since, nil
 }
 
 // line puts those who wait for a seat in their order.
@@ -240,7 +258,7 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 		for _, a := range by[n] {
 			r, known := given(a.ID)
 			if !known {
-				continue // it lies in the draft
+				continue
 			}
 			at := r.At
 			for _, t := range []time.Time{arrived.At, a.From, u.From} {
@@ -253,7 +271,6 @@ func (d *Viewer) line(s *desk.Sight, licence string) ([]*model.User, map[string]
 			}
 		}
 	}
-	// Who waits only by the draft comes last.
 	slices.SortStableFunc(list, func(a, b *model.User) int {
 		x, known := since[a.ID]
 		y, other := since[b.ID]
