@@ -368,6 +368,13 @@ type Schema struct {
 	// follows lets a comparison of a part follow the bracket, as in lastUse[system eq "x"].at lt "…": the same as
 	// within it.
 	follows bool
+	loose   bool // see [Schema.AsSent]
+}
+
+// AsSent gives the schema for filters as directories write them: a comparison of a part may follow the bracket,
+// flags may stand in quotes, and eq null asks for no value at all (RFC 7643 §2.5), ne null for one.
+func (s *Schema) AsSent() *Schema {
+	return &Schema{names: s.names, attributes: s.attributes, follows: true, loose: true}
 }
 
 // Type is the type of an attribute of a list.

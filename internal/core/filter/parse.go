@@ -193,6 +193,12 @@ func (p *parser) comparison(a *attribute, start int) node {
 			p.next(),
 		)
 	}
+	if p.schema.loose && (op == "eq" || op == "ne") && p.word("null") {
+		if op == "ne" {
+			return present{a}
+		}
+		return not{present{a}}
+	}
 	if a.kind == complex_ {
 		sub, single := a.subs["value"]
 		if !single {
@@ -315,6 +321,9 @@ func (p *parser) value(a *attribute, op operator, opAt int) value {
 	var err error
 	switch a.kind {
 	case boolean:
+		if unquoted := strings.ToLower(strings.Trim(raw, `"`)); p.schema.loose {
+			raw = unquoted
+		}
 		if raw != "true" && raw != "false" {
 			p.fail(start, "expected true or false for %q, not %s", a.name, raw)
 		}

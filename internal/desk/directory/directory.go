@@ -104,6 +104,7 @@ type Request struct {
 	by     string
 	now    time.Time
 	design *model.Design
+	index  *index.Index // of the design, once it was asked for
 	known  *Known
 	before map[[2]string]*store.Fed // what requests keep that are recorded together with this one
 	ops    []change.Op
@@ -113,6 +114,17 @@ type Request struct {
 
 // Design is the design as the request has made it so far.
 func (f *Request) Design() *model.Design { return f.design }
+
+// Index gives the index of the design as the request has made it so far.
+func (f *Request) Index() *index.Index {
+	if f.design == f.known.Design() {
+		return f.known.Index()
+	}
+	if f.index == nil || f.index.Design() != f.design {
+		f.index = f.known.Index().Update(f.design)
+	}
+	return f.index
+}
 
 // Fed gives what is kept of a person or group, as the request has made it so far.
 func (f *Request) Fed(kind model.Kind, id string) (store.Fed, bool) {

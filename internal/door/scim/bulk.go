@@ -1,11 +1,13 @@
 package scim
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -33,8 +35,9 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	}
 	data, err := body(r)
 	if err == nil {
-		if bad := json.Unmarshal(data, &in); bad != nil {
-			err = scim.Bad("invalidSyntax", "the request is not a bulk request: %s", bad)
+		if err = scim.Decode(data, &in); err != nil {
+		} else if !slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, scim.BulkSchema) }) {
+			err = scim.Bad("invalidValue", "schemas: expected %q", scim.BulkSchema)
 		} else if len(in.Operations) > maxBulk {
 			err = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("The request has %d operations, "+
 				"of %d at most.", len(in.Operations), maxBulk)}
@@ -44,8 +47,8 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		fail(w, r, err)
 		return
 	}
-	var done []map[string]any
-	_, err = s.feed(r, func(f *directory.Request) error {
+	done := []map[string]any{}
+	now, err := s.feed(r, func(f *directory.Request) error {
 		done = (&bulking{ctx: r.Context(), f: f, base: s.base(), ids: map[string]string{}}).all(
 			in.Operations,
 			in.FailOnErrors,
@@ -55,6 +58,15 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		fail(w, r, err)
 		return
+	}
+	for _, one := range done {
+		location, _ := one["location"].(string)
+		k, id, ok := kindAt(strings.TrimPrefix(location, s.base()))
+		if o := model.Object(nil); ok {
+			if o, err = there(now, k.of[0], id); err == nil {
+				one["version"] = version(now, o)
+			}
+		}
 	}
 	reply(w, http.StatusOK, map[string]any{"schemas": []string{scim.BulkAnswer}, "Operations": done})
 }
@@ -102,13 +114,13 @@ func (b *bulking) all(ops []bulkOp, mayFail int) []map[string]any {
 					&scim.Error{
 						Status: http.StatusConflict,
 						Type:   "invalidValue",
-						Detail: "No operation makes " + b.open(o) + ".",
+						Detail: b.never(ops, i),
 					},
 				), left-1
 			}
 		}
 	}
-	var out []map[string]any
+	out := []map[string]any{}
 	for _, r := range results {
 		if r != nil {
 			out = append(out, r)
@@ -127,6 +139,29 @@ func (b *bulking) open(o bulkOp) string {
 		}
 	}
 	return ""
+}
+
+// never says why what an operation waits for never comes: nothing makes it, or that waits for this one in turn.
+func (b *bulking) never(ops []bulkOp, i int) string {
+	open := b.open(ops[i])
+	chain := []string{open}
+	for n := 0; n < len(ops); n++ {
+		maker := slices.IndexFunc(ops, func(o bulkOp) bool {
+			return strings.EqualFold(o.Method, http.MethodPost) && "bulkId:"+o.BulkID == chain[len(chain)-1]
+		})
+		if maker < 0 {
+			break
+		}
+		next := b.open(ops[maker])
+		if next == "" {
+			return "The operation that makes " + chain[len(chain)-1] + " failed."
+		}
+		if slices.Contains(chain, next) {
+			return "These wait for each other, in a circle: " + strings.Join(append(chain, next), ", ") + "."
+		}
+		chain = append(chain, next)
+	}
+	return "No operation makes " + chain[len(chain)-1] + "."
 }
 
 // named puts ids where things that were made are mentioned.
@@ -167,6 +202,9 @@ func (b *bulking) carry(o bulkOp) (id string, err error) {
 	case http.MethodPut:
 		return id, replace(b.f, k, id, o.Version, sent)
 	case http.MethodPatch:
+		if text := bytes.TrimSpace(data); len(text) > 0 && text[0] == '[' { // the operations alone (RFC 7644 §3.7.3)
+			data = slices.Concat([]byte(`{"schemas":["`+scim.PatchSchema+`"],"Operations":`), text, []byte("}"))
+		}
 		return id, patch(b.f, k, id, o.Version, data)
 	case http.MethodDelete:
 		return id, remove(b.f, k, id, o.Version)
@@ -183,9 +221,6 @@ func (b *bulking) answer(o bulkOp, id string, err error) map[string]any {
 	k, _, ok := kindAt(o.Path)
 	if ok && id != "" {
 		m["location"] = b.base + k.Endpoint + "/" + id
-		if now := b.f.Design().Get(k.of[0], id); now != nil && now.Kind() != model.KindAssignment {
-			m["version"] = version(b.f, now)
-		}
 	}
 	status := map[string]int{http.MethodPost: http.StatusCreated,
 		http.MethodDelete: http.StatusNoContent}[strings.ToUpper(o.Method)]

@@ -3,6 +3,7 @@ package scim
 import (
 	"errors"
 	"net/http"
+	"slices"
 	"strings"
 
 	"fachwerk/internal/desk"
@@ -58,21 +59,12 @@ func putGroup(f *directory.Request, r scim.Resource, was *model.Group) (string, 
 	g, err := scim.ToGroup(r, was, func(id string) (user, group bool) {
 		u, ok := d.Users.Find(id)
 		_, group = d.Groups.Find(id)
-		return ok && visible(f, u), group || listedGroup(was, id)
+		return ok && (visible(f, u) || slices.Contains(was.Users, id)), group || slices.Contains(was.Groups, id)
 	})
 	if err != nil {
 		return "", err
 	}
 	return f.Put(g, nil)
-}
-
-func listedGroup(g *model.Group, id string) bool {
-	for _, x := range g.Groups {
-		if x == id {
-			return true
-		}
-	}
-	return false
 }
 
 // put makes of an object what a resource says.

@@ -2,6 +2,7 @@ package scim
 
 import (
 	"net/http"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -87,7 +88,7 @@ func each[T, V any](r chi.Router, path string, all []T, id func(T) string, show 
 	})
 	r.Get(path+"/{id}", func(w http.ResponseWriter, r *http.Request) {
 		for _, t := range all {
-			if id(t) == chi.URLParam(r, "id") {
+			if strings.EqualFold(id(t), chi.URLParam(r, "id")) {
 				reply(w, http.StatusOK, show(r, t))
 				return
 			}

@@ -15,6 +15,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/scim"
 	"fachwerk/internal/store"
@@ -90,6 +91,7 @@ func fromURL(r *http.Request) (q query, err error) {
 // known is what a resource is made of: the design as a request finds or makes it.
 type known interface {
 	Design() *model.Design
+	Index() *index.Index
 	Fed(kind model.Kind, id string) (store.Fed, bool)
 }
 
@@ -122,7 +124,54 @@ func version(k known, o model.Object) string {
 	if fed, ok := k.Fed(o.Kind(), o.Ident()); ok {
 		_, _ = h.Write(fed.Extra)
 	}
+	// What it says of others is theirs to change.
+	say := func(texts ...string) {
+		for _, t := range texts {
+			_, _ = h.Write(append([]byte(t), 0))
+		}
+	}
+	switch o := o.(type) {
+	case *model.User:
+		if m := managerOf(k, o); m != nil {
+			say(m.ID, m.DisplayName)
+		}
+		for _, in := range k.Index().GroupsOf(o.ID) {
+			if g, ok := k.Design().Groups.Find(in.Group); ok {
+				say(g.ID, g.Name, strconv.FormatBool(in.Direct))
+			}
+		}
+	case *model.Group:
+		for _, m := range membersOf(k, o) {
+			say(m.Ident(), m.Title())
+		}
+	}
 	return fmt.Sprintf(`W/"%016x"`, h.Sum64())
+}
+
+// managerOf gives somebody's manager, as far as directories see them; nil if there is none.
+func managerOf(k known, u *model.User) *model.User {
+	if m, ok := k.Design().Users.Find(u.Manager); ok && visible(k, m) {
+		return m
+	}
+	return nil
+}
+
+// membersOf gives who and what is in a group, as far as directories see it: listed, or found by its rule.
+func membersOf(k known, g *model.Group) (out []model.Object) {
+	users := g.Users
+	if g.Type == model.Rule {
+		users = k.Index().Members(g.ID)
+	}
+	add := func(kind model.Kind, ids []string) {
+		for _, id := range ids {
+			if o := k.Design().Get(kind, id); o != nil && visible(k, o) {
+				out = append(out, o)
+			}
+		}
+	}
+	add(model.KindUser, users)
+	add(model.KindGroup, g.Groups)
+	return out
 }
 
 // resource gives what an object is to a directory: whole, or as it can be changed and read back.
@@ -132,7 +181,7 @@ func resource(k known, o model.Object, whole bool) scim.Resource {
 		fed, _ := k.Fed(model.KindUser, o.ID)
 		return scim.FromUser(o, scim.ReadExtra(fed.Extra), whole)
 	case *model.Group:
-		return scim.FromGroup(o, true, nil)
+		return scim.FromGroup(o, true)
 	}
 	panic("no resource: " + o.Kind())
 }
@@ -155,30 +204,21 @@ func (v viewer) view(o model.Object, spans map[string]store.Span) scim.Resource 
 			v.groups(r, o)
 		}
 		if more, _ := r[scim.Enterprise].(map[string]any); o.Manager != "" {
-			manager := map[string]any{"value": o.Manager, "$ref": v.base + "/Users/" + o.Manager}
-			if m, ok := v.Design().Users.Find(o.Manager); ok {
-				manager["displayName"] = m.DisplayName
+			delete(more, "manager")
+			if m := managerOf(v, o); m != nil {
+				more["manager"] = map[string]any{
+					"value": m.ID, "$ref": v.base + "/Users/" + m.ID, "displayName": m.DisplayName,
+				}
 			}
-			more["manager"] = manager
+			if len(more) == 0 {
+				delete(r, scim.Enterprise)
+				r["schemas"] = []any{scim.CoreUser}
+			}
 		}
 	case *model.Group:
-		wanted := v.choice.Wants("members")
-		var byRule []string
-		if wanted && o.Type == model.Rule {
-			byRule = v.Index().Members(o.ID)
-		}
-		r = scim.FromGroup(o, wanted, byRule)
-		list, _ := r["members"].([]any)
-		for _, e := range list {
-			m := e.(map[string]any)
-			kind, id := model.KindUser, m["value"].(string)
-			if m["type"] == "Group" {
-				kind = model.KindGroup
-			}
-			m["$ref"] = v.base + "/" + m["type"].(string) + "s/" + id
-			if member := v.Design().Get(kind, id); member != nil {
-				m["display"] = member.Title()
-			}
+		r = scim.FromGroup(o, false)
+		if v.choice.Wants("members") {
+			v.members(r, o)
 		}
 	}
 	meta := map[string]any{
@@ -194,6 +234,20 @@ func (v viewer) view(o model.Object, spans map[string]store.Span) scim.Resource 
 	}
 	r["meta"] = meta
 	return r
+}
+
+// members adds who and what is in a group.
+func (v viewer) members(r scim.Resource, g *model.Group) {
+	var list []any
+	for _, m := range membersOf(v, g) {
+		t := typeOf(m)
+		list = append(list, map[string]any{
+			"value": m.Ident(), "type": t.Name, "display": m.Title(), "$ref": v.base + t.Endpoint + "/" + m.Ident(),
+		})
+	}
+	if list != nil {
+		r["members"] = list
+	}
 }
 
 // groups adds the groups that a person is in.
@@ -234,9 +288,7 @@ func (s *server) search(k kind) http.HandlerFunc {
 		var q query
 		data, err := body(r)
 		if err == nil {
-			if bad := json.Unmarshal(data, &q); bad != nil {
-				err = scim.Bad("invalidSyntax", "the request is not a search: %s", bad)
-			}
+			err = scim.Decode(data, &q)
 		}
 		if err != nil {
 			fail(w, r, err)

@@ -17,6 +17,7 @@ import (
 	"fachwerk/internal/door/inner"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/scim"
@@ -39,16 +40,18 @@ func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside, maxBody int64) {
 			fail(w, r, &scim.Error{Status: http.StatusNotFound, Detail: "There is nothing at " + r.URL.Path + "."})
 		})
 		r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
+			allowed := strings.Join(inner.Allowed(r), ", ")
+			w.Header().Set("Allow", allowed)
 			fail(
 				w,
 				r,
 				&scim.Error{
 					Status: http.StatusMethodNotAllowed,
-					Detail: r.Method + " is not understood at " + r.URL.Path + ".",
+					Detail: r.Method + " is not understood at " + r.URL.Path + ", but " + allowed + ".",
 				},
 			)
 		})
-		r.Use(s.programsOnly)
+		r.Use(s.programsOnly, spoken, middleware.GetHead)
 		s.discovery(r)
 		for _, k := range kinds {
 			r.Get(k.Endpoint, s.list(k))
@@ -103,6 +106,17 @@ func (s *server) programsOnly(next http.Handler) http.Handler {
 				},
 			)
 			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// spoken has answers in the media type that was asked for (RFC 7644 §3.1 and §8.1).
+func spoken(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		accepted := strings.ToLower(r.Header.Get("Accept"))
+		if strings.Contains(accepted, "application/json") && !strings.Contains(accepted, "application/scim+json") {
+			w.Header().Set("Content-Type", "application/json")
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -187,7 +201,9 @@ func reply(w http.ResponseWriter, status int, v any) {
 	if err != nil {
 		panic(err) // texts, flags and numbers only
 	}
-	w.Header().Set("Content-Type", "application/scim+json")
+	if w.Header().Get("Content-Type") == "" {
+		w.Header().Set("Content-Type", "application/scim+json")
+	}
 	w.WriteHeader(status)
 	_, _ = w.Write(append(data, '\n'))
 }

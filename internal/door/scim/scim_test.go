@@ -340,7 +340,8 @@ func TestBulk(t *testing.T) {
 		is(200, "Operations/0/status", "412", "Operations/1/status", "400", "Operations/2/status", "400",
 			"Operations/3/status", "400", "Operations/4/status", "400")
 	d.do("POST", "/Bulk",
-		`{"Operations":[`+strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+
+		`{"schemas":["urn:ietf:params:scim:api:messages:2.0:BulkRequest"],"Operations":[`+
+			strings.Repeat(`{"method":"DELETE","path":"/Users/x"},`, 1000)+
 			`{"method":"DELETE","path":"/Users/x"}]}`).
 		is(413)
 	d.do("POST", "/Bulk", `{"Operations":7}`).is(400, "scimType", "invalidSyntax")

@@ -169,16 +169,15 @@ func ToUser(r Resource, was *model.User) (*model.User, Extra) {
 	return &u, e
 }
 
-// FromGroup gives the resource that a group is; its members only if they are wanted. Who is in a group by its rule
-// is given by the caller.
-func FromGroup(g *model.Group, members bool, byRule []string) Resource {
+// FromGroup gives the resource that a group is; those that it lists only if they are wanted.
+func FromGroup(g *model.Group, members bool) Resource {
 	r := Resource{"schemas": []any{CoreGroup}, "id": g.ID, "displayName": g.Name}
 	put(r, "externalId", g.ExternalID)
 	if !members {
 		return r
 	}
 	var list []any
-	for _, id := range slices.Concat(g.Users, byRule) {
+	for _, id := range g.Users {
 		list = append(list, map[string]any{"value": id, "type": "User"})
 	}
 	for _, id := range g.Groups {

@@ -100,6 +100,9 @@ func (t *Type) patch(r Resource, o patching) error {
 	if at.Mutability == "readOnly" || leaf.Mutability == "readOnly" {
 		return Bad("mutability", "%s is not the directory's to set", path)
 	}
+	if p.Part != "" && leaf.Mutability == "immutable" && op != "add" {
+		return Bad("mutability", "%s stays what it is: take the whole value out and add another", path)
+	}
 	if op == "remove" && leaf.Required {
 		return Bad("mutability", "%s is required and cannot be removed", path)
 	}
@@ -170,7 +173,7 @@ func (t *Type) alter(r Resource, op string, p filter.Path, at place, value any) 
 		return err
 	}
 	parts, _ := now.(map[string]any)
-	if parts == nil {
+	if parts == nil || p.Part == "" && at.empty(value) {
 		parts = map[string]any{}
 	}
 	if err := at.alterParts(op, p.Part, parts, value); err != nil {
@@ -182,6 +185,22 @@ func (t *Type) alter(r Resource, op string, p filter.Path, at place, value any) 
 		t.set(r, at, parts)
 	}
 	return nil
+}
+
+// empty tells whether a value refers to nothing, by which directories take a reference away.
+func (a *Attribute) empty(value any) bool {
+	if _, refers := a.part("value"); !refers {
+		return false
+	}
+	if m, is := value.(map[string]any); is {
+		for name, v := range m {
+			if strings.EqualFold(name, "value") {
+				return v == nil || v == ""
+			}
+		}
+		return false
+	}
+	return value == ""
 }
 
 // alterParts changes a value that has parts: one part, or those that are named.

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"net/http"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -244,9 +246,40 @@ func decode(data []byte, to any) error {
 		err = fmt.Errorf("more follows after the end")
 	}
 	if err != nil {
-		return Bad("invalidSyntax", "the request is not the JSON that was expected: %s", err)
+		return Bad("invalidSyntax", "the request is not the JSON that was expected: %s", inWords(err))
 	}
 	return nil
+}
+
+// Decode reads what was sent as JSON.
+func Decode(data []byte, to any) error { return decode(data, to) }
+
+// inWords says what is wrong with JSON, without the names that the program has for it.
+func inWords(err error) string {
+	var wrong *json.UnmarshalTypeError
+	if !errors.As(err, &wrong) {
+		return err.Error()
+	}
+	expected := "an object"
+	switch wrong.Type.Kind() {
+	case reflect.String:
+		expected = "a text"
+	case reflect.Slice:
+		expected = "a list"
+	case reflect.Bool:
+		expected = "true or false"
+	case reflect.Int:
+		expected = "a whole number"
+	}
+	found, _, _ := strings.Cut(wrong.Value, " ") // of a number it tells which
+	found = cmp.Or(map[string]string{
+		"array": "a list", "object": "an object", "string": "a text", "number": "a number", "bool": "true or false",
+	}[found], found)
+	where := ""
+	if wrong.Field != "" {
+		where = wrong.Field + ": "
+	}
+	return where + "expected " + expected + ", not " + found
 }
 
 // clone copies a value as deep as it goes.

@@ -246,10 +246,10 @@ func TestGroupsComeAndGo(t *testing.T) {
 		!slices.Equal(g.Groups, []string{"both", "g"}) {
 		t.Errorf("it becomes %+v, %v", g, err)
 	}
-	if r := FromGroup(g, true, nil); len(r["members"].([]any)) != 4 || r["id"] != "crew" {
+	if r := FromGroup(g, true); len(r["members"].([]any)) != 4 || r["id"] != "crew" {
 		t.Errorf("it is shown as %v", r)
 	}
-	if r := FromGroup(g, false, nil); r["members"] != nil {
+	if r := FromGroup(g, false); r["members"] != nil {
 		t.Errorf("its members are shown: %v", r)
 	}
 	for text, says := range map[string]string{`{"displayName":"x","members":[{"value":"nobody"}]}`: "members[0]: there is no user or group \"nobody\"", `{"displayName":"x","members":[{"value":"u"},{"value":"u","type":"Group"}]}`: "members[1]: there is no group", `{"displayName":"x","members":[{"type":"User"}]}`: "members[0]"} {

@@ -80,12 +80,17 @@ func of(parts ...Attribute) func(*Attribute) {
 	return func(a *Attribute) { a.Type, a.Parts = "complex", parts }
 }
 func many(name, description, what string, kinds ...string) Attribute {
+	return listing(name, description, text("value", what), kinds...)
+}
+
+// listing makes an attribute with several values, each of a type, of which one is primary.
+func listing(name, description string, value Attribute, kinds ...string) Attribute {
 	return text(
 		name,
 		description,
 		multi,
 		of(
-			text("value", what),
+			value,
 			text("display", "How it is shown."),
 			text("type", "What it is for.", canonical(kinds...)),
 			text("primary", "The one to use first.", as("boolean")),
@@ -95,7 +100,7 @@ func many(name, description, what string, kinds ...string) Attribute {
 
 // common are the attributes that every resource has (RFC 7643 §3.1).
 var common = []Attribute{
-	text("schemas", "The schemas of the resource.", multi, exact, required, always, as("reference")),
+	text("schemas", "The schemas of the resource.", multi, required, always, referring("uri")),
 	text("id", "Fachwerk's own id, which never changes.", exact, unique, readOnly, always),
 	text("externalId", "The directory's id.", exact),
 	text(
@@ -145,7 +150,13 @@ var (
 		many("emails", "Addresses of mail; the primary one is used.", "The address.", "work", "home", "other"),
 		many("phoneNumbers", "Telephones.", "The number.", "work", "home", "mobile", "fax", "pager", "other"),
 		many("ims", "Addresses for messages.", "The address."),
-		many("photos", "Pictures.", "Where the picture is.", "photo", "thumbnail"),
+		listing(
+			"photos",
+			"Pictures.",
+			text("value", "Where the picture is.", referring("external")),
+			"photo",
+			"thumbnail",
+		),
 		text(
 			"addresses",
 			"Where the person is reached.",
@@ -272,7 +283,7 @@ func (t *Type) prepare() {
 	if t.extended != nil {
 		add(t.extended.Attributes, true)
 	}
-	t.filter = filter.NewSchema(attributes...)
+	t.filter = filter.NewSchema(attributes...).AsSent()
 }
 
 func filtering(a Attribute) filter.Attribute {
