@@ -325,9 +325,9 @@ func static(d *model.Design) string {
 }
 
 // BenchmarkStep measures one more step in the draft of somebody who works in an organisation of 100,000 people, beside
-// nothing and beside 1,000 rows.
+// nothing, beside 1,000 rows and beside 15,000.
 func BenchmarkStep(b *testing.B) {
-	for _, rows := range []int{0, 1_000} {
+	for _, rows := range []int{0, 1_000, 15_000} {
 		b.Run(strconv.Itoa(rows), func(b *testing.B) {
 			d, who, design := largeDesk(b)
 			var ops []change.Op
@@ -350,7 +350,7 @@ func BenchmarkStep(b *testing.B) {
 				n++
 				a := &model.Assignment{
 					ID:      "step-" + strconv.Itoa(n),
-					Subject: model.Subject{User: design.Users[5000+n].ID},
+					Subject: model.Subject{User: design.Users[20_000+n].ID},
 					Role:    design.Roles[5].ID,
 					Area:    design.Areas[3].ID,
 				}

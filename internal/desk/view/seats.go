@@ -2,6 +2,7 @@ package view
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"time"
 
@@ -58,8 +59,9 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, spare := []SeatPool{}, idling(s, days)
-	for _, l := range s.Design().Licences {
+	licences, spare := s.Design().Licences, idling(s, days)
+	out := make([]SeatPool, len(licences))
+	one := func(l *model.Licence) SeatPool {
 		taken, without := seats(s, l.ID, days)
 		p := SeatPool{Pool: pool(s, l.ID, taken, without), By: []string{}}
 		p.May = s.Draft != nil && (d.May(s.Present, who, model.EditPeople) || s.Authority != nil && mayAnybody(s, "seat"))
@@ -76,8 +78,13 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 		for _, o := range neededBy(s, l.ID) {
 			p.By = append(p.By, o.Name)
 		}
-		out = append(out, p)
+		return p
 	}
+	fan.Out(len(licences), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			out[i] = one(licences[i])
+		}
+	})
 	short := func(p SeatPool) int {
 		if p.Free != nil && *p.Free == 0 {
 			return p.Lacking
@@ -107,10 +114,19 @@ type dispensable struct {
 func dispensableFor(s *desk.Sight, days int) *dispensable {
 	d := &dispensable{s: s, limit: s.At.AddDate(0, 0, -days), needs: map[string]map[string]bool{}}
 	d.held = desk.Counted(s, "licences that are needed", func() map[string][]string {
+		users := s.Design().Users
+		uses := make([][]string, len(users))
+		fan.Out(len(users), func(_, from, to int) {
+			for i, u := range users[from:to] {
+				if len(u.Licences) > 0 && s.Index.Live(u.ID, s.At) {
+					uses[from+i] = s.Index.Uses(u.ID, s.At)
+				}
+			}
+		})
 		out := map[string][]string{}
-		for _, u := range s.Design().Users {
-			if len(u.Licences) > 0 && s.Index.Live(u.ID, s.At) {
-				out[u.ID] = s.Index.Uses(u.ID, s.At)
+		for i, u := range users {
+			if uses[i] != nil {
+				out[u.ID] = uses[i]
 			}
 		}
 		return out
@@ -151,13 +167,21 @@ func (d *dispensable) needed(user string, licences []string) (out []string) {
 
 // idling gives, of each licence, who sits on a seat without need of it, by name.
 func idling(s *desk.Sight, days int) map[string][]*model.User {
-	out, can := map[string][]*model.User{}, dispensableFor(s, days)
-	for l, users := range seated(s) {
-		for _, u := range users {
-			if s.Index.Live(u.ID, s.At) && len(can.needed(u.ID, []string{l})) == 0 {
-				out[l] = append(out[l], u)
+	can, seated := dispensableFor(s, days), seated(s)
+	licences := slices.Sorted(maps.Keys(seated))
+	lists := make([][]*model.User, len(licences))
+	fan.Out(len(licences), func(_, from, to int) {
+		for i, l := range licences[from:to] {
+			for _, u := range seated[l] {
+				if s.Index.Live(u.ID, s.At) && len(can.needed(u.ID, []string{l})) == 0 {
+					lists[from+i] = append(lists[from+i], u)
+				}
 			}
 		}
+	})
+	out := map[string][]*model.User{}
+	for i, l := range licences {
+		out[l] = lists[i]
 	}
 	return out
 }

@@ -196,7 +196,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"reviewItem":       {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
 		"today": {}, "looked": {body: map[string]any{"revision": 1}}, "absence": {}, "fewer": {body: map[string]any{}},
 		"draftFewer": {body: map[string]any{}}, "beAbsent": {body: map[string]any{"instead": d.Users[2].ID,
-			"until": "2099-01-01T00:00:00Z"}},
+			"until": generate.Day.AddDate(0, 0, 30)}},
 		"handOn": {
 			in:   "5",
 			body: map[string]any{"to": d.Users[2].ID, "note": "yours"},
@@ -250,7 +250,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		}},
 		"seatPools": {}, "seats": {in: licence.ID, query: "part=waiting&limit=100"},
 		"giveSeats":   {body: map[string]any{"licence": licence.ID, "seats": 10}},
-		"gatherSeats": {in: licence.ID, query: "part=idle"},
+		"gatherSeats": {in: licence.ID, query: "part=idle", bare: true}, // none can come free
 		"seatsNeeded": {body: map[string]any{
 			"subjects": []any{end(model.KindGroup, group)}, "targets": []any{end(model.KindRole, role.ID)},
 		}},
