@@ -36,6 +36,7 @@ const (
 	NotSignedIn Code = "not-signed-in" // nobody is signed in, or no longer
 	NotAllowed  Code = "not-allowed"   // neither a right nor a delegation permits it
 	NotFound    Code = "not-found"     // there is no such thing, or none that the asker may see
+	Method      Code = "method"        // what was asked for is there, and not by this method of HTTP
 	Invalid     Code = "invalid"       // what was asked makes no sense as it is
 	Conflict    Code = "conflict"      // it is so already, or somebody else was first
 	Unproven    Code = "unproven"      // who asks must prove again who they are
@@ -83,6 +84,7 @@ var All = []Code{
 	NotSignedIn,
 	NotAllowed,
 	NotFound,
+	Method,
 	Invalid,
 	Conflict,
 	Unproven,

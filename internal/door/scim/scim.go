@@ -17,7 +17,6 @@ import (
 	"fachwerk/internal/door/inner"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/scim"
@@ -51,7 +50,7 @@ func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside, maxBody int64) {
 				},
 			)
 		})
-		r.Use(s.programsOnly, spoken, middleware.GetHead)
+		r.Use(s.programsOnly, spoken)
 		s.discovery(r)
 		for _, k := range kinds {
 			r.Get(k.Endpoint, s.list(k))

@@ -58,11 +58,15 @@ func build(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside, c 
 	if c != nil {
 		r.Use(c.Guard)
 	}
-	r.Use(middleware.Compress(5))
+	r.Use(middleware.Compress(5), inner.Head(endless...))
 	for _, first := range programs {
 		r.HandleFunc(first, nowhere)
 		r.HandleFunc(first+"/*", nowhere)
 	}
+	for _, p := range probes {
+		r.HandleFunc(p+"/*", nowhere)
+	}
+	r.MethodNotAllowed(nowhere)
 	r.Get("/livez", func(w http.ResponseWriter, _ *http.Request) { probed(w, nil, "") })
 	ready := func(w http.ResponseWriter, _ *http.Request) {
 		switch {
@@ -104,14 +108,24 @@ func below(path string, next http.Handler) http.Handler {
 
 // programs is how the addresses begin that are for programs: of these, an unknown one is not the application's page.
 var programs = []string{
-	"/api", "/access", "/scim", "/copies", "/.well-known", "/livez", "/readyz", "/healthz", "/health", "/metrics",
-	"/debug",
+	"/api", "/access", "/scim", "/copies", "/.well-known", "/health", "/metrics", "/debug",
 }
 
-// nowhere answers for an address that programs ask and that there is not.
+// probes are the addresses at which the server is watched.
+var probes = []string{"/livez", "/readyz", "/healthz"}
+
+// nowhere answers for an address that programs ask and that there is not, or not by that method.
 func nowhere(w http.ResponseWriter, r *http.Request) {
-	inner.OutcomeOf(r.Context()).Code = code.NotFound
 	w.Header().Set("Content-Type", "application/problem+json")
+	if allowed := strings.Join(inner.Allowed(r, programs...), ", "); allowed != "" {
+		inner.OutcomeOf(r.Context()).Code = code.Method
+		w.Header().Set("Allow", allowed)
+		w.WriteHeader(http.StatusMethodNotAllowed)
+		_, _ = fmt.Fprintf(w, `{"title":"Method Not Allowed","status":405,"code":%q,"detail":%q}`+"\n", code.Method,
+			"This address does not understand "+r.Method+", but "+allowed+".")
+		return
+	}
+	inner.OutcomeOf(r.Context()).Code = code.NotFound
 	w.WriteHeader(http.StatusNotFound)
 	_, _ = fmt.Fprintf(w, `{"title":"Not Found","status":404,"code":%q,"detail":%q}`+"\n", code.NotFound,
 		"There is no such address; of the API, /api/openapi.json lists them all.")

@@ -465,3 +465,35 @@ func (b *lockedBuffer) String() string {
 	defer b.Unlock()
 	return b.Buffer.String()
 }
+
+// An address that is there by another method says by which, and HEAD is answered wherever GET is.
+func TestMethods(t *testing.T) {
+	h := serve(t, frontEnd)
+	for _, c := range []struct {
+		method, path string
+		status       int
+		allow        string
+	}{
+		{"DELETE", "/api/me", http.StatusMethodNotAllowed, "GET, HEAD"},
+		{"PUT", "/api/draft/apply", http.StatusMethodNotAllowed, "POST"},
+		{"PATCH", "/api/draft", http.StatusMethodNotAllowed, "GET, HEAD, DELETE"},
+		{"DELETE", "/api/nothing", http.StatusNotFound, ""},
+		{"GET", "/api/draft/apply", http.StatusMethodNotAllowed, "POST"},
+		{"HEAD", "/api/openapi.json", http.StatusOK, ""},
+		{"HEAD", "/api/me", http.StatusUnauthorized, ""},
+		{"HEAD", "/readyz", http.StatusOK, ""},
+		{"HEAD", "/.well-known/authzen-configuration", http.StatusOK, ""},
+		{"HEAD", "/api/nothing", http.StatusNotFound, ""},
+		{"DELETE", "/readyz", http.StatusMethodNotAllowed, "GET, HEAD"},
+		{"GET", "/access/v1/evaluation", http.StatusUnauthorized, ""}, // whoever shows no token is told nothing
+	} {
+		answer, body := ask(t, c.method, h.URL+c.path, nil)
+		if answer.StatusCode != c.status || answer.Header.Get("Allow") != c.allow {
+			t.Errorf("%s %s: %d, allowed %q, want %d and %q", c.method, c.path, answer.StatusCode,
+				answer.Header.Get("Allow"), c.status, c.allow)
+		}
+		if c.method == http.MethodHead && len(body) > 0 {
+			t.Errorf("%s %s has a body: %s", c.method, c.path, body)
+		}
+	}
+}
