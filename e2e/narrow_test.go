@@ -38,7 +38,7 @@ func TestNarrow(t *testing.T) {
 	fits("the desk")
 	s.click("button", "Keep")
 	s.see("ul[aria-label=Items] button", "✓ kept")
-	s.click("header button", "Places of work")
+	s.click("header button", "places of work")
 	s.click("[role=menuitem]", "People")
 	s.see("main", "Tomasz Oyelaran")
 	fits("/people")

@@ -205,6 +205,11 @@ func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
 // Open goes to a path of the application.
 func (p *Page) Open(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
 
+// Resize gives the window another size.
+func (p *Page) Resize(width, height int) error {
+	return p.do(chromedp.EmulateViewport(int64(width), int64(height)))
+}
+
 // Path is where the page is, with its query.
 func (p *Page) Path() (string, error) {
 	all, err := Eval[string](p, "location.href")

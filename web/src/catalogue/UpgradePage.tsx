@@ -9,6 +9,7 @@ import { Downloads } from "../parts/Downloads";
 import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { PickOne } from "../parts/Picker";
+import { Scroll } from "../parts/Scroll";
 import { Rooms } from "../parts/tabs";
 import { count, Named, Risk } from "../parts/words";
 
@@ -324,10 +325,7 @@ function Column({ title, children }: { title: string; children: React.ReactNode 
 			className="flex min-h-0 flex-col border-r-[3px] border-[var(--beam)] px-[14px] first:pl-0 last:border-r-0 last:pr-0"
 		>
 			<h3 className="py-1 text-[14px] font-bold">{title}</h3>
-			{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
-			<div className="min-h-0 grow overflow-auto" tabIndex={0}>
-				{children}
-			</div>
+			<Scroll className="min-h-0 grow">{children}</Scroll>
 		</section>
 	);
 }

@@ -9,6 +9,7 @@ import { useSet } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Loaded } from "../parts/loading";
+import { Scroll } from "../parts/Scroll";
 import { Choice, Rooms } from "../parts/tabs";
 import { count, day, Mark, moment, Named, NamedAll } from "../parts/words";
 
@@ -70,8 +71,7 @@ export function DirectoriesPage() {
 										/>
 									)}
 								</div>
-								{/* biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and may hold nothing else to stop at */}
-								<div className="min-h-0 grow overflow-auto" tabIndex={0}>
+								<Scroll className="min-h-0 grow">
 									{leavers.length === 0 && (
 										<p className="py-3 text-quiet">
 											{first.total === 0
@@ -90,7 +90,7 @@ export function DirectoriesPage() {
 											{pages.isFetchingNextPage ? "One moment …" : "Earlier ones"}
 										</button>
 									)}
-								</div>
+								</Scroll>
 							</section>
 						</div>
 					);

@@ -16,7 +16,8 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 	const other = me.user.id !== me.signedIn.id;
 	const elsewhere = !!me.day || other;
 	return (
-		<div
+		<section
+			aria-label="Where and when"
 			data-elsewhere={elsewhere || undefined}
 			className={`flex min-h-[38px] shrink-0 items-center gap-2 max-[900px]:flex-wrap border-b-[3px] border-[var(--beam)] px-[18px] ${elsewhere ? "another-day" : where ? "bg-sunk" : ""}`}
 		>
@@ -66,7 +67,7 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 			<span className="shrink-0 text-[12px] text-quiet">
 				<kbd>?</kbd> keys
 			</span>
-		</div>
+		</section>
 	);
 }
 

@@ -3,6 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { Link, useLocation, useNavigate } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
+import { Menu, MenuItem } from "../parts/Menu";
 import { useNotice } from "../parts/notice";
 import { useTo } from "./lens";
 import { placesOf, within } from "./places";
@@ -68,41 +69,32 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 					<kbd className="shrink-0 whitespace-nowrap max-[900px]:hidden">Ctrl K</kbd>
 				</button>
 			)}
-			<DropdownMenu.Root>
-				<DropdownMenu.Trigger
-					aria-label={me.signedIn.name}
-					className="max-w-[240px] shrink-0 truncate px-2 font-semibold whitespace-nowrap"
-				>
-					<span className="max-[500px]:hidden">{me.signedIn.name}</span>
-					<span className="min-[501px]:hidden">You</span> ▾
-				</DropdownMenu.Trigger>
-				<DropdownMenu.Portal>
-					<DropdownMenu.Content
-						align="end"
-						className="z-50 w-[220px] border-[3px] border-[var(--beam)] bg-raised text-ink"
-					>
-						{[
-							{ name: "Your page", run: () => navigate("/own") },
-							{ name: "Your requests", run: () => navigate("/requests") },
-							{ name: "Your letters", run: () => navigate("/letters") },
-							{ name: "How you sign in", run: () => navigate("/account") },
-							...(me.delegated.length > 0
-								? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
-								: []),
-							{ name: "Day or night", run: turnTheme },
-							{ name: "Sign out", run: signOut },
-						].map((item) => (
-							<DropdownMenu.Item
-								key={item.name}
-								onSelect={item.run}
-								className="cursor-pointer px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate"
-							>
-								{item.name}
-							</DropdownMenu.Item>
-						))}
-					</DropdownMenu.Content>
-				</DropdownMenu.Portal>
-			</DropdownMenu.Root>
+			<Menu
+				look="max-w-[240px] shrink-0 truncate px-2 font-semibold whitespace-nowrap"
+				width="w-[220px]"
+				face={
+					<>
+						<span className="min-[501px]:hidden">You</span>
+						<span className="max-[500px]:sr-only"> {me.signedIn.name}</span>
+					</>
+				}
+			>
+				{[
+					{ name: "Your page", run: () => navigate("/own") },
+					{ name: "Your requests", run: () => navigate("/requests") },
+					{ name: "Your letters", run: () => navigate("/letters") },
+					{ name: "How you sign in", run: () => navigate("/account") },
+					...(me.delegated.length > 0
+						? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
+						: []),
+					{ name: "Day or night", run: turnTheme },
+					{ name: "Sign out", run: signOut },
+				].map((item) => (
+					<MenuItem key={item.name} onSelect={item.run}>
+						{item.name}
+					</MenuItem>
+				))}
+			</Menu>
 		</header>
 	);
 }
@@ -116,40 +108,37 @@ function Places({ me }: { me: Schemas["Me"] }) {
 	const here = places.find((p) => p.rooms.some((r) => within(pathname, r)));
 	const waiting = places.reduce((n, p) => n + (p.waiting ?? 0), 0);
 	return (
-		<DropdownMenu.Root>
-			<DropdownMenu.Trigger
-				aria-label="Places of work"
-				className="hidden items-center px-2 font-bold whitespace-nowrap max-[900px]:flex"
-			>
-				{here?.name ?? "Places"} ▾
-				{waiting > 0 && (
-					<span className="ml-2 bg-[#dda64a] px-1.5 text-[11px] font-bold text-[#1f1813]">
-						{waiting}
-						<span className="sr-only"> waiting</span>
-					</span>
-				)}
-			</DropdownMenu.Trigger>
-			<DropdownMenu.Portal>
-				<DropdownMenu.Content
-					align="start"
-					className="z-50 max-h-[80vh] w-[240px] overflow-auto border-[3px] border-[var(--beam)] bg-raised text-ink"
-				>
-					{places.map((p) => (
-						<DropdownMenu.Group key={p.name}>
-							{p.rooms.map((r, n) => (
-								<DropdownMenu.Item
-									key={r.to}
-									onSelect={() => navigate(to(r.to))}
-									className={`cursor-pointer px-3 py-1.5 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate ${n === 0 ? "border-t border-hair font-semibold" : "pl-7"}`}
-								>
-									{n === 0 ? p.name : r.name}
-									{n === 0 && p.waiting ? ` · ${p.waiting} waiting` : ""}
-								</DropdownMenu.Item>
-							))}
-						</DropdownMenu.Group>
+		<Menu
+			align="start"
+			look="hidden items-center px-2 font-bold whitespace-nowrap max-[900px]:flex"
+			width="w-[240px]"
+			face={
+				<>
+					{here?.name ?? "Places"}
+					<span className="sr-only">, places of work</span>
+					{waiting > 0 && (
+						<span className="ml-2 bg-[#dda64a] px-1.5 text-[11px] font-bold text-[#1f1813]">
+							{waiting}
+							<span className="sr-only"> waiting</span>
+						</span>
+					)}
+				</>
+			}
+		>
+			{places.map((p) => (
+				<DropdownMenu.Group key={p.name}>
+					{p.rooms.map((r, n) => (
+						<MenuItem
+							key={r.to}
+							onSelect={() => navigate(to(r.to))}
+							look={n === 0 ? "border-t border-hair font-semibold" : "pl-7"}
+						>
+							{n === 0 ? p.name : r.name}
+							{n === 0 && p.waiting ? ` · ${p.waiting} waiting` : ""}
+						</MenuItem>
 					))}
-				</DropdownMenu.Content>
-			</DropdownMenu.Portal>
-		</DropdownMenu.Root>
+				</DropdownMenu.Group>
+			))}
+		</Menu>
 	);
 }

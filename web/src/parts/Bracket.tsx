@@ -23,6 +23,7 @@ export function Bracket({
 			</Popover.Trigger>
 			<Popover.Portal>
 				<Popover.Content
+					aria-label={label}
 					align="start"
 					sideOffset={6}
 					className="z-40 max-h-[60vh] w-[420px] max-w-[94vw] overflow-auto border-[3px] border-[var(--beam)] bg-raised p-4 text-ink"

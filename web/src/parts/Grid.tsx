@@ -161,7 +161,11 @@ export function Grid<R extends RowData>(p: Props<R>) {
 							className="grid h-[27px] items-center gap-x-4 px-2 text-[12px] text-quiet"
 							style={{ gridTemplateColumns: widths }}
 						>
-							{choosing && <th scope="col" aria-label="Chosen" />}
+							{choosing && (
+								<th scope="col">
+									<span className="sr-only">Chosen</span>
+								</th>
+							)}
 							{g.headers.map((h) => {
 								const meta = h.column.columnDef.meta as Meta<R>;
 								return (

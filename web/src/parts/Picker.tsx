@@ -75,7 +75,8 @@ export function Picker(p: PickerProps) {
 				<Popover.Portal>
 					<Popover.Content
 						align="start"
-						role="presentation"
+						role="region"
+						aria-label={`Offered for ${p.label}`}
 						className="z-50 border-[3px] border-[var(--beam)] bg-raised text-ink"
 						style={{ minWidth: "max(260px, var(--radix-popover-trigger-width))", maxWidth: 440 }}
 						onOpenAutoFocus={(e) => e.preventDefault()}

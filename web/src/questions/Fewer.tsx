@@ -9,6 +9,7 @@ import { acting, may } from "../house/rights";
 import { Bracket } from "../parts/Bracket";
 import { Failed } from "../parts/loading";
 import { Picker } from "../parts/Picker";
+import { Scroll } from "../parts/Scroll";
 import { Part } from "../parts/sheet";
 import { Rooms } from "../parts/tabs";
 import { count, Named, number, Risk } from "../parts/words";
@@ -256,31 +257,35 @@ function RoleLine({ role: r }: { role: Proposed }) {
 				<div className="mt-2 grid grid-cols-3 gap-6 max-[900px]:grid-cols-1">
 					<div>
 						<h3 className="border-b-[3px] border-[var(--beam)] font-bold">What it gives</h3>
-						<ul className="max-h-[220px] overflow-auto">
-							{r.permissions.map((p) => (
-								<li key={p.key} className="flex items-baseline gap-2 border-b border-hair py-[3px]">
-									<span className="narrow min-w-0 grow truncate font-mono text-[12px]" title={p.label}>
-										{p.key}
-									</span>
-									<Risk level={p.risk} />
-								</li>
-							))}
-						</ul>
+						<Scroll className="max-h-[220px]">
+							<ul>
+								{r.permissions.map((p) => (
+									<li key={p.key} className="flex items-baseline gap-2 border-b border-hair py-[3px]">
+										<span className="narrow min-w-0 grow truncate font-mono text-[12px]" title={p.label}>
+											{p.key}
+										</span>
+										<Risk level={p.risk} />
+									</li>
+								))}
+							</ul>
+						</Scroll>
 					</div>
 					<div>
 						<h3 className="border-b-[3px] border-[var(--beam)] font-bold">Who would have it</h3>
-						<ul className="max-h-[220px] overflow-auto">
-							{r.people.map((u) => (
-								<li key={u.id} className="border-b border-hair py-[3px]">
-									<Link className="link" to={to(`/people/${u.id}`)}>
-										{u.name}
-									</Link>
-								</li>
-							))}
-							{r.count > r.people.length && (
-								<li className="py-[3px] text-quiet">and {number(r.count - r.people.length)} more</li>
-							)}
-						</ul>
+						<Scroll className="max-h-[220px]">
+							<ul>
+								{r.people.map((u) => (
+									<li key={u.id} className="border-b border-hair py-[3px]">
+										<Link className="link" to={to(`/people/${u.id}`)}>
+											{u.name}
+										</Link>
+									</li>
+								))}
+								{r.count > r.people.length && (
+									<li className="py-[3px] text-quiet">and {number(r.count - r.people.length)} more</li>
+								)}
+							</ul>
+						</Scroll>
 					</div>
 					<div>
 						<h3 className="border-b-[3px] border-[var(--beam)] font-bold">In place of</h3>

@@ -69,7 +69,8 @@ export function Need({ again }: { again?: Schemas["Request"] }) {
 					<Popover.Portal>
 						<Popover.Content
 							align="start"
-							role="presentation"
+							role="region"
+							aria-label="Offered"
 							className="z-50 border-[3px] border-[var(--beam)] bg-raised text-ink"
 							style={{ width: "max(360px, var(--radix-popover-trigger-width))" }}
 							onOpenAutoFocus={(e) => e.preventDefault()}

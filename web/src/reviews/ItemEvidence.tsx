@@ -2,6 +2,7 @@ import type { Schemas } from "../api/client";
 import { useReviewItem } from "../api/hooks";
 import { alike, GroupImpact } from "../parts/impact";
 import { Loaded } from "../parts/loading";
+import { Scroll } from "../parts/Scroll";
 import { count, day, extent, moment, Named, Risk, Sentence } from "../parts/words";
 
 /** What is needed to decide an item: since when, by whom, how it is used, who else has it, and what would really go away. */
@@ -298,17 +299,19 @@ function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
 
 function Holdings({ list, look }: { list: Schemas["Holding"][]; look: string }) {
 	return (
-		<ul className="max-h-[220px] overflow-auto">
-			{list.map((h) => (
-				<li
-					key={`${h.permission}${h.area.id}${h.reach}`}
-					className="flex items-baseline gap-2 border-b border-hair py-[3px]"
-				>
-					<span className={`narrow truncate font-mono text-[12px] ${look}`}>{h.permission}</span>
-					<span className="narrow grow truncate text-[12px] text-quiet">{extent(h)}</span>
-					<Risk level={h.risk} />
-				</li>
-			))}
-		</ul>
+		<Scroll className="max-h-[220px]">
+			<ul>
+				{list.map((h) => (
+					<li
+						key={`${h.permission}${h.area.id}${h.reach}`}
+						className="flex items-baseline gap-2 border-b border-hair py-[3px]"
+					>
+						<span className={`narrow truncate font-mono text-[12px] ${look}`}>{h.permission}</span>
+						<span className="narrow grow truncate text-[12px] text-quiet">{extent(h)}</span>
+						<Risk level={h.risk} />
+					</li>
+				))}
+			</ul>
+		</Scroll>
 	);
 }

@@ -25,11 +25,11 @@ export function Door({ title, children }: { title: string; children: ReactNode }
 					</g>
 				</svg>
 			</div>
-			<div className="flex min-w-0 flex-col justify-center bg-raised px-10 max-[900px]:px-4">
+			<main className="flex min-w-0 flex-col justify-center bg-raised px-10 max-[900px]:px-4">
 				<p className="wide text-[22px] font-extrabold tracking-[0.14em]">FACHWERK</p>
 				<h1 className="mt-1 mb-6 text-[15px] text-quiet">{title}</h1>
 				{children}
-			</div>
+			</main>
 		</div>
 	);
 }

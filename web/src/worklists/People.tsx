@@ -107,7 +107,7 @@ export function People({
 		},
 		{
 			id: "notes",
-			header: "",
+			header: () => <span className="sr-only">Notes</span>,
 			cell: ({ row: { original: r } }) =>
 				r.notes.length ? <span className="font-semibold text-ochre">! {r.notes.length}</span> : "",
 			meta: { width: "30px", title: (r) => r.notes.join("\n") },

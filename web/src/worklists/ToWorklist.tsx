@@ -1,13 +1,10 @@
-import { DropdownMenu } from "radix-ui";
 import { Link } from "react-router";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { acting } from "../house/rights";
+import { Menu, MenuItem } from "../parts/Menu";
 import { useNotice } from "../parts/notice";
 import { gather, gathered, newWorklist, type Source, useListing, useWorklists } from "./hooks";
-
-const item =
-	"block w-full cursor-default px-3 py-1.5 text-left font-semibold outline-none data-highlighted:bg-slate data-highlighted:text-on-slate";
 
 /** Puts people on a worklist: on one that there is, or on a new one. */
 export function ToWorklist({
@@ -44,29 +41,20 @@ export function ToWorklist({
 			},
 		);
 	return (
-		<DropdownMenu.Root modal={false}>
-			<DropdownMenu.Trigger className="link whitespace-nowrap" disabled={add.isPending || begin.isPending}>
-				{name} ▾
-			</DropdownMenu.Trigger>
-			<DropdownMenu.Portal>
-				<DropdownMenu.Content
-					align="end"
-					sideOffset={6}
-					className="z-50 max-h-[360px] min-w-[220px] overflow-auto border-[3px] border-[var(--beam)] bg-raised py-1 text-ink"
-				>
-					<DropdownMenu.Item
-						className={item}
-						onSelect={() => begin.mutate(undefined, { onSuccess: (w) => put(w.id, w.name) })}
-					>
-						A new worklist
-					</DropdownMenu.Item>
-					{(lists.data?.lists ?? []).map((w) => (
-						<DropdownMenu.Item key={w.id} className={item} onSelect={() => put(w.id, w.name)}>
-							{w.name}
-						</DropdownMenu.Item>
-					))}
-				</DropdownMenu.Content>
-			</DropdownMenu.Portal>
-		</DropdownMenu.Root>
+		<Menu
+			face={name}
+			look="link whitespace-nowrap"
+			disabled={add.isPending || begin.isPending}
+			width="max-h-[360px] min-w-[220px] py-1"
+		>
+			<MenuItem onSelect={() => begin.mutate(undefined, { onSuccess: (w) => put(w.id, w.name) })}>
+				A new worklist
+			</MenuItem>
+			{(lists.data?.lists ?? []).map((w) => (
+				<MenuItem key={w.id} onSelect={() => put(w.id, w.name)}>
+					{w.name}
+				</MenuItem>
+			))}
+		</Menu>
 	);
 }

@@ -1,4 +1,3 @@
-import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, data, type Schemas } from "../../api/client";
@@ -12,6 +11,7 @@ import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Downloads } from "../../parts/Downloads";
 import { Grants } from "../../parts/Grants";
 import { Loaded } from "../../parts/loading";
+import { Menu, MenuItem } from "../../parts/Menu";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
 import { Line, Part } from "../../parts/sheet";
@@ -238,35 +238,23 @@ function Deeds({
 	].filter((d) => d.shown);
 	if (deeds.length === 0) return null;
 	return (
-		<DropdownMenu.Root>
-			<DropdownMenu.Trigger className="action shrink-0">Do ▾</DropdownMenu.Trigger>
-			<DropdownMenu.Portal>
-				<DropdownMenu.Content
-					align="end"
-					className="z-40 w-[260px] border-[3px] border-[var(--beam)] bg-raised text-ink"
+		<Menu face="Do" look="action shrink-0" width="w-[260px]">
+			{deeds.map((d) => (
+				<MenuItem key={d.name} onSelect={d.run} look={d.name === "Delete …" ? "border-t border-hair text-ox" : ""}>
+					{d.name}
+				</MenuItem>
+			))}
+			{person.whole && (
+				<MenuItem
+					onSelect={() =>
+						navigate(`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`)
+					}
+					look="border-t border-hair"
 				>
-					{deeds.map((d) => (
-						<DropdownMenu.Item
-							key={d.name}
-							onSelect={d.run}
-							className={`cursor-pointer px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate ${d.name === "Delete …" ? "border-t border-hair text-ox" : ""}`}
-						>
-							{d.name}
-						</DropdownMenu.Item>
-					))}
-					{person.whole && (
-						<DropdownMenu.Item
-							onSelect={() =>
-								navigate(`/people/${encodeURIComponent(person.user.id)}?as=${encodeURIComponent(person.user.id)}`)
-							}
-							className="cursor-pointer border-t border-hair px-3 py-2 outline-none data-[highlighted]:bg-slate data-[highlighted]:text-on-slate"
-						>
-							See as this person
-						</DropdownMenu.Item>
-					)}
-				</DropdownMenu.Content>
-			</DropdownMenu.Portal>
-		</DropdownMenu.Root>
+					See as this person
+				</MenuItem>
+			)}
+		</Menu>
 	);
 }
 

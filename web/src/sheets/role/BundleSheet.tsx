@@ -22,6 +22,7 @@ import { alike, GroupImpact } from "../../parts/impact";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Picker } from "../../parts/Picker";
+import { Scroll } from "../../parts/Scroll";
 import { Line, LockNote, Part, SheetHead } from "../../parts/sheet";
 import { addressOf, count, day, Named, NamedAll, Risk } from "../../parts/words";
 import { AskFor } from "../../requests/AskFor";
@@ -400,26 +401,28 @@ function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
 								</button>
 							)}
 						</h3>
-						<ul className="max-h-[220px] overflow-auto">
-							{d.keys.map((k) => (
-								<li key={k} className="flex items-baseline gap-2 border-b border-hair py-[2px]">
-									<span className="min-w-0 grow truncate font-mono text-[12px]" title={k}>
-										{k.slice(k.indexOf(":") + 1)}
-									</span>
-									{editable && (
-										<button
-											type="button"
-											className="link shrink-0 text-[12px]"
-											aria-label={`${d.act} ${k}`}
-											disabled={tick.isPending}
-											onClick={() => draft([k], d.give)}
-										>
-											{d.act}
-										</button>
-									)}
-								</li>
-							))}
-						</ul>
+						<Scroll className="max-h-[220px]">
+							<ul>
+								{d.keys.map((k) => (
+									<li key={k} className="flex items-baseline gap-2 border-b border-hair py-[2px]">
+										<span className="min-w-0 grow truncate font-mono text-[12px]" title={k}>
+											{k.slice(k.indexOf(":") + 1)}
+										</span>
+										{editable && (
+											<button
+												type="button"
+												className="link shrink-0 text-[12px]"
+												aria-label={`${d.act} ${k}`}
+												disabled={tick.isPending}
+												onClick={() => draft([k], d.give)}
+											>
+												{d.act}
+											</button>
+										)}
+									</li>
+								))}
+							</ul>
+						</Scroll>
 					</section>
 				))}
 		</Part>
