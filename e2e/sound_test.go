@@ -5,6 +5,7 @@ import (
 	"maps"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"fachwerk/internal/desk"
@@ -149,6 +150,9 @@ func (s *looking) boards() {
 		s.click("main button", c[1])
 		s.wait("document.querySelector('[role=dialog]')")
 		s.sound("the board of " + c[1] + " at " + c[0])
+		s.press(browser.Esc)
+		s.wait("!document.querySelector('[role=dialog]')")
+		s.wait("document.activeElement.textContent.includes('" + c[1] + "')") // the focus is where it came from
 	}
 	s.open("/requests/2")
 	s.click("main button", "Refuse")
@@ -193,4 +197,54 @@ func (s *looking) boards() {
 	s.click("section[aria-label=Draft] button", "Open")
 	s.see("h2", "Who gains")
 	s.sound("the open sill")
+}
+
+// What is seen is told too: the window is named after the page, what becomes of the draft is announced, and one key goes
+// from beam to beam (WCAG 2.4.1, 2.4.2, 4.1.3). All of it is done without the mouse.
+func TestWhatIsSeenIsTold(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.open("/")
+	s.wait("document.title === 'Access of Skerryhaven Harbour Authority · Fachwerk'")
+	s.signIn("signe.halloran")
+	s.wait("document.title === 'Today · Fachwerk'")
+	s.open("/people/tomasz.oyelaran")
+	s.wait("document.title === 'Tomasz Oyelaran · Fachwerk'")
+	in := func(beam string) { t.Helper(); s.wait("document.activeElement.closest('" + beam + "')") }
+	s.press(browser.F6)
+	in("header")
+	s.press(browser.F6)
+	in("[aria-label=\"Where and when\"]")
+	s.press(browser.F6)
+	in("main")
+	s.press(browser.F6)
+	in("[aria-label=Draft]")
+	s.press(browser.F6)
+	in("header")
+	s.must(s.PressShift(browser.F6))
+	in("[aria-label=Draft]")
+	s.must(s.PressShift(browser.F6))
+	in("main")
+	// By keys alone: a role is assigned, and that is said.
+	s.wait("document.querySelector('footer [role=status]').textContent === ''")
+	for range 10 {
+		s.press("\t")
+		if on, err := browser.Eval[string](s.Page, "document.activeElement.textContent"); err != nil ||
+			strings.HasPrefix(on, "Assign") {
+			break
+		}
+	}
+	s.press(browser.Enter)
+	s.wait("document.querySelector('[role=dialog]')")
+	s.typeInto("Roles and sets", "quay hand")
+	s.see("[role=option]", "Quay hand")
+	s.press(browser.Enter)
+	s.see("[role=dialog]", "Quay hand")
+	s.press(browser.Enter)
+	s.gone("[role=dialog]", "Assign")
+	s.wait("document.querySelector('footer [role=status]').textContent.startsWith('Put into the draft: ')")
+	s.wait("document.querySelector('footer [role=status]').textContent.includes('1 change: ')")
+	s.wait("document.activeElement.textContent.startsWith('Assign')") // the focus comes back to where it came from
+	s.see("section[aria-label=Draft]", "Tomasz Oyelaran")
+	s.press(browser.F6)
+	in("[aria-label=Draft]")
 }

@@ -418,6 +418,7 @@ const (
 	Home  = kb.Home
 	End   = kb.End
 	Esc   = kb.Escape
+	F6    = kb.F6
 )
 
 // strokes types keys as a keyboard does: what a key types goes with the stroke itself, so a page that takes the key

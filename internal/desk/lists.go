@@ -24,6 +24,34 @@ func (e Entry) Has(words []string) bool {
 	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(e.Words, w) })
 }
 
+// Score tells how well an entry that has all of some folded words fits: a name that is or begins with what was typed
+// before one whose words do, before the rest, in which the words are found elsewhere.
+func (e Entry) Score(words []string) int {
+	typed := strings.Join(words, " ")
+	switch {
+	case e.Sort == typed || model.Fold(e.Node.ID) == typed:
+		return 5
+	case strings.HasPrefix(e.Sort, typed):
+		return 4
+	}
+	parts := strings.FieldsFunc(e.Sort, func(r rune) bool { return strings.ContainsRune(" -.:_’", r) })
+	begins, within := 0, 0
+	for _, w := range words {
+		if slices.ContainsFunc(parts, func(p string) bool { return strings.HasPrefix(p, w) }) {
+			begins++
+		} else if strings.Contains(e.Sort, w) {
+			within++
+		}
+	}
+	switch {
+	case begins == len(words):
+		return 3
+	case begins+within == len(words):
+		return 2
+	}
+	return 1
+}
+
 // Entries gives every thing of a kind in the order of names; made when first asked for, and kept with the house.
 func (h *House) Entries(kind model.Kind) []Entry {
 	h.listing.Lock()

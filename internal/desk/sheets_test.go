@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/ask"
@@ -158,6 +159,18 @@ func TestLists(t *testing.T) {
 	if off.Matching == 0 || choice.Matching != all.Matching-off.Matching {
 		t.Errorf("to choose from are %d of %d people, of whom %d are deactivated", choice.Matching, all.Matching,
 			off.Matching)
+	}
+	// A first name and the initial of a family name give somebody of such a name, not of a letter in “active”.
+	for _, u := range d.Design().Users {
+		first, rest, two := strings.Cut(u.DisplayName, " ")
+		if !two || u.State == model.UserDeactivated || u.State == model.UserDeleted {
+			continue
+		}
+		initial, _ := utf8.DecodeRuneInString(rest)
+		l := list(view.Listing{Kind: model.KindUser, Query: first + " " + string(initial), Choice: true})
+		if len(l.Rows) == 0 || !strings.HasPrefix(l.Rows[0].Name, first+" "+string(initial)) {
+			t.Fatalf("%s %c gives %v", first, initial, rowNames(l))
+		}
 	}
 	l = list(view.Listing{Kind: model.KindRole, Sort: "holders", Down: true})
 	if l.Rows[0].Name != "Everyone’s basics" || cell(t, l, "basics", "holders").Text != "409" {

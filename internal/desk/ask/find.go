@@ -50,7 +50,7 @@ func (d *Finder) Find(who desk.Actor, text string) ([]Found, error) {
 			if e.Has(words) {
 				out = append(
 					out,
-					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score(e, words)*len(view.Findable) - rank},
+					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: e.Score(words)*len(view.Findable) - rank},
 				)
 			}
 		}
@@ -89,34 +89,6 @@ func (d *Finder) reviewed(who desk.Actor, s *desk.Sight, found []Found) error {
 		}
 	}
 	return nil
-}
-
-// score tells how well a thing that has all the words fits: a name that is or begins with what was typed before one
-// that has a word which does, before the rest.
-func score(e desk.Entry, words []string) int {
-	typed := strings.Join(words, " ")
-	switch {
-	case e.Sort == typed || model.Fold(e.Node.ID) == typed:
-		return 5
-	case strings.HasPrefix(e.Sort, typed):
-		return 4
-	}
-	parts := strings.FieldsFunc(e.Sort, func(r rune) bool { return strings.ContainsRune(" -.:_’", r) })
-	begins, within := 0, 0
-	for _, w := range words {
-		if slices.ContainsFunc(parts, func(p string) bool { return strings.HasPrefix(p, w) }) {
-			begins++
-		} else if strings.Contains(e.Sort, w) {
-			within++
-		}
-	}
-	switch {
-	case begins == len(words):
-		return 3
-	case begins+within == len(words):
-		return 2
-	}
-	return 1
 }
 
 // brief says in a few words what a thing is.

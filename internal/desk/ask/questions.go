@@ -260,7 +260,7 @@ func closest(s *desk.Sight, words []string, kinds ...model.Kind) (out []desk.Ref
 			if !e.Has(words) {
 				continue
 			}
-			n := score(e, words)
+			n := e.Score(words)
 			if n > best {
 				best, out = n, nil
 			}
@@ -276,7 +276,7 @@ func closest(s *desk.Sight, words []string, kinds ...model.Kind) (out []desk.Ref
 func named(s *desk.Sight, words []string) []desk.Ref {
 	var whole, begin []desk.Ref
 	for _, e := range s.Entries(model.KindUser) {
-		if len(words) == 0 || score(e, words) < 3 {
+		if len(words) == 0 || e.Score(words) < 3 {
 			continue
 		}
 		r := desk.Ref{Kind: string(model.KindUser), ID: e.Node.ID, Name: e.Name}

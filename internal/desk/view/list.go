@@ -2,6 +2,7 @@ package view
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -112,6 +113,9 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 		return nil, err
 	}
 	found := asked(s, q, l, all, fits)
+	if words := strings.Fields(model.Fold(q.Query)); q.Choice && !l.Filter && len(words) > 0 && q.Sort == "" {
+		found = bestFirst(found, words)
+	}
 	l.Matching = len(found)
 	found = found[min(q.Offset, len(found)):min(q.Offset+q.Limit, len(found))]
 	if slices.ContainsFunc(shown, func(c column) bool { return c.id == "holders" }) {
@@ -125,6 +129,20 @@ func (d *Viewer) List(who desk.Actor, q Listing) (*List, error) {
 		l.Rows = append(l.Rows, r)
 	}
 	return l, nil
+}
+
+// bestFirst puts those first whose name fits what is typed best: a word may be found elsewhere, in a state or a title.
+func bestFirst(found []desk.Entry, words []string) []desk.Entry {
+	by := map[int][]desk.Entry{}
+	for _, e := range found {
+		n := e.Score(words)
+		by[n] = append(by[n], e)
+	}
+	out := make([]desk.Entry, 0, len(found))
+	for _, n := range slices.Backward(slices.Sorted(maps.Keys(by))) {
+		out = append(out, by[n]...)
+	}
+	return out
 }
 
 // asked gives the things of a list that are asked for, and counts all that there are.

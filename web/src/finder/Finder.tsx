@@ -35,7 +35,7 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);
 	}, [onOpen]);
-	const focus = useFocusBack();
+	const focus = useFocusBack(open);
 	return (
 		<Dialog.Root open={open} onOpenChange={onOpen}>
 			<Dialog.Portal>

@@ -13,6 +13,8 @@ import { Lintel } from "./Lintel";
 import { useSet } from "./lens";
 import { mayDraft, sees } from "./rights";
 import { Sill } from "./Sill";
+import { Told } from "./Told";
+import { useTitle } from "./title";
 
 /** The house: lintel, context line, a page, and the sill; or the door, for whoever is not signed in. */
 export function House() {
@@ -44,6 +46,7 @@ export function House() {
 	useEffect(() => {
 		if (current !== undefined) cache.invalidateQueries({ queryKey: design });
 	}, [current, cache]);
+	useTitle(page, !!me.data);
 	const context = useMemo(() => me.data && { me: me.data, setAside }, [me.data]);
 
 	if (me.data && context) {
@@ -64,7 +67,10 @@ export function House() {
 						{!elsewhere && !lacks && <Outlet />}
 					</main>
 					{shown && !me.data.lacks && (
-						<Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />
+						<footer className="contents">
+							<Sill me={me.data} drafting={mayDraft(me.data) || me.data.delegated.length > 0} />
+							<Told />
+						</footer>
 					)}
 					<Keys />
 					{shown && <Finder open={finding} onOpen={setFinding} />}

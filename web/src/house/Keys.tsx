@@ -8,6 +8,7 @@ const keys: [string, [string, string][]][] = [
 			["?", "show these keys"],
 			["Ctrl K", "find anything, or ask"],
 			["Alt D", "open and close the draft"],
+			["F6", "to the next beam: lintel, where and when, page, draft; with Shift, to the one before"],
 			["Esc", "step back"],
 		],
 	],
@@ -73,12 +74,31 @@ export const typingIn = (t: unknown): t is HTMLElement =>
 /** True while a text is being typed, when letters are letters. */
 export const typing = (e: KeyboardEvent | React.KeyboardEvent) => typingIn(e.target);
 
+/** Goes from the beam that has the focus to the next one, or the one before. */
+function stepOver(by: 1 | -1) {
+	const beams = [
+		...document.querySelectorAll<HTMLElement>(
+			".house > header, .house > section, .house > main, .house > footer > section",
+		),
+	];
+	const at = beams.findIndex((b) => b.contains(document.activeElement));
+	const next = beams[at < 0 && by < 0 ? beams.length - 1 : (at + by + beams.length) % beams.length];
+	const stop =
+		next?.tagName === "MAIN" ? null : next?.querySelector<HTMLElement>("a[href], button:not(:disabled), select, input");
+	if (next && !stop) next.tabIndex = -1;
+	(stop ?? next)?.focus();
+}
+
 /** The board of keys, shown by "?". */
 export function Keys() {
 	const [open, setOpen] = useState(false);
 	useEffect(() => {
 		const press = (e: KeyboardEvent) => {
 			if (e.key === "?" && !typing(e)) setOpen(true);
+			if (e.key === "F6" && !document.querySelector("[role=dialog]")) {
+				e.preventDefault();
+				stepOver(e.shiftKey ? -1 : 1);
+			}
 		};
 		window.addEventListener("keydown", press);
 		return () => window.removeEventListener("keydown", press);

@@ -21,13 +21,29 @@ export type PickerProps = {
 	onPick: (thing: Ref) => void;
 };
 
+/** Who somebody is: title, home and, unless it is active, state; by which people of one name are told apart. */
+const whoWords = (cells: Schemas["Cell"][]) =>
+	cells
+		.map((c) => c.text)
+		.filter((text) => text && text !== "active")
+		.join(" · ");
+
 /** Finds one thing of some kinds as its name is typed. */
 export function Picker(p: PickerProps) {
 	const [text, setText] = useState("");
 	const [open, setOpen] = useState(false);
 	const q = useDeferredValue(text.trim());
 	const found = useAsks(
-		p.kinds.map((kind) => ({ ...listQuery(kind, { q, mine: p.mine, choice: true, limit: 12 }), enabled: open })),
+		p.kinds.map((kind) => ({
+			...listQuery(kind, {
+				q,
+				mine: p.mine,
+				choice: true,
+				limit: 12,
+				columns: kind === "user" ? ["title", "area", "state"] : undefined,
+			}),
+			enabled: open,
+		})),
 	);
 	const waits = found.some((f) => f.isFetching);
 	const rows = found
@@ -36,7 +52,7 @@ export function Picker(p: PickerProps) {
 				kind: p.kinds[i] as Ref["kind"],
 				id: r.id,
 				name: r.name,
-				note: r.cells.find((c) => c.text)?.text ?? "",
+				note: p.kinds[i] === "user" ? whoWords(r.cells) : (r.cells.find((c) => c.text)?.text ?? ""),
 			})),
 		)
 		.filter((r) => !p.without?.includes(r.id));
@@ -103,7 +119,7 @@ export function Picker(p: PickerProps) {
 								>
 									<span className="min-w-0 grow truncate font-semibold">{r.name}</span>
 									<span className={`min-w-0 shrink-0 truncate ${asideLook}`}>
-										{p.kinds.length > 1 ? kindWords[r.kind] : r.note}
+										{p.kinds.length > 1 && r.kind !== "user" ? kindWords[r.kind] : r.note}
 									</span>
 								</Offer>
 							))}

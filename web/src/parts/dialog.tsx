@@ -3,19 +3,23 @@ import { type ReactNode, useRef } from "react";
 
 /**
  * Gives the focus back to where it was when a dialog opened, also if that was an item of a menu: then to what opens the
- * menu. If it is not there any longer, to the page.
+ * menu. If it is not there any longer, to the page. Where it was is noted as the dialog is drawn: a field in it may take
+ * the focus before the dialog itself is told that it is open.
  */
-export function useFocusBack() {
+export function useFocusBack(open: boolean) {
 	const from = useRef<HTMLElement>(null);
+	const drawn = useRef(false);
+	if (open && !drawn.current) {
+		const active = document.activeElement instanceof HTMLElement ? document.activeElement : null;
+		const menu = active?.closest("[role=menu]")?.getAttribute("aria-labelledby");
+		from.current = menu ? document.getElementById(menu) : active;
+	}
+	drawn.current = open;
 	return {
-		onOpenAutoFocus: () => {
-			const active = document.activeElement instanceof HTMLElement ? document.activeElement : null;
-			const menu = active?.closest("[role=menu]")?.getAttribute("aria-labelledby");
-			from.current = menu ? document.getElementById(menu) : active;
-		},
 		onCloseAutoFocus: (e: Event) => {
 			e.preventDefault();
-			const back = from.current?.isConnected ? from.current : document.querySelector("main");
+			const there = from.current?.isConnected && from.current !== document.body;
+			const back = there ? from.current : document.querySelector("main");
 			back?.focus({ preventScroll: true });
 		},
 	};
@@ -37,7 +41,7 @@ export function Board({
 	wide?: boolean;
 	children: ReactNode;
 }) {
-	const focus = useFocusBack();
+	const focus = useFocusBack(open);
 	return (
 		<Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
 			<Dialog.Portal>

@@ -153,12 +153,14 @@ export function ReviewDesk({ detail, paused }: { detail: Schemas["ReviewDetail"]
 								review closes, which is due on {day(r.due)}. Until then each decision can be taken back.
 							</p>
 						)}
-						<p className="text-quiet">
-							Item {at + 1} of {total}
-						</p>
-						<h2 className="mt-1 text-[20px]">
-							<Question parts={item.question} />
-						</h2>
+						<div aria-live="polite">
+							<p className="text-quiet">
+								Item {at + 1} of {total}
+							</p>
+							<h2 className="mt-1 text-[20px]">
+								<Question parts={item.question} />
+							</h2>
+						</div>
 						<p className="text-quiet">
 							{item.note && `${item.note} · `}
 							<Named of={{ ...item.subject, name: item.subject.kind === "user" ? "their sheet" : "its sheet" }} />

@@ -1,7 +1,10 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 
 /** The gable: the wall that whoever is not yet in sees. Its timbers are drawn; a braced frame that carries the roof. */
 export function Door({ title, children }: { title: string; children: ReactNode }) {
+	useEffect(() => {
+		document.title = `${title} · Fachwerk`;
+	}, [title]);
 	return (
 		<div className="grid h-full grid-cols-[minmax(0,1fr)_460px] bg-plaster max-[900px]:grid-cols-1 max-[900px]:overflow-auto">
 			<div
