@@ -18,6 +18,9 @@ func byHandToo(s *search) []Finding {
 		if a.Subject.User == "" || !a.Until.IsZero() && !s.t.Before(a.Until) || !s.x.Live(a.Subject.User, s.t) {
 			return nil
 		}
+		if !s.x.Alongside(a) { // so it is with most, and told soon
+			return nil
+		}
 		kind, id := target(a)
 		of := s.x.Just(s.x.Content(kind, id))
 		byHand := s.x.AheadBy(a.Subject.User, of, s.t, func(b *model.Assignment) bool { return b.ID == a.ID })

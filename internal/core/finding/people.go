@@ -7,6 +7,7 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/duty"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/series"
@@ -163,8 +164,20 @@ func (s *search) covered(licence string) map[string]bool {
 // seatsWanted are licences for want of which something is withheld from people.
 func seatsWanted(s *search) (out []Finding) {
 	used := s.x.SeatsUsed()
+	waits := make([][]string, len(s.d.Users))
+	fan.Out(len(s.d.Users), func(_, from, to int) {
+		for i, u := range s.d.Users[from:to] {
+			waits[from+i] = s.x.WaitsFor(u.ID, s.t)
+		}
+	})
+	lacking := map[string][]string{}
+	for i, list := range waits {
+		for _, l := range list {
+			lacking[l] = append(lacking[l], s.d.Users[i].ID)
+		}
+	}
 	for _, l := range s.d.Licences {
-		waiting := s.x.Lacking(l.ID, s.t)
+		waiting := lacking[l.ID]
 		if len(waiting) == 0 {
 			continue
 		}
@@ -253,13 +266,20 @@ func outliers(s *search) []Finding {
 			return nil
 		}
 		kind, id := target(a)
+		rare := slices.DeleteFunc(slices.Clone(contents[Object{kind, id}]), func(key string) bool {
+			h := held[key]
+			return !h.of.Has(place) || (int(h.alike[posts[place]])-1)*outlierOf >= peers
+		})
+		if len(rare) == 0 {
+			return nil
+		}
 		carried := s.x.Carried([]*model.Assignment{a}, s.t)
 		var keys []string
 		risk, alike := 0, 0
-		for _, key := range contents[Object{kind, id}] {
+		for _, key := range rare {
 			h := held[key]
 			carries := slices.ContainsFunc(carried, func(c index.Holding) bool { return c.Permission == key })
-			if n := int(h.alike[posts[place]]) - 1; carries && h.of.Has(place) && n*outlierOf < peers {
+			if n := int(h.alike[posts[place]]) - 1; carries {
 				keys, risk, alike = append(keys, key), max(risk, h.reason), max(alike, n)
 			}
 		}

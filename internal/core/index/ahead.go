@@ -49,6 +49,31 @@ func (x *Index) AheadBy(user string, of Bundle, t time.Time, by func(*model.Assi
 	return out
 }
 
+// Alongside tells whether the groups of a user, together, carry all the permissions that an assignment to that user
+// carries, be it elsewhere or at another time: if not, they do not give all of it.
+func (x *Index) Alongside(a *model.Assignment) bool {
+	u, ok := x.userOf.find(a.Subject.User)
+	if !ok {
+		return false
+	}
+	missing := slices.Clone(x.shapes[x.shapeOf[x.keyOf(a)]].words)
+	if len(missing) == 0 {
+		return false
+	}
+	licensed := x.licensed(u).Words()
+	for at := range missing {
+		missing[at] &= licensed[at]
+	}
+	for _, g := range x.people.at(u).groups {
+		for i := range x.groups.at(int(g)).grants {
+			for _, w := range x.shapes[x.groups.at(int(g)).grants[i].shape].some {
+				missing[w.at] &^= w.bits
+			}
+		}
+	}
+	return !slices.ContainsFunc(missing, func(bits uint64) bool { return bits != 0 })
+}
+
 // Begins gives the instants after t at which something that a user is given begins, each once, in order. Whether the
 // user is live is not asked.
 func (x *Index) Begins(user string, t time.Time) (out []time.Time) {

@@ -2,6 +2,7 @@ package index
 
 import (
 	"iter"
+	mathbits "math/bits"
 	"slices"
 	"time"
 
@@ -99,22 +100,34 @@ func (x *Index) HeldEach(keys []string, t time.Time) map[string]People {
 	// Parts end at whole words of the sets, so that no two write to the same.
 	words := (x.people.n + 63) / 64
 	fan.Out(words, func(_, from, to int) {
-		held := bitset.New(wanted.Len())
-		for u := from * 64; u < min(to*64, x.people.n); u++ {
-			if !x.live(u, t) {
-				continue
-			}
-			held.ClearAll()
-			x.grantsIn(u, &systems, func(g *grant) bool {
-				if g.in(t) {
-					held.InPlaceUnion(x.carried(g))
+		held := make([]uint64, len(wanted.Words()))
+		block := make([]uint64, len(x.permissions)) // who of 64 people holds each permission, near at hand
+		for n := from; n < to; n++ {
+			clear(block)
+			for u := n * 64; u < min(n*64+64, x.people.n); u++ {
+				if !x.live(u, t) {
+					continue
 				}
-				return true
-			})
-			held.InPlaceIntersection(wanted)
-			held.InPlaceIntersection(x.licensed(u))
-			for p, ok := held.NextSet(0); ok; p, ok = held.NextSet(p + 1) {
-				sets[p].Set(uint(u))
+				clear(held)
+				x.grantsIn(u, &systems, func(g *grant) bool {
+					if g.in(t) {
+						for _, w := range x.shapes[g.shape].some {
+							held[w.at] |= w.bits
+						}
+					}
+					return true
+				})
+				licensed := x.licensed(u).Words()
+				for at, bits := range held {
+					for bits &= wanted.Words()[at] & licensed[at]; bits != 0; bits &= bits - 1 {
+						block[64*at+mathbits.TrailingZeros64(bits)] |= 1 << (u & 63)
+					}
+				}
+			}
+			for p, who := range block {
+				if who != 0 {
+					sets[p].Words()[n] = who
+				}
 			}
 		}
 	})
@@ -139,6 +152,12 @@ func (x *Index) Missed(a *model.Assignment, t time.Time) bool {
 	g, ok := x.groupOf.find(a.Subject.Group)
 	if !ok {
 		return false
+	}
+	// Mostly one of the first would miss it: then nobody gathers all who are in the group.
+	for _, u := range x.groups.at(g).members {
+		if x.missed(int(u), a, t) {
+			return true
+		}
 	}
 	r := x.reach()
 	r.group(g)
