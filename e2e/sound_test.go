@@ -199,8 +199,8 @@ func (s *looking) boards() {
 	s.sound("the open sill")
 }
 
-// What is seen is told too: the window is named after the page, what becomes of the draft is announced, and one key goes
-// from beam to beam (WCAG 2.4.1, 2.4.2, 4.1.3). All of it is done without the mouse.
+// What is seen is told too: the window is named after the page, what becomes of the draft is announced, and one key
+// goes from beam to beam (WCAG 2.4.1, 2.4.2, 4.1.3). All of it is done without the mouse.
 func TestWhatIsSeenIsTold(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.open("/")

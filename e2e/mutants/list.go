@@ -1234,6 +1234,20 @@ var mutants = []mutant{
 		"./internal/door/scim",
 	},
 	{
+		"what groups carry beside is told from one group alone",
+		"internal/core/index/ahead.go",
+		"missing[w.at] &^= w.bits",
+		"missing[w.at] = missing[w.at]",
+		plain + " ./internal/core/finding",
+	},
+	{
+		"who holds something of risk is told without licences",
+		"internal/core/index/holders.go",
+		"bits &= wanted.Words()[at] & licensed[at]",
+		"bits &= wanted.Words()[at] | licensed[at]&0",
+		plain + " ./internal/core/finding",
+	},
+	{
 		"a sum is of what is lost alone",
 		"internal/core/index/compare.go",
 		"w.summing.packed(a, w.packed[:d.Gained])",
@@ -1831,8 +1845,8 @@ var mutants = []mutant{
 	{
 		"one in twenty is an outlier",
 		"internal/core/finding/people.go",
-		"n*outlierOf < peers",
-		"n*outlierOf <= 2*peers",
+		"(int(h.alike[posts[place]])-1)*outlierOf >= peers",
+		"(int(h.alike[posts[place]])-1)*outlierOf > 2*peers",
 		"./internal/core/finding",
 	},
 	{
