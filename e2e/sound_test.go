@@ -5,6 +5,7 @@ import (
 	"maps"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -14,11 +15,15 @@ import (
 )
 
 // sights are the sizes and themes in which each view is looked at: a phone, a desk’s screen at 200 in 100, and two
-// screens.
+// screens. Inks and grounds are the same at every size, so contrast, which takes longest, is looked at once a theme.
 var sights = []struct {
 	width, height int
 	theme         string
-}{{1280, 800, "day"}, {1280, 800, "night"}, {1600, 1000, "day"}, {640, 400, "day"}, {320, 640, "night"}}
+	contrast      bool
+}{
+	{1280, 800, "day", true}, {1280, 800, "night", true}, {1600, 1000, "day", false}, {640, 400, "day", false},
+	{320, 640, "night", false},
+}
 
 // TestEveryViewIsSound looks at every view and board in several sizes and both themes: nothing wider than the window,
 // and nothing that axe finds against WCAG or good practice.
@@ -81,7 +86,8 @@ func (l *looking) sound(what string) {
 		if wide {
 			l.t.Errorf("%s is larger than the window", in)
 		}
-		found, err := browser.EvalAsync[[]string](l.Page, `axe.run(document, {resultTypes: ['violations']}).then(r =>
+		found, err := browser.EvalAsync[[]string](l.Page, `axe.run(document, {resultTypes: ['violations'],
+			rules: {'color-contrast': {enabled: `+strconv.FormatBool(s.contrast)+`}}}).then(r =>
 			r.violations.map(v => v.id + ' (' + v.impact + '): ' + v.nodes.slice(0, 3).map(n =>
 				n.html.slice(0, 160) + ' ' + n.failureSummary).join(' | ')))`)
 		l.must(err)
@@ -247,4 +253,23 @@ func TestWhatIsSeenIsTold(t *testing.T) {
 	s.see("section[aria-label=Draft]", "Tomasz Oyelaran")
 	s.press(browser.F6)
 	in("[aria-label=Draft]")
+
+	// A board in which something is typed does not go by accident.
+	s.click("main button", "Assign")
+	s.typeInto("Reason (shown in the trace)", "for the night")
+	s.press(browser.Esc)
+	s.see("[role=dialog] [role=alert]", "not kept yet")
+	s.press(browser.Enter) // Go on
+	s.gone("[role=dialog]", "not kept yet")
+	s.wait("document.querySelector('[role=dialog] textarea, [role=dialog] input[value=\"for the night\"]')")
+	s.press(browser.Esc, browser.Esc) // asked, and not
+	s.gone("[role=dialog]", "not kept yet")
+	s.press(browser.Esc)
+	s.click("[role=dialog] button", "Throw it away")
+	s.wait("!document.querySelector('[role=dialog]')")
+	s.wait("document.activeElement.textContent.startsWith('Assign')")
+	s.click("main button", "Assign")
+	s.see("[role=dialog]", "gets")
+	s.press(browser.Esc) // with nothing typed it goes at once
+	s.wait("!document.querySelector('[role=dialog]')")
 }

@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import {
 	type Control,
 	type DefaultValues,
@@ -38,6 +38,7 @@ export function useDraftForm<V extends FieldValues>({ start, write, makes, onMad
 	const navigate = useNavigate();
 	const to = useTo();
 	const drafting = useDrafting(write);
+	const [saved, setSaved] = useState(0);
 	/** Puts it into the draft; what comes of it is handed on, and by itself closes the form. */
 	const save = async (then?: (values: V) => void) =>
 		form.handleSubmit((values) =>
@@ -46,6 +47,7 @@ export function useDraftForm<V extends FieldValues>({ start, write, makes, onMad
 				onSuccess: (draft) => {
 					if (draft.edits.at(-1)?.meanwhile.some((m) => m.clashes.length > 0))
 						tell("It is in your draft, but somebody else changed the same meanwhile: open the draft to choose.");
+					setSaved((n) => n + 1);
 					if (then) return then(values as unknown as V);
 					onClose();
 					const made = makes && madeBy(draft, makes);
@@ -55,7 +57,7 @@ export function useDraftForm<V extends FieldValues>({ start, write, makes, onMad
 				},
 			}),
 		)();
-	return { ...form, save, busy: drafting.isPending };
+	return { ...form, save, saved, busy: drafting.isPending };
 }
 
 /** What the last act of a draft made, as its sentence names it. */
@@ -78,7 +80,7 @@ export function DraftBoard({
 	acts,
 	children,
 }: {
-	form: { save: () => void; busy: boolean };
+	form: { save: () => void; saved: number; busy: boolean };
 	title: string;
 	about?: string;
 	wide?: boolean;
@@ -90,7 +92,7 @@ export function DraftBoard({
 	children: ReactNode;
 }) {
 	return (
-		<Board open wide={wide} onClose={onClose} title={title} about={about}>
+		<Board open wide={wide} onClose={onClose} title={title} about={about} saved={form.saved}>
 			<form
 				onSubmit={(e) => {
 					e.preventDefault();
