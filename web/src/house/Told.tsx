@@ -8,16 +8,17 @@ const words = (e: Schemas["DraftEdit"]) => e.sentences.map((s) => s.map((p) => p
 /** What becomes of the draft, for who does not see the sill: what came into it or left it, and what it comes to. */
 export function Told() {
 	const draft = useDraft().data;
-	const before = useRef<Schemas["DraftEdit"][]>(null);
+	const before = useRef<Schemas["Draft"]>(null);
 	const [text, setText] = useState("");
 	useEffect(() => {
 		if (!draft) return;
 		const was = before.current;
-		before.current = draft.edits;
+		before.current = draft;
 		if (!was) return; // what lay there already is no news
-		const came = draft.edits.filter((e) => !was.some((o) => o.id === e.id));
-		const went = was.filter((e) => !draft.edits.some((n) => n.id === e.id));
+		const came = draft.edits.filter((e) => !was.edits.some((o) => o.id === e.id));
+		const went = was.edits.filter((e) => !draft.edits.some((n) => n.id === e.id));
 		if (came.length + went.length === 0) return;
+		if (draft.edits.length === 0 && draft.revision > was.revision) return setText(""); // it was applied, which is told
 		const said = [
 			...came.map((e) => `Put into the draft: ${words(e)}.`),
 			...went.slice(0, 3).map((e) => `Out of the draft: ${words(e)}.`),
