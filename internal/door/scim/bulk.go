@@ -13,7 +13,6 @@ import (
 
 	"fachwerk/internal/desk/directory"
 
-	"fachwerk/internal/core/model"
 	"fachwerk/internal/exchange/scim"
 )
 
@@ -35,8 +34,10 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	}
 	data, err := body(r)
 	if err == nil {
-		if err = scim.Decode(data, &in); err != nil {
-		} else if !slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, scim.BulkSchema) }) {
+		err = scim.Decode(data, &in)
+	}
+	if err == nil {
+		if !slices.ContainsFunc(in.Schemas, func(s string) bool { return strings.EqualFold(s, scim.BulkSchema) }) {
 			err = scim.Bad("invalidValue", "schemas: expected %q", scim.BulkSchema)
 		} else if len(in.Operations) > maxBulk {
 			err = &scim.Error{Status: http.StatusRequestEntityTooLarge, Detail: fmt.Sprintf("The request has %d operations, "+
@@ -62,10 +63,11 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 	for _, one := range done {
 		location, _ := one["location"].(string)
 		k, id, ok := kindAt(strings.TrimPrefix(location, s.base()))
-		if o := model.Object(nil); ok {
-			if o, err = there(now, k.of[0], id); err == nil {
-				one["version"] = version(now, o)
-			}
+		if !ok {
+			continue
+		}
+		if o, err := there(now, k.of[0], id); err == nil { // a later operation may have deleted it
+			one["version"] = version(now, o)
 		}
 	}
 	reply(w, http.StatusOK, map[string]any{"schemas": []string{scim.BulkAnswer}, "Operations": done})
