@@ -532,7 +532,7 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		}
 	}
 	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, Uses: h.Uses,
-		ahead: c.ahead()}).inheritLists(h)
+		ahead: c.ahead()}).inherit(h)
 	err := d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.catchUp(); err != nil {

@@ -71,6 +71,8 @@ type House struct {
 
 	tallies tallies
 	kept    sync.Map // of names: what is kept of it
+	follow  sync.Map // of names: what was counted of it person by person, or of a house before
+	touched sync.Map // of indexes before: whom what differs touches
 	listing sync.Mutex
 	lists   map[model.Kind][]Entry
 	earlier *earlierPeople
@@ -93,7 +95,7 @@ func (h *House) Ahead() *ahead.View {
 // Becoming is the house as it would be with another design, which has much in common with its own.
 func (h *House) Becoming(design *model.Design) *House {
 	x := h.Index.Update(design)
-	return (&House{Revision: h.Revision, At: h.At, Index: x, Uses: h.Uses, ahead: h.Ahead().Next(x)}).inheritLists(h)
+	return (&House{Revision: h.Revision, At: h.At, Index: x, Uses: h.Uses, ahead: h.Ahead().Next(x)}).inherit(h)
 }
 
 func (h *House) Design() *model.Design { return h.Index.Design() }
@@ -156,7 +158,7 @@ func (d *Desk) take(n int, x *index.Index) error {
 		h.At = r.At
 	}
 	if before := d.Present(); before != nil {
-		h.inheritLists(before)
+		h.inherit(before)
 	}
 	d.enterHouse(h)
 	return nil
@@ -181,7 +183,7 @@ func (d *Desk) TakeOver(revision int, at time.Time, design *model.Design) {
 	} else {
 		h.Index = before.Index.Update(design)
 	}
-	d.enterHouse(h.inheritLists(before))
+	d.enterHouse(h.inherit(before))
 }
 
 // Follow takes in what another process has applied to the same database, if anything.

@@ -9,35 +9,112 @@ import (
 	"fachwerk/internal/core/model"
 )
 
-// tallies are what was counted of a house, so that the next key that is pressed need not count it again. It stands
+// tallies are what was counted of a house, so that the next key that is pressed need not count it again. They stand
 // until something begins or ends.
 type tallies struct {
 	sync.Mutex
-	from, until time.Time // in which nothing does; zero: without end
-	known       *sync.Map
+	last *tally
 }
 
-// known gives what is known of a house at an instant.
-func (h *House) known(at time.Time) *sync.Map {
+// tally is what is known of a house while nothing begins or ends.
+type tally struct {
+	steady
+	known sync.Map
+}
+
+// steady is a time in which nothing begins or ends.
+type steady struct{ from, until time.Time } // zero: without end
+
+func (t steady) has(at time.Time) bool {
+	return !at.Before(t.from) && (t.until.IsZero() || at.Before(t.until))
+}
+
+// tally gives what is known of a house at an instant.
+func (h *House) tally(at time.Time) *tally {
 	t := &h.tallies
 	t.Lock()
 	defer t.Unlock()
-	if t.known == nil || at.Before(t.from) || !t.until.IsZero() && !at.Before(t.until) {
-		t.from, t.until = h.Design().Steady(at)
-		t.known = &sync.Map{}
+	if t.last == nil || !t.last.has(at) {
+		t.last = &tally{}
+		t.last.from, t.last.until = h.Design().Steady(at)
 	}
-	return t.known
+	return t.last
 }
 
 // Counted gives what is told of a house under a name, and counts it the first time. It must follow from the design and
 // from what is in force, not from how long ago something was.
 func Counted[T any](s *Sight, name string, count func() T) T {
-	known := s.known(s.At)
-	v, ok := known.Load(name)
+	return counted(s.tally(s.At), name, count)
+}
+
+func counted[T any](t *tally, name string, count func() T) T {
+	v, ok := t.known.Load(name)
 	if !ok {
-		v, _ = known.LoadOrStore(name, sync.OnceValue(count))
+		v, _ = t.known.LoadOrStore(name, sync.OnceValue(count))
 	}
 	return v.(func() T)()
+}
+
+// followed is what was counted of a house person by person. It is handed on to the houses that come of this one, which
+// count anew only those whom a change touches.
+type followed struct {
+	index *index.Index
+	steady
+	value any
+}
+
+// Followed is [Counted] for what follows, of each person by itself, from their account and from what is assigned to
+// them: where it was counted of the house before, next brings that up to the house that is seen, by the people for
+// whom either may be another. It must leave what it is given as it is.
+func Followed[T any](s *Sight, name string, count func() T, next func(before T, was *index.Index, touched []string) T) T {
+	t := s.tally(s.At)
+	return counted(t, name, func() T {
+		value, known := followOn(s, name, next)
+		if !known {
+			value = count()
+		}
+		s.follow.Store(name, followed{s.Index, t.steady, value})
+		return value
+	})
+}
+
+// followOn brings up to a house what was counted of one before; false if that does not tell.
+func followOn[T any](s *Sight, name string, next func(before T, was *index.Index, touched []string) T) (value T, known bool) {
+	v, ok := s.follow.Load(name)
+	if !ok {
+		return value, false
+	}
+	before := v.(followed)
+	if !before.has(s.At) {
+		return value, false
+	}
+	touched, known := s.touchedSince(before.index)
+	if !known {
+		return value, false
+	}
+	return next(before.value.(T), before.index, touched), true
+}
+
+// touchedMost is which part of all people may be touched at most: of more, all are counted as quickly.
+const touchedMost = 8
+
+// touchedSince gives whom what differs between an index and that of a house touches; false if that may be anybody, or
+// very many.
+func (h *House) touchedSince(x *index.Index) ([]string, bool) {
+	type answer struct {
+		users []string
+		known bool
+	}
+	v, ok := h.touched.Load(x)
+	if !ok {
+		v, _ = h.touched.LoadOrStore(x, sync.OnceValue(func() (a answer) {
+			a.users, a.known = index.Touched(x, h.Index)
+			a.known = a.known && len(a.users) <= len(h.Design().Users)/touchedMost
+			return a
+		}))
+	}
+	a := v.(func() answer)()
+	return a.users, a.known
 }
 
 // kept is what was counted of a house and no instant changes: it follows from the areas and from all of some kinds.
@@ -56,9 +133,13 @@ func Kept[T any](s *Sight, name string, of []model.Kind, count func() T) T {
 	return v.(kept).value.(func() T)()
 }
 
-// inheritLists takes over from another house its lists of those kinds that are the same in both, and what was counted
-// of such kinds alone.
-func (h *House) inheritLists(from *House) *House {
+// inherit takes over from another house its lists of those kinds that are the same in both, what was counted of such
+// kinds alone, and what was counted person by person.
+func (h *House) inherit(from *House) *House {
+	from.follow.Range(func(name, v any) bool {
+		h.follow.Store(name, v)
+		return true
+	})
 	from.listing.Lock()
 	defer from.listing.Unlock()
 	a, b := from.Design(), h.Design()

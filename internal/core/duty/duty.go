@@ -4,6 +4,7 @@ package duty
 import (
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"fachwerk/internal/core/fan"
@@ -108,6 +109,24 @@ func meet(x *index.Index, c *model.Conflict, at func(model.Item) []string) (stri
 
 // All gives every violation of every user at t, by user and then by conflict.
 func All(x *index.Index, t time.Time) []Violation { return Among(x, x.Design().Conflicts, t) }
+
+// Next gives what [All] gives of x, from what it gave of an index before and the people, by id, of whom something else
+// may be true (see [index.Touched]). Nothing must begin or end between the instants of both.
+func Next(before []Violation, was, x *index.Index, touched []string, t time.Time) []Violation {
+	if !slices.Equal(was.Design().Conflicts, x.Design().Conflicts) {
+		return All(x, t)
+	}
+	out := slices.DeleteFunc(slices.Clone(before), func(v Violation) bool {
+		_, anew := slices.BinarySearch(touched, v.User)
+		return anew
+	})
+	l := Look(x, t)
+	for _, u := range touched {
+		out = append(out, l.Of(u)...)
+	}
+	slices.SortStableFunc(out, func(a, b Violation) int { return strings.Compare(a.User, b.User) })
+	return out
+}
 
 // Among is [All], but of some conflicts only. It costs what it takes to find the holders of each item; only those who
 // hold enough of them are looked at one by one.

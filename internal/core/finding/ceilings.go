@@ -68,7 +68,9 @@ func (s *search) highCeiling(c *ceiling.Ceiling, high []ceiling.Brick) Finding {
 	} else {
 		says += ", for one"
 	}
-	return Finding{Kind: HighCeiling, Weight: weight, Objects: objects, Says: says + ".", repairs: func() (out []Repair) {
+	says += "."
+	told := func(*search) string { return says }
+	return Finding{Weight: weight, Objects: objects, says: told, repairs: func(*search) (out []Repair) {
 		for _, l := range c.Lower(func() bool { return false }) {
 			says := "Hand no group over whole in “" + l.Before.Name + "”"
 			switch {

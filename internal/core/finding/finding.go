@@ -3,16 +3,11 @@
 package finding
 
 import (
-	"cmp"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
-	"fachwerk/internal/core/ahead"
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/fan"
-	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/use"
 )
@@ -116,17 +111,24 @@ type Finding struct {
 	Kind    Kind
 	Weight  int      // 1 to 3
 	Objects []Object // what it is about, the first first of all
-	Says    string   // in one sentence
 	id      string
-	repairs func() []Repair
+	by      string            // whoever it rests on beside what it is about
+	grant   *model.Assignment // the assignment that it is about, if it is about one
+	// A finding that is still there in the next design is told, and mended, as of that.
+	in      *search
+	says    func(s *search) string
+	repairs func(s *search) []Repair
 }
+
+// Says tells what is loose, in one sentence.
+func (f *Finding) Says() string { return f.says(f.in) }
 
 // Repairs gives the ways to mend a finding, the best first; none if that takes somebody's judgement of what should be.
 func (f *Finding) Repairs() []Repair {
 	if f.repairs == nil {
 		return nil
 	}
-	return f.repairs()
+	return f.repairs(f.in)
 }
 
 // Repair is one way to mend a finding.
@@ -203,99 +205,3 @@ const (
 
 // ReviewedSince gives from when on decisions of reviews count at t.
 func ReviewedSince(t time.Time) time.Time { return t.AddDate(0, 0, -reviewedFor) }
-
-// search is a design that is looked through at one instant.
-type search struct {
-	x *index.Index
-	v *ahead.View
-	d *model.Design
-	Facts
-	t     time.Time
-	risky func() map[string]index.People // who holds each permission of high and critical risk
-}
-
-// All gives everything that is loose in a design at t, of some kinds or, if none are named, of all: kind by kind in the
-// order of [Kinds], the gravest first, and then by what it is about. The view is of the index.
-func All(v *ahead.View, f Facts, t time.Time, kinds ...Kind) []Finding {
-	s := &search{x: v.Now(), v: v, d: v.Now().Design(), Facts: f, t: t}
-	if s.Uses == nil {
-		s.Uses = use.NewBook()
-	}
-	s.risky = sync.OnceValue(func() map[string]index.People { return s.x.HeldEach(s.ofRisk(2), t) })
-	wanted := slices.DeleteFunc(slices.Clone(Kinds), func(a About) bool {
-		return len(kinds) > 0 && !slices.Contains(kinds, a.Kind)
-	})
-	parts := make([][]Finding, len(wanted))
-	fan.Out(len(wanted), func(_, from, to int) {
-		for n := from; n < to; n++ {
-			parts[n] = wanted[n].find(s)
-			for i := range parts[n] {
-				f := &parts[n][i]
-				f.Kind = wanted[n].Kind
-				f.id = f.ID()
-			}
-			slices.SortFunc(parts[n], func(a, b Finding) int {
-				return cmp.Or(b.Weight-a.Weight, strings.Compare(a.id, b.id))
-			})
-		}
-	})
-	return slices.Concat(parts...)
-}
-
-// name is what an object is called.
-func (s *search) name(kind model.Kind, id string) string {
-	switch {
-	case kind == model.KindGroup && id == model.Everyone:
-		return "Everyone"
-	case kind == model.KindGroup && id == model.Public:
-		return "Public"
-	case kind == index.KindPermission:
-		return id
-	}
-	if o := s.d.Get(kind, id); o != nil {
-		return o.Title()
-	}
-	return id
-}
-
-// target is what an assignment gives.
-func target(a *model.Assignment) (model.Kind, string) {
-	if a.Role != "" {
-		return model.KindRole, a.Role
-	}
-	return model.KindSet, a.Set
-}
-
-// given says what an assignment gives to whom and where.
-func (s *search) given(a *model.Assignment) string {
-	kind, id := target(a)
-	to := s.name(model.KindUser, a.Subject.User)
-	if a.Subject.Group != "" {
-		to = s.name(model.KindGroup, a.Subject.Group)
-	}
-	where, _ := a.Extent(func(id string) string { return s.name(model.KindArea, id) })
-	return "“" + s.name(kind, id) + "” of " + to + ", " + where
-}
-
-func (s *search) inForce(a *model.Assignment) bool { return model.In(s.t, a.From, a.Until) }
-
-// revoke is the repair that ends an assignment.
-func (s *search) revoke(a *model.Assignment) Repair {
-	return Repair{"Take it away.", []change.Op{change.Delete(a)}}
-}
-
-// deletion is the repair that deletes an object, and all mentions of it.
-func (s *search) deletion(kind model.Kind, id string) Repair {
-	return Repair{"Delete it.", change.Release(s.d, kind, id, nil)}
-}
-
-// each calls do with parts of n numbers, side by side, and gives all that these find.
-func each(n int, do func(i int) []Finding) []Finding {
-	parts := make([][]Finding, fan.Parts())
-	fan.Out(n, func(p, from, to int) {
-		for i := from; i < to; i++ {
-			parts[p] = append(parts[p], do(i)...)
-		}
-	})
-	return slices.Concat(parts...)
-}

@@ -3,6 +3,7 @@ package finding_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -187,6 +188,46 @@ func BenchmarkAll(b *testing.B) {
 				n = len(finding.All(v, finding.Facts{Uses: book, Days: 90}, generate.Day, a.Kind))
 			}
 			b.ReportMetric(float64(n), "found")
+		})
+	}
+}
+
+// BenchmarkNext finds what is loose after one small change, from what was found before it: somebody is given a role,
+// locked, put in a group, or comes; or a role gives something more. The change itself, without the findings, is told
+// beside.
+func BenchmarkNext(b *testing.B) {
+	d := generate.Design(generate.Options{Users: 100_000, Seed: 1})
+	x := index.Compile(d)
+	v := ahead.Of(x)
+	book := use.NewBook()
+	y := finding.Look(v, finding.Facts{Uses: book, Days: 90}, generate.Day)
+	group := *d.Groups[1200]
+	group.Users = append(slices.Clone(group.Users), d.Users[77].ID)
+	locked := *d.Users[5000]
+	locked.State = model.UserLocked
+	role := *d.Roles[2000]
+	role.Permissions = append(slices.Clone(role.Permissions), d.Systems[5].Permissions[0].Key)
+	for _, c := range []struct {
+		what string
+		o    model.Object
+	}{
+		{"assign", &model.Assignment{ID: "zz", Subject: model.Subject{User: d.Users[9000].ID}, Role: d.Roles[77].ID,
+			Reach: model.ReachArea, Mode: model.Full}},
+		{"lock", &locked},
+		{"join", &group},
+		{"come", &model.User{ID: "p0zz", UserName: "p0zz", DisplayName: "A New One", Area: d.Areas[3].ID}},
+		{"role", &role},
+	} {
+		after := d.With([]model.Edit{{Kind: c.o.Kind(), ID: c.o.Ident(), After: c.o}})
+		b.Run(c.what+"/without", func(b *testing.B) {
+			for range b.N {
+				v.Next(x.Update(after))
+			}
+		})
+		b.Run(c.what+"/with", func(b *testing.B) {
+			for range b.N {
+				y.Next(v.Next(x.Update(after)), finding.Facts{Uses: book, Days: 90}, generate.Day)
+			}
 		})
 	}
 }

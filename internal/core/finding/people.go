@@ -2,12 +2,14 @@ package finding
 
 import (
 	"fmt"
+	"maps"
+	mathbits "math/bits"
 	"slices"
 	"strings"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/duty"
-	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/series"
@@ -17,53 +19,61 @@ import (
 // dormant are people who hold something of a system, did not use it within the days, and were not given it within
 // these.
 func dormant(s *search) []Finding {
-	gives := map[Object]map[string]bool{} // of roles and sets that are assigned: of which systems they give something
-	for _, a := range s.d.Assignments {
-		kind, id := target(a)
-		what := Object{kind, id}
-		if gives[what] != nil {
-			continue
-		}
-		gives[what] = map[string]bool{}
-		for _, key := range s.x.Content(kind, id) {
-			gives[what][use.SystemOf(key)] = true
-		}
+	if s.daysCount() {
+		return each(len(s.d.Systems), func(n int) (out []Finding) {
+			system := s.d.Systems[n].ID
+			for _, f := range series.Idle(s.x, s.Uses, system, s.Days, s.t) {
+				out = append(out, s.dormantOn(f, system)...)
+			}
+			return out
+		})
 	}
-	return each(len(s.d.Systems), func(n int) (out []Finding) {
-		system := s.d.Systems[n]
-		for _, f := range series.Idle(s.x, s.Uses, system.ID, s.Days, s.t) {
-			grants := slices.DeleteFunc(s.x.GrantsFor(f.User), func(a *model.Assignment) bool {
-				kind, id := target(a)
-				return !s.inForce(a) || !gives[Object{kind, id}][system.ID]
-			})
-			if !slices.ContainsFunc(grants, func(a *model.Assignment) bool { return !s.recent(f.User, a) }) {
-				continue
+	limit := s.t.AddDate(0, 0, -s.Days)
+	return s.ofEach(Dormant, func(u *model.User) (out []Finding) {
+		of := map[string]bool{}
+		for _, h := range s.x.Effective(u.ID, s.t) {
+			of[use.SystemOf(h.Permission)] = true
+		}
+		for system := range of {
+			if last, used := s.Uses.Last(u.ID, system); s.Uses.Known(system) && (!used || last.Before(limit)) {
+				out = append(out, s.dormantOn(series.Found{User: u.ID, Last: last}, system)...)
 			}
-			says := fmt.Sprintf("%s has never used %s.", s.name(model.KindUser, f.User), system.Name)
-			if !f.Last.IsZero() {
-				says = fmt.Sprintf("%s last used %s %d days ago.", s.name(model.KindUser, f.User), system.Name,
-					int(s.t.Sub(f.Last).Hours()/24))
-			}
-			out = append(out, Finding{
-				Weight:  2,
-				Objects: []Object{{model.KindUser, f.User}, {model.KindSystem, system.ID}},
-				Says:    says,
-				repairs: func() []Repair {
-					var ops []change.Op
-					for _, a := range grants {
-						if a.Subject.User == f.User {
-							ops = append(ops, change.Delete(a))
-						}
-					}
-					if len(ops) == 0 {
-						return nil
-					}
-					return []Repair{{"Take away what they have of it by hand.", ops}}
-				},
-			})
 		}
 		return out
 	})
+}
+
+// dormantOn finds that somebody who does not use a system is dormant, unless they were given it lately.
+func (s *search) dormantOn(who series.Found, system string) []Finding {
+	user := who.User
+	if !slices.ContainsFunc(s.x.GrantsFor(user), func(a *model.Assignment) bool {
+		return s.inForce(a) && s.gives(target(a))[system] && !s.recent(user, a)
+	}) {
+		return nil
+	}
+	return []Finding{{
+		Weight:  2,
+		Objects: []Object{{model.KindUser, user}, {model.KindSystem, system}},
+		says: func(s *search) string {
+			if who.Last.IsZero() {
+				return fmt.Sprintf("%s has never used %s.", s.name(model.KindUser, user), s.name(model.KindSystem, system))
+			}
+			return fmt.Sprintf("%s last used %s %d days ago.", s.name(model.KindUser, user), s.name(model.KindSystem, system),
+				int(s.t.Sub(who.Last).Hours()/24))
+		},
+		repairs: func(s *search) []Repair {
+			var ops []change.Op
+			for _, a := range s.x.GrantsOfUser(user) {
+				if s.inForce(a) && s.gives(target(a))[system] {
+					ops = append(ops, change.Delete(a))
+				}
+			}
+			if len(ops) == 0 {
+				return nil
+			}
+			return []Repair{{"Take away what they have of it by hand.", ops}}
+		},
+	}}
 }
 
 // recent tells whether somebody was given something within the days: it was assigned, or began, or they came into the
@@ -113,8 +123,7 @@ func idleSeats(s *search) []Finding {
 			by[l.ID] = needs{keys, systems}
 		}
 	}
-	return each(len(s.d.Users), func(i int) (out []Finding) {
-		u := s.d.Users[i]
+	of := func(u *model.User) (out []Finding) {
 		if len(u.Licences) == 0 || !s.x.Live(u.ID, s.t) {
 			return nil
 		}
@@ -132,17 +141,24 @@ func idleSeats(s *search) []Finding {
 			out = append(out, Finding{
 				Weight:  1,
 				Objects: []Object{{model.KindUser, u.ID}, {model.KindLicence, l}},
-				Says: fmt.Sprintf("%s sits on a seat of %s and used nothing that needs it for %d days.", u.DisplayName,
-					s.name(model.KindLicence, l), s.Days),
-				repairs: func() []Repair {
-					after := change.Clone(u)
+				says: func(s *search) string {
+					return fmt.Sprintf("%s sits on a seat of %s and used nothing that needs it for %d days.",
+						s.name(model.KindUser, u.ID), s.name(model.KindLicence, l), s.Days)
+				},
+				repairs: func(s *search) []Repair {
+					now, _ := s.d.Users.Find(u.ID)
+					after := change.Clone(now)
 					after.Licences = slices.DeleteFunc(slices.Clone(after.Licences), func(id string) bool { return id == l })
 					return []Repair{{"Free the seat.", []change.Op{change.Put(s.d, after)}}}
 				},
 			})
 		}
 		return out
-	})
+	}
+	if s.since != nil && s.since.uses {
+		return each(len(s.d.Users), func(i int) []Finding { return of(s.d.Users[i]) })
+	}
+	return s.ofEach(SeatIdle, of)
 }
 
 // covered is a licence with all that it covers.
@@ -163,22 +179,30 @@ func (s *search) covered(licence string) map[string]bool {
 
 // seatsWanted are licences for want of which something is withheld from people.
 func seatsWanted(s *search) (out []Finding) {
-	used := s.x.SeatsUsed()
-	waits := make([][]string, len(s.d.Users))
-	fan.Out(len(s.d.Users), func(_, from, to int) {
-		for i, u := range s.d.Users[from:to] {
-			waits[from+i] = s.x.WaitsFor(u.ID, s.t)
-		}
-	})
-	lacking := map[string][]string{}
-	for i, list := range waits {
-		for _, l := range list {
-			lacking[l] = append(lacking[l], s.d.Users[i].ID)
+	count := func(lists [][]string, by int) {
+		for _, list := range lists {
+			for _, l := range list {
+				s.lacking[l] += by
+			}
 		}
 	}
+	if s.since == nil {
+		s.lacking = map[string]int{}
+		s.waits = index.EachPerson(s.d, func(u *model.User) []string { return s.x.WaitsFor(u.ID, s.t) })
+		count(s.waits.All(), 1)
+	} else {
+		was := s.since.was
+		s.waits, s.lacking = was.waits.Beside(s.d.Users), maps.Clone(was.lacking)
+		for _, u := range s.since.touched {
+			s.waits.Set(u, s.x.WaitsFor(u, s.t))
+			count([][]string{was.waits.Of(u)}, -1)
+			count([][]string{s.waits.Of(u)}, 1)
+		}
+	}
+	used := s.x.SeatsUsed()
 	for _, l := range s.d.Licences {
-		waiting := lacking[l.ID]
-		if len(waiting) == 0 {
+		waiting := s.lacking[l.ID]
+		if waiting == 0 {
 			continue
 		}
 		free := "there is no end to its seats"
@@ -190,13 +214,16 @@ func seatsWanted(s *search) (out []Finding) {
 				weight = 3
 			}
 		}
-		who := fmt.Sprintf("%d people lack %s", len(waiting), l.Name)
-		if len(waiting) == 1 {
-			who = s.name(model.KindUser, waiting[0]) + " lacks " + l.Name
-		}
 		out = append(out, Finding{
 			Weight: weight, Objects: []Object{{model.KindLicence, l.ID}},
-			Says: who + ", so something is withheld; " + free + ".",
+			says: func(s *search) string {
+				who := fmt.Sprintf("%d people lack %s", waiting, l.Name)
+				if waiting == 1 {
+					alone := slices.IndexFunc(s.waits.All(), func(list []string) bool { return slices.Contains(list, l.ID) })
+					who = s.d.Users[alone].DisplayName + " lacks " + l.Name
+				}
+				return who + ", so something is withheld; " + free + "."
+			},
 		})
 	}
 	return out
@@ -205,100 +232,123 @@ func seatsWanted(s *search) (out []Finding) {
 // post is what peers have in common.
 type post struct{ title, department string }
 
-// outliers are people who by hand hold something of risk that fewer than one in twenty of their peers hold.
+func postOf(u *model.User) post { return post{u.JobTitle, u.Department} }
+
+// outliers are people who by hand hold something of risk that fewer than one in twenty of their peers hold. They are
+// looked for post by post.
 func outliers(s *search) []Finding {
-	number, live := map[post]int{}, []int{0}
-	posts := make([]int, len(s.d.Users)) // 0: none, or not live
-	for i, u := range s.d.Users {
-		p := post{u.JobTitle, u.Department}
-		if p.title == "" || !s.x.Live(u.ID, s.t) {
-			continue
-		}
-		n, known := number[p]
-		if !known {
-			n = len(live)
-			number[p], live = n, append(live, 0)
-		}
-		posts[i] = n
-		live[n]++
+	posts := s.posts()
+	out := each(len(posts), func(n int) []Finding { return s.outliersAmong(posts[n]) })
+	if s.since == nil {
+		return out
 	}
-	// Of each permission of risk that something by hand can give: who holds it, and how many of each post.
-	type holders struct {
-		of     index.People
-		alike  []int32
-		reason int
+	return append(s.since.kept(Outlier, func(f *Finding) bool {
+		u, ok := s.d.Users.Find(f.Objects[0].ID)
+		return ok && !s.since.posts[postOf(u)] // of these posts everybody was looked at
+	}), out...)
+}
+
+// fewPosts tells whether a post is one of those of whose people any may be otherwise. Of few, comparing is quicker than
+// looking up.
+func (s *search) fewPosts() func(p post) bool {
+	if s.since == nil {
+		return nil
 	}
-	held := map[string]*holders{}
-	contents := map[Object][]string{}
-	for _, a := range s.d.Assignments {
-		if a.Subject.User == "" || !s.inForce(a) {
+	if list := slices.Collect(maps.Keys(s.since.posts)); len(list) < 8 {
+		return func(p post) bool { return slices.Contains(list, p) }
+	}
+	return func(p post) bool { return s.since.posts[p] }
+}
+
+// posts gives the live people of each post that has enough of them; of those posts of whose people any may be
+// otherwise.
+func (s *search) posts() (out [][]*model.User) {
+	by := map[post][]*model.User{}
+	if s.since != nil {
+		was := s.since.was
+		for id := range s.since.people {
+			before, _ := was.d.Users.Find(id)
+			now, _ := s.d.Users.Find(id)
+			if before == now && slices.Equal(was.rows().Of(id), s.rows().Of(id)) &&
+				slices.Equal(was.x.GrantsOfUser(id), s.x.GrantsOfUser(id)) {
+				continue // whatever is otherwise is of no risk
+			}
+			for _, u := range []*model.User{before, now} {
+				if u != nil {
+					s.since.posts[postOf(u)] = true
+				}
+			}
+		}
+	}
+	few := s.fewPosts()
+	for _, u := range s.d.Users {
+		p := postOf(u)
+		if p.title == "" || s.since != nil && !few(p) {
 			continue
 		}
-		kind, id := target(a)
-		what := Object{kind, id}
-		if _, known := contents[what]; known {
-			continue
+		if s.x.Live(u.ID, s.t) {
+			by[p] = append(by[p], u)
 		}
-		contents[what] = []string{}
-		for _, key := range s.x.Content(kind, id) {
-			p, ok := s.d.Permission(key)
-			if !ok || p.Risk < 2 {
+	}
+	for _, people := range by {
+		if len(people) > outlierPeers {
+			out = append(out, people)
+		}
+	}
+	return out
+}
+
+// outliersAmong finds those among the live people of one post.
+func (s *search) outliersAmong(people []*model.User) (out []Finding) {
+	rows := s.rows()
+	alike := make([]int, len(rows.Keys())) // how many hold each
+	for _, u := range people {
+		for n := range index.EachBit(rows.Of(u.ID)) {
+			alike[n]++
+		}
+	}
+	peers := len(people) - 1
+	for _, u := range people {
+		row := rows.Of(u.ID)
+		for _, a := range s.x.GrantsOfUser(u.ID) {
+			if row == nil || !s.inForce(a) {
 				continue
 			}
-			contents[what] = append(contents[what], key)
-			if held[key] == nil {
-				h := &holders{of: s.risky()[key], alike: make([]int32, len(live)), reason: p.Risk}
-				for place := range h.of.All() {
-					h.alike[posts[place]]++
+			var rare []int
+			for _, n := range s.risks(target(a)) {
+				if row[n/64]>>(n%64)&1 == 1 && (alike[n]-1)*outlierOf < peers {
+					rare = append(rare, n)
 				}
-				held[key] = h
 			}
+			if len(rare) == 0 {
+				continue
+			}
+			carried := s.x.Carried([]*model.Assignment{a}, s.t)
+			var keys []string
+			risk := 0
+			for _, n := range rare {
+				key := rows.Keys()[n]
+				if slices.ContainsFunc(carried, func(c index.Holding) bool { return c.Permission == key }) {
+					p, _ := s.d.Permission(key)
+					keys, risk = append(keys, key), max(risk, p.Risk)
+				}
+			}
+			if len(keys) == 0 {
+				continue
+			}
+			kind, id := target(a)
+			out = append(out, Finding{
+				Weight:  risk,
+				Objects: []Object{{model.KindUser, u.ID}, {model.KindAssignment, a.ID}, {kind, id}},
+				says: func(s *search) string {
+					return fmt.Sprintf("%s has by hand what hardly anybody of the %d others with the same title and department has: "+
+						"%s, by “%s”.", s.name(model.KindUser, u.ID), peers, some(keys), s.name(kind, id))
+				},
+				repairs: func(s *search) []Repair { return s.revoke(a) },
+			})
 		}
 	}
-	return each(len(s.d.Assignments), func(i int) []Finding {
-		a := s.d.Assignments[i]
-		place, ok := s.d.Users.Position(a.Subject.User)
-		if a.Subject.User == "" || !ok || !s.inForce(a) || posts[place] == 0 {
-			return nil
-		}
-		peers := live[posts[place]] - 1
-		if peers < outlierPeers {
-			return nil
-		}
-		kind, id := target(a)
-		rare := slices.DeleteFunc(slices.Clone(contents[Object{kind, id}]), func(key string) bool {
-			h := held[key]
-			return !h.of.Has(place) || (int(h.alike[posts[place]])-1)*outlierOf >= peers
-		})
-		if len(rare) == 0 {
-			return nil
-		}
-		carried := s.x.Carried([]*model.Assignment{a}, s.t)
-		var keys []string
-		risk, alike := 0, 0
-		for _, key := range rare {
-			h := held[key]
-			carries := slices.ContainsFunc(carried, func(c index.Holding) bool { return c.Permission == key })
-			if n := int(h.alike[posts[place]]) - 1; carries {
-				keys, risk, alike = append(keys, key), max(risk, h.reason), max(alike, n)
-			}
-		}
-		if len(keys) == 0 {
-			return nil
-		}
-		return []Finding{{
-			Weight:  risk,
-			Objects: []Object{{model.KindUser, a.Subject.User}, {model.KindAssignment, a.ID}, {kind, id}},
-			Says: fmt.Sprintf(
-				"%s has by hand what hardly anybody of the %d others with the same title and department has: %s, by “%s”.",
-				s.name(model.KindUser, a.Subject.User),
-				peers,
-				some(keys),
-				s.name(kind, id),
-			),
-			repairs: func() []Repair { return []Repair{s.revoke(a)} },
-		}}
-	})
+	return out
 }
 
 // named is how many things a sentence names one by one.
@@ -327,101 +377,134 @@ func (s *search) ofRisk(risk int) (out []string) {
 
 // unreviewed are people who hold something critical of which no item of a review decided within a year.
 func unreviewed(s *search) []Finding {
-	decided := map[string]map[string]bool{}
-	contents := map[Object][]string{}
-	for _, r := range s.Reviewed {
-		what := Object{model.KindRole, r.Role}
-		if r.Role == "" {
-			what = Object{model.KindSet, r.Set}
-		}
-		if _, known := contents[what]; !known {
-			contents[what] = s.x.Content(what.Kind, what.ID)
-		}
-		if decided[r.User] == nil {
-			decided[r.User] = map[string]bool{}
-		}
-		for _, key := range contents[what] {
-			decided[r.User][key] = true
-		}
-	}
-	keys := s.ofRisk(3)
-	slices.Sort(keys)
-	// Of each person the first few, and how many there are.
-	first, counts := make([][named]int, len(s.d.Users)), make([]int, len(s.d.Users))
-	for n, key := range keys {
-		for place := range s.risky()[key].All() {
-			if len(decided) > 0 && decided[s.d.Users[place].ID][key] {
-				continue
+	rows := s.rows()
+	critical := s.critical()
+	s.decided = s.decidedRows()
+	of := func(u *model.User) []Finding {
+		var first []string
+		count := 0
+		decided := s.decided[u.ID]
+		for at, bits := range rows.Of(u.ID) {
+			bits &= critical[at]
+			if decided != nil {
+				bits &^= decided[at]
 			}
-			if counts[place] < named {
-				first[place][counts[place]] = n
+			for rest := bits; rest != 0 && len(first) < named; rest &= rest - 1 {
+				first = append(first, rows.Keys()[64*at+mathbits.TrailingZeros64(rest)])
 			}
-			counts[place]++
+			count += mathbits.OnesCount64(bits)
 		}
-	}
-	return each(len(s.d.Users), func(place int) []Finding {
-		u := s.d.Users[place]
-		if counts[place] == 0 {
+		if count == 0 {
 			return nil
-		}
-		var told []string
-		for _, n := range first[place][:min(counts[place], named)] {
-			told = append(told, keys[n])
-		}
-		what := some(told)
-		if more := counts[place] - len(told); more > 0 {
-			what += fmt.Sprintf(" and %d more", more)
 		}
 		return []Finding{{
 			Weight:  2,
 			Objects: []Object{{model.KindUser, u.ID}},
-			Says: fmt.Sprintf(
-				"%s holds %s, which is critical, and no review decided about that within a year.",
-				u.DisplayName,
-				what,
-			),
+			says: func(s *search) string {
+				what := some(first)
+				if more := count - len(first); more > 0 {
+					what += fmt.Sprintf(" and %d more", more)
+				}
+				return fmt.Sprintf("%s holds %s, which is critical, and no review decided about that within a year.",
+					s.name(model.KindUser, u.ID), what)
+			},
 		}}
-	})
+	}
+	if s.since != nil {
+		for _, side := range []map[string][]uint64{s.decided, s.since.was.decided} {
+			for user := range side {
+				if !slices.Equal(s.decided[user], s.since.was.decided[user]) {
+					s.since.reviewed[user] = true
+				}
+			}
+		}
+		out := s.since.kept(Unreviewed, func(f *Finding) bool {
+			return !s.since.people[f.Objects[0].ID] && !s.since.reviewed[f.Objects[0].ID]
+		})
+		for user := range s.since.reviewed {
+			if u, ok := s.d.Users.Find(user); ok && !s.since.people[user] {
+				out = append(out, of(u)...)
+			}
+		}
+		return append(out, s.anew(of)...)
+	}
+	return s.ofEach(Unreviewed, of)
+}
+
+// critical gives which bits of the rows are of critical risk, as words of these.
+func (s *search) critical() []uint64 {
+	keys := s.rows().Keys()
+	out := make([]uint64, (len(keys)+63)/64)
+	for n, key := range keys {
+		if p, ok := s.d.Permission(key); ok && p.Risk == 3 {
+			out[n/64] |= 1 << (n % 64)
+		}
+	}
+	return out
+}
+
+// decidedRows tells about what of high and critical risk reviews decided, of each person about whom any did.
+func (s *search) decidedRows() map[string][]uint64 {
+	words := (len(s.rows().Keys()) + 63) / 64
+	out := map[string][]uint64{}
+	for _, r := range s.Reviewed {
+		row := out[r.User]
+		if row == nil {
+			row = make([]uint64, words)
+			out[r.User] = row
+		}
+		for _, n := range s.risks(target(&model.Assignment{Role: r.Role, Set: r.Set})) {
+			row[n/64] |= 1 << (n % 64)
+		}
+	}
+	return out
 }
 
 // leftOvers are people who are locked, deactivated or deleted and answer for something still.
 func leftOvers(s *search) (out []Finding) {
 	answers := map[string][]string{}
-	gone := map[string]*model.User{}
-	for _, u := range s.d.Users {
+	people := []*model.User(s.d.Users)
+	s.gone = map[string]*model.User{}
+	if s.since != nil {
+		s.gone = maps.Clone(s.since.was.gone)
+		for id := range s.since.people {
+			delete(s.gone, id)
+		}
+		people = s.changedPeople()
+	}
+	for _, u := range people {
 		if u.State == model.UserLocked || u.State == model.UserDeactivated || u.State == model.UserDeleted {
-			gone[u.ID] = u
+			s.gone[u.ID] = u
 		}
 	}
-	add := func(id, what string) {
+	gone := s.gone
+	add := func(id, what string) { answers[id] = append(answers[id], what) }
+	owner := func(id, kind, name string) {
 		if gone[id] != nil {
-			answers[id] = append(answers[id], what)
+			add(id, "owns the "+kind+" “"+name+"”")
 		}
 	}
 	for _, o := range s.d.Sets {
-		add(o.Owner, "owns the set “"+o.Name+"”")
+		owner(o.Owner, "set", o.Name)
 	}
 	for _, o := range s.d.Roles {
-		add(o.Owner, "owns the role “"+o.Name+"”")
+		owner(o.Owner, "role", o.Name)
 	}
 	for _, o := range s.d.Groups {
-		add(o.Owner, "owns the group “"+o.Name+"”")
+		owner(o.Owner, "group", o.Name)
 	}
-	reports := map[string]int{}
-	for _, u := range s.d.Users {
-		if u.Manager != "" && gone[u.Manager] != nil && s.x.Live(u.ID, s.t) {
-			reports[u.Manager]++
-		}
-	}
-	for id, n := range reports {
-		if n == 1 {
+	s.countReports()
+	for id := range gone {
+		switch n := s.reports[id]; n {
+		case 0:
+		case 1:
 			add(id, "is the manager of one live person")
-		} else {
+		default:
 			add(id, fmt.Sprintf("is the manager of %d live people", n))
 		}
 	}
 	for _, g := range s.d.Delegations {
-		if g.Until.IsZero() || s.t.Before(g.Until) {
+		if gone[g.Delegate.User] != nil && (g.Until.IsZero() || s.t.Before(g.Until)) {
 			add(g.Delegate.User, "is the delegate of “"+g.Name+"”")
 		}
 	}
@@ -437,14 +520,45 @@ func leftOvers(s *search) (out []Finding) {
 		out = append(out, Finding{
 			Weight:  2,
 			Objects: []Object{{model.KindUser, id}},
-			Says:    fmt.Sprintf("%s is %s and still %s.", u.DisplayName, u.State, some(list)),
+			says: func(*search) string {
+				return fmt.Sprintf("%s is %s and still %s.", u.DisplayName, u.State, some(list))
+			},
 		})
 	}
 	return out
 }
 
+// countReports counts the live people of each manager.
+func (s *search) countReports() {
+	count := func(x *index.Index, u *model.User, t time.Time, by int) {
+		if u.Manager != "" && x.Live(u.ID, t) {
+			s.reports[u.Manager] += by
+		}
+	}
+	if s.since == nil {
+		s.reports = map[string]int{}
+		for _, u := range s.d.Users {
+			count(s.x, u, s.t, 1)
+		}
+		return
+	}
+	was := s.since.was
+	s.reports = maps.Clone(was.reports)
+	for id := range s.since.people {
+		if u, ok := was.d.Users.Find(id); ok {
+			count(was.x, u, was.t, -1)
+		}
+		if u, ok := s.d.Users.Find(id); ok {
+			count(s.x, u, s.t, 1)
+		}
+	}
+}
+
 // noManagers are people about whom managers would decide, and who have none that is live.
 func noManagers(s *search) (out []Finding) {
+	if len(s.Managed) == 0 {
+		return nil
+	}
 	for _, u := range s.d.Users {
 		if !s.Managed[u.ID] || !s.x.Live(u.ID, s.t) || u.Manager != "" && s.x.Live(u.Manager, s.t) {
 			continue
@@ -456,7 +570,9 @@ func noManagers(s *search) (out []Finding) {
 		out = append(out, Finding{
 			Weight:  1,
 			Objects: []Object{{model.KindUser, u.ID}},
-			Says:    says + ", and a review asks managers about them: their items come to the fallback.",
+			says: func(*search) string {
+				return says + ", and a review asks managers about them: their items come to the fallback."
+			},
 		})
 	}
 	return out
@@ -466,8 +582,9 @@ func invitationsOver(s *search) (out []Finding) {
 	for id, how := range s.Over {
 		if u, ok := s.d.Users.Find(id); ok && u.State == model.UserInvited {
 			out = append(out, Finding{
-				Weight: 1, Objects: []Object{{model.KindUser, id}}, Says: "The invitation of " + u.DisplayName + " " + how + ".",
-				repairs: func() []Repair { return []Repair{s.deletion(model.KindUser, id)} },
+				Weight: 1, Objects: []Object{{model.KindUser, id}},
+				says:    func(*search) string { return "The invitation of " + u.DisplayName + " " + how + "." },
+				repairs: func(s *search) []Repair { return s.deletion(model.KindUser, id) },
 			})
 		}
 	}
@@ -475,27 +592,38 @@ func invitationsOver(s *search) (out []Finding) {
 }
 
 func brokenDuties(s *search) (out []Finding) {
-	for _, v := range duty.All(s.x, s.t) {
-		if v.Excepted {
+	if s.since == nil {
+		s.duties = duty.All(s.x, s.t)
+	} else {
+		s.duties = duty.Next(s.since.was.duties, s.since.was.x, s.x, s.since.touched, s.t)
+	}
+	all := !s.same(model.KindConflict)
+	if !all {
+		out = s.since.kept(BrokenDuty, func(f *Finding) bool { return !s.since.people[f.Objects[0].ID] })
+	}
+	for _, v := range s.duties {
+		if v.Excepted || !all && !s.since.people[v.User] {
 			continue
-		}
-		var items []string
-		for _, i := range v.Items {
-			if i.Role != "" {
-				items = append(items, "“"+s.name(model.KindRole, i.Role)+"”")
-			} else {
-				items = append(items, i.Permission)
-			}
-		}
-		where := ""
-		if v.Area != "" && v.Area != s.d.Root() {
-			where = " at " + s.name(model.KindArea, v.Area)
 		}
 		out = append(out, Finding{
 			Weight:  3,
 			Objects: []Object{{model.KindUser, v.User}, {model.KindConflict, v.Conflict}},
-			Says: fmt.Sprintf("%s holds %s together%s, against “%s”.", s.name(model.KindUser, v.User),
-				strings.Join(items, " and "), where, s.name(model.KindConflict, v.Conflict)),
+			says: func(s *search) string {
+				var items []string
+				for _, i := range v.Items {
+					if i.Role != "" {
+						items = append(items, "“"+s.name(model.KindRole, i.Role)+"”")
+					} else {
+						items = append(items, i.Permission)
+					}
+				}
+				where := ""
+				if v.Area != "" && v.Area != s.d.Root() {
+					where = " at " + s.name(model.KindArea, v.Area)
+				}
+				return fmt.Sprintf("%s holds %s together%s, against “%s”.", s.name(model.KindUser, v.User),
+					strings.Join(items, " and "), where, s.name(model.KindConflict, v.Conflict))
+			},
 		})
 	}
 	return out
@@ -510,8 +638,10 @@ func exceptionsEnding(s *search) (out []Finding) {
 			out = append(out, Finding{
 				Weight:  2,
 				Objects: []Object{{model.KindConflict, c.ID}, {model.KindUser, e.User}},
-				Says: fmt.Sprintf("The exception of %s from “%s” ends on %s.", s.name(model.KindUser, e.User), c.Name,
-					model.Day(e.Until)),
+				says: func(s *search) string {
+					return fmt.Sprintf("The exception of %s from “%s” ends on %s.", s.name(model.KindUser, e.User), c.Name,
+						model.Day(e.Until))
+				},
 			})
 		}
 	}

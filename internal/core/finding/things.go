@@ -2,7 +2,7 @@ package finding
 
 import (
 	"fmt"
-	"math/bits"
+	mathbits "math/bits"
 	"slices"
 	"strings"
 
@@ -22,32 +22,70 @@ func brokenGuarantees(s *search) (out []Finding) {
 		if g.Lax {
 			weight = 2
 		}
-		f := Finding{Weight: weight, Objects: []Object{{model.KindGuarantee, g.ID}}, Says: guarantee.Broken(s.v, g, breaches)}
-		out = append(out, f)
+		out = append(out, Finding{
+			Weight: weight, Objects: []Object{{model.KindGuarantee, g.ID}},
+			says: func(s *search) string { return guarantee.Broken(s.v, g, breaches) },
+		})
 	}
 	return out
 }
 
 // singleHolders are critical permissions that exactly one live person holds.
 func singleHolders(s *search) (out []Finding) {
-	for _, key := range s.ofRisk(3) {
-		var only []int
-		for place := range s.risky()[key].All() {
-			if only = append(only, place); len(only) > 1 {
-				break
+	rows, critical := s.rows(), s.critical()
+	asked := critical // of which keys it is asked who holds them
+	if s.since == nil {
+		s.counts = make([]int32, len(rows.Keys()))
+		for _, row := range rows.All() {
+			for at, bits := range row {
+				for bits &= critical[at]; bits != 0; bits &= bits - 1 {
+					s.counts[64*at+mathbits.TrailingZeros64(bits)]++
+				}
 			}
 		}
-		if len(only) != 1 {
-			continue
+	} else {
+		s.counts, asked = slices.Clone(s.since.was.counts), make([]uint64, len(critical))
+		count := func(row []uint64, by int32) {
+			for at, bits := range row {
+				asked[at] |= bits & critical[at]
+				for bits &= critical[at]; bits != 0; bits &= bits - 1 {
+					s.counts[64*at+mathbits.TrailingZeros64(bits)] += by
+				}
+			}
 		}
-		u := s.d.Users[only[0]]
-		out = append(out, Finding{
-			Weight:  2,
-			Objects: []Object{{index.KindPermission, key}, {model.KindUser, u.ID}},
-			Says:    fmt.Sprintf("Only %s holds %s, which is critical.", u.DisplayName, key),
+		for _, u := range s.since.touched {
+			count(s.since.was.rows().Of(u), -1)
+			count(rows.Of(u), 1)
+		}
+		out = s.since.kept(SingleHolder, func(f *Finding) bool {
+			n, _ := slices.BinarySearch(rows.Keys(), f.Objects[0].ID)
+			return asked[n/64]>>(n%64)&1 == 0
 		})
 	}
+	for at := range asked {
+		for bits := asked[at]; bits != 0; bits &= bits - 1 {
+			if n := 64*at + mathbits.TrailingZeros64(bits); s.counts[n] == 1 {
+				out = append(out, s.singleHolder(n))
+			}
+		}
+	}
 	return out
+}
+
+// singleHolder tells of the only one who holds the permission of a bit of the rows.
+func (s *search) singleHolder(bit int) Finding {
+	key := s.rows().Keys()[bit]
+	place := slices.IndexFunc(s.rows().All(), func(row []uint64) bool {
+		return row != nil && row[bit/64]>>(bit%64)&1 == 1
+	})
+	user := s.d.Users[place].ID
+	return Finding{
+		Weight:  2,
+		Objects: []Object{{index.KindPermission, key}, {model.KindUser, user}},
+		says: func(s *search) string {
+			return fmt.Sprintf("Only %s holds %s, which is critical.", s.name(model.KindUser, user), key)
+		},
+	}
 }
 
 func emptyGroups(s *search) (out []Finding) {
@@ -55,13 +93,15 @@ func emptyGroups(s *search) (out []Finding) {
 		if s.x.Size(g.ID) > 0 {
 			continue
 		}
-		says := "Nobody is in " + g.Name + "."
-		if g.Type == model.Rule {
-			says = "The rule of " + g.Name + " finds nobody."
-		}
 		out = append(out, Finding{
-			Weight: 1, Objects: []Object{{model.KindGroup, g.ID}}, Says: says,
-			repairs: func() []Repair { return []Repair{s.deletion(model.KindGroup, g.ID)} },
+			Weight: 1, Objects: []Object{{model.KindGroup, g.ID}},
+			says: func(*search) string {
+				if g.Type == model.Rule {
+					return "The rule of " + g.Name + " finds nobody."
+				}
+				return "Nobody is in " + g.Name + "."
+			},
+			repairs: func(s *search) []Repair { return s.deletion(model.KindGroup, g.ID) },
 		})
 	}
 	return out
@@ -81,21 +121,16 @@ func idleGroups(s *search) (out []Finding) {
 			rests[g.People.Group] = true
 		}
 	}
-	gives := map[string]bool{}
-	for _, a := range s.d.Assignments {
-		if a.Subject.Group != "" && (a.Until.IsZero() || s.t.Before(a.Until)) {
-			gives[a.Subject.Group] = true
-		}
-	}
-	for _, g := range s.d.Groups {
-		if rests[g.ID] || s.Named[g.ID] ||
-			slices.ContainsFunc(s.x.Nesting(g.ID), func(id string) bool { return gives[id] }) {
+	for _, g := range s.x.GiveNothing(s.t) {
+		if rests[g.ID] || s.Named[g.ID] {
 			continue
 		}
 		out = append(out, Finding{
 			Weight: 1, Objects: []Object{{model.KindGroup, g.ID}},
-			Says:    g.Name + " gives nothing, and no delegation, guarantee or series of reviews names it.",
-			repairs: func() []Repair { return []Repair{s.deletion(model.KindGroup, g.ID)} },
+			says: func(*search) string {
+				return g.Name + " gives nothing, and no delegation, guarantee or series of reviews names it."
+			},
+			repairs: func(s *search) []Repair { return s.deletion(model.KindGroup, g.ID) },
 		})
 	}
 	return out
@@ -104,44 +139,31 @@ func idleGroups(s *search) (out []Finding) {
 func unheldRoles(s *search) []Finding {
 	return each(len(s.d.Roles), func(i int) []Finding {
 		r := s.d.Roles[i]
-		if s.reaches(model.KindRole, r.ID) || s.x.HolderCount(model.KindRole, r.ID, s.t) > 0 {
+		if s.x.HasHolders(model.KindRole, r.ID, s.t) {
 			return nil
 		}
 		return []Finding{{
 			Weight: 1, Objects: []Object{{model.KindRole, r.ID}},
-			Says:    "Nobody has the role “" + r.Name + "”, nor one that builds on it.",
-			repairs: func() []Repair { return []Repair{s.deletion(model.KindRole, r.ID)} },
+			says:    func(*search) string { return "Nobody has the role “" + r.Name + "”, nor one that builds on it." },
+			repairs: func(s *search) []Repair { return s.deletion(model.KindRole, r.ID) },
 		}}
-	})
-}
-
-// reaches tells whether an assignment of a role or set itself reaches somebody live, which for most is the end of the
-// question.
-func (s *search) reaches(kind model.Kind, id string) bool {
-	return slices.ContainsFunc(s.x.GrantsOf(kind, id), func(a *model.Assignment) bool {
-		if !s.inForce(a) {
-			return false
-		}
-		if a.Subject.User != "" {
-			return s.x.Live(a.Subject.User, s.t)
-		}
-		return slices.ContainsFunc(s.x.Members(a.Subject.Group), func(u string) bool { return s.x.Live(u, s.t) })
 	})
 }
 
 func unusedSets(s *search) []Finding {
 	return each(len(s.d.Sets), func(i int) []Finding {
 		o := s.d.Sets[i]
-		if model.BuiltIn(model.KindSet, o.ID) || s.reaches(model.KindSet, o.ID) ||
-			s.x.HolderCount(model.KindSet, o.ID, s.t) > 0 {
+		if model.BuiltIn(model.KindSet, o.ID) || s.x.HasHolders(model.KindSet, o.ID, s.t) {
 			return nil
 		}
 		f := Finding{
 			Weight: 1, Objects: []Object{{model.KindSet, o.ID}},
-			Says: "Nobody has the permission set “" + o.Name + "”, by itself or by a role.",
+			says: func(*search) string {
+				return "Nobody has the permission set “" + o.Name + "”, by itself or by a role."
+			},
 		}
 		if o.System == "" { // what is supplied stays
-			f.repairs = func() []Repair { return []Repair{s.deletion(model.KindSet, o.ID)} }
+			f.repairs = func(s *search) []Repair { return s.deletion(model.KindSet, o.ID) }
 		}
 		return []Finding{f}
 	})
@@ -150,6 +172,9 @@ func unusedSets(s *search) []Finding {
 // nearRoles are pairs of active roles that give nearly the same: they have 90 of a hundred permissions in common
 // (Jaccard's index of the two contents).
 func nearRoles(s *search) []Finding {
+	if s.same(model.KindRole, model.KindSet) {
+		return slices.Clone(s.since.parts[NearRoles])
+	}
 	number := map[string]int{}
 	type content struct {
 		role  *model.Role
@@ -186,7 +211,7 @@ func nearRoles(s *search) []Finding {
 			}
 			both := 0
 			for w := range min(len(a.words), len(b.words)) {
-				both += bits.OnesCount64(a.words[w] & b.words[w])
+				both += mathbits.OnesCount64(a.words[w] & b.words[w])
 			}
 			either := a.size + b.size - both
 			if both*100 < either*nearPerHundr {
@@ -196,12 +221,14 @@ func nearRoles(s *search) []Finding {
 			if second.ID < first.ID {
 				first, second = second, first
 			}
-			says := fmt.Sprintf("“%s” and “%s” give the same %d permissions.", first.Name, second.Name, both)
-			if both < either {
-				says = fmt.Sprintf("“%s” and “%s” have %d of %d permissions in common.", first.Name, second.Name, both, either)
-			}
 			out = append(out, Finding{
-				Weight: 1, Objects: []Object{{model.KindRole, first.ID}, {model.KindRole, second.ID}}, Says: says,
+				Weight: 1, Objects: []Object{{model.KindRole, first.ID}, {model.KindRole, second.ID}},
+				says: func(*search) string {
+					if both < either {
+						return fmt.Sprintf("“%s” and “%s” have %d of %d permissions in common.", first.Name, second.Name, both, either)
+					}
+					return fmt.Sprintf("“%s” and “%s” give the same %d permissions.", first.Name, second.Name, both)
+				},
 			})
 		}
 		return out
@@ -210,6 +237,9 @@ func nearRoles(s *search) []Finding {
 
 // dangling are objects that name permissions that no catalogue has.
 func dangling(s *search) (out []Finding) {
+	if s.same(model.KindSet, model.KindRole, model.KindConflict, model.KindGuarantee, model.KindDelegation) {
+		return slices.Clone(s.since.parts[Dangling])
+	}
 	s.d.EachNaming(index.KindPermission, func(o model.Object) {
 		if o.Kind() == model.KindSystem {
 			return
@@ -225,8 +255,10 @@ func dangling(s *search) (out []Finding) {
 		}
 		out = append(out, Finding{
 			Weight: 1, Objects: []Object{{o.Kind(), o.Ident()}},
-			Says: fmt.Sprintf("“%s” names %s, which no catalogue has.", o.Title(), some(keys)),
-			repairs: func() []Repair {
+			says: func(*search) string {
+				return fmt.Sprintf("“%s” names %s, which no catalogue has.", o.Title(), some(keys))
+			},
+			repairs: func(s *search) []Repair {
 				gone := map[string]string{}
 				for _, key := range keys {
 					gone[key] = ""
@@ -266,8 +298,10 @@ func drifted(s *search) (out []Finding) {
 		}
 		out = append(out, Finding{
 			Weight: 1, Objects: []Object{{model.KindSet, o.ID}, {model.KindSet, original.ID}},
-			Says: fmt.Sprintf("“%s”, a copy of “%s”, %s.", o.Name, original.Name, strings.Join(differs, " and ")),
-			repairs: func() []Repair {
+			says: func(*search) string {
+				return fmt.Sprintf("“%s”, a copy of “%s”, %s.", o.Name, original.Name, strings.Join(differs, " and "))
+			},
+			repairs: func(s *search) []Repair {
 				after := change.Clone(o)
 				after.Permissions = slices.Clone(original.Permissions)
 				return []Repair{{"Make it what the original is now.", []change.Op{change.Put(s.d, after)}}}
@@ -291,7 +325,9 @@ func upgradesWaiting(s *search) (out []Finding) {
 	for _, id := range s.Waiting {
 		out = append(out, Finding{
 			Weight: 2, Objects: []Object{{model.KindSystem, id}},
-			Says: "A version of " + s.name(model.KindSystem, id) + " was brought in, and has not been taken over.",
+			says: func(s *search) string {
+				return "A version of " + s.name(model.KindSystem, id) + " was brought in, and has not been taken over."
+			},
 		})
 	}
 	return out
@@ -299,17 +335,30 @@ func upgradesWaiting(s *search) (out []Finding) {
 
 // ownerless are roles, own sets and groups that nobody live looks after.
 func ownerless(s *search) (out []Finding) {
+	if s.since != nil {
+		out = s.since.kept(Ownerless, func(f *Finding) bool {
+			return !s.since.owned[f.Objects[0].ID] && !s.since.people[f.by]
+		})
+	}
 	look := func(o model.Object, owner string) {
-		if owner != "" && s.x.Live(owner, s.t) {
+		if s.since != nil && !s.since.owned[o.Ident()] && (owner == "" || !s.since.people[owner]) ||
+			owner != "" && s.x.Live(owner, s.t) {
 			return
 		}
-		f := Finding{Weight: 1, Objects: []Object{{o.Kind(), o.Ident()}}}
-		f.Says = fmt.Sprintf("The %s “%s” has no owner.", o.Kind().Word(), o.Title())
-		if owner != "" {
-			f.Says = fmt.Sprintf("The owner of the %s “%s”, %s, is not live.", o.Kind().Word(), o.Title(),
-				s.name(model.KindUser, owner))
-		}
-		out = append(out, f)
+		out = append(out, Finding{
+			Weight: 1, Objects: []Object{{o.Kind(), o.Ident()}}, by: owner,
+			says: func(s *search) string {
+				if owner == "" {
+					return fmt.Sprintf("The %s “%s” has no owner.", o.Kind().Word(), o.Title())
+				}
+				return fmt.Sprintf("The owner of the %s “%s”, %s, is not live.", o.Kind().Word(), o.Title(),
+					s.name(model.KindUser, owner))
+			},
+		})
+	}
+	// In the order of their names, so that they need not be sorted.
+	for _, o := range s.d.Groups {
+		look(o, o.Owner)
 	}
 	for _, o := range s.d.Sets {
 		if o.System == "" {
@@ -317,9 +366,6 @@ func ownerless(s *search) (out []Finding) {
 		}
 	}
 	for _, o := range s.d.Roles {
-		look(o, o.Owner)
-	}
-	for _, o := range s.d.Groups {
 		look(o, o.Owner)
 	}
 	return out

@@ -2,13 +2,11 @@ package index
 
 import (
 	"iter"
-	mathbits "math/bits"
 	"slices"
 	"time"
 
 	"github.com/bits-and-blooms/bitset"
 
-	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
 )
 
@@ -86,77 +84,29 @@ func (p People) All() iter.Seq[int] {
 	}
 }
 
-// HeldEach gives, of each of some permissions that there are, whom [Index.HeldBy] gives, in one walk through all
-// people.
-func (x *Index) HeldEach(keys []string, t time.Time) map[string]People {
-	wanted := x.bitsOf(keys)
-	systems := x.markOf(wanted)
-	out := map[string]People{}
-	sets := make([]*bitset.BitSet, len(x.permissions)) // by permission; nil if it is not wanted
-	for p, ok := wanted.NextSet(0); ok; p, ok = wanted.NextSet(p + 1) {
-		sets[p] = bitset.New(uint(x.people.n))
-		out[x.permissions[p].Key] = People{sets[p]}
-	}
-	// Parts end at whole words of the sets, so that no two write to the same.
-	words := (x.people.n + 63) / 64
-	fan.Out(words, func(_, from, to int) {
-		held := make([]uint64, len(wanted.Words()))
-		block := make([]uint64, len(x.permissions)) // who of 64 people holds each permission, near at hand
-		for n := from; n < to; n++ {
-			clear(block)
-			for u := n * 64; u < min(n*64+64, x.people.n); u++ {
-				if !x.live(u, t) {
-					continue
-				}
-				clear(held)
-				x.grantsIn(u, &systems, func(g *grant) bool {
-					if g.in(t) {
-						for _, w := range x.shapes[g.shape].some {
-							held[w.at] |= w.bits
-						}
-					}
-					return true
-				})
-				licensed := x.licensed(u).Words()
-				for at, bits := range held {
-					for bits &= wanted.Words()[at] & licensed[at]; bits != 0; bits &= bits - 1 {
-						block[64*at+mathbits.TrailingZeros64(bits)] |= 1 << (u & 63)
-					}
-				}
-			}
-			for p, who := range block {
-				if who != 0 {
-					sets[p].Words()[n] = who
-				}
-			}
-		}
-	})
-	return out
-}
-
 // Carries tells whether an assignment carries anything (§6), whoever has it.
 func (x *Index) Carries(a *model.Assignment) bool {
 	return slices.ContainsFunc(x.shapes[x.shapeOf[x.keyOf(a)]].words, func(w uint64) bool { return w != 0 })
 }
 
 // Missed tells whether somebody live would hold less at t without an assignment that is in force: whether something of
-// it comes by no other one that counts wherever it does.
-func (x *Index) Missed(a *model.Assignment, t time.Time) bool {
+// it comes by no other one that counts wherever it does. It names one who would.
+func (x *Index) Missed(a *model.Assignment, t time.Time) (user string, is bool) {
 	if !model.In(t, a.From, a.Until) {
-		return false
+		return "", false
 	}
 	if a.Subject.User != "" {
 		u, ok := x.userOf.find(a.Subject.User)
-		return ok && x.missed(u, a, t)
+		return a.Subject.User, ok && x.missed(u, a, t)
 	}
 	g, ok := x.groupOf.find(a.Subject.Group)
 	if !ok {
-		return false
+		return "", false
 	}
 	// Mostly one of the first would miss it: then nobody gathers all who are in the group.
 	for _, u := range x.groups.at(g).members {
 		if x.missed(int(u), a, t) {
-			return true
+			return x.design.Users[u].ID, true
 		}
 	}
 	r := x.reach()
@@ -164,10 +114,76 @@ func (x *Index) Missed(a *model.Assignment, t time.Time) bool {
 	all := r.people()
 	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
 		if x.missed(int(u), a, t) {
+			return x.design.Users[u].ID, true
+		}
+	}
+	return "", false
+}
+
+// MissedBy tells whether a user would hold less at t without an assignment that is in force, as [Index.Missed] does.
+func (x *Index) MissedBy(user string, a *model.Assignment, t time.Time) bool {
+	u, ok := x.userOf.find(user)
+	return ok && model.In(t, a.From, a.Until) && x.missed(u, a, t)
+}
+
+// HasHolders tells whether [Index.Holders] gives anybody, of a role or set.
+func (x *Index) HasHolders(kind model.Kind, id string, t time.Time) bool {
+	n, ok := x.node(Node{kind, id})
+	if !ok {
+		return false
+	}
+	reaches := func(g grant) bool { return g.in(t) && x.reachesLive(&g, t) }
+	var roles []int
+	switch kind {
+	case model.KindRole:
+		roles = []int{n.i}
+	case model.KindSet:
+		if slices.ContainsFunc(x.sets[n.i].grants, reaches) {
 			return true
+		}
+		roles = x.sets[n.i].users
+	}
+	return slices.ContainsFunc(x.heirs(roles), func(r int) bool {
+		return slices.ContainsFunc(x.roles[r].grants, reaches)
+	})
+}
+
+// reachesLive tells whether a grant is to somebody live: whether the user is, or any member of the group.
+func (x *Index) reachesLive(g *grant, t time.Time) bool {
+	if g.Subject.User != "" {
+		return x.live(x.userOf.number(g.Subject.User), t)
+	}
+	first := x.groupOf.number(g.Subject.Group)
+	seen := map[int]bool{first: true}
+	for todo := []int{first}; len(todo) > 0; todo = todo[1:] {
+		at := x.groups.at(todo[0])
+		if slices.ContainsFunc(at.members, func(u int32) bool { return x.live(int(u), t) }) {
+			return true
+		}
+		for _, c := range at.children {
+			if !seen[int(c)] {
+				seen[int(c)] = true
+				todo = append(todo, int(c))
+			}
 		}
 	}
 	return false
+}
+
+// GiveNothing gives the groups that give nothing at t or later, by what they are nested in either, by place in the
+// design.
+func (x *Index) GiveNothing(t time.Time) (out []*model.Group) {
+	gives := make([]bool, x.groups.n)
+	for g := range gives {
+		grants := x.groups.at(g).grants
+		gives[g] = slices.ContainsFunc(grants, func(g grant) bool { return !ended(g.Assignment, t) })
+	}
+	for g, group := range x.design.Groups {
+		if !slices.ContainsFunc(x.groups.at(g).above, func(up int32) bool { return gives[up] }) {
+			out = append(out, group)
+		}
+	}
+	return out
 }
 
 func (x *Index) missed(u int, a *model.Assignment, t time.Time) bool {

@@ -1,13 +1,17 @@
 package rules
 
 import (
+	"cmp"
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/finding"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
@@ -413,8 +417,8 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 			}
 			got.say(f.Kind, about...)
 			found[f.Kind]++
-			if !strings.HasSuffix(f.Says, ".") {
-				t.Errorf("%s is no sentence: %q", f.Kind, f.Says)
+			if !strings.HasSuffix(f.Says(), ".") {
+				t.Errorf("%s is no sentence: %q", f.Kind, f.Says())
 			}
 		}
 		for k := range want {
@@ -434,5 +438,111 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 				t.Errorf("of %s there are %d: too few to prove anything", a.Kind, found[a.Kind])
 			}
 		}
+	}
+}
+
+// What is found in a design after many changes, from what was found before, is what is found in it from nothing.
+func TestFindingsGoOnFromChangeToChange(t *testing.T) {
+	came := map[finding.Kind]int{}
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		book := use.NewBook()
+		facts := finding.Facts{Uses: book, Days: 4, Recently: finding.Recently{Users: map[string]bool{}}}
+		at := now
+		y := finding.Look(ahead.Of(x), facts, at)
+		for range 6 {
+			after, _ := change.Apply(d, r.edits(d, 1+r.IntN(3)))
+			if after == nil {
+				continue
+			}
+			if r.chance(30) {
+				facts.Reviewed = append(slices.Clone(facts.Reviewed), finding.Reviewed{
+					User: pick(r, d.Users).ID, Role: pick(r, d.Roles).ID,
+				})
+			}
+			if r.chance(20) { // far enough for uses to count anew, and at times for something to begin or end
+				at = at.Add(time.Duration(1+r.IntN(40)) * time.Hour)
+				book.Note(use.Use{User: pick(r, d.Users).ID, What: "alpha", At: at})
+			}
+			d, x = after, x.Update(after)
+			y = y.Next(ahead.Of(x), facts, at)
+			want := map[string]finding.Finding{}
+			for _, f := range finding.All(ahead.Of(index.Compile(d)), facts, at) {
+				want[f.ID()] = f
+			}
+			list := y.All()
+			for _, f := range list {
+				w, is := want[f.ID()]
+				switch {
+				case !is:
+					t.Errorf("%s is found, and is not so", f.ID())
+				case f.Weight != w.Weight || f.Says() != w.Says() || len(f.Repairs()) != len(w.Repairs()):
+					t.Errorf("%s is told as\n%d %s\nand is\n%d %s", f.ID(), f.Weight, f.Says(), w.Weight, w.Says())
+				}
+				delete(want, f.ID())
+				came[f.Kind]++
+			}
+			for id := range want {
+				t.Errorf("%s is not found", id)
+			}
+			if !slices.IsSortedFunc(list, func(a, b finding.Finding) int {
+				return cmp.Or(place(a.Kind)-place(b.Kind), b.Weight-a.Weight, strings.Compare(a.ID(), b.ID()))
+			}) {
+				t.Error("they are out of order")
+			}
+		}
+	})
+	for _, kind := range []finding.Kind{
+		finding.BrokenDuty, finding.Unreviewed, finding.SingleHolder, finding.Dormant, finding.SeatWanted, finding.SeatIdle,
+		finding.Ending, finding.ByHandToo, finding.GivesNothing, finding.UnheldRole, finding.NearRoles,
+	} {
+		if designs >= 150 && came[kind] < 20 {
+			t.Errorf("of %s there were %d: too few to prove anything", kind, came[kind])
+		}
+	}
+}
+
+// place is where a kind of finding stands among all.
+func place(k finding.Kind) int {
+	return slices.IndexFunc(finding.Kinds, func(a finding.About) bool { return a.Kind == k })
+}
+
+// The duties that are broken, and what licences are lacked, follow from what was found before by those who are touched.
+func TestWhoIsNotTouchedIsAsBefore(t *testing.T) {
+	changed := 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		before := duty.All(x, now)
+		for range 5 {
+			after, _ := change.Apply(d, r.edits(d, 1+r.IntN(2)))
+			if after == nil {
+				continue
+			}
+			y := x.Update(after)
+			touched, known := index.Touched(x, y)
+			if !known {
+				t.Fatal("the same catalogue, and it is not known who is touched")
+			}
+			for _, u := range after.Users {
+				if slices.Contains(touched, u.ID) {
+					continue
+				}
+				if a, b := x.WaitsFor(u.ID, now), y.WaitsFor(u.ID, now); !slices.Equal(a, b) {
+					t.Errorf("%s is not touched, and waits for %v after %v", u.ID, b, a)
+				}
+				if a, b := x.Uses(u.ID, now), y.Uses(u.ID, now); !slices.Equal(a, b) {
+					t.Errorf("%s is not touched, and uses %v after %v", u.ID, b, a)
+				}
+			}
+			next, want := duty.Next(before, x, y, touched, now), duty.All(y, now)
+			if !reflect.DeepEqual(next, want) && len(next)+len(want) > 0 {
+				t.Errorf("the duties that are broken are %+v, want %+v", next, want)
+			}
+			if !reflect.DeepEqual(next, before) {
+				changed++
+			}
+			d, x, before = after, y, next
+		}
+	})
+	if designs >= 150 && changed < 50 {
+		t.Errorf("%d changes broke or mended a duty: too few to prove anything", changed)
 	}
 }

@@ -57,6 +57,9 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 func (d *Desk) Warm(ctx context.Context, everything bool) {
 	d.Viewer.Warm(ctx, everything)
 	if ctx.Err() == nil {
+		_ = d.Surveyor.Warm() // whoever looks at them is told why not
+	}
+	if ctx.Err() == nil {
 		// whom open reviews ask about; the first step tells why not
 		_, _ = d.Touched([]change.Op{{Kind: model.KindOrganisation}})
 	}

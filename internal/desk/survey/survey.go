@@ -26,8 +26,13 @@ type Surveyor struct {
 	office  *people.Office
 
 	mu   sync.Mutex
-	last *surveyed
+	last *surveyed // of the present design
+	// Of days that are looked at, and of what delegates see; those that were asked for last come last.
+	others []*surveyed
 }
+
+// othersKept is how many of these are kept.
+const othersKept = 6
 
 // New makes the room beside those of reviews and of people.
 func New(v *view.Viewer, r *review.Reviewer, o *people.Office) *Surveyor {
@@ -38,11 +43,9 @@ func New(v *view.Viewer, r *review.Reviewer, o *people.Office) *Surveyor {
 type surveyed struct {
 	house *desk.House
 	at    time.Time
+	found *finding.Survey
 	list  []finding.Finding
 }
-
-// fresh is for how long what was found counts while the design stays the same: uses and reviews go on.
-const fresh = time.Minute
 
 // idleDays is from how many days on something is not used any longer.
 const idleDays = 90
@@ -128,20 +131,45 @@ func (d *Surveyor) facts(h *desk.House, at time.Time) (finding.Facts, error) {
 	return f, err
 }
 
-// survey gives all that is loose in the present design, as of now or of a day that is looked at.
+// survey gives all that is loose in the present design, as of now or of a day that is looked at. What was found counts
+// while the design stays the same, for as long as uses and reviews may go on unseen.
 func (d *Surveyor) survey(s *desk.Sight) ([]finding.Finding, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	// A person who asks again and again waits for one survey, not for one each.
-	if l := d.last; l != nil && l.house == s.Present && s.At.Sub(l.at).Abs() < fresh {
-		return l.list, nil
+	known := d.others
+	if s.Present == d.Present() {
+		known = []*surveyed{d.last}
+	}
+	for _, l := range known {
+		if l != nil && l.house == s.Present && s.At.Sub(l.at).Abs() < finding.UsesFor {
+			return l.list, nil
+		}
 	}
 	f, err := d.facts(s.Present, s.At)
 	if err != nil {
 		return nil, err
 	}
-	d.last = &surveyed{s.Present, s.At, finding.All(s.Present.Ahead(), f, s.At)}
-	return d.last.list, nil
+	one := &surveyed{house: s.Present, at: s.At}
+	if d.last == nil {
+		one.found = finding.Look(s.Present.Ahead(), f, s.At)
+	} else {
+		one.found = d.last.found.Next(s.Present.Ahead(), f, s.At)
+	}
+	one.list = one.found.All()
+	if s.Present == d.Present() {
+		d.last = one
+	} else {
+		d.others = append(d.others[max(0, len(d.others)+1-othersKept):], one)
+	}
+	return one.list, nil
+}
+
+// Warm finds ahead what is loose in the present design, which takes seconds of a large one for the first time.
+func (d *Surveyor) Warm() error {
+	h := d.Present()
+	_, err := d.survey(&desk.Sight{House: h, Present: h, At: d.Now(), Whole: true})
+	return err
 }
 
 // seen gives those findings that somebody may see.
@@ -210,7 +238,7 @@ func (d *Surveyor) Findings(who desk.Actor, w Wanted) (*Findings, error) {
 
 func (d *Surveyor) row(s *desk.Sight, f *finding.Finding, aside store.Aside, is bool) FindingRow {
 	row := FindingRow{
-		ID: f.ID(), Kind: string(f.Kind), Weight: f.Weight, Says: f.Says, Objects: []desk.Ref{}, Repairs: []string{},
+		ID: f.ID(), Kind: string(f.Kind), Weight: f.Weight, Says: f.Says(), Objects: []desk.Ref{}, Repairs: []string{},
 	}
 	for _, o := range f.Objects {
 		if o.Kind == model.KindAssignment {
@@ -279,7 +307,7 @@ func (d *Surveyor) RepairFindings(who desk.Actor, ids []string, repair int) (*de
 		for _, f := range list {
 			repairs := f.Repairs()
 			if repair < 0 || repair >= len(repairs) {
-				return desk.Refuse(desk.Invalid, "There is no such repair of this: %s", f.Says)
+				return desk.Refuse(desk.Invalid, "There is no such repair of this: %s", f.Says())
 			}
 			for _, o := range repairs[repair].Ops {
 				name := string(o.Kind) + ":" + o.ID

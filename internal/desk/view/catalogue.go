@@ -2,10 +2,12 @@ package view
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
@@ -281,22 +283,53 @@ func seated(s *desk.Sight) map[string][]*model.User {
 
 // waiting gives who goes without a licence though a grant needs it, by name.
 func waiting(s *desk.Sight, licence string) []*model.User {
-	return desk.Counted(s, "waiting for "+licence, func() (without []*model.User) {
-		users := s.Design().Users
-		lacks := make([]bool, len(users))
-		at := 0
-		for _, id := range s.Index.Lacking(licence, s.At) { // both are in the order of ids
-			for users[at].ID != id {
-				at++
-			}
-			lacks[at] = true
-		}
+	return desk.Counted(s, "waiting", func() map[string][]*model.User {
+		lacks, out := lacking(s), map[string][]*model.User{}
 		for _, e := range s.Entries(model.KindUser) {
-			if lacks[e.Place] {
-				without = append(without, users[e.Place])
+			u := s.Design().Users[e.Place]
+			for _, l := range lacks[u.ID] {
+				out[l] = append(out[l], u)
 			}
 		}
-		return without
+		return out
+	})[licence]
+}
+
+// lacking gives the licences for want of which something is withheld from people.
+func lacking(s *desk.Sight) map[string][]string {
+	return licencesOfEach(s, "licences that are lacked", func(u *model.User) []string {
+		return s.Index.WaitsFor(u.ID, s.At)
+	})
+}
+
+// licencesOfEach gives licences of people, of those who have any, found person by person.
+func licencesOfEach(s *desk.Sight, name string, of func(u *model.User) []string) map[string][]string {
+	return desk.Followed(s, name, func() map[string][]string {
+		users := s.Design().Users
+		found := make([][]string, len(users))
+		fan.Out(len(users), func(_, from, to int) {
+			for i, u := range users[from:to] {
+				found[from+i] = of(u)
+			}
+		})
+		out := map[string][]string{}
+		for i, u := range users {
+			if len(found[i]) > 0 {
+				out[u.ID] = found[i]
+			}
+		}
+		return out
+	}, func(before map[string][]string, _ *index.Index, touched []string) map[string][]string {
+		out := maps.Clone(before)
+		for _, id := range touched {
+			delete(out, id)
+			if u, ok := s.Design().Users.Find(id); ok {
+				if list := of(u); len(list) > 0 {
+					out[id] = list
+				}
+			}
+		}
+		return out
 	})
 }
 

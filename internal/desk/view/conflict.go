@@ -79,5 +79,8 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 
 // Violations gives every violation there is.
 func Violations(s *desk.Sight) []duty.Violation {
-	return desk.Counted(s, "violations", func() []duty.Violation { return duty.All(s.Index, s.At) })
+	return desk.Followed(s, "violations", func() []duty.Violation { return duty.All(s.Index, s.At) },
+		func(before []duty.Violation, was *index.Index, touched []string) []duty.Violation {
+			return duty.Next(before, was, s.Index, touched, s.At)
+		})
 }

@@ -113,23 +113,11 @@ type dispensable struct {
 
 func dispensableFor(s *desk.Sight, days int) *dispensable {
 	d := &dispensable{s: s, limit: s.At.AddDate(0, 0, -days), needs: map[string]map[string]bool{}}
-	d.held = desk.Counted(s, "licences that are needed", func() map[string][]string {
-		users := s.Design().Users
-		uses := make([][]string, len(users))
-		fan.Out(len(users), func(_, from, to int) {
-			for i, u := range users[from:to] {
-				if len(u.Licences) > 0 && s.Index.Live(u.ID, s.At) {
-					uses[from+i] = s.Index.Uses(u.ID, s.At)
-				}
-			}
-		})
-		out := map[string][]string{}
-		for i, u := range users {
-			if uses[i] != nil {
-				out[u.ID] = uses[i]
-			}
+	d.held = licencesOfEach(s, "licences that are needed", func(u *model.User) []string {
+		if len(u.Licences) == 0 || !s.Index.Live(u.ID, s.At) {
+			return nil
 		}
-		return out
+		return s.Index.Uses(u.ID, s.At)
 	})
 	for _, l := range s.Design().Licences {
 		needing := map[string]bool{}

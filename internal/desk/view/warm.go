@@ -21,21 +21,22 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		func() { AtHome(s, "") },
 		func() { seated(s) },
 		func() { s.Ahead() },
+		// What is counted person by person is brought up to each revision by few, once it was counted.
+		func() { Violations(s) },
+		func() { lacking(s) },
+		func() { dispensableFor(s, 0) },
 	}
 	for _, kind := range slices.Concat(index.Bays, Findable) {
 		steps = append(steps, func() { s.Entries(kind) })
 	}
 	if everything {
-		steps = append(steps, func() { Violations(s) })
 		for _, kind := range []model.Kind{model.KindRole, model.KindSet} {
 			steps = append(steps, func() { countHolders(s, kind, s.Entries(kind)) })
 		}
 		for _, g := range s.Design().Delegations {
 			steps = append(steps, func() { coversNow(s, g) })
 		}
-		for _, l := range s.Design().Licences {
-			steps = append(steps, func() { waiting(s, l.ID) })
-		}
+		steps = append(steps, func() { waiting(s, "") })
 	}
 	for _, step := range steps {
 		if ctx.Err() != nil || d.Present() != h {
