@@ -19,8 +19,20 @@ type tallies struct {
 // tally is what is known of a house while nothing begins or ends.
 type tally struct {
 	steady
-	known sync.Map
+	known  sync.Map
+	asking sync.Mutex
+	asked  []answer // those that were asked for last come last
 }
+
+// answer is what is told of a question.
+type answer struct {
+	question string
+	tell     any
+}
+
+// askedMost is how many answers are kept of a house: as many as people may go back and forth between. There are more
+// questions than there is room for answers.
+const askedMost = 32
 
 // steady is a time in which nothing begins or ends.
 type steady struct{ from, until time.Time } // zero: without end
@@ -53,6 +65,23 @@ func counted[T any](t *tally, name string, count func() T) T {
 		v, _ = t.known.LoadOrStore(name, sync.OnceValue(count))
 	}
 	return v.(func() T)()
+}
+
+// Asked is [Counted] for what somebody asks for in their own words: only of the last questions the answers are kept.
+func Asked[T any](s *Sight, question string, find func() T) T {
+	t := s.tally(s.At)
+	t.asking.Lock()
+	one := answer{question, nil}
+	if n := slices.IndexFunc(t.asked, func(a answer) bool { return a.question == question }); n >= 0 {
+		one = t.asked[n]
+		t.asked = slices.Delete(t.asked, n, n+1)
+	} else {
+		one.tell = sync.OnceValue(find)
+		t.asked = t.asked[max(0, len(t.asked)+1-askedMost):]
+	}
+	t.asked = append(t.asked, one)
+	t.asking.Unlock()
+	return one.tell.(func() T)()
 }
 
 // followed is what was counted of a house person by person. It is handed on to the houses that come of this one, which

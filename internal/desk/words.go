@@ -244,7 +244,7 @@ func (h *House) Subject(s model.Subject) Ref {
 
 // Ceiling is the ceiling of somebody in the design that is seen.
 func Ceiling(s *Sight, user string) *ceiling.Ceiling {
-	return Counted(s, "ceiling "+user, func() *ceiling.Ceiling { return ceiling.Of(s.Ahead(), user, s.At) })
+	return Asked(s, "ceiling "+user, func() *ceiling.Ceiling { return ceiling.Of(s.Ahead(), user, s.At) })
 }
 
 // Step tells an act that leads to a ceiling, in a sentence.

@@ -29,8 +29,8 @@ func (f *finder) bar(g *model.Delegation) {
 	above := make([]bool, len(people))
 	// Most who are above the delegate hold by now what the delegate does not hold anywhere.
 	others := slices.DeleteFunc(slices.Clone(f.highs), func(key string) bool { return f.mine[key] })
-	holding := f.v.Live().FirstHolding(people, others, len(people), f.t)
 	fan.Out(len(people), func(_, from, to int) {
+		holding := f.v.Live().FirstHolding(people[from:to], others, to-from, f.t)
 		for i := from; i < to; i++ {
 			if u, ok := f.d.Users.Find(people[i]); ok && u.State != model.UserDeactivated &&
 				model.In(f.t, u.From, u.Until) {

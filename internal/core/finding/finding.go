@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/use"
 )
@@ -170,6 +171,8 @@ type Reviewed struct{ User, Role, Set string }
 // Facts is what the design does not tell.
 type Facts struct {
 	Uses *use.Book
+	// Rows tells who holds what of [OfRisk] 2, if that is known already.
+	Rows *index.Rows
 	Days int // from which on something is not used any longer
 	// Recently tells what was given within these days: assignments by id, members of groups by group and then user, and
 	// people by id. What came with the first revision was given before.

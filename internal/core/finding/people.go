@@ -363,9 +363,9 @@ func some(list []string) string {
 	return out
 }
 
-// ofRisk are the permissions of at least some risk.
-func (s *search) ofRisk(risk int) (out []string) {
-	for _, system := range s.d.Systems {
+// OfRisk gives the permissions of a design of at least some risk.
+func OfRisk(d *model.Design, risk int) (out []string) {
+	for _, system := range d.Systems {
 		for _, p := range system.Permissions {
 			if p.Risk >= risk {
 				out = append(out, p.Key)
@@ -431,17 +431,8 @@ func unreviewed(s *search) []Finding {
 	return s.ofEach(Unreviewed, of)
 }
 
-// critical gives which bits of the rows are of critical risk, as words of these.
-func (s *search) critical() []uint64 {
-	keys := s.rows().Keys()
-	out := make([]uint64, (len(keys)+63)/64)
-	for n, key := range keys {
-		if p, ok := s.d.Permission(key); ok && p.Risk == 3 {
-			out[n/64] |= 1 << (n % 64)
-		}
-	}
-	return out
-}
+// critical gives which bits of the rows are of critical risk, as a row.
+func (s *search) critical() []uint64 { return s.rows().Bits(OfRisk(s.d, 3)) }
 
 // decidedRows tells about what of high and critical risk reviews decided, of each person about whom any did.
 func (s *search) decidedRows() map[string][]uint64 {

@@ -98,10 +98,13 @@ func newSearch(v *ahead.View, f Facts, t time.Time) *search {
 	}
 	s.usesAt = t
 	s.rows = sync.OnceValue(func() *index.Rows {
+		if s.Rows != nil {
+			return s.Rows
+		}
 		if s.since != nil {
 			return s.since.was.rows().Next(s.x, s.since.touched, t)
 		}
-		return s.x.Rows(s.ofRisk(2), t)
+		return s.x.Rows(OfRisk(s.d, 2), t)
 	})
 	s.gives = known(func(kind model.Kind, id string) map[string]bool {
 		systems := map[string]bool{}
@@ -228,7 +231,9 @@ func sinceOf(y *Survey, s *search) *since {
 	for _, u := range touched {
 		out.people[u] = true
 		for _, g := range was.x.GroupsOf(u) {
-			out.groups[g.Group] = out.groups[g.Group] // it is there, without the person
+			if _, is := out.groups[g.Group]; !is {
+				out.groups[g.Group] = nil
+			}
 		}
 		for _, g := range s.x.GroupsOf(u) {
 			out.groups[g.Group] = append(out.groups[g.Group], u)

@@ -53,6 +53,17 @@ func (r *Rows) Next(x *Index, touched []string, t time.Time) *Rows {
 // Keys are the permissions that are told of, sorted. They must not be altered.
 func (r *Rows) Keys() []string { return r.keys }
 
+// Bits gives a row of some permissions.
+func (r *Rows) Bits(keys []string) []uint64 {
+	out := make([]uint64, (len(r.keys)+63)/64)
+	for _, key := range keys {
+		if n, ok := slices.BinarySearch(r.keys, key); ok {
+			out[n/64] |= 1 << (n % 64)
+		}
+	}
+	return out
+}
+
 // EachBit gives the places of the bits of a row that are set.
 func EachBit(row []uint64) iter.Seq[int] { return eachBit(row) }
 

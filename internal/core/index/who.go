@@ -83,36 +83,6 @@ func (x *Index) FirstHolding(people, keys []string, most int, t time.Time) (out 
 	return out
 }
 
-// HeldAmong gives which of the permissions somebody among some people effectively holds at t, sorted.
-func (x *Index) HeldAmong(people, keys []string, t time.Time) []string {
-	s, ok := x.some(Some{Keys: keys}, t)
-	if !ok {
-		return nil
-	}
-	held := x.bits()
-	words := held.Words()
-	for _, id := range people {
-		u, known := x.userOf.find(id)
-		if !known || !x.live(u, t) {
-			continue
-		}
-		licensed := x.licensed(u).Words()
-		x.grantsIn(u, &s.systems, func(g *grant) bool {
-			if g.in(t) {
-				carried := x.shapes[g.shape].words
-				for _, w := range s.words {
-					words[w.at] |= carried[w.at] & w.bits & licensed[w.at]
-				}
-			}
-			return true
-		})
-		if !slices.ContainsFunc(s.words, func(w word) bool { return words[w.at] != w.bits }) {
-			break // all of it is held
-		}
-	}
-	return x.keysOf(held)
-}
-
 // who gives the live people to whom grants in force carry some of the permissions and who fit, by id.
 func (s *some) who(fits func(u int) bool) []string {
 	x := s.Index

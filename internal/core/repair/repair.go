@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
@@ -42,6 +43,7 @@ func Find(x *index.Index, user, permission string, r index.Record, t time.Time) 
 	f.lift()
 	f.join()
 	f.assign()
+	f.weigh()
 	slices.SortStableFunc(f.found, func(a, b Repair) int {
 		return cmp.Or(
 			cmp.Compare(a.Others, b.Others),
@@ -50,7 +52,20 @@ func Find(x *index.Index, user, permission string, r index.Record, t time.Time) 
 			cmp.Compare(len(a.Ops), len(b.Ops)),
 		)
 	})
+	all := slices.Clone(f.found)
+	f.found = slices.DeleteFunc(f.found, func(r Repair) bool {
+		return slices.ContainsFunc(all, func(other Repair) bool { return other.less(r) })
+	})
 	return f.found[:min(len(f.found), Most)]
+}
+
+// less tells whether a repair is a part of another, which then does more than is needed.
+func (r *Repair) less(than Repair) bool {
+	return len(r.Ops) < len(than.Ops) && !slices.ContainsFunc(r.Ops, func(o change.Op) bool {
+		return !slices.ContainsFunc(than.Ops, func(p change.Op) bool {
+			return o.Kind == p.Kind && o.ID == p.ID && change.Equal(o.After, p.After)
+		})
+	})
 }
 
 func clashes(r Repair) (n int) {
@@ -68,8 +83,15 @@ type finder struct {
 	person           *model.User
 	record           index.Record
 	t                time.Time
+	tried            []trial
 	found            []Repair
-	tried            []string
+}
+
+// trial is a change that may be a repair.
+type trial struct {
+	name  string // the same of those that are the same
+	ops   []change.Op
+	after *model.Design
 }
 
 // edit is a change that is being put together.
@@ -90,7 +112,7 @@ func object[T model.Object](e *edit, o T) T {
 	return c
 }
 
-// try takes a change in if it does what it should. What is needed of the account comes with it.
+// try takes a change in, to be weighed. What is needed of the account comes with it.
 func (f *finder) try(e *edit) {
 	f.account(e)
 	var ops []change.Op
@@ -107,21 +129,41 @@ func (f *finder) try(e *edit) {
 			name += a.Role + a.Set + a.Area
 		}
 	}
-	if len(ops) == 0 || slices.Contains(f.tried, name) {
+	if len(ops) == 0 || slices.ContainsFunc(f.tried, func(t trial) bool { return t.name == name }) {
 		return
 	}
-	f.tried = append(f.tried, name)
-	after, _ := change.Apply(e.d, ops)
-	if after == nil {
-		return
+	t := trial{name: name, ops: ops}
+	t.after, _ = change.Apply(e.d, ops)
+	f.tried = append(f.tried, t)
+}
+
+// weigh keeps those trials that do what they should, in their order. Each takes an index of its own, so they are
+// weighed side by side.
+func (f *finder) weigh() {
+	found := make([]*Repair, len(f.tried))
+	fan.Out(len(found), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			if f.tried[i].after != nil {
+				found[i] = f.weighed(f.tried[i])
+			}
+		}
+	})
+	for _, r := range found {
+		if r != nil {
+			f.found = append(f.found, *r)
+		}
 	}
-	y := f.x.Update(after)
+}
+
+// weighed is what a trial comes to; nil if it is no repair.
+func (f *finder) weighed(t trial) *Repair {
+	y := f.x.Update(t.after)
 	if !y.Allowed(f.user, f.permission, f.record, f.t) {
-		return
+		return nil
 	}
-	r := Repair{Ops: ops, Impact: change.CountsOf(f.x, y, ops, f.t)}
+	r := &Repair{Ops: t.ops, Impact: change.CountsOf(f.x, y, t.ops, f.t)}
 	if r.Impact.Lockout {
-		return
+		return nil
 	}
 	r.Losing = r.Impact.Losing
 	for _, p := range r.Impact.People {
@@ -135,7 +177,7 @@ func (f *finder) try(e *edit) {
 			r.Others++
 		}
 	}
-	f.found = append(f.found, r)
+	return r
 }
 
 // account makes the person live, and licensed for the permission.

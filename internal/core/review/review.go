@@ -147,7 +147,18 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 			given[a] = true
 		}
 	}
-	fits := map[[2]string]bool{} // whether a role or set is in the scope
+	fits := map[[2]string]bool{}     // whether a role or set is in the scope
+	members := map[string][]string{} // of groups: those who are asked about
+	membersOf := func(group string) []string {
+		list, known := members[group]
+		if !known {
+			list = slices.DeleteFunc(x.Members(group), func(u string) bool {
+				return scope.Group != "" && !x.InGroup(u, scope.Group) || !asks(u)
+			})
+			members[group] = list
+		}
+		return list
+	}
 	for _, a := range d.Assignments {
 		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role ||
 			scope.Set != "" && a.Set != scope.Set ||
@@ -172,10 +183,7 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 			}
 			continue
 		}
-		for _, u := range x.Members(a.Subject.Group) {
-			if scope.Group != "" && !x.InGroup(u, scope.Group) || !asks(u) {
-				continue
-			}
+		for _, u := range membersOf(a.Subject.Group) {
 			i := item(u, a)
 			i.Given = append(i.Given, a.ID)
 			if !slices.Contains(i.Groups, a.Subject.Group) {
@@ -208,9 +216,13 @@ func gives(x *index.Index, scope Scope, keys []string) bool {
 	if scope.System == "" && scope.Risk == 0 {
 		return true
 	}
+	of := scope.System + ":"
 	return slices.ContainsFunc(keys, func(key string) bool {
+		if scope.System != "" && !strings.HasPrefix(key, of) {
+			return false
+		}
 		p, _ := x.Design().Permission(key)
-		return (scope.System == "" || strings.HasPrefix(key, scope.System+":")) && p.Risk >= scope.Risk
+		return p.Risk >= scope.Risk
 	})
 }
 

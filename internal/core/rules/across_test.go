@@ -289,35 +289,52 @@ func TestWhatNeedsALicence(t *testing.T) {
 	}
 }
 
-// What somebody among some people holds is told as what each effectively holds says.
-func TestHeldAmongIsHeld(t *testing.T) {
+// Rows, and who comes first of those who hold something, tell what each effectively holds; and so do the next rows, by
+// whom a change touches.
+func TestRowsAreWhatIsHeld(t *testing.T) {
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		keys := some(r, allKeys(d), 6)
-		var people []string
-		want := map[string]bool{}
+		var people, holding []string
 		for _, u := range d.Users {
-			if r.IntN(3) > 0 {
-				continue
-			}
-			people = append(people, u.ID)
-			for _, h := range x.Effective(u.ID, now) {
-				if slices.Contains(keys, h.Permission) {
-					want[h.Permission] = true
+			if r.IntN(3) == 0 {
+				people = append(people, u.ID)
+				if slices.ContainsFunc(
+					x.Effective(u.ID, now),
+					func(h index.Holding) bool { return slices.Contains(keys, h.Permission) },
+				) {
+					holding = append(holding, u.ID)
 				}
 			}
 		}
-		holding := slices.DeleteFunc(slices.Clone(people), func(u string) bool {
-			return !slices.ContainsFunc(
-				x.Effective(u, now),
-				func(h index.Holding) bool { return slices.Contains(keys, h.Permission) },
-			)
-		})
 		most := r.IntN(4)
 		if got := x.FirstHolding(people, keys, most, now); !slices.Equal(got, holding[:min(most, len(holding))]) {
 			t.Errorf("the first %d of %v who hold some of %v are %v, want of %v", most, people, keys, got, holding)
 		}
-		if got := x.HeldAmong(people, keys, now); !slices.Equal(got, slices.Sorted(maps.Keys(want))) {
-			t.Errorf("of %v %v hold %v, want %v", keys, people, got, want)
+		rows := x.Rows(keys, now)
+		tell := func(what string, x *index.Index, rows *index.Rows) {
+			for _, u := range x.Design().Users {
+				var want []string
+				for _, h := range x.Effective(u.ID, now) {
+					if slices.Contains(keys, h.Permission) && !slices.Contains(want, h.Permission) {
+						want = append(want, h.Permission)
+					}
+				}
+				row := rows.Of(u.ID)
+				for n, key := range rows.Keys() {
+					if is := row != nil && row[n/64]>>(n%64)&1 == 1; is != slices.Contains(want, key) {
+						t.Errorf("%s: that %s holds %s is %v", what, u.ID, key, is)
+					}
+				}
+				if (row == nil) != (len(want) == 0) || row != nil && !slices.Equal(row, rows.Bits(want)) {
+					t.Errorf("%s: the row of %s is %v, want %v", what, u.ID, row, rows.Bits(want))
+				}
+			}
+		}
+		tell("at first", x, rows)
+		if after, _ := change.Apply(d, r.edits(d, 2)); after != nil {
+			y := x.Update(after)
+			touched, _ := index.Touched(x, y)
+			tell("after a change", y, rows.Next(y, touched, now))
 		}
 	})
 }

@@ -2,6 +2,7 @@ package ask
 
 import (
 	"cmp"
+	"encoding/json"
 	"slices"
 	"strings"
 
@@ -114,13 +115,31 @@ func (d *Finder) TryCeiling(who desk.Actor, g *model.Delegation) (*CeilingSheet,
 	if g.ID == "" {
 		g.ID = "tried"
 	}
-	tried, err := with(s, g)
-	if err != nil {
-		return &CeilingSheet{
-			Trouble: err.Error(), Delegates: []desk.Ref{}, Empowered: []desk.Ref{}, Panels: []CeilingPanel{},
-		}, nil
+	type answer struct {
+		sheet *CeilingSheet
+		err   error
 	}
-	return ceilingSheet(tried, g, "")
+	a := desk.Asked(s, "ceiling of "+tried(g), func() (a answer) {
+		then, err := with(s, g)
+		if err != nil {
+			return answer{sheet: &CeilingSheet{
+				Trouble: err.Error(), Delegates: []desk.Ref{}, Empowered: []desk.Ref{}, Panels: []CeilingPanel{},
+			}}
+		}
+		a.sheet, a.err = ceilingSheet(then, g, "")
+		return a
+	})
+	return a.sheet, a.err
+}
+
+// tried names a delegation that is tried by what matters: another name of it changes nothing, if it has one.
+func tried(g *model.Delegation) string {
+	unnamed := *g
+	if unnamed.Name != "" {
+		unnamed.Name = "tried"
+	}
+	text, _ := json.Marshal(&unnamed) // it came as such
+	return string(text)
 }
 
 // with is what is seen once a delegation is another.

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"slices"
+	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
@@ -99,7 +100,12 @@ func FindRepairs(h *desk.House, user, permission, where string, t time.Time) ([]
 	if p.Span == model.SpanOrganisation {
 		at = ""
 	}
-	return repair.Find(h.Index, user, permission, index.Record{Area: at}, t), at, nil
+	s := &desk.Sight{House: h, Present: h, At: t}
+	// How long something is given anew counts from the day.
+	question := strings.Join([]string{"what would give", permission, "to", user, "at", at, t.Format(time.DateOnly)}, " ")
+	return desk.Asked(s, question, func() []repair.Repair {
+		return repair.Find(h.Index, user, permission, index.Record{Area: at}, t)
+	}), at, nil
 }
 
 // NameOf names exactly some operations.

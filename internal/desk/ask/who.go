@@ -122,7 +122,7 @@ func answerOf(s *desk.Sight, ask WhoAsk) (a *answering, ref desk.Ref, err error)
 		return nil, ref, desk.Refuse(desk.NotFound, "There is no area %q.", ask.Where)
 	}
 	// Asked again for the next page, or narrowed to some, it is the same answer.
-	a.users = desk.Counted(s, "who "+ask.What+" "+ask.Where, func() []whoCan {
+	a.users = desk.Asked(s, "who "+ask.What+" "+ask.Where, func() []whoCan {
 		ids := s.Index.WhoHolds(a.some, s.At)
 		out := make([]whoCan, len(ids))
 		fan.Out(len(ids), func(_, from, to int) {
@@ -209,7 +209,7 @@ func whoCanDo(s *desk.Sight, ask WhoAsk) (*WhoCan, error) {
 		return nil, err
 	}
 	shown := a.narrowed(ask.By)
-	common := desk.Counted(s, "common "+ask.What+" "+ask.Where, func() []Common { return a.common(a.users) })
+	common := desk.Asked(s, "common "+ask.What+" "+ask.Where, func() []Common { return a.common(a.users) })
 	v := &WhoCan{
 		What:        ref,
 		Permissions: len(a.some.Keys),

@@ -116,18 +116,24 @@ func (n NewSeries) wrong() error {
 	return nil
 }
 
-// found gives whom a discovery finds of those whom a review would ask about.
-func (d *Reviewer) found(h *desk.House, n NewSeries, items []store.ReviewItem) ([]series.Found, error) {
+// found gives whom a discovery finds of those whom a review would ask about. Only of people who do not use the system
+// is it asked what they have, since of everybody it may be more than a review can ask.
+func (d *Reviewer) found(who desk.Actor, n NewSeries) ([]series.Found, error) {
 	now := d.Now()
+	h := d.Present()
+	idle := series.Idle(h.Index, h.Uses, n.Review.System, n.Discover.Days, now)
+	ask := n.Review
+	ask.only = only(idle)
+	h, items, _, err := d.prepare(who, ask)
+	if err != nil {
+		return nil, err
+	}
 	asked := map[string][]*store.ReviewItem{}
 	var direct, users []string
 	for i := range items {
 		asked[items[i].User] = append(asked[items[i].User], &items[i])
 	}
-	idle := slices.DeleteFunc(
-		series.Idle(h.Index, h.Uses, n.Review.System, n.Discover.Days, now),
-		func(f series.Found) bool { return asked[f.User] == nil },
-	)
+	idle = slices.DeleteFunc(idle, func(f series.Found) bool { return asked[f.User] == nil })
 	for _, f := range idle {
 		users = append(users, f.User)
 		for _, i := range asked[f.User] {
@@ -175,13 +181,22 @@ func (d *Reviewer) found(h *desk.House, n NewSeries, items []store.ReviewItem) (
 // TrySeries tells what a series would do if a round opened today.
 func (d *Reviewer) TrySeries(who desk.Actor, n NewSeries) (*SeriesTrial, error) {
 	out := &SeriesTrial{Next: []time.Time{}, Found: []FoundPerson{}}
-	h, items, p, err := d.prepare(who, n.Review)
+	wrong := n.wrong()
+	var found []series.Found
+	if n.Discover != nil && wrong == nil {
+		var err error
+		if found, err = d.found(who, n); err != nil {
+			return nil, err
+		}
+		n.Review.only = only(found)
+	}
+	h, _, p, err := d.prepare(who, n.Review)
 	if err != nil {
 		return nil, err
 	}
 	out.Preview = p
-	if err := n.wrong(); err != nil {
-		out.Trouble = err.Error()
+	if wrong != nil {
+		out.Trouble = wrong.Error()
 		return out, nil
 	}
 	r, err := d.recurrence(n)
@@ -196,17 +211,9 @@ func (d *Reviewer) TrySeries(who desk.Actor, n NewSeries) (*SeriesTrial, error) 
 		out.People = p.People
 		return out, nil
 	}
-	found, err := d.found(h, n, items)
-	if err != nil {
-		return nil, err
-	}
 	out.People = len(found)
 	for _, f := range found[:min(len(found), 200)] {
 		out.Found = append(out.Found, FoundPerson{h.Ref(model.KindUser, f.User), desk.Optional(f.Last)})
-	}
-	n.Review.only = only(found)
-	if _, _, out.Preview, err = d.prepare(who, n.Review); err != nil {
-		return nil, err
 	}
 	if !h.Uses.Known(n.Review.System) {
 		out.Trouble = nothingKnown
@@ -635,11 +642,7 @@ func (d *Reviewer) openDue(one store.Series, n NewSeries, rounds []store.Round) 
 func (d *Reviewer) discover(one store.Series, n NewSeries, opens time.Time) (store.Round, error) {
 	round := store.Round{Series: one.ID, Opens: opens}
 	if n.Discover != nil {
-		h, items, _, err := d.prepare(desk.Actor{User: one.Owner}, n.Review)
-		if err != nil {
-			return round, err
-		}
-		found, err := d.found(h, n, items)
+		found, err := d.found(desk.Actor{User: one.Owner}, n)
 		if err != nil {
 			return round, err
 		}

@@ -150,6 +150,7 @@ func (d *Surveyor) survey(s *desk.Sight) ([]finding.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
+	f.Rows = view.RiskRows(s.Before())
 	one := &surveyed{house: s.Present, at: s.At}
 	if d.last == nil {
 		one.found = finding.Look(s.Present.Ahead(), f, s.At)

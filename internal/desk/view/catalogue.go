@@ -2,12 +2,10 @@ package view
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"strings"
 	"time"
 
-	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
@@ -283,54 +281,39 @@ func seated(s *desk.Sight) map[string][]*model.User {
 
 // waiting gives who goes without a licence though a grant needs it, by name.
 func waiting(s *desk.Sight, licence string) []*model.User {
-	return desk.Counted(s, "waiting", func() map[string][]*model.User {
-		lacks, out := lacking(s), map[string][]*model.User{}
+	return desk.Counted(s, "waiting for "+licence, func() (without []*model.User) {
+		users, lacks := s.Design().Users, lacking(s).All()
 		for _, e := range s.Entries(model.KindUser) {
-			u := s.Design().Users[e.Place]
-			for _, l := range lacks[u.ID] {
-				out[l] = append(out[l], u)
+			if slices.Contains(lacks[e.Place], licence) {
+				without = append(without, users[e.Place])
 			}
 		}
-		return out
-	})[licence]
+		return without
+	})
 }
 
-// lacking gives the licences for want of which something is withheld from people.
-func lacking(s *desk.Sight) map[string][]string {
-	return licencesOfEach(s, "licences that are lacked", func(u *model.User) []string {
+// lacking gives the licences for want of which something is withheld from each person.
+func lacking(s *desk.Sight) licencesOfEach {
+	return eachLicences(s, "licences that are lacked", func(u *model.User) []string {
 		return s.Index.WaitsFor(u.ID, s.At)
 	})
 }
 
-// licencesOfEach gives licences of people, of those who have any, found person by person.
-func licencesOfEach(s *desk.Sight, name string, of func(u *model.User) []string) map[string][]string {
-	return desk.Followed(s, name, func() map[string][]string {
-		users := s.Design().Users
-		found := make([][]string, len(users))
-		fan.Out(len(users), func(_, from, to int) {
-			for i, u := range users[from:to] {
-				found[from+i] = of(u)
-			}
-		})
-		out := map[string][]string{}
-		for i, u := range users {
-			if len(found[i]) > 0 {
-				out[u.ID] = found[i]
-			}
-		}
-		return out
-	}, func(before map[string][]string, _ *index.Index, touched []string) map[string][]string {
-		out := maps.Clone(before)
-		for _, id := range touched {
-			delete(out, id)
-			if u, ok := s.Design().Users.Find(id); ok {
-				if list := of(u); len(list) > 0 {
-					out[id] = list
+// licencesOfEach is licences of each person.
+type licencesOfEach = model.Column[*model.User, []string]
+
+// eachLicences gives licences of each person, found person by person.
+func eachLicences(s *desk.Sight, name string, of func(u *model.User) []string) licencesOfEach {
+	return desk.Followed(s, name, func() licencesOfEach { return index.EachPerson(s.Design(), of) },
+		func(before licencesOfEach, _ *index.Index, touched []string) licencesOfEach {
+			out := before.Beside(s.Design().Users)
+			for _, id := range touched {
+				if u, ok := s.Design().Users.Find(id); ok {
+					out.Set(id, of(u))
 				}
 			}
-		}
-		return out
-	})
+			return out
+		})
 }
 
 // PermissionSheet is the sheet of a permission.

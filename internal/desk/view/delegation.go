@@ -8,6 +8,7 @@ import (
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
+	"fachwerk/internal/core/finding"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -173,25 +174,36 @@ func coveredBy(s *desk.Sight, g *model.Delegation) []string {
 	return out
 }
 
+// RiskRows tells who holds what of high and critical risk.
+func RiskRows(s *desk.Sight) *index.Rows {
+	return desk.Followed(s, "what is of risk", func() *index.Rows {
+		return s.Index.Rows(finding.OfRisk(s.Design(), 2), s.At)
+	}, func(before *index.Rows, _ *index.Index, touched []string) *index.Rows {
+		return before.Next(s.Index, touched, s.At)
+	})
+}
+
 // above gives those of some people who hold a critical permission that none of the delegates holds, at most so many.
-func above(s *desk.Sight, people, delegates []string, most int) []string {
-	critical := desk.Kept(s, "critical", []model.Kind{index.KindPermission}, func() (keys []string) {
-		for _, o := range s.Design().Systems {
-			for _, p := range o.Permissions {
-				if p.Risk == 3 {
-					keys = append(keys, p.Key)
-				}
+func above(s *desk.Sight, people, delegates []string, most int) (out []string) {
+	rows := RiskRows(s)
+	beyond := rows.Bits(finding.OfRisk(s.Design(), 3))
+	for _, id := range delegates {
+		for at, bits := range rows.Of(id) {
+			beyond[at] &^= bits
+		}
+	}
+	for _, id := range people {
+		if len(out) == most {
+			break
+		}
+		for at, bits := range rows.Of(id) {
+			if bits&beyond[at] != 0 {
+				out = append(out, id)
+				break
 			}
 		}
-		slices.Sort(keys)
-		return keys
-	})
-	held := s.Index.HeldAmong(delegates, critical, s.At)
-	beyond := slices.DeleteFunc(slices.Clone(critical), func(key string) bool {
-		_, is := slices.BinarySearch(held, key)
-		return is
-	})
-	return s.Index.FirstHolding(people, beyond, most, s.At)
+	}
+	return out
 }
 
 // covers tells what a delegation covers now.

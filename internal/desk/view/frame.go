@@ -125,7 +125,7 @@ func (d *Viewer) connect(who desk.Actor, v View) (*connection, error) {
 		return c, nil
 	}
 	// One look at the frame asks for the beams and for each bay, all of them of the same connection.
-	c = desk.Counted(s, "connection "+v.Focus+" "+v.Second+" "+v.Where, func() *connection {
+	c = desk.Asked(s, "connection "+v.Focus+" "+v.Second+" "+v.Where, func() *connection {
 		var pictures [2]*index.Picture
 		both := []*index.Index{c.house.Index, h.Index}
 		if !drafted {

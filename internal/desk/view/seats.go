@@ -2,7 +2,6 @@ package view
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"time"
 
@@ -107,13 +106,13 @@ func mayAnybody(s *desk.Sight, action string) bool {
 type dispensable struct {
 	s     *desk.Sight
 	limit time.Time
-	held  map[string][]string        // of people on seats: the licences that what they hold needs
+	held  licencesOfEach             // of people on seats: the licences that what they hold needs
 	needs map[string]map[string]bool // of licences: the permissions that need them, where it is known which are used
 }
 
 func dispensableFor(s *desk.Sight, days int) *dispensable {
 	d := &dispensable{s: s, limit: s.At.AddDate(0, 0, -days), needs: map[string]map[string]bool{}}
-	d.held = licencesOfEach(s, "licences that are needed", func(u *model.User) []string {
+	d.held = eachLicences(s, "licences that are needed", func(u *model.User) []string {
 		if len(u.Licences) == 0 || !s.Index.Live(u.ID, s.At) {
 			return nil
 		}
@@ -134,8 +133,12 @@ func dispensableFor(s *desk.Sight, days int) *dispensable {
 }
 
 // needed gives of some licences those that somebody needs.
-func (d *dispensable) needed(user string, licences []string) (out []string) {
-	held := d.held[user]
+func (d *dispensable) needed(user string, licences []string) []string {
+	return d.neededOf(user, d.held.Of(user), licences)
+}
+
+// neededOf is that, of the licences that what they hold needs.
+func (d *dispensable) neededOf(user string, held, licences []string) (out []string) {
 	var used []use.Use
 	for _, l := range licences {
 		if !slices.Contains(held, l) {
@@ -155,21 +158,29 @@ func (d *dispensable) needed(user string, licences []string) (out []string) {
 
 // idling gives, of each licence, who sits on a seat without need of it, by name.
 func idling(s *desk.Sight, days int) map[string][]*model.User {
-	can, seated := dispensableFor(s, days), seated(s)
-	licences := slices.Sorted(maps.Keys(seated))
-	lists := make([][]*model.User, len(licences))
-	fan.Out(len(licences), func(_, from, to int) {
-		for i, l := range licences[from:to] {
-			for _, u := range seated[l] {
-				if s.Index.Live(u.ID, s.At) && len(can.needed(u.ID, []string{l})) == 0 {
-					lists[from+i] = append(lists[from+i], u)
+	can := dispensableFor(s, days)
+	held, users, entries := can.held.All(), s.Design().Users, s.Entries(model.KindUser)
+	parts := make([]map[string][]*model.User, fan.Parts())
+	fan.Out(len(entries), func(p, from, to int) {
+		parts[p] = map[string][]*model.User{}
+		for _, e := range entries[from:to] {
+			u := users[e.Place]
+			if len(u.Licences) == 0 || !s.Index.Live(u.ID, s.At) {
+				continue
+			}
+			needed := can.neededOf(u.ID, held[e.Place], u.Licences)
+			for _, l := range u.Licences {
+				if !slices.Contains(needed, l) {
+					parts[p][l] = append(parts[p][l], u)
 				}
 			}
 		}
 	})
 	out := map[string][]*model.User{}
-	for i, l := range licences {
-		out[l] = lists[i]
+	for _, part := range parts {
+		for l, list := range part {
+			out[l] = append(out[l], list...)
+		}
 	}
 	return out
 }

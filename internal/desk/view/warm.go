@@ -25,6 +25,7 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		func() { Violations(s) },
 		func() { lacking(s) },
 		func() { dispensableFor(s, 0) },
+		func() { RiskRows(s) },
 	}
 	for _, kind := range slices.Concat(index.Bays, Findable) {
 		steps = append(steps, func() { s.Entries(kind) })
@@ -36,7 +37,9 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		for _, g := range s.Design().Delegations {
 			steps = append(steps, func() { coversNow(s, g) })
 		}
-		steps = append(steps, func() { waiting(s, "") })
+		for _, l := range s.Design().Licences {
+			steps = append(steps, func() { waiting(s, l.ID) })
+		}
 	}
 	for _, step := range steps {
 		if ctx.Err() != nil || d.Present() != h {
