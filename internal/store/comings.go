@@ -21,6 +21,21 @@ type known struct {
 	by   map[string]int // the revision's number, by the object's id
 }
 
+// ReadComings reads ahead with which revisions objects of some kinds came, so that whoever asks for many need not wait.
+func (s *Store) ReadComings(kinds ...model.Kind) error {
+	if s.comings == nil {
+		return nil
+	}
+	s.comings.mu.Lock()
+	defer s.comings.mu.Unlock()
+	for _, kind := range kinds {
+		if _, err := s.readOn(kind); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // CameWith tells with which revisions some objects of a kind last came: what it gives is asked for each by its id, and
 // is false for one of which no coming is recorded.
 func (s *Store) CameWith(kind model.Kind, ids ...string) (func(id string) (Revision, bool), error) {

@@ -184,13 +184,10 @@ func (x *Index) Owners(t time.Time) []string {
 
 // Members gives the ids of a group's transitive members (§5), sorted; nil if there is no such group.
 func (x *Index) Members(group string) []string {
-	g, ok := x.groupOf.find(group)
-	if !ok {
-		return nil
+	if of := x.MembersOf(group); of.bits != nil {
+		return x.idsOf(of.bits)
 	}
-	r := x.reach()
-	r.group(g)
-	return x.idsOf(r.people())
+	return nil
 }
 
 // InGroup tells whether a user is a transitive member of a group (§5).

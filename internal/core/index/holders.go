@@ -29,6 +29,17 @@ func (x *Index) HeldBy(kind model.Kind, id string, t time.Time) People {
 	return People{x.holders(kind, id, t)}
 }
 
+// MembersOf gives whom [Index.Members] gives, as a set.
+func (x *Index) MembersOf(group string) People {
+	g, ok := x.groupOf.find(group)
+	if !ok {
+		return People{}
+	}
+	r := x.reach()
+	r.group(g)
+	return People{r.people()}
+}
+
 // Those gives some people, by id, as a set; who is not in the design is left out.
 func (x *Index) Those(users []string) People {
 	out := bitset.New(uint(x.people.n))

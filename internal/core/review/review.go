@@ -116,15 +116,16 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 		}
 		people = f
 	}
-	asked := map[string]bool{} // by person
-	asks := func(id string) bool {
-		ask, known := asked[id]
-		if !known {
-			u, ok := d.Users.Find(id)
-			ask = ok && x.Live(id, t) && (people == nil || people.Match(index.Person(d, u))) && (covers == nil || covers(u))
-			asked[id] = ask
+	asked := make([]int8, len(d.Users)) // by place: 1 if they are asked about, -1 if not
+	asks := func(place int) bool {
+		if asked[place] == 0 {
+			u := d.Users[place]
+			asked[place] = -1
+			if (covers == nil || covers(u)) && x.Live(u.ID, t) && (people == nil || people.Match(index.Person(d, u))) {
+				asked[place] = 1
+			}
 		}
-		return ask
+		return asked[place] > 0
 	}
 	by := map[Target]map[string]*Item{}
 	n := 0
@@ -152,9 +153,11 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 	membersOf := func(group string) []string {
 		list, known := members[group]
 		if !known {
-			list = slices.DeleteFunc(x.Members(group), func(u string) bool {
-				return scope.Group != "" && !x.InGroup(u, scope.Group) || !asks(u)
-			})
+			for place := range x.MembersOf(group).All() {
+				if asks(place) && (scope.Group == "" || x.InGroup(d.Users[place].ID, scope.Group)) {
+					list = append(list, d.Users[place].ID)
+				}
+			}
 			members[group] = list
 		}
 		return list
@@ -177,7 +180,7 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 			return nil, true
 		}
 		if a.Subject.User != "" {
-			if asks(a.Subject.User) {
+			if place, ok := d.Users.Position(a.Subject.User); ok && asks(place) {
 				i := item(a.Subject.User, a)
 				i.Direct = append(i.Direct, a.ID)
 			}

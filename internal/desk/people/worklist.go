@@ -338,6 +338,12 @@ func byName(s *desk.Sight) *worklist.People {
 	})
 }
 
+// Warm reads ahead how people are called, which takes a while of many.
+func (d *Office) Warm() {
+	h := d.Present()
+	byName(&desk.Sight{House: h, Present: h, At: d.Now(), Whole: true})
+}
+
 // SeatWorklist begins a worklist of those whose seats could come free, with the step that frees them: seats that were
 // not used for so many days, or those whose holders could do with a lesser licence, which they are given instead.
 func (d *Office) SeatWorklist(who desk.Actor, licence, part string, days int) (*Head, error) {

@@ -57,6 +57,7 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 func (d *Desk) Warm(ctx context.Context, everything bool) {
 	d.Viewer.Warm(ctx, everything)
 	if ctx.Err() == nil {
+		d.Office.Warm()
 		_ = d.Surveyor.Warm() // whoever looks at them is told why not
 	}
 	if ctx.Err() == nil {

@@ -283,8 +283,9 @@ func seated(s *desk.Sight) map[string][]*model.User {
 func waiting(s *desk.Sight, licence string) []*model.User {
 	return desk.Counted(s, "waiting for "+licence, func() (without []*model.User) {
 		users, lacks := s.Design().Users, lacking(s).All()
+		n, ok := s.Design().Licences.Position(licence)
 		for _, e := range s.Entries(model.KindUser) {
-			if slices.Contains(lacks[e.Place], licence) {
+			if ok && lacks[e.Place].has(n) {
 				without = append(without, users[e.Place])
 			}
 		}
@@ -299,17 +300,34 @@ func lacking(s *desk.Sight) licencesOfEach {
 	})
 }
 
+// licences is some of them, as bits by their place in the design.
+type licences []uint64
+
+func (l licences) has(n int) bool { return n/64 < len(l) && l[n/64]>>(n%64)&1 == 1 }
+
 // licencesOfEach is licences of each person.
-type licencesOfEach = model.Column[*model.User, []string]
+type licencesOfEach = model.Column[*model.User, licences]
 
 // eachLicences gives licences of each person, found person by person.
 func eachLicences(s *desk.Sight, name string, of func(u *model.User) []string) licencesOfEach {
-	return desk.Followed(s, name, func() licencesOfEach { return index.EachPerson(s.Design(), of) },
+	d := s.Design()
+	bits := func(u *model.User) (out licences) {
+		for _, id := range of(u) {
+			if n, ok := d.Licences.Position(id); ok {
+				if out == nil {
+					out = make(licences, (len(d.Licences)+63)/64)
+				}
+				out[n/64] |= 1 << (n % 64)
+			}
+		}
+		return out
+	}
+	return desk.Followed(s, name, func() licencesOfEach { return index.EachPerson(d, bits) },
 		func(before licencesOfEach, _ *index.Index, touched []string) licencesOfEach {
-			out := before.Beside(s.Design().Users)
+			out := before.Beside(d.Users)
 			for _, id := range touched {
-				if u, ok := s.Design().Users.Find(id); ok {
-					out.Set(id, of(u))
+				if u, ok := d.Users.Find(id); ok {
+					out.Set(id, bits(u))
 				}
 			}
 			return out

@@ -133,15 +133,15 @@ func dispensableFor(s *desk.Sight, days int) *dispensable {
 }
 
 // needed gives of some licences those that somebody needs.
-func (d *dispensable) needed(user string, licences []string) []string {
-	return d.neededOf(user, d.held.Of(user), licences)
+func (d *dispensable) needed(user string, of []string) []string {
+	return d.neededOf(user, d.held.Of(user), of)
 }
 
 // neededOf is that, of the licences that what they hold needs.
-func (d *dispensable) neededOf(user string, held, licences []string) (out []string) {
+func (d *dispensable) neededOf(user string, held licences, of []string) (out []string) {
 	var used []use.Use
-	for _, l := range licences {
-		if !slices.Contains(held, l) {
+	for _, l := range of {
+		if n, ok := d.s.Design().Licences.Position(l); !ok || !held.has(n) {
 			continue
 		}
 		if d.needs[l] != nil && used == nil {

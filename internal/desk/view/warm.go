@@ -31,6 +31,8 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		steps = append(steps, func() { s.Entries(kind) })
 	}
 	if everything {
+		// whoever asks for them is told why not
+		steps = append(steps, func() { _ = d.Store.ReadComings(model.KindUser, model.KindAssignment) })
 		for _, kind := range []model.Kind{model.KindRole, model.KindSet} {
 			steps = append(steps, func() { countHolders(s, kind, s.Entries(kind)) })
 		}
