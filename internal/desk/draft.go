@@ -148,8 +148,8 @@ func (d *Desk) lay(h *House, by Asker, edits []edit) (*Drafted, error) {
 	p.base = p.After
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {
-		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index, Uses: h.Uses}).inherit(h)
-		p.ahead() // both look ahead, side by side
+		// Both sides look ahead, and so does who looks at it.
+		p.Shown = (&House{Revision: h.Revision, At: h.At, Index: p.Index, Uses: h.Uses, ahead: p.ahead()}).inherit(h)
 		sides := []func(){
 			func() { p.Impact() }, // while one waits for it, not while it is looked at
 			func() { p.later, p.clashing = p.checked.later(), p.laterClashes() },

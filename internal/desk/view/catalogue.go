@@ -125,8 +125,7 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 		}
 	}
 	for _, l := range licences {
-		taken, without := seats(s, l, review.IdleAfter)
-		v.Pools = append(v.Pools, pool(s, l, taken, without))
+		v.Pools = append(v.Pools, pool(s, l, seats(s, l, review.IdleAfter)))
 	}
 	for _, o := range suppliedBy(s, id) {
 		v.Sets = append(v.Sets, layer(s, model.KindSet, o.ID))
@@ -192,8 +191,8 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 		v.Systems = append(v.Systems, s.Ref(model.KindSystem, o.ID))
 	}
 	if s.Design().Get(model.KindLicence, id) != nil {
-		taken, without := seats(s, id, review.IdleAfter)
-		v.Pool = pool(s, id, taken, without)
+		taken, without := seats(s, id, review.IdleAfter), waiting(s, id)
+		v.Pool = pool(s, id, taken)
 		for _, seat := range taken[:min(len(taken), holdersShown)] {
 			seat.User = s.Ref(model.KindUser, seat.user.ID)
 			v.Taken = append(v.Taken, seat)
@@ -208,10 +207,10 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 }
 
 // pool counts what [seats] gives, of a licence that the design has.
-func pool(s *desk.Sight, id string, taken []Seat, without []*model.User) Pool {
+func pool(s *desk.Sight, id string, taken []Seat) Pool {
 	l, _ := s.Design().Licences.Find(id)
 	p := Pool{
-		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken), Lacking: len(without), Covers: []desk.Ref{},
+		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken), Lacking: lackers(s)[id], Covers: []desk.Ref{},
 	}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.Ref(model.KindLicence, c))
@@ -235,10 +234,13 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 	return out
 }
 
-// seats gives who takes a seat of a licence, the longest idle first and then by name, and who goes without though a
-// grant needs it, by name. Idle is who has not used it for so many days, where uses of it are known.
-func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*model.User) {
+// seats gives who takes a seat of a licence, the longest idle first and then by name. Idle is who has not used it for so
+// many days, where uses of it are known.
+func seats(s *desk.Sight, licence string, days int) (taken []Seat) {
 	what, known := usesOf(s, licence)
+	if !known {
+		what = nil
+	}
 	limit := s.At.AddDate(0, 0, -days)
 	for _, u := range seated(s)[licence] {
 		seat := Seat{user: u, LastUse: lastUse(s.House, u.ID, what, s.At), Never: known}
@@ -252,7 +254,7 @@ func seats(s *desk.Sight, licence string, days int) (taken []Seat, without []*mo
 		}
 		return cmp.Compare(boolRank(b.Idle), boolRank(a.Idle))
 	})
-	return taken, waiting(s, licence)
+	return taken
 }
 
 // when is when the seat was last used; before all time if never.
@@ -290,6 +292,23 @@ func waiting(s *desk.Sight, licence string) []*model.User {
 			}
 		}
 		return without
+	})
+}
+
+// lackers counts who goes without each licence though a grant needs it.
+func lackers(s *desk.Sight) map[string]int {
+	return desk.Counted(s, "how many lack each licence", func() map[string]int {
+		d, out := s.Design(), map[string]int{}
+		counts := make([]int, len(d.Licences))
+		for _, lacks := range lacking(s).All() {
+			for n := range index.EachBit(lacks) {
+				counts[n]++
+			}
+		}
+		for n, l := range d.Licences {
+			out[l.ID] = counts[n]
+		}
+		return out
 	})
 }
 

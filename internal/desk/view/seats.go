@@ -61,8 +61,8 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 	licences, spare := s.Design().Licences, idling(s, days)
 	out := make([]SeatPool, len(licences))
 	one := func(l *model.Licence) SeatPool {
-		taken, without := seats(s, l.ID, days)
-		p := SeatPool{Pool: pool(s, l.ID, taken, without), By: []string{}}
+		taken := seats(s, l.ID, days)
+		p := SeatPool{Pool: pool(s, l.ID, taken), By: []string{}}
 		p.May = s.Draft != nil && (d.May(s.Present, who, model.EditPeople) || s.Authority != nil && mayAnybody(s, "seat"))
 		if l.Seats != nil {
 			free := max(0, *l.Seats-p.Used)
@@ -356,7 +356,7 @@ func (d *Viewer) PartOfPool(s *desk.Sight, licence, part string, days int) (
 	case SeatsLesser:
 		return idling(s, days)[l.ID], nil, nil
 	}
-	taken, _ := seats(s, licence, days)
+	taken := seats(s, licence, days)
 	var out []*model.User
 	for _, seat := range taken {
 		if part != SeatsIdle || seat.Idle {
@@ -391,8 +391,11 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 		}
 		var ops []change.Op
 		for _, u := range list {
+			if len(ops) == n {
+				break
+			}
 			whole, there := base.Users.Find(u.ID)
-			if len(ops) == n || !there || slices.Contains(whole.Licences, licence) ||
+			if !there || slices.Contains(whole.Licences, licence) ||
 				s.Authority != nil && s.Authority.Check(delegation.Act{Action: delegation.Seat, User: whole}) != nil {
 				continue // not theirs to give, or given already
 			}

@@ -23,7 +23,7 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		func() { s.Ahead() },
 		// What is counted person by person is brought up to each revision by few, once it was counted.
 		func() { Violations(s) },
-		func() { lacking(s) },
+		func() { lackers(s) },
 		func() { dispensableFor(s, 0) },
 		func() { RiskRows(s) },
 	}
@@ -38,9 +38,6 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		}
 		for _, g := range s.Design().Delegations {
 			steps = append(steps, func() { coversNow(s, g) })
-		}
-		for _, l := range s.Design().Licences {
-			steps = append(steps, func() { waiting(s, l.ID) })
 		}
 	}
 	for _, step := range steps {
