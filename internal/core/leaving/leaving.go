@@ -30,6 +30,9 @@ var fields = map[model.Kind]string{
 // it is those whose manager no directory tells.
 func Duties(d *model.Design, user string) (out []Duty) {
 	d.EachNaming(model.KindUser, func(o model.Object) {
+		if fields[o.Kind()] == "" { // as with most, which are assignments
+			return
+		}
 		if u, is := o.(*model.User); is && (u.State == model.UserDeleted || u.Source == model.Directory) {
 			return
 		}

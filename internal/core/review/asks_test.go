@@ -227,7 +227,7 @@ func TestEvidenceOfOtherItems(t *testing.T) {
 	weigh := func(ask_ review.Ask, item string) review.Evidence {
 		x, uses, items := ask(t, review.Scope{Ask: ask_})
 		i := items[slices.IndexFunc(items, func(i review.Item) bool { return said(i) == item })]
-		return review.NewScales(x, uses, duty.All(x, now), now).Weigh(i)
+		return review.NewScales(x, uses, review.PostsOf(x, now), duty.All(x, now), now).Weigh(i)
 	}
 	// ann and bea are live in g (lou is locked); one of them used s of late.
 	if e := weigh(review.AskGroups, "group:g role:r #3"); e.Holders != 2 || e.Lately != 1 || !e.Tells || e.Risk != 3 {

@@ -254,16 +254,44 @@ type Evidence struct {
 // Scales gather the evidence for items of one design at one instant. What items have in common is found out once.
 // They are for one goroutine.
 type Scales struct {
-	x        *index.Index
-	uses     *use.Book
-	t        time.Time
-	targets  map[Target]*target
-	posts    []int // by place of a person in the design: which post it is; 0 for none
-	peers    []int // by post: how many live people have it
+	x       *index.Index
+	uses    *use.Book
+	t       time.Time
+	targets map[Target]*target
+	*Posts
 	breaches map[string][]duty.Violation
 	risks    func(Item) int
 	held     map[Target]index.People // see holders
 	lately   *Lately
+}
+
+// Posts tells who have the same title and department, and how many of these are live.
+type Posts struct {
+	posts []int // by place of a person in the design: which post it is; 0 for none
+	peers []int // by post: how many live people have it
+}
+
+// PostsOf looks at everybody in a design at t.
+func PostsOf(x *index.Index, t time.Time) *Posts {
+	type post struct{ title, department string }
+	s := &Posts{make([]int, len(x.Design().Users)), make([]int, 1)}
+	numbers := map[post]int{}
+	for i, u := range x.Design().Users {
+		p := post{u.JobTitle, u.Department}
+		if p.title == "" {
+			continue
+		}
+		n, known := numbers[p]
+		if !known {
+			n = len(s.peers)
+			numbers[p], s.peers = n, append(s.peers, 0)
+		}
+		s.posts[i] = n
+		if x.Live(u.ID, t) {
+			s.peers[n]++
+		}
+	}
+	return s
 }
 
 // Target is what an item is about.
@@ -281,9 +309,10 @@ type target struct {
 	alike   map[int]int // by post: how many of the people in it hold it
 }
 
-// NewScales gives scales for the items of a design at t. The breaches are all that there are then.
-func NewScales(x *index.Index, uses *use.Book, breaches []duty.Violation, t time.Time) *Scales {
-	type post struct{ title, department string } // what peers have in common
+// NewScales gives scales for the items of a design at t. The posts and the breaches are all that there are then.
+func NewScales(
+	x *index.Index, uses *use.Book, posts *Posts, breaches []duty.Violation, t time.Time,
+) *Scales {
 	s := &Scales{
 		x:        x,
 		uses:     uses,
@@ -291,28 +320,11 @@ func NewScales(x *index.Index, uses *use.Book, breaches []duty.Violation, t time
 		targets:  map[Target]*target{},
 		risks:    Risks(x),
 		held:     map[Target]index.People{},
-		posts:    make([]int, len(x.Design().Users)),
-		peers:    make([]int, 1),
+		Posts:    posts,
 		breaches: map[string][]duty.Violation{},
 	}
 	for _, v := range breaches {
 		s.breaches[v.User] = append(s.breaches[v.User], v)
-	}
-	numbers := map[post]int{}
-	for i, u := range x.Design().Users {
-		p := post{u.JobTitle, u.Department}
-		if p.title == "" {
-			continue
-		}
-		n, known := numbers[p]
-		if !known {
-			n = len(s.peers)
-			numbers[p], s.peers = n, append(s.peers, 0)
-		}
-		s.posts[i] = n
-		if x.Live(u.ID, t) {
-			s.peers[n]++
-		}
 	}
 	return s
 }

@@ -84,7 +84,7 @@ func TestBesideAGroup(t *testing.T) {
 		b.ID, b.Subject, b.Role = "3", model.Subject{Group: "g"}, "r"
 		d.Assignments = model.Table[*model.Assignment]{&a, &b}
 		x := index.Compile(model.Build(d))
-		e := review.NewScales(x, use.NewBook(), nil, now).
+		e := review.NewScales(x, use.NewBook(), review.PostsOf(x, now), nil, now).
 			Weigh(review.Item{User: "ann", Role: "r", Direct: []string{"1"}, Given: []string{"3"}})
 		if e.Beside != c.beside {
 			t.Errorf("%s: beside a group is %v", c.name, e.Beside)
@@ -164,7 +164,7 @@ func TestSuggestionsAgreeWithWhatWasPlanted(t *testing.T) {
 	for seed := range uint64(5) {
 		x, uses, excess, at := planted(seed)
 		items, _ := review.Items(x, review.Scope{}, review.Facts{}, at, nil)
-		scales := review.NewScales(x, uses, duty.All(x, at), at)
+		scales := review.NewScales(x, uses, review.PostsOf(x, at), duty.All(x, at), at)
 		all, too = all+len(items), too+len(excess)
 		for _, i := range items {
 			s, clear := scales.Weigh(i).Suggest(at)

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/delegation"
-	"fachwerk/internal/core/duty"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/review"
@@ -191,20 +190,27 @@ func (d *Reviewer) spread(
 	return items, nil
 }
 
+// scalesOf gives scales for the items of a house.
+func scalesOf(h *desk.House, now time.Time) *review.Scales {
+	s := &desk.Sight{House: h, Present: h, At: now}
+	posts := desk.Counted(s, "posts", func() *review.Posts { return review.PostsOf(h.Index, now) })
+	return review.NewScales(h.Index, h.Uses, posts, view.Violations(s), now)
+}
+
 // PreviewReview tells what opening a review would ask, and whom.
 func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, error) {
 	h, items, p, err := d.prepare(who, n)
 	if err != nil {
 		return nil, err
 	}
-	s := &desk.Sight{House: h, Present: h, At: d.Now()}
-	scales := review.NewScales(h.Index, h.Uses, view.Violations(s), s.At)
+	now := d.Now()
+	scales := scalesOf(h, now)
 	for n, i := range items {
 		if n%1000 == 0 && who.Gone() != nil {
 			return nil, who.Gone()
 		}
 		e := scales.Weigh(itemOf(store.Review{}, i))
-		if len(e.Doubts(s.At)) > 0 {
+		if len(e.Doubts(now)) > 0 {
 			p.Doubtful++
 		}
 	}
@@ -300,7 +306,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 // gather keeps the evidence with new items.
 func (d *Reviewer) gather(h *desk.House, items []store.ReviewItem) error {
 	now := d.Now()
-	scales := review.NewScales(h.Index, h.Uses, duty.All(h.Index, now), now)
+	scales := scalesOf(h, now)
 	joinings := map[string]map[string]store.Revision{}
 	var direct []string
 	for _, i := range items {
