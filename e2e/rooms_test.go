@@ -357,7 +357,7 @@ func TestTheTerminalManager(t *testing.T) {
 	s.Refusals = true
 	s.click("[role=dialog] button", "Put into the draft")
 	s.see("[role=alert]", "at most 90 days")
-	s.typeInto("Until", "01022027")
+	s.typeInto("Until", "31.1.2027")
 	s.click("[role=dialog] button", "Put into the draft")
 	s.see("section[aria-label=Draft]", "1 person gains")
 	s.click("section[aria-label=Draft] button", "Apply")

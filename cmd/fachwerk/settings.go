@@ -106,7 +106,7 @@ func defineSettings(f *pflag.FlagSet) {
 	f.String("mail-forms", "", "a folder with forms of letters in place of the usual ones: letter.txt, letter.html")
 
 	f.Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
-	f.String("time-zone", "UTC", "the organisation's time zone, like Europe/Oslo: when series of reviews open")
+	f.String("time-zone", "UTC", "the organisation's time zone, like Europe/Oslo: when days begin and end, and series of reviews open")
 	f.Int("invitation-days", 7, "for how many days an invitation is good")
 	f.Int("session-hours", 12, "after how many hours somebody signs in again")
 	f.Int("session-idle-minutes", 120, "after how many minutes without use somebody signs in again")

@@ -142,6 +142,7 @@ func Launch(base string, width, height int) (*Page, func(), error) {
 		),
 		chromedp.Flag("force-prefers-reduced-motion", true),
 		chromedp.Flag("lang", "en-GB"),
+		chromedp.Flag("accept-lang", "en-GB"), // so that days are written as they are there
 	)
 	allocated, cancelAllocator := chromedp.NewExecAllocator(context.Background(), options...)
 	p := &Page{base: base}
@@ -395,7 +396,7 @@ func (p *Page) Choose(label, option string) error {
 // SetDate puts a day into the place for days with a label.
 func (p *Page) SetDate(label string, day time.Time) error {
 	e := fmt.Sprintf(
-		"[...document.querySelectorAll('input[type=date]')].find(e => (e.getAttribute('aria-label') ?? "+
+		"[...document.querySelectorAll('input[data-day]')].find(e => (e.getAttribute('aria-label') ?? "+
 			"e.labels?.[0]?.innerText ?? '').includes(%s))",
 		quote(label),
 	)

@@ -107,7 +107,7 @@ func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 }
 
 // SetZone says in which time zone the organisation is, before anybody is served.
-func (d *Desk) SetZone(zone *time.Location) { d.zone = zone }
+func (d *Desk) SetZone(zone *time.Location) { d.zone, model.Zone = zone, zone }
 
 // Zone is the organisation's time zone.
 func (d *Desk) Zone() *time.Location {

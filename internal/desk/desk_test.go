@@ -428,8 +428,67 @@ func TestTakeOutAndDiscard(t *testing.T) {
 	}
 	_, err := d.TakeOut(bea, first.Edits[0].ID)
 	refused(t, err, desk.NotFound, "not in your draft")
-	if draft = must[*desk.Draft](t)(d.Discard(bea)); len(draft.Edits) != 0 {
-		t.Errorf("discarded, the draft holds %q", told(draft))
+	if draft = must[*desk.Draft](t)(d.Discard(bea)); len(draft.Edits) != 0 || draft.Discarded != 1 {
+		t.Errorf("discarded, the draft holds %q, and %d can be restored", told(draft), draft.Discarded)
+	}
+}
+
+// What was discarded comes back behind what was drafted since, once, and only as far as it would be permitted now.
+func TestWhatWasDiscardedIsRestored(t *testing.T) {
+	d, _ := open(t)
+	must[*desk.Draft](t)(d.Join(bea, end("user", "dan"), end("group", "crew"), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Discard(bea))
+	must[*desk.Draft](t)(d.Discard(bea)) // of nothing: what was discarded before is kept
+	must[*desk.Draft](t)(d.Join(bea, end("user", "ann"), end("group", "crew"), edit.JoinTerms{}))
+	if n := must[*desk.Draft](t)(d.Draft(kay)).Discarded; n != 0 {
+		t.Errorf("somebody else could restore %d", n)
+	}
+	draft := must[*desk.Draft](t)(d.Restore(bea))
+	if got := told(draft); !slices.Equal(got, []string{"Ann joins Crew", "Dan joins Crew"}) || len(draft.Blocks) > 0 {
+		t.Errorf("restored, the draft holds %q, blocked by %q", got, draft.Blocks)
+	}
+	_, err := d.Restore(bea)
+	refused(t, err, desk.NotFound, "Nothing that was discarded")
+
+	// Who has lost the right meanwhile restores nothing.
+	must[*desk.Draft](t)(d.Join(kay, end("user", "eve"), end("group", "crew"), edit.JoinTerms{}))
+	must[*desk.Draft](t)(d.Discard(kay))
+	must[*desk.Draft](t)(d.Discard(bea))
+	draft = must[*desk.Draft](t)(d.Cut(bea, end("user", "kay"), end("set", model.SetAdministrator), ""))
+	must[*desk.Applied](t)(d.Apply(bea, "no longer", draft.Stamp))
+	_, err = d.Restore(kay)
+	refused(t, err, desk.NotAllowed, "")
+	if draft = must[*desk.Draft](t)(d.Draft(bea)); draft.Discarded != 0 {
+		t.Errorf("after a change is applied, %d can be restored", draft.Discarded)
+	}
+}
+
+// What the draft takes away is put back, and leaves nothing behind; so does taking away one of several that it gives.
+func TestPutBack(t *testing.T) {
+	d, _ := open(t)
+	draft := must[*desk.Draft](t)(d.Cut(bea, end("user", "dan"), end("role", "night"), ""))
+	if got := told(draft); len(got) != 1 {
+		t.Fatalf("cut, the draft holds %q", got)
+	}
+	if draft = must[*desk.Draft](t)(d.PutBack(bea, "dan-night")); len(draft.Edits) != 0 {
+		t.Errorf("put back, the draft holds %q", told(draft))
+	}
+	_, err := d.PutBack(bea, "dan-night")
+	refused(t, err, desk.Conflict, "leaves this assignment as it is")
+	_, err = d.PutBack(bea, "none")
+	refused(t, err, desk.NotFound, "no assignment")
+
+	draft = must[*desk.Draft](t)(d.AssignMany(bea, []desk.End{end("user", "ann"), end("user", "eve")},
+		[]desk.End{end("role", "night")}, edit.JoinTerms{}))
+	if len(draft.Edits) != 1 || len(draft.Edits[0].Sentences) != 2 {
+		t.Fatalf("assigned, the draft holds %q", told(draft))
+	}
+	draft = must[*desk.Draft](t)(d.Cut(bea, end("user", "eve"), end("role", "night"), ""))
+	if got := told(draft); len(draft.Edits) != 1 || !slices.Equal(got, []string{"Ann gets Night over the whole organisation"}) {
+		t.Errorf("one of two taken away, the draft holds %q", got)
+	}
+	if again := must[*desk.Draft](t)(d.Draft(bea)); !slices.Equal(told(again), told(draft)) {
+		t.Errorf("read again, the draft holds %q", told(again))
 	}
 }
 

@@ -104,22 +104,31 @@ func (d *Desk) look(h *House, who Actor) (*Drafted, error) {
 			return p, nil
 		}
 	}
-	kept, err := d.Store.Draft(who.Drafts())
+	edits, err := d.edits(who.Drafts())
 	if err != nil {
 		return nil, err
-	}
-	edits := make([]edit, len(kept))
-	for i, k := range kept {
-		if err := json.Unmarshal(k.Value, &edits[i]); err != nil {
-			return nil, fmt.Errorf("the draft of %s: %w", who.User, err)
-		}
-		edits[i].kept = k
 	}
 	p, err := d.lay(h, Asker{Who: who}, edits)
 	if err == nil {
 		d.laid.Store(who.Drafts(), p)
 	}
 	return p, err
+}
+
+// edits gives the acts of a draft that is kept.
+func (d *Desk) edits(draft string) ([]edit, error) {
+	kept, err := d.Store.Draft(draft)
+	if err != nil {
+		return nil, err
+	}
+	edits := make([]edit, len(kept))
+	for i, k := range kept {
+		if err := json.Unmarshal(k.Value, &edits[i]); err != nil {
+			return nil, fmt.Errorf("the draft of %s: %w", draft, err)
+		}
+		edits[i].kept = k
+	}
+	return edits, nil
 }
 
 // keyOf names exactly a draft, by its hash, on exactly a revision.
@@ -251,6 +260,16 @@ func (who Actor) Drafts() string {
 	return who.User
 }
 
+// discarded names what was discarded last of that draft, which can be restored.
+func (who Actor) discarded() string { return "discarded\n" + who.Drafts() } // nothing else has such a name
+
+// Forget drops somebody's draft, and what was discarded of it.
+func (d *Desk) Forget(who Actor) error { return forget(d.Store, who) }
+
+func forget(s *store.Store, who Actor) error {
+	return errors.Join(s.DropDraft(who.Drafts()), s.DropDraft(who.discarded()))
+}
+
 // drafting gives the lock under which a draft is altered. Nobody else waits for it.
 func (d *Desk) drafting(draft string) *sync.Mutex {
 	lock, _ := d.drafts.LoadOrStore(draft, &sync.Mutex{})
@@ -324,7 +343,7 @@ func (d *Desk) Alter(who Actor, step func(h *House, p *Drafted) error) (*Draft, 
 }
 
 // Add puts an act into a draft, before it is laid anew. An act that brings its one object back to what it is leaves
-// nothing behind.
+// nothing behind, also where it was one of several assignments of an act.
 func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	p.Edits = append(p.Edits, edit{ID: strings.ToLower(rand.Text()[:8]), Ops: ops, Undoes: undoes})
 	p.laid = append(p.laid, ops)
@@ -332,23 +351,31 @@ func (p *Drafted) Add(undoes int, ops ...change.Op) {
 	if len(ops) != 1 {
 		return
 	}
+	is := func(o change.Op) bool { return o.Kind == ops[0].Kind && o.ID == ops[0].ID }
 	var all []change.Op
 	var ofThis []int // the acts that are of this object
 	for i, laid := range p.laid {
 		for _, x := range laid {
-			if x.Kind == ops[0].Kind && x.ID == ops[0].ID {
-				if len(laid) > 1 {
-					return // that act is of others too
+			if is(x) {
+				if len(laid) > 1 && slices.ContainsFunc(laid, func(o change.Op) bool { return o.Kind != model.KindAssignment }) {
+					return // that act is of others too, which may hang on this one
 				}
 				all = append(all, x)
 				ofThis = append(ofThis, i)
 			}
 		}
 	}
-	if len(all) > 1 && len(change.Compact(all)) == 0 {
-		for _, i := range slices.Backward(ofThis) {
+	if len(all) < 2 || len(change.Compact(all)) > 0 {
+		return
+	}
+	for _, i := range slices.Backward(ofThis) {
+		if len(p.laid[i]) == 1 {
 			p.Edits, p.laid = slices.Delete(p.Edits, i, i+1), slices.Delete(p.laid, i, i+1)
+			continue
 		}
+		p.laid[i] = slices.DeleteFunc(slices.Clone(p.laid[i]), is)
+		p.Edits[i].Ops = slices.DeleteFunc(slices.Clone(p.Edits[i].Ops), is)
+		p.Edits[i].kept = store.DraftEdit{}
 	}
 }
 
@@ -420,12 +447,42 @@ func (d *Desk) KeepMine(who Actor, id string) (*Draft, error) {
 	})
 }
 
-// Discard empties a draft.
+// Discard empties a draft. What was in it can be restored until more is discarded, or something is applied.
 func (d *Desk) Discard(who Actor) (*Draft, error) {
 	return d.Alter(who, func(_ *House, p *Drafted) error {
+		if len(p.Edits) == 0 {
+			return nil
+		}
+		kept := make([]store.DraftEdit, len(p.Edits))
+		for i, e := range p.Edits {
+			kept[i] = e.kept
+		}
 		p.Edits = nil
+		return d.Store.SaveDraft(who.discarded(), kept)
+	})
+}
+
+// Restore puts what was discarded last behind what is in the draft now. It is permitted, or refused, as if it were
+// drafted now; what is refused can still be restored later.
+func (d *Desk) Restore(who Actor) (*Draft, error) {
+	_, err := d.Alter(who, func(_ *House, p *Drafted) error {
+		edits, err := d.edits(who.discarded())
+		if err != nil {
+			return err
+		}
+		if len(edits) == 0 {
+			return Refuse(NotFound, "Nothing that was discarded can be restored.")
+		}
+		p.Edits = append(p.Edits, edits...)
 		return nil
 	})
+	if err != nil {
+		return nil, err
+	}
+	if err := d.Store.DropDraft(who.discarded()); err != nil {
+		return nil, err
+	}
+	return d.Draft(who)
 }
 
 // DraftUndo puts the inverse of a revision into the draft. It is refused if something later touched the same
@@ -564,7 +621,7 @@ func (d *Desk) apply(h *House, who Actor, reason, stamp string) (*Applied, error
 		e.undoes = p.Edits[0].Undoes
 	}
 	return d.commitDraft(h, &c, p.Edits, e, func(s *store.Store, _ int) error {
-		return s.DropDraft(who.Drafts())
+		return forget(s, who)
 	})
 }
 

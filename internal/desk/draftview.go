@@ -43,6 +43,8 @@ type Draft struct {
 	Revision int      `json:"revision" doc:"The revision that the impact is compared with"`
 	Critical []string `json:"critical" doc:"Why the password must have been given within ten minutes to apply it"`
 	Stamp    string   `json:"stamp" doc:"Names exactly this draft and all that it comes to; give it back to apply"`
+	// Discarded is told of an empty draft.
+	Discarded int `json:"discarded" doc:"Of an empty draft: how many changes were discarded last, which can be restored"`
 }
 
 // Impact is what a change comes to.
@@ -268,5 +270,9 @@ func (d *Desk) Draft(who Actor) (*Draft, error) {
 	if s.Draft == nil {
 		return (&Drafted{checked: &checked{house: s.House}}).view(s), nil
 	}
-	return s.Draft.view(s), nil
+	v := s.Draft.view(s)
+	if len(v.Edits) == 0 {
+		v.Discarded, err = d.Store.DraftSize(who.discarded())
+	}
+	return v, err
 }

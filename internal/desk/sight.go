@@ -258,11 +258,11 @@ func (d *Desk) Instant(text string) (time.Time, error) {
 	if text == "" {
 		return time.Time{}, nil
 	}
-	if day, err := time.Parse(time.DateOnly, text); err == nil {
-		if day.Equal(d.Now().Truncate(24 * time.Hour)) {
+	if day, err := time.ParseInLocation(time.DateOnly, text, d.Zone()); err == nil {
+		if text == d.Now().In(d.Zone()).Format(time.DateOnly) {
 			return time.Time{}, nil
 		}
-		return day.AddDate(0, 0, 1).Add(-time.Second), nil
+		return day.AddDate(0, 0, 1).Add(-time.Second).UTC(), nil
 	}
 	t, err := model.ParseInstant(text)
 	if err != nil {

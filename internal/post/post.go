@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
+	"fachwerk/internal/core/model"
 )
 
 // Letter is what is written to somebody.
@@ -45,9 +47,9 @@ const (
 
 // Reminder asks a reviewer for the decisions that are missing in a review; late tells that its end is past.
 func Reminder(organisation, name, review, link string, waiting, all int, due time.Time, late bool) Letter {
-	when := "They are due on " + due.Format("2 January 2006") + "."
+	when := "They are due on " + due.In(model.Zone).Format("2 January 2006") + "."
 	if late {
-		when = "They were due on " + due.Format("2 January 2006") + "."
+		when = "They were due on " + due.In(model.Zone).Format("2 January 2006") + "."
 	}
 	items := fmt.Sprintf("%d of your %d items wait", waiting, all)
 	switch {
@@ -152,7 +154,7 @@ func Invitation(organisation, name, from string, until time.Time) Letter {
 			name,
 			from,
 			organisation,
-			until.Format("2 January 2006"),
+			until.In(model.Zone).Format("2 January 2006 15:04"),
 			LinkHere,
 			organisation,
 		),
@@ -217,7 +219,7 @@ func Answer(organisation, name, who, what, words, link string, granted bool, end
 		l.Subject = "Granted: " + what
 		said = who + " has granted what you asked for: " + what + "."
 		if !ends.IsZero() {
-			said += " It ends by itself on " + ends.Format("2 January 2006") + "."
+			said += " It ends by itself on " + model.LastDay(ends) + "."
 		}
 	}
 	if words != "" {
@@ -229,7 +231,7 @@ func Answer(organisation, name, who, what, words, link string, granted bool, end
 
 // Ending tells somebody that what they were given for a time ends soon, and where to ask for it again.
 func Ending(organisation, name, what string, ends time.Time, link string) Letter {
-	day := ends.Format("2 January 2006")
+	day := model.LastDay(ends)
 	return Letter{
 		Kind:    Endings,
 		Subject: what + " ends on " + day,

@@ -49,6 +49,13 @@ func (s *Store) DraftHash(user string) (string, error) {
 	return HashOf(edits), err
 }
 
+// DraftSize tells how many acts a person's draft has.
+func (s *Store) DraftSize(user string) (int, error) {
+	var n int64
+	err := s.db.Model(&DraftEdit{}).Where("user = ?", user).Count(&n).Error
+	return int(n), err
+}
+
 // SaveDraft keeps the acts of a person's draft in place of what was kept; only those are written that differ.
 func (s *Store) SaveDraft(user string, edits []DraftEdit) error {
 	return s.write(func(tx *gorm.DB) error {

@@ -250,8 +250,13 @@ func (t *teller) show(f model.Field, v any) string {
 			return cmp.Or(t.names(f.Ref, s), s)
 		}
 		if f.Name == "from" || f.Name == "until" {
-			if at, err := time.Parse(time.RFC3339, s); err == nil {
+			at, err := time.Parse(time.RFC3339, s)
+			switch {
+			case err != nil:
+			case f.Name == "from":
 				return model.Day(at)
+			default:
+				return model.Until(at)
 			}
 		}
 		return "“" + s + "”"

@@ -274,7 +274,7 @@ func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give 
 				"it lets you assign for at most %d days, so %s must end by %s",
 				*d.MaxDays,
 				what,
-				model.Day(most),
+				model.LastDay(most),
 			)
 		}
 	}

@@ -202,7 +202,7 @@ func endings(s *search) (out []Finding) {
 		}
 		return []Finding{{
 			Weight: 2, Objects: objects,
-			says: func(s *search) string { return s.given(a) + ", ends on " + model.Day(a.Until) + "." },
+			says: func(s *search) string { return s.given(a) + ", ends on " + model.LastDay(a.Until) + "." },
 		}}
 	})
 	people := []*model.User(s.d.Users)
@@ -217,7 +217,7 @@ func endings(s *search) (out []Finding) {
 			out = append(out, Finding{
 				Weight: 2, Objects: []Object{{model.KindUser, u.ID}}, by: u.ID,
 				says: func(s *search) string {
-					return fmt.Sprintf("%s is valid until %s only.", s.name(model.KindUser, u.ID), model.Day(u.Until))
+					return fmt.Sprintf("%s is valid until %s only.", s.name(model.KindUser, u.ID), model.Until(u.Until))
 				},
 			})
 		}
@@ -226,7 +226,9 @@ func endings(s *search) (out []Finding) {
 		if near(g.Until) {
 			out = append(out, Finding{
 				Weight: 2, Objects: []Object{{model.KindDelegation, g.ID}},
-				says: func(*search) string { return "The delegation “" + g.Name + "” ends on " + model.Day(g.Until) + "." },
+				says: func(*search) string {
+					return "The delegation “" + g.Name + "” ends on " + model.LastDay(g.Until) + "."
+				},
 			})
 		}
 	}
@@ -261,7 +263,7 @@ func (s *search) qualificationsEnding(
 					by:      u.ID,
 					says: func(s *search) string {
 						return fmt.Sprintf("The qualification “%s” of %s ends on %s, and with it they leave %s.", q.Type,
-							s.name(model.KindUser, u.ID), model.Day(q.Until), s.name(model.KindGroup, r.group))
+							s.name(model.KindUser, u.ID), model.LastDay(q.Until), s.name(model.KindGroup, r.group))
 					},
 				})
 				break

@@ -631,7 +631,7 @@ func exceptionsEnding(s *search) (out []Finding) {
 				Objects: []Object{{model.KindConflict, c.ID}, {model.KindUser, e.User}},
 				says: func(s *search) string {
 					return fmt.Sprintf("The exception of %s from “%s” ends on %s.", s.name(model.KindUser, e.User), c.Name,
-						model.Day(e.Until))
+						model.LastDay(e.Until))
 				},
 			})
 		}

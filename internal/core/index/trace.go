@@ -441,9 +441,9 @@ func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reaso
 		case NotLive:
 			text = x.notLive(u, t)
 		case NotYet:
-			text = fmt.Sprintf("It is given only from %s on.", day(g.From))
+			text = fmt.Sprintf("It is given only from %s on.", model.Day(g.From))
 		case NoLonger:
-			text = fmt.Sprintf("It was given until %s.", day(g.Until))
+			text = fmt.Sprintf("It was given until %s.", model.Until(g.Until))
 		case IsReadOnly:
 			text = fmt.Sprintf("It is given read-only, and %s is of class %s.", permission.Key, permission.Class)
 		case WholeOnly:
@@ -464,17 +464,15 @@ func (x *Index) against(u, p int, g *grant, r *Record, t time.Time) (out []Reaso
 	return out
 }
 
-func day(t time.Time) string { return t.Format("2 January 2006 15:04 UTC") }
-
 func (x *Index) notLive(u int, t time.Time) string {
 	p := x.design.Users[u]
 	switch {
 	case p.State != model.UserActive:
 		return fmt.Sprintf("%s is %s.", p.DisplayName, p.State)
 	case !p.From.IsZero() && t.Before(p.From):
-		return fmt.Sprintf("The account of %s is valid only from %s on.", p.DisplayName, day(p.From))
+		return fmt.Sprintf("The account of %s is valid only from %s on.", p.DisplayName, model.Day(p.From))
 	}
-	return fmt.Sprintf("The account of %s was valid until %s.", p.DisplayName, day(p.Until))
+	return fmt.Sprintf("The account of %s was valid until %s.", p.DisplayName, model.Until(p.Until))
 }
 
 // Place says over which area and which records an assignment counts.

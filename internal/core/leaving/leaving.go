@@ -160,7 +160,7 @@ func (p *Plan) unfit(d *model.Design, leaver *model.User, to string) string {
 	case u.State == model.UserDeleted || u.State == model.UserDeactivated:
 		return u.DisplayName + " is " + string(u.State) + ", and takes nothing over."
 	case !u.Until.IsZero() && !p.On.Before(u.Until):
-		return u.DisplayName + " leaves on " + model.Day(u.Until) + ", and takes nothing over."
+		return u.DisplayName + " leaves on " + model.LastDay(u.Until) + ", and takes nothing over."
 	}
 	return ""
 }

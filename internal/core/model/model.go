@@ -272,7 +272,7 @@ func (o *Assignment) Extent(area func(id string) string) (where string, how []st
 		how = append(how, "from "+Day(o.From))
 	}
 	if !o.Until.IsZero() {
-		how = append(how, "until "+Day(o.Until))
+		how = append(how, "until "+Until(o.Until))
 	}
 	return where, how
 }
@@ -288,13 +288,42 @@ func (r Reach) Words() string {
 	return ""
 }
 
+// Zone is the organisation's time zone, in which days are told. It is set before anybody is served.
+var Zone = time.UTC
+
+// days are how a day is written in sentences, without and with a time.
+const (
+	dayForm    = "2 January 2006"
+	momentForm = "2 January 2006 15:04"
+)
+
 // Day writes an instant for a sentence: the day, and the time if it is not midnight.
 func Day(t time.Time) string {
-	t = t.UTC()
-	if t.Equal(t.Truncate(24 * time.Hour)) {
-		return t.Format("2 January 2006")
+	if t = t.In(Zone); midnight(t) {
+		return t.Format(dayForm)
 	}
-	return t.Format("2 January 2006 15:04")
+	return t.Format(momentForm)
+}
+
+// LastDay writes when something ends, for a sentence: the last day that is still in, or the instant if that is within a
+// day.
+func LastDay(t time.Time) string {
+	if t = t.In(Zone); midnight(t) {
+		return t.AddDate(0, 0, -1).Format(dayForm)
+	}
+	return t.Format(momentForm)
+}
+
+// Until is [LastDay] after “until”: it says that the day is still in.
+func Until(t time.Time) string {
+	if midnight(t.In(Zone)) {
+		return "the end of " + LastDay(t)
+	}
+	return LastDay(t)
+}
+
+func midnight(t time.Time) bool {
+	return t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 && t.Nanosecond() == 0
 }
 
 // Item is a permission or a role that a conflict counts.

@@ -82,7 +82,7 @@ func during(s *Step) string {
 		said += " from " + model.Day(s.From)
 	}
 	if !s.Until.IsZero() {
-		said += " until " + model.Day(s.Until)
+		said += " until " + model.Until(s.Until)
 	}
 	if said == "" && s.Do == Validity {
 		return " without an end"

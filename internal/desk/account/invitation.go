@@ -91,7 +91,7 @@ func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error
 			desk.Conflict,
 			"The account of %s ended on %s: let it go on first.",
 			u.DisplayName,
-			model.Day(u.Until),
+			model.LastDay(u.Until),
 		)
 	}
 	return nil

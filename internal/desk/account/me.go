@@ -63,6 +63,8 @@ type Me struct {
 	Current      int      `json:"current" doc:"The last revision there is"`
 	Day          string   `json:"day,omitempty" doc:"The day that is looked at (RFC 3339), if it is not now"`
 	Coming       bool     `json:"coming" doc:"That day is still to come"`
+	Now          string   `json:"now" doc:"What time it is (RFC 3339)"`
+	Zone         string   `json:"zone" doc:"The organisation's time zone, in which its days begin and end (tz database)"`
 	Lacks        bool     `json:"lacks" doc:"A second factor must be set up before anything else"`
 	Provider     string   `json:"provider,omitempty" doc:"By whom one can prove who one is; absent if there is no identity provider"`
 	Passkey      bool     `json:"passkey" doc:"Critical acts are proven by a passkey"`
@@ -84,6 +86,8 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 		Delegated:    []string{},
 		Revision:     h.Revision,
 		Current:      h.Revision,
+		Now:          d.Now().Format(time.RFC3339),
+		Zone:         d.Zone().String(),
 	}
 	if _, me.Passkey, err = d.Has(who.User); err != nil {
 		return nil, err

@@ -245,7 +245,7 @@ func (d *Accounts) endToken(who desk.Actor, t store.Token) error {
 	if err := d.Store.AlterToken(t); err != nil {
 		return err
 	}
-	if err := d.Store.DropDraft(desk.Actor{User: t.User, Token: t.Name}.Drafts()); err != nil {
+	if err := d.Forget(desk.Actor{User: t.User, Token: t.Name}); err != nil {
 		return err
 	}
 	if v, ok := d.known.Load(t.Hash); ok {

@@ -278,6 +278,26 @@ func (d *Editor) Cut(who desk.Actor, a, b desk.End, assignment string) (*desk.Dr
 	})
 }
 
+// PutBack leaves an assignment as it is that the draft takes away or alters.
+func (d *Editor) PutBack(who desk.Actor, assignment string) (*desk.Draft, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
+		was := s.Present.Design().Get(model.KindAssignment, assignment)
+		if was == nil {
+			return desk.Refuse(desk.NotFound, "There is no assignment %q to put back.", assignment)
+		}
+		op := change.Put(p.Base(), was)
+		if op.Before != nil && change.Equal(op.Before, op.After) {
+			return desk.Refuse(desk.Conflict, "The draft leaves this assignment as it is.")
+		}
+		p.Add(0, op)
+		return nil
+	})
+}
+
 // between tells whether an assignment runs between the two ends of a pair.
 func between(a *model.Assignment, p pair) bool {
 	subject := p.upper.Kind == string(model.KindUser) && a.Subject.User == p.upper.ID ||

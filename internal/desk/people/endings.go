@@ -159,7 +159,7 @@ func (d *Office) happen(h *desk.House, c store.Coming) error {
 	after.Users = slices.DeleteFunc(after.Users, func(u string) bool { return u == c.User })
 	why := "Request " + desk.Itoa(c.Request) + ": " + h.Ref(model.KindUser, c.User).Name + " was in “" + g.Name +
 		"” until " +
-		model.Day(c.At)
+		model.Until(c.At)
 	return d.byItself(h, []change.Op{change.Put(h.Design(), after)}, why, c, func(*store.Store) error { return nil })
 }
 

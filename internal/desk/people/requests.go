@@ -476,7 +476,7 @@ func wished(h *desk.House, steps []worklist.Step) string {
 			for _, g := range s.Groups {
 				w := "membership of “" + h.Ref(model.KindGroup, g).Name + "”"
 				if !s.Until.IsZero() {
-					w += ", until " + model.Day(s.Until)
+					w += ", until " + model.Until(s.Until)
 				}
 				out = append(out, w)
 			}

@@ -494,7 +494,7 @@ func said(h *desk.House, s *worklist.Step) string {
 		times += " from " + model.Day(s.From)
 	}
 	if !s.Until.IsZero() {
-		times += " until " + model.Day(s.Until)
+		times += " until " + model.Until(s.Until)
 	}
 	or := func(text, otherwise string) string {
 		if text == "" {

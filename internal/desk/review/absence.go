@@ -102,7 +102,7 @@ func (d *Reviewer) AbsencesDue() error {
 		}
 		var items []store.ReviewItem
 		var steps []store.Decision
-		note := "Away until " + model.Day(a.Until.In(d.Zone())) + "."
+		note := "Away until " + model.Until(a.Until) + "."
 		for _, i := range waiting {
 			if own.Own(itemOf(store.Review{}, i))(a.Instead) {
 				continue

@@ -63,7 +63,7 @@ func (d *Viewer) Conflict(who desk.Actor, id string) (*ConflictSheet, error) {
 	for _, e := range c.Exceptions {
 		v.Exceptions = append(
 			v.Exceptions,
-			Waiver{s.Ref(model.KindUser, e.User), model.Day(e.Until), e.Reason, !s.At.Before(e.Until)},
+			Waiver{s.Ref(model.KindUser, e.User), model.LastDay(e.Until), e.Reason, !s.At.Before(e.Until)},
 		)
 	}
 	for _, b := range breakers(s, id) {

@@ -130,7 +130,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"plan":      {body: map[string]any{"format": "fachwerk-model/1", "name": "Nothing"}},
 		"applyPlan": {query: "hash=x&reason=y", body: map[string]any{"format": "fachwerk-model/1"}, bare: true},
 		"areas":     {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
-		"draft": {}, "keepMine": {in: "none", bare: true}, "discard": {once: true, last: 2},
+		"draft": {}, "keepMine": {in: "none", bare: true}, "discard": {once: true, last: 2}, "restoreDraft": {bare: true},
+		"putBack": {bare: true, body: map[string]any{"assignment": "none"}},
 		"takeOut": {once: true, ready: func(ask asker) (string, any) {
 			ask("POST", "/api/draft/join", map[string]any{
 				"from": end(model.KindUser, d.Users[503].ID), "to": end(model.KindRole, d.Roles[4].ID),
@@ -195,8 +196,10 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"remind":           {in: "3", once: true},
 		"reviewItem":       {in: "1"}, "decide": {body: map[string]any{"items": []int{21}, "decision": "keep"}},
 		"today": {}, "looked": {body: map[string]any{"revision": 1}}, "absence": {}, "fewer": {body: map[string]any{}},
-		"draftFewer": {body: map[string]any{}}, "beAbsent": {body: map[string]any{"instead": d.Users[2].ID,
-			"until": generate.Day.AddDate(0, 0, 30)}},
+		"draftFewer": {body: map[string]any{}}, "beAbsent": {
+			once: true, last: 1, // it hands on what is waiting
+			body: map[string]any{"instead": d.Users[2].ID, "until": generate.Day.AddDate(0, 0, 30)},
+		},
 		"handOn": {
 			in:   "5",
 			body: map[string]any{"to": d.Users[2].ID, "note": "yours"},

@@ -270,6 +270,11 @@ func (a *API) draft() {
 		func(ctx context.Context, _ *struct{}) (*body[*desk.Draft], error) {
 			return answer(a.desk.Discard(actor(ctx)))
 		})
+	on(a, operation{id: "restoreDraft", method: http.MethodPost, path: "/api/draft/restore",
+		summary: "Put back what was discarded last"},
+		func(ctx context.Context, _ *struct{}) (*body[*desk.Draft], error) {
+			return answer(a.desk.Restore(actor(ctx)))
+		})
 	type editInput struct {
 		ID string `path:"id"`
 	}
@@ -326,6 +331,16 @@ func (a *API) draft() {
 	on(a, operation{id: "cut", method: http.MethodPost, path: "/api/draft/cut", summary: "Draft the cutting of a beam"},
 		func(ctx context.Context, in *cutInput) (*body[*desk.Draft], error) {
 			return answer(a.desk.Cut(actor(ctx), in.Body.From, in.Body.To, in.Body.Assignment))
+		})
+	type putBackInput struct {
+		Body struct {
+			Assignment string `json:"assignment" doc:"Its id"`
+		}
+	}
+	on(a, operation{id: "putBack", method: http.MethodPost, path: "/api/draft/put-back",
+		summary: "Leave an assignment as it is that the draft takes away or alters"},
+		func(ctx context.Context, in *putBackInput) (*body[*desk.Draft], error) {
+			return answer(a.desk.PutBack(actor(ctx), in.Body.Assignment))
 		})
 	type undoInput struct {
 		Body struct {

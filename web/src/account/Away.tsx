@@ -3,8 +3,10 @@ import { useState } from "react";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh } from "../api/hooks";
+import { DayField } from "../parts/DayField";
+import { beginOf, endOf } from "../parts/days";
 import { Board } from "../parts/dialog";
-import { Acts } from "../parts/fields";
+import { Acts, Field } from "../parts/fields";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Part } from "../parts/sheet";
@@ -74,7 +76,6 @@ function AwayBoard(props: {
 	const [from, setFrom] = useState("");
 	const [last, setLast] = useState("");
 	const [busy, setBusy] = useState(false);
-	const start = (d: string) => new Date(`${d}T00:00:00`);
 	return (
 		<Board
 			open
@@ -85,14 +86,12 @@ function AwayBoard(props: {
 			<form
 				onSubmit={async (e) => {
 					e.preventDefault();
-					const until = start(last);
-					until.setDate(until.getDate() + 1); // the last day is one of them
 					setBusy(true);
 					await props.onPut(
 						{
 							instead: to?.user.id ?? "",
-							from: from ? start(from).toISOString() : undefined,
-							until: until.toISOString(),
+							from: beginOf(from),
+							until: endOf(last) ?? "",
 						},
 						`${to?.user.name} decides while you are away.`,
 					);
@@ -101,14 +100,10 @@ function AwayBoard(props: {
 			>
 				<Colleagues label="Who decides in your place" autoFocus value={to} onPick={setTo} />
 				<div className="mb-3 flex gap-4">
-					<label>
-						<span className="text-[12px] text-quiet">From (today if empty)</span>
-						<input type="date" className="field" value={from} onChange={(e) => setFrom(e.target.value)} />
-					</label>
-					<label>
-						<span className="text-[12px] text-quiet">The last day away</span>
-						<input type="date" className="field" value={last} onChange={(e) => setLast(e.target.value)} />
-					</label>
+					<Field label="From (today if empty)">
+						{(id) => <DayField id={id} placeholder="today" value={from} onChange={setFrom} />}
+					</Field>
+					<Field label="The last day away">{(id) => <DayField id={id} last value={last} onChange={setLast} />}</Field>
 				</div>
 				<Acts
 					busy={busy}

@@ -5,6 +5,8 @@ import { type Ask, paged, useLens } from "../api/ask";
 import { at } from "../api/at";
 import { data } from "../api/client";
 import { useSet, useTyped } from "../house/lens";
+import { DayField } from "../parts/DayField";
+import { beginOf, endOf } from "../parts/days";
 import { Failed } from "../parts/loading";
 import { Rooms } from "../parts/tabs";
 import { moment, Name } from "../parts/words";
@@ -43,8 +45,8 @@ export function SecurityLog() {
 	const [words, type] = useTyped("q");
 	const q = useDeferredValue(words.trim() || undefined);
 	const what = params.get("what") ?? undefined;
-	const day = (name: string) => (params.get(name) ? `${params.get(name)}T00:00:00Z` : undefined);
-	const search = { what, q, from: day("from"), until: day("to") };
+	const get = (name: string) => params.get(name) ?? "";
+	const search = { what, q, from: beginOf(get("from")), until: endOf(get("to")) };
 	const pages = useInfiniteQuery({
 		...paged(lens, ["security-log", search], (ask: Ask, before: number) =>
 			data(ask.GET("/api/security-log", { params: { query: { ...search, before, limit: pageSize } } })),
@@ -83,20 +85,8 @@ export function SecurityLog() {
 						</option>
 					))}
 				</select>
-				<input
-					aria-label="From"
-					type="date"
-					className="field"
-					value={params.get("from") ?? ""}
-					onChange={(e) => set({ from: e.target.value })}
-				/>
-				<input
-					aria-label="Until"
-					type="date"
-					className="field"
-					value={params.get("to") ?? ""}
-					onChange={(e) => set({ to: e.target.value })}
-				/>
+				<DayField label="From" inline past placeholder="from" value={get("from")} onChange={(from) => set({ from })} />
+				<DayField label="Until" inline past last placeholder="until" value={get("to")} onChange={(to) => set({ to })} />
 				{file.size > 0 && (
 					<button type="button" className="link" onClick={() => set({ q: null, what: null, from: null, to: null })}>
 						All

@@ -4,13 +4,14 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { acting } from "../house/rights";
+import { endOf } from "../parts/days";
 import { Board } from "../parts/dialog";
-import { Field, instantOf, TextField } from "../parts/fields";
+import { Field, TextField } from "../parts/fields";
 import { Loaded } from "../parts/loading";
 import { PickOne } from "../parts/Picker";
 import { Rooms } from "../parts/tabs";
 import { useProven } from "../parts/useProven";
-import { day, moment, Named } from "../parts/words";
+import { day, lastDay, moment, Named } from "../parts/words";
 
 const key = ["tokens"] as const;
 
@@ -91,9 +92,9 @@ export function Tokens() {
 												) : !t.expires ? (
 													"no end"
 												) : new Date(t.expires) < new Date() ? (
-													<b className="text-ochre">run out {day(t.expires)}</b>
+													<b className="text-ochre">run out {lastDay(t.expires)}</b>
 												) : (
-													day(t.expires)
+													lastDay(t.expires)
 												)}
 											</td>
 											<td className={`${look} text-right`}>
@@ -197,7 +198,7 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 						name: name.trim(),
 						purpose,
 						user: purpose === "api" ? user?.id : undefined,
-						expires: instantOf(until),
+						expires: endOf(until),
 						signIns: purpose === "scim" && signIns,
 					});
 				}}
@@ -241,8 +242,9 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 					</label>
 				)}
 				<TextField
-					label="Good until"
+					label="Good until the end of"
 					type="date"
+					last
 					value={until}
 					onChange={setUntil}
 					hint="Empty: until it is withdrawn."

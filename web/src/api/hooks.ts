@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQueryClient } from "@tanstack/react-query";
+import { setClock } from "../parts/days";
 import { type Ask, keep, useAsk, useLens } from "./ask";
 import { api, data, type Schemas } from "./client";
 
@@ -11,7 +12,11 @@ export type Lookup = { focus?: string; second?: string; where?: string };
 export const useMe = () =>
 	useAsk({
 		queryKey: ["me"],
-		queryFn: (ask: Ask) => data(ask.GET("/api/me")),
+		queryFn: async (ask: Ask) => {
+			const me = await data(ask.GET("/api/me"));
+			setClock(me, Date.now());
+			return me;
+		},
 		retry: false,
 		refetchInterval: 15_000,
 		placeholderData: keepPreviousData,
@@ -230,9 +235,11 @@ export function useDrafting<A>(run: (argument: A) => Promise<Schemas["Draft"]>) 
 
 export const draftJoin = (body: Schemas["JoinInputBody"]) => data(api.POST("/api/draft/join", { body }));
 export const draftCut = (body: Schemas["CutInputBody"]) => data(api.POST("/api/draft/cut", { body }));
+export const draftPutBack = (assignment: string) => data(api.POST("/api/draft/put-back", { body: { assignment } }));
 export const draftUndo = (revision: number) => data(api.POST("/api/draft/undo", { body: { revision } }));
 export const draftTakeOut = (id: string) => data(api.DELETE("/api/draft/edits/{id}", { params: { path: { id } } }));
 export const draftDiscard = () => data(api.DELETE("/api/draft"));
+export const draftRestore = () => data(api.POST("/api/draft/restore"));
 
 export const draftKeep = (id: string) => data(api.POST("/api/draft/edits/{id}/keep", { params: { path: { id } } }));
 export const draftAssign = (body: Schemas["AssignInputBody"]) => data(api.POST("/api/draft/assign", { body }));

@@ -719,6 +719,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/draft/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave an assignment as it is that the draft takes away or alters */
+        post: operations["putBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/draft/repair": {
         parameters: {
             query?: never;
@@ -730,6 +747,23 @@ export interface paths {
         put?: never;
         /** Draft a repair */
         post: operations["repair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put back what was discarded last */
+        post: operations["restoreDraft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4215,6 +4249,11 @@ export interface components {
             conflicts: components["schemas"]["Clash"][];
             /** @description Why the password must have been given within ten minutes to apply it */
             critical: string[];
+            /**
+             * Format: int64
+             * @description Of an empty draft: how many changes were discarded last, which can be restored
+             */
+            discarded: number;
             edits: components["schemas"]["DraftEdit"][];
             /**
              * Format: int64
@@ -5400,6 +5439,8 @@ export interface components {
             delegated: string[];
             /** @description A second factor must be set up before anything else */
             lacks: boolean;
+            /** @description What time it is (RFC 3339) */
+            now: string;
             organisation: string;
             /** @description Critical acts are proven by a passkey */
             passkey: boolean;
@@ -5425,6 +5466,8 @@ export interface components {
              * @description Review items that wait for this person's decision
              */
             waiting: number;
+            /** @description The organisation's time zone, in which its days begin and end (tz database) */
+            zone: string;
         };
         Meanwhile: {
             /** Format: date-time */
@@ -5976,6 +6019,10 @@ export interface components {
             after: components["schemas"]["DesignAssignment"];
             /** @description As it was looked at; absent for a new one */
             before?: components["schemas"]["DesignAssignment"];
+        };
+        PutBackInputBody: {
+            /** @description Its id */
+            assignment: string;
         };
         PutConflict: {
             /** @description A new one without an id is given one that is made of its name */
@@ -9080,6 +9127,39 @@ export interface operations {
             };
         };
     };
+    putBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackInputBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     repair: {
         parameters: {
             query?: never;
@@ -9092,6 +9172,35 @@ export interface operations {
                 "application/json": components["schemas"]["RepairInputBody"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restoreDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -4,8 +4,9 @@ import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { design, putDelegation, useAreas } from "../api/hooks";
 import { Bracket } from "../parts/Bracket";
+import { DayField } from "../parts/DayField";
 import { useDraftForm } from "../parts/DraftForm";
-import { dateOf, instantLike } from "../parts/fields";
+import { beginLike, dayOf, endLike, lastDayOf, sayDay } from "../parts/days";
 import { type By, PeopleBracket } from "../parts/PeopleBracket";
 import { Chips, Picker } from "../parts/Picker";
 import { CeilingExample, CeilingLine } from "./Ceiling";
@@ -60,8 +61,8 @@ export function EditDelegation({
 		whole: o?.groupsWhole ?? false,
 		area: of && !of.whole ? of.area : undefined,
 		days: o?.maxDays === undefined ? "" : String(o.maxDays),
-		from: dateOf(o?.from),
-		until: dateOf(o?.until),
+		from: dayOf(o?.from),
+		until: lastDayOf(o?.until),
 	};
 	const meant = (v: Said): Schemas["DesignDelegation"] => ({
 		id: edited?.id ?? "",
@@ -80,8 +81,8 @@ export function EditDelegation({
 		groupsWhole: v.whole || undefined,
 		area: v.area?.id === root ? undefined : v.area?.id,
 		maxDays: v.days ? Number(v.days) : undefined,
-		from: instantLike(v.from, o?.from),
-		until: instantLike(v.until, o?.until),
+		from: beginLike(v.from, o?.from),
+		until: endLike(v.until, o?.until),
 	});
 	const form = useDraftForm({
 		start,
@@ -260,19 +261,19 @@ export function EditDelegation({
 							label="From and until when it holds"
 							text={
 								from || until
-									? [from && `from ${from}`, until && `until ${until}`].filter(Boolean).join(" ")
+									? [from && `from ${sayDay(from)}`, until && `until the end of ${sayDay(until)}`]
+											.filter(Boolean)
+											.join(" ")
 									: "from now on, without an end"
 							}
 							empty=""
 						>
-							<label className="mb-2 block">
-								from
-								<input type="date" className="field" {...register("from")} />
-							</label>
-							<label className="block">
-								until
-								<input type="date" className="field" {...register("until")} />
-							</label>
+							<div className="mb-2">
+								from <DayField label="From" value={from} onChange={(d) => setValue("from", d)} />
+							</div>
+							<div>
+								until the end of <DayField label="Last day" last value={until} onChange={(d) => setValue("until", d)} />
+							</div>
 						</Bracket>
 						.
 					</p>

@@ -1,8 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { setFindingsAside, useRefresh } from "../api/hooks";
+import { endOf } from "../parts/days";
 import { Board } from "../parts/dialog";
-import { Acts, instantOf, TextField } from "../parts/fields";
+import { Acts, TextField } from "../parts/fields";
 import { useNotice } from "../parts/notice";
 import { count } from "../parts/words";
 
@@ -25,8 +26,7 @@ export function AsideBoard({
 	const [reason, setReason] = useState("");
 	const what = count(ids.length, "finding", "findings");
 	const save = useMutation({
-		mutationFn: () =>
-			setFindingsAside(aside ? { ids } : { ids, until: instantOf(until) ?? undefined, reason: reason.trim() }),
+		mutationFn: () => setFindingsAside(aside ? { ids } : { ids, until: endOf(until), reason: reason.trim() }),
 		onSuccess: async () => {
 			await refresh();
 			tell(aside ? `${what} told again.` : `${what} set aside.`);
@@ -42,7 +42,7 @@ export function AsideBoard({
 			about={
 				aside
 					? "They are told as what is loose from now on."
-					: "They are not told until that day, and then again if their cause is still there. Who set them aside, and why, stays on record."
+					: "They are not told until that day is over, and then again if their cause is still there. Who set them aside, and why, stays on record."
 			}
 		>
 			<form
@@ -53,7 +53,7 @@ export function AsideBoard({
 			>
 				{!aside && (
 					<>
-						<TextField label="Until" type="date" required value={until} onChange={setUntil} autoFocus />
+						<TextField label="Until the end of" type="date" last required value={until} onChange={setUntil} autoFocus />
 						<TextField
 							label="Why it can stay as it is until then"
 							required

@@ -8,7 +8,7 @@ import { acting, may } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { count, day, kindWords, Name, Named, number } from "../parts/words";
+import { count, kindWords, lastDay, Name, Named, number } from "../parts/words";
 import { AsideBoard } from "./AsideBoard";
 
 type Kind = Schemas["FindingKind"];
@@ -272,7 +272,7 @@ function Line({
 					))}
 					{row.aside && (
 						<span>
-							set aside until {day(row.aside.until)} by {row.aside.by.name}: “{row.aside.reason}”
+							set aside until the end of {lastDay(row.aside.until)} by {row.aside.by.name}: “{row.aside.reason}”
 						</span>
 					)}
 				</p>

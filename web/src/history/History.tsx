@@ -2,7 +2,9 @@ import { useDeferredValue } from "react";
 import { useSearchParams } from "react-router";
 import { useHouse } from "../house/context";
 import { useSet, useTyped } from "../house/lens";
+import { DayField } from "../parts/DayField";
 import { Downloads } from "../parts/Downloads";
+import { beginOf, endOf } from "../parts/days";
 import { PickOne } from "../parts/Picker";
 import { Rooms } from "../parts/tabs";
 import { kindWords } from "../parts/words";
@@ -28,10 +30,6 @@ export function History() {
 	const [params] = useSearchParams();
 	const set = useSet();
 	const get = (name: string) => params.get(name) || undefined;
-	const day = (name: string) => {
-		const d = get(name);
-		return d && `${d}T00:00:00Z`;
-	};
 	const [words, type] = useTyped("q");
 	const q = useDeferredValue(words.trim() || undefined);
 	const search: RecordSearch = {
@@ -40,8 +38,8 @@ export function History() {
 		user: get("user"),
 		who: get("who"),
 		q,
-		from: day("from"),
-		until: day("to"),
+		from: beginOf(get("from") ?? ""),
+		until: endOf(get("to") ?? ""),
 	};
 	const narrowed = Object.values(search).some(Boolean);
 	const chosen = (name: string) => {
@@ -92,19 +90,22 @@ export function History() {
 					value={chosen("who")}
 					onChange={(r) => set({ who: r?.id, whoName: r?.name })}
 				/>
-				<input
-					aria-label="From"
-					type="date"
-					className="field"
+				<DayField
+					label="From"
+					inline
+					past
+					placeholder="from"
 					value={get("from") ?? ""}
-					onChange={(e) => set({ from: e.target.value })}
+					onChange={(from) => set({ from })}
 				/>
-				<input
-					aria-label="Until"
-					type="date"
-					className="field"
+				<DayField
+					label="Until"
+					inline
+					past
+					last
+					placeholder="until"
 					value={get("to") ?? ""}
-					onChange={(e) => set({ to: e.target.value })}
+					onChange={(to) => set({ to })}
 				/>
 				{narrowed && (
 					<button

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { useAreas } from "../api/hooks";
+import { DayField } from "../parts/DayField";
 import { day } from "../parts/words";
 import { useSet } from "./lens";
 
@@ -82,23 +83,18 @@ function When({ day, onChoose }: { day: string | null; onChoose: (day: string | 
 			</label>
 			{day || choosing ? (
 				<>
-					<input
+					<DayField
 						id="when"
-						type="date"
-						className="bg-transparent py-1 font-semibold text-slate"
-						// biome-ignore lint/a11y/noAutofocus: it was asked for just now
+						inline
+						className="w-full bg-transparent py-1 pr-8 font-semibold text-slate"
 						autoFocus={choosing}
 						value={typed || day?.slice(0, 10) || ""}
-						onChange={(e) => {
-							setTyped(e.target.value);
-							// A year that is being typed begins with noughts.
-							if (e.target.value >= "1900") {
-								onChoose(e.target.value);
-								setTyped("");
-							}
+						onChange={setTyped}
+						onBlur={() => {
+							setChoosing(false);
+							if (typed) onChoose(typed);
+							setTyped("");
 						}}
-						onBlur={() => setChoosing(false)}
-						onKeyDown={(e) => e.key === "Escape" && setChoosing(false)}
 					/>
 					{day && (
 						<button

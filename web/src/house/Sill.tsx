@@ -1,12 +1,15 @@
 import { useEffect, useState } from "react";
 import type { Schemas } from "../api/client";
-import { useDraft } from "../api/hooks";
+import { draftRestore, useDraft, useDrafting } from "../api/hooks";
+import { useNotice } from "../parts/notice";
 import { count, moment } from "../parts/words";
 import { OpenSill } from "./OpenSill";
 
 /** The beam at the bottom: the draft. Nothing is ever applied without passing here. */
 export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean }) {
 	const draft = useDraft();
+	const restore = useDrafting(draftRestore);
+	const { refuse } = useNotice();
 	const [open, setOpen] = useState(false);
 	const edits = draft.data?.edits ?? [];
 	useEffect(() => {
@@ -35,6 +38,16 @@ export function Sill({ me, drafting }: { me: Schemas["Me"]; drafting: boolean })
 					: me.day || me.user.id !== me.signedIn.id
 						? `Everything shown is revision ${me.revision}. Nothing can be changed from here; your draft is kept.`
 						: `${drafting ? "No draft. Everything shown" : "Everything shown"} is revision ${me.revision}${me.applied ? `, ${moment(me.applied)}` : ""}.`}
+				{draft.data && draft.data.discarded > 0 && !me.day && (
+					<button
+						type="button"
+						className="link ml-4"
+						disabled={restore.isPending}
+						onClick={() => restore.mutate(undefined, { onError: refuse })}
+					>
+						Bring back {count(draft.data.discarded, "discarded change", "discarded changes")}
+					</button>
+				)}
 			</section>
 		);
 	}

@@ -6,7 +6,7 @@ import { useTo } from "../house/lens";
 import { Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
 import { Rooms } from "../parts/tabs";
-import { count, day } from "../parts/words";
+import { count, lastDay } from "../parts/words";
 
 type Planned = Schemas["LeavingPlanned"];
 
@@ -59,7 +59,7 @@ function Days({ title, list, empty }: { title: string; list: Planned[]; empty: s
 			{days.map(([on, who]) => (
 				<div key={on} className="grid grid-cols-[150px_minmax(0,1fr)] border-b border-hair py-2">
 					<p>
-						<b>{day(on)}</b>
+						<b>{lastDay(on)}</b>
 						<span className="block text-[12px] text-quiet">{count(who.length, "person", "people")}</span>
 					</p>
 					<ul>

@@ -4,11 +4,12 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useDrafting } from "../api/hooks";
 import { useTo } from "../house/lens";
-import { instantOf } from "../parts/fields";
+import { DayField } from "../parts/DayField";
+import { endOf, lastDayOf, plus, sayDay, today } from "../parts/days";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Picker } from "../parts/Picker";
-import { addressOf, count, day, Named, NamedAll } from "../parts/words";
+import { addressOf, count, lastDay, Named, NamedAll } from "../parts/words";
 
 type Leaver = Schemas["LeavingPerson"];
 type Ref = Schemas["Ref"];
@@ -28,17 +29,15 @@ const items = "items";
 
 /** The last day of the month, or of the next one near its end. */
 function monthsEnd(): string {
-	const now = new Date();
-	const end = new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() + 1, 1));
-	if (end.getTime() - now.getTime() < 2 * 86_400_000) end.setUTCMonth(end.getUTCMonth() + 1);
-	return end.toISOString().slice(0, 10);
+	const first = `${plus(today(), 2).slice(0, 7)}-01`;
+	return plus(plus(first, 0, 1), -1);
 }
 
 function Board({ leaver: l }: { leaver: Leaver }) {
 	const to = useTo();
 	const navigate = useNavigate();
 	const { tell, refuse } = useNotice();
-	const [on, setOn] = useState(l.planned ? l.planned.on.slice(0, 10) : monthsEnd());
+	const [on, setOn] = useState(l.planned ? lastDayOf(l.planned.on) : monthsEnd());
 	const [takes, setTakes] = useState<Record<string, Ref | undefined>>({});
 	const take = (key: string, who?: Ref) => setTakes((t) => ({ ...t, [key]: who }));
 	const keys = [...l.duties.map((d) => keyOf(d.kind, d.id)), ...(l.items > 0 && l.mayHand ? [items] : [])];
@@ -48,7 +47,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 			api.POST("/api/draft/leaving", {
 				body: {
 					user: l.user.id,
-					on: instantOf(on) ?? "",
+					on: endOf(on) ?? "",
 					duties: l.duties.flatMap((d) => {
 						const who = takes[keyOf(d.kind, d.id)];
 						return who ? [{ kind: d.kind as "role", id: d.id, to: who.id }] : [];
@@ -99,15 +98,16 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 						<Link className="hover:underline" to={to(addressOf("user", l.user.id) ?? "/people")}>
 							{l.user.name}
 						</Link>{" "}
-						leaves on
+						leaves after
 					</h1>
-					<input
-						type="date"
-						aria-label="The day"
+					<DayField
+						label="The last day"
+						inline
 						required
-						className="board px-2 py-1 text-[18px] font-bold text-slate"
+						last
+						className="board w-full px-2 py-1 pr-8 text-[18px] font-bold text-slate"
 						value={on}
-						onChange={(e) => setOn(e.target.value)}
+						onChange={setOn}
 					/>
 					<p className="min-w-0 grow truncate text-quiet">
 						{[l.title, l.home].filter(Boolean).join(" · ")}
@@ -119,8 +119,8 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 				</div>
 				{l.planned && (
 					<p className="mt-1 border-l-8 border-ochre-line bg-sunk px-3 py-1">
-						{l.planned.gone ? "They have left" : "They leave"} on <b>{day(l.planned.on)}</b>, as {l.planned.by.name}{" "}
-						planned it with revision {l.planned.revision}.{" "}
+						{l.planned.gone ? "They have left" : "They leave"} after <b>{lastDay(l.planned.on)}</b>, as{" "}
+						{l.planned.by.name} planned it with revision {l.planned.revision}.{" "}
 						<button
 							type="button"
 							className="link"
@@ -233,12 +233,14 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 					)}
 				</div>
 				<section aria-label="What happens" className="min-h-0 overflow-auto px-[18px] py-3">
-					<h2 className="border-b-[3px] border-[var(--beam)] text-[14px] font-bold">Until {on ? day(on) : "then"}</h2>
+					<h2 className="border-b-[3px] border-[var(--beam)] text-[14px] font-bold">
+						Until the end of {on ? sayDay(on) : "that day"}
+					</h2>
 					<p className="py-2">
 						{l.user.name} keeps all they have. {keys.length > 0 && "Who takes over answers for it from today."}
 					</p>
 					<h2 className="mt-3 border-b-[3px] border-[var(--beam)] text-[14px] font-bold">
-						On {on ? day(on) : "the day"}
+						After {on ? sayDay(on) : "that day"}
 					</h2>
 					<ul>
 						<li className="border-b border-hair py-1.5">

@@ -11,7 +11,7 @@ import { Loaded } from "../parts/loading";
 import { Line, Part } from "../parts/sheet";
 import { Rooms } from "../parts/tabs";
 import { Wall } from "../parts/Wall";
-import { count, day, Named } from "../parts/words";
+import { count, day, lastDay, Named } from "../parts/words";
 import { useRequest, useRequests } from "../requests/hooks";
 import { Need } from "../requests/Need";
 import { stateWords } from "../requests/RequestsPage";
@@ -96,7 +96,7 @@ function Again() {
 		<div className="mb-4 border-l-8 border-ochre-line bg-sunk px-3 py-2">
 			<p>
 				{request.data.what}
-				{request.data.ends && ` ends on ${day(request.data.ends)}`}. Do you still need it then?
+				{request.data.ends && ` ends on ${lastDay(request.data.ends)}`}. Do you still need it then?
 			</p>
 			<Need again={request.data} />
 		</div>
@@ -167,7 +167,7 @@ function Asked() {
 							{r.what}
 						</Link>
 						{r.state === "granted" && r.ends && (
-							<span className="text-[12px] text-quiet"> ends by itself on {day(r.ends)}</span>
+							<span className="text-[12px] text-quiet"> ends by itself on {lastDay(r.ends)}</span>
 						)}
 					</Line>
 				))}

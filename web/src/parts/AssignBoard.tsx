@@ -3,8 +3,10 @@ import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
 import { SeatsNeeded } from "../seats/SeatsNeeded";
 import { AssignLook } from "./AssignLook";
+import { DayField } from "./DayField";
+import { beginLike, dayOf, endLike, lastDayOf } from "./days";
 import { Board } from "./dialog";
-import { Acts, dateOf, instantLike, orNone } from "./fields";
+import { Acts, orNone } from "./fields";
 import { useNotice } from "./notice";
 import { Chips } from "./Picker";
 import { count } from "./words";
@@ -29,8 +31,8 @@ export function useTerms(start: {
 	const [area, setArea] = useState(start.area ?? "");
 	const [reach, setReach] = useState<NonNullable<Terms["reach"]>>(start.reach ?? "area");
 	const [mode, setMode] = useState<NonNullable<Terms["mode"]>>(start.mode ?? "full");
-	const [from, setFrom] = useState(dateOf(start.from));
-	const [until, setUntil] = useState(dateOf(start.until));
+	const [from, setFrom] = useState(dayOf(start.from));
+	const [until, setUntil] = useState(lastDayOf(start.until));
 	const [reason, setReason] = useState(start.reason ?? "");
 	const ids = { area: useId(), reach: useId(), mode: useId(), from: useId(), until: useId(), reason: useId() };
 	const root = areas.data?.[0]?.id;
@@ -38,8 +40,8 @@ export function useTerms(start: {
 		area: area && area !== root ? area : undefined,
 		reach,
 		mode,
-		from: instantLike(from, start.from),
-		until: instantLike(until, start.until),
+		from: beginLike(from, start.from),
+		until: endLike(until, start.until),
 		reason: orNone(reason),
 	};
 	const place = (
@@ -76,25 +78,16 @@ export function useTerms(start: {
 		</>
 	);
 	const begin = (
-		<span className="whitespace-nowrap">
-			from{" "}
-			<label htmlFor={ids.from} className="sr-only">
-				From
-			</label>
-			<input id={ids.from} type="date" className={pick} value={from} onChange={(e) => setFrom(e.target.value)} />
+		<span>
+			from <DayField label="From" placeholder="now" value={from} onChange={setFrom} />
 		</span>
 	);
 	const sentence = (
 		<>
 			{start.bounds !== "until" && place}
 			{!start.bounds && begin}{" "}
-			<span className="whitespace-nowrap">
-				until{" "}
-				<label htmlFor={ids.until} className="sr-only">
-					Until
-				</label>
-				<input id={ids.until} type="date" className={pick} value={until} onChange={(e) => setUntil(e.target.value)} />
-				{!until && <span className="ml-2 text-[12px] text-quiet">(no end)</span>}
+			<span>
+				until the end of <DayField label="Until" last placeholder="no end" value={until} onChange={setUntil} />
 			</span>
 		</>
 	);

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
-import { draftCut, useDrafting } from "../api/hooks";
+import { draftCut, draftPutBack, useDrafting } from "../api/hooks";
 import { useTo } from "../house/lens";
 import { TermsBoard } from "./AssignBoard";
 import { useNotice } from "./notice";
@@ -29,6 +29,7 @@ export function Grants({
 }) {
 	const { refuse } = useNotice();
 	const cut = useDrafting(draftCut);
+	const back = useDrafting(draftPutBack);
 	const [editing, setEditing] = useState<Schemas["Grant"] | null>(null);
 	const [all, setAll] = useState(false);
 	const wordOf = (g: Schemas["Grant"]) =>
@@ -78,6 +79,16 @@ export function Grants({
 								<LastWord of={wordOf(g)} />
 								{g.terms.reason && ` — “${g.terms.reason}”`} <Mark draft={g.draft} />
 							</span>
+							{g.may && g.draft === "cut" && (
+								<button
+									type="button"
+									className="link shrink-0"
+									aria-label={`Put ${g.target.name} of ${g.subject.name} back`}
+									onClick={() => back.mutate(g.terms.id, { onError: refuse })}
+								>
+									Put back
+								</button>
+							)}
 							{g.may && g.draft !== "cut" && (
 								<>
 									<button type="button" className="link shrink-0" onClick={() => setEditing(g)}>

@@ -1,4 +1,5 @@
 import { type ReactNode, useId } from "react";
+import { DayField } from "./DayField";
 
 /** A labelled place in a form. What stands in it is told by its label. */
 export function Field({
@@ -13,7 +14,7 @@ export function Field({
 	const id = useId();
 	return (
 		<div className="mb-3">
-			<label htmlFor={id} className="text-[12px] text-quiet">
+			<label htmlFor={id} className="block text-[12px] text-quiet">
 				{label}
 			</label>
 			{children(id)}
@@ -29,6 +30,8 @@ export type TextProps = {
 	hint?: string;
 	required?: boolean;
 	type?: string;
+	/** Of a day: it is the last one, which is still in. */
+	last?: boolean;
 	lines?: number;
 	max?: number;
 	autoFocus?: boolean;
@@ -45,6 +48,7 @@ export function TextField({
 	hint,
 	required,
 	type,
+	last,
 	lines,
 	max,
 	autoFocus,
@@ -54,7 +58,18 @@ export function TextField({
 	return (
 		<Field label={required ? `${label} *` : label} hint={hint}>
 			{(id) =>
-				lines ? (
+				type === "date" ? (
+					<DayField
+						id={id}
+						box={box}
+						value={value}
+						onChange={onChange}
+						last={last}
+						required={required}
+						kept={kept}
+						autoFocus={autoFocus}
+					/>
+				) : lines ? (
 					<textarea
 						ref={box}
 						id={id}
@@ -132,13 +147,6 @@ export function Acts({
 		</div>
 	);
 }
-
-/** The day of an instant, as a date input has it; and back, as the beginning of that day. */
-export const dateOf = (instant?: string) => instant?.slice(0, 10) ?? "";
-export const instantOf = (date: string) => (date ? `${date}T00:00:00Z` : undefined);
-
-/** The instant of a day that was chosen. One that was not touched keeps its hour. */
-export const instantLike = (date: string, was?: string) => (date === dateOf(was) ? was : instantOf(date));
 
 /** A text that was left empty is none. */
 export const orNone = (text: string) => text.trim() || undefined;

@@ -3,6 +3,7 @@ import type { Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { sees } from "../house/rights";
+import { beginOf, dayOf, lastDayOf, sayDay, sayMoment } from "./days";
 
 /** The words for the levels of risk. */
 export const riskWords = ["", "elevated", "high", "critical"];
@@ -107,19 +108,11 @@ export function Sentence({ parts }: { parts: Schemas["Phrase"][] }) {
 	);
 }
 
-const dayForm = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
-const momentForm = new Intl.DateTimeFormat("en-GB", {
-	day: "numeric",
-	month: "short",
-	year: "numeric",
-	hour: "2-digit",
-	minute: "2-digit",
-});
-
-export const day = (instant: string) => dayForm.format(new Date(instant));
-/** The last day before an instant at which something ends: people name the day that is still in. */
-export const lastDay = (until: string) => day(new Date(Date.parse(until) - 1).toISOString());
-export const moment = (instant: string) => momentForm.format(new Date(instant));
+export const day = (instant: string) => sayDay(dayOf(instant));
+/** When something ends, after “until” or “on”: the last day, which is still in, or the instant if it ends within a day. */
+export const lastDay = (until: string) =>
+	beginOf(dayOf(until)) === until.replace(/\.0+Z$/, "Z") ? sayDay(lastDayOf(until)) : sayMoment(until);
+export const moment = sayMoment;
 
 /** When something was last used; nothing where that is not known. */
 export const used = (u: { at?: string } | undefined) => u && (u.at ? `last used ${day(u.at)}` : "never used");

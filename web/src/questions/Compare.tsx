@@ -6,6 +6,7 @@ import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
+import { DayField } from "../parts/DayField";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { Picker } from "../parts/Picker";
@@ -107,16 +108,7 @@ function OtherDay({ onDay, children }: { onDay: (day: string) => void; children:
 				setOpen(false);
 			}}
 		>
-			<input
-				type="date"
-				aria-label="Day"
-				required
-				className="field !w-[150px]"
-				value={day}
-				// biome-ignore lint/a11y/noAutofocus: it was just asked for
-				autoFocus
-				onChange={(e) => setDay(e.target.value)}
-			/>
+			<DayField label="Day" inline required past autoFocus value={day} onChange={setDay} />
 			<button type="submit" className="action">
 				Look
 			</button>

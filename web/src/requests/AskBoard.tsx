@@ -5,8 +5,10 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useAreas } from "../api/hooks";
 import { useTo } from "../house/lens";
+import { DayField } from "../parts/DayField";
+import { endOf, plus, today } from "../parts/days";
 import { Board } from "../parts/dialog";
-import { Acts, dateOf, instantOf, TextField } from "../parts/fields";
+import { Acts, TextField } from "../parts/fields";
 import { useNotice } from "../parts/notice";
 import { count, riskWords } from "../parts/words";
 import { useRequestsChanged } from "./hooks";
@@ -35,10 +37,10 @@ export function AskBoard({
 	const changed = useRequestsChanged();
 	const permission = wanted.kind === "permission";
 	const [area, setArea] = useState(again?.area ?? where ?? "");
-	const [until, setUntil] = useState(() => dateOf(inDays(90)));
+	const [until, setUntil] = useState(() => plus(today(), 90));
 	const [reason, setReason] = useState(again?.reason ?? "");
 	const [way, setWay] = useState<string | null>(null);
-	const ids = { area: useId(), until: useId() };
+	const ids = { area: useId() };
 	const ways = useAsk({
 		queryKey: [...design, "ways", wanted.id, area],
 		queryFn: (ask: Ask) =>
@@ -58,12 +60,12 @@ export function AskBoard({
 			data(
 				api.POST("/api/requests", {
 					body: permission
-						? { permission: wanted.id, where: area || root, way: chosen?.id, until: instantOf(until), reason }
+						? { permission: wanted.id, where: area || root, way: chosen?.id, until: endOf(until), reason }
 						: {
 								kind: wanted.kind as "role" | "set" | "group",
 								id: wanted.id,
 								area: wanted.kind === "group" ? undefined : place,
-								until: instantOf(until),
+								until: endOf(until),
 								reason,
 							},
 				}),
@@ -118,19 +120,8 @@ export function AskBoard({
 							,{" "}
 						</>
 					)}
-					<span className="whitespace-nowrap">
-						until{" "}
-						<label htmlFor={ids.until} className="sr-only">
-							Until
-						</label>
-						<input
-							id={ids.until}
-							type="date"
-							className={pick}
-							value={until}
-							onChange={(e) => setUntil(e.target.value)}
-						/>
-						{!until && <span className="ml-2 text-[12px] text-quiet">(no end)</span>}
+					<span>
+						until the end of <DayField label="Until" last placeholder="no end" value={until} onChange={setUntil} />
 					</span>
 				</p>
 				{permission && (
@@ -189,5 +180,3 @@ export function AskBoard({
 		</Board>
 	);
 }
-
-const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString();

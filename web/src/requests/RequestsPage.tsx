@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client";
 import { useTo } from "../house/lens";
 import { Loaded } from "../parts/loading";
 import { Rooms } from "../parts/tabs";
-import { day, moment, NamedAll } from "../parts/words";
+import { day, lastDay, moment, NamedAll } from "../parts/words";
 import { Decide } from "./Decide";
 import { useRequest, useRequests } from "./hooks";
 import { Need } from "./Need";
@@ -129,7 +129,7 @@ function Shown({ request: r }: { request: Request }) {
 			{r.state === "granted" && (
 				<p className="mt-3 font-semibold text-moss">
 					✓ Granted by revision {r.revision}
-					{r.ends && `; it ends by itself on ${day(r.ends)}`}.
+					{r.ends && `; it ends by itself on ${lastDay(r.ends)}`}.
 				</p>
 			)}
 			{r.state === "open" && <Decide request={r} refusing={refusing} onRefusing={setRefusing} />}

@@ -3,7 +3,7 @@ import { useReviewItem } from "../api/hooks";
 import { alike, GroupImpact } from "../parts/impact";
 import { Loaded } from "../parts/loading";
 import { Scroll } from "../parts/Scroll";
-import { count, day, extent, moment, Named, Risk, Sentence } from "../parts/words";
+import { count, day, extent, lastDay, moment, Named, Risk, Sentence } from "../parts/words";
 
 /** What is needed to decide an item: since when, by whom, how it is used, who else has it, and what would really go away. */
 export function ItemEvidence({ item }: { item: Schemas["ReviewItem"] }) {
@@ -123,7 +123,7 @@ function OfOther({ item, evidence: e, idle }: Facts & { item: Schemas["ReviewIte
 			)}
 			<Fact
 				title="Ends by itself"
-				value={e.ends ? day(e.ends) : "never"}
+				value={e.ends ? lastDay(e.ends) : "never"}
 				note={e.needless ? "nothing is violated without it" : ""}
 				bad={e.needless}
 			/>

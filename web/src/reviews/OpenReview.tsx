@@ -6,6 +6,8 @@ import { api, data, type Schemas } from "../api/client";
 import { design, useAreas, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { Bracket } from "../parts/Bracket";
+import { DayField } from "../parts/DayField";
+import { endOf, sayDay } from "../parts/days";
 import { useNotice } from "../parts/notice";
 import { Picker } from "../parts/Picker";
 import { count, day, kindWords, riskWords } from "../parts/words";
@@ -122,7 +124,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 			? { by: then, person: then === "person" ? thenPerson?.id : undefined, risk: thenRisk || undefined }
 			: undefined,
 		fate,
-		due: due ? new Date(`${due}T23:59:59Z`).toISOString() : undefined,
+		due: endOf(due),
 	};
 	const chosen =
 		ask !== "" || Object.values(what).some(Boolean) || risk > 0 || filter.trim() !== "" || whereId !== undefined;
@@ -321,14 +323,8 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 				) : (
 					<>
 						, by{" "}
-						<Bracket label="Due" text={due ? day(`${due}T12:00:00Z`) : "in three weeks"} empty="">
-							<input
-								type="date"
-								aria-label="Due day"
-								className="field"
-								value={due}
-								onChange={(e) => setDue(e.target.value)}
-							/>
+						<Bracket label="Due" text={due ? sayDay(due) : "in three weeks"} empty="">
+							<DayField label="Due day" last value={due} onChange={setDue} />
 						</Bracket>
 					</>
 				)}

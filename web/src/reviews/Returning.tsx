@@ -1,7 +1,9 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { Bracket } from "../parts/Bracket";
-import { count, day } from "../parts/words";
+import { DayField } from "../parts/DayField";
+import { sayDay } from "../parts/days";
+import { count } from "../parts/words";
 
 const units = {
 	WEEKLY: ["week", "weeks"],
@@ -68,7 +70,7 @@ export function useReturning(was?: Schemas["NewSeries"]) {
 	const often = !returns
 		? "once"
 		: from
-			? `${kept ? ruleWords(kept) : every === 1 ? `every ${units[unit][0]}` : `every ${every} ${units[unit][1]}`} from ${day(`${from}T12:00:00Z`)}`
+			? `${kept ? ruleWords(kept) : every === 1 ? `every ${units[unit][0]}` : `every ${every} ${units[unit][1]}`} from ${sayDay(from)}`
 			: "";
 	const number = (label: string, value: number, set: (n: number) => void, least: number, most: number) => (
 		<input
@@ -114,13 +116,7 @@ export function useReturning(was?: Schemas["NewSeries"]) {
 					</p>
 					<p className="mt-2 flex items-center gap-2">
 						from
-						<input
-							type="date"
-							aria-label="From which day"
-							className="field !w-auto"
-							value={from}
-							onChange={(e) => setFrom(e.target.value)}
-						/>
+						<DayField label="From which day" value={from} onChange={setFrom} />
 						at
 						<input
 							type="time"

@@ -9,7 +9,7 @@ import { type Column, Grid, type GridHandle } from "../parts/Grid";
 import { Failed, Waiting } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { usePages } from "../parts/pages";
-import { count, day, number, riskWords } from "../parts/words";
+import { count, day, lastDay, number, riskWords } from "../parts/words";
 import { type Decision, marks, useDecide } from "./decide";
 import { HandBoard } from "./HandBoard";
 
@@ -68,7 +68,7 @@ const ofOther = [
 	column("People", "76px", (i) => (i.evidence?.holders ? number(i.evidence.holders) : "—")),
 	column("Used lately", "88px", (i) => (i.evidence?.tells ? number(i.evidence.lately ?? 0) : "—")),
 	column("Since", "88px", (i) => (i.evidence?.since ? day(i.evidence.since) : "—")),
-	column("Ends", "88px", (i) => (i.evidence?.ends ? day(i.evidence.ends) : "—")),
+	column("Ends", "88px", (i) => (i.evidence?.ends ? lastDay(i.evidence.ends) : "—")),
 ];
 
 const none = { like: "", ids: [] };

@@ -6,6 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { design, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
+import { sayDay } from "../parts/days";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { count, day, moment, Named, Sentence } from "../parts/words";
@@ -93,7 +94,7 @@ function Shown({ series: s }: { series: Series }) {
 			</div>
 			<p className="mt-1 max-w-[900px] text-[15px]">
 				{ruleWords(s.said.rule)[0].toUpperCase() + ruleWords(s.said.rule).slice(1)} from{" "}
-				{day(`${s.said.from.slice(0, 10)}T12:00:00Z`)}
+				{sayDay(s.said.from.slice(0, 10))}
 				{d &&
 					`, ${d.ahead === 0 ? "as it opens" : d.ahead === 1 ? "the day before" : `${d.ahead} days before`} finding who has not used it for ${count(d.days, "day", "days")}${d.most > 0 ? `, at most ${d.most}` : ""}`}
 				: ask {s.deciders} about <Sentence parts={s.about} />, for {count(s.said.days, "day", "days")}

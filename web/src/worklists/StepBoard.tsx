@@ -1,8 +1,10 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useTerms } from "../parts/AssignBoard";
+import { DayField } from "../parts/DayField";
+import { beginLike, dayOf, endLike, lastDayOf } from "../parts/days";
 import { Board } from "../parts/dialog";
-import { Acts, dateOf, Field, instantLike, orNone, TextField } from "../parts/fields";
+import { Acts, Field, orNone, TextField } from "../parts/fields";
 import { Chips, PickOne } from "../parts/Picker";
 
 type Step = Schemas["WorklistStep"];
@@ -146,8 +148,8 @@ function Form({
 		named.find((r) => r.id === step?.value && ["area", "user"].includes(r.kind)),
 	);
 	const [level, setLevel] = useState(step?.level?.toString() ?? "");
-	const [from, setFrom] = useState(dateOf(step?.from));
-	const [until, setUntil] = useState(dateOf(step?.until));
+	const [from, setFrom] = useState(dayOf(step?.from));
+	const [until, setUntil] = useState(lastDayOf(step?.until));
 	const [successor, setSuccessor] = useState<Ref | undefined>(named.find((r) => r.id === step?.successor));
 	const [home, setHome] = useState(step?.home ?? false);
 	const terms = useTerms({
@@ -189,13 +191,13 @@ function Form({
 			case "set":
 				return { do: what, field, value: picks ? thing?.id : orNone(value) };
 			case "validity":
-				return { do: what, from: instantLike(from, step?.from), until: instantLike(until, step?.until) };
+				return { do: what, from: beginLike(from, step?.from), until: endLike(until, step?.until) };
 			case "qualify":
 				return {
 					do: what,
 					field: field.trim(),
 					level: level.trim() ? Number(level) : undefined,
-					until: instantLike(until, step?.until),
+					until: endLike(until, step?.until),
 				};
 			case "unqualify":
 				return { do: what, field: field.trim() };
@@ -205,9 +207,9 @@ function Form({
 				return { do: what };
 		}
 	};
-	const day = (label: string, at: string, set: (at: string) => void, hint?: string) => (
+	const day = (label: string, at: string, set: (at: string) => void, hint: string, last?: boolean) => (
 		<Field label={label} hint={hint}>
-			{(id) => <input id={id} type="date" className="field" value={at} onChange={(e) => set(e.target.value)} />}
+			{(id) => <DayField id={id} value={at} onChange={set} last={last} />}
 		</Field>
 	);
 	return (
@@ -317,8 +319,8 @@ function Form({
 			)}
 			{what === "validity" && day("Valid from", from, setFrom, "Left empty: since ever.")}
 			{what === "validity" &&
-				day("Until", until, setUntil, "The first day on which it is over. Left empty: without an end.")}
-			{what === "qualify" && day("Until", until, setUntil, "Left empty: without an end.")}
+				day("Until the end of", until, setUntil, "The last day. Left empty: without an end.", true)}
+			{what === "qualify" && day("Until the end of", until, setUntil, "Left empty: without an end.", true)}
 			{what === "delete" && (
 				<>
 					<PickOne

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { putConflict } from "../../api/hooks";
 import { DraftBoard, FormText, useDraftForm } from "../../parts/DraftForm";
-import { instantOf } from "../../parts/fields";
+import { endOf } from "../../parts/days";
 
 /** Lets one person break a conflict until a day, for a reason. */
 export function ExceptBoard({
@@ -16,7 +16,7 @@ export function ExceptBoard({
 	const form = useDraftForm({
 		start: { until: "", reason: "" },
 		write: (v) => {
-			const exception = { user: user.id, until: instantOf(v.until) ?? "", reason: v.reason.trim() };
+			const exception = { user: user.id, until: endOf(v.until) ?? "", reason: v.reason.trim() };
 			const others = (conflict.exceptions ?? []).filter((x) => x.user !== user.id);
 			return putConflict({ before: conflict, after: { ...conflict, exceptions: [...others, exception] } });
 		},
@@ -26,11 +26,11 @@ export function ExceptBoard({
 		<DraftBoard
 			form={form}
 			title={`Except ${user.name}`}
-			about={`${user.name} may then break “${conflict.name}” until that day. It goes into the draft.`}
+			about={`${user.name} may then break “${conflict.name}” until the end of that day. It goes into the draft.`}
 			ready={!!form.watch("until") && !!form.watch("reason").trim()}
 			onClose={onClose}
 		>
-			<FormText control={form.control} name="until" label="Until" required type="date" autoFocus />
+			<FormText control={form.control} name="until" label="Until the end of" required type="date" last autoFocus />
 			<FormText control={form.control} name="reason" label="Why it is tolerable until then" required max={500} />
 		</DraftBoard>
 	);

@@ -15,7 +15,7 @@ import { Picker } from "../../parts/Picker";
 import { Line, LockNote, Part, SheetActs, SheetHead } from "../../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../../parts/tabs";
 import { Wall } from "../../parts/Wall";
-import { addressOf, count, day, Mark, Named } from "../../parts/words";
+import { addressOf, count, lastDay, Mark, Named } from "../../parts/words";
 import { AskFor } from "../../requests/AskFor";
 import { EditGroup } from "./EditGroup";
 import { RuleBox } from "./RuleBox";
@@ -311,13 +311,23 @@ function Members({ sheet }: { sheet: Sheet }) {
 								<Mark draft={m.draft} />
 								<span className="narrow min-w-0 grow truncate text-[12px] text-quiet">
 									{m.state !== "active" && <b className="text-ochre">{m.state} · </b>}
-									{m.ends && <b className="text-ochre">until {day(m.ends)} · </b>}
+									{m.ends && <b className="text-ochre">until {lastDay(m.ends)} · </b>}
 									{m.note}
 								</span>
 								<span className="narrow shrink-0 text-[12px] text-quiet">
 									{m.way === "listed" ? "listed" : m.way === "rule" ? "by rule" : `by ${m.via?.name ?? "nesting"}`}
 								</span>
-								{m.may && (
+								{m.draft === "cut" && (
+									<button
+										type="button"
+										className="link shrink-0"
+										aria-label={`Put ${m.user.name} back`}
+										onClick={() => join.mutate({ from: { kind: "user", id: m.user.id }, to: end }, { onError: refuse })}
+									>
+										Put back
+									</button>
+								)}
+								{m.may && m.draft !== "cut" && (
 									<button
 										type="button"
 										className="font-bold text-ox"

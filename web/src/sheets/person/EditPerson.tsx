@@ -5,8 +5,10 @@ import { draftEngage, putPerson, useAreas } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { may, mayEither } from "../../house/rights";
 import { Peers } from "../../moving/Peers";
+import { DayField } from "../../parts/DayField";
 import { DraftBoard, FormCheck, FormChips, FormPick, FormText, useDraftForm } from "../../parts/DraftForm";
-import { dateOf, Field, instantLike, instantOf, orNone, TakeOver } from "../../parts/fields";
+import { beginLike, dayOf, endLike, endOf, lastDayOf } from "../../parts/days";
+import { Field, orNone, TakeOver } from "../../parts/fields";
 import { useNotice } from "../../parts/notice";
 import { EditBundle } from "../role/EditBundle";
 import { type Give, Gives } from "./Gives";
@@ -14,7 +16,7 @@ import { Known } from "./Known";
 
 type Ref = Schemas["Ref"];
 
-const endOf = (r: Ref) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
+const thingOf = (r: Ref) => ({ kind: r.kind as Schemas["End"]["kind"], id: r.id });
 
 /** Invites somebody, or edits who they are. */
 export function EditPerson({
@@ -47,13 +49,13 @@ export function EditPerson({
 			area: (of?.area.id === areas.data?.[0]?.id ? undefined : of?.area) as Ref | undefined,
 			manager: of?.manager,
 			licences: edited?.licences ?? [],
-			from: dateOf(o?.from),
-			until: dateOf(o?.until),
+			from: dayOf(o?.from),
+			until: lastDayOf(o?.until),
 			skills: (o?.qualifications ?? []).map((q) => ({
 				was: q,
 				type: q.type,
 				level: q.level === undefined ? "" : String(q.level),
-				until: dateOf(q.until),
+				until: lastDayOf(q.until),
 			})),
 			gives: [] as Give[],
 			groups: [] as Ref[],
@@ -72,14 +74,14 @@ export function EditPerson({
 				area: v.area?.id,
 				manager: v.manager?.id ?? (of?.manager ? undefined : o?.manager), // one out of sight stays
 				licences: v.licences.map((l) => l.id),
-				from: instantLike(v.from, o?.from),
-				until: instantLike(v.until, o?.until),
+				from: beginLike(v.from, o?.from),
+				until: endLike(v.until, o?.until),
 				qualifications: v.skills
 					.filter((q) => q.type.trim())
 					.map((q) => ({
 						type: q.type.trim(),
 						level: q.level === "" ? undefined : Number(q.level),
-						until: instantLike(q.until, q.was?.until),
+						until: endLike(q.until, q.was?.until),
 					})),
 				...(v.over ? { source: undefined } : v.feed ? { source: "directory" } : {}),
 			};
@@ -94,16 +96,16 @@ export function EditPerson({
 				},
 				grants: [
 					...v.gives.map((g) => ({
-						to: endOf(g.thing),
-						terms: { area: g.area === undefined ? v.area?.id : orNone(g.area), until: instantOf(g.until || v.until) },
+						to: thingOf(g.thing),
+						terms: { area: g.area === undefined ? v.area?.id : orNone(g.area), until: endOf(g.until || v.until) },
 					})),
 					...kinds("role", "set").map((s) => ({
-						to: endOf(s.thing),
+						to: thingOf(s.thing),
 						terms: {
 							area: s.home ? v.area?.id : s.area,
 							reach: s.reach as Schemas["JoinTerms"]["reach"],
 							mode: s.mode as Schemas["JoinTerms"]["mode"],
-							until: instantOf(v.until),
+							until: endOf(v.until),
 						},
 					})),
 				],
@@ -214,7 +216,7 @@ export function EditPerson({
 						kept={fed || !(whole && may(me, "people:edit"))}
 					/>
 					<FormText control={control} name="from" label="From" type="date" kept={!lets("lock")} />
-					<FormText control={control} name="until" label="Until" type="date" kept={!lets("lock")} />
+					<FormText control={control} name="until" label="Until the end of" type="date" last kept={!lets("lock")} />
 				</div>
 				{!o && <Known name={name} userName={userName} email={email} externalId={externalId} onClose={onClose} />}
 				{!o && (
@@ -273,11 +275,12 @@ export function EditPerson({
 								placeholder="level"
 								{...register(`skills.${i}.level`)}
 							/>
-							<input
-								aria-label="Runs out"
-								type="date"
-								className="field max-w-[150px]"
-								{...register(`skills.${i}.until`)}
+							<DayField
+								label="Last day"
+								last
+								placeholder="no end"
+								value={watch(`skills.${i}.until`) ?? ""}
+								onChange={(d) => setValue(`skills.${i}.until`, d)}
 							/>
 							<button
 								type="button"

@@ -3,6 +3,7 @@ import type { Schemas } from "../../api/client";
 import { useAreas } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { may } from "../../house/rights";
+import { DayField } from "../../parts/DayField";
 import { Picker } from "../../parts/Picker";
 import { count } from "../../parts/words";
 
@@ -66,18 +67,15 @@ export function Gives({
 								</option>
 							))}
 						</select>
-						<label className="whitespace-nowrap">
+						<span className="inline-flex items-start gap-1">
 							until{" "}
-							<input
-								type="date"
-								aria-label={`Until when ${g.thing.name} is given`}
-								className={pick}
+							<DayField
+								label={`Until when ${g.thing.name} is given`}
+								last
+								placeholder={until ? "as the account" : "no end"}
 								value={g.until}
-								onChange={(e) => alter(g, { until: e.target.value })}
+								onChange={(d) => alter(g, { until: d })}
 							/>
-						</label>
-						<span className="w-[92px] text-[12px] text-quiet">
-							{g.until ? "" : until ? "as the account" : "(no end)"}
 						</span>
 						<button
 							type="button"

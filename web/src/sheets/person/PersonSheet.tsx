@@ -317,7 +317,18 @@ function Footing({ person }: { person: Person }) {
 						<Line
 							key={g.group.id}
 							aside={
-								g.may ? (
+								g.draft === "cut" ? (
+									<button
+										type="button"
+										className="link"
+										aria-label={`Put ${person.user.name} back into ${g.group.name}`}
+										onClick={() =>
+											join.mutate({ from: end, to: { kind: "group", id: g.group.id } }, { onError: refuse })
+										}
+									>
+										Put back
+									</button>
+								) : g.may ? (
 									<button
 										type="button"
 										className="font-bold text-ox"

@@ -5,7 +5,7 @@ import { data, type Schemas } from "../../api/client";
 import { design } from "../../api/hooks";
 import { useTo } from "../../house/lens";
 import { Loaded } from "../../parts/loading";
-import { day, Named } from "../../parts/words";
+import { day, lastDay, Named } from "../../parts/words";
 
 const spansOffered = [
 	{ months: 3, name: "3 months" },
@@ -148,7 +148,7 @@ function months(from: string, until: string) {
 }
 
 const told = (s: Schemas["Span"]) =>
-	`${s.began ? "from" : "since before"} ${day(s.from)}${s.until ? ` until ${day(s.until)}` : ", no end is known"}`;
+	`${s.began ? "from" : "since before"} ${day(s.from)}${s.until ? ` until ${lastDay(s.until)}` : ", no end is known"}`;
 
 function Told({ chosen: { band: b, span: s } }: { chosen: Chosen }) {
 	return (
