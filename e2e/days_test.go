@@ -7,8 +7,8 @@ import (
 	"fachwerk/e2e/browser"
 )
 
-// Days are read as people write them, told as they were read, and picked in a calendar by keys; what is no day says why.
-// The last day is still in.
+// Days are read as people write them, told as they were read, and picked in a calendar by keys; what is no day says
+// why. The last day is still in.
 func TestDaysAreTypedAndPicked(t *testing.T) {
 	s := walk(t, 1280, 800) // it is Monday, 23 November 2026
 	s.signIn("signe.halloran")

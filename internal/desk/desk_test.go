@@ -461,6 +461,11 @@ func TestWhatWasDiscardedIsRestored(t *testing.T) {
 	if draft = must[*desk.Draft](t)(d.Draft(bea)); draft.Discarded != 0 {
 		t.Errorf("after a change is applied, %d can be restored", draft.Discarded)
 	}
+	draft = must[*desk.Draft](t)(d.DraftUndo(bea, d.Present().Revision))
+	must[*desk.Applied](t)(d.Apply(desk.Actor{User: "bea", Proven: now}, "after all", draft.Stamp))
+	if draft = must[*desk.Draft](t)(d.Restore(kay)); !slices.Equal(told(draft), []string{"Eve joins Crew"}) {
+		t.Errorf("with the right again, what is restored is %q", told(draft))
+	}
 }
 
 // What the draft takes away is put back, and leaves nothing behind; so does taking away one of several that it gives.

@@ -95,7 +95,9 @@ type followed struct {
 // Followed is [Counted] for what follows, of each person by itself, from their account and from what is assigned to
 // them: where it was counted of the house before, next brings that up to the house that is seen, by the people for
 // whom either may be another. It must leave what it is given as it is.
-func Followed[T any](s *Sight, name string, count func() T, next func(before T, was *index.Index, touched []string) T) T {
+func Followed[T any](
+	s *Sight, name string, count func() T, next func(before T, was *index.Index, touched []string) T,
+) T {
 	t := s.tally(s.At)
 	return counted(t, name, func() T {
 		value, known := followOn(s, name, next)
@@ -108,7 +110,9 @@ func Followed[T any](s *Sight, name string, count func() T, next func(before T, 
 }
 
 // followOn brings up to a house what was counted of one before; false if that does not tell.
-func followOn[T any](s *Sight, name string, next func(before T, was *index.Index, touched []string) T) (value T, known bool) {
+func followOn[T any](
+	s *Sight, name string, next func(before T, was *index.Index, touched []string) T,
+) (value T, known bool) {
 	v, ok := s.follow.Load(name)
 	if !ok {
 		return value, false

@@ -235,8 +235,8 @@ func endings(s *search) (out []Finding) {
 	return append(out, s.qualificationsEnding(people, near, loses)...)
 }
 
-// qualificationsEnding are qualifications of some people that end soon and without which somebody is no longer in a group that gives
-// them something.
+// qualificationsEnding are qualifications of some people that end soon and without which somebody is no longer in a
+// group that gives them something.
 func (s *search) qualificationsEnding(
 	people []*model.User, near func(time.Time) bool, loses func(name string, stands bool, ask func() bool) bool,
 ) (out []Finding) {

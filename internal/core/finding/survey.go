@@ -31,8 +31,8 @@ func Look(v *ahead.View, f Facts, t time.Time) *Survey {
 	return &Survey{s, s.find(Kinds)}
 }
 
-// Next finds all that is loose in the next design: what [Look] finds, but for uses and days, of which it may know what was so
-// [UsesFor] ago.
+// Next finds all that is loose in the next design: what [Look] finds, but for uses and days, of which it may know what
+// was so [UsesFor] ago.
 func (y *Survey) Next(v *ahead.View, f Facts, t time.Time) *Survey {
 	s := newSearch(v, f, t)
 	if s.since = sinceOf(y, s); s.since != nil {
@@ -211,7 +211,7 @@ const touchedMost = 64
 // sinceOf tells what differs; nil if that would not help.
 func sinceOf(y *Survey, s *search) *since {
 	was := y.s
-	if s.t.Before(was.from) || !was.until.IsZero() && !s.t.Before(was.until) || was.Days != s.Days {
+	if was.Days != s.Days || s.t.Before(was.from) || !was.until.IsZero() && !s.t.Before(was.until) {
 		return nil
 	}
 	touched, known := index.Touched(was.x, s.x)
@@ -220,7 +220,8 @@ func sinceOf(y *Survey, s *search) *since {
 	}
 	out := &since{
 		was: was, parts: map[Kind][]Finding{}, touched: touched, people: map[string]bool{}, grants: map[string]bool{},
-		groups: map[string][]string{}, posts: map[post]bool{}, owned: map[string]bool{}, reviewed: map[string]bool{}, uses: s.t.Sub(was.usesAt).Abs() >= UsesFor || s.Uses != was.Uses,
+		groups: map[string][]string{}, posts: map[post]bool{}, owned: map[string]bool{}, reviewed: map[string]bool{},
+		uses: s.t.Sub(was.usesAt).Abs() >= UsesFor || s.Uses != was.Uses,
 	}
 	for n, part := range y.parts {
 		out.parts[Kinds[n].Kind] = part

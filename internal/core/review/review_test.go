@@ -182,7 +182,8 @@ func TestEvidence(t *testing.T) {
 	x := index.Compile(design(t))
 	uses := use.NewBook()
 	weigh := func(user, role string) review.Evidence {
-		return review.NewScales(x, uses, review.PostsOf(x, now), duty.All(x, now), now).Weigh(review.Item{User: user, Role: role})
+		scales := review.NewScales(x, uses, review.PostsOf(x, now), duty.All(x, now), now)
+		return scales.Weigh(review.Item{User: user, Role: role})
 	}
 	if ann := weigh("ann", "r"); ann.Used || ann.Never { // nobody tells of uses of its system
 		t.Errorf("about ann: %+v", ann)

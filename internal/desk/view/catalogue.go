@@ -210,7 +210,8 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 func pool(s *desk.Sight, id string, taken []Seat) Pool {
 	l, _ := s.Design().Licences.Find(id)
 	p := Pool{
-		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken), Lacking: lackers(s)[id], Covers: []desk.Ref{},
+		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken),
+		Lacking: lackers(s)[id], Covers: []desk.Ref{},
 	}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.Ref(model.KindLicence, c))
@@ -234,8 +235,8 @@ func neededBy(s *desk.Sight, licence string) (out []*model.System) {
 	return out
 }
 
-// seats gives who takes a seat of a licence, the longest idle first and then by name. Idle is who has not used it for so
-// many days, where uses of it are known.
+// seats gives who takes a seat of a licence, the longest idle first and then by name. Idle is who has not used it for
+// so many days, where uses of it are known.
 func seats(s *desk.Sight, licence string, days int) (taken []Seat) {
 	what, known := usesOf(s, licence)
 	if !known {
