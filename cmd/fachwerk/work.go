@@ -58,7 +58,7 @@ func workCommand() *cobra.Command {
 		d.Outside = set.outside(set.Addr).URL
 		d.Set(set.accounts())
 		d.SetZone(set.zone)
-		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue()); err != nil {
+		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue()); err != nil {
 			return err
 		}
 		sent := 0

@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/finding"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/survey"
 	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
@@ -127,4 +128,90 @@ func TestFindingsOfADelegate(t *testing.T) {
 	}
 	_, err := d.Findings(desk.Actor{User: "noor.tamsin"}, survey.Wanted{})
 	refused(t, err, desk.NotAllowed, "See the design")
+}
+
+// On Mondays owners are written to about what is loose of what they own, once: who does not see the design is told
+// nothing of anybody.
+func TestOwnersAreWrittenToOnceAWeek(t *testing.T) {
+	at := today
+	for at.Weekday() != time.Tuesday {
+		at = at.AddDate(0, 0, 1)
+	}
+	d, s := openDemoBy(t, func() time.Time { return at })
+	design := d.Design()
+	owner := func(f survey.FindingRow) (out []string) {
+		for _, o := range f.Objects {
+			switch x := design.Get(model.Kind(o.Kind), o.ID).(type) {
+			case *model.Role:
+				out = append(out, x.Owner)
+			case *model.Group:
+				out = append(out, x.Owner)
+			case *model.Set:
+				out = append(out, x.Owner)
+			}
+		}
+		return out
+	}
+	written := func() map[string]string {
+		out := map[string]string{}
+		for _, l := range must[[]store.Letter](t)(s.LettersTo("", 1000)) {
+			if l.Kind == "finding" {
+				if out[l.User] != "" {
+					t.Errorf("%s is written to twice", l.User)
+				}
+				out[l.User] = l.Body
+			}
+		}
+		return out
+	}
+	for ; at.Weekday() != time.Monday; at = at.AddDate(0, 0, 1) {
+		if err := d.FindingsDue(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if letters := written(); len(letters) > 0 {
+		t.Fatalf("on other days %d letters are written", len(letters))
+	}
+	all := must[*survey.Findings](t)(d.Findings(signe, survey.Wanted{Limit: 5000}))
+	for range 2 {
+		if err := d.FindingsDue(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	letters := written()
+	sees := func(user string) bool { return d.May(d.Present(), desk.Actor{User: user}, model.ViewDesign) }
+	told, kept := 0, 0
+	for _, f := range all.Rows {
+		for user, body := range letters {
+			is := strings.Contains(body, "- "+f.Says)
+			mine := slices.Contains(owner(f), user)
+			about := slices.Contains([]string{"unheld-role", "unused-set", "empty-group", "idle-group", "near-roles",
+				"dangling", "drifted"}, f.Kind)
+			switch {
+			case is && (!mine || !about && !sees(user)):
+				t.Errorf("%s is told %q", user, f.Says)
+			case is:
+				told++
+			case mine && !about && !sees(user):
+				kept++
+			}
+		}
+	}
+	if told < 1 || kept < 1 {
+		t.Errorf("%d are told and %d kept back: too few to prove anything", told, kept)
+	}
+
+	no := false
+	for user := range letters {
+		if err := d.SetLetters(desk.Actor{User: user}, account.Letters{Findings: &no}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	at = at.AddDate(0, 0, 7)
+	if err := d.FindingsDue(); err != nil {
+		t.Fatal(err)
+	}
+	if again := written(); len(again) != len(letters) { // who had one gets no second
+		t.Errorf("who wants none is written to: %d letters after %d", len(again), len(letters))
+	}
 }

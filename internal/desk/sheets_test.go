@@ -43,6 +43,12 @@ var (
 // openDemo serves the demo organisation.
 func openDemo(t *testing.T) (*rooms.Desk, *store.Store) {
 	t.Helper()
+	return openDemoBy(t, func() time.Time { return today })
+}
+
+// openDemoBy is that, by a clock.
+func openDemoBy(t *testing.T, now func() time.Time) (*rooms.Desk, *store.Store) {
+	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "x.db"), false)
 	if err != nil {
 		t.Fatal(err)
@@ -51,7 +57,7 @@ func openDemo(t *testing.T) (*rooms.Desk, *store.Store) {
 	if err := demo.Fill(s, today); err != nil {
 		t.Fatal(err)
 	}
-	d, err := rooms.Open(s, func() time.Time { return today })
+	d, err := rooms.Open(s, now)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -17,7 +17,7 @@ type Letter struct {
 	Link    string // which link it brings, one of these; empty if none
 }
 
-// The kinds of letters. People may decline reminders, tasks, requests, endings and critical changes; the others
+// The kinds of letters. People may decline reminders, tasks, requests, endings, findings and critical changes; the others
 // bring links, were asked for, or are about how one signs in.
 const (
 	Reminders   = "reminder" // that go out by themselves
@@ -30,11 +30,12 @@ const (
 	Endings     = "ending"   // something that one was given for a time ends soon
 	Criticals   = "critical" // somebody has made a critical change
 	Notices     = "notice"   // how one signs in was changed
+	Findings    = "finding"  // what is loose about one's own things, once a week
 )
 
 // Daily tells of which letters a person gets one a day at most, with all of that day in it, unless they want each at
 // once: those that are not urgent.
-var Daily = map[string]bool{Reminders: true, Tasks: true, Requests: true, Endings: true}
+var Daily = map[string]bool{Reminders: true, Tasks: true, Requests: true, Endings: true, Findings: true}
 
 // AtOnce is kept in the place of a kind for who wants no letter to wait for the one of the day.
 const AtOnce = "at-once"
@@ -105,6 +106,40 @@ func Task(organisation, name, review, group, link string, tasks int) Letter {
 	}
 }
 
+// Loose is one thing that is loose, in a sentence.
+type Loose struct {
+	Weight int // 1 to 3
+	Says   string
+}
+
+// looseTold is how many things a letter tells one by one.
+const looseTold = 20
+
+// Weekly tells an owner what is loose about what they own, the gravest first; a link where all of it is seen, if they
+// may see it.
+func Weekly(organisation, name string, loose []Loose, link string) Letter {
+	subject := fmt.Sprintf("%d findings about what you own", len(loose))
+	if len(loose) == 1 {
+		subject = "1 finding about what you own"
+	}
+	var lines []string
+	for _, l := range loose[:min(len(loose), looseTold)] {
+		lines = append(lines, "- "+l.Says)
+	}
+	if more := len(loose) - looseTold; more > 0 {
+		lines = append(lines, fmt.Sprintf("and %d more.", more))
+	}
+	if link != "" {
+		link = "Mend them, or set them aside with a reason:\n\n" + link + "\n\n"
+	}
+	return Letter{
+		Kind:    Findings,
+		Subject: subject,
+		Body: fmt.Sprintf("Dear %s,\n\nof the roles, permission sets and groups that you own, this is loose:\n\n%s\n\n%s%s\n",
+			name, strings.Join(lines, "\n\n"), link, organisation),
+	}
+}
+
 func revocations(n int) string {
 	if n == 1 {
 		return "1 revocation"
@@ -154,7 +189,7 @@ func Invitation(organisation, name, from string, until time.Time) Letter {
 			name,
 			from,
 			organisation,
-			until.In(model.Zone).Format("2 January 2006 15:04"),
+			model.Until(until),
 			LinkHere,
 			organisation,
 		),

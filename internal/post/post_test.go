@@ -1,6 +1,7 @@
 package post_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -33,7 +34,12 @@ func TestLetters(t *testing.T) {
 		"two revocations": {post.Task("Outer Skerry", "Mira", "Gate clerks", "Crew", "https://x/reviews", 2),
 			"Gate clerks: 2 revocations in “Crew” for you to settle", []string{"2 revocations could not"}},
 		"an invitation": {post.Invitation("Outer Skerry", "Ada", "Signe", due), "Your way into Outer Skerry",
-			[]string{"Signe has invited you to Outer Skerry.", "once, until 9 December 2026:\n\n" + post.LinkHere + "\n\n"}},
+			[]string{"Signe has invited you to Outer Skerry.", "once, until the end of 8 December 2026:\n\n" + post.LinkHere + "\n\n"}},
+		"one finding": {post.Weekly("Outer Skerry", "Mira", []post.Loose{{Weight: 1, Says: "Nobody is in Crew."}}, ""),
+			"1 finding about what you own", []string{"this is loose:\n\n- Nobody is in Crew.\n\nOuter Skerry"}},
+		"many findings": {post.Weekly("Outer Skerry", "Mira", slices.Repeat([]post.Loose{{Weight: 1, Says: "So it is."}}, 23),
+			"https://x/findings"), "23 findings about what you own",
+			[]string{strings.Repeat("- So it is.\n\n", 20) + "and 3 more.\n\nMend them", "\n\nhttps://x/findings\n\n"}},
 		"a password": {post.Forgotten("Outer Skerry", "Ada"), "A new password for Outer Skerry",
 			[]string{"within the hour:\n\n" + post.LinkHere}},
 	} {

@@ -172,13 +172,13 @@ func TestSentences(t *testing.T) {
 		}), []string{"Bea joins Crew", "Ann leaves Crew"}},
 		{change.Put(d, &model.Assignment{ID: "n", Subject: model.Subject{User: "ann"}, Set: "own", Area: "t1",
 			Reach: model.ReachOwn, Mode: model.ReadOnly, Until: until}),
-			[]string{"Ann gets Own at Terminal 1, for their own records, read-only, until 30 April 2027"}},
+			[]string{"Ann gets Own at Terminal 1, for their own records, read-only, until the end of 29 April 2027"}},
 		{change.Delete(d.Get(model.KindAssignment, "a")), []string{"Crew loses Gate clerk at Terminal 1"}},
 		{altered(t, d, model.KindAssignment, "a", func(a *model.Assignment) {
 			a.Until = until
 			a.Area = ""
 		}), []string{"Crew’s Gate clerk over the whole organisation: area becomes the whole organisation, was Terminal 1; " +
-			"until becomes 30 April 2027"}},
+			"until becomes the end of 29 April 2027"}},
 		{altered(t, d, model.KindRole, "clerk", func(r *model.Role) {
 			r.Sets, r.Excludes = nil, []string{"s:a:pay"}
 		}), []string{"Own is taken out of Gate clerk", "s:a:pay is excluded from Gate clerk"}},

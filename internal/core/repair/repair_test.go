@@ -162,8 +162,8 @@ func TestTheNearestRepair(t *testing.T) {
 			t.Errorf("for %s there are\n%s\nnot\n%s", user, strings.Join(all, "\n"), first)
 		}
 	}
-	for user, says := range map[string]string{"ended": "ended: until becomes 21 February 2027, was 22 November 2026",
-		"expired": "until becomes 21 February 2027"} {
+	for user, says := range map[string]string{"ended": "ended: until becomes the end of 20 February 2027, was 22 November 2026",
+		"expired": "until becomes the end of 20 February 2027"} {
 		all := []string{}
 		for _, r := range repair.Find(x, user, "q:gate:open", index.Record{Area: "east"}, day) {
 			all = append(all, told(x, r))

@@ -143,15 +143,20 @@ type Letters struct {
 	Tasks     bool   `json:"tasks" doc:"When a review leaves something to settle in a group that they own"`
 	Requests  bool   `json:"requests" doc:"When somebody asks for something that they could grant"`
 	Endings   bool   `json:"endings" doc:"When something that they were given for a time ends soon"`
+	Findings  *bool  `json:"findings,omitempty" doc:"Once a week, what is loose about the roles, sets and groups that they own; absent: yes"`
 	Criticals bool   `json:"criticals" doc:"Of an owner: when another makes a critical change"`
 	Daily     bool   `json:"daily" doc:"What is not urgent comes in one letter a day; otherwise each at once"`
 }
 
 // kinds are the letters that one may decline.
 func (l *Letters) kinds() map[string]*bool {
+	if l.Findings == nil {
+		wanted := true
+		l.Findings = &wanted
+	}
 	return map[string]*bool{
 		post.Reminders: &l.Reminders, post.Tasks: &l.Tasks, post.Requests: &l.Requests, post.Endings: &l.Endings,
-		post.Criticals: &l.Criticals, post.AtOnce: &l.Daily,
+		post.Findings: l.Findings, post.Criticals: &l.Criticals, post.AtOnce: &l.Daily,
 	}
 }
 

@@ -166,6 +166,7 @@ function Letters() {
 		tasks: "when a review leaves something to settle in a group that I own",
 		requests: "when somebody asks for something that I could grant",
 		endings: "seven days before something ends that I was given for a time",
+		findings: "on Mondays, what is loose about the roles, sets and groups that I own",
 		criticals: "when another owner makes a critical change",
 	};
 	return (
@@ -185,7 +186,7 @@ function Letters() {
 						<label key={kind} className="flex items-center gap-2 py-1">
 							<input
 								type="checkbox"
-								checked={l[kind as keyof typeof kinds]}
+								checked={l[kind as keyof typeof kinds] ?? true}
 								onChange={(e) => set({ ...l, [kind]: e.target.checked })}
 							/>
 							{words}

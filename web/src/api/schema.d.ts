@@ -5279,6 +5279,8 @@ export interface components {
             daily: boolean;
             /** @description When something that they were given for a time ends soon */
             endings: boolean;
+            /** @description Once a week, what is loose about the roles, sets and groups that they own; absent: yes */
+            findings?: boolean;
             /** @description When review items wait: as the review opens, at half time, in the days before its end and after it */
             reminders: boolean;
             /** @description When somebody asks for something that they could grant */

@@ -124,7 +124,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 			? { by: then, person: then === "person" ? thenPerson?.id : undefined, risk: thenRisk || undefined }
 			: undefined,
 		fate,
-		due: endOf(due),
+		due: due ? new Date(Date.parse(endOf(due) as string) - 1000).toISOString() : undefined, // within that day
 	};
 	const chosen =
 		ask !== "" || Object.values(what).some(Boolean) || risk > 0 || filter.trim() !== "" || whereId !== undefined;
