@@ -58,7 +58,8 @@ func workCommand() *cobra.Command {
 		d.Outside = set.outside(set.Addr).URL
 		d.Set(set.accounts())
 		d.SetZone(set.zone)
-		if err := errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue()); err != nil {
+		err = errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue())
+		if err != nil {
 			return err
 		}
 		sent := 0

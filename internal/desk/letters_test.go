@@ -87,13 +87,13 @@ func TestWhatEndsSoonIsTold(t *testing.T) {
 		}
 	}
 	told(on.AddDate(0, 0, -8))
-	first := "“Night” at Terminal 1 ends on " + on.Format("2 January 2006")
+	first := "“Night” at Terminal 1 ends on " + on.AddDate(0, 0, -1).Format("2 January 2006") // the last day
 	told(on.AddDate(0, 0, -7), first)
 	told(on.AddDate(0, 0, -1), first)
 	later := on.AddDate(0, 0, 3)
 	*clock = now
 	ends(later)
-	told(on, "“Night” at Terminal 1 ends on "+later.Format("2 January 2006"), first)
+	told(on, "“Night” at Terminal 1 ends on "+later.AddDate(0, 0, -1).Format("2 January 2006"), first)
 	if got := lettersTo(t, s, "cy"); len(got) != 0 {
 		t.Errorf("of what has no end: %q", got)
 	}

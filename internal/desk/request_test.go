@@ -60,7 +60,7 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 		Permission: "s:gate:view", Where: "t1", Way: ways.Ways[join].ID, Until: &ends, Reason: "  the audit of gates ",
 	}
 	r := must[*people.Request](t)(d.MakeRequest(ann, wish))
-	if r.What != "membership of “Crew”, until 3 April 2026" || r.State != "open" || !r.Mine ||
+	if r.What != "membership of “Crew”, until the end of 2 April 2026" || r.State != "open" || !r.Mine ||
 		r.Reason != "the audit of gates" {
 		t.Errorf("the request is %+v", r)
 	}
@@ -128,7 +128,7 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 		t.Errorf("eight days before the end: %q", got)
 	}
 	due(ends.AddDate(0, 0, -7))
-	if got := lettersTo(t, s, "ann"); len(got) != 2 || !strings.HasSuffix(got[0], "ends on 3 April 2026") {
+	if got := lettersTo(t, s, "ann"); len(got) != 2 || !strings.HasSuffix(got[0], "ends on 2 April 2026") {
 		t.Errorf("seven days before the end: %q", got)
 	}
 	last := must[[]store.Letter](t)(s.LettersTo("ann", 1))
@@ -144,7 +144,7 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 		t.Error("it did not end")
 	}
 	record = must[store.Revision](t)(s.Revision(done.Revision + 1))
-	if record.WhoName != "Fachwerk, by itself" || record.Why != "Request 1: Ann was in “Crew” until 3 April 2026" {
+	if record.WhoName != "Fachwerk, by itself" || record.Why != "Request 1: Ann was in “Crew” until the end of 2 April 2026" {
 		t.Errorf("the end is recorded as %+v", record)
 	}
 	if d.Revision() != done.Revision+1 {

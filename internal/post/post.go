@@ -17,8 +17,8 @@ type Letter struct {
 	Link    string // which link it brings, one of these; empty if none
 }
 
-// The kinds of letters. People may decline reminders, tasks, requests, endings, findings and critical changes; the others
-// bring links, were asked for, or are about how one signs in.
+// The kinds of letters. People may decline reminders, tasks, requests, endings, findings and critical changes; the
+// others bring links, were asked for, or are about how one signs in.
 const (
 	Reminders   = "reminder" // that go out by themselves
 	Tasks       = "task"
