@@ -150,6 +150,9 @@ func (h *House) touchedSince(x *index.Index) ([]string, bool) {
 	return a.users, a.known
 }
 
+// Settle lets go of the designs before, once what is followed has been brought up to this one.
+func (h *House) Settle() { h.touched.Clear() }
+
 // kept is what was counted of a house and no instant changes: it follows from the areas and from all of some kinds.
 type kept struct {
 	of    []model.Kind

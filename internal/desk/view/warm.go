@@ -46,6 +46,7 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 		}
 		step()
 	}
+	h.Settle()
 }
 
 // Findable are the kinds of thing that can be found, those first that are looked for most.
