@@ -90,6 +90,11 @@ function When({ day, onChoose }: { day: string | null; onChoose: (day: string | 
 						autoFocus={choosing}
 						value={typed || day?.slice(0, 10) || ""}
 						onChange={setTyped}
+						onDone={(chosen) => {
+							setChoosing(false);
+							setTyped("");
+							if (chosen) onChoose(chosen);
+						}}
 						onBlur={() => {
 							setChoosing(false);
 							if (typed) onChoose(typed);

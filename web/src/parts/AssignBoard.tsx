@@ -34,7 +34,7 @@ export function useTerms(start: {
 	const [from, setFrom] = useState(dayOf(start.from));
 	const [until, setUntil] = useState(lastDayOf(start.until));
 	const [reason, setReason] = useState(start.reason ?? "");
-	const ids = { area: useId(), reach: useId(), mode: useId(), from: useId(), until: useId(), reason: useId() };
+	const ids = { area: useId(), reach: useId(), mode: useId(), reason: useId() };
 	const root = areas.data?.[0]?.id;
 	const terms: Terms = {
 		area: area && area !== root ? area : undefined,

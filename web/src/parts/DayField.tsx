@@ -25,6 +25,8 @@ export type DayProps = {
 	className?: string;
 	box?: (element: HTMLInputElement | null) => void;
 	onBlur?: () => void;
+	/** A day was picked, or what was typed is ended by Enter. */
+	onDone?: (day: string) => void;
 };
 
 /**
@@ -89,6 +91,7 @@ export function DayField(p: DayProps) {
 						p.onBlur?.();
 					}}
 					onKeyDown={(e) => {
+						if (e.key === "Enter" && !trouble) p.onDone?.(read.day);
 						if (e.key === "ArrowDown" && !p.kept) {
 							e.preventDefault();
 							setOpen(true);
@@ -127,6 +130,7 @@ export function DayField(p: DayProps) {
 									onPick={(day) => {
 										take(null, day, troubleOf(day));
 										setOpen(false);
+										p.onDone?.(day);
 									}}
 								/>
 							</Popover.Content>
