@@ -313,9 +313,10 @@ func (c *checked) Impact() *change.Impact {
 
 // Of gives the messages of verdicts on some concerns; on all if none is given.
 func (c *checked) Of(s stance, concerns ...Concern) (out []string) {
+	said := map[string]bool{} // a change of everything has a hundred thousand verdicts
 	for _, v := range c.verdicts {
-		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) &&
-			!slices.Contains(out, v.message) {
+		if v.stance == s && (len(concerns) == 0 || slices.Contains(concerns, v.concern)) && !said[v.message] {
+			said[v.message] = true
 			out = append(out, v.message)
 		}
 	}

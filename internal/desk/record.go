@@ -124,14 +124,26 @@ func (c *checked) lowered() (out []string) {
 
 // LetterTo makes a letter to somebody, to be put into the outbox; by is who caused it, or nobody.
 func (d *Desk) LetterTo(u *model.User, by string, l post.Letter) store.Letter {
+	return d.letter(u, by, l, func() bool {
+		declined, err := d.Store.DeclinedBy(u.ID)
+		return err == nil && !slices.Contains(declined, post.AtOnce)
+	})
+}
+
+// LetterToEach gives [Desk.LetterTo] to who writes to many: who wants their letters at once is read but once.
+func (d *Desk) LetterToEach() func(u *model.User, by string, l post.Letter) store.Letter {
+	declined, err := d.Store.Declined(post.AtOnce)
+	return func(u *model.User, by string, l post.Letter) store.Letter {
+		return d.letter(u, by, l, func() bool { return err == nil && !declined[u.ID] })
+	}
+}
+
+func (d *Desk) letter(u *model.User, by string, l post.Letter, daily func() bool) store.Letter {
 	out := store.Letter{
 		Written: d.Now(), User: u.ID, To: u.Email, Subject: l.Subject, Body: l.Body, Kind: l.Kind, Link: l.Link, By: by,
 	}
-	if post.Daily[l.Kind] {
-		declined, err := d.Store.DeclinedBy(u.ID)
-		if out.Daily = err == nil && !slices.Contains(declined, post.AtOnce); out.Daily {
-			out.Due = nextMorning(d.Now(), d.Zone())
-		}
+	if post.Daily[l.Kind] && daily() {
+		out.Daily, out.Due = true, nextMorning(d.Now(), d.Zone())
 	}
 	return out
 }

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"slices"
@@ -285,16 +286,22 @@ func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 		if err := within(tx).addDecisions(decisions); err != nil {
 			return err
 		}
+		// Prepared once: who goes away may leave behind some ten thousand.
+		alter, err := tx.Statement.ConnPool.PrepareContext(tx.Statement.Context, `UPDATE review_items
+			SET decision = ?, reason = ?, decided = ?, "by" = ?, reviewer = ?, handed_by = ?, note = ?, stage = ?
+			WHERE id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)`)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = alter.Close() }()
 		for _, i := range items {
-			done := tx.Model(&ReviewItem{}).
-				Where("id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)", i.ID).
-				Select("Decision", "Reason", "Decided", "By", "Reviewer", "HandedBy", "Note", "Stage").
-				Updates(&i)
-			if done.Error == nil && done.RowsAffected == 0 {
-				return ErrNotFound
+			done, err := alter.ExecContext(tx.Statement.Context,
+				i.Decision, i.Reason, i.Decided, i.By, i.Reviewer, i.HandedBy, i.Note, i.Stage, i.ID)
+			if err != nil {
+				return err
 			}
-			if done.Error != nil {
-				return done.Error
+			if n, err := done.RowsAffected(); err != nil || n == 0 {
+				return cmp.Or(err, ErrNotFound)
 			}
 		}
 		return nil

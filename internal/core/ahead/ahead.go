@@ -18,15 +18,23 @@ type View struct {
 	now  *index.Index
 	live *index.Index
 	all  func() index.Bundle // of every permission
+	high func() ([]string, index.Bundle) // [High], of the design of now
 }
 
 // Of looks ahead in a design.
 func Of(x *index.Index) *View { return view(x, x.Update(awake(nil, x.Design()))) }
 
 func view(now, live *index.Index) *View {
-	return &View{now, live, sync.OnceValue(func() index.Bundle {
-		return live.Just(keys(live.Design(), func(*model.Permission) bool { return true }))
-	})}
+	return &View{
+		now: now, live: live,
+		all: sync.OnceValue(func() index.Bundle {
+			return live.Just(keys(live.Design(), func(*model.Permission) bool { return true }))
+		}),
+		high: sync.OnceValues(func() ([]string, index.Bundle) {
+			keys := High(now.Design())
+			return keys, now.Just(keys)
+		}),
+	}
 }
 
 // Next looks ahead in another design, which has much in common with that of v; it costs what the two differ by.
@@ -208,11 +216,21 @@ func (c *Comparison) bounded(user string) bool {
 
 // Present gives what a user holds at t of some permissions, as spans without an end: what somebody may do now is
 // what they may do, whenever that ends.
-func (v *View) Present(user string, keys []string, t time.Time) (out []index.Span) {
+func (v *View) Present(user string, keys []string, t time.Time) []index.Span {
+	return v.present(user, v.now.Just(keys), t)
+}
+
+// High gives what is [High] in the design of now, and what a user holds of that at t, as [View.Present] does.
+func (v *View) High(user string, t time.Time) ([]string, []index.Span) {
+	keys, of := v.high()
+	return keys, v.present(user, of, t)
+}
+
+func (v *View) present(user string, of index.Bundle, t time.Time) (out []index.Span) {
 	if !v.now.Live(user, t) {
 		return nil
 	}
-	for _, s := range v.now.Ahead(user, v.now.Just(keys), t) {
+	for _, s := range v.now.Ahead(user, of, t) {
 		if model.In(t, s.From, s.Until) {
 			out = append(out, index.Span{Holding: s.Holding})
 		}

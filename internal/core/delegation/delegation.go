@@ -80,8 +80,7 @@ func Of(v *ahead.View, user string, t time.Time) *Authority {
 		}
 	}
 	if len(a.given) > 0 {
-		a.high = ahead.High(x.Design())
-		a.holds = v.Present(user, a.high, t)
+		a.high, a.holds = v.High(user, t)
 	}
 	return a
 }

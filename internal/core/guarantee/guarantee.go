@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"fachwerk/internal/core/ahead"
@@ -52,7 +53,7 @@ func reader(v *ahead.View, t time.Time, all ...*model.Guarantee) func(g *model.G
 		keys = append(keys, v.Live().Design().Named(g)...)
 	}
 	slices.Sort(keys)
-	keys = slices.Compact(keys)
+	named := v.Live().Just(slices.Compact(keys))
 	var known sync.Map // by user
 	held := func(user string) map[string][]index.Span {
 		if by, ok := known.Load(user); ok {
@@ -62,7 +63,7 @@ func reader(v *ahead.View, t time.Time, all ...*model.Guarantee) func(g *model.G
 		if user == index.Anonymous {
 			spans = anonymous(v, t)
 		} else {
-			spans = v.Spans(user, keys, t)
+			spans = v.SpansOf(user, named, t)
 		}
 		by := map[string][]index.Span{}
 		for _, s := range spans {
@@ -434,9 +435,18 @@ func among(is, was *promise, users []string) (out []Breach) {
 	}
 	var touched []string // permissions of which other people count, or at other times
 	for _, key := range is.keys {
-		if slices.ContainsFunc(users, func(u string) bool {
-			return !slices.Equal(merged(is.stretches(u, key)), merged(was.stretches(u, key)))
-		}) {
+		var differs atomic.Bool
+		fan.Out(len(users), func(_, from, to int) {
+			for _, u := range users[from:to] {
+				if differs.Load() {
+					return
+				}
+				if !slices.Equal(merged(is.stretches(u, key)), merged(was.stretches(u, key))) {
+					differs.Store(true)
+				}
+			}
+		})
+		if differs.Load() {
 			touched = append(touched, key)
 		}
 	}

@@ -242,6 +242,12 @@ func (x *Index) Content(kind model.Kind, id string) []string {
 	return nil
 }
 
+// Gives tells whether a set or role gives one of some permissions (§2, §3).
+func (x *Index) Gives(kind model.Kind, id string, of Bundle) bool {
+	c := x.contentOf(kind, id)
+	return c != nil && c.IntersectionCardinality(of.bits) > 0
+}
+
 // contentOf is what a role or set gives; nil if there is none.
 func (x *Index) contentOf(kind model.Kind, id string) *bitset.BitSet {
 	switch kind {

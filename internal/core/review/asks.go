@@ -157,16 +157,16 @@ func idle(x *index.Index, uses *use.Book, user string, t time.Time) bool {
 
 // ofGroups asks of each assignment to a group whether it goes on, and of each group with a rule whether that does.
 func ofGroups(x *index.Index, scope Scope, t time.Time) (items []Item) {
+	touches := touching(x, scope)
 	for _, a := range x.Design().Assignments {
 		g := a.Subject.Group
 		if g == "" || !lasts(a.Until, t) || scope.Group != "" && g != scope.Group ||
 			scope.Role != "" && a.Role != scope.Role ||
 			scope.Set != "" && a.Set != scope.Set || !x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) ||
-			!touches(x, scope, a) {
+			!touches(given(a)) {
 			continue
 		}
-		kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
-		items = append(items, Item{Of: Target{model.KindGroup, g}, Keeps: Target{kind, id}, Direct: []string{a.ID}})
+		items = append(items, Item{Of: Target{model.KindGroup, g}, Keeps: given(a), Direct: []string{a.ID}})
 	}
 	if narrows := scope.narrows(); len(narrows) > 1 || len(narrows) == 1 && scope.Group == "" {
 		return items // a rule gives nothing by itself
@@ -181,6 +181,7 @@ func ofGroups(x *index.Index, scope Scope, t time.Time) (items []Item) {
 
 // ofRoles asks of each part of an active role whether the role still gives it.
 func ofRoles(x *index.Index, scope Scope) (items []Item) {
+	touches := touching(x, scope)
 	for _, r := range x.Design().Roles {
 		if r.State != model.Active || scope.Role != "" && r.ID != scope.Role {
 			continue
@@ -188,7 +189,7 @@ func ofRoles(x *index.Index, scope Scope) (items []Item) {
 		part := func(kind model.Kind, list []string) {
 			for _, id := range list {
 				keeps := Target{kind, id}
-				if (scope.Set == "" || keeps == Target{model.KindSet, scope.Set}) && gives(x, scope, keys(x, keeps)) {
+				if (scope.Set == "" || keeps == Target{model.KindSet, scope.Set}) && touches(keeps) {
 					items = append(items, Item{Of: Target{model.KindRole, r.ID}, Keeps: keeps})
 				}
 			}
@@ -204,6 +205,9 @@ func ofRoles(x *index.Index, scope Scope) (items []Item) {
 func keys(x *index.Index, of Target) []string {
 	switch of.Kind {
 	case index.KindPermission:
+		if _, known := x.Design().Permission(of.ID); !known {
+			return []string{} // a role may name one that no catalogue has: it gives nothing
+		}
 		return []string{of.ID}
 	case model.KindRole, model.KindSet:
 		return x.Content(of.Kind, of.ID)

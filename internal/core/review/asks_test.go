@@ -67,6 +67,34 @@ func ask(t *testing.T, scope review.Scope) (x *index.Index, uses *use.Book, item
 	return x, uses, items
 }
 
+// A role may name a permission that no catalogue has any longer; that is asked about like the rest of the role.
+func TestAPermissionThatNoCatalogueHas(t *testing.T) {
+	x, uses := wider(t)
+	r, _ := x.Design().Roles.Find("r")
+	gone := model.Clone(r)
+	gone.Permissions = append(gone.Permissions, "s:former:view")
+	x = index.Compile(x.Design().With([]model.Edit{{Kind: model.KindRole, ID: "r", After: gone}}))
+	for scope, want := range map[review.Scope]bool{
+		{Ask: review.AskRoles}: true, {Ask: review.AskRoles, System: "s"}: true, {Ask: review.AskRoles, System: "z"}: false,
+		{Ask: review.AskRoles, Risk: 1}: false,
+	} {
+		items, _ := review.Items(x, scope, review.Facts{Uses: uses}, now, nil)
+		at := slices.IndexFunc(items, func(i review.Item) bool { return i.Keeps.ID == "s:former:view" })
+		if at >= 0 != want {
+			t.Errorf("%+v asks about it: %v, want %v", scope, at >= 0, want)
+		}
+		if at < 0 {
+			continue
+		}
+		if risk := review.Risks(x)(items[at]); risk != 0 {
+			t.Errorf("its risk is %d; it gives nothing", risk)
+		}
+		if e := review.NewScales(x, uses, review.PostsOf(x, now), nil, now).Weigh(items[at]); e.Gives != 0 || e.Risk != 0 {
+			t.Errorf("it is weighed as %+v; it gives nothing", e)
+		}
+	}
+}
+
 func TestWhatOtherReviewsAsk(t *testing.T) {
 	for _, c := range []struct {
 		scope review.Scope

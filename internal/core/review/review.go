@@ -130,11 +130,10 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 	by := map[Target]map[string]*Item{}
 	n := 0
 	item := func(u string, a *model.Assignment) *Item {
-		kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
-		of := by[Target{kind, id}]
+		of := by[given(a)]
 		if of == nil {
 			of = map[string]*Item{}
-			by[Target{kind, id}] = of
+			by[given(a)] = of
 		}
 		if of[u] == nil {
 			of[u] = &Item{User: u, Role: a.Role, Set: a.Set}
@@ -142,13 +141,14 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 		}
 		return of[u]
 	}
-	given := map[*model.Assignment]bool{} // by the group of the scope
+	grouped := map[*model.Assignment]bool{} // given by the group of the scope
 	if scope.Group != "" {
 		for _, a := range x.GrantsTo(scope.Group) {
-			given[a] = true
+			grouped[a] = true
 		}
 	}
-	fits := map[[2]string]bool{}     // whether a role or set is in the scope
+	touches := touching(x, scope)
+	fits := map[Target]bool{}        // whether a role or set is in the scope
 	members := map[string][]string{} // of groups: those who are asked about
 	membersOf := func(group string) []string {
 		list, known := members[group]
@@ -165,13 +165,13 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 	for _, a := range d.Assignments {
 		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role ||
 			scope.Set != "" && a.Set != scope.Set ||
-			scope.Group != "" && !given[a] ||
+			scope.Group != "" && !grouped[a] ||
 			!x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) {
 			continue
 		}
-		what := [2]string{a.Role, a.Set}
+		what := given(a)
 		if _, known := fits[what]; !known {
-			fits[what] = touches(x, scope, a)
+			fits[what] = touches(what)
 		}
 		if !fits[what] {
 			continue
@@ -208,25 +208,40 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 	return items, false
 }
 
-// touches tells whether what an assignment gives has to do with the system and the risk of a scope.
-func touches(x *index.Index, scope Scope, a *model.Assignment) bool {
-	kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
-	return gives(x, scope, x.Content(kind, id))
+// touching tells of roles, sets and permissions whether they have to do with the system and the risk of a scope.
+func touching(x *index.Index, scope Scope) func(Target) bool {
+	if scope.System == "" && scope.Risk == 0 {
+		return func(Target) bool { return true }
+	}
+	d, of := x.Design(), scope.System+":"
+	fits := func(key string) bool {
+		p, known := d.Permission(key) // a role may name one that no catalogue has
+		return (scope.System == "" || strings.HasPrefix(key, of)) && (scope.Risk == 0 || known && p.Risk >= scope.Risk)
+	}
+	var keys []string
+	for _, s := range d.Systems {
+		if scope.System != "" && s.ID != scope.System {
+			continue
+		}
+		for _, p := range s.Permissions {
+			if fits(p.Key) {
+				keys = append(keys, p.Key)
+			}
+		}
+	}
+	wanted := x.Just(keys)
+	return func(t Target) bool {
+		if t.Kind == index.KindPermission {
+			return fits(t.ID)
+		}
+		return x.Gives(t.Kind, t.ID, wanted)
+	}
 }
 
-// gives tells whether one of some permissions has to do with the system and the risk of a scope.
-func gives(x *index.Index, scope Scope, keys []string) bool {
-	if scope.System == "" && scope.Risk == 0 {
-		return true
-	}
-	of := scope.System + ":"
-	return slices.ContainsFunc(keys, func(key string) bool {
-		if scope.System != "" && !strings.HasPrefix(key, of) {
-			return false
-		}
-		p, _ := x.Design().Permission(key)
-		return p.Risk >= scope.Risk
-	})
+// given is what an assignment gives.
+func given(a *model.Assignment) Target {
+	kind, id := (Item{Role: a.Role, Set: a.Set}).Target()
+	return Target{kind, id}
 }
 
 // Evidence is what helps to decide an item, apart from the record.

@@ -53,10 +53,11 @@ func (d *Office) tellGrants() error {
 		return err
 	}
 	var letters []store.Letter
+	write := d.LetterToEach()
 	for _, key := range untold {
 		a := ending[key]
 		u, _ := h.Design().Users.Find(a.Subject.User)
-		letters = append(letters, d.LetterTo(u, "", post.Ending(
+		letters = append(letters, write(u, "", post.Ending(
 			h.Design().Organisation.Name, u.DisplayName, "“"+view.Target(h, a).Name+"” "+h.Terms(a).Where, a.Until,
 			d.Outside+"/own",
 		)))

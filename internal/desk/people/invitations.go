@@ -80,11 +80,8 @@ func (d *Office) invitees(who desk.Actor) (*desk.Sight, []*model.User, map[strin
 	}
 	var users []*model.User
 	out := map[string]Invited{}
-	for _, u := range s.Present.Design().Users {
+	for _, u := range invited(s.Before(), kept) {
 		i, invited := kept[u.ID]
-		if u.State != model.UserInvited && !invited || u.State == model.UserDeleted {
-			continue
-		}
 		if s.Authority != nil && !s.Authority.Reaches(delegation.Invite, u) {
 			continue
 		}
@@ -99,6 +96,25 @@ func (d *Office) invitees(who desk.Actor) (*desk.Sight, []*model.User, map[strin
 		out[u.ID] = row
 	}
 	return s, users, out, nil
+}
+
+// invited gives who was invited and is not deleted, by id.
+func invited(s *desk.Sight, kept map[string]store.Invitation) []*model.User {
+	out := slices.Clone(desk.Counted(s, "people who are invited", func() (out []*model.User) {
+		for _, u := range s.Design().Users {
+			if u.State == model.UserInvited {
+				out = append(out, u)
+			}
+		}
+		return out
+	}))
+	for id := range kept {
+		if u, there := s.Design().Users.Find(id); there && u.State != model.UserInvited && u.State != model.UserDeleted {
+			out = append(out, u)
+		}
+	}
+	slices.SortFunc(out, func(a, b *model.User) int { return strings.Compare(a.ID, b.ID) })
+	return out
 }
 
 // stateOf tells how an invitation stands.

@@ -221,6 +221,7 @@ func (d *Reviewer) taskLetters(
 		}
 		count[k]++
 	}
+	write := d.LetterToEach()
 	for _, k := range order {
 		if u, ok := h.Design().Users.Find(k.owner); ok && !declined[u.ID] {
 			named := ""
@@ -228,7 +229,7 @@ func (d *Reviewer) taskLetters(
 				named = h.Ref(model.KindGroup, k.group).Name
 			}
 			l := post.Task(h.Design().Organisation.Name, u.DisplayName, r.Name, named, d.Outside+"/reviews", count[k])
-			letter := d.LetterTo(u, "", l)
+			letter := write(u, "", l)
 			letter.Review = r.ID
 			out = append(out, letter)
 		}
@@ -508,7 +509,7 @@ func (d *Reviewer) reminders(
 	atOnce bool,
 ) []store.Letter {
 	var letters []store.Letter
-	now := d.Now()
+	now, write := d.Now(), d.LetterToEach()
 	for _, s := range stragglers(h, items) {
 		u, ok := h.Design().Users.Find(s.Reviewer.ID)
 		if !ok || s.Waiting == 0 || declined[u.ID] {
@@ -524,7 +525,7 @@ func (d *Reviewer) reminders(
 			r.Due,
 			now.After(r.Due),
 		)
-		letter := d.LetterTo(u, "", l)
+		letter := write(u, "", l)
 		letter.Review = r.ID
 		if atOnce || now.After(r.Due) {
 			letter.Daily, letter.Due = false, letter.Written
@@ -620,9 +621,10 @@ func (d *Reviewer) TasksDue() error {
 		}
 	}
 	var letters []store.Letter
+	write := d.LetterToEach()
 	for _, k := range order {
 		u, _ := h.Design().Users.Find(k.to)
-		letter := d.LetterTo(u, "", post.LateTask(h.Design().Organisation.Name, u.DisplayName, names[k.review],
+		letter := write(u, "", post.LateTask(h.Design().Organisation.Name, u.DisplayName, names[k.review],
 			h.Ref(model.KindGroup, k.group).Name, h.Ref(model.KindUser, k.former).Name,
 			d.Outside+"/reviews", counts[k]))
 		letter.Review = k.review

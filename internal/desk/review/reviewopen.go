@@ -78,6 +78,17 @@ type ReviewPreview struct {
 
 // prepare selects the items of a review and finds who decides each; nothing may be open to whom.
 func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.ReviewItem, *ReviewPreview, error) {
+	h, asked, p, err := d.asks(who, n)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	items, err := d.spread(h, who, n, asked, p)
+	return h, items, p, err
+}
+
+// asks selects the items of a review, for somebody who may ask them. If it cannot be opened so, there are none, and
+// the preview says why.
+func (d *Reviewer) asks(who desk.Actor, n NewReview) (*desk.House, []review.Item, *ReviewPreview, error) {
 	h := d.Present()
 	if err := d.Acts(h, who); err != nil {
 		return nil, nil, nil, err
@@ -129,8 +140,7 @@ func (d *Reviewer) prepare(who desk.Actor, n NewReview) (*desk.House, []store.Re
 			return nil, nil, nil, err
 		}
 	}
-	items, err := d.spread(h, who, n, asked, p)
-	return h, items, p, err
+	return h, asked, p, nil
 }
 
 // spread finds who decides each item of a review.
@@ -173,10 +183,8 @@ func (d *Reviewer) spread(
 		if len(i.Direct) > 0 {
 			p.ByHand++
 		}
-		item := store.ReviewItem{
-			User: i.User, Role: i.Role, Set: i.Set, Reviewer: reviewer, Direct: i.Direct, Groups: i.Groups, Given: i.Given,
-			Of: kept(i.Of), Keeps: kept(i.Keeps), Maker: i.Maker,
-		}
+		item := rowOf(i)
+		item.Reviewer = reviewer
 		if n.Second != nil && risk(i) >= n.Second.Risk {
 			second := review.Deciders{By: n.Second.By, Person: n.Second.Person}
 			if item.Second = chooser.Second(i, second, reviewer); item.Second != "" {
@@ -188,6 +196,14 @@ func (d *Reviewer) spread(
 	p.Items, p.People = len(items), len(people)
 	p.Reviewers = stragglers(h, items)
 	return items, nil
+}
+
+// rowOf is what is kept of an item that is asked.
+func rowOf(i review.Item) store.ReviewItem {
+	return store.ReviewItem{
+		User: i.User, Role: i.Role, Set: i.Set, Direct: i.Direct, Groups: i.Groups, Given: i.Given,
+		Of: kept(i.Of), Keeps: kept(i.Keeps), Maker: i.Maker,
+	}
 }
 
 // scalesOf gives scales for the items of a house.

@@ -116,22 +116,31 @@ func (n NewSeries) wrong() error {
 	return nil
 }
 
-// found gives whom a discovery finds of those whom a review would ask about. Only of people who do not use the system
-// is it asked what they have, since of everybody it may be more than a review can ask.
-func (d *Reviewer) found(who desk.Actor, n NewSeries) ([]series.Found, error) {
+// discovered is whom a discovery finds of those whom a review would ask about, and what it would ask.
+type discovered struct {
+	found   []series.Found
+	house   *desk.House
+	asked   []review.Item
+	preview *ReviewPreview
+}
+
+// find makes a discovery. Only of people who do not use the system is it asked what they have, since of everybody it
+// may be more than a review can ask.
+func (d *Reviewer) find(who desk.Actor, n NewSeries) (*discovered, error) {
 	now := d.Now()
 	h := d.Present()
 	idle := series.Idle(h.Index, h.Uses, n.Review.System, n.Discover.Days, now)
 	ask := n.Review
 	ask.only = only(idle)
-	h, items, _, err := d.prepare(who, ask)
+	h, all, p, err := d.asks(who, ask)
 	if err != nil {
 		return nil, err
 	}
 	asked := map[string][]*store.ReviewItem{}
 	var direct, users []string
-	for i := range items {
-		asked[items[i].User] = append(asked[items[i].User], &items[i])
+	for _, i := range all {
+		row := rowOf(i)
+		asked[i.User] = append(asked[i.User], &row)
 	}
 	idle = slices.DeleteFunc(idle, func(f series.Found) bool { return asked[f.User] == nil })
 	for _, f := range idle {
@@ -150,7 +159,7 @@ func (d *Reviewer) found(who desk.Actor, n NewSeries) ([]series.Found, error) {
 	}
 	limit := now.AddDate(0, 0, -n.Discover.Days)
 	joinings, above := map[string]map[string]store.Revision{}, nesting(h)
-	var out []series.Found
+	out := &discovered{house: h, preview: p}
 	for _, f := range idle {
 		var since *time.Time
 		for _, i := range asked[f.User] {
@@ -171,10 +180,12 @@ func (d *Reviewer) found(who desk.Actor, n NewSeries) ([]series.Found, error) {
 		if since != nil && since.After(limit) || arrived.At.After(limit) {
 			continue // they were given it only lately
 		}
-		if out = append(out, f); n.Discover.Most > 0 && len(out) == n.Discover.Most {
+		if out.found = append(out.found, f); n.Discover.Most > 0 && len(out.found) == n.Discover.Most {
 			break
 		}
 	}
+	these := only(out.found)
+	out.asked = slices.DeleteFunc(all, func(i review.Item) bool { return !these[i.User] })
 	return out, nil
 }
 
@@ -182,16 +193,18 @@ func (d *Reviewer) found(who desk.Actor, n NewSeries) ([]series.Found, error) {
 func (d *Reviewer) TrySeries(who desk.Actor, n NewSeries) (*SeriesTrial, error) {
 	out := &SeriesTrial{Next: []time.Time{}, Found: []FoundPerson{}}
 	wrong := n.wrong()
-	var found []series.Found
+	f := &discovered{}
+	var err error
 	if n.Discover != nil && wrong == nil {
-		var err error
-		if found, err = d.found(who, n); err != nil {
-			return nil, err
-		}
-		n.Review.only = only(found)
+		f, err = d.find(who, n)
+	} else {
+		f.house, f.asked, f.preview, err = d.asks(who, n.Review)
 	}
-	h, _, p, err := d.prepare(who, n.Review)
 	if err != nil {
+		return nil, err
+	}
+	h, p := f.house, f.preview
+	if _, err := d.spread(h, who, n.Review, f.asked, p); err != nil {
 		return nil, err
 	}
 	out.Preview = p
@@ -211,9 +224,9 @@ func (d *Reviewer) TrySeries(who desk.Actor, n NewSeries) (*SeriesTrial, error) 
 		out.People = p.People
 		return out, nil
 	}
-	out.People = len(found)
-	for _, f := range found[:min(len(found), 200)] {
-		out.Found = append(out.Found, FoundPerson{h.Ref(model.KindUser, f.User), desk.Optional(f.Last)})
+	out.People = len(f.found)
+	for _, one := range f.found[:min(len(f.found), 200)] {
+		out.Found = append(out.Found, FoundPerson{h.Ref(model.KindUser, one.User), desk.Optional(one.Last)})
 	}
 	if !h.Uses.Known(n.Review.System) {
 		out.Trouble = nothingKnown
@@ -642,11 +655,11 @@ func (d *Reviewer) openDue(one store.Series, n NewSeries, rounds []store.Round) 
 func (d *Reviewer) discover(one store.Series, n NewSeries, opens time.Time) (store.Round, error) {
 	round := store.Round{Series: one.ID, Opens: opens}
 	if n.Discover != nil {
-		found, err := d.found(desk.Actor{User: one.Owner}, n)
+		f, err := d.find(desk.Actor{User: one.Owner}, n)
 		if err != nil {
 			return round, err
 		}
-		if round.Found, err = json.Marshal(found); err != nil {
+		if round.Found, err = json.Marshal(f.found); err != nil {
 			return round, err
 		}
 		now := d.Now()

@@ -59,6 +59,7 @@ func (d *Surveyor) FindingsDue() error {
 	}
 	slices.Sort(owners)
 	var letters []store.Letter
+	write := d.LetterToEach()
 	for _, owner := range owners {
 		u, _ := h.Design().Users.Find(owner)
 		link := ""
@@ -67,7 +68,7 @@ func (d *Surveyor) FindingsDue() error {
 		}
 		all := loose[owner]
 		slices.SortStableFunc(all, func(a, b post.Loose) int { return b.Weight - a.Weight })
-		letters = append(letters, d.LetterTo(u, "", post.Weekly(h.Design().Organisation.Name, u.DisplayName, all, link)))
+		letters = append(letters, write(u, "", post.Weekly(h.Design().Organisation.Name, u.DisplayName, all, link)))
 	}
 	return d.Store.Tell(now, []string{key}, letters)
 }

@@ -2,6 +2,7 @@ package view
 
 import (
 	"cmp"
+	"iter"
 	"slices"
 	"time"
 
@@ -9,7 +10,6 @@ import (
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/model"
-	"fachwerk/internal/core/review"
 	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 )
@@ -222,12 +222,8 @@ type queue struct {
 // waiters gives who waits for a seat, those first who have waited longest, with since when. Who waits only by the draft
 // comes last.
 func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[string]time.Time, error) {
-	before := s.Before()
-	q := desk.Counted(before, "the queue for "+licence, func() (q queue) {
-		q.users, q.since, q.err = d.line(before, licence)
-		return q
-	})
-	if s == before || q.err != nil {
+	q := d.queueFor(s, licence)
+	if s == s.Before() || q.err != nil {
 		return q.users, q.since, q.err
 	}
 	var list, late []*model.User
@@ -244,6 +240,40 @@ func (d *Viewer) waiters(s *desk.Sight, licence string) ([]*model.User, map[stri
 		}
 	}
 	return append(list, late...), q.since, nil
+}
+
+// queueFor is the queue for a licence as it is without the draft.
+func (d *Viewer) queueFor(s *desk.Sight, licence string) queue {
+	before := s.Before()
+	return desk.Counted(before, "the queue for "+licence, func() (q queue) {
+		q.users, q.since, q.err = d.line(before, licence)
+		return q
+	})
+}
+
+// eachWaiting gives who waits for a seat, in the order of [Viewer.waiters]. To have the first few, nobody else is
+// looked at who waits by the draft alone.
+func (d *Viewer) eachWaiting(s *desk.Sight, licence string) iter.Seq2[*model.User, error] {
+	return func(yield func(*model.User, error) bool) {
+		q := d.queueFor(s, licence)
+		if q.err != nil {
+			yield(nil, q.err)
+			return
+		}
+		waited := make(map[string]bool, len(q.users))
+		for _, was := range q.users {
+			waited[was.ID] = true
+			u, there := s.Design().Users.Find(was.ID)
+			if there && slices.Contains(s.Index.WaitsFor(u.ID, s.At), licence) && !yield(u, nil) {
+				return
+			}
+		}
+		for _, u := range waiting(s, licence) {
+			if !waited[u.ID] && !yield(u, nil) {
+				return
+			}
+		}
+	}
 }
 
 // line puts those who wait for a seat in their order.
@@ -372,10 +402,6 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 	if err != nil {
 		return nil, err
 	}
-	list, _, err := d.PartOfPool(s, licence, SeatsWaiting, review.IdleAfter)
-	if err != nil {
-		return nil, err
-	}
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		l, ok := base.Licences.Find(licence)
@@ -390,7 +416,10 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 			n = min(n, free)
 		}
 		var ops []change.Op
-		for _, u := range list {
+		for u, err := range d.eachWaiting(s, licence) {
+			if err != nil {
+				return err
+			}
 			if len(ops) == n {
 				break
 			}
