@@ -90,7 +90,7 @@ func (x *Index) named(n node) Node {
 	case bayUser:
 		id = x.design.Users[n.i].ID
 	case bayGroup:
-		id = x.groupStep(n.i).ID
+		id = x.groupID(n.i)
 	case bayRole:
 		id = x.design.Roles[n.i].ID
 	case baySet:

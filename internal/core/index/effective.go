@@ -279,7 +279,7 @@ func (x *Index) GroupsOf(user string) []GroupOf {
 	for _, direct := range []bool{true, false} {
 		for _, g := range x.people.at(int(u)).groups {
 			if _, is := slices.BinarySearch(x.people.at(int(u)).direct, g); is == direct {
-				out = append(out, GroupOf{x.groupStep(int(g)).ID, direct})
+				out = append(out, GroupOf{x.groupID(int(g)), direct})
 			}
 		}
 	}

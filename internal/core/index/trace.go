@@ -157,14 +157,19 @@ func (x *Index) GroupName(id string) string {
 }
 
 func (x *Index) groupStep(g int) Step {
-	id := model.Everyone
+	id := x.groupID(g)
+	return Step{Kind: model.KindGroup, ID: id, Name: x.GroupName(id)}
+}
+
+// groupID is the id of a group by its number; the built-in ones come after those of the design.
+func (x *Index) groupID(g int) string {
 	switch n := len(x.design.Groups); {
 	case g < n:
-		id = x.design.Groups[g].ID
+		return x.design.Groups[g].ID
 	case g == n+1:
-		id = model.Public
+		return model.Public
 	}
-	return Step{Kind: model.KindGroup, ID: id, Name: x.GroupName(id)}
+	return model.Everyone
 }
 
 func (w *walker) of(c *contents) bool {

@@ -692,6 +692,10 @@ func (d *Reviewer) askedBy(r store.Review) (*asked, error) {
 	if err != nil {
 		return nil, err
 	}
+	return d.keepAsked(r, items), nil
+}
+
+func (d *Reviewer) keepAsked(r store.Review, items []store.ReviewItem) *asked {
 	a := &asked{map[desk.Ref]bool{}, map[string]bool{}}
 	for _, i := range items {
 		it := itemOf(r, i)
@@ -705,7 +709,7 @@ func (d *Reviewer) askedBy(r store.Review) (*asked, error) {
 		}
 	}
 	d.asked.Store(r.ID, a)
-	return a, nil
+	return a
 }
 
 // reviewsTouched names the open reviews that ask about something that a change touches.

@@ -315,6 +315,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	if _, err = d.Store.AddReview(r, items, write, n.along); err != nil {
 		return nil, err
 	}
+	d.keepAsked(r, items) // else the next step of a draft would wait for it
 	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())
 	return &v, nil
 }
