@@ -2,6 +2,9 @@ package e2e
 
 import (
 	"testing"
+	"time"
+
+	"fachwerk/e2e/browser"
 )
 
 // TestQuestions asks who can do something, narrows the answer to what some have in common, sets two of them side by
@@ -106,4 +109,29 @@ func TestQuestions(t *testing.T) {
 	s.see("main a", "revision 58")
 	s.click("main button", "3 months")
 	s.wait("document.querySelectorAll('[data-band]').length === 9")
+}
+
+// TestEnterWaitsForTheAnswer presses Enter before what was typed is answered: what is taken is the first of what is
+// found then, not of what stood there.
+func TestEnterWaitsForTheAnswer(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.must(s.PressControl("k"))
+	s.typeInto("Find, or ask", "gate")
+	s.see("[role=dialog] [role=option]", "Gate clerk")
+	s.must(s.Slow(500 * time.Millisecond))
+	s.typeInto("Find, or ask", "tomasz oyelaran")
+	s.press(browser.Enter)
+	s.wait("location.pathname === '/people/tomasz.oyelaran'")
+
+	s.must(s.Slow(0))
+	s.open("/compare")
+	s.must(s.Slow(500 * time.Millisecond))
+	s.typeInto("Set beside", "noor tamsin")
+	s.press(browser.Enter)
+	s.wait("decodeURIComponent(location.search) === '?things=user:noor.tamsin'")
+	// Whoever types on did not mean what stood there.
+	s.typeInto("Set beside", "gate")
+	s.press(browser.Enter, " lead", browser.Enter)
+	s.wait("decodeURIComponent(location.search) === '?things=user:noor.tamsin,role:gate-lead'")
 }

@@ -312,6 +312,16 @@ func TestTheFrameDrawsWhatIsConnected(t *testing.T) {
 	s.see("#bay-group", "North gate crew")
 	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) > 10")
 	s.see("main", "3 of 62")
+	// Twenty-two people come by one group: one beam carries them. Both who come by themselves have theirs.
+	s.wait("[...document.querySelectorAll('[data-bundle]')].map(b => b.dataset.bundle).join() === '22'")
+	// What is below the fold is told, and comes into view.
+	s.see("section", "34 more people below")
+	s.click("section button", "34 more people below")
+	s.wait("document.querySelector('#bay-user').scrollTop > 300")
+	s.see("section", "more people below")
+	s.see("section", "2 more permissions below")
+	s.click("section button", "2 more permissions below")
+	s.wait("!document.querySelector('main').innerText.includes('permissions below')")
 	s.open("/frame?focus=user:tomasz.oyelaran&second=permission:quaybook:gate:admit")
 	s.see("#bay-role", "Gate clerk")
 	s.wait(

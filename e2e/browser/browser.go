@@ -211,6 +211,22 @@ func (p *Page) Resize(width, height int) error {
 	return p.do(chromedp.EmulateViewport(int64(width), int64(height)))
 }
 
+// Slow makes every answer of the server come so much later; 0 makes an end of it.
+func (p *Page) Slow(by time.Duration) error {
+	type conditions struct {
+		Offline            bool    `json:"offline"`
+		Latency            float64 `json:"latency"` // ms
+		DownloadThroughput float64 `json:"downloadThroughput"`
+		UploadThroughput   float64 `json:"uploadThroughput"`
+	}
+	// Debian's browser does not take the command by rules that has come in its place.
+	slow := cdp.Command[conditions, cdp.Empty]{Method: "Network.emulateNetworkConditions"}
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, slow, conditions{false, float64(by.Milliseconds()), -1, -1})
+		return err
+	}))
+}
+
 // Path is where the page is, with its query.
 func (p *Page) Path() (string, error) {
 	all, err := Eval[string](p, "location.href")
@@ -292,16 +308,20 @@ func find(selector, text string) string {
 	)
 }
 
-// place gives the middle of an element, in the window. What is drawn anew between two looks is looked for again.
+// place gives the middle of an element, in the window, once it stands still. What is drawn anew between two looks is
+// looked for again.
 func (p *Page) place(selector, text string) (x, y float64, err error) {
 	e := find(selector, text)
-	at := "(() => { const e = " + e + "; if (!e) return null; e.scrollIntoView({block: 'nearest'}); " +
-		"const r = e.getBoundingClientRect(); return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] })()"
+	at := "(async () => { const e = " + e + "; if (!e) return null; e.scrollIntoView({block: 'nearest'}); " +
+		"const at = () => { const r = e.getBoundingClientRect(); " +
+		"return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] }; const was = at(); " +
+		"await new Promise(requestAnimationFrame); " +
+		"return e.isConnected && String(at()) === String(was) ? was : null })()"
 	for deadline := time.Now().Add(patience); time.Now().Before(deadline); {
 		if err := p.Wait(e); err != nil {
 			return 0, 0, err
 		}
-		if found, err := Eval[[]float64](p, at); err != nil || len(found) == 2 {
+		if found, err := EvalAsync[[]float64](p, at); err != nil || len(found) == 2 {
 			if err != nil {
 				return 0, 0, err
 			}

@@ -138,7 +138,14 @@ function Search({ onClose }: { onClose: () => void }) {
 	};
 	return (
 		<>
-			<Offered label="Find, or ask" text={q} keys={offers.map((o) => o.key)} pointed className="flex min-h-0 flex-col">
+			<Offered
+				label="Find, or ask"
+				text={q}
+				keys={offers.map((o) => o.key)}
+				waits={found.isFetching}
+				pointed
+				className="flex min-h-0 flex-col"
+			>
 				<OfferInput
 					className="w-full shrink-0 bg-raised px-4 py-3 text-[16px] outline-none placeholder:text-quiet"
 					placeholder="a name, an act, or a question"

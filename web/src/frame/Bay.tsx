@@ -56,6 +56,10 @@ export function Bay(p: Props) {
 	}, [p.view.focus, p.view.second, p.view.where, q]);
 
 	const items = list.getVirtualItems();
+	// How many of those joined to the focus stand below what can be seen.
+	const height = list.scrollRect?.height ?? 0;
+	const seen = Math.floor(((list.scrollOffset ?? 0) + height - (alone ? pitch + divider : 0) + 6) / pitch);
+	const below = focused && height > 0 ? Math.max(0, connected - seen) : 0;
 	useEffect(() => need(items));
 
 	const cursor = Math.min(p.cursor, Math.max(0, matching - 1));
@@ -168,6 +172,17 @@ export function Bay(p: Props) {
 					})}
 				</div>
 			</div>
+			{below > 0 && (
+				// For the mouse only; the keys are those of the list, which says how many there are.
+				<button
+					type="button"
+					tabIndex={-1}
+					className="narrow h-[24px] shrink-0 border-t border-quiet text-left text-[12px] font-semibold text-slate"
+					onClick={() => to(Math.min(connected - 1, seen + Math.max(1, Math.floor(height / pitch) - 1)))}
+				>
+					{below} more {below === 1 ? p.bay.one : p.bay.many} below
+				</button>
+			)}
 		</section>
 	);
 }

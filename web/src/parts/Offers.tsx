@@ -1,5 +1,8 @@
 import { Command } from "cmdk";
-import { type ComponentProps, type ReactNode, useRef, useState } from "react";
+import { type ComponentProps, createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
+
+/** What taking each offer does, by its key. */
+const Takers = createContext(new Map<string, () => void>());
 
 type Props = {
 	/** What is looked for, told to those who do not see it. */
@@ -7,6 +10,8 @@ type Props = {
 	text: string;
 	/** What is offered, by key, in order. */
 	keys: string[];
+	/** The answer to what is typed has not come yet: Enter waits for it. */
+	waits: boolean;
 	/** Follows the pointer too, where offers stand by themselves and cover nothing. */
 	pointed?: boolean;
 	className?: string;
@@ -14,11 +19,18 @@ type Props = {
 };
 
 /** Around a box that is typed into and what is offered for it. The first offer is chosen until one goes to another by the arrows; Enter takes it. */
-export function Offered({ label, text, keys, pointed, className, children }: Props) {
+export function Offered({ label, text, keys, waits, pointed, className, children }: Props) {
 	// Which offer was gone to, and while what was typed: with other words, the first one is chosen again.
 	const [gone, setGone] = useState({ to: "", text });
 	const moving = useRef(false);
 	const at = gone.text === text && keys.includes(gone.to) ? gone.to : (keys[0] ?? "");
+	const [takers] = useState(() => new Map<string, () => void>());
+	const [taking, setTaking] = useState(false);
+	useEffect(() => {
+		if (!taking || waits) return;
+		setTaking(false);
+		takers.get(at)?.();
+	}, [taking, waits, at, takers]);
 	return (
 		<Command
 			label={label}
@@ -26,8 +38,13 @@ export function Offered({ label, text, keys, pointed, className, children }: Pro
 			vimBindings={false}
 			disablePointerSelection={!pointed}
 			value={at}
-			onKeyDownCapture={() => {
-				moving.current = true;
+			onKeyDownCapture={(e) => {
+				moving.current = e.key !== "Enter";
+				if (e.key === "Enter" && waits) {
+					e.preventDefault();
+					e.stopPropagation();
+					setTaking(true);
+				} else if (e.key.startsWith("Arrow") || e.key === "Escape") setTaking(false);
 			}}
 			onPointerMoveCapture={() => {
 				moving.current = true;
@@ -36,10 +53,12 @@ export function Offered({ label, text, keys, pointed, className, children }: Pro
 			onValueChange={(to) => moving.current && setGone({ to, text })}
 			onInputCapture={() => {
 				moving.current = false;
+				setTaking(false);
 			}}
+			onBlurCapture={() => setTaking(false)}
 			className={className}
 		>
-			{children}
+			<Takers value={takers}>{children}</Takers>
 		</Command>
 	);
 }
@@ -56,6 +75,13 @@ export function Offer({
 	className: string;
 	children: ReactNode;
 }) {
+	const takers = useContext(Takers);
+	useEffect(() => {
+		takers.set(of, onTake);
+		return () => {
+			takers.delete(of);
+		};
+	});
 	return (
 		<Command.Item
 			value={of}

@@ -45,7 +45,7 @@ export function Picker(p: PickerProps) {
 			enabled: open,
 		})),
 	);
-	const waits = found.some((f) => f.isFetching);
+	const waits = open && (text.trim() !== q || found.some((f) => f.isFetching));
 	const rows = found
 		.flatMap((f, i) =>
 			(f.data?.rows ?? []).map((r) => ({
@@ -70,7 +70,7 @@ export function Picker(p: PickerProps) {
 		}
 	};
 	return (
-		<Offered label={p.label} text={q} keys={rows.map(keyOf)} className="contents">
+		<Offered label={p.label} text={q} keys={rows.map(keyOf)} waits={waits} className="contents">
 			<Popover.Root open={open} onOpenChange={setOpen}>
 				<Popover.Anchor asChild>
 					<OfferInput
@@ -98,7 +98,7 @@ export function Picker(p: PickerProps) {
 						onOpenAutoFocus={(e) => e.preventDefault()}
 						onCloseAutoFocus={(e) => e.preventDefault()}
 					>
-						<OfferList label={p.label} aria-busy={text.trim() !== q || waits} className="max-h-[260px] overflow-auto">
+						<OfferList label={p.label} aria-busy={waits} className="max-h-[260px] overflow-auto">
 							<NoOffer className="px-3 py-2">
 								{waits
 									? "One moment …"

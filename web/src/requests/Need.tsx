@@ -21,6 +21,7 @@ export function Need({ again }: { again?: Schemas["Request"] }) {
 		queryFn: (ask: Ask) => data(ask.GET("/api/askable", { params: { query: { q } } })),
 		enabled: open && q !== "",
 	});
+	const waits = open && (text.trim() !== q || found.isFetching);
 	if (!acting(me)) return null;
 	const rows = q === "" ? [] : (found.data ?? []);
 	const keyOf = (r: Schemas["Ref"]) => `${r.kind} ${r.id}`;
@@ -42,7 +43,7 @@ export function Need({ again }: { again?: Schemas["Request"] }) {
 	}
 	return (
 		<div className="mb-4">
-			<Offered label="I need to" text={q} keys={rows.map(keyOf)} className="contents">
+			<Offered label="I need to" text={q} keys={rows.map(keyOf)} waits={waits} className="contents">
 				<Popover.Root open={open && q !== ""} onOpenChange={setOpen}>
 					<div className="flex items-baseline gap-3 border-b-[3px] border-[var(--beam)] pb-1">
 						<b className="shrink-0 text-[15px]">I need to</b>
@@ -76,13 +77,9 @@ export function Need({ again }: { again?: Schemas["Request"] }) {
 							onOpenAutoFocus={(e) => e.preventDefault()}
 							onCloseAutoFocus={(e) => e.preventDefault()}
 						>
-							<OfferList
-								label="What can be asked for"
-								aria-busy={text.trim() !== q || found.isFetching}
-								className="max-h-[320px] overflow-auto"
-							>
+							<OfferList label="What can be asked for" aria-busy={waits} className="max-h-[320px] overflow-auto">
 								<NoOffer className="px-3 py-2">
-									{found.isFetching ? "One moment …" : "Nothing has these words. Try others, or fewer."}
+									{waits ? "One moment …" : "Nothing has these words. Try others, or fewer."}
 								</NoOffer>
 								{rows.map((r) => (
 									<Offer
