@@ -133,7 +133,7 @@ func TestBringingIn(t *testing.T) {
 		`[...document.querySelectorAll("[aria-label='The file'] select")].map(e => e.value).join() === 'people,Windows-1252,;'`,
 	)
 	s.wait(
-		`[...document.querySelectorAll("[aria-label=Columns] select")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`,
+		`[...document.querySelectorAll("[aria-label=Columns] [role=combobox]")].map(e => e.value).join() === 'externalId,displayName,email,title,area,manager,roles,from,until,licences,'`,
 	)
 	counts("✕ 12 errors, + 388 new, · 5 ignored")
 

@@ -393,23 +393,34 @@ func (p *Page) Upload(label, file string) error {
 	return p.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{whole}))
 }
 
-// Choose chooses an option of the list with a label.
+// Choose chooses an option of the list with a label, be it the browser's own or, of many options, the house's.
 func (p *Page) Choose(label, option string) error {
 	e := fmt.Sprintf(
-		"[...document.querySelectorAll('select')].find(e => (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? "+
-			"'').includes(%s) && [...e.options].some(o => o.text.trim() === %s))",
+		"[...document.querySelectorAll('select, button[role=combobox]')].find(e => e.getClientRects().length && "+
+			"!e.closest('[data-aria-hidden=true]') && (e.getAttribute('aria-label') ?? e.labels?.[0]?.innerText ?? '').includes(%s) && "+
+			"(!e.options || [...e.options].some(o => o.text.trim() === %s)))",
 		quote(label),
 		quote(option),
 	)
 	if err := p.Wait(e); err != nil {
 		return err
 	}
-	_, err := Eval[bool](
+	many, err := Eval[bool](
 		p,
-		fmt.Sprintf(`(() => { const e = %s; const v = [...e.options].find(o => o.text.trim() === %s).value;
+		fmt.Sprintf(`(() => { const e = %s; if (!e.options) { e.click(); return true }
+		const v = [...e.options].find(o => o.text.trim() === %s).value;
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, v);
-		e.dispatchEvent(new Event('change', {bubbles: true})); return true })()`, e, quote(option)),
+		e.dispatchEvent(new Event('change', {bubbles: true})); return false })()`, e, quote(option)),
 	)
+	if err != nil || !many {
+		return err
+	}
+	offer := "[...document.querySelectorAll('[role=listbox] [role=option]')].find(o => o.innerText.trim() === " +
+		quote(option) + ")"
+	if err := p.Wait(offer); err != nil {
+		return err
+	}
+	_, err = Eval[bool](p, "("+offer+".click(), true)")
 	return err
 }
 

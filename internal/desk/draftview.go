@@ -2,9 +2,11 @@ package desk
 
 import (
 	"slices"
+	"strings"
 	"time"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
 )
 
@@ -56,6 +58,7 @@ type Impact struct {
 	Conflicts []Clash        `json:"conflicts" doc:"Conflicts that people come to break, or no longer break; at most 200"`
 	Promises  []Promise      `json:"guarantees" doc:"Guarantees that it would break, or make worse"`
 	Licences  []Short        `json:"licences" doc:"Licences that it leaves short"`
+	Withheld  []Withheld     `json:"withheld" doc:"What is given at an area, or to a narrower reach, and in part counts only over the whole organisation"`
 	Seats     []SeatChange   `json:"seats" doc:"Licences of which it takes or frees seats, or leaves some without need"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something that it changes"`
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something that it changes"`
@@ -89,6 +92,42 @@ type Short struct {
 	Lacking int   `json:"lacking" doc:"How many these are"`
 }
 
+// Withheld is a role or set of which grants at an area, or to a narrower reach, give less than all: some of its
+// permissions count only over the whole organisation.
+type Withheld struct {
+	Target      Ref      `json:"target"`
+	Grants      int      `json:"grants" doc:"How many assignments it is about"`
+	Permissions []string `json:"permissions" doc:"The keys of those that are withheld; at most 20"`
+	Count       int      `json:"count" doc:"How many these are"`
+}
+
+// WithheldBy tells what the assignments that a change makes or alters withhold, in the order in which it names them.
+func (h *House) WithheldBy(x *index.Index, ops []change.Op) []Withheld {
+	out := []Withheld{}
+	known := map[string]int{} // where each grant stands; -1: nothing is withheld
+	for _, o := range ops {
+		a, is := o.After.(*model.Assignment)
+		if !is || !x.Narrowed(a) {
+			continue
+		}
+		shape := a.Grant() + " " + string(a.Mode)
+		at, seen := known[shape]
+		if !seen {
+			at = -1
+			if keys := x.WholeOnly(a); len(keys) > 0 {
+				kind, id, _ := strings.Cut(a.Grant(), ":")
+				at = len(out)
+				out = append(out, Withheld{h.Ref(model.Kind(kind), id), 0, keys[:min(len(keys), 20)], len(keys)})
+			}
+			known[shape] = at
+		}
+		if at >= 0 {
+			out[at].Grants++
+		}
+	}
+	return out
+}
+
 // firstOf gives the first of some reasons, and how many more there are.
 func firstOf(reasons []string) []string {
 	out := append([]string{}, reasons[:min(len(reasons), reasonsShown)]...)
@@ -108,6 +147,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 			Conflicts: []Clash{},
 			Promises:  []Promise{},
 			Licences:  []Short{},
+			Withheld:  []Withheld{},
 			Seats:     []SeatChange{},
 			Touches:   []Ref{},
 			Reviews:   []string{},
@@ -119,9 +159,8 @@ func (p *Drafted) view(s *Sight) *Draft {
 	}
 	shown := s.House
 	names := change.NamesIn(shown.Design(), s.Present.Design())
-	for i, e := range p.Edits {
-		told, more := change.FirstSentences(p.laid[i], names, sentencesShown)
-		v.Edits = append(v.Edits, DraftEdit{e.ID, Sentences(told), more, e.Undoes, s.meanwhile(p.meanwhile[i])})
+	for i := range p.Edits {
+		v.Edits = append(v.Edits, *p.told(s, i, names, sentencesShown))
 	}
 	p.sideEffects(v, s)
 	for _, l := range p.later {
@@ -237,6 +276,13 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		}
 		v.Licences = append(v.Licences, short)
 	}
+	if p.checked != nil && p.Index != nil {
+		for _, w := range shown.WithheldBy(p.Index, p.Ops) {
+			if s.knows(model.Kind(w.Target.Kind), w.Target.ID) {
+				v.Withheld = append(v.Withheld, w)
+			}
+		}
+	}
 	if p.checked != nil && p.After != nil {
 		more := change.SeatsMore(p.house.Index, p.Index)
 		for _, l := range shown.Design().Licences { // of people out of sight too: the pools are shared
@@ -275,4 +321,26 @@ func (d *Desk) Draft(who Actor) (*Draft, error) {
 		v.Discarded, err = d.Store.DraftSize(who.discarded())
 	}
 	return v, err
+}
+
+// DraftEdit tells what one act in a person's draft does, in so many sentences at most.
+func (d *Desk) DraftEdit(who Actor, id string, most int) (*DraftEdit, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	if s.Draft != nil {
+		for i, e := range s.Draft.Edits {
+			if e.ID == id {
+				return s.Draft.told(s, i, change.NamesIn(s.House.Design(), s.Present.Design()), most), nil
+			}
+		}
+	}
+	return nil, Refuse(NotFound, "Nothing of that name is in your draft: it was applied or taken out.")
+}
+
+// told is one act as it is shown.
+func (p *Drafted) told(s *Sight, i int, names change.Names, most int) *DraftEdit {
+	told, more := change.FirstSentences(p.laid[i], names, most)
+	return &DraftEdit{p.Edits[i].ID, Sentences(told), more, p.Edits[i].Undoes, s.meanwhile(p.meanwhile[i])}
 }

@@ -255,12 +255,12 @@ func TestFromOpeningToReport(t *testing.T) {
 	if again := must[*review.ReviewDetail](t)(d.Review(signe, r.ID, "")); len(again.Letters) != 2 {
 		t.Errorf("reminded %d times", len(again.Letters))
 	}
-	outcome := must[*review.ReviewOutcome](t)(d.Outcome(signe, r.ID))
+	outcome := must[*review.ReviewOutcome](t)(d.Outcome(signe, r.ID, 200))
 	if len(outcome.Sentences) != 2 || outcome.Total != 2 || outcome.ToOwners != 4 ||
 		detail.Reviewers[0].Waiting != 2 { // Deniz and Tomasz hold it by hand, all four by the crew
 		t.Errorf("closing would do %d, and leave %d to owners", outcome.Total, outcome.ToOwners)
 	}
-	_, err := d.Outcome(ruben, r.ID)
+	_, err := d.Outcome(ruben, r.ID, 200)
 	refused(t, err, desk.NotAllowed, "Run reviews")
 	_, err = d.CloseReview(ruben, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")

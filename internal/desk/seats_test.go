@@ -158,6 +158,27 @@ func TestSeatsOfADelegate(t *testing.T) {
 	if got := seatRows(t, d, ann, "plain", "waiting"); slices.Contains(got, "dan") || !slices.Contains(got, "gus") {
 		t.Errorf("a delegate sees wait %q", got)
 	}
+	// What is free is free for everybody; of whom they do not see, a delegate is told how many sit there.
+	whole := map[string]view.SeatPool{}
+	for _, p := range must[[]view.SeatPool](t)(d.SeatPools(owner, 90)) {
+		whole[p.Licence.ID] = p
+	}
+	others := 0
+	for _, p := range must[[]view.SeatPool](t)(d.SeatPools(ann, 90)) {
+		all := whole[p.Licence.ID]
+		if p.Used+p.Others != all.Used || all.Others != 0 || (p.Free == nil) != (all.Free == nil) ||
+			p.Free != nil && *p.Free != *all.Free {
+			t.Errorf("a delegate is told %+v, who sees all %+v", p, all)
+		}
+		others += p.Others
+	}
+	if others == 0 {
+		t.Error("nobody outside the delegate's part has a seat")
+	}
+	need := must[[]view.SeatNeed](t)(d.SeatsNeeded(ann, []desk.End{end("user", "gus")}, []desk.End{end("role", "clerk")}))
+	if len(need) != 1 || *need[0].Free != *whole[need[0].Licence.ID].Free {
+		t.Errorf("what a delegate's grant needs: %+v", need)
+	}
 	draft := must[*desk.Draft](t)(d.GiveSeats(ann, "plain", 5))
 	if got := told(draft); len(got) != 1 || got[0] != "the licence Plain is given to Gus" {
 		t.Errorf("a delegate gives %q", got)

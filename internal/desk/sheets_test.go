@@ -509,6 +509,32 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// What counts only over the whole organisation is told before it is given at an area, and by the draft that does.
+func TestWhatIsWithheldIsTold(t *testing.T) {
+	d, _ := openDemo(t)
+	who := []desk.End{end("user", "noor.tamsin"), end("user", "tomasz.oyelaran")}
+	what := []desk.End{end("set", "quaybook-reader")}
+	withheld := func(terms edit.JoinTerms) []desk.Withheld {
+		t.Helper()
+		return must[*edit.AssignLook](t)(d.LookAssign(signe, who, what, terms)).Withheld
+	}
+	if got := withheld(edit.JoinTerms{}); len(got) != 0 {
+		t.Errorf("over the whole organisation, %+v is withheld", got)
+	}
+	at := withheld(edit.JoinTerms{Area: "terminal-2"})
+	if len(at) != 1 || at[0].Grants != 2 || at[0].Target.ID != "quaybook-reader" || at[0].Count == 0 ||
+		!slices.Contains(at[0].Permissions, "quaybook:integration:view") {
+		t.Fatalf("at Terminal 2, %+v is withheld", at)
+	}
+	if own := withheld(edit.JoinTerms{Reach: "own"}); len(own) != 1 || own[0].Count != at[0].Count {
+		t.Errorf("of their own records, %+v is withheld", own)
+	}
+	draft := must[*desk.Draft](t)(d.AssignMany(signe, who, what, edit.JoinTerms{Area: "terminal-2"}))
+	if len(draft.Withheld) != 1 || draft.Withheld[0].Grants != 2 || draft.Withheld[0].Count != at[0].Count {
+		t.Errorf("the draft tells %+v", draft.Withheld)
+	}
+}
+
 func TestWhoCan(t *testing.T) {
 	d, _ := openDemo(t)
 	whoCan := func(what, where, by string) *ask.WhoCan {
@@ -526,6 +552,14 @@ func TestWhoCan(t *testing.T) {
 	}
 	if all := whoCan("quaybook:gate:override", "", ""); all.Total < one.Total {
 		t.Errorf("%d can anywhere, %d at Terminal 1", all.Total, one.Total)
+	}
+	for what, want := range map[string][2]int{
+		"quaybook:gate:override": {0, 0}, "gangway:timetable:view": {1, 1}, "gangway:timetable": {1, 1},
+		"crewtide:shift:view": {0, 1}, "crewtide:shift": {0, 2},
+	} {
+		if got := whoCan(what, "", ""); got.Public != want[0] || got.Everyone != want[1] {
+			t.Errorf("%s: %d are open to the public, %d to everyone, want %v", what, got.Public, got.Everyone, want)
+		}
 	}
 	object, system := whoCan("quaybook:gate", "", ""), whoCan("quaybook", "", "")
 	if object.What.Kind != "object" || object.Permissions < 2 || system.Permissions <= object.Permissions ||
@@ -740,12 +774,12 @@ func TestOtherEyes(t *testing.T) {
 
 func TestHistoryInDetail(t *testing.T) {
 	d, _ := openDemo(t)
-	v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 60))
+	v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 60, 100))
 	if len(v.Objects) != 1 || v.Objects[0].What != "changed" || len(v.Objects[0].Fields) != 1 ||
-		v.Objects[0].Fields[0] != (view.FieldChange{Field: "title", Before: `"Trainee"`, After: `"Crane driver"`}) {
+		v.Objects[0].Fields[0] != (view.FieldChange{Field: "title", Before: "Trainee", After: "Crane driver"}) {
 		t.Errorf("revision 60 in detail: %+v", v)
 	}
-	if v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 1)); len(v.Objects) != 500 || v.More == 0 ||
+	if v := must[*view.RevisionDetail](t)(d.RevisionDetail(oona, 1, 500)); len(v.Objects) != 500 || v.More == 0 ||
 		v.Objects[1].What != "added" {
 		t.Errorf("the first revision tells %d objects and %d more", len(v.Objects), v.More)
 	}
@@ -779,8 +813,58 @@ func TestHistoryInDetail(t *testing.T) {
 			t.Fatalf("a month ago, %v was not known yet", row)
 		}
 	}
-	refused(t, second(d.RevisionDetail(oona, 999)), desk.NotFound, "no revision")
+	refused(t, second(d.RevisionDetail(oona, 999, 100)), desk.NotFound, "no revision")
 	refused(t, second(d.HistoryTable(mireille, view.HistorySearch{})), desk.NotAllowed, "history")
+}
+
+// A change is told by names; of a long list, only what came and went. Whoever looks for a person is told of that
+// person.
+func TestHistoryTellsByNames(t *testing.T) {
+	d, _ := openDemo(t)
+	group, _ := d.Design().Groups.Find("north-gate-crew")
+	was := len(group.Users)
+	after := model.Clone(group)
+	after.Users = slices.DeleteFunc(after.Users, func(id string) bool { return id == "citlali.juhlsen" })
+	after.Users = append(after.Users, "noor.tamsin", "lucia.fenwick")
+	must[*desk.Draft](t)(d.Put(signe, group, after))
+	conflict, _ := d.Design().Conflicts.Find("supplier-payment")
+	limited := model.Clone(conflict)
+	limited.Exceptions = append(limited.Exceptions, model.Exception{
+		User: "noor.tamsin", Until: time.Date(2026, 12, 20, 0, 0, 0, 0, time.UTC), Reason: "cover",
+	})
+	draft := must[*desk.Draft](t)(d.Put(signe, conflict, limited))
+	applied := must[*desk.Applied](t)(d.Apply(signe, "a changed crew", draft.Stamp))
+	v := must[*view.RevisionDetail](t)(d.RevisionDetail(signe, applied.Revision, 100))
+	told := map[string]view.FieldChange{}
+	for _, o := range v.Objects {
+		for _, f := range o.Fields {
+			told[o.Object.ID+" "+f.Field] = f
+		}
+	}
+	want := view.FieldChange{
+		Field: "members", Before: "Citlali Juhlsen", After: "Lucia Fenwick, Noor Tamsin", Same: was - 1,
+	}
+	if got := told["north-gate-crew members"]; got != want {
+		t.Errorf("the members: %+v, want %+v", got, want)
+	}
+	if got := told["supplier-payment exceptions"]; got.Before != "" || got.Same != len(conflict.Exceptions) ||
+		got.After != "Noor Tamsin, until the end of 19 December 2026, reason cover" {
+		t.Errorf("the exceptions: %+v", got)
+	}
+	of := func(user string) (out []string) {
+		for _, r := range must[[]view.Revision](t)(d.History(signe, view.HistorySearch{User: user, Limit: 1})) {
+			for _, s := range r.Sentences {
+				out = append(out, text(s))
+			}
+		}
+		return out
+	}
+	if got := of("lucia.fenwick"); !slices.Equal(got, []string{"Lucia Fenwick joins North gate crew"}) {
+		t.Errorf("about Lucia it says %q", got)
+	}
+	if got := of("citlali.juhlsen"); !slices.Equal(got, []string{"Citlali Juhlsen leaves North gate crew"}) {
+		t.Errorf("about Citlali it says %q", got)
+	}
 }
 
 func TestRepairs(t *testing.T) {

@@ -230,7 +230,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	must[*review.ReviewItem](t)(d.Decide(ann, items[1].ID, "keep", ""))
 	_, err = d.CloseReview(ann, r.ID, "")
 	refused(t, err, desk.NotAllowed, "Run reviews")
-	if outcome := must[*review.ReviewOutcome](t)(d.Outcome(kay, r.ID)).Sentences; len(outcome) != 1 ||
+	if outcome := must[*review.ReviewOutcome](t)(d.Outcome(kay, r.ID, 200)).Sentences; len(outcome) != 1 ||
 		text(outcome[0]) != "Cy loses Night at Terminal 1" {
 		t.Errorf("the outcome would be %v", outcome)
 	}

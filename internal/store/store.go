@@ -329,6 +329,28 @@ type Search struct {
 	Until    time.Time
 }
 
+// about narrows operations to those that a search for an object, or for a person, finds.
+func (search Search) about() (all []func(operations *gorm.DB) *gorm.DB) {
+	if search.Kind != "" {
+		all = append(all, func(q *gorm.DB) *gorm.DB {
+			if search.ID != "" {
+				q = q.Where("object_id = ?", search.ID)
+			}
+			return q.Where("kind = ?", search.Kind)
+		})
+	}
+	if search.User != "" {
+		to, listed := `%"user":"`+like(search.User)+`"%`, `%"`+like(search.User)+`"%`
+		all = append(all, func(q *gorm.DB) *gorm.DB {
+			return q.Where(`(kind = 'user' AND object_id = ?
+				OR kind = 'assignment' AND (CAST("before" AS TEXT) LIKE ? ESCAPE '\' OR CAST("after" AS TEXT) LIKE ? ESCAPE '\')
+				OR kind = 'group' AND (coalesce(CAST("before" AS TEXT), '') LIKE ? ESCAPE '\') <>
+					(coalesce(CAST("after" AS TEXT), '') LIKE ? ESCAPE '\'))`, search.User, to, to, listed, listed)
+		})
+	}
+	return all
+}
+
 // Revisions gives a page of the record, latest first: at most limit revisions with numbers below before (0: from
 // the last on).
 func (s *Store) Revisions(search Search, before, limit int) (out []Revision, err error) {
@@ -336,18 +358,8 @@ func (s *Store) Revisions(search Search, before, limit int) (out []Revision, err
 	if before > 0 {
 		q = q.Where("number < ?", before)
 	}
-	if search.Kind != "" {
-		in := s.db.Model(&operation{}).Select("revision").Where("kind = ?", search.Kind)
-		if search.ID != "" {
-			in = in.Where("object_id = ?", search.ID)
-		}
-		q = q.Where("number IN (?)", in)
-	}
-	if search.User != "" {
-		to, listed := `%"user":"`+like(search.User)+`"%`, `%"`+like(search.User)+`"%`
-		q = q.Where("number IN (?)", s.db.Model(&operation{}).Select("revision").Where(`kind = 'user' AND object_id = ?
-			OR kind = 'assignment' AND (CAST("before" AS TEXT) LIKE ? ESCAPE '\' OR CAST("after" AS TEXT) LIKE ? ESCAPE '\')
-			OR kind = 'group' AND (coalesce(CAST("before" AS TEXT), '') LIKE ? ESCAPE '\') <> (coalesce(CAST("after" AS TEXT), '') LIKE ? ESCAPE '\')`, search.User, to, to, listed, listed))
+	for _, about := range search.about() {
+		q = q.Where("number IN (?)", about(s.db.Model(&operation{}).Select("revision")))
 	}
 	if search.Who != "" {
 		q = q.Where("who = ? OR who_name = ?", search.Who, search.Who)
@@ -387,8 +399,18 @@ func (s *Store) Told(revision, limit int) ([]change.Op, error) {
 	return s.operations(revision, limit, operation.op)
 }
 
-func (s *Store) operations(revision, limit int, read func(operation) (change.Op, error)) ([]change.Op, error) {
+// ToldOf is [Store.Told], but of the object or the person alone whom a search is for, if it is for one.
+func (s *Store) ToldOf(search Search, revision, limit int) ([]change.Op, error) {
+	return s.operations(revision, limit, operation.op, search.about()...)
+}
+
+func (s *Store) operations(
+	revision, limit int, read func(operation) (change.Op, error), about ...func(*gorm.DB) *gorm.DB,
+) ([]change.Op, error) {
 	q := s.db.Where("revision = ?", revision).Order("seq")
+	for _, narrow := range about {
+		q = narrow(q)
+	}
 	if limit > 0 {
 		q = q.Limit(limit)
 	}

@@ -17,7 +17,7 @@ import (
 type View struct {
 	now  *index.Index
 	live *index.Index
-	all  func() index.Bundle // of every permission
+	all  func() index.Bundle             // of every permission
 	high func() ([]string, index.Bundle) // [High], of the design of now
 }
 

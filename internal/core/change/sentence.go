@@ -2,12 +2,12 @@ package change
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"math"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -246,26 +246,58 @@ func (t *teller) become(kind model.Kind, field string, before, after any) string
 
 func (t *teller) show(f model.Field, v any) string {
 	if s, ok := v.(string); ok {
-		if f.Ref != "" {
-			return cmp.Or(t.names(f.Ref, s), s)
-		}
-		if f.Name == "from" || f.Name == "until" {
-			at, err := time.Parse(time.RFC3339, s)
-			switch {
-			case err != nil:
-			case f.Name == "from":
-				return model.Day(at)
-			default:
-				return model.Until(at)
-			}
+		if said := Words(f, s, t.names); f.Ref != "" || said != s {
+			return said
 		}
 		return "“" + s + "”"
 	}
-	data, err := json.Marshal(v)
-	if err != nil {
-		return fmt.Sprint(v)
+	return Words(f, v, t.names)
+}
+
+// Words says what a field holds, as it is read from JSON: by names, not by ids; "" if it holds nothing.
+func Words(f model.Field, v any, names Names) string {
+	switch v := v.(type) {
+	case nil:
+		return ""
+	case string:
+		if f.Ref != "" {
+			return cmp.Or(names(f.Ref, v), v)
+		}
+		if at, err := time.Parse(time.RFC3339, v); err == nil {
+			if f.Name == "until" {
+				return model.Until(at)
+			}
+			return model.Day(at)
+		}
+		return v
+	case bool:
+		return map[bool]string{true: "yes", false: "no"}[v]
+	case float64:
+		return strconv.FormatFloat(v, 'f', -1, 64)
+	case []any:
+		between := ", "
+		if len(f.Parts()) > 0 {
+			between = "; "
+		}
+		var all []string
+		for _, x := range v {
+			all = append(all, Words(f, x, names))
+		}
+		return strings.Join(all, between)
+	case map[string]any:
+		var all []string
+		for _, part := range f.Parts() {
+			switch said := Words(part, v[part.Name], names); {
+			case said == "":
+			case part.Ref != "" || len(v) == 1:
+				all = append(all, said)
+			default:
+				all = append(all, part.Said+" "+said)
+			}
+		}
+		return strings.Join(all, ", ")
 	}
-	return string(data)
+	return fmt.Sprint(v)
 }
 
 func (t *teller) assignment(o Op) {

@@ -248,6 +248,26 @@ func (x *Index) Gives(kind model.Kind, id string, of Bundle) bool {
 	return c != nil && c.IntersectionCardinality(of.bits) > 0
 }
 
+// Narrowed tells that an assignment counts only at an area, or to a narrower reach than that of the area.
+func (x *Index) Narrowed(a *model.Assignment) bool { return x.keyOf(a).narrowed }
+
+// WholeOnly gives the permissions that an assignment would carry if it counted over the whole organisation, and does
+// not carry since it counts only at an area, or to a narrower reach (§6); sorted.
+func (x *Index) WholeOnly(a *model.Assignment) []string {
+	c := x.contentOf(model.KindRole, a.Role)
+	if a.Role == "" {
+		c = x.contentOf(model.KindSet, a.Set)
+	}
+	if c == nil || !x.Narrowed(a) {
+		return nil
+	}
+	c = c.Intersection(x.restricted)
+	if a.Mode == model.ReadOnly {
+		c.InPlaceIntersection(x.readable)
+	}
+	return x.keysOf(c)
+}
+
 // contentOf is what a role or set gives; nil if there is none.
 func (x *Index) contentOf(kind model.Kind, id string) *bitset.BitSet {
 	switch kind {

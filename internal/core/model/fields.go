@@ -144,6 +144,14 @@ func FieldOf(kind Kind, name string) Field {
 	return Field{Name: name, Said: name, Gone: GoneOut}
 }
 
+// Parts describes what a field is made of, if it holds a struct, or a list of them.
+func (f Field) Parts() []Field {
+	if f.parts == nil {
+		return nil
+	}
+	return f.parts.fields
+}
+
 // list gives a field's value if it is a list of texts.
 func (f Field) list(o Object) []string {
 	list, _ := reflect.ValueOf(o).Elem().Field(f.index).Interface().([]string)

@@ -28,6 +28,8 @@ type WhoCan struct {
 	About       string   `json:"about,omitempty" doc:"What a permission does"`
 	Permissions int      `json:"permissions" doc:"How many permissions are asked about"`
 	Total       int      `json:"total" doc:"How many people can"`
+	Public      int      `json:"public" doc:"How many of the permissions whoever is not signed in holds too"`
+	Everyone    int      `json:"everyone" doc:"How many of them come by the groups Everyone and Public, so that whoever is made active holds them, if licensed"`
 	Shown       int      `json:"shown" doc:"How many of them fit what was narrowed to"`
 	Rows        []WhoRow `json:"rows"`
 	Common      []Common `json:"common"`
@@ -221,11 +223,26 @@ func whoCanDo(s *desk.Sight, ask WhoAsk) (*WhoCan, error) {
 	if p, ok := s.Design().Permission(ask.What); ok {
 		v.About = p.Label
 	}
+	x := s.Index
+	v.Public = a.count(x.Effective(index.Anonymous, s.At))
+	v.Everyone = a.count(x.Carried(slices.Concat(x.GrantsTo(model.Everyone), x.GrantsTo(model.Public)), s.At))
 	start := min(ask.Offset, len(shown))
 	for _, w := range shown[start:min(len(shown), start+ask.Limit)] {
 		v.Rows = append(v.Rows, a.row(w))
 	}
 	return v, nil
+}
+
+// count tells how many of the permissions that are asked about are among some that are held there.
+func (a *answering) count(held []index.Holding) int {
+	found := map[string]bool{}
+	for _, h := range held {
+		if slices.Contains(a.some.Keys, h.Permission) && (a.some.Area == "" ||
+			a.Index.Covers(h.Area, a.some.Area) || a.Index.Covers(a.some.Area, h.Area)) {
+			found[h.Permission] = true
+		}
+	}
+	return len(found)
 }
 
 func (a *answering) row(w whoCan) WhoRow {

@@ -11,11 +11,12 @@ import (
 
 // AssignLook is what assigning some roles and sets to some people and groups would do, before it is drafted.
 type AssignLook struct {
-	Pairs   int          `json:"pairs"`
-	Already int          `json:"already" doc:"How many have it on these terms, and keep it"`
-	Who     []GivenPair  `json:"who" doc:"The first twenty of these"`
-	Retired []desk.Ref   `json:"retired" doc:"Roles and sets that are retired, and give nothing"`
-	Targets []TargetLook `json:"targets" doc:"How many people have each role and set before and after; to who sees the whole design only"`
+	Pairs    int             `json:"pairs"`
+	Already  int             `json:"already" doc:"How many have it on these terms, and keep it"`
+	Who      []GivenPair     `json:"who" doc:"The first twenty of these"`
+	Retired  []desk.Ref      `json:"retired" doc:"Roles and sets that are retired, and give nothing"`
+	Withheld []desk.Withheld `json:"withheld" doc:"What of these counts only over the whole organisation, and is withheld on these terms"`
+	Targets  []TargetLook    `json:"targets" doc:"How many people have each role and set before and after; to who sees the whole design only"`
 }
 
 // GivenPair is somebody who is assigned something already.
@@ -75,6 +76,7 @@ func (d *Editor) LookAssign(who desk.Actor, subjects, targets []desk.End, terms 
 			ops = append(ops, op)
 		}
 	}
+	out.Withheld = s.WithheldBy(s.Index, ops)
 	if !s.Whole || len(ops) == 0 {
 		return out, nil
 	}

@@ -31,7 +31,7 @@ type ItemsAsk struct {
 
 // ReviewOutcome is what closing a review now would do.
 type ReviewOutcome struct {
-	Sentences [][]desk.Phrase `json:"sentences" doc:"The first 200"`
+	Sentences [][]desk.Phrase `json:"sentences" doc:"As many as were asked for"`
 	Total     int             `json:"total" doc:"How many there are"`
 	ToOwners  int             `json:"toOwners" doc:"How many tasks it would leave to the owners of groups that give what was revoked"`
 	ByHand    int             `json:"byHand" doc:"How many tasks it would leave of what only a person can carry out"`
@@ -45,8 +45,6 @@ type SpareSeats struct {
 	Seats   int      `json:"seats"`
 }
 
-// outcomeShown is how many sentences of an outcome are told.
-const outcomeShown = 200
 
 // Items gives a window into those items of a review that somebody may see, the most doubtful first.
 func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, error) {
@@ -140,8 +138,8 @@ func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
 	return out, nil
 }
 
-// Outcome tells what closing a review now would do. Who may not close it is refused.
-func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
+// Outcome tells what closing a review now would do, in so many sentences at most. Who may not close it is refused.
+func (d *Reviewer) Outcome(who desk.Actor, id, most int) (*ReviewOutcome, error) {
 	h := d.Present()
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
@@ -158,7 +156,7 @@ func (d *Reviewer) Outcome(who desk.Actor, id int) (*ReviewOutcome, error) {
 	ops := review.Revoke(h.Design(), revoked)
 	v.Sentences = desk.Sentences(change.Sentences(ops, change.NamesIn(h.Design())))
 	v.Total = len(v.Sentences)
-	v.Sentences = v.Sentences[:min(v.Total, outcomeShown)]
+	v.Sentences = v.Sentences[:min(v.Total, most)]
 	for _, i := range revoked {
 		v.ToOwners += len(i.Groups)
 		if review.ByHand(h.Design(), i) {

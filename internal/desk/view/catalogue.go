@@ -40,7 +40,8 @@ type CatalogueModule struct {
 type Pool struct {
 	Licence desk.Ref   `json:"licence"`
 	Seats   *int       `json:"seats,omitempty"`
-	Used    int        `json:"used"`
+	Used    int        `json:"used" doc:"Seats of people whom the viewer sees"`
+	Others  int        `json:"others" doc:"Seats of people whom the viewer, a delegate, does not see"`
 	Idle    int        `json:"idle" doc:"Seats whose holder has not used the system for 90 days"`
 	Covers  []desk.Ref `json:"covers"`
 	Lacking int        `json:"lacking" doc:"People whom a grant gives less than it carries, since they have no seat"`
@@ -125,7 +126,7 @@ func (d *Viewer) System(who desk.Actor, id string) (*SystemSheet, error) {
 		}
 	}
 	for _, l := range licences {
-		v.Pools = append(v.Pools, pool(s, l, seats(s, l, review.IdleAfter)))
+		v.Pools = append(v.Pools, d.pool(s, l, seats(s, l, review.IdleAfter)))
 	}
 	for _, o := range suppliedBy(s, id) {
 		v.Sets = append(v.Sets, layer(s, model.KindSet, o.ID))
@@ -192,7 +193,7 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 	}
 	if s.Design().Get(model.KindLicence, id) != nil {
 		taken, without := seats(s, id, review.IdleAfter), waiting(s, id)
-		v.Pool = pool(s, id, taken)
+		v.Pool = d.pool(s, id, taken)
 		for _, seat := range taken[:min(len(taken), holdersShown)] {
 			seat.User = s.Ref(model.KindUser, seat.user.ID)
 			v.Taken = append(v.Taken, seat)
@@ -207,11 +208,11 @@ func (d *Viewer) Licence(who desk.Actor, id string) (*LicenceSheet, error) {
 }
 
 // pool counts what [seats] gives, of a licence that the design has.
-func pool(s *desk.Sight, id string, taken []Seat) Pool {
+func (d *Viewer) pool(s *desk.Sight, id string, taken []Seat) Pool {
 	l, _ := s.Design().Licences.Find(id)
 	p := Pool{
 		Licence: s.Ref(model.KindLicence, id), Seats: l.Seats, Used: len(taken),
-		Lacking: lackers(s)[id], Covers: []desk.Ref{},
+		Lacking: lackers(s)[id], Covers: []desk.Ref{}, Others: d.seatsOfOthers(s, id),
 	}
 	for _, c := range l.Covers {
 		p.Covers = append(p.Covers, s.Ref(model.KindLicence, c))
@@ -222,6 +223,15 @@ func pool(s *desk.Sight, id string, taken []Seat) Pool {
 		}
 	}
 	return p
+}
+
+// seatsOfOthers counts the seats of people whom a delegate does not see. That much of them is told, since it is
+// what is left of a pool.
+func (d *Viewer) seatsOfOthers(s *desk.Sight, licence string) int {
+	if s.Authority == nil {
+		return 0
+	}
+	return d.Present().Index.SeatsUsed()[licence] - s.Present.Index.SeatsUsed()[licence]
 }
 
 // neededBy gives the systems that need a licence, or some permission of which does.

@@ -2,6 +2,7 @@ package view
 
 import (
 	"encoding/json"
+	"maps"
 	"reflect"
 	"slices"
 	"time"
@@ -60,7 +61,22 @@ func (q *HistorySearch) notAfter(day time.Time) {
 	}
 }
 
-// History gives a page of the record, latest first.
+// concerned gives those of some sentences that name the person whom a search is for; all of them if none does, or if
+// it is for nobody.
+func (q HistorySearch) concerned(told []change.Sentence) []change.Sentence {
+	var out []change.Sentence
+	for _, s := range told {
+		if slices.ContainsFunc(s, func(p change.Phrase) bool { return p.Kind == model.KindUser && p.ID == q.User }) {
+			out = append(out, s)
+		}
+	}
+	if len(out) == 0 {
+		return told
+	}
+	return out
+}
+
+// History gives a page of the record, latest first; of one that is searched for a person, only what concerns them.
 func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 	h, err := d.Enter(who, model.ViewHistory)
 	if err != nil {
@@ -90,11 +106,11 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 	names := change.NamesIn(h.Design())
 	out := make([]Revision, len(list))
 	for i, r := range list {
-		ops, err := d.Reading(who).Told(r.Number, operationsTold)
+		ops, err := d.Reading(who).ToldOf(q.store(), r.Number, operationsTold)
 		if err != nil {
 			return nil, err
 		}
-		told := change.Sentences(ops, names)
+		told := q.concerned(change.Sentences(ops, names))
 		more := r.Size - len(ops)
 		if len(told) > operationsTold {
 			more += len(told) - operationsTold
@@ -111,8 +127,9 @@ func (d *Viewer) History(who desk.Actor, q HistorySearch) ([]Revision, error) {
 // FieldChange is what a revision made of one field of an object.
 type FieldChange struct {
 	Field  string `json:"field"`
-	Before string `json:"before" doc:"As JSON, or empty"`
-	After  string `json:"after"`
+	Before string `json:"before" doc:"In words; of a list, what is in it no longer; empty if there is nothing"`
+	After  string `json:"after" doc:"In words; of a list, what has come into it"`
+	Same   int    `json:"same,omitempty" doc:"Of a list: how many are in it before and after"`
 }
 
 // ObjectChange is what a revision made of one object.
@@ -125,14 +142,12 @@ type ObjectChange struct {
 // RevisionDetail is a revision with all that it changed, before and after.
 type RevisionDetail struct {
 	Number  int            `json:"number"`
-	Objects []ObjectChange `json:"objects" doc:"At most 500"`
+	Objects []ObjectChange `json:"objects" doc:"As many as were asked for"`
 	More    int            `json:"more"`
 }
 
-const objectsTold = 500
-
-// RevisionDetail gives what a revision changed, before and after.
-func (d *Viewer) RevisionDetail(who desk.Actor, number int) (*RevisionDetail, error) {
+// RevisionDetail gives what a revision changed, before and after; of so many objects at most.
+func (d *Viewer) RevisionDetail(who desk.Actor, number, most int) (*RevisionDetail, error) {
 	h, err := d.Enter(who, model.ViewHistory)
 	if err != nil {
 		return nil, err
@@ -141,11 +156,12 @@ func (d *Viewer) RevisionDetail(who desk.Actor, number int) (*RevisionDetail, er
 	if err != nil {
 		return nil, desk.Missing(err, "There is no revision %d.", number)
 	}
-	ops, err := d.Reading(who).Change(number, objectsTold)
+	ops, err := d.Reading(who).Change(number, most)
 	if err != nil {
 		return nil, err
 	}
 	v := &RevisionDetail{Number: number, Objects: []ObjectChange{}, More: r.Size - len(ops)}
+	names := change.NamesIn(h.Design())
 	for _, o := range ops {
 		c := ObjectChange{Object: h.Ref(o.Kind, o.ID), What: "changed", Fields: []FieldChange{}}
 		if c.Object.Name == o.ID {
@@ -169,31 +185,65 @@ func (d *Viewer) RevisionDetail(who desk.Actor, number int) (*RevisionDetail, er
 		if err != nil {
 			return nil, err
 		}
-		c.Fields = fieldChanges(before, after)
+		c.Fields = fieldChanges(o.Kind, before, after, names)
 		v.Objects = append(v.Objects, c)
 	}
 	return v, nil
 }
 
-// fieldChanges compares two values field by field.
-func fieldChanges(before, after []byte) []FieldChange {
-	b, a := map[string]json.RawMessage{}, map[string]json.RawMessage{}
+// fieldChanges compares two values of a kind field by field. Of lists, what both have is only counted.
+func fieldChanges(kind model.Kind, before, after []byte, names change.Names) []FieldChange {
+	b, a := map[string]any{}, map[string]any{}
 	_ = json.Unmarshal(before, &b) // what the store gives is JSON, or empty
 	_ = json.Unmarshal(after, &a)
-	names := []string{}
-	for _, m := range []map[string]json.RawMessage{b, a} {
-		for f := range m {
-			if f != "id" && !slices.Contains(names, f) && !reflect.DeepEqual(a[f], b[f]) {
-				names = append(names, f)
-			}
+	out := []FieldChange{}
+	for _, name := range slices.Sorted(maps.Keys(b)) {
+		if _, both := a[name]; !both {
+			a[name] = nil
 		}
 	}
-	slices.Sort(names)
-	out := []FieldChange{}
-	for _, f := range names {
-		out = append(out, FieldChange{f, string(b[f]), string(a[f])})
+	for _, name := range slices.Sorted(maps.Keys(a)) {
+		if name == "id" || reflect.DeepEqual(a[name], b[name]) {
+			continue
+		}
+		f := model.FieldOf(kind, name)
+		c := FieldChange{Field: f.Said}
+		was, is := b[name], a[name]
+		if w, list := was.([]any); list {
+			if i, list := is.([]any); list {
+				was, is, c.Same = apart(w, i)
+			}
+		}
+		c.Before, c.After = change.Words(f, was, names), change.Words(f, is, names)
+		out = append(out, c)
 	}
 	return out
+}
+
+// apart takes out of two lists what both have, and counts that.
+func apart(a, b []any) (onlyA, onlyB []any, same int) {
+	key := func(v any) string {
+		data, _ := json.Marshal(v) // it was read from JSON
+		return string(data)
+	}
+	inA := map[string]bool{}
+	for _, v := range a {
+		inA[key(v)] = true
+	}
+	inB := map[string]bool{}
+	for _, v := range b {
+		if k := key(v); !inA[k] {
+			onlyB = append(onlyB, v)
+		} else {
+			inB[k] = true
+		}
+	}
+	for _, v := range a {
+		if !inB[key(v)] {
+			onlyA = append(onlyA, v)
+		}
+	}
+	return onlyA, onlyB, len(inB)
 }
 
 // HistoryTable gives the record, one row for each sentence, latest first. It is read as it is written.

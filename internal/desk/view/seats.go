@@ -62,10 +62,10 @@ func (d *Viewer) SeatPools(who desk.Actor, days int) ([]SeatPool, error) {
 	out := make([]SeatPool, len(licences))
 	one := func(l *model.Licence) SeatPool {
 		taken := seats(s, l.ID, days)
-		p := SeatPool{Pool: pool(s, l.ID, taken), By: []string{}}
+		p := SeatPool{Pool: d.pool(s, l.ID, taken), By: []string{}}
 		p.May = s.Draft != nil && (d.May(s.Present, who, model.EditPeople) || s.Authority != nil && mayAnybody(s, "seat"))
 		if l.Seats != nil {
-			free := max(0, *l.Seats-p.Used)
+			free := max(0, *l.Seats-p.Used-p.Others)
 			p.Free = &free
 		}
 		for _, seat := range taken {
@@ -496,7 +496,7 @@ func (d *Viewer) SeatsNeeded(who desk.Actor, subjects, targets []desk.End) ([]Se
 			}
 		}
 		if l.Seats != nil {
-			free := max(0, *l.Seats-used[l.ID])
+			free := max(0, *l.Seats-used[l.ID]-d.seatsOfOthers(s, l.ID))
 			n.Free = &free
 		}
 		out = append(out, n)

@@ -131,7 +131,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"applyPlan": {query: "hash=x&reason=y", body: map[string]any{"format": "fachwerk-model/1"}, bare: true},
 		"areas":     {}, "picture": {query: "focus=role:" + role.ID}, "bay": {in: "user", query: "focus=role:" + role.ID},
 		"draft": {}, "keepMine": {in: "none", bare: true}, "discard": {once: true, last: 2}, "restoreDraft": {bare: true},
-		"putBack": {bare: true, body: map[string]any{"assignment": "none"}},
+		"draftEdit": {ready: func(ask asker) (string, any) { return ask.field("/api/draft", "edits", 0, "id"), nil }},
+		"putBack":   {bare: true, body: map[string]any{"assignment": "none"}},
 		"takeOut": {once: true, ready: func(ask asker) (string, any) {
 			ask("POST", "/api/draft/join", map[string]any{
 				"from": end(model.KindUser, d.Users[503].ID), "to": end(model.KindRole, d.Roles[4].ID),

@@ -85,6 +85,10 @@ func (a *API) reviews() {
 			}))
 		},
 	)
+	type outcomeInput struct {
+		NumberInput
+		SentencesInput
+	}
 	on(
 		a,
 		operation{
@@ -93,8 +97,8 @@ func (a *API) reviews() {
 			path:    "/api/reviews/{id}/outcome",
 			summary: "What closing a review now would do",
 		},
-		func(ctx context.Context, in *NumberInput) (*body[*review.ReviewOutcome], error) {
-			return answer(a.desk.Outcome(actor(ctx), in.ID))
+		func(ctx context.Context, in *outcomeInput) (*body[*review.ReviewOutcome], error) {
+			return answer(a.desk.Outcome(actor(ctx), in.ID, in.Limit))
 		},
 	)
 	on(

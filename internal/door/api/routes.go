@@ -278,6 +278,22 @@ func (a *API) draft() {
 	type editInput struct {
 		ID string `path:"id"`
 	}
+	type toldInput struct {
+		ID string `path:"id"`
+		SentencesInput
+	}
+	on(
+		a,
+		operation{
+			id:      "draftEdit",
+			method:  http.MethodGet,
+			path:    "/api/draft/edits/{id}",
+			summary: "What one act in your draft does",
+		},
+		func(ctx context.Context, in *toldInput) (*body[*desk.DraftEdit], error) {
+			return answer(a.desk.DraftEdit(actor(ctx), in.ID, in.Limit))
+		},
+	)
 	on(
 		a,
 		operation{
@@ -377,4 +393,9 @@ func (a *API) draft() {
 			return answer(a.desk.Apply(actor(ctx), in.Body.Reason, in.Body.Stamp))
 		},
 	)
+}
+
+// SentencesInput says how many sentences are told.
+type SentencesInput struct {
+	Limit int `query:"limit" minimum:"1" maximum:"10000" default:"200" doc:"How many sentences are told"`
 }

@@ -618,6 +618,7 @@ func (a *API) history() {
 	)
 	type revisionInput struct {
 		Number int `path:"number" minimum:"1"`
+		Limit  int `query:"limit" minimum:"1" maximum:"10000" default:"100" doc:"Of how many objects it is told"`
 	}
 	on(
 		a,
@@ -628,7 +629,7 @@ func (a *API) history() {
 			summary: "What a revision changed, before and after",
 		},
 		func(ctx context.Context, in *revisionInput) (*body[*view.RevisionDetail], error) {
-			return answer(a.desk.RevisionDetail(actor(ctx), in.Number))
+			return answer(a.desk.RevisionDetail(actor(ctx), in.Number, in.Limit))
 		},
 	)
 	type exportInput struct {

@@ -5,6 +5,7 @@ import { type Ask, paged, useLens } from "../api/ask";
 import { at } from "../api/at";
 import { data } from "../api/client";
 import { useSet, useTyped } from "../house/lens";
+import { Choose } from "../parts/Choose";
 import { DayField } from "../parts/DayField";
 import { beginOf, endOf } from "../parts/days";
 import { Failed } from "../parts/loading";
@@ -77,14 +78,16 @@ export function SecurityLog() {
 					value={words}
 					onChange={(e) => type(e.target.value)}
 				/>
-				<select aria-label="What" className="field" value={what ?? ""} onChange={(e) => set({ what: e.target.value })}>
-					<option value="">anything</option>
-					{Object.entries(kinds).map(([k, w]) => (
-						<option key={k} value={k}>
-							{w}
-						</option>
-					))}
-				</select>
+				<Choose
+					label="What"
+					className="field"
+					value={what ?? ""}
+					options={[
+						{ value: "", name: "anything" },
+						...Object.entries(kinds).map(([value, name]) => ({ value, name })),
+					]}
+					onChange={(what) => set({ what })}
+				/>
 				<DayField label="From" inline past placeholder="from" value={get("from")} onChange={(from) => set({ from })} />
 				<DayField label="Until" inline past last placeholder="until" value={get("to")} onChange={(to) => set({ to })} />
 				{file.size > 0 && (

@@ -167,10 +167,11 @@ export const useNextItem = (id: number, where: string | undefined, after: number
 			data(ask.GET("/api/reviews/{id}/items", { params: { path: { id }, query: { where, after, limit: 0 } } })),
 	}).data?.next;
 
-export const useReviewOutcome = (id: number) =>
+export const useReviewOutcome = (id: number, limit = 200) =>
 	useAsk({
-		queryKey: [...design, "review", id, "outcome"],
-		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/outcome", { params: { path: { id } } })),
+		queryKey: [...design, "review", id, "outcome", limit],
+		queryFn: (ask: Ask) => data(ask.GET("/api/reviews/{id}/outcome", { params: { path: { id }, query: { limit } } })),
+		placeholderData: keepPreviousData,
 	});
 
 export const useReviewAfter = (id: number) =>

@@ -539,7 +539,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** What one act in your draft does */
+        get: operations["draftEdit"];
         put?: never;
         post?: never;
         /** Take one act out of your draft */
@@ -3455,6 +3456,8 @@ export interface components {
             targets: components["schemas"]["TargetLook"][];
             /** @description The first twenty of these */
             who: components["schemas"]["GivenPair"][];
+            /** @description What of these counts only over the whole organisation, and is withheld on these terms */
+            withheld: components["schemas"]["Withheld"][];
         };
         BackDoor: {
             actions: string[];
@@ -4286,6 +4289,8 @@ export interface components {
             stamp: string;
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
+            /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
+            withheld: components["schemas"]["Withheld"][];
         };
         DraftEdit: {
             id: string;
@@ -4553,10 +4558,16 @@ export interface components {
             bundles: number;
         };
         FieldChange: {
+            /** @description In words; of a list, what has come into it */
             after: string;
-            /** @description As JSON, or empty */
+            /** @description In words; of a list, what is in it no longer; empty if there is nothing */
             before: string;
             field: string;
+            /**
+             * Format: int64
+             * @description Of a list: how many are in it before and after
+             */
+            same?: number;
         };
         FindingKind: {
             /**
@@ -4812,6 +4823,8 @@ export interface components {
             seats: components["schemas"]["SeatChange"][];
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
+            /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
+            withheld: components["schemas"]["Withheld"][];
         };
         Import: {
             bare: boolean;
@@ -5938,9 +5951,17 @@ export interface components {
              */
             lacking: number;
             licence: components["schemas"]["Ref"];
+            /**
+             * Format: int64
+             * @description Seats of people whom the viewer, a delegate, does not see
+             */
+            others: number;
             /** Format: int64 */
             seats?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Seats of people whom the viewer sees
+             */
             used: number;
         };
         Problem: {
@@ -6450,7 +6471,7 @@ export interface components {
              * @description How many tasks it would leave of what only a person can carry out
              */
             byHand: number;
-            /** @description The first 200 */
+            /** @description As many as were asked for */
             sentences: components["schemas"]["Phrase"][][];
             /** @description Seats that nobody would need any longer, by licence */
             spare: components["schemas"]["SpareSeats"][];
@@ -6566,7 +6587,7 @@ export interface components {
             more: number;
             /** Format: int64 */
             number: number;
-            /** @description At most 500 */
+            /** @description As many as were asked for */
             objects: components["schemas"]["ObjectChange"][];
         };
         Rise: {
@@ -6740,11 +6761,19 @@ export interface components {
              * @description Seats of whose use nothing is known
              */
             noUse: number;
+            /**
+             * Format: int64
+             * @description Seats of people whom the viewer, a delegate, does not see
+             */
+            others: number;
             /** Format: int64 */
             seats?: number;
             /** @description The systems that need it */
             systems: string[];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Seats of people whom the viewer sees
+             */
             used: number;
         };
         SeatRow: {
@@ -7313,9 +7342,19 @@ export interface components {
             common: components["schemas"]["Common"][];
             /**
              * Format: int64
+             * @description How many of them come by the groups Everyone and Public, so that whoever is made active holds them, if licensed
+             */
+            everyone: number;
+            /**
+             * Format: int64
              * @description How many permissions are asked about
              */
             permissions: number;
+            /**
+             * Format: int64
+             * @description How many of the permissions whoever is not signed in holds too
+             */
+            public: number;
             rows: components["schemas"]["WhoRow"][];
             /**
              * Format: int64
@@ -7342,6 +7381,21 @@ export interface components {
             places: components["schemas"]["Holding"][];
             title?: string;
             user: components["schemas"]["Ref"];
+        };
+        Withheld: {
+            /**
+             * Format: int64
+             * @description How many these are
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description How many assignments it is about
+             */
+            grants: number;
+            /** @description The keys of those that are withheld; at most 20 */
+            permissions: string[];
+            target: components["schemas"]["Ref"];
         };
         Worklist: {
             /**
@@ -8757,6 +8811,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draftEdit: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+                /** @description How many sentences are told */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftEdit"];
                 };
             };
             /** @description Error */
@@ -12725,6 +12817,8 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description How many sentences are told */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -12949,6 +13043,8 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Of how many objects it is told */
+                limit?: number;
             };
             header?: never;
             path: {

@@ -5,6 +5,7 @@ import { data, type Schemas } from "../api/client";
 import { design, listQuery } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
+import { Choose } from "../parts/Choose";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
 import { Rooms } from "../parts/tabs";
@@ -56,20 +57,18 @@ export function Capabilities() {
 				)}
 			</div>
 			<div className="mt-2 mb-2 flex flex-wrap items-center gap-4 print:hidden">
-				<label className="flex items-center gap-2">
-					<span className="whitespace-nowrap text-quiet">What can be done in</span>
-					<select
+				<span className="flex items-center gap-2">
+					<label htmlFor="system" className="whitespace-nowrap text-quiet">
+						What can be done in
+					</label>
+					<Choose
+						id="system"
 						className="field max-w-[220px]"
 						value={system ?? ""}
-						onChange={(e) => set({ system: e.target.value })}
-					>
-						{systems.data?.rows.map((r) => (
-							<option key={r.id} value={r.id}>
-								{r.name}
-							</option>
-						))}
-					</select>
-				</label>
+						options={(systems.data?.rows ?? []).map((r) => ({ value: r.id, name: r.name }))}
+						onChange={(system) => set({ system })}
+					/>
+				</span>
 				<fieldset className="flex items-center gap-4">
 					<legend className="sr-only">Columns</legend>
 					<span className="text-quiet">by</span>

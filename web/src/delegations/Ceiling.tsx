@@ -7,6 +7,7 @@ import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { bricksByArrow } from "../parts/bricks";
+import { Choose } from "../parts/Choose";
 import { Loaded, Waiting } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { addressOf, count, extent, NamedAll, number, riskWords, Sentence } from "../parts/words";
@@ -103,21 +104,16 @@ function CeilingOf({ ceiling: c, onUser }: { ceiling: Sheet; onUser?: (user: str
 			<div className="flex flex-wrap items-baseline gap-x-4 gap-y-1 pb-2">
 				<h2 className="text-[18px] font-bold">What could come of it</h2>
 				{onUser ? (
-					<label className="flex items-baseline gap-2">
+					<span className="flex items-baseline gap-2">
 						<span className="text-quiet">by</span>
-						<select
-							aria-label="By whom"
+						<Choose
+							label="By whom"
 							className="field !w-auto"
 							value={c.of.id}
-							onChange={(e) => onUser(e.target.value)}
-						>
-							{c.delegates.map((d) => (
-								<option key={d.id} value={d.id}>
-									{d.name}
-								</option>
-							))}
-						</select>
-					</label>
+							options={c.delegates.map((d) => ({ value: d.id, name: d.name }))}
+							onChange={onUser}
+						/>
+					</span>
 				) : (
 					<span className="text-quiet">by {c.of.name}, with all else that is delegated to them</span>
 				)}

@@ -2,6 +2,7 @@ import { useDeferredValue } from "react";
 import { useSearchParams } from "react-router";
 import { useHouse } from "../house/context";
 import { useSet, useTyped } from "../house/lens";
+import { Choose } from "../parts/Choose";
 import { DayField } from "../parts/DayField";
 import { Downloads } from "../parts/Downloads";
 import { beginOf, endOf } from "../parts/days";
@@ -63,19 +64,13 @@ export function History() {
 					value={words}
 					onChange={(e) => type(e.target.value)}
 				/>
-				<select
-					aria-label="Kind"
+				<Choose
+					label="Kind"
 					className="field"
 					value={get("kind") ?? ""}
-					onChange={(e) => set({ kind: e.target.value, id: null })}
-				>
-					<option value="">any kind</option>
-					{kinds.map((k) => (
-						<option key={k} value={k}>
-							{kindWords[k]}s
-						</option>
-					))}
-				</select>
+					options={[{ value: "", name: "any kind" }, ...kinds.map((k) => ({ value: k, name: `${kindWords[k]}s` }))]}
+					onChange={(kind) => set({ kind, id: null })}
+				/>
 				<PickOne
 					kinds={["user"]}
 					label="Concerning"

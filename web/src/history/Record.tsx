@@ -1,4 +1,4 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { type Ask, paged, useAsk, useLens } from "../api/ask";
@@ -9,7 +9,7 @@ import { useSet } from "../house/lens";
 import { mayDraft } from "../house/rights";
 import { Failed, Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
-import { kindWords, moment, Named, Sentence } from "../parts/words";
+import { count, kindWords, moment, Named, number, Sentence } from "../parts/words";
 
 const pageSize = 50;
 
@@ -80,7 +80,11 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 									<Sentence parts={s} />
 								</p>
 							))}
-							{r.more > 0 && <p className="text-quiet">and {r.more.toLocaleString("en-GB")} more</p>}
+							{r.more > 0 && open !== r.number && (
+								<button type="button" className="link block" onClick={() => setOpen(r.number)}>
+									and {number(r.more)} more
+								</button>
+							)}
 							{open === r.number && <Detail number={r.number} />}
 						</div>
 						<div className="flex items-baseline gap-4">
@@ -130,29 +134,16 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 	);
 }
 
-/** A field's value, as a person reads it. */
-function value(json: string): string {
-	if (!json) return "—";
-	const v: unknown = JSON.parse(json);
-	const say = (x: unknown): string =>
-		Array.isArray(x)
-			? x.map(say).join(", ")
-			: typeof x === "object" && x !== null
-				? Object.entries(x)
-						.map(([k, y]) => `${k} ${say(y)}`)
-						.join(", ")
-				: String(x);
-	return say(v);
-}
-
 const longest = 400;
-const cutShort = (text: string) => (text.length > longest ? `${text.slice(0, longest)} …` : text);
+const cutShort = (text: string) => (text.length > longest ? `${text.slice(0, longest)} …` : text || "—");
 
 /** What a revision made of each object, field by field. */
 function Detail({ number }: { number: number }) {
+	const [limit, setLimit] = useState(100);
 	const detail = useAsk({
-		queryKey: [...design, "revision", number],
-		queryFn: (ask: Ask) => data(ask.GET("/api/revisions/{number}", { params: { path: { number } } })),
+		queryKey: [...design, "revision", number, limit],
+		queryFn: (ask: Ask) => data(ask.GET("/api/revisions/{number}", { params: { path: { number }, query: { limit } } })),
+		placeholderData: keepPreviousData,
 	});
 	return (
 		<Loaded query={detail}>
@@ -183,15 +174,27 @@ function Detail({ number }: { number: number }) {
 											<th scope="row" className="w-[110px] py-0.5 text-left font-normal text-quiet">
 												{f.field}
 											</th>
-											<td className="pr-3 break-words text-ox">{cutShort(value(f.before))}</td>
-											<td className="break-words text-moss">{cutShort(value(f.after))}</td>
+											<td className="pr-3 break-words text-ox">{cutShort(f.before)}</td>
+											<td className="break-words text-moss">
+												{cutShort(f.after)}
+												{f.same ? (
+													<span className="text-quiet"> {count(f.same, "other", "others")} as before</span>
+												) : null}
+											</td>
 										</tr>
 									))}
 								</tbody>
 							</table>
 						</section>
 					))}
-					{d.more > 0 && <p className="text-quiet">and {d.more.toLocaleString("en-GB")} more objects</p>}
+					{d.more > 0 &&
+						(limit < 10_000 ? (
+							<button type="button" className="link" onClick={() => setLimit(Math.min(10_000, limit * 5))}>
+								and {count(d.more, "more object", "more objects")}
+							</button>
+						) : (
+							<p className="text-quiet">and {count(d.more, "more object", "more objects")}: take the table for all.</p>
+						))}
 				</div>
 			)}
 		</Loaded>

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { useAreas } from "../api/hooks";
+import { AreaChoice } from "../parts/Choose";
 import { DayField } from "../parts/DayField";
 import { day } from "../parts/words";
 import { useSet } from "./lens";
@@ -12,7 +13,6 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 	const set = useSet(false);
 	const areas = useAreas();
 	const where = params.get("where") ?? "";
-	const root = areas.data?.[0];
 	const here = areas.data?.find((a) => a.id === where);
 	const other = me.user.id !== me.signedIn.id;
 	const elsewhere = !!me.day || other;
@@ -25,20 +25,14 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 			<label htmlFor="where" className="text-[12px] text-quiet">
 				Where
 			</label>
-			<select
+			<AreaChoice
 				id="where"
 				value={where}
-				onChange={(e) => set({ where: e.target.value === root?.id ? null : e.target.value })}
+				whole="Whole organisation"
+				more={where && areas.data && !here ? [{ value: where, name: `${where} (no such area)` }] : []}
+				onChange={(area) => set({ where: area || null })}
 				className="max-w-[220px] bg-transparent py-1 font-semibold text-slate"
-			>
-				<option value="">Whole organisation</option>
-				{areas.data?.slice(1).map((a) => (
-					<option key={a.id} value={a.id}>
-						{"\u00a0\u00a0".repeat(a.depth) + a.name}
-					</option>
-				))}
-				{where && areas.data && !here && <option value={where}>{where} (no such area)</option>}
-			</select>
+			/>
 			<When day={params.get("when")} onChoose={(when) => set({ when })} />
 			{where && !elsewhere && (
 				<span className="truncate text-[12px] text-quiet">

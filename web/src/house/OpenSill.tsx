@@ -1,10 +1,12 @@
-import { useMutation } from "@tanstack/react-query";
+import { keepPreviousData, useMutation } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { Link } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { api, data, Refusal, type Schemas } from "../api/client";
 import { design, draftDiscard, draftKeep, draftTakeOut, useConflict, useDrafting, useRefresh } from "../api/hooks";
+import { WithheldBy } from "../parts/AssignLook";
 import { alike, GroupImpact, Names } from "../parts/impact";
+import { Few, More } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { count, extent, moment, Named, number, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
@@ -64,12 +66,7 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 							<li key={e.id} className="flex gap-3 border-b border-hair py-2">
 								<div className="grow">
 									{e.undoes ? <p className="text-[12px] font-semibold text-ochre">Undoes revision {e.undoes}</p> : null}
-									{e.sentences.map((s) => (
-										<p key={s.map((p) => p.text).join("")}>
-											<Sentence parts={s} />
-										</p>
-									))}
-									{e.more > 0 && <p className="text-quiet">and {e.more.toLocaleString("en-GB")} more</p>}
+									<Sentences of={e} />
 									{e.sentences.length === 0 && (
 										<p className="text-quiet">Nothing is left to change: this is so already.</p>
 									)}
@@ -130,13 +127,19 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 											{[l.from && `from ${moment(l.from)}`, !l.live && "once live"].filter(Boolean).join(", ")}
 										</span>
 										<span className="block pl-4 text-[12px]">
-											{l.gains.slice(0, 6).map((h) => (
-												<span key={`${h.permission}${h.area.id}${h.reach}`} className="block">
-													<span className="font-mono">{h.permission}</span>{" "}
-													<span className="text-quiet">{extent(h)}</span>
-												</span>
-											))}
-											{l.gains.length > 6 && <span className="text-quiet">and {l.gains.length - 6} more</span>}
+											<Few of={l.gains} most={6}>
+												{(gains, more) => (
+													<>
+														{gains.map((h) => (
+															<span key={`${h.permission}${h.area.id}${h.reach}`} className="block">
+																<span className="font-mono">{h.permission}</span>{" "}
+																<span className="text-quiet">{extent(h)}</span>
+															</span>
+														))}
+														{more}
+													</>
+												)}
+											</Few>
 										</span>
 									</li>
 								))}
@@ -315,6 +318,11 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 					<Named of={l.licence} />
 				</li>
 			))}
+			{draft.withheld.length > 0 && (
+				<li>
+					<WithheldBy of={draft.withheld} />
+				</li>
+			)}
 			{draft.licences.map((l) => (
 				<li key={l.licence.id}>
 					<b className="text-ochre">Licence short: </b>
@@ -323,7 +331,13 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 					{l.lacking > 0 &&
 						`: ${count(l.lacking, "person lacks it and gains", "people lack it and gain")} less than they are given`}
 					<span className="block pl-4">
-						<Names people={l.waiting} />
+						<Few of={l.waiting} most={12}>
+							{(people, more) => (
+								<>
+									<Names people={people} all /> {more}
+								</>
+							)}
+						</Few>
 					</span>
 				</li>
 			))}
@@ -338,6 +352,33 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 				</li>
 			))}
 		</ul>
+	);
+}
+
+/** What one act does: the first of it and, once that is asked for, all. */
+function Sentences({ of }: { of: Schemas["DraftEdit"] }) {
+	const [limit, setLimit] = useState(0);
+	const all = useAsk({
+		queryKey: [...design, "draft edit", of.id, limit, of.sentences.length, of.more],
+		queryFn: (ask: Ask) =>
+			data(ask.GET("/api/draft/edits/{id}", { params: { path: { id: of.id }, query: { limit } } })),
+		enabled: limit > 0,
+		placeholderData: keepPreviousData,
+	});
+	const shown = (limit > 0 && all.data) || of;
+	return (
+		<>
+			{shown.sentences.map((s) => (
+				<p key={s.map((p) => p.text).join("")}>
+					<Sentence parts={s} />
+				</p>
+			))}
+			{limit < 10_000 ? (
+				<More n={shown.more} onOpen={() => setLimit(limit ? 10_000 : 500)} />
+			) : (
+				shown.more > 0 && <p className="text-quiet">and {number(shown.more)} more</p>
+			)}
+		</>
 	);
 }
 

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { Choose } from "../parts/Choose";
 
 /** What each column holds, as it was recognised; each can be said otherwise. */
 export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumns: (fields: string[]) => void }) {
@@ -24,21 +25,16 @@ export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumn
 							<span className="min-w-0 grow truncate font-semibold" title={c.title}>
 								{c.title}
 							</span>
-							<select
-								aria-label={`What ${c.title} holds`}
+							<Choose
+								label={`What ${c.title} holds`}
 								className={`field max-w-[128px] shrink-0 ${c.field ? "" : "text-quiet"}`}
 								value={c.field}
-								onChange={(e) =>
-									onColumns(taken.map((f, j) => (j === i ? e.target.value : f === e.target.value ? "" : f)))
-								}
-							>
-								<option value="">left out</option>
-								{file.fields.map((f) => (
-									<option key={f.name} value={f.name}>
-										{f.title}
-									</option>
-								))}
-							</select>
+								options={[
+									{ value: "", name: "left out" },
+									...file.fields.map((f) => ({ value: f.name, name: f.title })),
+								]}
+								onChange={(field) => onColumns(taken.map((f, j) => (j === i ? field : f === field ? "" : f)))}
+							/>
 						</p>
 						<p className="mt-[3px] truncate text-[12px] text-quiet" title={c.samples.join(", ")}>
 							{c.samples.length > 0 ? c.samples.join(" · ") : "nothing stands in it"}

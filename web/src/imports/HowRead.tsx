@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
+import { Choose } from "../parts/Choose";
 import { kinds } from "./ChooseFile";
 
 type Reading = Schemas["Reading"];
@@ -79,18 +80,18 @@ export function HowRead({
 				</label>
 			)}
 			{r.form === "xlsx" && file.sheets.length > 1 && (
-				<label className={row}>
-					<span className="w-[82px] shrink-0 text-[12px] text-quiet">the sheet</span>
-					<select
+				<span className={row}>
+					<label htmlFor="read-sheet" className="w-[82px] shrink-0 text-[12px] text-quiet">
+						the sheet
+					</label>
+					<Choose
+						id="read-sheet"
 						className="field"
-						value={r.sheet}
-						onChange={(e) => onRead({ ...r, sheet: e.target.value, header: undefined })}
-					>
-						{file.sheets.map((s) => (
-							<option key={s}>{s}</option>
-						))}
-					</select>
-				</label>
+						value={r.sheet ?? ""}
+						options={file.sheets.map((s) => ({ value: s, name: s }))}
+						onChange={(sheet) => onRead({ ...r, sheet, header: undefined })}
+					/>
+				</span>
 			)}
 			{(r.form === "csv" || r.form === "xlsx") && (
 				<label className={`${row} text-[12px]`}>

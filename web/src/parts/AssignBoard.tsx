@@ -3,6 +3,7 @@ import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
 import { SeatsNeeded } from "../seats/SeatsNeeded";
 import { AssignLook } from "./AssignLook";
+import { AreaChoice } from "./Choose";
 import { DayField } from "./DayField";
 import { beginLike, dayOf, endLike, lastDayOf } from "./days";
 import { Board } from "./dialog";
@@ -49,14 +50,14 @@ export function useTerms(start: {
 			<label htmlFor={ids.area} className="sr-only">
 				Where
 			</label>
-			<select id={ids.area} className={`${pick} max-w-[230px]`} value={area} onChange={(e) => setArea(e.target.value)}>
-				<option value="">over the whole organisation</option>
-				{areas.data?.slice(1).map((a) => (
-					<option key={a.id} value={a.id}>
-						{"\u00a0\u00a0".repeat(a.depth)}at {a.name}
-					</option>
-				))}
-			</select>
+			<AreaChoice
+				id={ids.area}
+				className={`${pick} max-w-[230px]`}
+				value={area}
+				whole="over the whole organisation"
+				before="at "
+				onChange={setArea}
+			/>
 			, for{" "}
 			<label htmlFor={ids.reach} className="sr-only">
 				Which records

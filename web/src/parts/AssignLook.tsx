@@ -3,9 +3,24 @@ import { useDeferredValue } from "react";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
+import { Few } from "./More";
 import { count, Named, NamedAll, number } from "./words";
 
 const targetsShown = 12;
+
+/** What is given at an area, or to a narrower reach, and counts only over the whole organisation. */
+export function WithheldBy({ of }: { of: Schemas["Withheld"][] }) {
+	return of.map((w) => (
+		<p key={`${w.target.kind}${w.target.id}${w.permissions.join()}`} className="text-ochre">
+			<b>! Whole organisation only: </b>
+			<Named of={w.target} /> keeps back{" "}
+			<span title={w.permissions.join("\n")}>{count(w.count, "permission", "permissions")}</span>
+			{w.grants > 1 && ` in each of ${number(w.grants)} assignments`}:{" "}
+			<span className="font-mono text-[12px]">{w.permissions.slice(0, 3).join(", ")}</span>
+			{w.count > 3 && " …"}
+		</p>
+	));
+}
 
 /** What assigning many to many would do: who has it already, and how many people have each before and after. */
 export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
@@ -43,25 +58,32 @@ export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
 					{l.retired.length === 1 ? "gives" : "give"} nothing.
 				</p>
 			)}
+			<WithheldBy of={l.withheld} />
 			{l.targets.length > 0 && (
-				<ul className="mt-1 border-t-[3px] border-[var(--beam)]">
-					{l.targets.slice(0, targetsShown).map((t) => (
-						<li
-							key={`${t.target.kind}${t.target.id}`}
-							className="flex items-baseline gap-3 border-b border-hair py-[3px]"
-						>
-							<span className="min-w-0 grow truncate">
-								<Named of={t.target} />
-							</span>
-							<span className="shrink-0 text-quiet">
-								{number(t.before)} → <b className="text-ink">{number(t.after)}</b>{" "}
-								{t.after === 1 ? "person has" : "people have"} it
-							</span>
-						</li>
-					))}
-				</ul>
+				<Few of={l.targets} most={targetsShown}>
+					{(targets, more) => (
+						<>
+							<ul className="mt-1 border-t-[3px] border-[var(--beam)]">
+								{targets.map((t) => (
+									<li
+										key={`${t.target.kind}${t.target.id}`}
+										className="flex items-baseline gap-3 border-b border-hair py-[3px]"
+									>
+										<span className="min-w-0 grow truncate">
+											<Named of={t.target} />
+										</span>
+										<span className="shrink-0 text-quiet">
+											{number(t.before)} → <b className="text-ink">{number(t.after)}</b>{" "}
+											{t.after === 1 ? "person has" : "people have"} it
+										</span>
+									</li>
+								))}
+							</ul>
+							{more}
+						</>
+					)}
+				</Few>
 			)}
-			{l.targets.length > targetsShown && <p className="text-quiet">and {l.targets.length - targetsShown} more</p>}
 		</section>
 	);
 }

@@ -10,6 +10,8 @@ type Props = {
 	text: string;
 	/** What is offered, by key, in order. */
 	keys: string[];
+	/** The offer that is chosen as long as nothing is typed; the first one if absent. */
+	first?: string;
 	/** The answer to what is typed has not come yet: Enter waits for it. */
 	waits: boolean;
 	/** Follows the pointer too, where offers stand by themselves and cover nothing. */
@@ -19,11 +21,16 @@ type Props = {
 };
 
 /** Around a box that is typed into and what is offered for it. The first offer is chosen until one goes to another by the arrows; Enter takes it. */
-export function Offered({ label, text, keys, waits, pointed, className, children }: Props) {
+export function Offered({ label, text, keys, first, waits, pointed, className, children }: Props) {
 	// Which offer was gone to, and while what was typed: with other words, the first one is chosen again.
 	const [gone, setGone] = useState({ to: "", text });
 	const moving = useRef(false);
-	const at = gone.text === text && keys.includes(gone.to) ? gone.to : (keys[0] ?? "");
+	const at =
+		gone.text === text && keys.includes(gone.to)
+			? gone.to
+			: first && !text && keys.includes(first)
+				? first
+				: (keys[0] ?? "");
 	const [takers] = useState(() => new Map<string, () => void>());
 	const [taking, setTaking] = useState(false);
 	useEffect(() => {

@@ -33,6 +33,21 @@ export function WhoCan() {
 	);
 }
 
+/** That it is open to everybody who is active, or even to whoever is not signed in. */
+function Open({ to: { permissions, public: open, everyone } }: { to: Schemas["WhoCan"] }) {
+	if (everyone === 0) return null;
+	const some = (n: number) =>
+		permissions === 1 ? "" : n === permissions ? "all of this" : `${n} of these ${permissions}`;
+	return (
+		<b className="text-ochre">
+			{" · "}
+			{open > 0
+				? `whoever is not signed in can do ${some(open) || "it"} too, by the group Public`
+				: `whoever is active can do ${some(everyone) || "it"}, by the group Everyone`}
+		</b>
+	);
+}
+
 /** Where to begin: what could do the most harm, by how many hold it, and each system as a whole. */
 function Opening() {
 	const where = useWhere();
@@ -192,6 +207,7 @@ function Answer({ what }: { what: string }) {
 						<b>{count(first.total, "person", "people")}</b>
 						{first.permissions > 1 && <span className="text-quiet"> hold some of {first.permissions} permissions</span>}
 						{first.about && <span className="text-quiet"> · {first.about}</span>}
+						<Open to={first} />
 					</span>
 					{by && (
 						<span className="flex items-baseline gap-2 border-[1.5px] border-slate px-2">

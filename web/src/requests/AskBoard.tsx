@@ -5,6 +5,7 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useAreas } from "../api/hooks";
 import { useTo } from "../house/lens";
+import { AreaChoice } from "../parts/Choose";
 import { DayField } from "../parts/DayField";
 import { endOf, plus, today } from "../parts/days";
 import { Board } from "../parts/dialog";
@@ -104,19 +105,14 @@ export function AskBoard({
 							<label htmlFor={ids.area} className="sr-only">
 								Where
 							</label>
-							<select
+							<AreaChoice
 								id={ids.area}
 								className={`${pick} max-w-[230px]`}
 								value={area}
-								onChange={(e) => setArea(e.target.value)}
-							>
-								<option value="">over the whole organisation</option>
-								{areas.data?.slice(1).map((a) => (
-									<option key={a.id} value={a.id}>
-										{"\u00a0\u00a0".repeat(a.depth)}at {a.name}
-									</option>
-								))}
-							</select>
+								whole="over the whole organisation"
+								before="at "
+								onChange={setArea}
+							/>
 							,{" "}
 						</>
 					)}

@@ -10,6 +10,7 @@ import { Downloads } from "../parts/Downloads";
 import { Board } from "../parts/dialog";
 import { TextField } from "../parts/fields";
 import { Loaded } from "../parts/loading";
+import { More } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { Elsewhere, Part } from "../parts/sheet";
 import { Tabbed, TabList, TabPanel } from "../parts/tabs";
@@ -386,7 +387,8 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 		setBusy(false);
 	};
 	const undecided = r.items - r.kept - r.revoked;
-	const outcome = useReviewOutcome(r.id);
+	const [limit, setLimit] = useState(200);
+	const outcome = useReviewOutcome(r.id, limit);
 	return (
 		<Board
 			open
@@ -423,9 +425,9 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 										<Sentence parts={s} />
 									</li>
 								))}
-								{o.total > o.sentences.length && (
-									<li className="py-1.5 text-quiet">and {number(o.total - o.sentences.length)} more</li>
-								)}
+								<li className="py-1.5 empty:hidden">
+									<More n={o.total - o.sentences.length} onOpen={() => setLimit(10_000)} />
+								</li>
 							</ul>
 						)}
 						{o.toOwners > 0 && (

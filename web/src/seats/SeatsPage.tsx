@@ -6,7 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { design, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
-import { acting } from "../house/rights";
+import { acting, may } from "../house/rights";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { Choice, Rooms } from "../parts/tabs";
@@ -21,6 +21,7 @@ const atOnce = 100;
 export function SeatsPage() {
 	const set = useSet();
 	const [params] = useSearchParams();
+	const { me } = useHouse();
 	const days = Number(params.get("days")) || 90;
 	const pools = useAsk({
 		queryKey: [...design, "seats", days],
@@ -61,6 +62,11 @@ export function SeatsPage() {
 									aria-label="Pools"
 									className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[18px] pb-4"
 								>
+									{!may(me, "design:view") && (
+										<p className="mb-2 px-3 text-quiet">
+											You see part of the organisation: who uses a seat or waits for one is told of the people in it.
+										</p>
+									)}
 									{list.map((p) => (
 										<Load
 											key={p.licence.id}
@@ -82,7 +88,7 @@ export function SeatsPage() {
 
 /** A pool as a beam: what is in use, what lies idle, what is free; and who hangs below it, waiting. */
 function Load({ pool: p, chosen, onChoose }: { pool: Pool; chosen: boolean; onChoose: () => void }) {
-	const all = Math.max(p.seats ?? p.used, p.used, 1);
+	const all = Math.max(p.seats ?? 0, p.used + p.others, 1);
 	const share = (n: number) => `${(100 * n) / all}%`;
 	const working = p.used - p.idle - p.noUse;
 	const short = p.free === 0 && p.lacking > 0;
@@ -98,14 +104,15 @@ function Load({ pool: p, chosen, onChoose }: { pool: Pool; chosen: boolean; onCh
 				<b className="min-w-0 grow truncate text-[15px]">{p.licence.name}</b>
 				<span className={short ? "font-bold text-ox" : p.free === 0 ? "font-bold text-ochre" : "text-quiet"}>
 					{p.seats === undefined
-						? `${number(p.used)} taken, no end`
-						: `${number(p.used)} of ${number(p.seats)} taken · ${number(p.free ?? 0)} free`}
+						? `${number(p.used + p.others)} taken, no end`
+						: `${number(p.used + p.others)} of ${number(p.seats)} taken · ${number(p.free ?? 0)} free`}
 				</span>
 			</span>
 			<span className="mt-1 flex h-[20px] border-[2px] border-[var(--beam)] bg-raised" aria-hidden>
 				<span className="h-full bg-moss" style={{ width: share(working) }} />
 				<span className="h-full border-l border-[var(--beam)] bg-quiet/40" style={{ width: share(p.noUse) }} />
 				<span className="hatched h-full border-l border-[var(--beam)]" style={{ width: share(p.idle) }} />
+				<span className="h-full border-l border-[var(--beam)] bg-sunk" style={{ width: share(p.others) }} />
 			</span>
 			<span className="mt-1 flex flex-wrap gap-x-4 text-[12px] text-quiet">
 				<span>
@@ -119,6 +126,11 @@ function Load({ pool: p, chosen, onChoose }: { pool: Pool; chosen: boolean; onCh
 				{p.noUse > 0 && (
 					<span>
 						<b className="text-ink">{number(p.noUse)}</b> no use known
+					</span>
+				)}
+				{p.others > 0 && (
+					<span>
+						<b className="text-ink">{number(p.others)}</b> of people outside your part
 					</span>
 				)}
 				{p.lesser > 0 && (

@@ -1,5 +1,7 @@
+import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { count, moment, Named } from "../../parts/words";
+import { More } from "../../parts/More";
+import { count, moment, Named, number } from "../../parts/words";
 
 /** The ways in which a guarantee is broken, those of now first. */
 export function Breaches({ of, most = 200 }: { of: Schemas["Kept"]; most?: number }) {
@@ -27,6 +29,7 @@ export function Breaches({ of, most = 200 }: { of: Schemas["Kept"]; most?: numbe
 
 /** Whether a guarantee is kept, in a few words, with the first that breaks it. */
 export function KeptNow({ of }: { of: Schemas["Kept"] }) {
+	const [most, setMost] = useState(6);
 	if (of.trouble) return <p className="text-ox">{of.trouble}</p>;
 	const all = of.now + of.later;
 	return (
@@ -42,8 +45,11 @@ export function KeptNow({ of }: { of: Schemas["Kept"] }) {
 					. Changes may not make that worse.
 				</p>
 			)}
-			<Breaches of={of} most={6} />
-			{all > 6 && <p className="py-1 text-quiet">and {all - 6} more</p>}
+			<Breaches of={of} most={most} />
+			<More n={Math.min(all, of.broken.length) - most} onOpen={() => setMost(of.broken.length)} />
+			{most > 6 && all > of.broken.length && (
+				<p className="py-1 text-quiet">and {number(all - of.broken.length)} more</p>
+			)}
 		</>
 	);
 }

@@ -8,7 +8,7 @@ import { Downloads } from "../../parts/Downloads";
 import { Loaded } from "../../parts/loading";
 import { useNotice } from "../../parts/notice";
 import { Line, Part, SheetHead } from "../../parts/sheet";
-import { addressOf, count, Named, Risk } from "../../parts/words";
+import { addressOf, count, Named, number, Risk } from "../../parts/words";
 import { EditPermission } from "./EditPermission";
 
 /** The sheet of a permission: what it does, what gives it, and who holds it. */
@@ -122,7 +122,9 @@ function Shown({ sheet: s }: { sheet: Schemas["PermissionSheet"] }) {
 							))}
 						</ul>
 						{s.people.length < s.holders && (
-							<p className="py-1.5 text-quiet">and {(s.holders - s.people.length).toLocaleString("en-GB")} more.</p>
+							<Link className="link block py-1.5" to={to(`/who?what=${encodeURIComponent(s.ref.id)}`)}>
+								and {number(s.holders - s.people.length)} more
+							</Link>
 						)}
 						{s.holders > 0 && (
 							<Link className="link mt-2 block" to={to(`/who?what=${encodeURIComponent(s.ref.id)}`)}>

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { useAreas } from "../../api/hooks";
 import { useHouse } from "../../house/context";
 import { may } from "../../house/rights";
+import { AreaChoice } from "../../parts/Choose";
 import { DayField } from "../../parts/DayField";
 import { Picker } from "../../parts/Picker";
 import { count } from "../../parts/words";
@@ -36,7 +36,6 @@ export function Gives({
 	onMake: (kind: "role" | "set") => void;
 }) {
 	const { me } = useHouse();
-	const areas = useAreas();
 	const [told, setTold] = useState("");
 	const alter = (g: Give, to: Partial<Give>) => onChange(gives.map((x) => (x === g ? { ...x, ...to } : x)));
 	const say = (next: Give[], what: string) => {
@@ -53,20 +52,15 @@ export function Gives({
 						className="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-hair py-1"
 					>
 						<b className="min-w-[120px] flex-1 truncate">{g.thing.name}</b>
-						<select
-							aria-label={`Where ${g.thing.name} counts`}
+						<AreaChoice
+							label={`Where ${g.thing.name} counts`}
 							className={`${pick} max-w-[230px]`}
-							value={g.area ?? "home"}
-							onChange={(e) => alter(g, { area: e.target.value === "home" ? undefined : e.target.value })}
-						>
-							<option value="home">{home ? `at home, ${home}` : "at home, the whole organisation"}</option>
-							{home && <option value="">over the whole organisation</option>}
-							{areas.data?.slice(1).map((a) => (
-								<option key={a.id} value={a.id}>
-									{"\u00a0\u00a0".repeat(a.depth)}at {a.name}
-								</option>
-							))}
-						</select>
+							value={g.area ?? (home ? "home" : "")}
+							whole={home ? "over the whole organisation" : "at home, the whole organisation"}
+							before="at "
+							more={home ? [{ value: "home", name: `at home, ${home}` }] : []}
+							onChange={(area) => alter(g, { area: area === "home" || (!home && !area) ? undefined : area })}
+						/>
 						<span className="inline-flex items-start gap-1">
 							until{" "}
 							<DayField

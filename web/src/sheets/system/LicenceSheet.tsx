@@ -6,7 +6,7 @@ import { useTo } from "../../house/lens";
 import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
 import { Line, Part, SheetHead } from "../../parts/sheet";
-import { count, day, Named } from "../../parts/words";
+import { count, day, Named, number } from "../../parts/words";
 import { EditLicence } from "./EditLicence";
 
 /** The sheet of a licence: its seats, who has one, and what needs it. */
@@ -37,10 +37,11 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 			<div className="grid min-h-0 grow grid-cols-3">
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
 					<p className="text-[15px]">
-						<b>{p.used.toLocaleString("en-GB")}</b>{" "}
+						<b>{number(p.used + p.others)}</b>{" "}
 						{p.seats === undefined
 							? "seats taken, of as many as are needed"
 							: `of ${count(p.seats, "seat", "seats")} taken`}
+						{p.others > 0 && `, ${number(p.others)} of them by people outside your part`}
 						{p.idle > 0 && <span className="text-quiet">, {p.idle.toLocaleString("en-GB")} not used for 90 days</span>}
 					</p>
 					<div className="mt-1 mb-4">
@@ -76,7 +77,9 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 							))}
 						</ul>
 						{p.used > s.taken.length && (
-							<p className="py-1.5 text-quiet">and {(p.used - s.taken.length).toLocaleString("en-GB")} more</p>
+							<Link className="link block py-1.5" to={to(`/seats?licence=${encodeURIComponent(s.ref.id)}&part=taken`)}>
+								and {number(p.used - s.taken.length)} more
+							</Link>
 						)}
 					</Part>
 				</div>
@@ -94,7 +97,12 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 							))}
 						</ul>
 						{p.lacking > s.without.length && (
-							<p className="py-1.5 text-quiet">and {(p.lacking - s.without.length).toLocaleString("en-GB")} more</p>
+							<Link
+								className="link block py-1.5"
+								to={to(`/seats?licence=${encodeURIComponent(s.ref.id)}&part=waiting`)}
+							>
+								and {number(p.lacking - s.without.length)} more
+							</Link>
 						)}
 					</Part>
 				</div>
@@ -133,12 +141,12 @@ export function PoolBar({ pool: p }: { pool: Schemas["Pool"] }) {
 	return (
 		<div
 			role="img"
-			aria-label={`${count(p.used, "seat", "seats")} of ${p.seats} taken`}
+			aria-label={`${count(p.used + p.others, "seat", "seats")} of ${p.seats} taken`}
 			className="my-1 h-[8px] border border-[var(--beam)]"
 		>
 			<div
-				className={`h-full ${p.used >= p.seats ? "bg-ox" : "bg-moss"}`}
-				style={{ width: `${Math.min(100, p.seats ? (100 * p.used) / p.seats : 100)}%` }}
+				className={`h-full ${p.used + p.others >= p.seats ? "bg-ox" : "bg-moss"}`}
+				style={{ width: `${Math.min(100, p.seats ? (100 * (p.used + p.others)) / p.seats : 100)}%` }}
 			/>
 		</div>
 	);

@@ -141,7 +141,7 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 										<b className="grow">
 											<Named of={p.licence} />
 										</b>
-										{p.used.toLocaleString("en-GB")}{" "}
+										{(p.used + p.others).toLocaleString("en-GB")}{" "}
 										{p.seats === undefined ? "seats, no limit" : `of ${p.seats.toLocaleString("en-GB")} seats`}
 									</p>
 									<PoolBar pool={p} />
