@@ -1,6 +1,10 @@
 package e2e
 
-import "testing"
+import (
+	"testing"
+
+	"fachwerk/e2e/browser"
+)
 
 // What is taken out is put back on the spot, and a draft that was discarded comes back.
 func TestPutBackAndRestored(t *testing.T) {
@@ -26,4 +30,37 @@ func TestPutBackAndRestored(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Bring back 1 discarded change")
 	s.see("section[aria-label=Draft]", "Ulla Tannahill loses Roster planner")
 	s.gone("button", "discarded change")
+}
+
+// TestADraftTellsAll assigns a set that counts in part only over the whole organisation to forty people: what is
+// withheld is told before and after, and what is not told at first opens.
+func TestADraftTellsAll(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/people/noor.tamsin")
+	s.click("button", "Assign …")
+	s.pick("Roles and sets", "Quaybook: reader")
+	const withheld = "1 permission of Quaybook: reader counts only over the whole organisation"
+	s.see("[role=dialog]", withheld)
+	s.choose("Where", "over the whole organisation")
+	s.gone("[role=dialog] p", withheld)
+	s.choose("Where", "at Terminal 2")
+	s.see("[role=dialog]", withheld)
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("section", "Draft · 1 change")
+
+	assigned, err := browser.EvalAsync[bool](s.Page, `fetch("/api/lists/user?limit=40&q=" +
+		encodeURIComponent('title eq "Crane driver"')).then(r => r.json()).then(l => fetch("/api/draft/assign",
+		{method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({
+			subjects: l.rows.map(r => ({kind: "user", id: r.id})), targets: [{kind: "set", id: "quaybook-reader"}],
+			terms: {area: "terminal-1"}})})).then(r => r.ok)`)
+	if err != nil || !assigned {
+		t.Fatal("forty people are not assigned anything", err)
+	}
+	s.open("/people")
+	s.click("section button", "Open")
+	s.see("[data-open]", "not in these 41 assignments")
+	s.wait("[...document.querySelectorAll('[data-open] ol > li')].at(-1).querySelectorAll('p').length === 30")
+	s.click("[data-open] ol button", "and 10 more")
+	s.wait("[...document.querySelectorAll('[data-open] ol > li')].at(-1).querySelectorAll('p').length === 40")
 }

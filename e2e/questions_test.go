@@ -36,6 +36,8 @@ func TestQuestions(t *testing.T) {
 	s.wait("[...document.querySelectorAll('main a[download]')].map(a => a.textContent).join() === 'CSV,XLSX'")
 	s.pick("Ask about", "tallyroom:payment:release")
 	s.see("[data-answer]", "Release payment")
+	s.pick("Ask about", "gangway:timetable:view")
+	s.see("[data-answer]", "whoever is not signed in can do it too, by the group Public")
 
 	// Before anything is asked, the page tells where to begin.
 	s.open("/who")

@@ -236,7 +236,15 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 		queryFn: (ask: Ask) => data(ask.GET("/api/draft/ceilings")),
 		enabled: draft.touches.length > 0 && may(me, "design:view"),
 	});
-	const besides = [draft.conflicts, draft.guarantees, draft.licences, draft.seats, draft.touches, draft.reviews];
+	const besides = [
+		draft.conflicts,
+		draft.guarantees,
+		draft.withheld,
+		draft.licences,
+		draft.seats,
+		draft.touches,
+		draft.reviews,
+	];
 	if (besides.every((list) => list.length === 0)) return null;
 	return (
 		<ul className="mb-4 border-b border-hair pb-2">

@@ -178,9 +178,9 @@ export function AssignBoard(p: { subjects?: Ref[]; targets?: Ref[]; area?: strin
 				<p className="mt-2 text-[15px] leading-[38px]">{sentence}</p>
 				{why}
 				{/* Of a height of its own, so that nothing moves under the hand as it is counted. */}
-				<div className={`mt-3 overflow-auto ${subjects.length * targets.length > 1 ? "h-[170px]" : "h-[58px]"}`}>
+				<div className={`mt-3 overflow-auto ${subjects.length * targets.length > 1 ? "h-[170px]" : "h-[84px]"}`}>
 					<SeatsNeeded subjects={ends(subjects)} targets={ends(targets)} />
-					{subjects.length * targets.length > 1 && (
+					{subjects.length * targets.length > 0 && (
 						<AssignLook body={{ subjects: ends(subjects), targets: ends(targets), terms }} />
 					)}
 				</div>

@@ -12,10 +12,10 @@ const targetsShown = 12;
 export function WithheldBy({ of }: { of: Schemas["Withheld"][] }) {
 	return of.map((w) => (
 		<p key={`${w.target.kind}${w.target.id}${w.permissions.join()}`} className="text-ochre">
-			<b>! Whole organisation only: </b>
-			<Named of={w.target} /> keeps back{" "}
-			<span title={w.permissions.join("\n")}>{count(w.count, "permission", "permissions")}</span>
-			{w.grants > 1 && ` in each of ${number(w.grants)} assignments`}:{" "}
+			<b>! Withheld: </b>
+			<span title={w.permissions.join("\n")}>{count(w.count, "permission", "permissions")}</span> of{" "}
+			<Named of={w.target} /> {w.count === 1 ? "counts" : "count"} only over the whole organisation
+			{w.grants > 1 && `, not in these ${number(w.grants)} assignments`}:{" "}
 			<span className="font-mono text-[12px]">{w.permissions.slice(0, 3).join(", ")}</span>
 			{w.count > 3 && " …"}
 		</p>
@@ -36,22 +36,24 @@ export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
 	if (!l) return null;
 	return (
 		<section aria-label="Before and after" aria-busy={look.isFetching}>
-			<p>
-				<b className={l.pairs > l.already ? "text-moss" : "text-ochre"}>
-					{count(l.pairs - l.already, "assignment is", "assignments are")} new
-				</b>
-				{l.already > 0 && (
-					<span className="text-quiet" title={l.who.map((p) => `${p.subject.name}: ${p.target.name}`).join("\n")}>
-						; {number(l.already)} {l.already === 1 ? "is" : "are"} there already, on these terms:{" "}
-						{l.who
-							.slice(0, 3)
-							.map((p) => `${p.subject.name} has ${p.target.name}`)
-							.join(", ")}
-						{l.already > 3 && " …"}
-					</span>
-				)}
-				.
-			</p>
+			{(l.pairs > 1 || l.already > 0) && (
+				<p>
+					<b className={l.pairs > l.already ? "text-moss" : "text-ochre"}>
+						{count(l.pairs - l.already, "assignment is", "assignments are")} new
+					</b>
+					{l.already > 0 && (
+						<span className="text-quiet" title={l.who.map((p) => `${p.subject.name}: ${p.target.name}`).join("\n")}>
+							; {number(l.already)} {l.already === 1 ? "is" : "are"} there already, on these terms:{" "}
+							{l.who
+								.slice(0, 3)
+								.map((p) => `${p.subject.name} has ${p.target.name}`)
+								.join(", ")}
+							{l.already > 3 && " …"}
+						</span>
+					)}
+					.
+				</p>
+			)}
 			{l.retired.length > 0 && (
 				<p className="font-semibold text-ox">
 					✕ <NamedAll of={l.retired} /> {l.retired.length === 1 ? "is" : "are"} retired, and{" "}
@@ -59,7 +61,7 @@ export function AssignLook({ body }: { body: Schemas["AssignInputBody"] }) {
 				</p>
 			)}
 			<WithheldBy of={l.withheld} />
-			{l.targets.length > 0 && (
+			{l.pairs > 1 && l.targets.length > 0 && (
 				<Few of={l.targets} most={targetsShown}>
 					{(targets, more) => (
 						<>
