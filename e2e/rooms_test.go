@@ -543,3 +543,23 @@ func TestNamesThatWouldHarm(t *testing.T) {
 	s.see("section[aria-label='The draft and its impact']", "<b>bold</b>")
 	s.wait("!window.harmed")
 }
+
+// TestASupplement begins an own set beside a supplied one: the system of that comes first, and its bricks say what it
+// has. A set is found by what is in it.
+func TestASupplement(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/sets")
+	s.typeInto("Filter", "medical:edit")
+	s.see("main", "Crewtide: qualifications")
+	s.wait("document.querySelectorAll('[data-row]').length < 5")
+	s.open("/sets/hoistkeeper-faults")
+	s.click("button", "Make a supplement …")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("h1", "additions")
+	s.see("[data-brick='hoistkeeper:fault:view']", "has it")
+	s.wait("document.querySelector('[data-wall] h2').innerText === 'Hoistkeeper'")
+	s.wait("!document.querySelector(\"[data-brick='quaybook:gate:view']\").innerText.includes('has it')")
+	s.click("[data-brick='hoistkeeper:crane:view']", "")
+	s.see("[data-state=given]", "view")
+}

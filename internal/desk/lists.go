@@ -154,7 +154,7 @@ func (h *House) list(kind model.Kind) []Entry {
 		}
 	case model.KindSet:
 		for _, s := range d.Sets {
-			add(s.ID, s.Name, s.System, s.Description)
+			add(s.ID, s.Name, append([]string{s.System, s.Description}, s.Permissions...)...) // found by what is in it
 		}
 	case index.KindPermission:
 		for _, s := range d.Systems {

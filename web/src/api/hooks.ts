@@ -90,14 +90,15 @@ const sheet = <T extends { ref: { id: string } }>(
 
 const at = (id: string, where?: string) => ({ params: { path: { id }, query: { where } } });
 
-export const useBundle = (kind: "role" | "set", id: string, where?: string) =>
-	useAsk(
-		sheet(kind, id, where, (ask) =>
+export const useBundle = (kind: "role" | "set", id: string, where?: string, enabled = true) =>
+	useAsk({
+		...sheet(kind, id, where, (ask) =>
 			kind === "role"
 				? data(ask.GET("/api/roles/{id}", at(id, where)))
 				: data(ask.GET("/api/sets/{id}", at(id, where))),
 		),
-	);
+		enabled,
+	});
 export const useGroup = (id: string, where?: string) =>
 	useAsk(sheet("group", id, where, (ask) => data(ask.GET("/api/groups/{id}", at(id, where)))));
 export const useArea = (id: string) =>

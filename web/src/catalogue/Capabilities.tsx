@@ -129,7 +129,7 @@ function Table({ capabilities: c }: { capabilities: Schemas["Capabilities"] }) {
 								className="sticky top-0 z-10 h-[150px] w-[26px] min-w-[26px] border-b-[3px] border-[var(--beam)] bg-plaster align-bottom font-semibold"
 								title={`${x.ref.name}, ${word[x.ref.kind] ?? x.ref.kind}: ${x.gives} of ${c.rows.length}`}
 							>
-								<span className="mx-auto mb-1 block max-h-[142px] w-fit rotate-180 truncate [writing-mode:vertical-rl]">
+								<span className="mx-auto mb-1 block max-h-[142px] w-fit rotate-180 truncate [text-orientation:sideways] [writing-mode:vertical-rl]">
 									<Named of={x.ref} />
 								</span>
 							</th>

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import {
 	draftCut,
@@ -41,6 +41,9 @@ export function BundleSheet({ kind }: { kind: "role" | "set" }) {
 function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 	const lately = useLately(kind, sheet.ref.id).data;
 	const { me, setAside } = useHouse();
+	const [params] = useSearchParams();
+	const supplements = kind === "set" ? params.get("beside") : null;
+	const beside = useBundle("set", supplements ?? "", undefined, !!supplements);
 	const navigate = useNavigate();
 	const to = useTo();
 	const [board, setBoard] = useState<"edit" | "delete" | "assign" | "supplement" | "build" | "copy" | null>(null);
@@ -133,7 +136,7 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 					)}
 					<Stack kind={kind} sheet={sheet} editable={editable} />
 				</div>
-				<BundleWall kind={kind} sheet={sheet} editable={editable} />
+				<BundleWall kind={kind} sheet={sheet} editable={editable} beside={beside.data} />
 				<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
 					<Drafted sheet={sheet} />
 					{sheet.usage && sheet.holders > 0 && (
@@ -206,7 +209,14 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 			{board === "edit" && <EditBundle kind={kind} of={sheet} onClose={close} />}
 			{board === "delete" && <DeleteBoard of={ref} onClose={close} />}
 			{board === "assign" && <AssignBoard targets={[ref]} onClose={close} />}
-			{board === "supplement" && <EditBundle kind="set" name={`${ref.name}: additions`} onClose={close} />}
+			{board === "supplement" && (
+				<EditBundle
+					kind="set"
+					name={`${ref.name}: additions`}
+					onMade={(made) => navigate(to(`/sets/${encodeURIComponent(made.id)}?beside=${encodeURIComponent(ref.id)}`))}
+					onClose={close}
+				/>
+			)}
 			{board === "build" && <EditBundle kind="role" built={[ref]} onClose={close} />}
 			{board === "copy" && kind === "role" && (
 				<EditBundle kind="role" name={`${ref.name}, copy`} like={sheet.role} onClose={close} />

@@ -1,4 +1,4 @@
-import { useDeferredValue, useRef, useState } from "react";
+import { useDeferredValue, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { draftTick, useDrafting } from "../../api/hooks";
 import { bricksByArrow } from "../../parts/bricks";
@@ -14,8 +14,34 @@ const classes = [
 	{ id: "admin", name: "admin" },
 ] as const;
 
+const bricksOf = (sheet: Sheet) => sheet.systems.flatMap((s) => s.courses).flatMap((c) => c.bricks);
+
+const touches = (s: Schemas["LayerPanel"], keys: Set<string>) =>
+	s.courses.some((c) => c.bricks.some((b) => keys.has(b.key)));
+
 /** The wall of a role or set: every permission of the systems that it touches, each telling which layer gives it. Where it may be edited, bricks are ticked. */
-export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sheet: Sheet; editable: boolean }) {
+export function BundleWall({
+	kind,
+	sheet,
+	editable,
+	beside,
+}: {
+	kind: "role" | "set";
+	sheet: Sheet;
+	editable: boolean;
+	/** What it supplements: the systems of that come first, and its bricks say what that has already. */
+	beside?: Sheet;
+}) {
+	const has = useMemo(
+		() =>
+			new Set(
+				beside &&
+					bricksOf(beside)
+						.filter((b) => b.state === "given")
+						.map((b) => b.key),
+			),
+		[beside],
+	);
 	const { refuse } = useNotice();
 	const tick = useDrafting(draftTick);
 	const wall = useRef<HTMLDivElement>(null);
@@ -43,7 +69,8 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 			...s,
 			courses: s.courses.map((c) => ({ ...c, bricks: c.bricks.filter(fits) })).filter((c) => c.bricks.length > 0),
 		}))
-		.filter((s) => s.courses.length > 0);
+		.filter((s) => s.courses.length > 0)
+		.sort((a, b) => Number(touches(b, has)) - Number(touches(a, has)));
 	const first = panels[0]?.courses[0]?.bricks[0]?.key;
 	return (
 		<div className="flex min-h-0 flex-col">
@@ -116,6 +143,7 @@ export function BundleWall({ kind, sheet, editable }: { kind: "role" | "set"; sh
 												key={b.key}
 												brick={b}
 												self={sheet.ref.id}
+												elsewhere={has.has(b.key) ? beside?.ref.name : undefined}
 												first={b.key === first}
 												editable={editable}
 												onTurn={() => set([b], b.state !== "given")}
@@ -175,6 +203,7 @@ function layersOf(b: Brick, self: string): string {
 function BrickButton({
 	brick: b,
 	self,
+	elsewhere,
 	first,
 	editable,
 	onTurn,
@@ -182,13 +211,15 @@ function BrickButton({
 }: {
 	brick: Brick;
 	self: string;
+	/** What has it that is supplemented. */
+	elsewhere?: string;
 	first: boolean;
 	editable: boolean;
 	onTurn: () => void;
 	onTold: () => void;
 }) {
 	const given = b.state === "given";
-	const words = `${b.label || b.action}: ${given ? "given" : b.state === "excluded" ? "kept out" : "not given"}`;
+	const words = `${b.label || b.action}: ${given ? "given" : b.state === "excluded" ? "kept out" : "not given"}${elsewhere ? `; ${elsewhere} has it` : ""}`;
 	return (
 		<button
 			type="button"
@@ -218,6 +249,7 @@ function BrickButton({
 			{layersOf(b, self) && (
 				<span className={`narrow text-[11px] ${given ? "text-moss" : "bg-plaster px-[2px]"}`}>{layersOf(b, self)}</span>
 			)}
+			{elsewhere && <span className="narrow bg-plaster px-[2px] text-[11px]">{elsewhere} has it</span>}
 			{b.draft && <span className="text-[11px] font-semibold text-ochre">{b.draft === "new" ? "▲" : "▼"}</span>}
 		</button>
 	);
