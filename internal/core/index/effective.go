@@ -251,14 +251,14 @@ func (x *Index) Gives(kind model.Kind, id string, of Bundle) bool {
 // Narrowed tells that an assignment counts only at an area, or to a narrower reach than that of the area.
 func (x *Index) Narrowed(a *model.Assignment) bool { return x.keyOf(a).narrowed }
 
-// WholeOnly gives the permissions that an assignment would carry if it counted over the whole organisation, and does
-// not carry since it counts only at an area, or to a narrower reach (§6); sorted.
+// WholeOnly gives the permissions of what an assignment gives that it carries only if it is not [Index.Narrowed]: they
+// count over the whole organisation or not at all (§6). Sorted.
 func (x *Index) WholeOnly(a *model.Assignment) []string {
 	c := x.contentOf(model.KindRole, a.Role)
 	if a.Role == "" {
 		c = x.contentOf(model.KindSet, a.Set)
 	}
-	if c == nil || !x.Narrowed(a) {
+	if c == nil {
 		return nil
 	}
 	c = c.Intersection(x.restricted)

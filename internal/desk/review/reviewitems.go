@@ -45,7 +45,6 @@ type SpareSeats struct {
 	Seats   int      `json:"seats"`
 }
 
-
 // Items gives a window into those items of a review that somebody may see, the most doubtful first.
 func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, error) {
 	l, err := d.look(who, id, ask.Where)
