@@ -64,3 +64,27 @@ func TestADraftTellsAll(t *testing.T) {
 	s.click("[data-open] ol button", "and 10 more")
 	s.wait("[...document.querySelectorAll('[data-open] ol > li')].at(-1).querySelectorAll('p').length === 40")
 }
+
+// TestARefusalGoes: what was refused is told until something is done; and what was just drafted is taken away as if it
+// had never been.
+func TestARefusalGoes(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/people/noor.tamsin")
+	s.click("button", "Assign …")
+	s.pick("Roles and sets", "Gate lead")
+	s.click("[role=dialog] button", "Put into the draft")
+	s.see("section[aria-label=Draft]", "Noor Tamsin gets Gate lead at Terminal 2")
+	s.click("button[aria-label^='Take away Gate lead']", "")
+	s.see("section[aria-label=Draft]", "No draft")
+
+	s.open("/history")
+	s.click("#revision-60 button", "Undo")
+	s.see("[role=status]", "The undo of revision 60 is in your draft")
+	s.Refusals = true
+	s.click("#revision-60 button", "Undo")
+	s.see("[role=alert]", "is already in your draft")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.click("[data-open] button", "Take out")
+	s.gone("[role=alert]", "is already in your draft")
+}

@@ -46,7 +46,7 @@ func TestAnEmptyHouse(t *testing.T) {
 		"/sets": "3 permission sets", "/conflicts": "No separation of duties is set", "/groups": "2 groups",
 		"/people": "1 person", "/areas": "1 area", "/import": "Drop a file here", "/worklists": "You have none yet",
 		"/invitations": "Nobody is invited", "/letters": "No letter has been written", "/own": "I need to",
-		"/requests": "You have asked for nothing yet", "/going": "Nobody is planned to leave",
+		"/requests": "You have asked for nothing yet", "/going": "Nobody is due to leave",
 		"/seats": "No licence is counted", "/directories": "No directory keeps people and groups here yet",
 		"/delegations": "Nothing is delegated yet",
 		"/reviews":     "No review is open", "/who": "who can", "/compare": "Choose two to eight",

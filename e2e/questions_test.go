@@ -96,7 +96,7 @@ func TestQuestions(t *testing.T) {
 	s.open("/people/noor.tamsin?all=1&permission=quaybook:gate:override")
 	s.see("section[aria-label=Repairs]", "What would give it at Terminal 2")
 	s.see("[data-repair]", "Smallest: Noor Tamsin gets Night cover at Terminal 2")
-	s.see("[data-repair]", "Nothing else, to nobody else.")
+	s.see("[data-repair]", "Nothing else, for nobody else.")
 	s.click("[data-repair] button", "Draft")
 	s.see("main", "Held at Terminal 2, by 1 way")
 	s.click("section[aria-label=Draft] button", "Apply")
@@ -132,6 +132,7 @@ func TestEnterWaitsForTheAnswer(t *testing.T) {
 	s.typeInto("Set beside", "noor tamsin")
 	s.press(browser.Enter)
 	s.wait("decodeURIComponent(location.search) === '?things=user:noor.tamsin'")
+	s.must(s.Slow(2 * time.Second))
 	// Whoever types on did not mean what stood there.
 	s.typeInto("Set beside", "gate")
 	s.press(browser.Enter, " lead", browser.Enter)

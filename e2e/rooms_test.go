@@ -257,7 +257,7 @@ func TestAskingTheFinder(t *testing.T) {
 	s.see("h1", "History")
 	s.must(s.PressControl("k"))
 	s.press("zzzz")
-	s.see("#found", "Nothing here has these words")
+	s.see("#found", "Nothing here matches")
 	s.press(browser.Esc)
 	s.wait("!document.querySelector('#found')")
 }
@@ -351,7 +351,7 @@ func TestTheTerminalManager(t *testing.T) {
 	s.see("h1", "Noor Tamsin")
 	s.click("button", "Assign")
 	s.typeInto("Roles and sets", "payments")
-	s.see("[role=listbox]", "Nothing has these words") // what is not theirs to give is not offered
+	s.see("[role=listbox]", "Nothing matches") // what is not theirs to give is not offered
 	s.pick("Roles and sets", "Night cover")
 	s.choose("Where", "at Terminal 2")
 	s.Refusals = true
@@ -360,8 +360,10 @@ func TestTheTerminalManager(t *testing.T) {
 	s.typeInto("Until", "31.1.2027")
 	s.click("[role=dialog] button", "Put into the draft")
 	s.see("section[aria-label=Draft]", "1 person gains")
+	s.gone("[role=alert]", "at most 90 days")
 	s.click("section[aria-label=Draft] button", "Apply")
 	s.apply("night cover in January")
+	s.gone("[role=status]", "It can be undone in the history") // not by him
 	s.open("/people/noor.tamsin")
 	s.brick("quaybook:gate:override", "held at Terminal 2")
 
@@ -551,8 +553,8 @@ func TestASupplement(t *testing.T) {
 	s.signIn("signe.halloran")
 	s.open("/sets")
 	s.typeInto("Filter", "medical:edit")
-	s.see("main", "Crewtide: qualifications")
-	s.wait("document.querySelectorAll('[data-row]').length < 5")
+	s.wait("document.querySelectorAll('[data-rows] [data-id]').length === 1")
+	s.see("main", "Crewtide qualifications, lead")
 	s.open("/sets/hoistkeeper-faults")
 	s.click("button", "Make a supplement …")
 	s.click("[role=dialog] button", "Put into the draft")

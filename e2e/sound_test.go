@@ -113,7 +113,7 @@ func (l *looking) views() map[string]string {
 		"/import": "Drop a file here", "/worklists": "Night crew", "/invitations": "Anouk Valderhaug",
 		"/letters": "This demo sends no letters",
 		"/own":     "I need to", "/requests": "Eilidh Dalgaard", "/requests/2": "On these terms",
-		"/account": "Second factor", "/going": "Nobody is planned to leave",
+		"/account": "Second factor", "/going": "Nobody is due to leave",
 		"/people/ulla.tannahill/leaving": "no successor yet", "/seats": "Hoistkeeper seat",
 		"/seats?licence=gangway-till&part=idle": "Gather them", "/worklists/" +
 			l.list: "Joins Terminal 2 gate crew", "/upgrade": "Choose a catalogue",

@@ -402,8 +402,8 @@ func TestGuessing(t *testing.T) {
 	for range 10 {
 		refused(t, try("wrong", "198.51.100.9"), desk.NotSignedIn, "not right")
 	}
-	refused(t, try(right, "198.51.100.9"), desk.Busy, "too often") // even if it is guessed now
-	refused(t, try(right, "203.0.113.5"), desk.Busy, "too often")  // from elsewhere, too
+	refused(t, try(right, "198.51.100.9"), desk.Busy, "too many failed") // even if it is guessed now
+	refused(t, try(right, "203.0.113.5"), desk.Busy, "too many failed")  // from elsewhere, too
 	if err := try(right, "192.0.2.1"); err != nil {
 		t.Errorf("where she has signed in before, she is locked out: %v", err)
 	}

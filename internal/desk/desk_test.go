@@ -324,7 +324,7 @@ func TestWhatCannotBeJoined(t *testing.T) {
 		{end("user", "dan"), end("permission", "s:gate:view"), edit.JoinTerms{}, desk.Invalid,
 			"assign a role or a permission set"},
 		{end("set", "see"), end("set", "open"), edit.JoinTerms{}, desk.Invalid, "Nothing runs between"},
-		{end("user", "cy"), end("group", "crew"), edit.JoinTerms{}, desk.Conflict, "joined already"},
+		{end("user", "cy"), end("group", "crew"), edit.JoinTerms{}, desk.Conflict, "already joined"},
 		{end("user", "dan"), end("group", "rule"), edit.JoinTerms{}, desk.Invalid, "by a rule"},
 		{end("user", "dan"), end("group", "fed"), edit.JoinTerms{}, desk.Invalid, "from the directory"},
 		{end("user", "dan"), end("group", "everyone"), edit.JoinTerms{}, desk.Invalid, "built in"},
@@ -337,7 +337,7 @@ func TestWhatCannotBeJoined(t *testing.T) {
 		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{Area: "moon"}, desk.NotFound, "no area"},
 		{end("user", "dan"), end("role", "clerk"), edit.JoinTerms{From: &now, Until: &early}, desk.Invalid,
 			"end before it begins"},
-		{end("user", "dan"), end("role", "night"), edit.JoinTerms{Area: "t1"}, desk.Conflict, "assigned already"},
+		{end("user", "dan"), end("role", "night"), edit.JoinTerms{Area: "t1"}, desk.Conflict, "already assigned"},
 	} {
 		_, err := d.Join(bea, c.a, c.b, c.terms)
 		refused(t, err, c.cause, c.says)
@@ -403,7 +403,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 		t.Errorf("the undo is drafted as %+v", draft)
 	}
 	_, err = d.DraftUndo(bea, 2)
-	refused(t, err, desk.Conflict, "in your draft already")
+	refused(t, err, desk.Conflict, "already in your draft")
 	applyAll(t, d, bea)
 	if allowed(d, "dan", "s:gate:view", "t2") {
 		t.Error("undone, dan is still allowed")

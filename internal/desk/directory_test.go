@@ -226,7 +226,7 @@ func TestDirectories(t *testing.T) {
 	past := signe
 	past.When = today.AddDate(0, -1, 0)
 	_, err = d.Directories(past, false, 0, 10)
-	refused(t, err, desk.Invalid, "for now only")
+	refused(t, err, desk.Invalid, "only as of now")
 	_, err = d.Directories(ruben, false, 0, 10)
 	refused(t, err, desk.NotAllowed, "See the design")
 }

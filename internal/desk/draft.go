@@ -530,7 +530,7 @@ func (d *Desk) DraftUndo(who Actor, revision int) (*Draft, error) {
 			return e
 		}
 		if slices.ContainsFunc(p.Edits, func(e edit) bool { return e.Undoes == r.Number }) {
-			return Refuse(Conflict, "The undo of revision %d is in your draft already.", revision)
+			return Refuse(Conflict, "The undo of revision %d is already in your draft.", revision)
 		}
 		ops, err := d.Store.Change(revision, 0)
 		if err != nil {

@@ -75,7 +75,7 @@ func TestPuttingObjects(t *testing.T) {
 	renamed := change.Clone(clerk)
 	renamed.ID = "other"
 	_, err = d.Put(bea, clerk, renamed)
-	refused(t, err, desk.Invalid, "stays what it is")
+	refused(t, err, desk.Invalid, "cannot be changed")
 	_, err = d.Put(bea, clerk, clerk)
 	refused(t, err, desk.Invalid, "Nothing was changed")
 	_, err = d.Put(bea, &model.Role{ID: "gone", Name: "Gone"}, &model.Role{ID: "gone", Name: "Back"})

@@ -101,7 +101,7 @@ func TestInvitationsStandAsTheyAre(t *testing.T) {
 	applyAll(t, d, owner)
 	states("ada accepted", "bo cancelled") // nobody ever wrote to the third
 	_, err = d.Cancel(owner, []string{"ada"})
-	refused(t, err, desk.Conflict, "waits for no invitation")
+	refused(t, err, desk.Conflict, "is not waiting for an invitation")
 	_, err = d.Extend(owner, []string{"ada"}, 1000)
 	refused(t, err, desk.Invalid, "1 to 90")
 }

@@ -52,7 +52,7 @@ func (d *Desk) Enact(h *House, who Actor, why, stamp string, of Origin, ops ...c
 	}
 	switch blocks := p.blocks(); {
 	case len(p.Ops) == 0:
-		return nil, Refuse(Conflict, "All of it is so already.")
+		return nil, Refuse(Conflict, "All of this is already so.")
 	case stamp != p.stamp:
 		return nil, Refuse(Conflict, "What this comes to has changed since you looked. Look at it again.")
 	case len(blocks) > 0:

@@ -65,7 +65,7 @@ func TestARequestFromWhyNotToItsEnd(t *testing.T) {
 		t.Errorf("the request is %+v", r)
 	}
 	_, err := d.MakeRequest(ann, wish)
-	refused(t, err, desk.Conflict, "already, on 4 March 2026")
+	refused(t, err, desk.Conflict, "asked for this, on 4 March 2026")
 
 	// It goes to those who can grant it, and nobody else sees it.
 	if got := lettersTo(t, s, "kay"); len(got) != 1 || got[0] != "Ann asks for "+r.What {
@@ -187,7 +187,7 @@ func TestARequestInADraft(t *testing.T) {
 	must[*desk.Draft](t)(d.DraftGrant(owner, first.ID, people.RequestTerms{Area: "t2"}))
 	must[*desk.Draft](t)(d.DraftGrant(owner, second.ID, people.RequestTerms{Area: "t2"}))
 	_, err := d.DraftGrant(owner, first.ID, people.RequestTerms{Area: "t2"})
-	refused(t, err, desk.Conflict, "lies in your draft")
+	refused(t, err, desk.Conflict, "or in your draft")
 	must[*people.Request](t)(d.AnswerRequest(ann, second.ID, "withdraw", ""))
 	draft := must[*desk.Draft](t)(d.Draft(owner))
 	_, err = d.Apply(owner, "asked for", draft.Stamp)
@@ -259,7 +259,7 @@ func TestWhoDecidesRequests(t *testing.T) {
 		t.Errorf("an owner agrees: %+v", agreed)
 	}
 	_, err = d.AnswerRequest(eve, clerkElse, "agree", "")
-	refused(t, err, desk.Conflict, "agreed already")
+	refused(t, err, desk.Conflict, "already agreed")
 	_, err = d.AnswerRequest(kay, night, "agree", "")
 	refused(t, err, desk.NotAllowed, "Only whoever owns")
 	_, err = d.AnswerRequest(kay, night, "refuse", " ")
@@ -299,7 +299,7 @@ func TestWhatCannotBeAskedFor(t *testing.T) {
 		{ann, people.RequestWish{Kind: "group", ID: "rule", Reason: "x"}, desk.Invalid, "finds its members by a rule"},
 		{ann, people.RequestWish{Kind: "group", ID: "fed", Reason: "x"}, desk.Invalid, "comes from a directory"},
 		{ann, people.RequestWish{Kind: "group", ID: "hidden", Reason: "x"}, desk.NotFound, "There is no group"},
-		{cy, people.RequestWish{Kind: "role", ID: "night", Area: "t1", Reason: "x"}, desk.Conflict, "have it already"},
+		{cy, people.RequestWish{Kind: "role", ID: "night", Area: "t1", Reason: "x"}, desk.Conflict, "already have it"},
 		{ann, people.RequestWish{Permission: "s:gate:view", Way: "none", Reason: "x"}, desk.Conflict,
 			"Look at the ways again"},
 		{desk.Actor{User: "bea", As: "ann"}, people.RequestWish{Kind: "role", ID: "clerk", Reason: "x"}, desk.NotAllowed,

@@ -304,7 +304,7 @@ func TestFromOpeningToReport(t *testing.T) {
 		t.Error("taking Tomasz out did something else")
 	}
 	_, err = d.SettleTask(mireille, task.Task.ID, "leave", "no")
-	refused(t, err, desk.Conflict, "settled already")
+	refused(t, err, desk.Conflict, "already settled")
 	must[*review.ReviewTask](t)(d.SettleTask(mireille, about("kofi.ostrov").ID, "leave", "still needed for a week"))
 	if done := must[*review.ReviewTask](t)(d.SettleTask(mireille, about("ingrid.nakawa").ID, "grant",
 		"")); done.Revision != 63 {

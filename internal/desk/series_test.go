@@ -165,7 +165,7 @@ func TestASeriesIsByTheRightOfNow(t *testing.T) {
 	for _, i := range must[[]store.ReviewItem](t)(s.ReviewItems(1, "")) {
 		must[*review.ReviewItem](t)(d.Decide(kay, i.ID, "revoke", "away"))
 	}
-	if trouble := step(20); !strings.Contains(trouble, "decided all of it alone") {
+	if trouble := step(20); !strings.Contains(trouble, "made every decision alone") {
 		t.Errorf("all was decided alone: %q", trouble)
 	}
 	if len(d.Design().Assignments) != 6 {

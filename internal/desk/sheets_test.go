@@ -270,7 +270,7 @@ func TestRoleSheet(t *testing.T) {
 		t.Errorf("the drafted role is %+v", b.Role)
 	}
 	_, err := d.Tick(signe, model.KindRole, "site-manager", []string{"quaybook:gate:override"}, false)
-	refused(t, err, desk.Invalid, "so already")
+	refused(t, err, desk.Invalid, "already so")
 	_, err = d.Tick(signe, model.KindRole, "quaybook-administrator", []string{"quaybook:gate:override"}, false)
 	refused(t, err, desk.NotAllowed, "protected")
 	_, err = d.Tick(signe, model.KindSet, "quaybook-gates", []string{"quaybook:gate:override"}, true)

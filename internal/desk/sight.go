@@ -58,7 +58,7 @@ func (d *Desk) SignedIn(h *House, who Actor) error {
 		return nil
 	}
 	if !h.Index.Allowed(who.User, model.ViewDesign, index.Record{}, d.Now()) {
-		return Refuse(NotAllowed, "Only who sees the whole design may see it as somebody else.")
+		return Refuse(NotAllowed, "Only somebody who sees the whole design may see it as somebody else.")
 	}
 	if h.Design().Get(model.KindUser, who.As) == nil {
 		return Refuse(NotFound, "There is no person %q to see as.", who.As)

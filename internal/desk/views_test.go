@@ -249,7 +249,7 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 	_, err = d.Decide(ann, one.ID, "keep", "")
 	refused(t, err, desk.NotFound, "closed")
 	_, err = d.CloseReview(kay, r.ID, "")
-	refused(t, err, desk.Conflict, "closed already")
+	refused(t, err, desk.Conflict, "already closed")
 	if history := must[[]view.Revision](t)(d.History(eve,
 		view.HistorySearch{Limit: 1})); history[0].Why != "Outcome of “Review of Night”" {
 		t.Errorf("the history says %q", history[0].Why)

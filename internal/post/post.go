@@ -135,7 +135,7 @@ func Weekly(organisation, name string, loose []Loose, link string) Letter {
 	return Letter{
 		Kind:    Findings,
 		Subject: subject,
-		Body: fmt.Sprintf("Dear %s,\n\nof the roles, permission sets and groups that you own, this is loose:\n\n%s\n\n%s%s\n",
+		Body: fmt.Sprintf("Dear %s,\n\nThis is loose of the roles, permission sets and groups that you own:\n\n%s\n\n%s%s\n",
 			name, strings.Join(lines, "\n\n"), link, organisation),
 	}
 }
@@ -168,7 +168,7 @@ func Stuck(organisation, name, series, why, link string) Letter {
 		Kind:    Tasks,
 		Subject: fmt.Sprintf("“%s” cannot go on by itself", series),
 		Body: fmt.Sprintf(
-			"Dear %s,\n\nThe review “%s” returns by itself, and something keeps it from that. %s\n\n%s\n\n%s\n",
+			"Dear %s,\n\nThe review “%s” should return by itself, and cannot. %s\n\n%s\n\n%s\n",
 			name, series, why, link, organisation,
 		),
 	}
@@ -203,7 +203,7 @@ func Forgotten(organisation, name string) Letter {
 		Link:    LinkPassword,
 		Subject: "A new password for " + organisation,
 		Body: fmt.Sprintf(
-			"Dear %s,\n\nsomebody, we hope you, asked for a new password. Set it here, once, within the hour:\n\n%s\n\n"+
+			"Dear %s,\n\nSomebody, we hope you, asked for a new password. Set it here, once, within the hour:\n\n%s\n\n"+
 				"If it was not you, do nothing: your password stays as it is.\n\n%s\n",
 			name,
 			LinkHere,
@@ -271,7 +271,7 @@ func Ending(organisation, name, what string, ends time.Time, link string) Letter
 		Kind:    Endings,
 		Subject: what + " ends on " + day,
 		Body: fmt.Sprintf(
-			"Dear %s,\n\nwhat you were given for a time ends by itself on %s: %s.\n\nIf you still need it "+
+			"Dear %s,\n\nWhat you were given for a time ends by itself on %s: %s.\n\nIf you still need it "+
 				"then, ask for it again:\n\n%s\n\n%s\n",
 			name, day, what, link, organisation,
 		),
@@ -285,7 +285,7 @@ func Critical(organisation, name, who, why string, what []string, link string) L
 		Kind:    Criticals,
 		Subject: who + " has made a critical change",
 		Body: fmt.Sprintf(
-			"Dear %s,\n\n%s has applied a critical change: “%s”.\n\n%s\n\nIf this should not be, undo it here:\n\n%s\n\n%s\n",
+			"Dear %s,\n\n%s has applied a critical change: “%s”.\n\n%s\n\nIf this should not have happened, undo it here:\n\n%s\n\n%s\n",
 			name, who, why, strings.Join(what, "\n"), link, organisation,
 		),
 	}

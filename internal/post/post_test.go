@@ -36,7 +36,7 @@ func TestLetters(t *testing.T) {
 		"an invitation": {post.Invitation("Outer Skerry", "Ada", "Signe", due), "Your way into Outer Skerry",
 			[]string{"Signe has invited you to Outer Skerry.", "once, until the end of 8 December 2026:\n\n" + post.LinkHere + "\n\n"}},
 		"one finding": {post.Weekly("Outer Skerry", "Mira", []post.Loose{{Weight: 1, Says: "Nobody is in Crew."}}, ""),
-			"1 finding about what you own", []string{"this is loose:\n\n- Nobody is in Crew.\n\nOuter Skerry"}},
+			"1 finding about what you own", []string{"that you own:\n\n- Nobody is in Crew.\n\nOuter Skerry"}},
 		"many findings": {post.Weekly("Outer Skerry", "Mira", slices.Repeat([]post.Loose{{Weight: 1, Says: "So it is."}}, 23),
 			"https://x/findings"), "23 findings about what you own",
 			[]string{strings.Repeat("- So it is.\n\n", 20) + "and 3 more.\n\nMend them", "\n\nhttps://x/findings\n\n"}},

@@ -63,7 +63,7 @@ func (t *trying) account(at At, s *Step, u *model.User) Outcome {
 		}
 	}
 	if change.Equal(u, after) {
-		return already("That is so already.")
+		return already("That is already so.")
 	}
 	t.put(at, after)
 	return Outcome{Done, said}

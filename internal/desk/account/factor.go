@@ -389,11 +389,11 @@ func (d *Accounts) made(user, name string, kept, answer json.RawMessage) (f stor
 	}
 	var session webauthn.SessionData
 	if json.Unmarshal(kept, &session) != nil {
-		return f, desk.Refuse(desk.Invalid, "That took too long: begin again.")
+		return f, desk.Refuse(desk.Invalid, "That took too long: start again.")
 	}
 	parsed, err := protocol.ParseCredentialCreationResponseBytes(answer)
 	if err != nil {
-		return f, desk.Refuse(desk.Invalid, "What the browser answered cannot be read: begin again.")
+		return f, desk.Refuse(desk.Invalid, "What the browser answered cannot be read: start again.")
 	}
 	c, err := w.CreateCredential(h, session, parsed)
 	if err != nil {

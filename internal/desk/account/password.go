@@ -40,7 +40,7 @@ var (
 
 // hashed runs do while it has a place among the passwords that are hashed at once.
 func hashed(ctx context.Context, do func()) error {
-	busy := desk.Refuse(desk.Busy, "Very many people sign in just now. Try again in a moment.")
+	busy := desk.Refuse(desk.Busy, "Many people are signing in just now. Try again in a moment.")
 	if ctx == nil {
 		ctx = context.Background()
 	}

@@ -52,7 +52,7 @@ func (d *Accounts) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, e
 		known, err := oidc.NewProvider(context.WithoutCancel(ctx), p.Issuer)
 		if err != nil {
 			d.Happened(desk.Event{What: desk.EventFailed, Text: "the identity provider does not answer: " + err.Error()})
-			return nil, nil, desk.Refuse(desk.Busy, "The identity provider does not answer. Try again in a moment.")
+			return nil, nil, desk.Refuse(desk.Busy, "The identity provider is not answering. Try again in a moment.")
 		}
 		p.known = known
 	}

@@ -47,7 +47,7 @@ func (t *tries) may(account, from string, now time.Time) error {
 		most, key = triesOfFriend, "both "+account+" "+from
 	}
 	if account != "" && t.count(key, now) >= most || t.count("address "+from, now) >= triesOfAddress {
-		return desk.Refuse(desk.Busy, "That was tried too often in vain. Wait a quarter of an hour, then try again.")
+		return desk.Refuse(desk.Busy, "There were too many failed attempts. Wait 15 minutes, then try again.")
 	}
 	return nil
 }

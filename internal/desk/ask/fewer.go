@@ -165,7 +165,7 @@ func (d *Finder) DraftFewer(who desk.Actor, ask FewerAsk, groups bool) (*desk.Dr
 		return nil, err
 	}
 	if len(f.Roles) == 0 {
-		return nil, desk.Refuse(desk.Invalid, "No role that pays gives the same, so there is nothing to change.")
+		return nil, desk.Refuse(desk.Invalid, "No role that is worth having gives the same, so there is nothing to change.")
 	}
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		made := map[string]bool{}

@@ -55,7 +55,7 @@ func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Dire
 		return nil, err
 	}
 	if !who.When.IsZero() {
-		return nil, desk.Refuse(desk.Invalid, "What directories keep is known for now only, not for another day.")
+		return nil, desk.Refuse(desk.Invalid, "What directories keep is known only as of now, not for another day.")
 	}
 	s, err := d.See(who)
 	if err != nil {

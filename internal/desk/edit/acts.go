@@ -111,7 +111,7 @@ const (
 func (d *Editor) Change(who desk.Actor, c Change) (*Changed, error) {
 	switch {
 	case len(c.Acts) == 0:
-		return nil, desk.Refuse(desk.Invalid, "Say at least one act.")
+		return nil, desk.Refuse(desk.Invalid, "Give at least one act.")
 	case strings.TrimSpace(c.Reason) == "" && !c.DryRun:
 		return nil, desk.Refuse(desk.Invalid, "Give a reason: whoever reads the history will want to know why.")
 	}
@@ -298,7 +298,7 @@ func (a Act) on(h *desk.House, p *desk.Drafted) error {
 	case a.Leave != nil:
 		return a.Leave.on(p, false)
 	}
-	return desk.Refuse(desk.Invalid, "Say one of put, merge, delete, assign, revoke, join and leave.")
+	return desk.Refuse(desk.Invalid, "Give one of put, merge, delete, assign, revoke, join and leave.")
 }
 
 func (a *PutAct) on(h *desk.House, p *desk.Drafted) error {
@@ -309,7 +309,7 @@ func (a *PutAct) on(h *desk.House, p *desk.Drafted) error {
 // become makes an object that was read what it is in the design. Where names the place that it was read from.
 func become(h *desk.House, p *desk.Drafted, o model.Object, where string, problems []model.Problem) error {
 	if len(problems) > 0 {
-		e := desk.Refuse(desk.Invalid, "The object is not as it must be.")
+		e := desk.Refuse(desk.Invalid, "The object is not valid.")
 		for _, x := range problems {
 			e.Details = append(e.Details, desk.Detail{
 				Where: where + "." + x.Path, Code: cmp.Or(x.Code, desk.Invalid), Message: desk.Upper(x.Message) + ".",
@@ -356,7 +356,7 @@ func (a *MergeAct) on(h *desk.House, p *desk.Drafted) error {
 	}
 	o, problems := modelfile.ReadObject(a.Kind, data)
 	if o != nil && o.Ident() != a.ID {
-		return desk.Refuse(desk.Invalid, "An id stays what it is: %q cannot become %q.", a.ID, o.Ident())
+		return desk.Refuse(desk.Invalid, "An id cannot be changed: %q cannot become %q.", a.ID, o.Ident())
 	}
 	return become(h, p, o, "merge.fields", problems)
 }

@@ -33,7 +33,7 @@ func put(h *desk.House, p *desk.Drafted, before, after model.Object) error {
 	if before.Ident() != after.Ident() {
 		return desk.Refuse(
 			desk.Invalid,
-			"An id stays what it is: %q cannot become %q.",
+			"An id cannot be changed: %q cannot become %q.",
 			before.Ident(),
 			after.Ident(),
 		)
@@ -194,7 +194,7 @@ func (d *Editor) Tick(who desk.Actor, kind model.Kind, id string, keys []string,
 		}
 		op := change.Put(base, after)
 		if change.Equal(op.Before, op.After) {
-			return desk.Refuse(desk.Invalid, "That is so already.")
+			return desk.Refuse(desk.Invalid, "That is already so.")
 		}
 		p.Add(0, op)
 		return nil
@@ -213,7 +213,7 @@ func (d *Editor) AssignMany(who desk.Actor, subjects, targets []desk.End, terms 
 			return err
 		}
 		if len(ops) == 0 {
-			return desk.Refuse(desk.Conflict, "All of them have all of this already, on the same terms.")
+			return desk.Refuse(desk.Conflict, "All of them already have all of this, on the same terms.")
 		}
 		p.Add(0, ops...)
 		return nil

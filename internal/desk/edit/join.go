@@ -62,7 +62,7 @@ func join(d *model.Design, p pair, terms JoinTerms) (change.Op, error) {
 	}
 	return member(d, p, func(list *[]string, id string) error {
 		if slices.Contains(*list, id) {
-			return desk.Refuse(desk.Conflict, "They are joined already.")
+			return desk.Refuse(desk.Conflict, "They are already joined.")
 		}
 		*list = append(slices.Clone(*list), id)
 		slices.Sort(*list)
@@ -141,7 +141,7 @@ func assign(d *model.Design, given map[model.GrantKey]bool, p pair, terms JoinTe
 		a.Set = p.lower.ID
 	}
 	if given[a.Key()] {
-		return change.Op{}, desk.Refuse(desk.Conflict, "This is assigned already, on the same terms.")
+		return change.Op{}, desk.Refuse(desk.Conflict, "This is already assigned, on the same terms.")
 	}
 	a.ID = "a-" + strings.ToLower(rand.Text()[:12])
 	return change.Put(d, a), nil

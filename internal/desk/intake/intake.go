@@ -598,7 +598,7 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	options := im.options
 	options.Columns, options.Lines = im.columns, im.file.Lines
 	if im.kind == intake.LastUse {
-		return nil, desk.Refuse(desk.Invalid, "Last uses are no part of the design, so they go into no draft: record them.")
+		return nil, desk.Refuse(desk.Invalid, "Last uses are not part of the design, so they do not go into a draft: record them.")
 	}
 	draft, err := d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
 		trial := im.trial
@@ -639,7 +639,7 @@ func (d *Intake) RecordUses(who desk.Actor, id string) (*desk.UsesNoted, error) 
 	case im.trial.Stop != "":
 		return nil, desk.Refuse(desk.Invalid, "%s", im.trial.Stop)
 	case len(im.trial.Uses) == 0:
-		return nil, desk.Refuse(desk.Invalid, "The file tells of no later use than is known.")
+		return nil, desk.Refuse(desk.Invalid, "The file has no use later than those already known.")
 	}
 	noted, err := d.TakeUses(im.trial.Uses)
 	if err != nil {

@@ -82,7 +82,7 @@ type Upgrade struct {
 func weighUpgrade(d *model.Design, f UpgradeFile) (*upgrade.Catalogue, *upgrade.Report, error) {
 	c, err := catalogue.Read(f.Name, f.Data, f.System, f.Version)
 	if err != nil {
-		return nil, nil, desk.Refuse(desk.Invalid, "The file is no catalogue: %s.", err)
+		return nil, nil, desk.Refuse(desk.Invalid, "The file is not a catalogue: %s.", err)
 	}
 	return c, upgrade.Compare(d, c), nil
 }

@@ -353,7 +353,7 @@ func (d *Office) DraftGrant(who desk.Actor, id int, t RequestTerms) (*desk.Draft
 			return desk.Refuse(desk.Conflict, "%s", why)
 		}
 		if len(todo) == 0 {
-			return desk.Refuse(desk.Conflict, "All of it is so already, or lies in your draft.")
+			return desk.Refuse(desk.Conflict, "All of this is already so, or in your draft.")
 		}
 		p.AddOf(desk.Origin{Request: id, Ends: endOf(steps)}, todo...)
 		return nil
@@ -480,7 +480,7 @@ func (d *Office) AnswerRequest(who desk.Actor, id int, does, words string) (*Req
 			return nil, desk.Refuse(desk.NotAllowed, "Only whoever owns what is asked for agrees to it.")
 		}
 		if slices.ContainsFunc(a.Words, func(w word) bool { return w.Who == who.User && w.Does == "agreed" }) {
-			return nil, desk.Refuse(desk.Conflict, "You have agreed already.")
+			return nil, desk.Refuse(desk.Conflict, "You have already agreed.")
 		}
 		does = "agreed"
 	default:

@@ -311,7 +311,7 @@ func (d *Office) Cancel(who desk.Actor, users []string) (*desk.Draft, error) {
 				return desk.Refuse(desk.NotFound, "There is no person %q.", id)
 			}
 			if seen.State != model.UserInvited {
-				return desk.Refuse(desk.Conflict, "%s is %s, and waits for no invitation.", seen.DisplayName, seen.State)
+				return desk.Refuse(desk.Conflict, "%s is %s, and is not waiting for an invitation.", seen.DisplayName, seen.State)
 			}
 			whole, _ := base.Users.Find(id)
 			after := change.Clone(whole)

@@ -234,7 +234,7 @@ func (d *Office) DraftLeaving(who desk.Actor, p LeavingPlan) (*desk.Draft, error
 			return desk.Refuse(desk.Invalid, "%s", wrong)
 		}
 		if len(ops) == 0 && p.Items == "" {
-			return desk.Refuse(desk.Conflict, "They leave on that day already, and nothing is left to hand over.")
+			return desk.Refuse(desk.Conflict, "They are already due to leave on that day, and nothing is left to hand over.")
 		}
 		after := change.Lay(base, ops)
 		if blocks := d.With(draft, who,

@@ -248,7 +248,7 @@ func (d *Office) MakeRequest(who desk.Actor, w RequestWish) (*Request, error) {
 	}
 	trial, _ := worklist.Try(h.Design(), []string{u.ID}, steps, nil, func(int) bool { return true })
 	if len(trial.Ops) == 0 && trial.Rows[0].Outcomes[len(steps)-1].Result == worklist.Already {
-		return nil, desk.Refuse(desk.Conflict, "You have it already, on these terms.")
+		return nil, desk.Refuse(desk.Conflict, "You already have it, on these terms.")
 	}
 	open, err := d.Store.OpenRequests()
 	if err != nil {
@@ -265,7 +265,7 @@ func (d *Office) MakeRequest(who desk.Actor, w RequestWish) (*Request, error) {
 			return nil, err
 		}
 		if sameWish(a.Steps, steps) {
-			return nil, desk.Refuse(desk.Conflict, "You asked for this already, on %s: it waits to be decided.", model.Day(r.At))
+			return nil, desk.Refuse(desk.Conflict, "You have already asked for this, on %s: it waits to be decided.", model.Day(r.At))
 		}
 	}
 	if own >= asksMost {
@@ -276,7 +276,7 @@ func (d *Office) MakeRequest(who desk.Actor, w RequestWish) (*Request, error) {
 	case err != nil:
 		return nil, err
 	case made >= asksADay:
-		return nil, desk.Refuse(desk.Busy, "You have made %d requests within a day: go on tomorrow.", made)
+		return nil, desk.Refuse(desk.Busy, "You have made %d requests within a day: make the next tomorrow.", made)
 	}
 	a := asked{Steps: steps, Permission: w.Permission, Where: w.Where, Reason: w.Reason}
 	a.To = d.deciders(h, u, steps)

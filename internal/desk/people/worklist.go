@@ -79,7 +79,7 @@ func (d *Office) NewWorklist(who desk.Actor, name string) (*Head, error) {
 		return nil, err
 	}
 	if len(kept) >= listsMost {
-		return nil, desk.Refuse(desk.Conflict, "You keep %d worklists: delete one that is done with first.", len(kept))
+		return nil, desk.Refuse(desk.Conflict, "You already have %d worklists: delete one that you have finished with first.", len(kept))
 	}
 	if name = strings.TrimSpace(name); name == "" {
 		name = "Worklist of " + model.Day(d.Now().Truncate(24*time.Hour))

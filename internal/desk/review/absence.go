@@ -61,7 +61,7 @@ func (d *Reviewer) BeAbsent(who desk.Actor, n NewAbsence) (*Absence, error) {
 	case !h.Index.Live(n.Instead, now):
 		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide.", h.Ref(model.KindUser, n.Instead).Name)
 	case !n.Until.After(n.From):
-		return nil, desk.Refuse(desk.Invalid, "Say until which day you are away: it must be after the first.")
+		return nil, desk.Refuse(desk.Invalid, "Say until which day you are away: it must be after the first day.")
 	case n.Until.Sub(n.From) > absenceMost:
 		return nil, desk.Refuse(desk.Invalid, "An absence lasts a year at most: somebody else should decide for good.")
 	}

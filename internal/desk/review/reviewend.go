@@ -34,7 +34,7 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 		return nil, err
 	}
 	if r.Closed != nil {
-		return nil, desk.Refuse(desk.Conflict, "This review is closed already.")
+		return nil, desk.Refuse(desk.Conflict, "This review is already closed.")
 	}
 	now := d.Now()
 	alone = strings.TrimSpace(alone)
@@ -86,7 +86,7 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 			desk.Note{Why: cmp.Or(why, "Outcome of “"+r.Name+"”"), Along: end})
 	}
 	if err != nil {
-		return nil, desk.Missing(err, "This review is closed already.")
+		return nil, desk.Missing(err, "This review is already closed.")
 	}
 	if r, items, tasks, err = d.reviewParts(id); err != nil {
 		return nil, err
@@ -414,7 +414,7 @@ func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, rea
 	switch {
 	case !d.task(h, r, t, who).May:
 		if t.Decision != "" {
-			return nil, desk.Refuse(desk.Conflict, "This is settled already.")
+			return nil, desk.Refuse(desk.Conflict, "This is already settled.")
 		}
 		return nil, desk.Refuse(
 			desk.NotAllowed,
@@ -426,7 +426,7 @@ func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, rea
 	case d.task(h, r, t, who).ByHand && choice != taskLeave:
 		return nil, desk.Refuse(desk.Invalid, "This can only be done elsewhere: say in words what was done about it.")
 	case choice == taskLeave && reason == "":
-		return nil, desk.Refuse(desk.Invalid, "Say why it is left: it was revoked, and the report will tell.")
+		return nil, desk.Refuse(desk.Invalid, "Say why it stays: it was revoked, and the report will say so.")
 	}
 	ops, err := taskOps(h, t, choice)
 	if err != nil {
@@ -462,7 +462,7 @@ func (d *Reviewer) settleTask(h *desk.House, who desk.Actor, id int, choice, rea
 			desk.Note{Why: cmp.Or(reason, "Settles a revocation of “"+r.Name+"”"), Along: settle})
 	}
 	if err != nil {
-		return nil, desk.Missing(err, "This is settled already.")
+		return nil, desk.Missing(err, "This is already settled.")
 	}
 	if t, err = d.Reading(who).Task(id); err != nil {
 		return nil, err

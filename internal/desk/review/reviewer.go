@@ -159,7 +159,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	case !h.Index.Live(to, d.Now()):
 		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide it.", name)
 	case to == i.Reviewer:
-		return nil, desk.Refuse(desk.Invalid, "%s has it already.", name)
+		return nil, desk.Refuse(desk.Invalid, "%s already has it.", name)
 	}
 	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
 	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil

@@ -252,7 +252,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 	case n.nobody(h):
 		return nil, desk.Refuse(desk.Invalid, "Say which person decides.")
 	case len(items) == 0:
-		return nil, desk.Refuse(desk.Invalid, "There is nothing of that, so there is nothing to review.")
+		return nil, desk.Refuse(desk.Invalid, "That covers nothing, so there is nothing to review.")
 	case len(p.Nobody) > 0:
 		return nil, desk.Refuse(
 			desk.Invalid,

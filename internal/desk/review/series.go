@@ -111,7 +111,7 @@ func (n NewSeries) wrong() error {
 	case n.Discover != nil && n.Review.System == "":
 		return desk.Refuse(desk.Invalid, "Say which system people have not used: name a system in what is asked.")
 	case n.Escalate > 0 && n.Review.Fallback == "":
-		return desk.Refuse(desk.Invalid, "Say to whom it goes what nobody decides in time: name a fallback.")
+		return desk.Refuse(desk.Invalid, "Say who gets what nobody decides in time: name a fallback.")
 	}
 	return nil
 }
@@ -752,7 +752,7 @@ func (d *Reviewer) closeDue(round store.Round) error {
 		return err
 	}
 	if decidedAlone(r, items, r.Opener) {
-		return desk.Refuse(desk.NotAllowed, "%s opened it and decided all of it alone, so somebody closes it who looks.",
+		return desk.Refuse(desk.NotAllowed, "%s opened it and made every decision alone, so somebody else has to close it.",
 			d.Present().Ref(model.KindUser, r.Opener).Name)
 	}
 	return d.Writing(func(h *desk.House) error {

@@ -313,7 +313,7 @@ func (d *Surveyor) RepairFindings(who desk.Actor, ids []string, repair int) (*de
 			for _, o := range repairs[repair].Ops {
 				name := string(o.Kind) + ":" + o.ID
 				if touched[name] {
-					return desk.Refuse(desk.Invalid, "Two of these change the same: mend them one after another.")
+					return desk.Refuse(desk.Invalid, "Two of these change the same thing: mend them one at a time.")
 				}
 				touched[name] = true
 			}

@@ -89,7 +89,7 @@ func (d *Viewer) SheetTable(who desk.Actor, kind model.Kind, id string) (*table.
 			)
 		}
 	default:
-		return nil, desk.Refuse(desk.NotFound, "The sheet of a %s is no table.", kind.Word())
+		return nil, desk.Refuse(desk.NotFound, "The sheet of a %s cannot be had as a table.", kind.Word())
 	}
 	return t, nil
 }

@@ -58,7 +58,7 @@ function Password() {
 			await data(api.POST("/api/me/password", { body: { present, password: next } }));
 			setPresent("");
 			setNext("");
-			tell("Your password is changed. Wherever else you were signed in, you no longer are.");
+			tell("Your password is changed. You are signed out everywhere else.");
 			cache.invalidateQueries({ queryKey: own });
 		} catch (error) {
 			refuse(error);
@@ -421,7 +421,7 @@ function NamePasskey({ onName, onClose }: { onName: (name: string) => void; onCl
 			open
 			onClose={onClose}
 			title="Add a passkey"
-			about="Your browser asks where it is to be kept: in this device, in a phone or in a security key. It never leaves there."
+			about="Your browser asks where to keep it: on this device, on a phone or on a security key. It never leaves there."
 		>
 			<form
 				onSubmit={(e) => {

@@ -143,7 +143,7 @@ export function SecurityLog() {
 						</tbody>
 					</table>
 					{!pages.isPending && list.length === 0 && (
-						<p className="py-4 text-quiet">{file.size > 0 ? "Nothing is like that." : "Nothing has happened yet."}</p>
+						<p className="py-4 text-quiet">{file.size > 0 ? "Nothing matches." : "Nothing has happened yet."}</p>
 					)}
 					{pages.hasNextPage && (
 						<button

@@ -100,7 +100,7 @@ export function Delegations() {
 									<p className="py-4 text-quiet">
 										{list.length === 0
 											? "Nothing is delegated yet. Hand one site to its manager, or one system’s roles to its lead: write it as a sentence."
-											: "No delegation is like that."}
+											: "No delegation matches."}
 									</p>
 								)}
 								<ul>

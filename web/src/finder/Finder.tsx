@@ -171,7 +171,7 @@ function Search({ onClose }: { onClose: () => void }) {
 								<span className={`min-w-0 grow truncate text-right ${asideLook}`}>{o.note}</span>
 							</Offer>
 						))}
-						{q && !found.isFetching && <NoOffer className="px-4 py-3">Nothing here has these words.</NoOffer>}
+						{q && !found.isFetching && <NoOffer className="px-4 py-3">Nothing here matches.</NoOffer>}
 					</OfferList>
 				</div>
 			</Offered>

@@ -129,7 +129,7 @@ export function History() {
 					Only what touched the {kindWords[search.kind ?? ""]} <b>{search.id}</b>.
 				</p>
 			)}
-			<Record search={search} empty={narrowed ? "No revision is like that." : "Nothing has been applied yet."} />
+			<Record search={search} empty={narrowed ? "No revision matches." : "Nothing has been applied yet."} />
 		</div>
 	);
 }

@@ -13,10 +13,11 @@ import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
 import { useHouse } from "./context";
 import { useTo } from "./lens";
 import { ProveBoard, proofNeeded } from "./ProveBoard";
-import { may } from "./rights";
+import { may, undoWords } from "./rights";
 
 /** The open sill: each change as a sentence, what it does to whom, what blocks it, and the way to apply it. */
 export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose: () => void }) {
+	const { me } = useHouse();
 	const { tell, refuse } = useNotice();
 	const refresh = useRefresh();
 	const to = useTo();
@@ -34,7 +35,7 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 			await refresh();
 			tell(
 				<>
-					Revision {done.revision} is applied. It can be undone in the history.
+					Revision {done.revision} is applied.{undoWords(me)}
 					{done.runs.map((run) => (
 						<Link key={run} className="link ml-2 inline-block" to={to(`/worklists/log/${run}`)}>
 							What became of each

@@ -14,6 +14,10 @@ export const mayDraft = (me: Schemas["Me"]) =>
 	acting(me) &&
 	["design:edit", "people:edit", "assignment:edit", "delegation:edit", "catalogue:edit"].some((r) => may(me, r));
 
+/** What is said of a change that was applied, to who can take it back. */
+export const undoWords = (me: Schemas["Me"]) =>
+	mayDraft(me) && may(me, "history:view") ? " It can be undone in the history." : "";
+
 /** Whether somebody may do something by a right, or by a delegation. */
 export const mayEither = (me: Schemas["Me"], right: string, action: string) =>
 	acting(me) && (may(me, right) || me.delegated.includes(action));

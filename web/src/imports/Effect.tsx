@@ -50,7 +50,7 @@ export function Effect({
 			</ul>
 			{effects.length === 0 && !file.stop && (
 				<p className="py-2 text-quiet">
-					{wrong > 0 ? "Nothing yet: mend the rows first." : "Everything in the file is so already."}
+					{wrong > 0 ? "Nothing yet: mend the rows first." : "Everything in the file is already so."}
 				</p>
 			)}
 			{file.kind === "people" && (

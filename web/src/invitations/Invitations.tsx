@@ -198,7 +198,7 @@ export function Invitations() {
 							empty={
 								all === 0
 									? "Nobody is invited. Whoever is invited gets a letter as soon as the draft with them is applied."
-									: "No invitation is like that."
+									: "No invitation matches."
 							}
 						/>
 						{here && (

@@ -86,7 +86,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 				draft.mutate(undefined, {
 					onError: refuse,
 					onSuccess: () => {
-						tell(`That ${l.user.name} leaves lies in your draft.`);
+						tell(`That ${l.user.name} leaves is in your draft.`);
 						navigate(to(addressOf("user", l.user.id) ?? "/people"));
 					},
 				});
@@ -128,7 +128,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 							onClick={() =>
 								back.mutate(undefined, {
 									onError: refuse,
-									onSuccess: () => tell("It lies in your draft: all that was to end goes on."),
+									onSuccess: () => tell("It is in your draft: everything that was to end goes on."),
 								})
 							}
 						>

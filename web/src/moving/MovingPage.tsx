@@ -68,7 +68,7 @@ function Board({ person: p }: { person: Schemas["Person"] }) {
 				draft.mutate(undefined, {
 					onError: refuse,
 					onSuccess: () => {
-						tell(`The move of ${p.user.name} lies in your draft.`);
+						tell(`The move of ${p.user.name} is in your draft.`);
 						navigate(to(addressOf("user", p.user.id) ?? "/people"));
 					},
 				});

@@ -106,7 +106,7 @@ function ChooseOfMany({ id, label, value, options, onChange, className }: Props)
 					>
 						<OfferInput text={text} onText={setText} className="field border-0 border-b" placeholder="type to narrow" />
 						<OfferList label={label ?? "Choices"} className="max-h-[300px] overflow-auto">
-							<NoOffer className="px-3 py-2">Nothing here has these words.</NoOffer>
+							<NoOffer className="px-3 py-2">Nothing here matches.</NoOffer>
 							{offers.map((o) => (
 								<Offer
 									key={o.value}

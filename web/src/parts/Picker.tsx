@@ -104,7 +104,7 @@ export function Picker(p: PickerProps) {
 									? "One moment …"
 									: p.mine && !q
 										? "There is nothing here that you may choose."
-										: "Nothing has these words."}
+										: "Nothing matches."}
 							</NoOffer>
 							{rows.map((r) => (
 								<Offer

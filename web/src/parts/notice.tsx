@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { Refusal } from "../api/client";
 
@@ -24,6 +25,15 @@ export function Notices({ children }: { children: ReactNode }) {
 		const timer = setTimeout(() => setNotice(null), 9000);
 		return () => clearTimeout(timer);
 	}, [notice]);
+	// Once something is done, what was refused before it is of no more use.
+	const done = useQueryClient().getMutationCache();
+	useEffect(
+		() =>
+			done.subscribe((e) => {
+				if (e.type === "updated" && e.action.type === "success") setNotice((n) => (n?.bad ? null : n));
+			}),
+		[done],
+	);
 	const value = useMemo(() => ({ tell, refuse }), [tell, refuse]);
 	return (
 		<Context.Provider value={value}>

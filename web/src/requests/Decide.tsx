@@ -233,7 +233,7 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 					onClick={() =>
 						draft.mutate(undefined, {
 							onError: refuse,
-							onSuccess: () => tell("It lies in your draft; it is granted once you apply that."),
+							onSuccess: () => tell("It is in your draft, and is granted once you apply it."),
 						})
 					}
 				>

@@ -79,7 +79,7 @@ export function Need({ again }: { again?: Schemas["Request"] }) {
 						>
 							<OfferList label="What can be asked for" aria-busy={waits} className="max-h-[320px] overflow-auto">
 								<NoOffer className="px-3 py-2">
-									{waits ? "One moment …" : "Nothing has these words. Try others, or fewer."}
+									{waits ? "One moment …" : "Nothing matches. Try other words, or fewer."}
 								</NoOffer>
 								{rows.map((r) => (
 									<Offer

@@ -43,7 +43,7 @@ export function HandBoard({
 			open
 			onClose={onClose}
 			title="Hand on"
-			about={`Who knows better? ${item.question.map((p) => p.text).join("")}`}
+			about={`Who should decide instead? ${item.question.map((p) => p.text).join("")}`}
 		>
 			<form
 				onSubmit={(e) => {

@@ -361,7 +361,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 						) : returns ? (
 							"Today it would find nobody; rounds without anybody are recorded as such."
 						) : (
-							"There is nothing of that, so there is nothing to ask."
+							"That covers nothing, so there is nothing to ask."
 						))}
 					{chosen && trouble && <span className="font-semibold text-ox">✕ {trouble}</span>}
 					{(returns ? trial : preview).error?.message}

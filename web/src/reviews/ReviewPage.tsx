@@ -6,6 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useReview, useReviewAfter, useReviewOutcome } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
+import { undoWords } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { Board } from "../parts/dialog";
 import { TextField } from "../parts/fields";
@@ -359,6 +360,7 @@ export const taskWords: Record<string, string> = {
 };
 
 function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onClose: () => void }) {
+	const { me } = useHouse();
 	const { review: r } = detail;
 	const refresh = useRefresh();
 	const set = useSet();
@@ -394,7 +396,7 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			open
 			onClose={onClose}
 			title="Close the review"
-			about="Closing makes one revision of what was revoked, as far as no group gives it. It can be undone in the history."
+			about={`Closing makes one revision of what was revoked, as far as no group gives it.${undoWords(me)}`}
 		>
 			{undecided > 0 && (
 				<p className="mb-3 font-semibold text-ochre">

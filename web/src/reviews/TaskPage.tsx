@@ -3,7 +3,9 @@ import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { useRefresh, useTask } from "../api/hooks";
+import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
+import { undoWords } from "../house/rights";
 import { alike, GroupImpact } from "../parts/impact";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
@@ -38,6 +40,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 	const refresh = useRefresh();
 	const navigate = useNavigate();
 	const to = useTo();
+	const { me } = useHouse();
 	const { tell, refuse } = useNotice();
 	const [reason, setReason] = useState("");
 	const words = (id: Schemas["TaskChoice"]["id"]) => (t.byHand ? doneWords : choiceWords[id]);
@@ -49,7 +52,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 			await refresh();
 			tell(
 				done.revision
-					? `Settled by revision ${done.revision}. It can be undone in the history.`
+					? `Settled by revision ${done.revision}.${undoWords(me)}`
 					: "Settled: it stays, and the report says why.",
 			);
 			navigate(to("/reviews"));

@@ -214,7 +214,7 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 										{count(p.idle, "seat lies", "seats lie")} idle
 									</button>
 								) : (
-									"None lies idle either: take one from somebody, or count more on the licence’s sheet."
+									"None is idle either: take one from somebody, or count more on the licence’s sheet."
 								)}
 							</span>
 						) : (
@@ -224,7 +224,7 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 									e.preventDefault();
 									give.mutate(Math.max(1, Math.min(n, most)), {
 										onError: refuse,
-										onSuccess: () => tell("The seats lie in your draft."),
+										onSuccess: () => tell("The seats are in your draft."),
 									});
 								}}
 							>

@@ -289,7 +289,7 @@ function Members({ sheet }: { sheet: Sheet }) {
 				{rows.length === 0 && (
 					<p className="py-2 text-quiet">
 						{words
-							? "None of them has these words."
+							? "None of them match."
 							: sheet.mayAdd
 								? "Nobody is in it yet. Add people above, or nest a group."
 								: "Nobody is in it."}

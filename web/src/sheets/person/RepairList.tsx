@@ -76,7 +76,7 @@ function Effects({ repair: r, name }: { repair: Schemas["Repair"]; name: string 
 	const quiet = r.others + r.extras + r.losing + r.conflicts.length + r.short.length === 0;
 	return (
 		<p className="text-[12px] text-quiet">
-			{quiet && <span className="text-moss">Nothing else, to nobody else.</span>}
+			{quiet && <span className="text-moss">Nothing else, for nobody else.</span>}
 			{r.others > 0 && (
 				<b className="text-ochre">{count(r.others, "other person gains", "other people gain")} something. </b>
 			)}

@@ -98,7 +98,7 @@ export function BundleWall({
 			>
 				{panels.length === 0 && (
 					<p className="py-4 text-quiet">
-						{only && wanted.length === 0 ? "It gives nothing." : "No brick here has these words."}
+						{only && wanted.length === 0 ? "It gives nothing." : "No brick here matches."}
 					</p>
 				)}
 				{panels.map((s) => (

@@ -89,7 +89,7 @@ function Shown({ sheet }: { sheet: Schemas["SystemSheet"] }) {
 					<div className="min-h-0 grow overflow-auto px-[18px] pb-4">
 						{modules.length === 0 && (
 							<p className="py-4 text-quiet">
-								{words ? "No permission here has these words." : "This system has no permissions."}
+								{words ? "No permission here matches." : "This system has no permissions."}
 							</p>
 						)}
 						{modules.map((m) => (
