@@ -16,6 +16,11 @@ const past = `(() => {
 	}).map(e => e.tagName + ' ' + (e.innerText ?? '').slice(0, 40)).slice(0, 3).join('; ');
 })()`
 
+// shut tells what holds more than can be seen in so little height that nothing of it can be read.
+const shut = `[...document.querySelectorAll('main *')].filter(e =>
+	/(auto|scroll)/.test(getComputedStyle(e).overflowY) && e.clientWidth > 60 && e.clientHeight < 40 &&
+	e.scrollHeight > e.clientHeight + 30).map(e => e.tagName + ' ' + (e.innerText ?? '').slice(0, 40)).slice(0, 3).join('; ')`
+
 // On a phone, and at 400 in 100 of a desk's screen, the house folds: a reviewer decides, a delegate finds their way,
 // and nothing stands where it cannot be reached (WCAG 1.4.10).
 func TestNarrow(t *testing.T) {
@@ -25,6 +30,9 @@ func TestNarrow(t *testing.T) {
 		s.must(s.Settled())
 		if out, err := browser.Eval[string](s.Page, past); err != nil || out != "" {
 			t.Errorf("%s: out of reach are %s %v", path, out, err)
+		}
+		if out, err := browser.Eval[string](s.Page, shut); err != nil || out != "" {
+			t.Errorf("%s: shut are %s %v", path, out, err)
 		}
 	}
 	s.open("/")
@@ -43,7 +51,7 @@ func TestNarrow(t *testing.T) {
 	s.see("main", "Tomasz Oyelaran")
 	fits("/people")
 	for path, says := range map[string]string{
-		"/frame": "Gate clerk", "/people/tomasz.oyelaran": "Gate clerk", "/roles/gate-clerk": "Gate clerk",
+		"/frame": "Gate clerk", "/frame?focus=role:gate-clerk": "Gate clerk", "/seats": "Hoistkeeper seat", "/people/tomasz.oyelaran": "Gate clerk", "/roles/gate-clerk": "Gate clerk",
 		"/groups/north-gate-crew": "North gate crew", "/delegations": "Nights at Terminal 1",
 		"/reviews": "Review of gate clerks",
 		"/own":     "Mireille Aster", "/account": "Password", "/findings": "Dormant people", "/worklists": "Worklists",
@@ -53,4 +61,7 @@ func TestNarrow(t *testing.T) {
 		s.see("main", says)
 		fits(path)
 	}
+	s.open("/frame?focus=role:gate-clerk")
+	s.wait("document.getElementById('bay-user').clientHeight > 150")
+	s.wait("Number(document.querySelector('svg[data-beams]').dataset.beams) > 0")
 }

@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { draftAssign, putAssignment, useAreas, useDrafting } from "../api/hooks";
 import { SeatsNeeded } from "../seats/SeatsNeeded";
 import { AssignLook } from "./AssignLook";
-import { AreaChoice } from "./Choose";
+import { GrantPlace } from "./Choose";
 import { DayField } from "./DayField";
 import { beginLike, dayOf, endLike, lastDayOf } from "./days";
 import { Board } from "./dialog";
@@ -50,15 +50,7 @@ export function useTerms(start: {
 			<label htmlFor={ids.area} className="sr-only">
 				Where
 			</label>
-			<AreaChoice
-				id={ids.area}
-				className={`${pick} max-w-[230px]`}
-				value={area}
-				whole="over the whole organisation"
-				before="at "
-				onChange={setArea}
-			/>
-			, for{" "}
+			<GrantPlace id={ids.area} className={`${pick} max-w-[230px]`} value={area} onChange={setArea} />, for{" "}
 			<label htmlFor={ids.reach} className="sr-only">
 				Which records
 			</label>

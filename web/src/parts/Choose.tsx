@@ -88,6 +88,7 @@ function ChooseOfMany({ id, label, value, options, onChange, className }: Props)
 			<Popover.Portal>
 				<Popover.Content
 					align="start"
+					collisionPadding={8}
 					aria-label={label ?? "Choices"}
 					className="z-50 border-[3px] border-[var(--beam)] bg-raised text-ink"
 					style={{ minWidth: "max(200px, var(--radix-popover-trigger-width))", maxWidth: 440 }}
@@ -105,7 +106,10 @@ function ChooseOfMany({ id, label, value, options, onChange, className }: Props)
 						pointed
 					>
 						<OfferInput text={text} onText={setText} className="field border-0 border-b" placeholder="type to narrow" />
-						<OfferList label={label ?? "Choices"} className="max-h-[300px] overflow-auto">
+						<OfferList
+							label={label ?? "Choices"}
+							className="max-h-[min(300px,calc(var(--radix-popover-content-available-height)-48px))] overflow-auto"
+						>
 							<NoOffer className="px-3 py-2">Nothing here matches.</NoOffer>
 							{offers.map((o) => (
 								<Offer
@@ -132,6 +136,11 @@ function ChooseOfMany({ id, label, value, options, onChange, className }: Props)
 		</Popover.Root>
 	);
 }
+
+/** Where something is granted, within a sentence. */
+export const GrantPlace = (p: Omit<Props, "options">) => (
+	<AreaChoice {...p} whole="over the whole organisation" before="at " />
+);
 
 /** One of the areas, or what is said in place of all of them; "" means those. */
 export function AreaChoice({

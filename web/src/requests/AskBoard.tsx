@@ -5,7 +5,7 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { design, useAreas } from "../api/hooks";
 import { useTo } from "../house/lens";
-import { AreaChoice } from "../parts/Choose";
+import { GrantPlace } from "../parts/Choose";
 import { DayField } from "../parts/DayField";
 import { endOf, plus, today } from "../parts/days";
 import { Board } from "../parts/dialog";
@@ -105,15 +105,7 @@ export function AskBoard({
 							<label htmlFor={ids.area} className="sr-only">
 								Where
 							</label>
-							<AreaChoice
-								id={ids.area}
-								className={`${pick} max-w-[230px]`}
-								value={area}
-								whole="over the whole organisation"
-								before="at "
-								onChange={setArea}
-							/>
-							,{" "}
+							<GrantPlace id={ids.area} className={`${pick} max-w-[230px]`} value={area} onChange={setArea} />,{" "}
 						</>
 					)}
 					<span>
