@@ -1803,7 +1803,7 @@ var mutants = []mutant{
 	{
 		"what covers a guarantee's area does not count",
 		"internal/core/guarantee/guarantee.go",
-		"if x.Covers(p.Area, s.Area) || x.Covers(s.Area, p.Area) {",
+		"if x.Near(p.Area, s.Area) {",
 		"if x.Covers(p.Area, s.Area) {",
 		plain,
 	},

@@ -129,7 +129,7 @@ func (p *promise) spans(user string) []index.Span {
 	}
 	for _, key := range p.keys {
 		for _, s := range held[key] {
-			if x.Covers(p.Area, s.Area) || x.Covers(s.Area, p.Area) {
+			if x.Near(p.Area, s.Area) {
 				out = append(out, s)
 			}
 		}

@@ -146,6 +146,9 @@ func (x *Index) Covers(a, b string) bool {
 	return ok && known && x.covers(i, j)
 }
 
+// Near tells whether what counts in one area counts somewhere in the other; an empty id means the root.
+func (x *Index) Near(a, b string) bool { return x.Covers(a, b) || x.Covers(b, a) }
+
 // Live tells whether a user exists and is live at t.
 func (x *Index) Live(user string, t time.Time) bool {
 	u, ok := x.userOf.find(user)

@@ -87,7 +87,7 @@ func about(x *index.Index, scope Scope, f Facts, t time.Time, covers func(*model
 	case AskDelegations:
 		for _, g := range d.Delegations {
 			if !lasts(g.Until, t) || scope.Group != "" && g.Delegate.Group != scope.Group ||
-				!x.Covers(g.Area, scope.Area) && !x.Covers(scope.Area, g.Area) {
+				!x.Near(g.Area, scope.Area) {
 				continue
 			}
 			items = append(items, Item{User: g.Delegate.User, Of: Target{model.KindDelegation, g.ID}})
@@ -162,7 +162,7 @@ func ofGroups(x *index.Index, scope Scope, t time.Time) (items []Item) {
 		g := a.Subject.Group
 		if g == "" || !lasts(a.Until, t) || scope.Group != "" && g != scope.Group ||
 			scope.Role != "" && a.Role != scope.Role ||
-			scope.Set != "" && a.Set != scope.Set || !x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) ||
+			scope.Set != "" && a.Set != scope.Set || !x.Near(a.Area, scope.Area) ||
 			!touches(given(a)) {
 			continue
 		}

@@ -166,7 +166,7 @@ func access(x *index.Index, scope Scope, t time.Time, covers func(*model.User) b
 		if !model.In(t, a.From, a.Until) || scope.Role != "" && a.Role != scope.Role ||
 			scope.Set != "" && a.Set != scope.Set ||
 			scope.Group != "" && !grouped[a] ||
-			!x.Covers(a.Area, scope.Area) && !x.Covers(scope.Area, a.Area) {
+			!x.Near(a.Area, scope.Area) {
 			continue
 		}
 		what := given(a)

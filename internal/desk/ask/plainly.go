@@ -92,7 +92,7 @@ func whatPlainly(s *desk.Sight, ask *Asking) (out []string) {
 	held := s.Index.Widest(ask.Things[0].ID, s.At)
 	if ask.Where != "" {
 		held = slices.DeleteFunc(held, func(h index.Holding) bool {
-			return !s.Index.Covers(h.Area, ask.Where) && !s.Index.Covers(ask.Where, h.Area)
+			return !s.Index.Near(h.Area, ask.Where)
 		})
 	}
 	out = append(out, desk.Count(len(held), "permission", "permissions")+", the widest of each.")

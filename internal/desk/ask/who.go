@@ -237,8 +237,7 @@ func whoCanDo(s *desk.Sight, ask WhoAsk) (*WhoCan, error) {
 func (a *answering) count(held []index.Holding) int {
 	found := map[string]bool{}
 	for _, h := range held {
-		if slices.Contains(a.some.Keys, h.Permission) && (a.some.Area == "" ||
-			a.Index.Covers(h.Area, a.some.Area) || a.Index.Covers(a.some.Area, h.Area)) {
+		if slices.Contains(a.some.Keys, h.Permission) && a.Index.Near(h.Area, a.some.Area) {
 			found[h.Permission] = true
 		}
 	}

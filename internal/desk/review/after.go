@@ -116,7 +116,7 @@ func (d *Reviewer) after(who desk.Actor, h *desk.House, r store.Review, items []
 		}
 		for _, a := range h.Index.GrantsFor(i.User) {
 			if a.Role == it.Role && a.Set == it.Set && (a.Until.IsZero() || a.Until.After(d.Now())) &&
-				(h.Index.Covers(a.Area, r.Area) || h.Index.Covers(r.Area, a.Area)) {
+				h.Index.Near(a.Area, r.Area) {
 				held[n] = append(held[n], a)
 				ids = append(ids, a.ID)
 			}
@@ -242,7 +242,7 @@ func (d *Reviewer) otherWays(h *desk.House, r store.Review, i review.Item) strin
 	keys := h.Index.Content(i.Target())
 	held := slices.DeleteFunc(h.Index.Widest(i.User, d.Now()), func(o index.Holding) bool {
 		_, of := slices.BinarySearch(keys, o.Permission)
-		return !of || !h.Index.Covers(o.Area, r.Area) && !h.Index.Covers(r.Area, o.Area)
+		return !of || !h.Index.Near(o.Area, r.Area)
 	})
 	if len(held) == 0 {
 		return ""

@@ -384,7 +384,7 @@ func inArea(s *desk.Sight, n index.Node, where string) bool {
 // near tells whether something that counts in one area counts somewhere in another; an empty area to look at has
 // everything.
 func near(s *desk.Sight, area, where string) bool {
-	return where == "" || s.Index.Covers(area, where) || s.Index.Covers(where, area)
+	return where == "" || s.Index.Near(area, where)
 }
 
 // mine tells whether a delegate may do something to or with a thing: act on a person, assign a role or set, change
