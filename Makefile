@@ -3,6 +3,9 @@
 # SQLite is built in as Go: nothing here needs a C compiler.
 export CGO_ENABLED := 0
 
+SHELL := bash
+.SHELLFLAGS := -o pipefail -c
+
 BIN := bin/fachwerk
 WEB := web/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
@@ -24,7 +27,10 @@ demo: build
 	$(BIN) serve --db $(DEMO_DB) --demo --addr $(ADDR)
 
 test: build chromium
-	go test -vet=off -timeout 20m -parallel 4 ./... # go vet is part of check
+	@mkdir -p bin
+	@go test -vet=off -timeout 20m -parallel 4 ./... 2>&1 | tee bin/test.txt || { \
+		echo; echo "What failed, from bin/test.txt:"; \
+		grep -E -A 6 '^ *--- FAIL|^panic:|^FAIL[[:space:]]' bin/test.txt; exit 1; } # go vet is part of check
 
 chromium:
 	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"fachwerk/e2e/browser"
+	"fachwerk/internal/desk"
 )
 
 // What is taken out is put back on the spot, and a draft that was discarded comes back.
@@ -87,4 +88,47 @@ func TestARefusalGoes(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Open")
 	s.click("[data-open] button", "Take out")
 	s.gone("[role=alert]", "is already in your draft")
+}
+
+// TestWhatTakesLongIsToldAndStopped applies a draft while somebody else's change is being made: it says that it goes
+// on, is stopped with nothing changed, and is done once it has its turn.
+func TestWhatTakesLongIsToldAndStopped(t *testing.T) {
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/people/noor.tamsin")
+	s.click("button[aria-label='Take Noor Tamsin out of Terminal 2 gate crew']", "")
+	s.click("section[aria-label=Draft] button", "Open")
+	s.see("section", "Draft · 1 change")
+	before := s.desk.Revision()
+	hold := func() (letGo func()) {
+		held, over := make(chan struct{}), make(chan struct{})
+		go func() {
+			_ = s.desk.Writing(func(*desk.House) error { close(held); <-over; return nil })
+		}()
+		<-held
+		return func() { close(over) }
+	}
+
+	letGo := hold()
+	s.typeInto("Why", "she has moved")
+	s.press(browser.Enter)
+	s.see("div", "Still at work: 2 s")
+	s.Refusals = true
+	s.click("button", "Stop")
+	s.see("button", "Stopping …")
+	letGo()
+	s.see("[role=alert]", "stopped before it was done. Nothing was changed.")
+	s.gone("div", "Still at work")
+	if now := s.desk.Revision(); now != before {
+		t.Errorf("revision %d was made though it was stopped", now)
+	}
+	s.Refusals = false
+
+	letGo = hold()
+	s.click("button", "Apply 1 change")
+	s.see("div", "Still at work: 2 s")
+	letGo()
+	s.see("[role=status]", "is applied")
+	s.gone("div", "Still at work")
+	s.see("section[aria-label=Draft]", "No draft")
 }

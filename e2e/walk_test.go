@@ -2,6 +2,7 @@
 package e2e
 
 import (
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -15,6 +16,12 @@ import (
 )
 
 var day = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+
+// TestMain leaves the access log out: walks print thousands of its lines, among which a failure is not found.
+func TestMain(m *testing.M) {
+	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	os.Exit(m.Run())
+}
 
 // walk opens the demo in a browser; the console must stay silent until the test ends.
 func walk(t *testing.T, width, height int) *steps {

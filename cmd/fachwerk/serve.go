@@ -223,6 +223,7 @@ func serve(set *settings) error {
 	if errors.Is(err, context.DeadlineExceeded) { // whoever still sends or reads was acknowledged nothing
 		err = srv.Close()
 	}
+	doors.API.Close(grace)
 	if follows == nil {
 		err = errors.Join(err, desk.Guarded(d.KeepUses))
 	}

@@ -38,7 +38,7 @@ import (
 )
 
 // patience is how long a thing may take to appear. It bounds a failure; nothing waits that long when all is well.
-const patience = 20 * time.Second
+const patience = time.Minute
 
 // Clock starts on a day and goes on from there; it can be set forward.
 type Clock struct {
@@ -114,7 +114,7 @@ type Page struct {
 	base   string
 	mu     sync.Mutex
 	errors []string
-	// Refusals are expected: the server's answers 401, 403, 404, 409 and 422 are no complaints while it is set.
+	// Refusals are expected: the server's answers 401, 403, 404, 409, 422 and 499 are no complaints while it is set.
 	Refusals bool
 }
 
@@ -176,7 +176,7 @@ func (p *Page) listen(ev any) {
 			}
 		}
 	case *log.EventEntryAdded:
-		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422"}, func(status string) bool {
+		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422", "499"}, func(status string) bool {
 			return strings.Contains(e.Entry.Text, "status of "+status)
 		})
 		if e.Entry.Level == log.EntryLevelError && !refused && !strings.HasSuffix(e.Entry.URL, "/api/me") {

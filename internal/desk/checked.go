@@ -480,6 +480,9 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 	if d.Present() != h {
 		return nil, errMoved
 	}
+	if err := c.Who.Gone(); err != nil { // it was stopped while it waited for its turn
+		return nil, err
+	}
 	at := d.at(c.Asker)
 	if e := c.Refusal(at, message); e != nil {
 		return nil, e

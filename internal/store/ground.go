@@ -99,6 +99,9 @@ func WhyUnusable(err error) (reason string, is bool) {
 		return "The disk that holds the database is full, so nothing was recorded. Make room, then do it again.", true
 	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM:
 		return "The database cannot be written, so nothing was recorded: its file or folder is read-only.", true
+	case sqlite3.SQLITE_BUSY:
+		return "Another program has held the database's file for more than ten seconds, so nothing was recorded. " +
+			"End it, then do it again.", true
 	case sqlite3.SQLITE_IOERR:
 		return "The disk that holds the database fails, so nothing was recorded. The log of the server says more.", true
 	}

@@ -17,6 +17,7 @@ import (
 
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
+	"fachwerk/internal/door/later"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
@@ -34,6 +35,8 @@ type API struct {
 	sessions *scs.SessionManager
 	outside  inner.Outside
 	seenAs   sync.Map // when somebody was last told to look through the eyes of somebody
+	later    *later.Answers
+	atOnce   map[string]bool // what never goes on behind, by method and path
 	huma     huma.API
 }
 
@@ -45,7 +48,10 @@ const (
 
 // New makes the API and puts it on a router. Sessions are kept in sessions.
 func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside, version string) *API {
-	a := &API{desk: d, sessions: scs.New(), outside: outside}
+	a := &API{
+		desk: d, sessions: scs.New(), outside: outside,
+		later: later.New(outside.Path() + pendingPath), atOnce: map[string]bool{},
+	}
 	a.sessions.Store = sessions
 	a.sessions.Lifetime = d.SessionLife
 	a.sessions.Cookie.Name = "fachwerk"
@@ -83,6 +89,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
 	r.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
+		r.Use(a.later.Offer(func(method, path string) bool { return !a.atOnce[method+" "+path] }))
 		r.Use(a.sessions.LoadAndSave)
 		a.huma = humachi.New(r, config)
 		a.register()
@@ -147,7 +154,7 @@ func init() { huma.NewError = newProblem }
 func failure(ctx context.Context, err error) error {
 	var e *desk.Error
 	if errors.Is(err, context.Canceled) {
-		return newProblem(statusGone, "Nobody waits for this answer any longer.")
+		return newProblem(statusGone, "It was stopped before it was done. Nothing was changed.")
 	}
 	if !errors.As(err, &e) {
 		status, why, message := inner.Answer(ctx, err)
@@ -227,6 +234,9 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		ctx.SetStatus(http.StatusForbidden)
 		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
 		return
+	}
+	if who.User != "" {
+		later.Claim(ctx.Context(), ownerOf(who))
 	}
 	next(huma.WithValue(ctx, actorKey{}, who))
 }
@@ -325,10 +335,14 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 // register puts an operation on the API; what the desk refuses, and what goes wrong inside, becomes a problem here
 // and nowhere else.
 func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Context, in *I) (*O, error)) {
+	if public := op.Security != nil; public || reflect.TypeFor[O]() == reflect.TypeFor[huma.StreamResponse]() ||
+		below(op.Path, "/api/me") || below(op.Path, "/api/session") || below(op.Path, "/api/pending") {
+		a.atOnce[op.Method+" "+op.Path] = true
+	}
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
 		if err == nil {
-			if _, file := any(out).(*huma.StreamResponse); file && op.OperationID != followHistory {
+			if _, file := any(out).(*huma.StreamResponse); file && !slices.Contains(noFiles, op.OperationID) {
 				a.desk.Happened(actor(ctx).By(desk.EventDownload, op.OperationID))
 			}
 			return out, nil
@@ -342,6 +356,12 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 		return nil, failure(ctx, err)
 	})
 }
+
+// noFiles are operations that are answered by a stream, and yet give nobody a file.
+var noFiles = []string{followHistory, pending}
+
+// below tells whether a path is another or continues it.
+func below(path, other string) bool { return path == other || strings.HasPrefix(path, other+"/") }
 
 // download is a response that is written as it is made. With a name, browsers save it as a file.
 func download(kind, name string, write func(to huma.Context) error) *huma.StreamResponse {

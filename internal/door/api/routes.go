@@ -44,6 +44,7 @@ func (a *API) register() {
 	a.worklists()
 	a.requests()
 	a.seats()
+	a.pending()
 }
 
 // AgentInput tells what program somebody signs in with.

@@ -60,7 +60,7 @@ func reached(d *rooms.Desk, r *http.Request, n int) bool {
 
 // reading are the requests by which nothing is changed though they are no GET.
 var reading = []string{"/access/v1/", "/api/rules/try", "/api/fit", "/api/fewer", "/api/delegations/try",
-	"/api/guarantees/try"}
+	"/api/guarantees/try", "/api/pending/"}
 
 // elsewhere are the addresses below which answers rest on more than the design, which only the first has.
 var elsewhere = []string{

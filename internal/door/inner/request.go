@@ -21,7 +21,8 @@ func Numbered(next http.Handler) http.Handler {
 		}
 		w.Header().Set("X-Request-Id", id)
 		ctx := context.WithValue(r.Context(), middleware.RequestIDKey, id)
-		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, outcomeKey{}, &Outcome{})))
+		ctx, _ = WithOutcome(ctx)
+		next.ServeHTTP(w, r.WithContext(ctx))
 	})
 }
 
@@ -42,6 +43,12 @@ type Outcome struct {
 }
 
 type outcomeKey struct{}
+
+// WithOutcome gives whatever is done in a context a place for its outcome.
+func WithOutcome(ctx context.Context) (context.Context, *Outcome) {
+	o := &Outcome{}
+	return context.WithValue(ctx, outcomeKey{}, o), o
+}
 
 // OutcomeOf gives the place for a request's outcome; one that nobody reads, if there is none.
 func OutcomeOf(ctx context.Context) *Outcome {

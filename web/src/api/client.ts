@@ -1,6 +1,7 @@
 import { QueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
 import { at } from "./at";
+import { patient } from "./patient";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -17,7 +18,7 @@ export class Refusal extends Error {
 	}
 }
 
-const client = createClient<paths>({ baseUrl: at("/") });
+const client = createClient<paths>({ baseUrl: at("/"), fetch: patient });
 
 /** What is done is done as the address tells it at that moment: whoever looks at another day, or through other eyes, is refused. */
 client.use({
@@ -84,7 +85,7 @@ export async function data<T>(call: Promise<{ data?: T; error?: unknown; respons
 export const api = client;
 
 /** For what is asked. */
-export const questions = createClient<paths>({ baseUrl: at("/") });
+export const questions = createClient<paths>({ baseUrl: at("/"), fetch: patient });
 
 export const queries = new QueryClient({
 	defaultOptions: {

@@ -1764,6 +1764,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pending/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The answer to a request that preferred not to wait (Prefer: respond-async, RFC 7240): 202 while it goes on, and then what the request would have been answered */
+        get: operations["pending"];
+        put?: never;
+        post?: never;
+        /** Stop what goes on behind; its answer then says that it was stopped, or that it was done already */
+        delete: operations["stopPending"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people-and-groups.ldif": {
         parameters: {
             query?: never;
@@ -11541,6 +11559,74 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PeerShares"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pending: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: {
+                /** @description wait=N: up to N seconds are waited for the answer, a minute at most */
+                Prefer?: string;
+            };
+            path: {
+                /** @description Of the answer, as the address ends that was told */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stopPending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the answer, as the address ends that was told */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

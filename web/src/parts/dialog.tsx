@@ -1,5 +1,6 @@
 import { Dialog } from "radix-ui";
 import { type ReactNode, useEffect, useRef, useState } from "react";
+import { AtWork } from "./AtWork";
 
 /**
  * Gives the focus back to where it was when a dialog opened, also if that was an item of a menu: then to what opens the
@@ -74,6 +75,7 @@ export function Board({
 						<Dialog.Description className="sr-only">{title}</Dialog.Description>
 					)}
 					<div className="mt-4">{children}</div>
+					<AtWork board />
 					{asking && (
 						<div
 							role="alert"

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { Refusal } from "../api/client";
+import { AtWork } from "./AtWork";
 
 type Notice = { text: ReactNode; problems: string[]; bad: boolean };
 
@@ -38,33 +39,35 @@ export function Notices({ children }: { children: ReactNode }) {
 	return (
 		<Context.Provider value={value}>
 			{children}
-			<div
-				aria-live="assertive"
-				className="fixed top-[46px] left-1/2 z-50 w-[520px] max-w-[calc(100vw-36px)] -translate-x-1/2"
-			>
-				{notice && (
-					<div
-						role={notice.bad ? "alert" : "status"}
-						className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}
-					>
-						<div className="flex gap-3">
-							<p className="grow font-semibold">
-								<span className={notice.bad ? "text-ox" : "text-moss"}>{notice.bad ? "✕ Refused. " : "✓ Done. "}</span>
-								{notice.text}
-							</p>
-							<button type="button" className="link self-start" onClick={() => setNotice(null)}>
-								Close
-							</button>
+			<div className="fixed top-[46px] left-1/2 z-50 w-[520px] max-w-[calc(100vw-36px)] -translate-x-1/2">
+				<AtWork />
+				<div aria-live="assertive">
+					{notice && (
+						<div
+							role={notice.bad ? "alert" : "status"}
+							className={`board border-l-8 p-3 ${notice.bad ? "border-l-ox" : "border-l-moss"}`}
+						>
+							<div className="flex gap-3">
+								<p className="grow font-semibold">
+									<span className={notice.bad ? "text-ox" : "text-moss"}>
+										{notice.bad ? "✕ Refused. " : "✓ Done. "}
+									</span>
+									{notice.text}
+								</p>
+								<button type="button" className="link self-start" onClick={() => setNotice(null)}>
+									Close
+								</button>
+							</div>
+							{notice.problems.length > 0 && (
+								<ul className="mt-2 max-h-40 list-disc overflow-auto pl-5 text-quiet">
+									{notice.problems.map((p) => (
+										<li key={p}>{p}</li>
+									))}
+								</ul>
+							)}
 						</div>
-						{notice.problems.length > 0 && (
-							<ul className="mt-2 max-h-40 list-disc overflow-auto pl-5 text-quiet">
-								{notice.problems.map((p) => (
-									<li key={p}>{p}</li>
-								))}
-							</ul>
-						)}
-					</div>
-				)}
+					)}
+				</div>
 			</div>
 		</Context.Provider>
 	);
