@@ -56,7 +56,7 @@ func TestQuestions(t *testing.T) {
 	s.click("main button", "Begin anew")
 	s.see("main", "Choose two to eight things")
 	s.pick("Set beside", "Tomasz Oyelaran")
-	s.see("main", "Choose what to set beside it")
+	s.see("[data-begun]", "Tomasz Oyelaran: choose what to set beside it")
 	s.pick("Set beside", "Noor Tamsin")
 	s.see("[data-answer]", "4 differences; 28 permissions are held alike")
 	s.pick("Set beside", "Gate lead")

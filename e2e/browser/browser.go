@@ -176,7 +176,8 @@ func (p *Page) listen(ev any) {
 			}
 		}
 	case *log.EventEntryAdded:
-		refused := p.Refusals && slices.ContainsFunc([]string{"401", "403", "404", "409", "422", "499"}, func(status string) bool {
+		expected := []string{"401", "403", "404", "409", "422", "499"}
+		refused := p.Refusals && slices.ContainsFunc(expected, func(status string) bool {
 			return strings.Contains(e.Entry.Text, "status of "+status)
 		})
 		if e.Entry.Level == log.EntryLevelError && !refused && !strings.HasSuffix(e.Entry.URL, "/api/me") {

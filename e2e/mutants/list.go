@@ -2059,4 +2059,25 @@ var mutants = []mutant{
 		"return []string{of.ID}",
 		"./internal/core/review",
 	},
+	{
+		"an answer that comes later is anybody's",
+		"internal/door/later/later.go",
+		"if one == nil || one.owner != owner {",
+		"if one == nil {",
+		"./internal/door/api",
+	},
+	{
+		"what goes on behind ends with its request",
+		"internal/door/later/later.go",
+		"context.WithCancel(context.WithoutCancel(r.Context()))",
+		"context.WithCancel(r.Context())",
+		"./internal/door/later",
+	},
+	{
+		"what was stopped while it waited is recorded",
+		"internal/desk/checked.go",
+		"if err := c.Who.Gone(); err != nil { // it was stopped",
+		"if err := c.Who.Gone(); false && err != nil { // it was stopped",
+		"./internal/door/api",
+	},
 }

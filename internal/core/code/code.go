@@ -55,7 +55,7 @@ const (
 	Unusable    Code = "unusable"      // nothing can be recorded: the database's file or disk does not serve
 	Copy        Code = "copy"          // a copy only answers from the design: ask the first
 	Behind      Code = "behind"        // the revision that is asked for is not here yet
-	Given       Code = "given-up"      // nobody waits for the answer any longer
+	Given       Code = "given-up"      // it was stopped, or nobody waits for the answer any longer
 )
 
 // All lists every code.

@@ -63,8 +63,8 @@ type side struct {
 // Compare sets two to eight people, groups, roles, sets or licences side by side, or one of them at several times.
 // A thing is named kind:id, or kind:id@day. Unless all is asked for, only what differs is given.
 func (d *Finder) Compare(who desk.Actor, things []string, all bool) (*Comparison, error) {
-	if len(things) < 2 || len(things) > mostCompared {
-		return nil, desk.Refuse(desk.Invalid, "Choose two to eight things to compare, not %d.", len(things))
+	if len(things) == 0 || len(things) > mostCompared {
+		return nil, desk.Refuse(desk.Invalid, "Choose up to eight things to compare, not %d.", len(things))
 	}
 	var sides []side
 	for _, t := range things {

@@ -32,7 +32,7 @@ type FewerAnswer struct {
 	Left        int            `json:"left" doc:"Assignments that stay as they are: no role that pays gives the same"`
 	Over        int            `json:"over" doc:"How many permissions people would hold too much, each person's counted"`
 	Under       int            `json:"under" doc:"How many they would lack"`
-	Beside      []RolesBeside  `json:"beside" doc:"Roles that stand side by side; at most 100"`
+	Beside      []RolesBeside  `json:"beside" doc:"Roles that stand side by side; at most 1,000"`
 	MoreBesides int            `json:"moreBesides"`
 }
 
@@ -47,7 +47,7 @@ type ProposedRole struct {
 	Name        string          `json:"name"`
 	Existing    *desk.Ref       `json:"existing,omitempty" doc:"A role that there is and that gives just this"`
 	Permissions []FitPermission `json:"permissions"`
-	People      []desk.Ref      `json:"people" doc:"Who would have it; at most 200"`
+	People      []desk.Ref      `json:"people" doc:"Who would have it; at most 1,000"`
 	Count       int             `json:"count" doc:"How many people"`
 	Places      int             `json:"places" doc:"How many assignments of it there would be"`
 	Replaces    []desk.Ref      `json:"replaces" doc:"Roles and sets in place of which it is assigned, alone or with others"`
@@ -72,8 +72,8 @@ type RolesBeside struct {
 }
 
 const (
-	fewerPeopleShown = 200
-	besidesShown     = 100
+	fewerPeopleShown = 1000
+	besidesShown     = 1000
 )
 
 func (a FewerAsk) price() fit.Price {

@@ -34,7 +34,7 @@ type Leaver struct {
 	Grants  int        `json:"grants" doc:"Assignments given by hand"`
 	Groups  int        `json:"groups" doc:"Groups that list them"`
 	Owns    int        `json:"owns" doc:"Roles, sets and groups that they own"`
-	Owned   []desk.Ref `json:"owned" doc:"At most 3 of these"`
+	Owned   []desk.Ref `json:"owned" doc:"At most 100 of these"`
 	Reports int        `json:"reports" doc:"People who report to them"`
 	// Delegations are those that are given to them by name.
 	Delegations int `json:"delegations"`
@@ -139,7 +139,7 @@ func (d *Keeper) Directories(who desk.Actor, all bool, offset, limit int) (*Dire
 }
 
 // ownedShown is how many of the things that a leaver owns are named.
-const ownedShown = 3
+const ownedShown = 100
 
 // tied counts what is still tied to people, in one walk through the design, without a draft.
 func tied(s *desk.Sight, leavers map[string]*Leaver) {

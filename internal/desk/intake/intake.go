@@ -80,6 +80,9 @@ type ImportRow struct {
 	Faults  []ImportFault  `json:"faults"`
 }
 
+// leavingShown is how many of those are told who would be deactivated.
+const leavingShown = 1000
+
 // Import is a file that is tried.
 type Import struct {
 	ID      string         `json:"id"`
@@ -99,7 +102,7 @@ type Import struct {
 	Share   int            `json:"share"`
 	Counts  map[string]int `json:"counts" doc:"How many rows have each verdict"`
 	Fixes   int            `json:"fixes" doc:"How many cells were corrected here"`
-	Leaving []desk.Ref     `json:"leaving" doc:"Who would be deactivated; at most 200"`
+	Leaving []desk.Ref     `json:"leaving" doc:"Who would be deactivated; at most 1,000"`
 	Leave   int            `json:"leave" doc:"How many these are"`
 	Stop    string         `json:"stop,omitempty" doc:"Why the file as a whole is not taken"`
 	Effect  map[string]int `json:"effect" doc:"How many objects of each kind would be made or changed"`
@@ -490,7 +493,7 @@ func (d *Intake) describeImport(v *Import, im *importing) {
 	for verdict, n := range im.trial.Counts {
 		v.Counts[string(verdict)] = n
 	}
-	for _, id := range im.trial.Leaving[:min(len(im.trial.Leaving), desk.ImpactShown)] {
+	for _, id := range im.trial.Leaving[:min(len(im.trial.Leaving), leavingShown)] {
 		v.Leaving = append(v.Leaving, im.house.Ref(model.KindUser, id))
 	}
 	for _, o := range im.trial.Ops {

@@ -197,7 +197,7 @@ type RequestWeighed struct {
 	Impact   *desk.Draft `json:"impact" doc:"What it does, applied by itself; its stamp is given back to grant it"`
 	Peers    int         `json:"peers" doc:"Live people with the same title and department, without the person"`
 	Alike    int         `json:"alike" doc:"How many of these have what is asked for"`
-	Who      []desk.Ref  `json:"who" doc:"The first ten of these"`
+	Who      []desk.Ref  `json:"who" doc:"The first 100 of these"`
 }
 
 // decided opens a request to somebody who sees it.
@@ -274,7 +274,7 @@ func (d *Office) peers(h *desk.House, who desk.Actor, out *RequestWeighed, user 
 		}
 		out.Peers++
 		if len(has) > 0 && !slices.ContainsFunc(has, func(has func(string, int) bool) bool { return !has(p.ID, place) }) {
-			if out.Alike++; len(out.Who) < 10 {
+			if out.Alike++; len(out.Who) < 100 {
 				out.Who = append(out.Who, h.Ref(model.KindUser, p.ID))
 			}
 		}

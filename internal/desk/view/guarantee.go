@@ -27,7 +27,7 @@ type Kept struct {
 	Names   int      `json:"names" doc:"How many permissions it is about"`
 	Now     int      `json:"now" doc:"In how many ways it is broken now"`
 	Later   int      `json:"later" doc:"In how many more it will be, by what is written already or once people are live"`
-	Broken  []Broken `json:"broken" doc:"At most 200 of these"`
+	Broken  []Broken `json:"broken" doc:"At most 1,000 of these"`
 	Trouble string   `json:"trouble,omitempty" doc:"Why it cannot be tried as it is written"`
 }
 
@@ -42,7 +42,7 @@ type Broken struct {
 }
 
 const (
-	brokenShown = 200
+	brokenShown = 1000
 	heldShown   = 20
 )
 

@@ -32,7 +32,7 @@ type SeatRow struct {
 	LastUse *time.Time `json:"lastUse,omitempty" doc:"When they last used a system that needs it, if that is known"`
 	Never   bool       `json:"never,omitempty" doc:"Uses of these systems are known, but none by this person"`
 	Since   *time.Time `json:"since,omitempty" doc:"Of who waits: since when they are given something that needs it"`
-	Lacks   []string   `json:"lacks" doc:"Of who waits: what is withheld, at most 8"`
+	Lacks   []string   `json:"lacks" doc:"Of who waits: what is withheld, at most 100"`
 	Lacking int        `json:"lacking" doc:"How much that is"`
 	Lesser  *desk.Ref  `json:"lesser,omitempty" doc:"The licence with which they could do; absent if they need none"`
 }
@@ -358,7 +358,7 @@ func (d *Viewer) Seats(who desk.Actor, licence, part string, days, offset, limit
 		switch part {
 		case SeatsWaiting:
 			lacks := s.Index.Lacks(u.ID, licence, s.At)
-			row.Lacking, row.Lacks = len(lacks), append(row.Lacks, lacks[:min(len(lacks), 8)]...)
+			row.Lacking, row.Lacks = len(lacks), append(row.Lacks, lacks[:min(len(lacks), 100)]...)
 			if at, known := since[u.ID]; known {
 				row.Since = &at
 			}

@@ -58,7 +58,7 @@ func (a *API) findings() {
 	type listInput struct {
 		FindingsInput
 		Offset int `query:"offset" minimum:"0"`
-		Limit  int `query:"limit" minimum:"0" maximum:"500" default:"100"`
+		Limit  int `query:"limit" minimum:"0" maximum:"10000" default:"100"`
 	}
 	on(
 		a,

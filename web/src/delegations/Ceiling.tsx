@@ -9,6 +9,7 @@ import { acting, may } from "../house/rights";
 import { bricksByArrow } from "../parts/bricks";
 import { Choose } from "../parts/Choose";
 import { Loaded, Waiting } from "../parts/loading";
+import { Few } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { addressOf, count, extent, NamedAll, number, riskWords, Sentence } from "../parts/words";
 
@@ -130,8 +131,13 @@ function CeilingOf({ ceiling: c, onUser }: { ceiling: Sheet; onUser?: (user: str
 			</div>
 			{c.empowered.length > 0 && (
 				<p className="pb-2 text-[12px] text-ochre">
-					Could come to be delegates by it: <NamedAll of={c.empowered.slice(0, 12)} />
-					{c.empowered.length > 12 && ` and ${c.empowered.length - 12} more`}
+					<Few of={c.empowered} most={12}>
+						{(empowered, more) => (
+							<>
+								Could come to be delegates by it: <NamedAll of={empowered} /> {more}
+							</>
+						)}
+					</Few>
 				</p>
 			)}
 			{bricks.length === 0 ? (

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { Few } from "../parts/More";
 import { count, NamedAll, riskWords } from "../parts/words";
 
 /** What a delegation covers now, in figures. */
@@ -35,11 +36,13 @@ export function Covers({ of: c, full }: { of: Schemas["Coverage"]; full?: boolea
 			{c.above.length > 0 && (
 				<p className="text-ochre">
 					Out of reach, since they hold something critical that the delegate does not:{" "}
-					{c.above
-						.slice(0, full ? 20 : 3)
-						.map((p) => p.name)
-						.join(", ")}
-					{c.above.length > (full ? 20 : 3) && ` and ${c.above.length - (full ? 20 : 3)} more`}
+					<Few of={c.above} most={full ? 20 : 3}>
+						{(above, more) => (
+							<>
+								{above.map((p) => p.name).join(", ")} {more}
+							</>
+						)}
+					</Few>
 				</p>
 			)}
 			{c.closed.length > 0 && (

@@ -7,6 +7,7 @@ import { Bracket } from "../parts/Bracket";
 import { DayField } from "../parts/DayField";
 import { useDraftForm } from "../parts/DraftForm";
 import { beginLike, dayOf, endLike, lastDayOf, sayDay } from "../parts/days";
+import { Few } from "../parts/More";
 import { type By, PeopleBracket } from "../parts/PeopleBracket";
 import { Chips, Picker } from "../parts/Picker";
 import { CeilingExample, CeilingLine } from "./Ceiling";
@@ -341,22 +342,28 @@ function BackDoors({
 			<p className="text-quiet">
 				Every act that would bring somebody in is refused, unless the group is named here or the action is left out.
 			</p>
-			<ul>
-				{of.slice(0, 30).map((b) => (
-					<li key={b.group.id} className="mt-2">
-						<b>{b.group.name}</b>, by: {b.actions.map((a) => actionWords[a]).join(", ")}
-						<span className="flex gap-4">
-							<button type="button" className="link" onClick={() => onName(b.group)}>
-								Name the group
-							</button>
-							<button type="button" className="link" onClick={() => onLeave(b.actions)}>
-								Leave {b.actions.length === 1 ? "the action" : "these actions"} out
-							</button>
-						</span>
-					</li>
-				))}
-			</ul>
-			{of.length > 30 && <p className="mt-2">And {of.length - 30} more.</p>}
+			<Few of={of} most={30}>
+				{(shown, more) => (
+					<>
+						<ul>
+							{shown.map((b) => (
+								<li key={b.group.id} className="mt-2">
+									<b>{b.group.name}</b>, by: {b.actions.map((a) => actionWords[a]).join(", ")}
+									<span className="flex gap-4">
+										<button type="button" className="link" onClick={() => onName(b.group)}>
+											Name the group
+										</button>
+										<button type="button" className="link" onClick={() => onLeave(b.actions)}>
+											Leave {b.actions.length === 1 ? "the action" : "these actions"} out
+										</button>
+									</span>
+								</li>
+							))}
+						</ul>
+						{more && <p className="mt-2">{more}</p>}
+					</>
+				)}
+			</Few>
 		</section>
 	);
 }

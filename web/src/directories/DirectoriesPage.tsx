@@ -9,6 +9,7 @@ import { useSet } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { DeleteBoard } from "../parts/DeleteBoard";
 import { Loaded } from "../parts/loading";
+import { Few } from "../parts/More";
 import { Scroll } from "../parts/Scroll";
 import { Choice, Rooms } from "../parts/tabs";
 import { count, day, Mark, moment, Named, NamedAll } from "../parts/words";
@@ -163,8 +164,13 @@ function Leavers({ list }: { list: Schemas["Leaver"][] }) {
 						<div className={`min-w-0 ${l.left ? "" : "text-quiet"}`}>
 							{l.owns > 0 && (
 								<p>
-									<b>owns</b> <NamedAll of={l.owned} />
-									{l.owns > l.owned.length && ` and ${l.owns - l.owned.length} more`}
+									<Few of={l.owned} most={3} total={l.owns}>
+										{(owned, more) => (
+											<>
+												<b>owns</b> <NamedAll of={owned} /> {more}
+											</>
+										)}
+									</Few>
 								</p>
 							)}
 							<p>{l.left ? tied(l).join(" · ") : "nothing is tied to them"}</p>

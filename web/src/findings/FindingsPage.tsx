@@ -7,6 +7,7 @@ import { useSet } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { Loaded } from "../parts/loading";
+import { More } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { count, kindWords, lastDay, Name, Named, number } from "../parts/words";
 import { AsideBoard } from "./AsideBoard";
@@ -31,20 +32,44 @@ export function FindingsPage() {
 	const kind = params.get("kind") ?? "";
 	const aside = params.get("aside") === "yes";
 	const about = params.get("about") ?? "";
+	const here = `${kind}${about}${aside}`;
+	const [opened, setOpened] = useState({ here, most: shown });
+	const most = opened.here === here ? opened.most : shown;
 	const findings = useFindings({
 		kind: kind || undefined,
 		about: about || undefined,
 		aside: aside || undefined,
-		limit: shown,
+		limit: most,
 	});
 	return (
 		<Loaded query={findings}>
-			{(f) => <Shown key={`${kind}${about}${aside}`} of={f} kind={kind} about={about} aside={aside} />}
+			{(f) => (
+				<Shown
+					key={here}
+					of={f}
+					kind={kind}
+					about={about}
+					aside={aside}
+					onMore={most < 10_000 ? () => setOpened({ here, most: Math.min(10_000, most * 5) }) : undefined}
+				/>
+			)}
 		</Loaded>
 	);
 }
 
-function Shown({ of, kind, about, aside }: { of: Schemas["Findings"]; kind: string; about: string; aside: boolean }) {
+function Shown({
+	of,
+	kind,
+	about,
+	aside,
+	onMore,
+}: {
+	of: Schemas["Findings"];
+	kind: string;
+	about: string;
+	aside: boolean;
+	onMore?: () => void;
+}) {
 	const set = useSet();
 	const { me } = useHouse();
 	const { refuse, tell } = useNotice();
@@ -144,8 +169,14 @@ function Shown({ of, kind, about, aside }: { of: Schemas["Findings"]; kind: stri
 						</li>
 					)}
 					{of.match > rows.length && (
-						<li className="py-3 text-quiet">
-							and {number(of.match - rows.length)} more: mend some of these, choose a kind, or take the table.
+						<li className="py-3">
+							{onMore ? (
+								<More n={of.match - rows.length} onOpen={onMore} />
+							) : (
+								<span className="text-quiet">
+									The first {number(rows.length)} of {number(of.match)}: choose a kind, or take the table.
+								</span>
+							)}
 						</li>
 					)}
 				</ul>

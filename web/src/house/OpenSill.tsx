@@ -8,7 +8,7 @@ import { WithheldBy } from "../parts/AssignLook";
 import { alike, GroupImpact, Names } from "../parts/impact";
 import { Few, More } from "../parts/More";
 import { useNotice } from "../parts/notice";
-import { count, extent, moment, Named, number, Sentence } from "../parts/words";
+import { count, extent, moment, Named, NamedAll, number, Sentence } from "../parts/words";
 import { ExceptBoard } from "../sheets/conflict/ExceptBoard";
 import { useHouse } from "./context";
 import { useTo } from "./lens";
@@ -343,7 +343,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 						<Few of={l.waiting} most={12}>
 							{(people, more) => (
 								<>
-									<Names people={people} all /> {more}
+									<NamedAll of={people} /> {more}
 								</>
 							)}
 						</Few>

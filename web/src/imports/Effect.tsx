@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { Few } from "../parts/More";
 import { Chips } from "../parts/Picker";
 import { count, Named } from "../parts/words";
 
@@ -104,14 +105,18 @@ export function Effect({
 								{count(file.leave, "person", "people")} would be deactivated
 							</summary>
 							<ul className="max-h-[160px] overflow-auto">
-								{file.leaving.map((r) => (
-									<li key={r.id} className="truncate">
-										<Named of={r} />
-									</li>
-								))}
-								{file.leave > file.leaving.length && (
-									<li className="text-quiet">and {file.leave - file.leaving.length} more</li>
-								)}
+								<Few of={file.leaving} most={100} total={file.leave}>
+									{(leaving, more) => (
+										<>
+											{leaving.map((r) => (
+												<li key={r.id} className="truncate">
+													<Named of={r} />
+												</li>
+											))}
+											{more && <li>{more}</li>}
+										</>
+									)}
+								</Few>
 							</ul>
 						</details>
 					)}

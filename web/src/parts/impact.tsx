@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { useTo } from "../house/lens";
+import { Few } from "./More";
 import { extent, NamedAll, riskWords } from "./words";
 
 /** Puts people together who gain and lose the same, most people first. */
@@ -14,13 +15,16 @@ export function alike(people: Schemas["PersonImpact"][]): Schemas["PersonImpact"
 const namesShown = 12;
 const rowsShown = 6;
 
-/** People by name, the first few unless all are wanted. */
-export function Names({ people, all }: { people: Schemas["Ref"][]; all?: boolean }) {
+/** People by name: the first few, and the others once they are asked for. */
+export function Names({ people }: { people: Schemas["Ref"][] }) {
 	return (
-		<>
-			<NamedAll of={people.slice(0, all ? undefined : namesShown)} />
-			{!all && people.length > namesShown && <b> and {people.length - namesShown} more</b>}
-		</>
+		<Few of={people} most={namesShown}>
+			{(shown, more) => (
+				<>
+					<NamedAll of={shown} /> {more}
+				</>
+			)}
+		</Few>
 	);
 }
 
@@ -31,11 +35,11 @@ export function GroupImpact({ people }: { people: Schemas["PersonImpact"][] }) {
 	const rows = [...gains.map((h) => ({ h, gain: true })), ...losses.map((h) => ({ h, gain: false }))].sort(
 		(a, b) => b.h.risk - a.h.risk,
 	);
-	const more = rows.length > rowsShown || people.length > namesShown;
+	const more = rows.length > rowsShown;
 	return (
 		<div className="border-b border-hair py-2">
 			<p>
-				<Names people={people.map((p) => p.user)} all={open} />
+				<Names people={people.map((p) => p.user)} />
 				{people.length > 1 && <span className="text-quiet"> — {people.length} people, each:</span>}
 			</p>
 			<ul className="mt-1">

@@ -1,4 +1,4 @@
-import { keepPreviousData } from "@tanstack/react-query";
+import { keepPreviousData, type UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
@@ -31,7 +31,7 @@ export function Compare() {
 	const query = useAsk({
 		queryKey: [...design, "compare", things, all],
 		queryFn: (ask: Ask) => data(ask.GET("/api/compare", { params: { query: { thing: things, all } } })),
-		enabled: things.length > 1,
+		enabled: things.length > 0,
 		placeholderData: keepPreviousData,
 	});
 	return (
@@ -76,16 +76,38 @@ export function Compare() {
 			{things.length > 1 ? (
 				<Loaded query={query}>{(c) => <Table comparison={c} things={things} all={all} onChoose={choose} />}</Loaded>
 			) : (
-				<p className="text-quiet">
-					{things.length === 0
-						? "Choose two to eight things: only where they differ is shown. One thing can stand beside itself on another day."
-						: "Choose what to set beside it."}
-					{things.length === 1 && (
-						<OtherDay onDay={(day) => choose([`${things[0]}@${day}`, things[0]])}>It, on another day</OtherDay>
-					)}
-				</p>
+				<Begun query={query} chosen={things.length} onDay={(day) => choose([`${things[0]}@${day}`, things[0]])} />
 			)}
 		</div>
+	);
+}
+
+/** What is chosen so far, and what comes next. */
+function Begun({
+	query,
+	chosen,
+	onDay,
+}: {
+	query: UseQueryResult<Schemas["Comparison"], Error>;
+	chosen: number;
+	onDay: (day: string) => void;
+}) {
+	if (chosen === 0)
+		return (
+			<p className="text-quiet">
+				Choose two to eight things: only where they differ is shown. One thing can stand beside itself on another day.
+			</p>
+		);
+	return (
+		<Loaded query={query}>
+			{({ things: [only] }) => (
+				<p className="text-quiet" data-begun>
+					<Named of={only.ref} />
+					{only.day && `, ${only.day}`}: choose what to set beside it.
+					<OtherDay onDay={onDay}>It, on another day</OtherDay>
+				</p>
+			)}
+		</Loaded>
 	);
 }
 

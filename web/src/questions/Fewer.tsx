@@ -8,6 +8,7 @@ import { useTo } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { Bracket } from "../parts/Bracket";
 import { Failed } from "../parts/loading";
+import { Few } from "../parts/More";
 import { Picker } from "../parts/Picker";
 import { Scroll } from "../parts/Scroll";
 import { Part } from "../parts/sheet";
@@ -274,16 +275,20 @@ function RoleLine({ role: r }: { role: Proposed }) {
 						<h3 className="border-b-[3px] border-[var(--beam)] font-bold">Who would have it</h3>
 						<Scroll className="max-h-[220px]">
 							<ul>
-								{r.people.map((u) => (
-									<li key={u.id} className="border-b border-hair py-[3px]">
-										<Link className="link" to={to(`/people/${u.id}`)}>
-											{u.name}
-										</Link>
-									</li>
-								))}
-								{r.count > r.people.length && (
-									<li className="py-[3px] text-quiet">and {number(r.count - r.people.length)} more</li>
-								)}
+								<Few of={r.people} most={100} total={r.count}>
+									{(people, more) => (
+										<>
+											{people.map((u) => (
+												<li key={u.id} className="border-b border-hair py-[3px]">
+													<Link className="link" to={to(`/people/${u.id}`)}>
+														{u.name}
+													</Link>
+												</li>
+											))}
+											{more && <li className="py-[3px]">{more}</li>}
+										</>
+									)}
+								</Few>
 							</ul>
 						</Scroll>
 					</div>
@@ -320,14 +325,20 @@ function Beside({ list, more }: { list: Schemas["RolesBeside"][]; more: number }
 	if (list.length === 0) return null;
 	return (
 		<Part title="Side by side" count={list.length + more}>
-			<ul className="columns-2 gap-8 max-[900px]:columns-1">
-				{list.map((b) => (
-					<li key={b.how + b.a.id + b.b.id} className="break-inside-avoid border-b border-hair py-1.5">
-						<Named of={b.a} /> <span className="text-quiet">{besideWords[b.how]}</span> <Named of={b.b} />
-					</li>
-				))}
-			</ul>
-			{more > 0 && <p className="py-1.5 text-quiet">and {number(more)} more</p>}
+			<Few of={list} most={100} total={list.length + more}>
+				{(pairs, rest) => (
+					<>
+						<ul className="columns-2 gap-8 max-[900px]:columns-1">
+							{pairs.map((b) => (
+								<li key={b.how + b.a.id + b.b.id} className="break-inside-avoid border-b border-hair py-1.5">
+									<Named of={b.a} /> <span className="text-quiet">{besideWords[b.how]}</span> <Named of={b.b} />
+								</li>
+							))}
+						</ul>
+						{rest && <p className="py-1.5">{rest}</p>}
+					</>
+				)}
+			</Few>
 		</Part>
 	);
 }

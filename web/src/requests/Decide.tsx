@@ -9,6 +9,7 @@ import { acting } from "../house/rights";
 import { useTerms } from "../parts/AssignBoard";
 import { TextField } from "../parts/fields";
 import { alike, GroupImpact } from "../parts/impact";
+import { Few } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { count, Named, NamedAll } from "../parts/words";
 import { useRequestsChanged } from "./hooks";
@@ -184,8 +185,14 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 								</b>
 								{w.who.length > 0 && (
 									<span className="text-quiet">
-										: <NamedAll of={w.who} />
-										{w.alike > w.who.length && ` and ${w.alike - w.who.length} more`}
+										:{" "}
+										<Few of={w.who} most={10} total={w.alike}>
+											{(who, more) => (
+												<>
+													<NamedAll of={who} /> {more}
+												</>
+											)}
+										</Few>
 									</span>
 								)}
 							</>

@@ -8,6 +8,7 @@ import { useHouse } from "../house/context";
 import { useSet, useTo } from "../house/lens";
 import { acting, may } from "../house/rights";
 import { Loaded } from "../parts/loading";
+import { Few } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { Choice, Rooms } from "../parts/tabs";
 import { count, day, Named, number } from "../parts/words";
@@ -282,12 +283,14 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 								<Named of={r.user} />{" "}
 								<span className="text-[12px] text-quiet">{[r.title, r.home].filter(Boolean).join(" · ")}</span>
 								{r.lacking > 0 && (
-									<span
-										className="narrow block truncate font-mono text-[11.5px] text-quiet"
-										title={r.lacks.join("\n") + (r.lacking > r.lacks.length ? "\n…" : "")}
-									>
-										{r.lacks.slice(0, 3).join(", ")}
-										{r.lacking > 3 && ` and ${number(r.lacking - 3)} more`}
+									<span className="narrow block font-mono text-[11.5px] text-quiet">
+										<Few of={r.lacks} most={3} total={r.lacking}>
+											{(lacks, more) => (
+												<>
+													{lacks.join(", ")} {more}
+												</>
+											)}
+										</Few>
 									</span>
 								)}
 							</span>

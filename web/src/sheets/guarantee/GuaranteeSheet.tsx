@@ -5,7 +5,7 @@ import { useGuarantee } from "../../api/hooks";
 import { DeleteBoard } from "../../parts/DeleteBoard";
 import { Loaded } from "../../parts/loading";
 import { Line, Part, SheetActs, SheetHead } from "../../parts/sheet";
-import { count, Named, number, Sentence } from "../../parts/words";
+import { count, Named, Sentence } from "../../parts/words";
 import { EditGuarantee } from "./EditGuarantee";
 import { Breaches } from "./Kept";
 
@@ -78,10 +78,7 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 								Nothing does, now or by what is written already, and nobody would who is not live yet.
 							</p>
 						) : (
-							<Breaches of={kept} />
-						)}
-						{kept.now + kept.later > kept.broken.length && (
-							<p className="py-1.5 text-quiet">and {number(kept.now + kept.later - kept.broken.length)} more</p>
+							<Breaches of={kept} most={100} />
 						)}
 					</Part>
 				</div>

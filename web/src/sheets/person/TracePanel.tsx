@@ -6,6 +6,7 @@ import { useHouse } from "../../house/context";
 import { useTo } from "../../house/lens";
 import { acting, sees } from "../../house/rights";
 import { Loaded } from "../../parts/loading";
+import { More } from "../../parts/More";
 import { useNotice } from "../../parts/notice";
 import { addressOf, count, day, extent, riskWords } from "../../parts/words";
 import { AskBoard } from "../../requests/AskBoard";
@@ -131,7 +132,8 @@ const title = (w: Schemas["Way"]) => w.joints.map((j) => j.id).join(" ");
 
 /** The ways as beams, side by side. What two neighbouring ways share at their foot stands under both. */
 function Ways({ ways }: { ways: Schemas["Way"][] }) {
-	const shown = ways.slice(0, 12);
+	const [all, setAll] = useState(false);
+	const shown = all ? ways : ways.slice(0, 12);
 	const most = Math.max(...shown.map((w) => w.joints.length));
 	const width = shown.length * joint.column - (joint.column - joint.width) + 2;
 	const step = joint.height + joint.gap;
@@ -144,73 +146,73 @@ function Ways({ ways }: { ways: Schemas["Way"][] }) {
 		return [w, j];
 	};
 	return (
-		<div className="relative" style={{ width, height }}>
-			<svg aria-hidden="true" width={width} height={height} className="absolute inset-0">
-				<title>The ways</title>
+		<>
+			<div className="relative" style={{ width, height }}>
+				<svg aria-hidden="true" width={width} height={height} className="absolute inset-0">
+					<title>The ways</title>
+					{shown.map((way, w) =>
+						way.joints.slice(1).map((to, j) => {
+							const [c1, r1] = place(w, j);
+							const [c2, r2] = place(w, j + 1);
+							const cutHere = to.blocked || way.joints[j].blocked;
+							const color = cutHere ? "var(--ox)" : way.cut ? "var(--ochre-line)" : "var(--beam)";
+							const x1 = c1 * joint.column + (c2 > c1 ? joint.width - 16 : joint.width / 2);
+							const x2 = c2 * joint.column + (c1 > c2 ? joint.width - 16 : joint.width / 2);
+							const y1 = r1 * step + joint.height + 1;
+							const y2 = r2 * step + 1;
+							return (
+								<g key={`${title(way)}>${to.kind}${to.id}`}>
+									<line
+										x1={x1}
+										y1={y1}
+										x2={x2}
+										y2={y2}
+										stroke={color}
+										strokeWidth="3.5"
+										strokeDasharray={cutHere ? "3 4" : undefined}
+									/>
+									<rect
+										x={x1 - 4}
+										y={y1 - 4}
+										width="8"
+										height="8"
+										fill="var(--raised)"
+										stroke={color}
+										strokeWidth="1.5"
+									/>
+									<rect
+										x={x2 - 4}
+										y={y2 - 4}
+										width="8"
+										height="8"
+										fill="var(--raised)"
+										stroke={color}
+										strokeWidth="1.5"
+									/>
+								</g>
+							);
+						}),
+					)}
+				</svg>
 				{shown.map((way, w) =>
-					way.joints.slice(1).map((to, j) => {
-						const [c1, r1] = place(w, j);
-						const [c2, r2] = place(w, j + 1);
-						const cutHere = to.blocked || way.joints[j].blocked;
-						const color = cutHere ? "var(--ox)" : way.cut ? "var(--ochre-line)" : "var(--beam)";
-						const x1 = c1 * joint.column + (c2 > c1 ? joint.width - 16 : joint.width / 2);
-						const x2 = c2 * joint.column + (c1 > c2 ? joint.width - 16 : joint.width / 2);
-						const y1 = r1 * step + joint.height + 1;
-						const y2 = r2 * step + 1;
+					way.joints.map((j, i) => {
+						if (w > 0 && (i === 0 || i === way.joints.length - 1)) return null;
+						const [c, r] = place(w, i);
 						return (
-							<g key={`${title(way)}>${to.kind}${to.id}`}>
-								<line
-									x1={x1}
-									y1={y1}
-									x2={x2}
-									y2={y2}
-									stroke={color}
-									strokeWidth="3.5"
-									strokeDasharray={cutHere ? "3 4" : undefined}
-								/>
-								<rect
-									x={x1 - 4}
-									y={y1 - 4}
-									width="8"
-									height="8"
-									fill="var(--raised)"
-									stroke={color}
-									strokeWidth="1.5"
-								/>
-								<rect
-									x={x2 - 4}
-									y={y2 - 4}
-									width="8"
-									height="8"
-									fill="var(--raised)"
-									stroke={color}
-									strokeWidth="1.5"
-								/>
-							</g>
+							<JointBoard
+								key={`${title(way)}:${j.kind}${j.id}`}
+								joint={j}
+								foot={i === way.joints.length - 1}
+								hand={!!way.cut}
+								left={c * joint.column}
+								top={r * step}
+							/>
 						);
 					}),
 				)}
-			</svg>
-			{shown.map((way, w) =>
-				way.joints.map((j, i) => {
-					if (w > 0 && (i === 0 || i === way.joints.length - 1)) return null;
-					const [c, r] = place(w, i);
-					return (
-						<JointBoard
-							key={`${title(way)}:${j.kind}${j.id}`}
-							joint={j}
-							foot={i === way.joints.length - 1}
-							hand={!!way.cut}
-							left={c * joint.column}
-							top={r * step}
-						/>
-					);
-				}),
-			)}
-			{ways.length > shown.length && (
-				<p className="absolute right-0 bottom-0 text-quiet">and {ways.length - shown.length} more</p>
-			)}
-		</div>
+			</div>
+			<More n={ways.length - shown.length} onOpen={() => setAll(true)} className="sticky left-0 mt-1" />
+		</>
 	);
 }
 
