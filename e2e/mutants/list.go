@@ -2069,15 +2069,15 @@ var mutants = []mutant{
 	{
 		"what goes on behind ends with its request",
 		"internal/door/later/later.go",
-		"context.WithCancel(context.WithoutCancel(r.Context()))",
-		"context.WithCancel(r.Context())",
+		"context.WithCancelCause(context.WithoutCancel(r.Context()))",
+		"context.WithCancelCause(r.Context())",
 		"./internal/door/later",
 	},
 	{
 		"what was stopped while it waited is recorded",
 		"internal/desk/checked.go",
-		"if err := c.Who.Gone(); err != nil { // it was stopped",
-		"if err := c.Who.Gone(); false && err != nil { // it was stopped",
+		"if err := c.Who.Stopped(); err != nil { // it was stopped",
+		"if err := c.Who.Stopped(); false && err != nil { // it was stopped",
 		"./internal/door/api",
 	},
 }

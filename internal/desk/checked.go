@@ -480,7 +480,7 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 	if d.Present() != h {
 		return nil, errMoved
 	}
-	if err := c.Who.Gone(); err != nil { // it was stopped while it waited for its turn
+	if err := c.Who.Stopped(); err != nil { // it was stopped while it waited for its turn
 		return nil, err
 	}
 	at := d.at(c.Asker)

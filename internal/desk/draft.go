@@ -153,7 +153,13 @@ func (d *Desk) lay(h *House, by Asker, edits []edit) (*Drafted, error) {
 		p.laid = append(p.laid, ops)
 		acts = append(acts, Act{Door: e.door(), Ops: ops})
 	}
+	if err := by.Who.Stopped(); err != nil {
+		return nil, err
+	}
 	p.checked = d.Check(h, by, acts...)
+	if err := by.Who.Stopped(); err != nil { // before what takes longest
+		return nil, err
+	}
 	p.base = p.After
 	p.Shown = h
 	if p.After != nil && len(p.Ops) > 0 {

@@ -108,6 +108,17 @@ func TestSupersededQuestionsStop(t *testing.T) {
 	if _, err := d.Put(gone, nil, &model.Role{ID: "fresh", Name: "Fresh"}); err != nil {
 		t.Errorf("what was asked to be written is broken off: %v", err)
 	}
+	stopped, stop := context.WithCancelCause(context.Background())
+	stop(desk.ErrStopped)
+	halted := desk.Actor{User: "bea", Within: stopped, Proven: now}
+	if _, err := d.Put(halted, nil, &model.Role{ID: "halted", Name: "Halted"}); !errors.Is(err, context.Canceled) {
+		t.Errorf("what was stopped is drafted: %v", err)
+	}
+	draft := must[*desk.Draft](t)(d.Draft(bea))
+	if _, err := d.Apply(halted, "fresh", draft.Stamp); !errors.Is(err, context.Canceled) ||
+		d.Design().Get(model.KindRole, "fresh") != nil {
+		t.Errorf("what was stopped is applied: %v", err)
+	}
 }
 
 // An instant that cannot be written again is a fault of its row, and ends nothing.

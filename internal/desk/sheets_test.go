@@ -502,7 +502,7 @@ func TestCompare(t *testing.T) {
 		t.Errorf("the table is %+v", table)
 	}
 	for things, cause := range map[string]desk.Cause{"role:x role:invoice-writer": desk.NotFound,
-		"role:invoice-writer": desk.Invalid, "ship:x role:invoice-writer": desk.Invalid,
+		"": desk.Invalid, "ship:x role:invoice-writer": desk.Invalid,
 		"user:noor.tamsin@yesterday user:noor.tamsin": desk.Invalid} {
 		_, err := d.Compare(signe, strings.Fields(things), false)
 		refused(t, err, cause, "")

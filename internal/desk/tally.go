@@ -69,19 +69,39 @@ func counted[T any](t *tally, name string, count func() T) T {
 
 // Asked is [Counted] for what somebody asks for in their own words: only of the last questions the answers are kept.
 func Asked[T any](s *Sight, question string, find func() T) T {
+	return asked(s.tally(s.At), question, func() any { return sync.OnceValue(find) }).(func() T)()
+}
+
+// Found is [Asked] for what can fail, or be given up: only what is found is kept.
+func Found[T any](s *Sight, question string, find func() (T, error)) (T, error) {
 	t := s.tally(s.At)
+	if known := asked(t, question, nil); known != nil {
+		return known.(func() T)(), nil
+	}
+	v, err := find()
+	if err == nil {
+		asked(t, question, func() any { return func() T { return v } })
+	}
+	return v, err
+}
+
+// asked gives what tells the answer to a question, which is then the last that was asked. If there is none, that is
+// made, unless there is nothing to make it: then there is none.
+func asked(t *tally, question string, begin func() any) any {
 	t.asking.Lock()
+	defer t.asking.Unlock()
 	one := answer{question, nil}
 	if n := slices.IndexFunc(t.asked, func(a answer) bool { return a.question == question }); n >= 0 {
 		one = t.asked[n]
 		t.asked = slices.Delete(t.asked, n, n+1)
+	} else if begin == nil {
+		return nil
 	} else {
-		one.tell = sync.OnceValue(find)
+		one.tell = begin()
 		t.asked = t.asked[max(0, len(t.asked)+1-askedMost):]
 	}
 	t.asked = append(t.asked, one)
-	t.asking.Unlock()
-	return one.tell.(func() T)()
+	return one.tell
 }
 
 // followed is what was counted of a house person by person. It is handed on to the houses that come of this one, which

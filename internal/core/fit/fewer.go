@@ -53,8 +53,19 @@ var firstLooks = []float64{0.93, 0.93, 0.8, 0.65, 0.5}
 // (J. Vaidya, V. Atluri, J. Warner, "RoleMiner: mining roles using subset enumeration", CCS 2006, allow for such
 // noise); the one that saves most at the price comes first, then the next of what is left.
 func Mine(rows []*bitset.BitSet, width int, price Price, close func(*bitset.BitSet)) []Mined {
+	return mine(rows, width, price, close, func() bool { return false })
+}
+
+// mine is [Mine], which ends early, with whatever it has found, once stopped says so.
+func mine(
+	rows []*bitset.BitSet, width int, price Price, close func(*bitset.BitSet), stopped func() bool,
+) []Mined {
 	m := newMatrix(rows, width, price, close)
+	m.stopped = stopped
 	for _, share := range firstLooks {
+		if stopped() {
+			return nil
+		}
 		if !m.price.Almost {
 			share = 1
 		}
@@ -64,6 +75,9 @@ func Mine(rows []*bitset.BitSet, width int, price Price, close func(*bitset.BitS
 	}
 	if price.Almost {
 		for range retellings {
+			if stopped() {
+				return nil
+			}
 			m = m.again()
 			m.retell()
 		}
@@ -80,6 +94,7 @@ func (m *matrix) again() *matrix {
 		sets = append(sets, role.keys)
 	}
 	next := newMatrix(m.rows, len(m.holders), m.price, m.close)
+	next.stopped = m.stopped
 	next.cover(sets)
 	return next
 }
@@ -144,6 +159,7 @@ type matrix struct {
 	openBy  []*bitset.BitSet // by permission: of which rows it is not covered
 	mined   []mined
 	counts  sync.Pool // of *[]int32, by row, all zero
+	stopped func() bool
 }
 
 type mined struct {
@@ -279,13 +295,13 @@ func (m *matrix) gain(set *bitset.BitSet) (saves float64, rows []int) {
 func (m *matrix) cover(candidates []*bitset.BitSet) (some bool) {
 	weighed := make(queue, len(candidates))
 	fan.Out(len(candidates), func(_, from, to int) {
-		for i := from; i < to; i++ {
+		for i := from; i < to && !m.stopped(); i++ {
 			saves, _ := m.gain(candidates[i])
 			weighed[i] = scoredSet{saves, i, candidates[i]}
 		}
 	})
 	heap.Init(&weighed)
-	for len(weighed) > 0 {
+	for len(weighed) > 0 && !m.stopped() {
 		top := weighed[0]
 		saves, rows := m.gain(top.set)
 		if saves <= 0 {

@@ -2,6 +2,7 @@ package fit
 
 import (
 	"cmp"
+	"errors"
 	"maps"
 	"slices"
 	"strconv"
@@ -74,9 +75,16 @@ type row struct {
 // stray is which share of a row may be too much or lacking, with Almost.
 const stray = 0.1
 
+// ErrStopped tells that a proposal was given up before it was made.
+var ErrStopped = errors.New("stopped")
+
 // Propose proposes fewer roles at a price. What a proposal gives is exactly what people hold, now and at any instant to
-// come, but with Almost. Names are made of what those who would have a role resemble.
-func Propose(x *index.Index, among Among, price Price) (*Fewer, error) {
+// come, but with Almost. Names are made of what those who would have a role resemble. Once stopped says so, which may be
+// nil, it ends with [ErrStopped].
+func Propose(x *index.Index, among Among, price Price, stopped func() bool) (*Fewer, error) {
+	if stopped == nil {
+		stopped = func() bool { return false }
+	}
 	d := x.Design()
 	rows, keys, err := rowsOf(x, among)
 	if err != nil {
@@ -93,7 +101,10 @@ func Propose(x *index.Index, among Among, price Price) (*Fewer, error) {
 		}
 	}
 	out.Before.Bundles = len(before)
-	mined := Mine(sets, len(keys), price, closing(x, keys))
+	mined := mine(sets, len(keys), price, closing(x, keys), stopped)
+	if stopped() {
+		return nil, ErrStopped
+	}
 	for m, role := range mined {
 		for _, r := range role.Rows {
 			rows[r].now = append(rows[r].now, m)
@@ -496,29 +507,42 @@ func Alike(x *index.Index, t time.Time) (out []Beside) {
 	type one struct {
 		id      string
 		keys    []string
-		holders []string
+		holders index.People
 	}
 	var all []one
 	for _, r := range x.Design().Roles {
 		if r.State != model.Active {
 			continue
 		}
-		all = append(all, one{r.ID, x.Content(model.KindRole, r.ID), x.Holders(model.KindRole, r.ID, t)})
+		all = append(all, one{r.ID, x.Content(model.KindRole, r.ID), x.HeldBy(model.KindRole, r.ID, t)})
 	}
-	contents, holders := map[string][]int{}, map[string][]int{}
-	for i, r := range all {
-		if len(r.keys) > 0 {
-			contents[strings.Join(r.keys, " ")] = append(contents[strings.Join(r.keys, " ")], i)
+	// Those that have the same stand one after another once they are sorted.
+	same := func(has func(one) bool, compare func(a, b one) int) (groups [][]int) {
+		var list []int
+		for i, r := range all {
+			if has(r) {
+				list = append(list, i)
+			}
 		}
-		if len(r.holders) > 1 {
-			holders[strings.Join(r.holders, " ")] = append(holders[strings.Join(r.holders, " ")], i)
+		slices.SortStableFunc(list, func(i, j int) int { return compare(all[i], all[j]) })
+		for from, to := 0, 0; from < len(list); from = to {
+			for to = from + 1; to < len(list) && compare(all[list[from]], all[list[to]]) == 0; to++ {
+			}
+			groups = append(groups, list[from:to])
 		}
+		return groups
 	}
+	contents := same(func(r one) bool { return len(r.keys) > 0 },
+		func(a, b one) int {
+			return cmp.Or(cmp.Compare(len(a.keys), len(b.keys)), slices.Compare(a.keys, b.keys))
+		})
+	holders := same(func(r one) bool { return r.holders.Len() > 1 },
+		func(a, b one) int { return a.holders.Compare(b.holders) })
 	inherits := func(a, b string) bool {
 		r, _ := x.Design().Roles.Find(a)
 		return slices.Contains(r.Inherits, b)
 	}
-	for how, groups := range map[string]map[string][]int{BesideSame: contents, BesideTogether: holders} {
+	for how, groups := range map[string][][]int{BesideSame: contents, BesideTogether: holders} {
 		for _, list := range groups {
 			for n := 1; n < len(list); n++ {
 				a, b := all[list[0]].id, all[list[n]].id

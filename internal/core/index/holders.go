@@ -67,6 +67,21 @@ func (p People) Len() int {
 	return int(p.bits.Count())
 }
 
+// Compare puts sets in an order in which those of the same people stand together: 0 tells that two are the same.
+func (p People) Compare(q People) int {
+	words := func(s People) []uint64 {
+		if s.bits == nil {
+			return nil
+		}
+		list := s.bits.Words()
+		for len(list) > 0 && list[len(list)-1] == 0 {
+			list = list[:len(list)-1]
+		}
+		return list
+	}
+	return slices.Compare(words(p), words(q))
+}
+
 // InAny is how many of them are in at least one of some sets.
 func (p People) InAny(sets ...People) int {
 	all := People{bitset.New(0)}

@@ -1,9 +1,13 @@
 package rules
 
 import (
+	"cmp"
+	"errors"
+	"maps"
 	"reflect"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -165,7 +169,7 @@ func TestFewerRolesGiveTheSame(t *testing.T) {
 		}
 		x := index.Compile(d)
 		price := fit.Price{Role: 1, Assignment: 0.5, Over: 1, Under: 1}
-		f, err := fit.Propose(x, fit.Among{}, price)
+		f, err := fit.Propose(x, fit.Among{}, price, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -219,4 +223,104 @@ func TestFewerRolesGiveTheSame(t *testing.T) {
 		t.Errorf("only %d roles are proposed, for %d designs", proposed, rewritten)
 	}
 	t.Logf("%d roles for %d designs, %d of them by groups", proposed, rewritten, grouped)
+}
+
+// TestRolesSideBySide holds the roles that stand side by side against every pair of roles, read plainly. Some roles are
+// there twice.
+func TestRolesSideBySide(t *testing.T) {
+	found := map[string]int{}
+	each(t, func(t *testing.T, r random, d *model.Design, _ *index.Index) {
+		var ops []change.Op
+		for n, role := range d.Roles[:min(3, len(d.Roles))] {
+			if n > 0 && r.chance(50) {
+				continue
+			}
+			twin := model.Clone(role)
+			twin.ID, twin.Name, twin.Protected, twin.State = role.ID+"-twin", role.Name+" again", false, model.Active
+			ops = append(ops, change.Put(d, twin))
+			for i, u := range d.Users[:min(1+n, len(d.Users))] {
+				for _, id := range []string{role.ID, twin.ID} {
+					ops = append(ops, change.Put(d, &model.Assignment{
+						ID: id + "-" + strconv.Itoa(i), Subject: model.Subject{User: u.ID}, Role: id,
+						Reach: model.ReachArea, Mode: model.Full,
+					}))
+				}
+			}
+		}
+		d, problems := change.Apply(d, ops)
+		if d == nil {
+			t.Fatal(problems)
+		}
+		p := plain{d}
+		holds := func(role string) (out []string) {
+			for _, u := range d.Users {
+				if p.live(u, now) && slices.ContainsFunc(d.Assignments, func(a *model.Assignment) bool {
+					return a.Role != "" && p.builds(a.Role, role) && p.applies(a, u.ID, now)
+				}) {
+					out = append(out, u.ID)
+				}
+			}
+			return out
+		}
+		var active []*model.Role
+		gives, holders := map[string]keys{}, map[string][]string{}
+		for _, o := range d.Roles {
+			if o.State == model.Active {
+				active = append(active, o)
+				gives[o.ID], holders[o.ID] = p.role(o.ID), holds(o.ID)
+			}
+		}
+		var want []fit.Beside
+		first := func(of *model.Role, like func(o *model.Role) bool) *model.Role {
+			return active[slices.IndexFunc(active, func(o *model.Role) bool { return o == of || like(o) })]
+		}
+		for _, b := range active {
+			if a := first(b, func(o *model.Role) bool { return maps.Equal(gives[o.ID], gives[b.ID]) }); a != b &&
+				len(gives[b.ID]) > 0 {
+				want = append(want, fit.Beside{A: a.ID, B: b.ID, How: fit.BesideSame})
+			}
+			a := first(b, func(o *model.Role) bool { return slices.Equal(holders[o.ID], holders[b.ID]) })
+			if a != b && len(holders[b.ID]) > 1 && !slices.Contains(a.Inherits, b.ID) && !slices.Contains(b.Inherits, a.ID) {
+				want = append(want, fit.Beside{A: a.ID, B: b.ID, How: fit.BesideTogether})
+			}
+			for _, a := range active {
+				inside := len(gives[a.ID]) > 1 && len(gives[a.ID]) < len(gives[b.ID]) && !slices.Contains(b.Inherits, a.ID)
+				for k := range gives[a.ID] {
+					inside = inside && gives[b.ID][k]
+				}
+				if inside {
+					want = append(want, fit.Beside{A: a.ID, B: b.ID, How: fit.BesideWithin})
+				}
+			}
+		}
+		slices.SortFunc(want, func(a, b fit.Beside) int {
+			return cmp.Or(strings.Compare(a.How, b.How), strings.Compare(a.A, b.A), strings.Compare(a.B, b.B))
+		})
+		got := fit.Alike(index.Compile(d), now)
+		if !slices.Equal(got, want) {
+			t.Fatalf("side by side are\n%v\nwant\n%v", got, want)
+		}
+		for _, b := range got {
+			found[b.How]++
+		}
+	})
+	for _, how := range []string{fit.BesideSame, fit.BesideTogether, fit.BesideWithin} {
+		if found[how] == 0 {
+			t.Errorf("no two roles were ever %s", how)
+		}
+	}
+}
+
+// TestAProposalStops gives a proposal up while it is made.
+func TestAProposalStops(t *testing.T) {
+	asked := 0
+	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
+		if f, err := fit.Propose(x, fit.Among{}, fit.Usual, func() bool { asked++; return true }); f != nil ||
+			!errors.Is(err, fit.ErrStopped) {
+			t.Fatalf("it went on: %v, %v", f, err)
+		}
+	})
+	if asked == 0 {
+		t.Error("it never asked whether it is to go on")
+	}
 }

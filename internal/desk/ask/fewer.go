@@ -2,6 +2,7 @@ package ask
 
 import (
 	"errors"
+	"fmt"
 
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/fit"
@@ -104,7 +105,13 @@ func (d *Finder) propose(who desk.Actor, ask FewerAsk) (*desk.Sight, *fit.Fewer,
 			return nil, nil, desk.Refuse(desk.NotFound, "There is no %s %q.", ref.kind.Word(), ref.id)
 		}
 	}
-	f, err := fit.Propose(s.Index, fit.Among{System: ask.System, Area: ask.Area, Filter: ask.Filter}, ask.price())
+	f, err := desk.Found(s, fmt.Sprintf("fewer roles %+v", ask), func() (*fit.Fewer, error) {
+		among := fit.Among{System: ask.System, Area: ask.Area, Filter: ask.Filter}
+		return fit.Propose(s.Index, among, ask.price(), func() bool { return who.Gone() != nil })
+	})
+	if errors.Is(err, fit.ErrStopped) {
+		err = who.Gone()
+	}
 	return s, f, err
 }
 
@@ -145,7 +152,7 @@ func (d *Finder) Fewer(who desk.Actor, ask FewerAsk) (*FewerAnswer, error) {
 		}
 		out.Roles = append(out.Roles, v)
 	}
-	beside := fit.Alike(s.Index, s.At)
+	beside := desk.Counted(s, "roles side by side", func() []fit.Beside { return fit.Alike(s.Index, s.At) })
 	for _, b := range beside[:min(len(beside), besidesShown)] {
 		out.Beside = append(out.Beside, RolesBeside{s.Ref(model.KindRole, b.A), s.Ref(model.KindRole, b.B), b.How})
 	}

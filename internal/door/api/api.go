@@ -335,8 +335,8 @@ func on[I, O any](a *API, o operation, handler func(ctx context.Context, in *I) 
 // register puts an operation on the API; what the desk refuses, and what goes wrong inside, becomes a problem here
 // and nowhere else.
 func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Context, in *I) (*O, error)) {
-	if public := op.Security != nil; public || reflect.TypeFor[O]() == reflect.TypeFor[huma.StreamResponse]() ||
-		below(op.Path, "/api/me") || below(op.Path, "/api/session") || below(op.Path, "/api/pending") {
+	public, whole := op.Security != nil, reflect.TypeFor[O]() == reflect.TypeFor[huma.StreamResponse]()
+	if public || whole || slices.ContainsFunc(ofSessions, func(p string) bool { return below(op.Path, p) }) {
 		a.atOnce[op.Method+" "+op.Path] = true
 	}
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
@@ -359,6 +359,10 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 
 // noFiles are operations that are answered by a stream, and yet give nobody a file.
 var noFiles = []string{followHistory, pending}
+
+// ofSessions is where requests are about the session itself, or about answers that come later: all are answered at
+// once, since the answer may bring a new cookie.
+var ofSessions = []string{"/api/session", "/api/me/password", "/api/me/factors", "/api/me/sessions", "/api/pending"}
 
 // below tells whether a path is another or continues it.
 func below(path, other string) bool { return path == other || strings.HasPrefix(path, other+"/") }

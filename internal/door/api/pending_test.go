@@ -97,7 +97,7 @@ func TestWhatIsAnsweredAtOnce(t *testing.T) {
 	b := newBrowser(t, url)
 	b.signIn("signe.halloran")
 	b.header.Set("Prefer", "respond-async, wait=0")
-	for _, path := range []string{"/api/me", "/api/sign-in", "/api/lists/user/csv", "/api/pending/none"} {
+	for _, path := range []string{"/api/me/sessions", "/api/sign-in", "/api/lists/user/csv", "/api/pending/none"} {
 		if status, _, _ := b.send("GET", path, nil); status == http.StatusAccepted {
 			t.Errorf("%s is answered later", path)
 		}

@@ -51,7 +51,7 @@ type Answer struct {
 	began time.Time
 	owner string
 	done  chan struct{}
-	stop  context.CancelFunc
+	stop  context.CancelCauseFunc
 	is    response
 }
 
@@ -144,7 +144,7 @@ func (f failing) Read([]byte) (int, error) {
 
 func (a *Answers) offer(w http.ResponseWriter, r *http.Request, next http.Handler, wait time.Duration) {
 	owned := &claim{named: make(chan struct{})}
-	ctx, stop := context.WithCancel(context.WithoutCancel(r.Context()))
+	ctx, stop := context.WithCancelCause(context.WithoutCancel(r.Context()))
 	one := &Answer{
 		id: rand.Text(), began: time.Now(), done: make(chan struct{}), stop: stop,
 		is: response{header: http.Header{}},
@@ -159,7 +159,7 @@ func (a *Answers) offer(w http.ResponseWriter, r *http.Request, next http.Handle
 	go func() {
 		defer a.running.Done()
 		defer close(one.done)
-		defer stop()
+		defer stop(nil)
 		err := desk.Guarded(func() error {
 			inner.Guard(next).ServeHTTP(&one.is, r.WithContext(ctx))
 			return nil
@@ -179,7 +179,7 @@ func (a *Answers) offer(w http.ResponseWriter, r *http.Request, next http.Handle
 			one.is.copyTo(w)
 			return
 		case <-r.Context().Done(): // nobody has been told of it, so nobody waits for it
-			stop()
+			stop(nil)
 			<-one.done
 			return
 		case <-over.C:
@@ -262,7 +262,7 @@ func (one *Answer) Wait(ctx context.Context, long time.Duration) {
 func (one *Answer) Write(w http.ResponseWriter) { one.is.copyTo(w) }
 
 // Stop ends what makes an answer, as if whoever asked had gone. What was done already stays, and the answer says so.
-func (one *Answer) Stop() { one.stop() }
+func (one *Answer) Stop() { one.stop(desk.ErrStopped) }
 
 // Tell answers with where an answer will be: 202 (Accepted).
 func (a *Answers) Tell(w http.ResponseWriter, one *Answer) {
@@ -278,7 +278,7 @@ func (a *Answers) Tell(w http.ResponseWriter, one *Answer) {
 func (a *Answers) Close(ctx context.Context) {
 	a.mu.Lock()
 	for _, one := range a.all {
-		one.stop()
+		one.Stop()
 	}
 	a.mu.Unlock()
 	ended := make(chan struct{})

@@ -4512,7 +4512,7 @@ export interface components {
             /** Format: int64 */
             at: number;
             before: components["schemas"]["FewerTally"];
-            /** @description Roles that stand side by side; at most 100 */
+            /** @description Roles that stand side by side; at most 1,000 */
             beside: components["schemas"]["RolesBeside"][];
             /**
              * Format: int64
@@ -4875,7 +4875,7 @@ export interface components {
              * @description How many these are
              */
             leave: number;
-            /** @description Who would be deactivated; at most 200 */
+            /** @description Who would be deactivated; at most 1,000 */
             leaving: components["schemas"]["Ref"][];
             /**
              * Format: int64
@@ -5047,7 +5047,7 @@ export interface components {
             note: string;
         };
         Kept: {
-            /** @description At most 200 of these */
+            /** @description At most 1,000 of these */
             broken: components["schemas"]["Broken"][];
             /**
              * Format: int64
@@ -5187,7 +5187,7 @@ export interface components {
             groups: number;
             /** @description Anything is */
             left: boolean;
-            /** @description At most 3 of these */
+            /** @description At most 100 of these */
             owned: components["schemas"]["Ref"][];
             /**
              * Format: int64
@@ -6035,7 +6035,7 @@ export interface components {
             /** @description Whom those who would have it resemble most */
             like?: components["schemas"]["LikeWhom"];
             name: string;
-            /** @description Who would have it; at most 200 */
+            /** @description Who would have it; at most 1,000 */
             people: components["schemas"]["Ref"][];
             permissions: components["schemas"]["FitPermission"][];
             /**
@@ -6306,7 +6306,7 @@ export interface components {
              */
             peers: number;
             request: components["schemas"]["Request"];
-            /** @description The first ten of these */
+            /** @description The first 100 of these */
             who: components["schemas"]["Ref"][];
         };
         RequestWish: {
@@ -6801,7 +6801,7 @@ export interface components {
              * @description How much that is
              */
             lacking: number;
-            /** @description Of who waits: what is withheld, at most 8 */
+            /** @description Of who waits: what is withheld, at most 100 */
             lacks: string[];
             /**
              * Format: date-time
