@@ -98,7 +98,7 @@ func TestFromAnInvitationToAPasskey(t *testing.T) {
 	p.own()
 	p.see("section", "None yet")
 	p.click("button", "Add a passkey")
-	p.typeInto("What you call it", "grey key")
+	p.typeInto("Name", "grey key")
 	p.press(browser.Enter)
 	p.see("[aria-label='Recovery codes'] li", "-")
 	code, err := browser.Eval[string](
@@ -141,7 +141,7 @@ func TestAForgottenPassword(t *testing.T) {
 	p := s.another(1280, 800)
 	p.Refusals = true
 	p.open("/")
-	p.see("section", "Walk into the demo as")                         // the page is whole
+	p.see("section", "Sign in to the demo as")                         // the page is whole
 	for _, name := range []string{"nobody.at.all", "ruben.adeyemi"} { // the answer is the same
 		p.click("button", "Forgotten the password?")
 		p.typeInto("Your user name", name)

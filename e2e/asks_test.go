@@ -192,7 +192,7 @@ func TestAway(t *testing.T) {
 	s.signIn("ruben.adeyemi")
 	s.open("/account")
 	s.click("button", "Name somebody")
-	s.typeInto("Who decides in your place", "mireille")
+	s.typeInto("Who decides for you", "mireille")
 	s.click("[role=dialog] li button", "Mireille Aster")
 	s.must(s.SetDate("The last day away", time.Date(2026, 12, 4, 0, 0, 0, 0, time.UTC)))
 	s.click("[role=dialog] button", "Let Mireille Aster decide")

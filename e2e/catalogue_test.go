@@ -70,7 +70,7 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	s.see("[aria-label='Here already']", "Quaybook 4.2")
 	s.Refusals = true
 	s.upload(
-		"Catalogue to bring in",
+		"Catalogue to import",
 		s.file(
 			"broken.json",
 			`{"system": {"id": "quaybook", "permissions": [{"key": "quaybook:gate:admit", "colour": "red"}]}}`,
@@ -78,7 +78,7 @@ func TestKnowingWhatThereIsToGrant(t *testing.T) {
 	)
 	s.see("[role=alert]", "colour")
 	s.see("[role=alert]", "Nothing was changed")
-	s.upload("Catalogue to bring in", s.file("short.csv", "key;label\nladingbook:manifest:view;See manifests\n"))
+	s.upload("Catalogue to import", s.file("short.csv", "key;label\nladingbook:manifest:view;See manifests\n"))
 	s.see("[role=alert]", "does not tell its version")
 	s.see("[data-upgrade=ladingbook]", "2.1 → 2.1")
 	s.see("[aria-label='Permissions that go away']", "go away")

@@ -48,5 +48,5 @@ func TestACeilingThatIsTooHigh(t *testing.T) {
 	s.see("[data-ceiling=told]", "Too high by 2 permissions")
 	s.click("button", "Put into the draft")
 	s.click("section[aria-label=Draft] button", "Open")
-	s.see("section[aria-label='The draft and its impact']", "A ceiling comes to be too high: Aino Brackwater")
+	s.see("section[aria-label='The draft and its impact']", "A ceiling becomes too high: Aino Brackwater")
 }

@@ -33,7 +33,7 @@ func TestDaysAreTypedAndPicked(t *testing.T) {
 	}
 	for typed, why := range map[string]string{
 		"31.2.2027": "February 2027 has 28 days", "12.13.": "There is no month 13", "soon": "Write a day like",
-		"in some days": "is not read as a day", "2027-02-30": "February 2027 has 28 days",
+		"in some days": "is not a date that is understood here", "2027-02-30": "February 2027 has 28 days",
 	} {
 		s.typeInto("Until", typed)
 		s.see("[id$=told]", why)

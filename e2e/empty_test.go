@@ -40,14 +40,14 @@ func TestAnEmptyHouse(t *testing.T) {
 	s := (&steps{t: t, url: url, desk: served}).another(1280, 800)
 	s.signIn("ada")
 	for path, says := range map[string]string{
-		"/": "Bring in what there is to grant", "/frame": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions",
+		"/": "Import what can be granted", "/frame": "Nothing is built here yet", "/systems": "1 system", "/permissions": "10 permissions",
 		"/licences": "No system here needs a licence", "/capabilities": "Fachwerk: owner",
 		"/upgrade": "Drop a catalogue here", "/roles": "There are no roles yet",
-		"/sets": "3 permission sets", "/conflicts": "No separation of duties is set", "/groups": "2 groups",
+		"/sets": "3 permission sets", "/conflicts": "No separation of duties is defined", "/groups": "2 groups",
 		"/people": "1 person", "/areas": "1 area", "/import": "Drop a file here", "/worklists": "You have none yet",
-		"/invitations": "Nobody is invited", "/letters": "No letter has been written", "/own": "I need to",
+		"/invitations": "There are no invitations", "/letters": "No letter has been written", "/own": "I need to",
 		"/requests": "You have asked for nothing yet", "/going": "Nobody is due to leave",
-		"/seats": "No licence is counted", "/directories": "No directory keeps people and groups here yet",
+		"/seats": "No licence has a limited number of seats", "/directories": "No directory maintains people and groups here yet",
 		"/delegations": "Nothing is delegated yet",
 		"/reviews":     "No review is open", "/who": "who can", "/compare": "Choose two to eight",
 		"/fit": "Name what somebody needs", "/history": "Ada Lorne gets Fachwerk: owner", "/people/ada": "10 of 10",
@@ -62,7 +62,7 @@ func TestAnEmptyHouse(t *testing.T) {
 	}
 	// The way in leads from the frame to the first catalogue.
 	s.open("/frame")
-	s.click("[data-plinth] a", "bring in what there is to grant")
+	s.click("[data-plinth] a", "import what can be granted")
 	s.see("main", "Drop a catalogue here")
 	s.see("[aria-label='Here already']", "Fachwerk")
 }

@@ -30,7 +30,7 @@ func TestFewerRoles(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Apply")
 	s.apply("one role in place of three sets each")
 	s.open("/fewer")
-	s.see("main", "None that pays")
+	s.see("main", "None is worthwhile")
 	s.open("/groups?q=All+who+are")
 	s.click("a", "All who are Maintenance fitter")
 	s.see("main", "Maintenance fitter, Lanternlog")

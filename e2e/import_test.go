@@ -81,7 +81,7 @@ func TestBringingIn(t *testing.T) {
 	)
 	s.open("/systems")
 	s.click("main nav a", "New version")
-	s.upload("Catalogue to bring in", table)
+	s.upload("Catalogue to import", table)
 	s.see("[role=alert]", "does not say of which system it is")
 	table = s.file(
 		"shuttleboard.csv",
@@ -89,7 +89,7 @@ func TestBringingIn(t *testing.T) {
 			"shuttles;read;0;;shuttleboard-reader\nshuttleboard:shuttle:send;Send a "+
 			"shuttle;write;2;shuttle:view;shuttleboard-desk\n",
 	)
-	s.upload("Catalogue to bring in", table)
+	s.upload("Catalogue to import", table)
 	s.see("[data-upgrade]", "new here")
 	s.see("[aria-label='Permissions that are new']", "shuttle:send")
 	s.see("[aria-label='Supplied sets']", "shuttleboard-desk")
@@ -118,7 +118,7 @@ func TestBringingIn(t *testing.T) {
 	s.open("/people")
 	s.click("main nav a", "Bring in")
 	s.see("main", "Drop a file here")
-	s.upload("File to bring in", file)
+	s.upload("File to import", file)
 	ready := func() { t.Helper(); s.wait("document.querySelector('[data-import=ready]')") }
 	counts := func(want string) {
 		t.Helper()
@@ -211,7 +211,7 @@ func TestBringingIn(t *testing.T) {
 
 	// What its columns held is remembered: one that was left out stays so, one that was chosen is chosen again.
 	s.open("/import")
-	s.upload("File to bring in", file)
+	s.upload("File to import", file)
 	ready()
 	counts("✕ 12 errors, + 388 new, · 5 ignored")
 	s.choose("What Shoe size holds", "Kind")
@@ -238,7 +238,7 @@ func TestMendingByKeyboard(t *testing.T) {
 		rows = append(rows, fmt.Sprintf("Sjö Mårtensson %d,%s,%s,sjo%d@skerryhaven.example", i, site, role, i))
 	}
 	s.open("/import")
-	s.upload("File to bring in", s.file("crew.csv", strings.Join(rows, "\n")))
+	s.upload("File to import", s.file("crew.csv", strings.Join(rows, "\n")))
 	wrong := func(n int) {
 		t.Helper()
 		s.wait(

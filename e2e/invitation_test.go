@@ -47,7 +47,7 @@ func TestAnInvitation(t *testing.T) {
 	s.apply("a new hand at the gate")
 
 	s.open("/invitations?state=to-send")
-	s.typeInto("Find among the invited", "ada")
+	s.typeInto("Find an invitation", "ada")
 	s.see("[data-id]", "Gate clerk at Terminal 2")
 	for _, g := range s.desk.Design().Assignments {
 		if g.Subject.User == "ada.lindgren-moe" && g.Role == "yard-help" &&
@@ -74,9 +74,9 @@ func TestAnInvitation(t *testing.T) {
 	s.click("[data-id] td", "Ada Lindgren-Moe")
 	s.see("section[aria-label='The invitation']", "opened 23 Nov 2026")
 	s.click("button", "Seven more days")
-	s.see("[role=status]", "1 invitation good for seven more days")
-	ada.click("button", "Come in with a passkey instead")
-	ada.see("main, body", "You come in by it alone")
+	s.see("[role=status]", "1 invitation valid for seven more days")
+	ada.click("button", "Sign in with a passkey instead")
+	ada.see("main, body", "You can sign in with it alone")
 	ada.see("[aria-label='Recovery codes'] li", "-")
 	ada.click("button", "I have them")
 	ada.see("header", "Ada Lindgren-Moe")

@@ -71,13 +71,13 @@ func TestTheTourByKeys(t *testing.T) {
 			s.see("section[aria-label=Draft]", "1 change")
 		}},
 		{"a finding", "signe.halloran", "/findings", func(s *steps) {
-			s.see("main", "The gravest first")
+			s.see("main", "The most serious first")
 			s.tab("By hand beside a group", 60)
 			s.press(browser.Enter)
 			s.wait("location.search.includes('kind=')")
 			s.tab("Choose all", 90)
 			s.press(browser.Enter)
-			s.tab("Mend in the draft", 4)
+			s.tab("Repair in the draft", 4)
 			s.press(browser.Enter)
 			s.see("section[aria-label=Draft]", "6 changes")
 		}},
@@ -143,7 +143,7 @@ func TestTheTourByKeys(t *testing.T) {
 			s.press(browser.Enter, browser.Esc)
 			s.tab("Open the review", 60)
 			s.press(browser.Enter)
-			s.see("main", "Remind the stragglers")
+			s.see("main", "Remind those who are behind")
 		}},
 		{"the history", "signe.halloran", "/history", func(s *steps) {
 			s.see("main", "Revision 60")

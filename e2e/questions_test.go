@@ -63,7 +63,7 @@ func TestQuestions(t *testing.T) {
 	s.wait("document.querySelectorAll('thead th').length === 4")
 	s.click("thead button[aria-label='Take out Gate lead']", "✕")
 	s.see("[data-answer]", "4 differences")
-	s.click("main label", "what all hold alike")
+	s.click("main label", "what all of them hold")
 	s.wait("document.querySelectorAll('[data-difference]').length === 32")
 	s.wait("location.search.includes('things=user%3Atomasz.oyelaran%2Cuser%3Anoor.tamsin')")
 

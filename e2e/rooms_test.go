@@ -159,7 +159,7 @@ func TestGroupsPeopleAndAreas(t *testing.T) {
 
 	// An area of its own, and what is granted there and from above.
 	s.open("/areas/terminal-2")
-	s.see("main", "Granted above, so it counts here too")
+	s.see("main", "Granted above, and so it applies here too")
 	s.click("main button", "New area in it")
 	s.typeInto("Name", "Pier C")
 	s.click("[role=dialog] button", "Put into the draft")
@@ -296,7 +296,7 @@ func TestOtherDaysAndOtherEyes(t *testing.T) {
 	s.click("header a", "People")
 	s.see("main", "141 people")
 	s.gone("main", "Invite")
-	s.click("[data-elsewhere] button", "Back to your own eyes")
+	s.click("[data-elsewhere] button", "Back to your own view")
 	s.see("main", "420 people")
 }
 

@@ -35,10 +35,10 @@ func TestASeriesOfReviews(t *testing.T) {
 	s.press(browser.Enter)
 	s.see("h1", "Tills nobody uses")
 	s.see("main", "Every 3 months from 19 Dec 2026, the day before finding who has not used it for 90 days")
-	s.see("section[aria-label='Round by round']", "No round has come due yet")
+	s.see("section[aria-label='Round by round']", "No round has been due yet")
 	s.click("button", "Pause")
 	s.see("main", "paused since 23 Nov 2026")
-	s.click("button", "Let it go on")
+	s.click("button", "Resume")
 	s.see("main", "next 19 Dec 2026")
 
 	s.later(time.Date(2026, 12, 18, 9, 0, 0, 0, time.UTC), "signe.halloran")

@@ -131,7 +131,7 @@ func (l *looking) views() map[string]string {
 		"/fewer": "Fewer roles", "/findings": "Dormant people", "/guarantees": "guarantees",
 		"/guarantees/payments-in-finance": "Payments stay in Finance", "/people/ulla.tannahill/moving": "Ulla Tannahill",
 		"/security-log": "Security log", "/tokens": "Tokens", "/series/2": "Idle at Gangway",
-		"/licences/gangway-till": "seats", "/no/such/room": "There is no such room",
+		"/licences/gangway-till": "seats", "/no/such/room": "There is no such page",
 		"/frame?focus=role:gate-clerk&second=user:noor.tamsin": "Noor Tamsin",
 	}
 }
@@ -258,14 +258,14 @@ func TestWhatIsSeenIsTold(t *testing.T) {
 	s.click("main button", "Assign")
 	s.typeInto("Reason (shown in the trace)", "for the night")
 	s.press(browser.Esc)
-	s.see("[role=dialog] [role=alert]", "not kept yet")
+	s.see("[role=dialog] [role=alert]", "not saved yet")
 	s.press(browser.Enter) // Go on
-	s.gone("[role=dialog]", "not kept yet")
+	s.gone("[role=dialog]", "not saved yet")
 	s.wait("document.querySelector('[role=dialog] textarea, [role=dialog] input[value=\"for the night\"]')")
 	s.press(browser.Esc, browser.Esc) // asked, and not
-	s.gone("[role=dialog]", "not kept yet")
+	s.gone("[role=dialog]", "not saved yet")
 	s.press(browser.Esc)
-	s.click("[role=dialog] button", "Throw it away")
+	s.click("[role=dialog] button", "Discard it")
 	s.wait("!document.querySelector('[role=dialog]')")
 	s.wait("document.activeElement.textContent.startsWith('Assign')")
 	s.click("main button", "Assign")

@@ -407,5 +407,5 @@ func TestWhoSeesWhat(t *testing.T) {
 	s.see("aside", "Gate clerk")
 	s.gone("aside", "Join")
 	s.open("/no/such/room")
-	s.see("h1", "There is no such room")
+	s.see("h1", "There is no such page")
 }

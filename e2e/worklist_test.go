@@ -100,10 +100,10 @@ func TestAWorklist(t *testing.T) {
 	s.open("/worklists")
 	s.click(
 		"main li:has(a[href*='/worklists/']):not(:has(a[href*='/log/'])) button",
-		"Throw the list away",
+		"Delete the list",
 	) // the last changed
 	s.see("[role=dialog]", "Nobody on it is changed or deleted")
-	s.click("[role=dialog] button", "Throw the list away")
+	s.click("[role=dialog] button", "Delete the list")
 	s.gone("main section:first-of-type a", "Worklist of")
 	s.see("main", "Night crew for Terminal 2")
 	s.open("/people/tomasz.oyelaran")
@@ -133,7 +133,7 @@ func TestAWorklistByKeys(t *testing.T) {
 	// A step, with what it assigns picked as it is typed; the focus comes back to where it was.
 	s.tab("Add a step", 20)
 	s.press(browser.Enter)
-	s.see("[role=dialog]", "It is done to everybody on the list")
+	s.see("[role=dialog]", "It applies to everybody on the list")
 	s.on("Assign")
 	s.press(browser.Enter)
 	s.on("Roles and sets")

@@ -309,15 +309,17 @@ func find(selector, text string) string {
 	)
 }
 
-// place gives the middle of an element, in the window, once it stands still. What is drawn anew between two looks is
-// looked for again.
+// place gives the middle of an element, in the window, once it stands still and nothing lies over it: a menu, say, is
+// out of the window until it has its place. What is drawn anew between two looks is looked for again.
 func (p *Page) place(selector, text string) (x, y float64, err error) {
 	e := find(selector, text)
 	at := "(async () => { const e = " + e + "; if (!e) return null; e.scrollIntoView({block: 'nearest'}); " +
 		"const at = () => { const r = e.getBoundingClientRect(); " +
 		"return [r.x + Math.min(r.width / 2, 60), r.y + r.height / 2] }; const was = at(); " +
 		"await new Promise(requestAnimationFrame); " +
-		"return e.isConnected && String(at()) === String(was) ? was : null })()"
+		"const hit = document.elementFromPoint(...was); " +
+		"const meets = hit && hit !== document.documentElement && (e.contains(hit) || hit.contains(e)); " +
+		"return meets && e.isConnected && String(at()) === String(was) ? was : null })()"
 	for deadline := time.Now().Add(patience); time.Now().Before(deadline); {
 		if err := p.Wait(e); err != nil {
 			return 0, 0, err
@@ -329,7 +331,7 @@ func (p *Page) place(selector, text string) (x, y float64, err error) {
 			return found[0], found[1], nil
 		}
 	}
-	return 0, 0, fmt.Errorf("%s with %q never stands still", selector, text)
+	return 0, 0, fmt.Errorf("%s with %q never stands still, or something lies over it", selector, text)
 }
 
 // Click clicks on the first thing that a selector names and that says a text, once it is there.

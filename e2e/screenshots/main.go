@@ -47,13 +47,13 @@ var (
 		{"catalogue", "/systems/quaybook", "main", "Supplied sets", nil},
 		{"upgrade", "/upgrade", "main", "Choose a catalogue", func(p *browser.Page) error {
 			return browser.Steps(
-				func() error { return p.Upload("Catalogue to bring in", nextCatalogue) },
+				func() error { return p.Upload("Catalogue to import", nextCatalogue) },
 				func() error { return p.See("[data-upgrade]", "4.3") },
 			)
 		}},
 		{"import", "/import", "main", "Drop a file here", func(p *browser.Page) error {
 			return browser.Steps(
-				func() error { return p.Upload("File to bring in", "e2e/screenshots/new-starters.csv") },
+				func() error { return p.Upload("File to import", "e2e/screenshots/new-starters.csv") },
 				func() error { return p.Click("[data-verdict=error]", "error") },
 				func() error { return p.See("[data-row=error]", "Terminal 3") },
 				func() error {

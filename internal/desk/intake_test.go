@@ -228,8 +228,75 @@ func TestAnOperatorBringsIn(t *testing.T) {
 		u, _ := d.Design().Users.Find(id)
 		locking += u.UserName + ";" + u.DisplayName + ";locked\n"
 	}
-	_, _, err := d.ImportFile("x.csv", []byte(locking), "people", rows.Reading{}, nil, intake.Options{}, true)
-	if err == nil || !strings.Contains(err.Error(), "last live person") {
-		t.Errorf("the owner is locked: %v", err)
+	before = d.Revision()
+	trial, _, err := d.ImportFile("x.csv", []byte(locking), "people", rows.Reading{}, nil, intake.Options{}, true)
+	if err != nil || trial.Counts[intake.Wrong] == 0 || d.Revision() != before ||
+		!strings.Contains(trial.Rows[0].Faults[0].Message, "last live person") {
+		t.Errorf("the owner is locked: %v, %+v", err, trial)
+	}
+}
+
+// TestARowThatMayNotBeApplied brings in, among others, that the owners are deactivated: that is an error of their rows,
+// and of nothing else in the file. Whoever is missing in it leaves, but for the last owner.
+func TestARowThatMayNotBeApplied(t *testing.T) {
+	d, _ := openDemo(t)
+	var file strings.Builder
+	file.WriteString("User name;Name;State;Role\n")
+	owners := d.Present().Index.Owners(d.Now())
+	for _, id := range owners {
+		u, _ := d.Design().Users.Find(id)
+		fmt.Fprintf(&file, "%s;%s;deactivated;\n", u.UserName, u.DisplayName)
+	}
+	file.WriteString("kx.one;Ilse Marrow;active;Gate clerk\n")
+	im := must[*deskintake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte(file.String())))
+	v := tried(t, d, im.ID, "")
+	if len(owners) == 0 || v.Counts["error"] != len(owners) || v.Counts["create"] != 1 || v.Stop != "" {
+		t.Fatalf("tried: %v, %q", v.Counts, v.Stop)
+	}
+	if f := v.Rows[0].Faults; len(f) != 1 || !strings.Contains(f[0].Message, "last live person who holds every right") {
+		t.Errorf("the fault is %+v", f)
+	}
+	// Of a large file it is found out when it is drafted, beside what is in the draft.
+	d.Judged = 1
+	must[*desk.Draft](t)(d.Put(signe, nil, &model.Area{ID: "pier-9", Name: "Pier 9", Parent: d.Design().Root()}))
+	large := must[*deskintake.Import](t)(d.BeginImport(signe, "x.csv", "people", []byte(file.String())))
+	if v = tried(t, d, large.ID, ""); v.Counts["error"] != 0 {
+		t.Errorf("a large file is judged while it is tried: %v", v.Counts)
+	}
+	draft := must[*desk.Draft](t)(d.DraftImport(signe, large.ID))
+	if v = tried(t, d, large.ID, "error"); len(draft.Blocks) > 0 || len(draft.Edits) != 2 || v.Match != len(owners) {
+		t.Errorf("a large file: %v in %d acts, and %d errors are told", draft.Blocks, len(draft.Edits), v.Match)
+	}
+	must[*desk.Draft](t)(d.Discard(signe))
+	d.Judged = 1000
+
+	draft = must[*desk.Draft](t)(d.DraftImport(signe, im.ID))
+	if len(draft.Blocks) > 0 {
+		t.Errorf("the draft cannot be applied: %v", draft.Blocks)
+	}
+	must[*desk.Applied](t)(d.Apply(signe, "a newcomer", draft.Stamp))
+	if u, ok := d.Design().Users.Find("kx.one"); !ok || u.State != model.UserActive {
+		t.Errorf("the other row was not applied: %+v", u)
+	}
+
+	// At the command line too, where nothing is applied if anything is wrong.
+	trial, _, err := d.ImportFile("x.csv", []byte(file.String()), "people", rows.Reading{}, nil, intake.Options{}, true)
+	if err != nil || trial.Counts[intake.Wrong] != len(owners) {
+		t.Errorf("tried by an operator: %v, %v", trial.Counts, err)
+	}
+
+	im = must[*deskintake.Import](t)(
+		d.BeginImport(signe, "y.csv", "people", []byte("User name;Name\nnoor.tamsin;Noor Tamsin\n")))
+	share, missing := 100, true
+	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Missing: &missing, Share: &share}); err != nil {
+		t.Fatal(err)
+	}
+	v = tried(t, d, im.ID, "")
+	if v.Stop != "" || v.Leave < 300 || len(v.Staying) == 0 || v.Staying[0].Who.ID != owners[0] ||
+		!strings.Contains(v.Staying[0].Why, "last live person") {
+		t.Errorf("leaving are %d, staying %v, %q", v.Leave, v.Staying, v.Stop)
+	}
+	if draft = must[*desk.Draft](t)(d.DraftImport(signe, im.ID)); len(draft.Blocks) > 0 {
+		t.Errorf("the draft cannot be applied: %v", draft.Blocks)
 	}
 }

@@ -79,8 +79,13 @@ func (d *Desk) makeOwner(h *House, user string) (*model.User, error) {
 
 // Operate applies what an operator does, as one revision. The writer's lock must be held.
 func (d *Desk) Operate(h *House, ops []change.Op, why string) error {
-	_, err := d.Commit(d.Check(h, operator, Act{Door: ByOperator, Ops: ops}), "", Note{Why: why})
+	_, err := d.Commit(d.Operated(h, ops), "", Note{Why: why})
 	return err
+}
+
+// Operated checks what an operator would do.
+func (d *Desk) Operated(h *House, ops []change.Op) *checked {
+	return d.Check(h, operator, Act{Door: ByOperator, Ops: ops})
 }
 
 // Past is a revision of an invented past.

@@ -112,3 +112,59 @@ func told(ops []change.Op) string {
 	slices.Sort(out)
 	return strings.Join(out, "")
 }
+
+// TestWhatMayNotBeDoneStaysOut tells that some of what a file would do may not be done: it is an error of the rows that
+// would do it, of a group of those that put in just that member, and whoever may not leave stays. The others go through.
+func TestWhatMayNotBeDoneStaysOut(t *testing.T) {
+	forbidding := func(list ...intake.Refusal) intake.Options {
+		return intake.Options{Bare: true, Missing: true, Share: 100, Refused: func(ops []change.Op) (out []intake.Refusal) {
+			for _, r := range list {
+				for _, o := range ops {
+					in := r.User == ""
+					if g, is := o.After.(*model.Group); is && !in {
+						in = slices.Contains(g.Users, r.User)
+					}
+					if o.Kind == r.Kind && o.ID == r.ID && in {
+						out = append(out, r)
+					}
+				}
+			}
+			return out
+		}}
+	}
+	const people = "External id | Name | Title\n1 | Ann Ash | Lead\n2 | Bo Birch | Lead\n9 | Zoe Yew | Lead\n | Fed |"
+	trial := try(t, intake.People, people, forbidding(
+		intake.Refusal{Kind: model.KindUser, ID: "bo", Why: "bo is not yours"},
+		intake.Refusal{Kind: model.KindUser, ID: "twin2", Why: "the last owner"},
+	))
+	if trial.Rows[1].Verdict != intake.Wrong || trial.Rows[1].Faults[0].Message != "bo is not yours" ||
+		trial.Counts[intake.Wrong] != 1 || trial.Stop != "" {
+		t.Errorf("the rows are %+v, %q", trial.Rows, trial.Stop)
+	}
+	if !slices.Equal(trial.Leaving, []string{"twin1"}) || len(trial.Staying) != 1 || trial.Staying[0].ID != "twin2" ||
+		trial.Staying[0].Why != "the last owner" {
+		t.Errorf("leaving are %v, staying %v", trial.Leaving, trial.Staying)
+	}
+	d := after(t, trial)
+	for id, title := range map[string]string{"ann": "Lead", "bo": "", "twin2": ""} {
+		if u, _ := d.Users.Find(id); u.JobTitle != title || u.State != model.UserActive {
+			t.Errorf("%s is %+v", id, u)
+		}
+	}
+
+	trial = try(t, intake.Memberships, "Group | Member\nCrew | bo\nCrew | twin1", forbidding(
+		intake.Refusal{Kind: model.KindGroup, ID: "crew", User: "bo", Why: "bo may not be in it"}))
+	if trial.Rows[0].Verdict != intake.Wrong || trial.Rows[1].Verdict != intake.Changes || trial.Stop != "" {
+		t.Errorf("the rows are %+v, %q", trial.Rows, trial.Stop)
+	}
+	if g, _ := after(t, trial).Groups.Find("crew"); !slices.Equal(g.Users, []string{"ann", "twin1"}) {
+		t.Errorf("the crew is %v", g.Users)
+	}
+
+	// What is no row's stops the file, and nothing of it is done.
+	o := forbidding()
+	o.Refused = func([]change.Op) []intake.Refusal { return []intake.Refusal{{Why: "not today"}} }
+	if trial = try(t, intake.People, people, o); trial.Stop != "not today" || len(trial.Ops) != 0 {
+		t.Errorf("stopped by %q, with %d operations", trial.Stop, len(trial.Ops))
+	}
+}

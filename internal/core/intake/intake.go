@@ -2,6 +2,7 @@ package intake
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"hash/fnv"
 	"slices"
@@ -23,8 +24,19 @@ type Options struct {
 	Lines   []int    // where each row stands in its file, to name it; its place, if absent
 	Share   int      // but not if these would be more than so many of a hundred; 0: 10
 
+	// Refused tells what of a change may not be done; nil: everything may. It is asked of what all rows do together.
+	Refused func(ops []change.Op) []Refusal
+
 	Uses *use.Book // the last uses that are known
 	Now  time.Time // so that a use that lies too far ahead is told; zero: none does
+}
+
+// Refusal is something that may not be done, and why: with an object, of a group perhaps with a member, or as it is.
+type Refusal struct {
+	Kind model.Kind
+	ID   string
+	User string
+	Why  string
 }
 
 // Verdict is what becomes of a row.
@@ -67,6 +79,7 @@ type Trial struct {
 	Rows    []Row
 	Counts  map[Verdict]int
 	Leaving []string    // the people who would be deactivated, since the file does not have them
+	Staying []Refusal   // the people whom it does not have either, and who cannot be
 	Stop    string      // why the file as a whole is not taken; empty if it is
 	Ops     []change.Op // what the rows do together that nothing is wrong with
 	Uses    []use.Use   // the last uses that they tell, which are no change of the design
@@ -93,7 +106,8 @@ type trying struct {
 	after map[string]*model.User // who people will be, of those whom rows have dealt with
 	used  map[use.Key]time.Time  // the last uses that rows have told
 	gifts map[gift]*model.Assignment
-	rowOf map[gift]int // which row gives something new
+	rowOf map[gift]int      // which row gives something new
+	stays map[string]string // why somebody whom the file does not have stays, by id
 }
 
 // part is something that a row does to a group: it puts a member in, or says what a field is to be, or, with neither,
@@ -135,6 +149,7 @@ func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done in
 		after: map[string]*model.User{},
 		used:  map[use.Key]time.Time{},
 		rowOf: map[gift]int{},
+		stays: map[string]string{},
 	}
 	for i, f := range o.Columns {
 		if f != "" {
@@ -336,7 +351,15 @@ func (t *trying) finish() *Trial {
 		t.trial.Ops = t.together()
 		_, problems := change.Apply(t.d, t.trial.Ops)
 		if problems = model.Errors(problems); len(problems) == 0 {
-			break
+			refused := t.refused()
+			if len(refused) == 0 {
+				break
+			}
+			if round == roundsMost || !t.leaveOut(refused) {
+				t.trial.Stop, t.trial.Ops = refused[0].Why, nil
+				break
+			}
+			continue
 		}
 		if round == roundsMost || !t.blame(problems) { // nothing is put into a draft that could not be applied
 			t.trial.Stop, t.trial.Ops = problems[0].String(), nil
@@ -347,10 +370,45 @@ func (t *trying) finish() *Trial {
 	for i := range t.trial.Rows {
 		t.trial.Counts[t.trial.Rows[i].Verdict]++
 	}
+	return t.trial
+}
+
+// refused adds the people who leave, since the file does not have them, to what the rows do, and tells what of all this
+// may not be done.
+func (t *trying) refused() []Refusal {
 	if t.kind == People && t.o.Missing && t.trial.Stop == "" {
 		t.missing()
 	}
-	return t.trial
+	if t.trial.Stop != "" || t.o.Refused == nil || len(t.trial.Ops) == 0 {
+		return nil
+	}
+	return t.o.Refused(t.trial.Ops)
+}
+
+// leaveOut makes what may not be done an error of the rows that would do it, and lets those stay who may not leave;
+// false if nothing of it is any row's or leaver's.
+func (t *trying) leaveOut(refused []Refusal) (found bool) {
+	leaving := map[string]bool{}
+	for _, id := range t.trial.Leaving {
+		leaving[id] = true
+	}
+	var problems []model.Problem
+	for _, r := range refused {
+		switch {
+		case r.Kind == model.KindUser && leaving[r.ID]:
+			t.stays[r.ID], found = r.Why, true
+		case r.User != "":
+			for _, p := range t.parts {
+				if p.group == r.ID && p.user == r.User && t.trial.Rows[p.row].Verdict != Wrong {
+					t.wrong(p.row, "", "", errors.New(r.Why))
+					found = true
+				}
+			}
+		default:
+			problems = append(problems, model.Problem{Kind: r.Kind, ID: r.ID, Message: r.Why})
+		}
+	}
+	return t.blame(problems) || found
 }
 
 // roundsMost is how often it is looked for what is wrong with rows together.

@@ -314,6 +314,7 @@ func (t *trying) given(i int, u *model.User, there bool) (ops []change.Op) {
 // missing proposes to deactivate those whom the file does not have, unless these are too many: then the file is
 // most likely only a part.
 func (t *trying) missing() {
+	t.trial.Leaving, t.trial.Staying = nil, nil
 	in := map[string]bool{}
 	for i := range t.trial.Rows {
 		in[t.trial.Rows[i].ID] = true
@@ -326,6 +327,10 @@ func (t *trying) missing() {
 		}
 		all++
 		if in[u.ID] {
+			continue
+		}
+		if why := t.stays[u.ID]; why != "" {
+			t.trial.Staying = append(t.trial.Staying, Refusal{Kind: model.KindUser, ID: u.ID, Why: why})
 			continue
 		}
 		t.trial.Leaving = append(t.trial.Leaving, u.ID)

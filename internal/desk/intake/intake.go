@@ -6,11 +6,13 @@ import (
 	"encoding/json"
 	"errors"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
@@ -83,6 +85,12 @@ type ImportRow struct {
 // leavingShown is how many of those are told who would be deactivated.
 const leavingShown = 1000
 
+// Staying is somebody who cannot be deactivated, and why.
+type Staying struct {
+	Who desk.Ref `json:"who"`
+	Why string   `json:"why"`
+}
+
 // Import is a file that is tried.
 type Import struct {
 	ID      string         `json:"id"`
@@ -104,6 +112,7 @@ type Import struct {
 	Fixes   int            `json:"fixes" doc:"How many cells were corrected here"`
 	Leaving []desk.Ref     `json:"leaving" doc:"Who would be deactivated; at most 1,000"`
 	Leave   int            `json:"leave" doc:"How many these are"`
+	Staying []Staying      `json:"staying" doc:"Who is not in the file either, and cannot be deactivated; at most 1,000"`
 	Stop    string         `json:"stop,omitempty" doc:"Why the file as a whole is not taken"`
 	Effect  map[string]int `json:"effect" doc:"How many objects of each kind would be made or changed"`
 	Match   int            `json:"match" doc:"How many rows are of the verdict that is asked for, and have the words"`
@@ -245,6 +254,7 @@ func (im *importing) working() *Import {
 		Roles:   []desk.Ref{},
 		Counts:  map[string]int{},
 		Leaving: []desk.Ref{},
+		Staying: []Staying{},
 		Effect:  map[string]int{},
 		Rows:    []ImportRow{},
 	}
@@ -284,6 +294,10 @@ func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 	ready := im.ready
 	t := trying{im, run, read, before, s.House, im.file, im.kind, im.columns, im.options, im.how, maps.Clone(im.fixes)}
 	t.options.Now = d.Now()
+	who.Within = nil // the trial outlives the request
+	if s.Draft != nil {
+		t.options.Refused = d.refusing(s.Draft, who, d.Judged)
+	}
 	going := func(done int) bool {
 		im.Lock()
 		defer im.Unlock()
@@ -302,6 +316,29 @@ func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 		}
 	}()
 	return nil
+}
+
+// refusing tells what somebody may not do beside their draft. To ask it of a large change takes as long as the trial
+// itself; of more than so many operations it is not asked.
+func (d *Intake) refusing(p *desk.Drafted, who desk.Actor, most int) func(ops []change.Op) []intake.Refusal {
+	return func(ops []change.Op) []intake.Refusal {
+		some := func(o change.Op) bool { return d.May(d.Present(), who, model.RightToEdit(o.Kind)) }
+		if len(ops) > most || !slices.ContainsFunc(ops, some) { // who may do nothing of it is told so once, by the draft
+			return nil
+		}
+		return refusals(d.Blame(d.With(p, who, ops)))
+	}
+}
+
+// refusals are what stands in the way of a change; one that is about nothing in particular comes alone.
+func refusals(blamed []desk.Blamed, stop string) (out []intake.Refusal) {
+	for _, b := range blamed {
+		out = append(out, intake.Refusal{Kind: b.Kind, ID: b.ID, User: b.User, Why: b.Why})
+	}
+	if len(out) == 0 && stop != "" {
+		out = append(out, intake.Refusal{Why: stop})
+	}
+	return out
 }
 
 // trying is a trial that is to be made of a file, as the file stood when it began.
@@ -496,6 +533,9 @@ func (d *Intake) describeImport(v *Import, im *importing) {
 	for _, id := range im.trial.Leaving[:min(len(im.trial.Leaving), leavingShown)] {
 		v.Leaving = append(v.Leaving, im.house.Ref(model.KindUser, id))
 	}
+	for _, r := range im.trial.Staying[:min(len(im.trial.Staying), leavingShown)] {
+		v.Staying = append(v.Staying, Staying{im.house.Ref(model.KindUser, r.ID), r.Why})
+	}
 	for _, o := range im.trial.Ops {
 		name := string(o.Kind)
 		if o.Before == nil {
@@ -587,7 +627,8 @@ func (d *Intake) CloseImport(who desk.Actor, id string) error {
 	return nil
 }
 
-// DraftImport puts what the rows do into the draft, as one act. Rows with errors stay out.
+// DraftImport puts what the rows do into the draft, as one act. Rows with errors stay out; so do, of a file too large to
+// be asked before, those that would keep the draft from being applied.
 func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	im, err := d.imported(who, id)
 	if err != nil {
@@ -603,20 +644,36 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	if im.kind == intake.LastUse {
 		return nil, desk.Refuse(desk.Invalid, "Last uses are not part of the design, so they do not go into a draft: record them.")
 	}
-	draft, err := d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
-		trial := im.trial
-		if len(p.Ops) > 0 || h.Design() != im.house.Design() { // it is laid on something else than it was tried on
-			trial, _ = intake.Try(p.Base(), im.kind, im.cells, options, func(int) bool { return true })
+	put := func(most int) (*desk.Draft, error) {
+		return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
+			trial := im.trial
+			if most > d.Judged || len(p.Ops) > 0 || h.Design() != im.house.Design() { // laid on something else than it was tried on
+				options.Refused = d.refusing(p, who, most)
+				trial, _ = intake.Try(p.Base(), im.kind, im.cells, options, func(int) bool { return true })
+			}
+			if most > d.Judged { // so that it is told of which rows
+				im.trial, im.alike = trial, wrongCells(im.cells, trial)
+			}
+			switch {
+			case trial.Stop != "":
+				return desk.Refuse(desk.Invalid, "%s", trial.Stop)
+			case len(trial.Ops) == 0:
+				return desk.Refuse(desk.Invalid, "The file changes nothing.")
+			}
+			p.Add(0, trial.Ops...)
+			return nil
+		})
+	}
+	draft, err := put(d.Judged)
+	if large := len(im.trial.Ops) > d.Judged; large && err == nil && len(draft.Blocks) > 0 {
+		if _, err = d.TakeOut(who, draft.Edits[len(draft.Edits)-1].ID); err == nil {
+			draft, err = put(math.MaxInt)
 		}
-		switch {
-		case trial.Stop != "":
-			return desk.Refuse(desk.Invalid, "%s", trial.Stop)
-		case len(trial.Ops) == 0:
-			return desk.Refuse(desk.Invalid, "The file changes nothing.")
+	} else if refused := (*desk.Error)(nil); large && errors.As(err, &refused) && refused.Cause == desk.NotAllowed {
+		if again, failed := put(math.MaxInt); failed == nil {
+			draft, err = again, nil
 		}
-		p.Add(0, trial.Ops...)
-		return nil
-	})
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -728,6 +785,7 @@ func (d *Intake) ImportFile(
 		o.Lines = file.Lines
 		o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
 		o.Uses, o.Now = h.Uses, d.Now()
+		o.Refused = func(ops []change.Op) []intake.Refusal { return refusals(d.Blame(d.Operated(h, ops))) }
 		trial, _ = intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })
 		if apply && trial.Stop == "" && trial.Counts[intake.Wrong] == 0 && len(trial.Uses) > 0 {
 			_, err := d.TakeUses(trial.Uses)

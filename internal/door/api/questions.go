@@ -27,7 +27,7 @@ type WhoInput struct {
 
 // CompareInput names things to set side by side.
 type CompareInput struct {
-	Thing []string `query:"thing,explode" required:"true" minItems:"2" maxItems:"8" doc:"People, groups, roles, sets or licences: kind:id, or kind:id@day"`
+	Thing []string `query:"thing,explode" required:"true" minItems:"1" maxItems:"8" doc:"People, groups, roles, sets or licences: kind:id, or kind:id@day"`
 	All   bool     `query:"all" doc:"What all hold alike, too"`
 }
 

@@ -22,14 +22,13 @@ const own = ["own"] as const;
 /** One's own account: how one signs in, where one is signed in, and what one can do. */
 export function AccountPage() {
 	const { me } = useHouse();
-	if (!acting(me)) return <p className="p-6 text-quiet">Go back to your own eyes, and to now, to see your account.</p>;
+	if (!acting(me)) return <p className="p-6 text-quiet">Go back to your own view, and to now, to see your account.</p>;
 	return (
 		<div className="h-full overflow-auto px-[18px] py-3">
 			{me.lacks ? <h1 className="text-[22px] font-bold">Signing in</h1> : <Rooms />}
 			{me.lacks && (
 				<p role="alert" className="mt-3 max-w-[760px] border-l-8 border-ochre-line bg-sunk p-3 font-semibold">
-					You hold rights in Fachwerk, and here these need a second factor. Set one up, then everything else is open to
-					you.
+					You hold rights in Fachwerk, and here these need a second factor. Set one up to continue.
 				</p>
 			)}
 			<div className="mt-4 grid grid-cols-[repeat(auto-fit,minmax(340px,1fr))] gap-x-10">
@@ -139,8 +138,7 @@ function Sessions() {
 						))}
 					</ul>
 					<p className="py-1.5 text-[12px] text-quiet">
-						A session ends after two hours without use, after twelve in any case, and with every change of your
-						password.
+						A session ends after two hours without use, after twelve hours at most, and whenever your password changes.
 					</p>
 				</Part>
 			)}
@@ -162,11 +160,11 @@ function Letters() {
 		await cache.invalidateQueries({ queryKey: own });
 	};
 	const kinds = {
-		reminders: "when items of a review wait for me: as it opens, at half time and near its end",
+		reminders: "when review items are waiting for me: when the review opens, at half time and near its end",
 		tasks: "when a review leaves something to settle in a group that I own",
 		requests: "when somebody asks for something that I could grant",
-		endings: "seven days before something ends that I was given for a time",
-		findings: "on Mondays, what is loose about the roles, sets and groups that I own",
+		endings: "seven days before something temporary of mine ends",
+		findings: "on Mondays, findings about the roles, sets and groups that I own",
 		criticals: "when another owner makes a critical change",
 	};
 	return (
@@ -179,7 +177,7 @@ function Letters() {
 								They go to <b className="text-ink">{l.to}</b>. Write to me:
 							</>
 						) : (
-							"No address is kept for you, so no letter reaches you. Ask your access administrator to add one."
+							"There is no address for you, so you get no letters. Ask your access administrator to add one."
 						)}
 					</p>
 					{Object.entries(kinds).map(([kind, words]) => (
@@ -194,11 +192,11 @@ function Letters() {
 					))}
 					<label className="mt-1 flex items-center gap-2 border-t border-hair py-1">
 						<input type="checkbox" checked={l.daily} onChange={(e) => set({ ...l, daily: e.target.checked })} />
-						what is not urgent in one letter a day, in the morning
+						what is not urgent, as one letter a day, in the morning
 					</label>
 					<p className="py-1.5 text-[12px] text-quiet">
-						What is about your sign-in comes in any case and at once: links, and notices that it was changed. So does a
-						reminder that somebody sends by hand, and the answer to what you asked for.
+						Letters about your sign-in always come, and at once: links, and notices of changes. So do reminders that
+						somebody sends by hand, and answers to your requests.
 					</p>
 				</Part>
 			)}
@@ -231,12 +229,12 @@ function CalendarPart() {
 			{(c) => (
 				<Part title="Your calendar">
 					<p className="py-1.5 text-quiet">
-						A calendar that follows an address of its own shows when reviews are due that wait for you, and when rounds
-						of your series open. Whoever has the address sees that too: keep it to yourself.
+						Your calendar can subscribe to an address that shows when your reviews are due and when rounds of your
+						series open. Anybody who has the address can see this: keep it to yourself.
 					</p>
 					{address && (
 						<label className="mb-2 block">
-							<span className="text-[12px] text-quiet">The address, told this once</span>
+							<span className="text-[12px] text-quiet">The address, shown only this once</span>
 							<input
 								className="field font-mono text-[12px]"
 								readOnly
@@ -312,8 +310,8 @@ function Second() {
 				<Part title="Second factor">
 					<p className="py-1.5 text-quiet">
 						{f.passkeys.length === 0 && !f.codes
-							? "None yet: whoever has your password is you. A passkey is the best there is; time codes are the next best."
-							: "Beside your password, you show one of these. With a passkey, you need no password at all."}
+							? "None yet: anybody with your password can sign in as you. A passkey protects best, time codes second best."
+							: "Besides your password, you need one of these. With a passkey, you need no password at all."}
 					</p>
 					<ul>
 						{f.passkeys.map((p) => (
@@ -430,8 +428,8 @@ function NamePasskey({ onName, onClose }: { onName: (name: string) => void; onCl
 				}}
 			>
 				<TextField
-					label="What you call it"
-					hint="So that you know which one it is: desk, phone, grey key …"
+					label="Name"
+					hint="So that you recognise it: desk, phone, grey key …"
 					value={name}
 					onChange={setName}
 					max={100}
@@ -465,7 +463,7 @@ function CodesBoard({
 			open
 			onClose={onClose}
 			title="Set up time codes"
-			about="Read the picture with the program that makes your codes, then type the code that it shows."
+			about="Scan the picture with your authenticator app, then type the code that it shows."
 		>
 			<form
 				className="flex gap-5"

@@ -43,8 +43,8 @@ export function Away() {
 						</p>
 					) : (
 						<p className="py-1.5 text-quiet">
-							Somebody can decide your review items while you are away: those that wait for you are handed on as it
-							begins, and new ones go to them.
+							Somebody can decide your review items while you are away: those waiting for you are handed over when your
+							absence begins, and new ones go to that person.
 						</p>
 					)}
 					<p className="flex gap-3">
@@ -81,7 +81,7 @@ function AwayBoard(props: {
 			open
 			onClose={props.onClose}
 			title="While you are away"
-			about="Nobody is asked about their own access: what is about them stays with you."
+			about="Nobody decides about their own access: items about that person stay with you."
 		>
 			<form
 				onSubmit={async (e) => {
@@ -98,7 +98,7 @@ function AwayBoard(props: {
 					setBusy(false);
 				}}
 			>
-				<Colleagues label="Who decides in your place" autoFocus value={to} onPick={setTo} />
+				<Colleagues label="Who decides for you" autoFocus value={to} onPick={setTo} />
 				<div className="mb-3 flex gap-4">
 					<Field label="From (today if empty)">
 						{(id) => <DayField id={id} placeholder="today" value={from} onChange={setFrom} />}

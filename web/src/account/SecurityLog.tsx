@@ -62,7 +62,7 @@ export function SecurityLog() {
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 				<p className="min-w-0 grow truncate text-quiet">
-					Who got in and who was kept out. Entries are added and never altered; each seals those before it.
+					Who got in and who was kept out. Entries are only added, never altered; each seals those before it.
 				</p>
 				{["csv", "jsonl"].map((form) => (
 					<a key={form} className="link" href={at(`/api/security-log/${form}?${file}`)} download>

@@ -43,7 +43,8 @@ export function Tokens() {
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 				<p className="grow text-quiet">
-					Programs get in by a token each. Its secret is told once; withdrawn, it works no longer at once.
+					Each program has access by a token of its own. Its secret is shown once; a token that is withdrawn stops
+					working at once.
 				</p>
 				{acting(me) && (
 					<button type="button" className="action main" onClick={() => setMaking(true)}>
@@ -54,7 +55,7 @@ export function Tokens() {
 			<Loaded query={tokens}>
 				{(list) =>
 					list.length === 0 ? (
-						<p className="py-4 text-quiet">No program is let in.</p>
+						<p className="py-4 text-quiet">No program has access.</p>
 					) : (
 						<div className="mt-3 min-h-0 grow overflow-auto">
 							<table className="w-full">
@@ -130,7 +131,7 @@ export function Tokens() {
 					open
 					onClose={() => setSecret("")}
 					title="The token"
-					about="Give it to the program now: it is not kept, and not shown again."
+					about="Give it to the program now: it is not stored, and not shown again."
 				>
 					<input
 						aria-label="Token"
@@ -151,7 +152,7 @@ export function Tokens() {
 					open
 					onClose={() => setEnding(null)}
 					title={`Withdraw “${ending.name}”`}
-					about="The program that has it is shut out at once. To let it in again, make a new token: to change one for another, make the new one first."
+					about="The program that uses it loses access at once. To replace a token, make the new one first."
 				>
 					<div className="mt-4 flex justify-end gap-3">
 						<button type="button" className="action" onClick={() => setEnding(null)}>
@@ -189,7 +190,7 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 			open
 			onClose={onClose}
 			title="New token"
-			about="For one program each, so that one can be shut out without the others."
+			about="One for each program, so that one can lose access without the others."
 		>
 			<form
 				onSubmit={(e) => {
@@ -236,7 +237,7 @@ function NewToken({ onMake, onClose }: { onMake: (body: Schemas["NewToken"]) => 
 						<span>
 							It may change the user names and e-mail addresses of people with rights in Fachwerk
 							<span className="block text-[12px] text-quiet">
-								Whoever runs the directory can then come in as one of them. Otherwise it leaves these alone.
+								Whoever runs the directory could then sign in as one of them. Otherwise it leaves these alone.
 							</span>
 						</span>
 					</label>

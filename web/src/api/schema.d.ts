@@ -4893,6 +4893,8 @@ export interface components {
             sheets: string[];
             /** @enum {string} */
             state: "working" | "ready" | "failed";
+            /** @description Who is not in the file either, and cannot be deactivated; at most 1,000 */
+            staying: components["schemas"]["Staying"][];
             /** @description Why the file as a whole is not taken */
             stop?: string;
             /** Format: int64 */
@@ -6964,6 +6966,10 @@ export interface components {
             licence: components["schemas"]["Ref"];
             /** Format: int64 */
             seats: number;
+        };
+        Staying: {
+            who: components["schemas"]["Ref"];
+            why: string;
         };
         Step: {
             /** Format: date-time */

@@ -54,7 +54,7 @@ export function UpgradePage() {
 			</div>
 			<div className={file ? "" : "grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]"}>
 				<DropPlace
-					label="Catalogue to bring in"
+					label="Catalogue to import"
 					accept=".json,.csv,.tsv,.txt,.xlsx"
 					onFile={take}
 					className={(over) =>
@@ -126,8 +126,8 @@ export function UpgradePage() {
 									Choose a catalogue …
 								</button>
 								<p className="mt-5 max-w-[460px] text-center text-quiet">
-									You see first what it changes in permissions, sets, roles and people. It is then taken over whole, as
-									one change of your draft.
+									First you see what it changes in permissions, sets, roles and people. It is then adopted as a whole,
+									as one change in your draft.
 								</p>
 							</>
 						)
@@ -139,8 +139,8 @@ export function UpgradePage() {
 				<div role="alert" className="max-w-[760px] border-l-8 border-ox bg-raised px-4 py-3">
 					<p className="font-bold">{look.error.message}</p>
 					<p className="mt-1">
-						Nothing was changed. Mend it in the file and choose it again, or say above of which system and version it
-						is.
+						Nothing was changed. Correct it in the file and choose it again, or say above which system and version it is
+						for.
 					</p>
 				</div>
 			)}
@@ -180,7 +180,7 @@ function Opening() {
 					<span className="font-mono text-[12px]">
 						key, label, description, module, class, risk, span, implies, licence, sets, was
 					</span>
-					. <span className="text-quiet">What it has no column for stays as it is.</span>
+					. <span className="text-quiet">Whatever it has no column for stays as it is.</span>
 				</p>
 				<p className="mt-1 flex gap-3 pb-[10px] text-[12px]">
 					<span className="text-quiet">A file to fill in:</span>
@@ -189,7 +189,7 @@ function Opening() {
 			</section>
 			<section aria-label="Here already">
 				<h2 className="mt-3 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">Here already</h2>
-				{systems.data?.total === 0 && <p className="py-2 text-quiet">No system has been brought in yet.</p>}
+				{systems.data?.total === 0 && <p className="py-2 text-quiet">No system has been imported yet.</p>}
 				<ul>
 					{systems.data?.rows.map((r) => (
 						<li key={r.id} className="flex items-baseline gap-3 border-b border-hair py-[5px]">
@@ -219,13 +219,11 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 					{u.new ? `${u.to}, new here` : `${u.from || "no version"} → ${u.to || "no version"}`}
 				</span>
 			</h2>
-			{[...u.faults, ...u.doubts, ...u.misled.map((m) => `A hint of a rename names what is not there: ${m}.`)].map(
-				(text) => (
-					<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
-						{text}
-					</p>
-				),
-			)}
+			{[...u.faults, ...u.doubts, ...u.misled.map((m) => `A renamed key is not there: ${m}.`)].map((text) => (
+				<p key={text} role="alert" className="mt-1 border-l-8 border-ox bg-raised px-3 py-1">
+					{text}
+				</p>
+			))}
 			{nothing ? (
 				<p className="py-4 text-quiet">Everything in the file is here already.</p>
 			) : (
@@ -258,7 +256,7 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 					</Column>
 					<Column title="Resting on it">
 						{u.resting.length === 0 && (
-							<p className="py-2 text-quiet">No set, role or conflict of your own is touched.</p>
+							<p className="py-2 text-quiet">No set, role or conflict of your own is affected.</p>
 						)}
 						{u.resting.map((r) => (
 							<div key={`${r.ref.kind} ${r.ref.id}`} className="border-b border-hair py-[6px]" data-resting={r.ref.id}>
@@ -291,7 +289,7 @@ function Shown({ upgrade: u }: { upgrade: Upgrade }) {
 						</p>
 						{u.renamed.length > 0 && (
 							<p className="text-[12px] text-quiet">
-								Who holds what is renamed loses the old key and gains the new one.
+								People who hold a renamed permission lose the old key and gain the new one.
 							</p>
 						)}
 						{u.touches.map((d) => (

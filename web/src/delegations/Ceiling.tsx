@@ -143,8 +143,8 @@ function CeilingOf({ ceiling: c, onUser }: { ceiling: Sheet; onUser?: (user: str
 			{bricks.length === 0 ? (
 				<p className="max-w-[560px] border-l-8 border-ochre-line bg-raised p-3">
 					{c.unlimited
-						? "Whoever changes designs in Fachwerk needs no delegation to give anybody anything."
-						: "No act that it permits could bring anybody anything that they do not hold already."}
+						? "People who may change the design need no delegation to assign anything to anybody."
+						: "No act that it permits could give anybody anything that they do not already hold."}
 				</p>
 			) : (
 				<div className="grid grid-cols-[minmax(0,6fr)_minmax(320px,5fr)] gap-6 max-[900px]:grid-cols-1">
@@ -256,7 +256,7 @@ function LowerIt({ of }: { of: Schemas["Ref"] }) {
 			{query.error && <p className="text-ox">{query.error.message}</p>}
 			{query.data?.length === 0 && (
 				<p className="text-quiet">
-					No single change of a delegation does: take away what its groups give, or the delegation.
+					No single change to a delegation does: remove what its groups give, or the delegation itself.
 				</p>
 			)}
 			<ul>

@@ -54,8 +54,8 @@ export function Delegations() {
 				<h1 className="text-[22px] font-bold">{all ? "Delegation" : "What you may do"}</h1>
 				<p className="grow text-quiet">
 					{all
-						? "Who may administer which part. A delegate sees only that part, and is refused the rest."
-						: "This part of the administration is handed to you. Everything else is not yours to see or do."}
+						? "Who may administer which part. A delegate sees only that part, and is refused everything else."
+						: "This part of the administration has been handed over to you. You can neither see nor change anything else."}
 				</p>
 				{all && (
 					<input
@@ -99,7 +99,7 @@ export function Delegations() {
 								{shown.length === 0 && (
 									<p className="py-4 text-quiet">
 										{list.length === 0
-											? "Nothing is delegated yet. Hand one site to its manager, or one system’s roles to its lead: write it as a sentence."
+											? "Nothing is delegated yet. Hand a site over to its manager, or a system’s roles to its lead: write it as a sentence."
 											: "No delegation matches."}
 									</p>
 								)}

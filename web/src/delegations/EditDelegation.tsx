@@ -124,7 +124,7 @@ export function EditDelegation({
 					{edited ? "Rewrite a delegation" : "New delegation"}
 				</h1>
 				<p className="grow text-quiet">
-					Choose what stands in each bracket. Nobody acts on themselves through a delegation, nor on a person who holds
+					Choose what stands in each bracket. Nobody can use a delegation on themselves, or on a person who holds
 					something critical that they do not.
 				</p>
 				<button type="button" className="action" onClick={onClose}>
@@ -225,7 +225,7 @@ export function EditDelegation({
 									<label className="mt-3 flex items-start gap-2">
 										<input type="checkbox" className="mt-1" {...register("whole")} />
 										<span>
-											handed over whole: members may be changed even where the group holds what the delegate could not
+											handed over whole: members may be changed even if the group holds what the delegate could not
 											assign. <b className="text-ochre">This can raise people above the delegate.</b>
 										</span>
 									</label>
@@ -313,7 +313,7 @@ export function EditDelegation({
 						</>
 					) : (
 						<p className="text-quiet" data-waiting={coverage.isFetching || undefined}>
-							Say for whom, and it is told here whom and what that covers.
+							Choose the people, and this shows whom and what the delegation covers.
 						</p>
 					)}
 				</aside>
@@ -335,12 +335,12 @@ function BackDoors({
 	if (of.length === 0) return null;
 	return (
 		<section
-			aria-label="Groups by the back door"
+			aria-label="Groups that open by their rules"
 			className="mt-4 border-l-8 border-ochre-line bg-sunk px-3 py-2 text-[12px]"
 		>
-			<h3 className="font-bold">By their rules, people could come into groups that give something</h3>
+			<h3 className="font-bold">People could enter these groups through their rules</h3>
 			<p className="text-quiet">
-				Every act that would bring somebody in is refused, unless the group is named here or the action is left out.
+				Every act that would bring somebody in is refused, unless the group is included here or the action is left out.
 			</p>
 			<Few of={of} most={30}>
 				{(shown, more) => (

@@ -33,7 +33,7 @@ export function DirectoriesPage() {
 		<div className="flex h-full flex-col px-[18px] pt-3">
 			<div className="flex items-baseline gap-4">
 				<Rooms />
-				<p className="text-quiet">Where accounts come from, and who was taken out there.</p>
+				<p className="text-quiet">Where accounts come from, and who was deleted there.</p>
 			</div>
 			<Loaded query={pages}>
 				{(loaded) => {
@@ -76,8 +76,8 @@ export function DirectoriesPage() {
 									{leavers.length === 0 && (
 										<p className="py-3 text-quiet">
 											{first.total === 0
-												? "No directory has deleted anybody. Who is deleted there loses all access here at once, and stays in this list until somebody has looked at what they leave behind."
-												: "Nothing is tied any longer to anybody whom a directory has deleted."}
+												? "No directory has deleted anybody. People who are deleted there lose all access here at once, and stay in this list until somebody has dealt with what they leave behind."
+												: "Nothing depends any longer on anybody whom a directory has deleted."}
 										</p>
 									)}
 									<Leavers list={leavers} />
@@ -115,7 +115,7 @@ function Directory({ of: d }: { of: Schemas["Directory"] }) {
 				{d.gone > 0 && `; has deleted ${count(d.gone, "person", "people")}`}
 			</p>
 			<p className="text-[12px] text-quiet">
-				{d.heard ? `last changed something on ${moment(d.heard)}` : "has never changed anything yet"}
+				{d.heard ? `last changed something on ${moment(d.heard)}` : "has not changed anything yet"}
 			</p>
 		</li>
 	);
@@ -128,7 +128,7 @@ function Connect({ first }: { first: boolean }) {
 		<div className="py-[10px] text-quiet">
 			<p className={first ? "mb-2 text-ink" : "mb-1"}>
 				{first
-					? "No directory keeps people and groups here yet. To connect one that speaks SCIM 2.0, an operator makes a token on the server:"
+					? "No directory maintains people and groups here yet. To connect one that speaks SCIM 2.0, an operator makes a token on the server:"
 					: "To connect another, an operator makes a token on the server:"}
 			</p>
 			<p className="border-l-[3px] border-hair pl-2 font-mono text-[12px] break-all text-ink">
@@ -173,7 +173,7 @@ function Leavers({ list }: { list: Schemas["Leaver"][] }) {
 									</Few>
 								</p>
 							)}
-							<p>{l.left ? tied(l).join(" · ") : "nothing is tied to them"}</p>
+							<p>{l.left ? tied(l).join(" · ") : "nothing depends on them"}</p>
 						</div>
 						<span>
 							{acting(me) && may(me, "people:edit") && l.draft !== "gone" && (

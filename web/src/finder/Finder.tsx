@@ -148,7 +148,7 @@ function Search({ onClose }: { onClose: () => void }) {
 			>
 				<OfferInput
 					className="w-full shrink-0 bg-raised px-4 py-3 text-[16px] outline-none placeholder:text-quiet"
-					placeholder="a name, an act, or a question"
+					placeholder="a name, a command, or a question"
 					text={text}
 					onText={setText}
 				/>

@@ -29,7 +29,7 @@ export function AsideBoard({
 		mutationFn: () => setFindingsAside(aside ? { ids } : { ids, until: endOf(until), reason: reason.trim() }),
 		onSuccess: async () => {
 			await refresh();
-			tell(aside ? `${what} told again.` : `${what} set aside.`);
+			tell(aside ? `${what} listed again.` : `${what} set aside.`);
 			onDone();
 		},
 		onError: refuse,
@@ -38,11 +38,11 @@ export function AsideBoard({
 		<Board
 			open
 			onClose={onClose}
-			title={aside ? `Tell ${what} again` : `Set ${what} aside`}
+			title={aside ? `List ${what} again` : `Set ${what} aside`}
 			about={
 				aside
-					? "They are told as what is loose from now on."
-					: "They are not told until that day is over, and then again if their cause is still there. Who set them aside, and why, stays on record."
+					? "They are listed as findings again."
+					: "They are hidden until the end of that day, and return if their cause is still there. Who set them aside, and why, stays on record."
 			}
 		>
 			<form
@@ -65,7 +65,7 @@ export function AsideBoard({
 				)}
 				<Acts
 					onClose={onClose}
-					name={aside ? "Tell them again" : "Set aside"}
+					name={aside ? "List them again" : "Set aside"}
 					disabled={!aside && (!until || !reason.trim())}
 					busy={save.isPending}
 				/>

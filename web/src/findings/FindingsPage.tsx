@@ -99,7 +99,7 @@ function Shown({
 				<h1 className="px-[18px] pb-2 text-[22px] font-bold">Findings</h1>
 				<ul>
 					<KindLine
-						name="Everything that is loose"
+						name="All findings"
 						n={all}
 						weight={Math.max(0, ...of.kinds.map((k) => k.weight))}
 						here={!kind}
@@ -119,7 +119,7 @@ function Shown({
 				<p className="px-[18px] pt-3">
 					<button type="button" className="link" onClick={() => set({ aside: aside ? "" : "yes" })}>
 						{aside
-							? "Show what is loose"
+							? "Show all findings"
 							: `Show what is set aside (${number(of.kinds.reduce((n, k) => n + k.aside, 0))})`}
 					</button>
 				</p>
@@ -128,7 +128,7 @@ function Shown({
 				<header className="flex shrink-0 items-baseline gap-4 border-b-[3px] border-[var(--beam)] px-[18px] py-3">
 					<div className="min-w-0 grow">
 						<h2 className="text-[18px] font-bold">
-							{here?.name ?? "Everything that is loose"}
+							{here?.name ?? "All findings"}
 							{aside && ", set aside"} <span className="font-normal text-quiet">{number(of.match)}</span>
 						</h2>
 						{about && (
@@ -141,7 +141,7 @@ function Shown({
 							</p>
 						)}
 						<p className="text-quiet">
-							{here?.means ?? "The gravest first. A finding goes by itself when its cause does."}
+							{here?.means ?? "The most serious first. A finding disappears when its cause does."}
 						</p>
 					</div>
 					<Downloads
@@ -165,7 +165,7 @@ function Shown({
 					))}
 					{rows.length === 0 && (
 						<li className="py-4 text-quiet">
-							{aside ? "Nothing is set aside." : "Nothing is loose here. That is how it should be."}
+							{aside ? "Nothing is set aside." : "There are no findings here. That is how it should be."}
 						</li>
 					)}
 					{of.match > rows.length && (
@@ -206,7 +206,7 @@ function Shown({
 							disabled={!mendable || mend.isPending}
 							onClick={() => act(chosen)}
 						>
-							Mend in the draft
+							Repair in the draft
 						</button>
 					</footer>
 				)}

@@ -33,11 +33,11 @@ function Begin() {
 			<p>
 				First{" "}
 				<Link className="link" to={to("/upgrade")}>
-					bring in what there is to grant
+					import what can be granted
 				</Link>
 				: a system’s catalogue with its sets. Then{" "}
 				<Link className="link" to={to("/import")}>
-					bring in the people
+					import the people
 				</Link>
 				, and join them here by groups and roles.
 			</p>

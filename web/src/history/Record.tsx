@@ -108,7 +108,7 @@ export function Record({ search, empty }: { search: RecordSearch; empty: string 
 											onError: refuse,
 											onSuccess: () =>
 												tell(
-													`The undo of revision ${r.number} is in your draft. Open the sill to see its impact and apply it.`,
+													`The undo of revision ${r.number} is in your draft. Open it to see its impact and apply it.`,
 												),
 										})
 									}

@@ -53,7 +53,7 @@ export function ContextLine({ aside, me }: { aside: string; me: Schemas["Me"] })
 				<span className="truncate font-semibold">
 					Seen as {me.user.name} sees it; nothing can be changed
 					<button type="button" className="link ml-2" onClick={() => set({ as: null })}>
-						Back to your own eyes
+						Back to your own view
 					</button>
 				</span>
 			)}

@@ -85,7 +85,7 @@ export function House() {
 				<Failed error={me.error} retry={() => me.refetch()} />
 				<p className="mx-6">
 					<button type="button" className="action" onClick={() => set({ when: null, as: null, where: null })}>
-						Look at the present, with your own eyes
+						Return to the present and your own view
 					</button>
 				</p>
 			</>

@@ -8,7 +8,7 @@ const keys: [string, [string, string][]][] = [
 			["?", "show these keys"],
 			["Ctrl K", "find anything, or ask"],
 			["Alt D", "open and close the draft"],
-			["F6", "to the next beam: lintel, where and when, page, draft; with Shift, to the one before"],
+			["F6", "to the next part: top beam, where and when, page, draft; with Shift, to the previous one"],
 			["Esc", "step back"],
 		],
 	],
@@ -51,7 +51,7 @@ const keys: [string, [string, string][]][] = [
 		"Bring in",
 		[
 			["↑ ↓", "move between what is wrong"],
-			["Enter", "take what is offered, or mend by what is typed"],
+			["Enter", "accept the suggestion, or what you typed"],
 		],
 	],
 	[

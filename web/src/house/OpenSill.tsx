@@ -69,7 +69,7 @@ export function OpenSill({ draft, onClose }: { draft: Schemas["Draft"]; onClose:
 									{e.undoes ? <p className="text-[12px] font-semibold text-ochre">Undoes revision {e.undoes}</p> : null}
 									<Sentences of={e} />
 									{e.sentences.length === 0 && (
-										<p className="text-quiet">Nothing is left to change: this is so already.</p>
+										<p className="text-quiet">Nothing is left to change: it is already so.</p>
 									)}
 									{e.meanwhile.map((m) => (
 										<Beneath key={`${m.object.kind}${m.object.id}`} edit={e.id} meanwhile={m} />
@@ -216,14 +216,14 @@ function Beneath({ edit, meanwhile: m }: { edit: string; meanwhile: Schemas["Mea
 				</p>
 			))}
 			{m.clashes.length === 0 ? (
-				<p className="text-quiet">Both go together: yours is laid on theirs.</p>
+				<p className="text-quiet">The two are compatible: yours is applied on top of theirs.</p>
 			) : (
 				<p className="font-semibold text-ox">{m.clashes.join(". ")}.</p>
 			)}
 			<button type="button" className="link" onClick={() => keep.mutate(edit, { onError: refuse })}>
 				{m.clashes.length > 0 ? "Keep mine" : "I have seen it"}
 			</button>
-			{m.clashes.length > 0 && <span className="text-quiet"> or take it out, and theirs stands.</span>}
+			{m.clashes.length > 0 && <span className="text-quiet"> or remove yours, and theirs stands.</span>}
 		</div>
 	);
 }
@@ -295,7 +295,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 			{draft.guarantees.map((p) => (
 				<li key={p.guarantee.id} className="py-0.5">
 					<b className={p.strict ? "text-ox" : "text-ochre"}>
-						{p.strict ? "✕ Breaks a guarantee: " : "! Breaks a guarantee, which is told only: "}
+						{p.strict ? "✕ Breaks a guarantee: " : "! Breaks a guarantee that is not strict: "}
 					</b>
 					<Named of={p.guarantee} />
 					{!p.strict && <span className="block pl-4">{p.says}</span>}
@@ -303,7 +303,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 			))}
 			{rises.data?.map((r) => (
 				<li key={r.delegate.id} className="py-0.5">
-					<b className="text-ox">▲ {r.before > 0 ? "A ceiling rises" : "A ceiling comes to be too high"}: </b>
+					<b className="text-ox">▲ {r.before > 0 ? "A ceiling rises" : "A ceiling becomes too high"}: </b>
 					<Named of={r.delegate} /> could bring about {count(r.after, "permission", "permissions")} that they neither
 					hold nor could assign
 					{r.before > 0 && `, ${number(r.before)} until now`}, by <Named of={r.delegation} />

@@ -44,7 +44,7 @@ export function ProveBoard({
 			open
 			onClose={onClose}
 			title={me.passkey ? "Your passkey, once more" : "Your password, once more"}
-			about="You last gave it more than ten minutes ago, and this is critical. What you have prepared stays as it is."
+			about="You last gave it more than ten minutes ago, and this is critical. Nothing you have prepared is lost."
 		>
 			<form
 				onSubmit={(e) => {

@@ -9,7 +9,7 @@ import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { send } from "./send";
 
-/** What can be brought in, in the order in which an organisation is. */
+/** What can be imported, in the order in which an organisation is. */
 export const kinds = [
 	{
 		id: "people",
@@ -18,7 +18,11 @@ export const kinds = [
 	},
 	{ id: "groups", name: "Groups", about: "Groups with who is in them, one member a row or several in a cell." },
 	{ id: "assignments", name: "Assignments", about: "Who gets which role or set, at which area, from when until when." },
-	{ id: "last-use", name: "Last uses", about: "When a person last used a system, so that what lies unused is found." },
+	{
+		id: "last-use",
+		name: "Last uses",
+		about: "When each person last used a system, so that unused access can be found.",
+	},
 ];
 
 const out: { name: string; forms: [form: string, href: string][] }[] = [
@@ -56,7 +60,7 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 	return (
 		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]">
 			<DropPlace
-				label="File to bring in"
+				label="File to import"
 				accept=".csv,.tsv,.txt,.xlsx,.ldif,.json,.jsonl,.ndjson"
 				onFile={take}
 				className={(over) =>
@@ -84,15 +88,15 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 								Choose a file …
 							</button>
 							<p className="mt-5 max-w-[460px] text-center text-quiet">
-								It is only tried at first: you see what each row would do, mend what is wrong in it, and put the rest
-								into your draft. Nothing of {me.organisation} changes before you apply that.
+								It is only tried at first: you see what each row would do, correct what is wrong, and put the rest into
+								your draft. Nothing of {me.organisation} changes before you apply that.
 							</p>
 						</>
 					)
 				}
 			</DropPlace>
-			<section aria-label="What can be brought in" className="min-h-0 overflow-auto">
-				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What can be brought in</h2>
+			<section aria-label="What can be imported" className="min-h-0 overflow-auto">
+				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What can be imported</h2>
 				<ul>
 					{kinds.map((k) => (
 						<li key={k.id} className="border-b border-hair py-[10px]">
@@ -116,10 +120,10 @@ export function ChooseFile({ onTaken }: { onTaken: (id: string) => void }) {
 					</div>
 				)}
 				<p className="pt-3 text-quiet">
-					An empty cell leaves what is there; a dash takes it away. People are known again by external id, user name or
-					e-mail, so a file can be brought in twice.
+					An empty cell leaves what is there; a dash takes it away. People are recognised by external id, user name or
+					e-mail, so the same file can be imported twice.
 				</p>
-				<h2 className="mt-5 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">To take out</h2>
+				<h2 className="mt-5 border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">To export</h2>
 				<ul className="pt-1">
 					{out.map((o) => (
 						<li key={o.name} className="flex items-baseline gap-3 py-[3px]">

@@ -14,7 +14,7 @@ export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumn
 			</h2>
 			{lacking.map((f) => (
 				<p key={f.name} role="alert" className="border-l-8 border-ox bg-raised px-2 py-1 text-[12px]">
-					No column holds <b>{f.title}</b>.
+					No column contains <b>{f.title}</b>.
 				</p>
 			))}
 			<ul>
@@ -37,7 +37,7 @@ export function Columns({ file, onColumns }: { file: Schemas["Import"]; onColumn
 							/>
 						</p>
 						<p className="mt-[3px] truncate text-[12px] text-quiet" title={c.samples.join(", ")}>
-							{c.samples.length > 0 ? c.samples.join(" · ") : "nothing stands in it"}
+							{c.samples.length > 0 ? c.samples.join(" · ") : "it is empty"}
 						</p>
 					</li>
 				))}

@@ -51,7 +51,7 @@ export function Effect({
 			</ul>
 			{effects.length === 0 && !file.stop && (
 				<p className="py-2 text-quiet">
-					{wrong > 0 ? "Nothing yet: mend the rows first." : "Everything in the file is already so."}
+					{wrong > 0 ? "Nothing yet: correct the rows first." : "Everything in the file is already so."}
 				</p>
 			)}
 			{file.kind === "people" && (
@@ -99,6 +99,27 @@ export function Effect({
 							% of all
 						</label>
 					)}
+					{file.staying.length > 0 && (
+						<details>
+							<summary className="cursor-pointer text-ochre">
+								{count(file.staying.length, "person stays", "people stay")} though the file does not have them
+							</summary>
+							<ul className="max-h-[160px] overflow-auto">
+								<Few of={file.staying} most={100}>
+									{(staying, more) => (
+										<>
+											{staying.map((s) => (
+												<li key={s.who.id}>
+													<Named of={s.who} /> <span className="text-quiet">{s.why}</span>
+												</li>
+											))}
+											{more && <li>{more}</li>}
+										</>
+									)}
+								</Few>
+							</ul>
+						</details>
+					)}
 					{file.leave > 0 && (
 						<details>
 							<summary className="cursor-pointer text-ox">
@@ -129,7 +150,7 @@ export function Effect({
 				</p>
 			)}
 			<button type="button" className="action main mt-2 mb-3" disabled={busy || drafting || held} onClick={onDraft}>
-				{drafting ? "Weighing what it does …" : file.kind === "last-use" ? "Record these uses" : "Put into the draft"}
+				{drafting ? "Computing what it does …" : file.kind === "last-use" ? "Record these uses" : "Put into the draft"}
 			</button>
 		</section>
 	);

@@ -100,7 +100,7 @@ export function HowRead({
 						checked={r.header ?? false}
 						onChange={(e) => onRead({ ...r, header: e.target.checked })}
 					/>
-					the first row heads the columns
+					the first row contains the headings
 				</label>
 			)}
 		</section>

@@ -24,7 +24,7 @@ export function Line({
 			<p className="flex items-baseline gap-2">
 				<span
 					className="w-[40px] shrink-0 text-right text-[12px] text-quiet tabular-nums"
-					title="where it stands in the file"
+					title="in the order of the file"
 				>
 					{row.line}
 				</span>

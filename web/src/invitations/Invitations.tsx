@@ -74,11 +74,11 @@ export function Invitations() {
 	});
 	const resend = useMutation({
 		mutationFn: (users: string[]) => data(api.POST("/api/invitations/resend", { body: { users } })),
-		...told("once more on the way"),
+		...told("on the way again"),
 	});
 	const extend = useMutation({
 		mutationFn: (users: string[]) => data(api.POST("/api/invitations/extend", { body: { users, days: 7 } })),
-		...told("good for seven more days"),
+		...told("valid for seven more days"),
 	});
 	const cancel = useDrafting((users: string[]) => data(api.POST("/api/draft/cancel-invitations", { body: { users } })));
 	const here = rowAt(Math.min(at, Math.max(0, (first?.match ?? 0) - 1)));
@@ -168,7 +168,7 @@ export function Invitations() {
 								data="data-count"
 							/>
 							<span className="grow" />
-							<FindRows label="Find among the invited" words={words} onWords={setWords} grid={grid} />
+							<FindRows label="Find an invitation" words={words} onWords={setWords} grid={grid} />
 						</div>
 						<Grid
 							label="Invitations"
@@ -197,7 +197,7 @@ export function Invitations() {
 							}}
 							empty={
 								all === 0
-									? "Nobody is invited. Whoever is invited gets a letter as soon as the draft with them is applied."
+									? "There are no invitations. People who are invited get a letter as soon as the draft with them is applied."
 									: "No invitation matches."
 							}
 						/>

@@ -37,7 +37,7 @@ export function Going() {
 						<Days
 							title="Will leave"
 							list={list.filter((l) => !l.gone)}
-							empty="Nobody is due to leave. Choose a person above: what they answer for goes into other hands, and all they have ends on the day."
+							empty="Nobody is due to leave. Choose a person above: their responsibilities pass to others, and their access ends on the day."
 						/>
 						<Days title="Have left within 90 days" list={list.filter((l) => l.gone)} empty="Nobody." />
 					</div>

@@ -128,7 +128,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 							onClick={() =>
 								back.mutate(undefined, {
 									onError: refuse,
-									onSuccess: () => tell("It is in your draft: everything that was to end goes on."),
+									onSuccess: () => tell("It is in your draft: everything that was to end continues."),
 								})
 							}
 						>
@@ -170,7 +170,8 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 					)}
 					{keys.length + l.grants.length === 0 && (
 						<p className="py-2 text-quiet">
-							They own, manage, decide and administer nothing, and hold nothing by hand: there is nothing to hand over.
+							They own, manage, decide and administer nothing, and were assigned nothing by hand: there is nothing to
+							hand over.
 						</p>
 					)}
 					{sort(
@@ -237,14 +238,14 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 						Until the end of {on ? sayDay(on) : "that day"}
 					</h2>
 					<p className="py-2">
-						{l.user.name} keeps all they have. {keys.length > 0 && "Who takes over answers for it from today."}
+						{l.user.name} keeps all they have. {keys.length > 0 && "Whoever takes over is responsible from today."}
 					</p>
 					<h2 className="mt-3 border-b-[3px] border-[var(--beam)] text-[14px] font-bold">
 						After {on ? sayDay(on) : "that day"}
 					</h2>
 					<ul>
 						<li className="border-b border-hair py-1.5">
-							<b className="text-ox">▼ Access ends.</b> The account is valid no longer, and is deactivated.
+							<b className="text-ox">▼ Access ends.</b> The account expires, and is deactivated.
 						</li>
 						{l.grants.length > 0 && (
 							<li className="border-b border-hair py-1.5">
@@ -271,7 +272,7 @@ function Board({ leaver: l }: { leaver: Leaver }) {
 						))}
 					</ul>
 					<p className="mt-3 text-quiet">
-						All of it comes back with <b>Bring back</b>, but for what others took over by then.
+						All of it comes back with <b>Bring back</b>, except what others have taken over by then.
 					</p>
 				</section>
 			</div>

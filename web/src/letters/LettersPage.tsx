@@ -13,7 +13,7 @@ const states: Record<Letter["state"], [string, string]> = {
 	waiting: ["waits to be sent", "text-ochre"],
 	sending: ["is being sent", "text-ochre"],
 	sent: ["sent", "text-moss"],
-	returned: ["returned: the address is not known", "text-ox"],
+	returned: ["returned: unknown address", "text-ox"],
 	"given-up": ["was not sent", "text-ox"],
 	kept: ["was not sent", "text-quiet"],
 };

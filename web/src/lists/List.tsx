@@ -198,7 +198,7 @@ export function List(p: Props) {
 									: q
 										? `Nothing here has “${q}”.`
 										: where
-											? "Nothing here has to do with the area that is chosen above."
+											? "Nothing here concerns the area chosen above."
 											: p.empty
 							}
 						/>

@@ -46,7 +46,7 @@ export function PeopleList() {
 			kind="user"
 			one="person"
 			many="people"
-			empty="There are no people yet. Invite the first, or bring many in from a file."
+			empty="There are no people yet. Invite the first, or import many from a file."
 			widths={{
 				name: "minmax(150px,3fr)",
 				state: "80px",
@@ -91,7 +91,7 @@ export function GroupsList() {
 			kind="group"
 			one="group"
 			many="groups"
-			empty="There are no groups yet. Grant to groups rather than to people: one removal from a group is then the whole removal."
+			empty="There are no groups yet. Assign to groups rather than to people: one removal from a group then removes everything."
 			widths={{
 				name: "minmax(170px,3fr)",
 				kind: "minmax(110px,2fr)",
@@ -173,7 +173,7 @@ export function PermissionsList() {
 			kind="permission"
 			one="permission"
 			many="permissions"
-			empty="No system has been brought in yet."
+			empty="No system has been imported yet."
 			widths={{
 				name: "minmax(220px,2.6fr)",
 				label: "minmax(120px,1.6fr)",
@@ -195,7 +195,7 @@ export function SystemsList() {
 			kind="system"
 			one="system"
 			many="systems"
-			empty="No system has been brought in yet."
+			empty="No system has been imported yet."
 			widths={{
 				name: "minmax(140px,2fr)",
 				version: "76px",
@@ -241,7 +241,7 @@ export function AreasList() {
 			kind="area"
 			one="area"
 			many="areas"
-			empty="There is only the whole organisation."
+			empty="The whole organisation is the only area."
 			widths={{
 				name: "minmax(180px,3fr)",
 				kind: "minmax(100px,1.4fr)",
@@ -266,7 +266,7 @@ export function ConflictsList() {
 			kind="conflict"
 			one="conflict"
 			many="conflicts"
-			empty="No separation of duties is set. A conflict names what nobody may hold together."
+			empty="No separation of duties is defined. A conflict names what nobody may hold together."
 			widths={{
 				name: "minmax(200px,2.4fr)",
 				items: "minmax(200px,4fr)",
@@ -292,7 +292,7 @@ export function GuaranteesList() {
 			kind="guarantee"
 			one="guarantee"
 			many="guarantees"
-			empty="Nothing is promised yet. A guarantee says who may hold what, and every change from then on has to keep it."
+			empty="There are no guarantees yet. A guarantee says who may hold what, and every later change has to keep it."
 			widths={{
 				name: "minmax(180px,2fr)",
 				promise: "minmax(260px,5fr)",

@@ -140,7 +140,7 @@ function Board({ person: p }: { person: Schemas["Person"] }) {
 							</span>
 						</h2>
 						{m.leaves.length === 0 && (
-							<p className="py-2 text-quiet">Nothing: all they hold by hand goes with the new post too.</p>
+							<p className="py-2 text-quiet">Nothing: everything they were assigned fits the new post too.</p>
 						)}
 						<Shares
 							label="What they could leave behind"
@@ -173,7 +173,7 @@ function Board({ person: p }: { person: Schemas["Person"] }) {
 										: "nobody has it yet"}
 							</span>
 						</h2>
-						{moved && m.gives.length === 0 && <p className="py-2 text-quiet">Nothing that they do not hold.</p>}
+						{moved && m.gives.length === 0 && <p className="py-2 text-quiet">Nothing that they do not already hold.</p>}
 						{moved && (
 							<Shares
 								label="What they could be given"

@@ -62,7 +62,7 @@ export function Peers({
 			{p.people === 0 ? (
 				<p className="py-1 text-quiet">Choose roles below, or leave the department empty to look more widely.</p>
 			) : p.shares.length === 0 ? (
-				<p className="py-1 text-quiet">They hold nothing by hand, and are in no group.</p>
+				<p className="py-1 text-quiet">They were assigned nothing by hand, and are in no group.</p>
 			) : (
 				<div className="max-h-[220px] overflow-auto">
 					<Shares

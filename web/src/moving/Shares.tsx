@@ -35,7 +35,7 @@ export function Shares({
 							aria-label={`${s.thing.name} ${s.where ?? ""}`.trim()}
 							checked={chosen(s)}
 							disabled={!s.may}
-							title={s.may ? undefined : "This is not yours to give."}
+							title={s.may ? undefined : "You may not assign this."}
 							onChange={(e) => onChoose(s, e.target.checked)}
 						/>
 					)}

@@ -53,7 +53,7 @@ function Own({ person }: { person: Schemas["Person"] }) {
 					systems={person.systems}
 					chosen={permission}
 					everything={params.get("all") === "1"}
-					empty="You hold nothing here. Show what is not held, or say what you need, to ask for it."
+					empty="You hold nothing here. Show what is not held, or say what you need, to request it."
 					onChoose={(key) => set({ permission: key === permission ? null : key })}
 					onEverything={(all) => set({ all: all ? "1" : null })}
 				/>
@@ -220,7 +220,7 @@ function Standing({ person }: { person: Schemas["Person"] }) {
 				</Part>
 			)}
 			{person.conflicts.length > 0 && (
-				<Part title="Meets in your hand, and should not" count={person.conflicts.length}>
+				<Part title="You hold both, and should not" count={person.conflicts.length}>
 					<ul>
 						{person.conflicts.map((c) => (
 							<Line key={c.conflict.id} aside={c.excepted ? "excepted" : undefined}>

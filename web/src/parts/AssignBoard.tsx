@@ -99,7 +99,7 @@ export function useTerms(start: {
 	return { terms, sentence, why };
 }
 
-const about = "It goes into the draft; the sill shows who gains what before anything is applied.";
+const about = "It goes into the draft, which shows who gains what before anything is applied.";
 
 /** Asks on which terms one thing that was joined to another is assigned. */
 export function JoinBoard(p: {

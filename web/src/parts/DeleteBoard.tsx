@@ -41,7 +41,7 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 			about={
 				kind === "user"
 					? "The record keeps the name. To keep everything in place and only stop the access, deactivate instead. It goes into the draft first."
-					: "It goes into the draft first: the sill shows who loses what before anything is applied."
+					: "It goes into the draft first, which shows who loses what before anything is applied."
 			}
 		>
 			<Loaded query={mentions}>
@@ -59,7 +59,7 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 									onError: refuse,
 									onSuccess: () => {
 										onClose();
-										tell(`The deletion of ${of.name} is in your draft. Open the sill to see who loses what.`);
+										tell(`The deletion of ${of.name} is in your draft. Open it to see who loses what.`);
 										if (leaves) navigate(to(leaves));
 									},
 								},
@@ -67,7 +67,7 @@ export function DeleteBoard({ of, onClose, leaves }: { of: Schemas["Ref"]; onClo
 						}}
 					>
 						{list.length === 0 ? (
-							<p>Nothing hangs on it.</p>
+							<p>Nothing refers to it.</p>
 						) : (
 							<ul className="border-t-[3px] border-[var(--beam)]">
 								{list.map((m) => {

@@ -103,7 +103,7 @@ export function Picker(p: PickerProps) {
 								{waits
 									? "One moment …"
 									: p.mine && !q
-										? "There is nothing here that you may choose."
+										? "There is nothing here for you to choose."
 										: "Nothing matches."}
 							</NoOffer>
 							{rows.map((r) => (

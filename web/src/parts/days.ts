@@ -157,7 +157,7 @@ export function readDay(text: string, past = false, now = today()): Typed {
 		const full = y !== undefined && y < 100 ? 2000 + y : y;
 		const fits = (y: number) => d >= 1 && d <= new Date(Date.UTC(y, m, 0)).getUTCDate();
 		if (full !== undefined) {
-			if (full < 1900 || full > 9998) return { day: "", trouble: `The year ${full} is out of reach.` };
+			if (full < 1900 || full > 9998) return { day: "", trouble: `The year ${full} is out of range.` };
 			if (!fits(full))
 				return {
 					day: "",
@@ -233,5 +233,5 @@ export function readDay(text: string, past = false, now = today()): Typed {
 		if (m[1] === "last " || (past && !m[1])) return { day: plus(now, -(((there - weekday + 6) % 7) + 1)) };
 		return { day: plus(now, ((weekday - there + 6) % 7) + 1) };
 	}
-	return { day: "", trouble: date ? `“${text.trim()}” is not read as a day. ${howTo}` : howTo };
+	return { day: "", trouble: date ? `“${text.trim()}” is not a date that is understood here. ${howTo}` : howTo };
 }

@@ -81,9 +81,9 @@ export function Board({
 							role="alert"
 							className="sticky bottom-0 mt-4 flex flex-wrap items-center gap-3 border-l-8 border-ochre-line bg-sunk px-3 py-2"
 						>
-							<p className="grow font-semibold">What you typed here is not kept yet.</p>
+							<p className="grow font-semibold">What you typed here is not saved yet.</p>
 							<button type="button" className="action" onClick={onClose}>
-								Throw it away
+								Discard it
 							</button>
 							{/* biome-ignore lint/a11y/noAutofocus: whoever pressed Escape by accident goes on by Enter */}
 							<button type="button" className="action main" autoFocus onClick={() => setAsking(false)}>

@@ -115,7 +115,7 @@ export function TakeOver({
 			<p>{lock.why}</p>
 			<label className="mt-1 flex items-center gap-2">
 				<input type="checkbox" checked={over} onChange={(e) => onOver(e.target.checked)} />
-				keep it by hand from now on; the directory is refused until it is handed back
+				keep it by hand from now on; the directory’s changes are refused until it is handed back
 			</label>
 		</div>
 	);

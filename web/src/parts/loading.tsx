@@ -28,7 +28,7 @@ export function Failed({ error, retry }: { error: Error; retry: () => void }) {
 	return (
 		<div role="alert" className="m-6 max-w-[560px] border-l-8 border-ox bg-raised p-4">
 			<p className="text-[15px] font-bold">
-				{error instanceof Refusal && error.status === 403 ? "This is not yours to see." : "This cannot be shown."}
+				{error instanceof Refusal && error.status === 403 ? "You may not see this." : "This cannot be shown."}
 			</p>
 			<p className="mt-1">{error.message}</p>
 			{!forbidden && (

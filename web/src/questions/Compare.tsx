@@ -64,7 +64,7 @@ export function Compare() {
 				{things.length > 1 && (
 					<label className="flex items-center gap-2">
 						<input type="checkbox" checked={all} onChange={(e) => set({ all: e.target.checked ? "1" : null })} />
-						what all hold alike, too
+						what all of them hold, too
 					</label>
 				)}
 				{things.length > 0 && (

@@ -114,8 +114,8 @@ export function Fewer() {
 					>
 						{pay("role", "One more role to look after")}
 						{pay("assignment", "One more assignment")}
-						{almost && pay("over", "A permission that somebody would hold too much")}
-						{almost && pay("under", "One that they would lack")}
+						{almost && pay("over", "A permission too many")}
+						{almost && pay("under", "A permission too few")}
 					</Bracket>
 					.
 				</p>
@@ -155,7 +155,8 @@ export function Fewer() {
 					<Part title="Roles that would do" count={a.roles.length}>
 						{a.roles.length === 0 && (
 							<p className="py-1.5 text-quiet">
-								None that pays: what people were given by hand has too little in common, or roles give it already.
+								None is worthwhile: what people were assigned by hand has too little in common, or roles already give
+								it.
 							</p>
 						)}
 						<ul>
@@ -173,7 +174,7 @@ export function Fewer() {
 
 /** What a proposal comes to, in a sentence. */
 function Sum({ answer: a }: { answer: Schemas["FewerAnswer"] }) {
-	if (a.before.assignments === 0) return <>Nothing of that was given by hand.</>;
+	if (a.before.assignments === 0) return <>None of that was assigned by hand.</>;
 	return (
 		<>
 			<b className="text-ink">
@@ -231,7 +232,7 @@ function RoleLine({ role: r }: { role: Proposed }) {
 			<div className="grid grid-cols-[minmax(0,3fr)_110px_100px_minmax(0,4fr)_60px] items-baseline gap-4 max-[900px]:grid-cols-1 max-[900px]:gap-1">
 				<span className="min-w-0 font-semibold">
 					{r.existing ? <Named of={r.existing} /> : r.name}
-					<span className="block text-[12px] font-normal text-quiet">{r.existing ? "there is this role" : "new"}</span>
+					<span className="block text-[12px] font-normal text-quiet">{r.existing ? "this role exists" : "new"}</span>
 				</span>
 				<span>{count(r.permissions.length, "permission", "permissions")}</span>
 				<span>{count(r.count, "person", "people")}</span>

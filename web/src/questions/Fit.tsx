@@ -141,7 +141,7 @@ export function Fit() {
 					{!asked && (
 						<p className="mt-2 text-quiet">
 							Name what somebody needs: pick permissions, paste a list of keys, or begin with what a person holds. Roles
-							are then found, alone or up to three together, that give it with the least too much.
+							are then found, alone or up to three together, that give it with the least excess.
 						</p>
 					)}
 					{query.error && !answer && <Failed error={query.error} retry={() => query.refetch()} />}
@@ -240,7 +240,7 @@ function FitRow({ fit: f, need, first }: { fit: Fitting; need: number; first: bo
 										{f.excess.length} too much{f.risk > 0 && `, up to ${riskWords[f.risk]} risk`}
 									</span>
 								) : (
-									<span className="text-moss">nothing too much</span>
+									<span className="text-moss">no excess</span>
 								)}
 								<button type="button" className="link ml-3" aria-expanded={open} onClick={() => setOpen(!open)}>
 									{open ? "Hide" : "Show"} which
@@ -320,7 +320,7 @@ function RoleBoard({ fit: f, onClose }: { fit: Fitting; onClose: () => void }) {
 					autoFocus
 					value={name}
 					onChange={setName}
-					hint="Say what it is for, as people would ask for it."
+					hint="Say what it is for, in the words people would use to ask for it."
 				/>
 				<Acts busy={save.isPending} disabled={!name.trim()} onClose={onClose} />
 			</form>

@@ -65,7 +65,7 @@ function Opening() {
 	return (
 		<div className="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
 			<Begin
-				title="Critical permissions, those first that most people hold"
+				title="Critical permissions, the most widely held first"
 				empty="No permission is marked as critical."
 				query={critical}
 				row={(r) => [r.name, r.cells[0]?.text ?? "", count(Number(r.cells[1]?.text ?? 0), "person", "people")]}

@@ -90,7 +90,7 @@ export function AskBoard({
 			open
 			onClose={onClose}
 			title={`Ask for ${wanted.name}`}
-			about="It goes to those who could grant it. You are written to when they answer."
+			about="It goes to those who could grant it. You get a letter when they answer."
 		>
 			<form
 				onSubmit={(e) => {
@@ -119,7 +119,7 @@ export function AskBoard({
 						{ways.data?.held && <p className="py-1 font-semibold text-moss">✓ You hold it there already.</p>}
 						{ways.data && !ways.data.held && found.length === 0 && (
 							<p className="py-1 text-ox">
-								Nothing that you can ask for gives it there. Choose another place, or write to your access
+								Nothing that you can request gives it there. Choose another place, or write to your access
 								administrator.
 							</p>
 						)}

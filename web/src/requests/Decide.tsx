@@ -42,7 +42,7 @@ export function Decide({
 			await changed();
 			tell(
 				does === "agree"
-					? "Your agreement stands beside the request."
+					? "Your agreement is noted on the request."
 					: does === "refuse"
 						? `It is refused, and ${r.asker.name} is told why.`
 						: "Your request is withdrawn.",
@@ -219,7 +219,7 @@ function Granting({ request: r, onRefuse }: { request: Request; onRefuse: () => 
 						<p className="py-1 text-quiet">
 							{w.impact.later.length > 0
 								? "They gain it later, or once they are live."
-								: "They gain nothing by it that they do not hold already."}
+								: "They gain nothing that they do not already hold."}
 						</p>
 					)}
 				</div>

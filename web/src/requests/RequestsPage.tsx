@@ -33,7 +33,7 @@ export function RequestsPage() {
 					<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,2fr)_minmax(0,3fr)] max-[900px]:grid-cols-1">
 						<nav aria-label="Requests" className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] pr-[14px]">
 							<Need />
-							<Listed title="Wait for you" list={r.waiting} at={number} empty="Nobody asks you for anything." />
+							<Listed title="Wait for you" list={r.waiting} at={number} empty="There are no requests for you." />
 							<Listed title="You asked for" list={r.mine} at={number} empty="You have asked for nothing yet." own />
 							{r.settled.length > 0 && <Listed title="You answered" list={r.settled} at={number} empty="" />}
 						</nav>

@@ -65,8 +65,8 @@ function OfAccess({ evidence: e, idle }: Facts) {
 					e.lastUse
 						? `${day(e.lastUse)}; ${e.idleDays} at opening`
 						: e.never
-							? "others’ uses are known"
-							: "its systems tell nothing"
+							? "the uses of others are known"
+							: "its systems report no uses"
 				}
 				bad={idle >= 90 || e.never}
 			/>
@@ -124,7 +124,7 @@ function OfOther({ item, evidence: e, idle }: Facts & { item: Schemas["ReviewIte
 			<Fact
 				title="Ends by itself"
 				value={e.ends ? lastDay(e.ends) : "never"}
-				note={e.needless ? "nothing is violated without it" : ""}
+				note={e.needless ? "without it, nothing is violated" : ""}
 				bad={e.needless}
 			/>
 			<Fact
@@ -215,7 +215,7 @@ function Trail({ steps }: { steps: Schemas["Step"][] }) {
 					>
 						<span className="w-[150px] shrink-0 text-[12px] text-quiet">{moment(s.at)}</span>
 						<span className="min-w-0">
-							<b>{s.by ? s.by.name : "Nobody: its fate did"}</b>{" "}
+							<b>{s.by ? s.by.name : "Nobody: it was decided at the end"}</b>{" "}
 							{s.handedTo ? `handed it on to ${s.handedTo.name}` : said[s.decision]}
 							{s.reason && ` — “${s.reason}”`}
 						</span>
@@ -253,7 +253,7 @@ function Ways({ detail: d }: { detail: Schemas["ItemDetail"] }) {
 				{d.given.map((g) => (
 					<p key={g.terms.id} className="border-b border-hair py-1.5">
 						By the group <Named of={g.subject} />, {g.terms.note}{" "}
-						<span className="text-quiet">— this stays: it is for the group’s owner</span>
+						<span className="text-quiet">— this stays: the group’s owner decides</span>
 					</p>
 				))}
 				{d.direct.length + d.given.length === 0 && <p className="py-1.5 text-quiet">It is not held any longer.</p>}

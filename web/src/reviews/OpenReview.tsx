@@ -330,7 +330,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 				)}
 				; what nobody decides{" "}
 				<Bracket
-					label="The fate of what is undecided at the end"
+					label="What happens to undecided items at the end"
 					text={fate === "keep" ? "is kept" : "is revoked"}
 					empty=""
 				>
@@ -361,7 +361,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 						) : returns ? (
 							"Today it would find nobody; rounds without anybody are recorded as such."
 						) : (
-							"That covers nothing, so there is nothing to ask."
+							"That covers nothing, so there is nothing to review."
 						))}
 					{chosen && trouble && <span className="font-semibold text-ox">✕ {trouble}</span>}
 					{(returns ? trial : preview).error?.message}
@@ -386,7 +386,7 @@ export function OpenReview({ of, onDone }: { of?: Schemas["Series"]; onDone?: ()
 						(returns ? !!p.trouble || !trial.data?.next.length : p.items === 0 || p.nobody.length > 0)
 					}
 				>
-					{of ? "Change it from now on" : returns ? "Have it return" : "Open the review"}
+					{of ? "Change it from now on" : returns ? "Make it recur" : "Open the review"}
 				</button>
 				{of && (
 					<button type="button" className="action" onClick={onDone}>
@@ -435,7 +435,7 @@ function Count({ preview: p, access }: { preview: Schemas["ReviewPreview"]; acce
 				</>
 			) : null}
 			.{p.twice > 0 && ` ${p.twice} would be decided twice.`}
-			{p.doubtful > 0 && ` Against ${p.doubtful} something speaks.`}
+			{p.doubtful > 0 && ` There are doubts about ${p.doubtful}.`}
 			{p.fallback > 0 && ` ${p.fallback} ${p.fallback === 1 ? "comes" : "come"} to the fallback.`}
 			{p.nobody.length > 0 && (
 				<b className="text-ox">

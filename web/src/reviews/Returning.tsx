@@ -100,7 +100,7 @@ export function useReturning(was?: Schemas["NewSeries"]) {
 			{returns && (
 				<div className="mt-1 pl-6">
 					<p className="flex items-center gap-2">
-						every {number("Every so many", every, setEvery, 1, 99)}
+						every {number("Interval", every, setEvery, 1, 99)}
 						<select
 							aria-label="Weeks, months or years"
 							className="field !w-auto"
@@ -142,7 +142,7 @@ export function useReturning(was?: Schemas["NewSeries"]) {
 			</label>
 			{escalate > 0 && (
 				<p className="mt-1 flex items-center gap-2 pl-6">
-					after {number("Hundredths of the time", escalate, setEscalate, 1, 95)} % of that time
+					after {number("Percent of the time", escalate, setEscalate, 1, 95)} % of that time
 				</p>
 			)}
 		</Bracket>

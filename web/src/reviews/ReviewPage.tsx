@@ -143,14 +143,14 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 		{
 			name: "Half time",
 			when: day(halfTime(r.opened, r.due) ?? r.due),
-			note: r.reminded ? `last reminded ${day(r.reminded)}` : "whoever is missing is written to",
+			note: r.reminded ? `last reminded ${day(r.reminded)}` : "everybody who is behind gets a letter",
 			done: !!r.closed || Date.parse(halfTime(r.opened, r.due) ?? r.due) <= Date.now(),
 		},
 		{ name: "Due", when: day(r.due), note: r.overdue ? "overdue" : "", done: !!r.closed || r.overdue },
 		{
 			name: "Closed",
 			when: r.closed ? day(r.closed) : "not yet",
-			note: r.closed ? (r.revision ? `revision ${r.revision}` : "nothing was given by hand") : "",
+			note: r.closed ? (r.revision ? `revision ${r.revision}` : "nothing was assigned by hand") : "",
 			done: !!r.closed,
 		},
 		...(r.tasks > 0
@@ -195,7 +195,7 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 							!r.closed &&
 							undecided > 0 && (
 								<button type="button" className="link" disabled={remind.isPending} onClick={() => remind.mutate()}>
-									Remind the stragglers
+									Remind those who are behind
 								</button>
 							)
 						}
@@ -260,7 +260,7 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 					</Part>
 					{r.closed && r.revoked > 0 && <DidItHappen review={r.id} />}
 					{detail.tasks.length > 0 && (
-						<Part title="Left for somebody to do" count={detail.tasks.length}>
+						<Part title="Left to be done by hand" count={detail.tasks.length}>
 							<ul>
 								{detail.tasks.map((t) => (
 									<li key={t.id} className="border-b border-hair py-1.5">
@@ -347,7 +347,7 @@ function DidItHappen({ review }: { review: number }) {
 
 const became: Record<Schemas["After"]["state"], { words: string; look: string }> = {
 	gone: { words: "gone", look: "text-moss" },
-	partly: { words: "held in part by other ways", look: "text-ochre" },
+	partly: { words: "still held in part", look: "text-ochre" },
 	left: { words: "left as it is", look: "text-ochre" },
 	waits: { words: "waiting for somebody", look: "text-ochre" },
 	back: { words: "came back", look: "text-ox" },
@@ -381,7 +381,7 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			await refresh();
 			set({ view: "progress" });
 			tell(
-				`The review is closed. ${done.revision ? `Revision ${done.revision} takes away what was revoked.` : "Nothing that was revoked goes away by itself."}${
+				`The review is closed. ${done.revision ? `Revision ${done.revision} takes away what was revoked.` : "Nothing that was revoked goes away automatically."}${
 					done.tasks > 0 ? ` ${count(done.tasks, "task is", "tasks are")} left for somebody to do.` : ""
 				}`,
 			);
@@ -396,7 +396,7 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 			open
 			onClose={onClose}
 			title="Close the review"
-			about={`Closing makes one revision of what was revoked, as far as no group gives it.${undoWords(me)}`}
+			about={`Closing makes one revision of what was revoked, except what comes through groups.${undoWords(me)}`}
 		>
 			{undecided > 0 && (
 				<p className="mb-3 font-semibold text-ochre">
@@ -453,10 +453,10 @@ function CloseBoard({ detail, onClose }: { detail: Schemas["ReviewDetail"]; onCl
 				<div className="mt-3">
 					<p className="mb-2 font-semibold text-ochre">
 						You opened this review and made every decision in it. If you close it too, nobody else has looked: only an
-						owner may, and says why.
+						owner may do that, with a reason.
 					</p>
 					<TextField
-						label="Why one person is enough here; the report repeats it"
+						label="Why one person is enough here (the report repeats it)"
 						value={alone}
 						onChange={setAlone}
 						max={1000}

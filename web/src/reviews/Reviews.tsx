@@ -36,16 +36,16 @@ export function Reviews() {
 								me.day
 									? "No review was open on that day."
 									: where
-										? "No open review asks about people of the area that is chosen above."
+										? "No open review is about people in the area chosen above."
 										: runs
 											? "No review is open. Write the sentence above to open one."
-											: "No review waits for you."
+											: "No review is waiting for you."
 							}
 						/>
 						<Shelf
 							title="Closed"
 							list={list.filter((r) => r.closed)}
-							empty={where ? "None that is closed asked about people of that area." : "None has been closed yet."}
+							empty={where ? "No closed review was about people in that area." : "None has been closed yet."}
 						/>
 					</>
 				)}

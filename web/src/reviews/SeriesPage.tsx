@@ -21,7 +21,7 @@ export const useAllSeries = () =>
 /** How a series stands, in a word: when it opens next, or why it does not. */
 export function SeriesState({ of: s }: { of: Series }) {
 	if (s.ended) return <span className="text-quiet">ended {day(s.ended)}</span>;
-	if (s.trouble) return <b className="text-ox">✕ cannot go on</b>;
+	if (s.trouble) return <b className="text-ox">✕ cannot continue</b>;
 	if (s.paused) return <b className="text-ochre">paused since {day(s.paused)}</b>;
 	return <span className="text-quiet">{s.next[0] ? `next ${day(s.next[0])}` : "no more rounds"}</span>;
 }
@@ -50,7 +50,7 @@ function Shown({ series: s }: { series: Series }) {
 		onError: refuse,
 		onSuccess: async (_, does) => {
 			tell(
-				`${s.name}: ${{ pause: "paused", resume: "it goes on", end: "ended", "take-over": "yours now", "": "" }[does]}.`,
+				`${s.name}: ${{ pause: "paused", resume: "resumed", end: "ended", "take-over": "yours now", "": "" }[does]}.`,
 			);
 			await refresh();
 		},
@@ -76,10 +76,10 @@ function Shown({ series: s }: { series: Series }) {
 								Change it …
 							</button>
 						)}
-						{s.paused ? act("resume", "Let it go on", "main") : act("pause", "Pause")}
+						{s.paused ? act("resume", "Resume", "main") : act("pause", "Pause")}
 						{ending ? (
 							<>
-								{act("end", "End it for good", "danger")}
+								{act("end", "End it", "danger")}
 								<button type="button" className="action" onClick={() => setEnding(false)}>
 									Keep it
 								</button>
@@ -102,14 +102,12 @@ function Shown({ series: s }: { series: Series }) {
 				nobody decides {s.said.review.fate === "revoke" ? "is revoked" : "is kept"}.
 			</p>
 			<p className="mt-1 text-quiet">
-				By the right of <Named of={s.owner} />.
+				Run by <Named of={s.owner} />.
 			</p>
 			{changing && (
 				<>
 					<OpenReview of={s} onDone={() => setChanging(false)} />
-					<p className="mt-1 text-[12px] text-quiet">
-						Rounds that there are stay as they are; those to come are by your right from then on.
-					</p>
+					<p className="mt-1 text-[12px] text-quiet">Existing rounds stay as they are; later ones are run by you.</p>
 				</>
 			)}
 			{s.trouble && (
@@ -129,7 +127,7 @@ function Shown({ series: s }: { series: Series }) {
 			)}
 			<section aria-label="Round by round" className="mt-4">
 				<h2 className="border-b-[3px] border-[var(--beam)] text-[15px] font-bold">Round by round</h2>
-				{s.rounds.length === 0 && <p className="py-2 text-quiet">No round has come due yet.</p>}
+				{s.rounds.length === 0 && <p className="py-2 text-quiet">No round has been due yet.</p>}
 				<ol>
 					{s.rounds.map((r) => (
 						<RoundLine key={r.opens} round={r} series={s} />
@@ -193,7 +191,7 @@ function RoundLine({ round: r, series: s }: { round: Schemas["Round"]; series: S
 				</ol>
 			)}
 			<p className="text-right text-[12px]">
-				{r.opened && r.items === 0 && <span className="text-quiet">Nothing to ask.</span>}
+				{r.opened && r.items === 0 && <span className="text-quiet">Nothing to review.</span>}
 				{r.items > 0 && (
 					<>
 						{count(r.items, "item", "items")}: <span className="text-moss">{r.kept} kept</span> ·{" "}

@@ -15,8 +15,8 @@ import { taskWords } from "./ReviewPage";
 const choiceWords: Record<string, { name: string; about: string }> = {
 	person: { name: "Take the person out", about: "They lose all that the group gives." },
 	grant: {
-		name: "Take the grant off the group",
-		about: "All its members lose it, unless they have it by another way.",
+		name: "Remove the grant from the group",
+		about: "All its members lose it, unless they have it in another way.",
 	},
 	leave: { name: "Leave it", about: "It stays as it is, and the report says why." },
 };
@@ -25,7 +25,7 @@ const choiceWords: Record<string, { name: string; about: string }> = {
 const doneWords = {
 	name: "Say what was done",
 	about:
-		"A rule is changed on its group’s sheet, an account that a directory keeps in the directory. The report repeats what you say.",
+		"Change a rule on its group’s sheet, and an account that a directory maintains in the directory. The report repeats what you say.",
 };
 
 /** For the owner of a group: what was revoked comes by the group. What becomes of it, with what each choice does. */
@@ -121,7 +121,7 @@ function Shown({ detail }: { detail: Schemas["TaskDetail"] }) {
 										{t.may && sure === c.id && (
 											<div role="alert" className="mt-3 border-l-8 border-ox bg-raised px-3 py-2">
 												<p className="mb-2 font-semibold">
-													This is done at once, as a revision of yours
+													This takes effect at once, as a revision of yours
 													{c.losing > 0 && `: ${count(c.losing, "person loses", "people lose")} something`}.
 												</p>
 												<button

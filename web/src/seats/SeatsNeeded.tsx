@@ -26,7 +26,7 @@ export function SeatsNeeded({ subjects, targets }: { subjects: Schemas["End"][];
 							: `${number(n.without)} of these ${number(n.people)} have no seat of ${n.licence.name}`}
 						, which it needs;{" "}
 						{n.free === undefined
-							? "there is no end of them"
+							? "there is no limit"
 							: n.free === 0
 								? "none is free"
 								: `${number(n.free)} ${n.free === 1 ? "is" : "are"} free`}

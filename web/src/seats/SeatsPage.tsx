@@ -39,7 +39,7 @@ export function SeatsPage() {
 							<Rooms />
 							<span className="grow" />
 							<label className="flex items-center gap-2 whitespace-nowrap text-quiet">
-								A seat is idle that was not used for
+								A seat is idle if not used for
 								<input
 									type="number"
 									aria-label="Days without use"
@@ -55,7 +55,8 @@ export function SeatsPage() {
 						</div>
 						{list.length === 0 ? (
 							<p className="mt-4 max-w-[560px] border-l-8 border-ochre-line bg-raised p-3">
-								No licence is counted here. Add one under Licences, and say with each system which it needs.
+								No licence has a limited number of seats. Add one under Licences, and set on each system which licence
+								it needs.
 							</p>
 						) : (
 							<div className="mt-3 grid min-h-0 grow grid-cols-[minmax(0,5fr)_minmax(0,6fr)] max-[900px]:grid-cols-1 max-[900px]:overflow-auto">
@@ -65,7 +66,7 @@ export function SeatsPage() {
 								>
 									{!may(me, "design:view") && (
 										<p className="mb-2 px-3 text-quiet">
-											You see part of the organisation: who uses a seat or waits for one is told of the people in it.
+											You see part of the organisation: only people in it are named as using a seat or waiting for one.
 										</p>
 									)}
 									{list.map((p) => (
@@ -215,7 +216,7 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 										{count(p.idle, "seat lies", "seats lie")} idle
 									</button>
 								) : (
-									"None is idle either: take one from somebody, or count more on the licence’s sheet."
+									"None is idle either: take one from somebody, or add seats on the licence’s sheet."
 								)}
 							</span>
 						) : (
@@ -250,8 +251,8 @@ function PoolRows({ pool: p, days }: { pool: Pool; days: number }) {
 							<>
 								<span className="grow">
 									{part === "idle"
-										? "Whoever gives a seat back keeps their roles: what needs it is withheld until they have one again."
-										: "They hold nothing for which this licence is needed."}
+										? "People who lose a seat keep their roles: what needs the seat is withheld until they have one again."
+										: "They hold nothing that needs this licence."}
 								</span>
 								<button
 									type="button"

@@ -31,7 +31,7 @@ export function SecondFactor({
 				byCode.mutate();
 			}}
 		>
-			<p className="mb-4">Now show that it is you.</p>
+			<p className="mb-4">Now confirm that it is you.</p>
 			{kinds.includes("passkey") && canPasskey() && (
 				<button
 					type="button"

@@ -98,7 +98,7 @@ export function SignIn() {
 			)}
 			{page.data && page.data.demo.length > 0 && (
 				<section className="mt-8">
-					<h2 className="border-b-[3px] border-[var(--beam)] pb-1 font-bold">Walk into the demo as</h2>
+					<h2 className="border-b-[3px] border-[var(--beam)] pb-1 font-bold">Sign in to the demo as</h2>
 					<ul>
 						{page.data.demo.map((d) => (
 							<li key={d.userName}>
@@ -139,7 +139,7 @@ function Forgotten({ userName, onBack }: { userName: string; onBack: () => void 
 			{ask.isSuccess ? (
 				<p role="status" className="mb-4">
 					If there is an active account of that name with an e-mail address, a letter with a link is on its way to it.
-					The link is good once, for an hour.
+					The link works once, within an hour.
 				</p>
 			) : (
 				<>

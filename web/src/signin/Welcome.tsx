@@ -38,7 +38,7 @@ export function Welcome() {
 	if (came) {
 		return (
 			<Door title="Welcome">
-				<p className="mb-2 font-semibold text-moss">✓ Your passkey is set. You come in by it alone.</p>
+				<p className="mb-2 font-semibold text-moss">✓ Your passkey is set. You can sign in with it alone.</p>
 				<p className="mb-3">{recoverySaid}</p>
 				<RecoveryCodes codes={came.recovery} onHave={() => enter(came.me)} />
 			</Door>
@@ -80,7 +80,7 @@ export function Welcome() {
 							{wrong && <span role="alert">✕ {wrong.message}</span>}
 						</div>
 						<button type="submit" className="action main w-full py-2 text-[15px]" disabled={set.isPending}>
-							Set it and come in
+							Set it and sign in
 						</button>
 						{w.passkey && canPasskey() && (
 							<button
@@ -89,7 +89,7 @@ export function Welcome() {
 								disabled={byKey.isPending}
 								onClick={() => byKey.mutate()}
 							>
-								Come in with a passkey instead
+								Sign in with a passkey instead
 							</button>
 						)}
 					</form>

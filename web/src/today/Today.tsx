@@ -132,7 +132,7 @@ function Waiting({ of: w }: { of: Waits }) {
 			to: "/upgrade",
 			says: (
 				<>
-					<b>Bring in what there is to grant</b>: the catalogue of a first system, then people, or a whole model file
+					<b>Import what can be granted</b>: the catalogue of a first system, then people, or a whole model file
 				</>
 			),
 		},
@@ -150,7 +150,7 @@ function Waiting({ of: w }: { of: Waits }) {
 			to: `/reviews/${w.id}?view=progress`,
 			says: (
 				<>
-					<b>Close {w.name}</b>: {n === 0 ? "all of it is decided" : `${n} of ${w.of} items are undecided`}
+					<b>Close {w.name}</b>: {n === 0 ? "everything is decided" : `${n} of ${w.of} items are undecided`}
 				</>
 			),
 			aside: w.at && (w.late ? `overdue since ${day(w.at)}` : `due ${day(w.at)}`),
@@ -185,7 +185,7 @@ function Waiting({ of: w }: { of: Waits }) {
 			to: "/invitations",
 			says: (
 				<>
-					<b>{count(n, "invitation", "invitations")}</b> came to nothing: run out, or returned
+					<b>{count(n, "invitation", "invitations")}</b> failed: run out, or returned
 				</>
 			),
 		},
@@ -261,9 +261,9 @@ function Loose({ own }: { own: Schemas["EndsSoon"][] }) {
 				</Post>
 			)}
 			<Post name="Loose ends">
-				{findings.isPending && <p className="py-1.5 text-quiet">Looking through the house …</p>}
+				{findings.isPending && <p className="py-1.5 text-quiet">Looking for findings …</p>}
 				{findings.error && <p className="py-1.5 text-ox">{findings.error.message}</p>}
-				{f && kinds.length === 0 && <p className="py-1.5 text-moss">✓ Nothing is loose.</p>}
+				{f && kinds.length === 0 && <p className="py-1.5 text-moss">✓ Nothing needs attention.</p>}
 				{shown.map((k) => (
 					<Line
 						key={k.kind}

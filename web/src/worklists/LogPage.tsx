@@ -69,7 +69,7 @@ export function LogPage() {
 					counts={first.counts}
 					all={all}
 					{...rows}
-					empty="Nobody is of this kind."
+					empty="Nobody has this outcome."
 				/>
 			</div>
 		</div>

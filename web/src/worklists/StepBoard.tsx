@@ -34,7 +34,7 @@ const offered: { about: string; does: [Do, string][] }[] = [
 		],
 	},
 	{
-		about: "Whether they get in",
+		about: "Sign-in",
 		does: [
 			["lock", "Lock"],
 			["unlock", "Unlock"],
@@ -73,8 +73,8 @@ export function StepBoard({
 			title={what ? (titles.get(what) ?? what) : "Add a step"}
 			about={
 				what === "delete"
-					? "Each account is deleted, and not only taken off this list. What somebody owns, manages and administers goes to a successor."
-					: "It is done to everybody on the list who is not left out; you see for each what will happen before anything is drafted."
+					? "The accounts are deleted, not just removed from this list. What somebody owns, manages and administers goes to a successor."
+					: "It applies to everybody on the list who is not left out; you see what will happen to each before anything is drafted."
 			}
 		>
 			{what ? (
@@ -255,7 +255,7 @@ function Form({
 				<Chips
 					kinds={["licence"]}
 					label="Licences"
-					placeholder={what === "seat" ? "a licence …" : "a licence; none for every seat they sit on …"}
+					placeholder={what === "seat" ? "a licence …" : "a licence; none for every seat they have …"}
 					mine="seat"
 					autoFocus
 					chosen={licences}
@@ -339,7 +339,7 @@ function Form({
 			)}
 			{["lock", "unlock", "deactivate", "bring-back", "cancel", "invite", "sign-out", "new-password"].includes(
 				what,
-			) && <p>There is nothing more to say.</p>}
+			) && <p>There is nothing more to choose.</p>}
 			<Acts busy={false} disabled={ready === false} name={step ? "Change the step" : "Add the step"} onClose={onClose}>
 				{onBack && (
 					<button type="button" className="action mr-auto" onClick={onBack}>

@@ -68,7 +68,7 @@ export function WorklistPage() {
 				)}
 				<span className="grow" />
 				<button type="button" className="link" onClick={() => setThrowing(true)}>
-					Throw the list away
+					Delete the list
 				</button>
 				{ready && !first.changes && first.after > 0 ? (
 					<button type="button" className="action main" disabled={carry.isPending} onClick={() => carry.mutate()}>

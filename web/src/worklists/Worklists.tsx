@@ -46,7 +46,7 @@ export function Worklists() {
 												<span className="flex items-baseline gap-4">
 													<span>{moment(w.changed)}</span>
 													<button type="button" className="link" onClick={() => setDropping(w)}>
-														Throw the list away
+														Delete the list
 													</button>
 												</span>
 											}
@@ -120,7 +120,7 @@ export function ThrowAway({
 						})
 					}
 				>
-					Throw the list away
+					Delete the list
 				</button>
 			</div>
 		</Board>

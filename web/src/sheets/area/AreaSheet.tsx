@@ -107,16 +107,16 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 							grants={sheet.here}
 							total={sheet.hereCount}
 							from="area"
-							empty="Nothing is granted at this very area."
+							empty="Nothing is granted at this area itself."
 						/>
 					</Part>
 					{sheet.path.length > 0 && (
-						<Part title="Granted above, so it counts here too" count={sheet.aboveCount}>
+						<Part title="Granted above, and so it applies here too" count={sheet.aboveCount}>
 							<Grants
 								grants={sheet.above}
 								total={sheet.aboveCount}
 								from="area"
-								empty="Nothing is granted above that reaches down here."
+								empty="Nothing that is granted above applies here."
 							/>
 						</Part>
 					)}
@@ -124,7 +124,7 @@ function Shown({ sheet }: { sheet: Schemas["AreaSheet"] }) {
 				<div className="min-h-0 overflow-auto border-l-[3px] border-[var(--beam)] px-[18px] py-3">
 					<Part title="Contacts" count={sheet.contacts.length}>
 						{sheet.contacts.length === 0 && (
-							<p className="py-1.5 text-quiet">Nobody is named. Mark an assignment as a contact in its terms.</p>
+							<p className="py-1.5 text-quiet">There are no contacts. Mark an assignment as a contact in its terms.</p>
 						)}
 						<ul>
 							{sheet.contacts.map((g) => (

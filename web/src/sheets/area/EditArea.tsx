@@ -39,7 +39,7 @@ export function EditArea({
 			title={of ? `Edit ${of.ref.name}` : "New area"}
 			about={
 				of
-					? "If it moves, what is granted above its new place counts here, and what is granted above the old one does so no longer. The sill shows who gains and loses."
+					? "If it moves, what is granted above its new place applies here, and what is granted above the old one no longer does. The draft shows who gains and loses."
 					: "A place where grants count: a site, a line, an office."
 			}
 			ready={!!form.watch("name").trim()}
@@ -53,7 +53,7 @@ export function EditArea({
 				autoFocus
 				hint={of ? `id ${of.ref.id}, which stays` : undefined}
 			/>
-			<FormText control={control} name="kind" label="Kind" hint="As you call such places: terminal, line, office …" />
+			<FormText control={control} name="kind" label="Kind" hint="For instance terminal, line, office …" />
 			{!root && (
 				<FormPick
 					control={control}

@@ -31,7 +31,7 @@ export function ExceptBoard({
 			onClose={onClose}
 		>
 			<FormText control={form.control} name="until" label="Until the end of" required type="date" last autoFocus />
-			<FormText control={form.control} name="reason" label="Why it is tolerable until then" required max={500} />
+			<FormText control={form.control} name="reason" label="Why it is acceptable until then" required max={500} />
 		</DraftBoard>
 	);
 }

@@ -54,7 +54,7 @@ export function EditGroup({
 		<DraftBoard
 			form={form}
 			title={of ? `Edit ${of.ref.name}` : "New group"}
-			about={of ? undefined : "Grant to groups: one removal from a group is then the whole removal."}
+			about={of ? undefined : "Assign to groups: one removal from a group then removes everything."}
 			ready={!!name.trim() && (!byRule || !!of || !!rule.trim())}
 			onClose={onClose}
 		>
@@ -88,7 +88,7 @@ export function EditGroup({
 			</FormCheck>
 			{of?.group && of.group.source !== "directory" && of.group.kind !== "rule" && (
 				<FormCheck control={control} name="feed">
-					a directory says from now on who is in it: the first that speaks of it
+					from now on, a directory decides who is in it: the first that mentions it
 				</FormCheck>
 			)}
 			{!of && (

@@ -157,7 +157,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 												onError: refuse,
 												onSuccess: () =>
 													tell(
-														"What members hold by hand and get by the group too is taken out in your draft: nobody loses anything.",
+														"The assignments that members also get through the group are removed in your draft: nobody loses anything.",
 													),
 											})
 										}
@@ -168,8 +168,8 @@ function Shown({ sheet }: { sheet: Sheet }) {
 							}
 						>
 							<p className="py-1 text-[12px] text-quiet">
-								Members hold these by hand, though the group gives them the same. Whoever leaves the group would keep
-								them.
+								Members were assigned these by hand, although the group gives them the same. Somebody who leaves the
+								group would keep them.
 							</p>
 							<ul>
 								{sheet.redundant.slice(0, 30).map((g) => (
@@ -217,7 +217,7 @@ function Shown({ sheet }: { sheet: Sheet }) {
 								grants={sheet.grants}
 								from="subject"
 								elsewhere={sheet.elsewhere}
-								empty="It is given nothing, nor is any group that nests it."
+								empty="Nothing is assigned to it, or to any group that contains it."
 							/>
 						</TabPanel>
 						<TabPanel id="wall" className="flex min-h-0 grow flex-col">

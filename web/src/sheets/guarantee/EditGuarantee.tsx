@@ -127,7 +127,7 @@ export function EditGuarantee({
 		<DraftBoard
 			form={form}
 			title={edited ? `Edit ${of?.ref.name}` : "New guarantee"}
-			about="A promise about who may hold what, which every change from now on has to keep."
+			about="A promise about who may hold what, which every later change has to keep."
 			ready={!!said.name.trim() && about && whom}
 			onClose={onClose}
 		>
@@ -203,7 +203,7 @@ export function EditGuarantee({
 			<label className="flex items-start gap-2">
 				<input type="checkbox" className="mt-1" {...register("strict")} />
 				<span>
-					Strict: refuse every change that would break it. Without this, it is told in the draft and can be applied.
+					Strict: refuse every change that would break it. Otherwise the draft only warns, and can be applied.
 				</span>
 			</label>
 			<FormText control={control} name="reason" label="Why" lines={2} />
@@ -211,7 +211,7 @@ export function EditGuarantee({
 				{kept.data && about && whom ? (
 					<KeptNow of={kept.data} />
 				) : (
-					<p className="text-quiet">Say of whom and which permissions, and it is tried here at once.</p>
+					<p className="text-quiet">Choose people and permissions, and it is tested here at once.</p>
 				)}
 			</section>
 		</DraftBoard>

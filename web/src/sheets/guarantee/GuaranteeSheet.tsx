@@ -30,7 +30,7 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 					kept.now > 0 ? (
 						<b className="text-ox">✕ broken in {count(kept.now, "way", "ways")}</b>
 					) : kept.later > 0 ? (
-						<b className="text-ochre">! kept now, and not for good</b>
+						<b className="text-ochre">! kept for now</b>
 					) : (
 						<b className="text-moss">✓ kept</b>
 					)
@@ -56,7 +56,7 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 							{sheet.people.length > 0 ? (
 								<Sentence parts={sheet.people} />
 							) : g.kind === "nobody" ? (
-								"Everybody, those who are not signed in included."
+								"Everybody, including people who are not signed in."
 							) : (
 								"Everybody."
 							)}
@@ -67,16 +67,14 @@ function Shown({ sheet }: { sheet: Schemas["GuaranteeSheet"] }) {
 					</Part>
 					<p className="text-quiet">
 						{strict
-							? "Strict: a change that would break it is refused, whoever makes it. What a directory brings is told, and so is what time does."
-							: "Told only: a change that breaks it can be applied, and says so."}
+							? "Strict: a change that would break it is refused, whoever makes it. Changes by directories, and by the passing of time, are only reported."
+							: "Not strict: a change that breaks it can be applied, and says so."}
 					</p>
 				</div>
 				<div className="min-h-0 overflow-auto px-[18px] py-3">
 					<Part title="What breaks it" count={kept.now + kept.later}>
 						{kept.now + kept.later === 0 ? (
-							<p className="py-1.5 text-quiet">
-								Nothing does, now or by what is written already, and nobody would who is not live yet.
-							</p>
+							<p className="py-1.5 text-quiet">Nothing does, now or later, and nobody would who is not live yet.</p>
 						) : (
 							<Breaches of={kept} most={100} />
 						)}

@@ -41,7 +41,7 @@ export function KeptNow({ of }: { of: Schemas["Kept"] }) {
 		<>
 			<p className="mb-2 text-[15px] leading-snug">{of.says}</p>
 			{all === 0 ? (
-				<p className="font-semibold text-moss">✓ It holds today, and by all that is written to come.</p>
+				<p className="font-semibold text-moss">✓ It holds today, and will as far as the design says.</p>
 			) : (
 				<p className="font-semibold text-ochre">
 					{of.now > 0

@@ -64,7 +64,7 @@ export function EditPermission({
 			form={form}
 			wide
 			title={of ? `Edit ${of}` : `New permission of ${system.name}`}
-			about="What changes here changes in every set and role that has it: the sill shows who gains and loses."
+			about="What changes here changes in every set and role that has it: the draft shows who gains and loses."
 			ready={said.every((s) => s.trim())}
 			onClose={onClose}
 		>

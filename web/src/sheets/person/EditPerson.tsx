@@ -142,7 +142,7 @@ export function EditPerson({
 				about={
 					o
 						? undefined
-						: "Who is invited holds nothing until they accept. The next can be invited without leaving this board; title, home and roles stay as they are."
+						: "People hold nothing until they accept the invitation. You can invite the next without leaving this board; title, home and roles stay as they are."
 				}
 				ready={!!name.trim()}
 				onClose={onClose}
@@ -254,7 +254,7 @@ export function EditPerson({
 				)}
 				{o && o.source !== "directory" && may(me, "people:edit") && (
 					<FormCheck control={control} name="feed">
-						a directory keeps this from now on: the first that speaks of it
+						from now on, a directory maintains this: the first that mentions it
 					</FormCheck>
 				)}
 				<fieldset className="mb-3" disabled={!lets("edit")}>

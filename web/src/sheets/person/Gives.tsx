@@ -110,7 +110,7 @@ export function Gives({
 			</div>
 			{gives.length > 0 && !may(me, "assignment:edit") && (
 				<p className="mt-1 text-[12px] text-quiet">
-					The days that your delegation allows count anew from when they accept.
+					The days that your delegation allows count from the day they accept.
 				</p>
 			)}
 			<p role="status" className="sr-only">

@@ -18,7 +18,7 @@ export function InvitationBoard({ user, onClose }: { user: Schemas["Ref"]; onClo
 			open
 			onClose={onClose}
 			title={`Invitation of ${user.name}`}
-			about="The link is good once, and ends those before it. Whoever follows it sets a password, and is then active. Where letters are sent, it goes by one; otherwise you hand it over, and the security log says that you saw it."
+			about="The link works once, and cancels earlier ones. Whoever follows it sets a password, and is then active. If mail is set up, it is sent by letter; otherwise you hand it over, and the security log records that you saw it."
 		>
 			{made && link ? (
 				<>

@@ -214,7 +214,7 @@ function Deeds({
 		{ name: "Lock", run: state("locked"), shown: person.may.includes("lock") && s === "active" },
 		{ name: "Unlock", run: state("active"), shown: person.may.includes("lock") && s === "locked" },
 		{
-			name: "Deactivate, all stays in place",
+			name: "Deactivate, keeping everything in place",
 			run: state("deactivated"),
 			shown: person.may.includes("deactivate") && (s === "active" || s === "locked" || s === "invited"),
 		},
@@ -270,7 +270,7 @@ function Footing({ person }: { person: Person }) {
 	return (
 		<>
 			<p className="mb-3 text-[12px] text-quiet">
-				Choose a brick of the wall to see every way by which it is held, or why it is not.
+				Choose a brick to see every way in which it is held, or why it is not.
 			</p>
 			{person.coming.length > 0 && (
 				<Part title="Comes by itself" count={person.coming.length}>
@@ -308,7 +308,7 @@ function Footing({ person }: { person: Person }) {
 					grants={person.assignments}
 					from="subject"
 					words={lately?.words}
-					empty="Nothing: all comes through groups, so one removal is the whole removal."
+					empty="Nothing: all of it comes through groups, so removing the person from a group removes it."
 				/>
 			</Part>
 			<Part title="Member of" count={direct.length}>

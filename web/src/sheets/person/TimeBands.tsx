@@ -122,7 +122,7 @@ function Chart({ line: t, name }: { line: Schemas["Timeline"]; name: string }) {
 					<p className="text-quiet">
 						Green: in force. Grey: over. Dashed: coming. The upright line is now. Choose a band to read what began and
 						ended it.
-						{t.cut && " The record goes back further than is looked at here."}
+						{t.cut && " The record goes back further than this shows."}
 					</p>
 				)}
 			</div>

@@ -66,8 +66,8 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 					</div>
 					<p className="mt-2 font-semibold">
 						{roots.size > 1
-							? `Take one of the ${roots.size} grants away, and ${person.user.name} still has it by the others.`
-							: "It all hangs on one grant: take that away, and it is gone."}
+							? `Remove one of the ${roots.size} grants, and ${person.user.name} still has it by the others.`
+							: "It depends on one grant: remove that, and it is gone."}
 					</p>
 					{cuts.length > 0 && (
 						<div className="mt-2 flex flex-wrap gap-2">
@@ -88,7 +88,7 @@ function Shown({ person, trace: t, where, onClose }: Props & { trace: Schemas["T
 					)}
 					{person.may.includes("assign") && t.ways.every((w) => !w.cut) && (
 						<p className="mt-1 text-quiet">
-							All of it comes by groups: take the person out of one, or the grant off it, on the group’s sheet.
+							All of it comes through groups: remove the person from the group, or the grant, on the group’s sheet.
 						</p>
 					)}
 				</>

@@ -170,7 +170,7 @@ function Shown({ kind, sheet }: { kind: "role" | "set"; sheet: Sheet }) {
 							from="target"
 							words={lately?.words}
 							elsewhere={sheet.elsewhere}
-							empty="It is assigned to nobody. Others may have it through what builds on it."
+							empty="It is assigned to nobody. People may have it through what builds on it."
 						/>
 					</Part>
 					{sheet.dangerous.length > 0 && (
@@ -389,7 +389,7 @@ function Drifted({ sheet, drift }: { sheet: Sheet; drift: Schemas["Drift"] }) {
 		{ title: "only this one gives", keys: drift.extra, look: "text-moss", act: "Take out", give: false },
 	];
 	return (
-		<Part title="Begun as a copy of">
+		<Part title="Copied from">
 			<p className="py-1">
 				<Named of={drift.original} />{" "}
 				<span className="text-quiet">

@@ -92,7 +92,7 @@ export function EditBundle(p: Props) {
 				label="Name"
 				required
 				autoFocus
-				hint={of ? `id ${of.ref.id}, which stays` : "Say what it is for, as people would ask for it."}
+				hint={of ? `id ${of.ref.id}, which stays` : "Say what it is for, in the words people would use to ask for it."}
 			/>
 			<FormText control={control} name="description" label="Why it exists" lines={2} />
 			<FormPick
@@ -121,9 +121,9 @@ export function EditBundle(p: Props) {
 					control={control}
 					name="copied"
 					kinds={["set"]}
-					label="Begun as a copy of"
+					label="Copied from"
 					placeholder="no set: begin empty"
-					hint="A copy remembers its original, and its sheet shows how far the two have drifted. Better: leave this empty and only add what the other lacks."
+					hint="A copy remembers its original, and its sheet shows how far the two have drifted apart. It is often better to leave this empty and add only what the original lacks."
 				/>
 			)}
 			{!of && !like && (
@@ -138,7 +138,7 @@ export function EditBundle(p: Props) {
 			)}
 			{of && (
 				<FormCheck control={control} name="retired">
-					Retired: it stays in its places but gives nothing. The sill shows who loses what.
+					Retired: it stays where it is but gives nothing. The draft shows who loses what.
 				</FormCheck>
 			)}
 		</DraftBoard>

@@ -84,9 +84,9 @@ function Shown({ sheet: s }: { sheet: Schemas["LicenceSheet"] }) {
 					</Part>
 				</div>
 				<div className="min-h-0 overflow-auto border-r-[3px] border-[var(--beam)] px-[18px] py-3">
-					<Part title="Who goes without" count={p.lacking}>
+					<Part title="People without a seat" count={p.lacking}>
 						<p className="py-1.5 text-[12px] text-quiet">
-							A grant gives them less than it carries, since they have no seat.
+							Their grants give them less than usual, because they have no seat.
 						</p>
 						{s.without.length === 0 && <p className="py-1.5 text-quiet">Nobody.</p>}
 						<ul>
