@@ -141,7 +141,7 @@ func TestAForgottenPassword(t *testing.T) {
 	p := s.another(1280, 800)
 	p.Refusals = true
 	p.open("/")
-	p.see("section", "Sign in to the demo as")                         // the page is whole
+	p.see("section", "Sign in to the demo as")                        // the page is whole
 	for _, name := range []string{"nobody.at.all", "ruben.adeyemi"} { // the answer is the same
 		p.click("button", "Forgotten the password?")
 		p.typeInto("Your user name", name)

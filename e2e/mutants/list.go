@@ -2078,6 +2078,6 @@ var mutants = []mutant{
 		"internal/desk/checked.go",
 		"if err := c.Who.Stopped(); err != nil { // it was stopped",
 		"if err := c.Who.Stopped(); false && err != nil { // it was stopped",
-		"./internal/door/api",
+		"./internal/desk",
 	},
 }

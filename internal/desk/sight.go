@@ -39,8 +39,8 @@ func (who Actor) Gone() error {
 // ErrStopped is the cause of the end of a request that was stopped on purpose, and not left by a client that went away.
 var ErrStopped = errors.New("stopped")
 
-// Stopped tells that whoever asked wants no more of it, so that nothing is to be written either. What a client that went
-// away has asked to be written is written still: a page may be closed right after the last click.
+// Stopped tells that whoever asked wants no more of it, so that nothing is to be written either. What a client that
+// went away has asked to be written is written still: a page may be closed right after the last click.
 func (who Actor) Stopped() error {
 	if who.Within == nil || !errors.Is(context.Cause(who.Within), ErrStopped) {
 		return nil

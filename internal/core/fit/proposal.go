@@ -79,8 +79,8 @@ const stray = 0.1
 var ErrStopped = errors.New("stopped")
 
 // Propose proposes fewer roles at a price. What a proposal gives is exactly what people hold, now and at any instant to
-// come, but with Almost. Names are made of what those who would have a role resemble. Once stopped says so, which may be
-// nil, it ends with [ErrStopped].
+// come, but with Almost. Names are made of what those who would have a role resemble. Once stopped, which may be nil,
+// says so, it ends with [ErrStopped].
 func Propose(x *index.Index, among Among, price Price, stopped func() bool) (*Fewer, error) {
 	if stopped == nil {
 		stopped = func() bool { return false }

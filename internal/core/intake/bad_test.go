@@ -114,7 +114,8 @@ func told(ops []change.Op) string {
 }
 
 // TestWhatMayNotBeDoneStaysOut tells that some of what a file would do may not be done: it is an error of the rows that
-// would do it, of a group of those that put in just that member, and whoever may not leave stays. The others go through.
+// would do it, of a group of those that put in just that member, and whoever may not leave stays. The others go
+// through.
 func TestWhatMayNotBeDoneStaysOut(t *testing.T) {
 	forbidding := func(list ...intake.Refusal) intake.Options {
 		return intake.Options{Bare: true, Missing: true, Share: 100, Refused: func(ops []change.Op) (out []intake.Refusal) {

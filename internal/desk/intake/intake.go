@@ -627,8 +627,8 @@ func (d *Intake) CloseImport(who desk.Actor, id string) error {
 	return nil
 }
 
-// DraftImport puts what the rows do into the draft, as one act. Rows with errors stay out; so do, of a file too large to
-// be asked before, those that would keep the draft from being applied.
+// DraftImport puts what the rows do into the draft, as one act. Rows with errors stay out; so do, of a file too large
+// to be asked before, those that would keep the draft from being applied.
 func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	im, err := d.imported(who, id)
 	if err != nil {
@@ -647,7 +647,7 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 	put := func(most int) (*desk.Draft, error) {
 		return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
 			trial := im.trial
-			if most > d.Judged || len(p.Ops) > 0 || h.Design() != im.house.Design() { // laid on something else than it was tried on
+			if most > d.Judged || len(p.Ops) > 0 || h.Design() != im.house.Design() { // it was tried on something else
 				options.Refused = d.refusing(p, who, most)
 				trial, _ = intake.Try(p.Base(), im.kind, im.cells, options, func(int) bool { return true })
 			}
