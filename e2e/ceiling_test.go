@@ -11,7 +11,7 @@ func TestACeilingThatIsTooHigh(t *testing.T) {
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
 	s.open("/findings")
-	s.see("main", "Ceilings that are too high")
+	s.see("main", "Ceilings too high")
 	s.open("/delegations")
 	s.see("[data-delegation=keepers-whole]", "handed over whole")
 	s.click("[data-delegation=keepers-whole] a", "What could come of it")

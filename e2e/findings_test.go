@@ -40,7 +40,7 @@ func TestGuaranteesAndFindings(t *testing.T) {
 
 	s.open("/findings?kind=by-hand-too")
 	s.see("ul[aria-label=Findings]", "“Gate clerk” of Tomasz Oyelaran")
-	s.see("section[aria-label='What is found'] h2", "By hand beside a group 6")
+	s.see("section[aria-label='What is found'] h2", "Duplicates of a group 6")
 	s.click("button", "Choose all 6")
 	s.click("button", "Repair in the draft")
 	s.see("section[aria-label=Draft]", "6 changes")
@@ -68,7 +68,7 @@ func TestGuaranteesAndFindings(t *testing.T) {
 	s.click("section[aria-label=Draft] button", "Apply")
 	s.apply("nobody else of their job has it")
 	s.open("/")
-	s.see("section[aria-label='Loose ends']", "Seats wanted")
+	s.see("section[aria-label='Loose ends']", "Missing seats")
 	s.gone("section[aria-label='Loose ends']", "Outliers")
 	s.gone("main", "in your draft")
 	s.click("button", "I have seen it")

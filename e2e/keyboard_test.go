@@ -72,7 +72,7 @@ func TestTheTourByKeys(t *testing.T) {
 		}},
 		{"a finding", "signe.halloran", "/findings", func(s *steps) {
 			s.see("main", "The most serious first")
-			s.tab("By hand beside a group", 60)
+			s.tab("Duplicates of a group", 60)
 			s.press(browser.Enter)
 			s.wait("location.search.includes('kind=')")
 			s.tab("Choose all", 90)

@@ -77,7 +77,7 @@ var (
 		}},
 		{"seats", "/seats", "[data-seat]", "hoistkeeper:part:view", nil},
 		{"who", "/who?what=quaybook:gate:override&by=role:night-cover", "main", "by Night cover", nil},
-		{"findings", "/findings", "ul[aria-label=Findings]", "Broken duties", nil},
+		{"findings", "/findings", "ul[aria-label=Findings]", "Conflicts of duties", nil},
 		{"reviews", "/reviews/3?view=progress", "main", "Remind", nil},
 		{"history", "/history", "p", "Revision 60", func(p *browser.Page) error {
 			return browser.Steps(
