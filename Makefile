@@ -8,6 +8,8 @@ SHELL := bash
 
 BIN := bin/fachwerk
 WEB := web/node_modules/.package-lock.json
+OPENAPI := ../../web/src/api/openapi.json
+LINTERS := tools/api/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 FUZZTIME ?= 60s
@@ -35,12 +37,20 @@ test: build chromium
 chromium:
 	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
 
-# What does not need a browser: formatting, vet, staticcheck, biome, types, and whether generated files are fresh.
-check: build fresh
+# Nothing of theirs runs at install.
+$(LINTERS): tools/api/package.json tools/api/package-lock.json
+	cd tools/api && npm ci --ignore-scripts --no-audit --no-fund
+	@touch $@
+
+# What does not need a browser: formatting, vet, staticcheck, biome, types, whether generated files are fresh, and the
+# API's description.
+check: build fresh $(LINTERS)
 	@out=$$(gofmt -l cmd internal e2e web/*.go); test -z "$$out" || { echo "gofmt: $$out"; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent check
+	cd tools/api && REDOCLY_TELEMETRY=off REDOCLY_SUPPRESS_UPDATE_NOTICE=true npx --no-install redocly lint $(OPENAPI)
+	cd tools/api && npx --no-install spectral lint --fail-severity warn $(OPENAPI)
 
 # The front end's types follow from the API's description, which follows from the server's code.
 generate: $(WEB)
@@ -95,4 +105,4 @@ deb: package
 		go run github.com/goreleaser/nfpm/v2/cmd/nfpm@v2.48.0 package --config deploy/nfpm.yaml --packager deb --target bin/
 
 clean:
-	rm -rf bin web/dist/assets web/dist/index.html web/dist/mark.svg web/node_modules $(DEMO_DB) $(DEMO_DB)-shm $(DEMO_DB)-wal
+	rm -rf bin tools/api/node_modules web/dist/assets web/dist/index.html web/dist/mark.svg web/node_modules $(DEMO_DB) $(DEMO_DB)-shm $(DEMO_DB)-wal

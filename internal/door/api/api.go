@@ -86,6 +86,14 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 			Description: "A token made with --for api; it acts as a named user.",
 		},
 	}
+	config.Components.Responses = refused(config.Components.Schemas)
+	config.Info.Description = about
+	config.Info.License = &huma.License{Name: "Apache 2.0", Identifier: "Apache-2.0"}
+	config.Info.Contact = &huma.Contact{Name: "Whoever runs this server"}
+	config.Servers = []*huma.Server{{URL: cmp.Or(outside.Path(), "/"), Description: "This server"}}
+	for _, p := range parts {
+		config.Tags = append(config.Tags, &huma.Tag{Name: p.name, Description: p.about})
+	}
 	config.Security = []map[string][]string{{"session": {}}, {"token": {}}}
 	r.Group(func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler)
@@ -93,6 +101,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 		r.Use(a.sessions.LoadAndSave)
 		a.huma = humachi.New(r, config)
 		a.register()
+		word(a.huma.OpenAPI())
 	})
 	return a
 }
@@ -339,6 +348,7 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 	if public || whole || slices.ContainsFunc(ofSessions, func(p string) bool { return below(op.Path, p) }) {
 		a.atOnce[op.Method+" "+op.Path] = true
 	}
+	describe(&op)
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := handler(ctx, in)
 		if err == nil {

@@ -11,7 +11,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All areas, each after the one that it lies in */
+        /**
+         * All areas, each after the one that it lies in
+         * @description All areas, each after the one that it lies in.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["areas"];
         put?: never;
         post?: never;
@@ -28,7 +33,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An area's sheet: the tree, what is granted there and from above, contacts */
+        /**
+         * An area's sheet: the tree, what is granted there and from above, contacts
+         * @description An area's sheet: the tree, what is granted there and from above, contacts.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["area"];
         put?: never;
         post?: never;
@@ -45,7 +55,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What could be asked for, found by words: roles, groups, permissions; at most 20 */
+        /**
+         * What could be asked for, found by words: roles, groups, permissions; at most 20
+         * @description What could be asked for, found by words: roles, groups, permissions; at most 20.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["canAsk"];
         put?: never;
         post?: never;
@@ -62,7 +77,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** By which ways you would come to hold a permission, as far as they can be asked for */
+        /**
+         * By which ways you would come to hold a permission, as far as they can be asked for
+         * @description By which ways you would come to hold a permission, as far as they can be asked for.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["waysTo"];
         put?: never;
         post?: never;
@@ -81,7 +101,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What that would do: who has it already, how many have each before and after. Nothing is drafted */
+        /**
+         * What that would do: who has it already, how many have each before and after. Nothing is drafted
+         * @description What that would do: who has it already, how many have each before and after. Nothing is drafted.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["lookAssign"];
         delete?: never;
         options?: never;
@@ -96,7 +121,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is due for whoever has this address, as a calendar (RFC 5545) */
+        /**
+         * What is due for whoever has this address, as a calendar (RFC 5545)
+         * @description What is due for whoever has this address, as a calendar (RFC 5545).
+         *
+         *     Whoever has the address reads it: no other sign-in is needed.
+         */
         get: operations["readCalendar"];
         put?: never;
         post?: never;
@@ -113,7 +143,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What each licence, role and set can do in a system */
+        /**
+         * What each licence, role and set can do in a system
+         * @description What each licence, role and set can do in a system.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["capabilities"];
         put?: never;
         post?: never;
@@ -130,7 +165,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The same as a table */
+        /**
+         * The same as a table
+         * @description The same as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportCapabilities"];
         put?: never;
         post?: never;
@@ -149,7 +189,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Change the design in one call, whole or not at all */
+        /**
+         * Change the design in one call, whole or not at all
+         * @description Change the design in one call, whole or not at all.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["change"];
         delete?: never;
         options?: never;
@@ -164,7 +209,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** People to whom an item can be handed */
+        /**
+         * People to whom an item can be handed
+         * @description People to whom an item can be handed.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["colleagues"];
         put?: never;
         post?: never;
@@ -181,7 +231,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How things differ in what they hold or give */
+        /**
+         * How things differ in what they hold or give
+         * @description How things differ in what they hold or give.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["compare"];
         put?: never;
         post?: never;
@@ -198,7 +253,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A comparison as a table */
+        /**
+         * A comparison as a table
+         * @description A comparison as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportComparison"];
         put?: never;
         post?: never;
@@ -215,7 +275,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A conflict's sheet: who breaks it, and who may */
+        /**
+         * A conflict's sheet: who breaks it, and who may
+         * @description A conflict's sheet: who breaks it, and who may.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["conflict"];
         put?: never;
         post?: never;
@@ -232,7 +297,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All delegations that the viewer sees, with what each covers now */
+        /**
+         * All delegations that the viewer sees, with what each covers now
+         * @description All delegations that the viewer sees, with what each covers now.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["delegations"];
         put?: never;
         post?: never;
@@ -251,7 +321,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a delegation would cover, as it is written */
+        /**
+         * What a delegation would cover, as it is written
+         * @description What a delegation would cover, as it is written.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["tryDelegation"];
         delete?: never;
         options?: never;
@@ -268,7 +343,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What could come of a delegation, as it is written */
+        /**
+         * What could come of a delegation, as it is written
+         * @description What could come of a delegation, as it is written.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["tryCeiling"];
         delete?: never;
         options?: never;
@@ -283,7 +363,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A delegation with what it covers now */
+        /**
+         * A delegation with what it covers now
+         * @description A delegation with what it covers now.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["delegation"];
         put?: never;
         post?: never;
@@ -300,7 +385,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What could come of a delegation, with all else that is delegated to one of its delegates */
+        /**
+         * What could come of a delegation, with all else that is delegated to one of its delegates
+         * @description What could come of a delegation, with all else that is delegated to one of its delegates.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["delegationCeiling"];
         put?: never;
         post?: never;
@@ -317,7 +407,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What directories keep, and a window into the people whom they have deleted */
+        /**
+         * What directories keep, and a window into the people whom they have deleted
+         * @description What directories keep, and a window into the people whom they have deleted.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["directories"];
         put?: never;
         post?: never;
@@ -334,11 +429,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Your draft with its impact */
+        /**
+         * Your draft with its impact
+         * @description Your draft with its impact.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["draft"];
         put?: never;
         post?: never;
-        /** Empty your draft */
+        /**
+         * Empty your draft
+         * @description Empty your draft.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         delete: operations["discard"];
         options?: never;
         head?: never;
@@ -354,7 +459,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Apply your draft as one revision */
+        /**
+         * Apply your draft as one revision
+         * @description Apply your draft as one revision.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["apply"];
         delete?: never;
         options?: never;
@@ -370,7 +480,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what an area is to be */
+        /**
+         * Draft what an area is to be
+         * @description Draft what an area is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putArea"];
         post?: never;
         delete?: never;
@@ -388,7 +503,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that each of some people and groups gets each of some roles and sets */
+        /**
+         * Draft that each of some people and groups gets each of some roles and sets
+         * @description Draft that each of some people and groups gets each of some roles and sets.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["assign"];
         delete?: never;
         options?: never;
@@ -404,7 +524,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what an assignment is to be */
+        /**
+         * Draft what an assignment is to be
+         * @description Draft what an assignment is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putAssignment"];
         post?: never;
         delete?: never;
@@ -422,7 +547,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then */
+        /**
+         * Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then
+         * @description Draft that somebody who leaves, has left or was deactivated comes back, with all that ended then.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftBack"];
         delete?: never;
         options?: never;
@@ -439,7 +569,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that invitations are cancelled */
+        /**
+         * Draft that invitations are cancelled
+         * @description Draft that invitations are cancelled.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["cancelInvitations"];
         delete?: never;
         options?: never;
@@ -454,7 +589,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which ceilings of delegates rise by your draft */
+        /**
+         * Which ceilings of delegates rise by your draft
+         * @description Which ceilings of delegates rise by your draft.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["draftCeilings"];
         put?: never;
         post?: never;
@@ -472,7 +612,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a conflict is to be */
+        /**
+         * Draft what a conflict is to be
+         * @description Draft what a conflict is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putConflict"];
         post?: never;
         delete?: never;
@@ -490,7 +635,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft the cutting of a beam */
+        /**
+         * Draft the cutting of a beam
+         * @description Draft the cutting of a beam.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["cut"];
         delete?: never;
         options?: never;
@@ -506,7 +656,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a delegation is to be */
+        /**
+         * Draft what a delegation is to be
+         * @description Draft what a delegation is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putDelegation"];
         post?: never;
         delete?: never;
@@ -524,7 +679,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft the deletion of an object, and what becomes of what names it */
+        /**
+         * Draft the deletion of an object, and what becomes of what names it
+         * @description Draft the deletion of an object, and what becomes of what names it.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["delete"];
         delete?: never;
         options?: never;
@@ -539,11 +699,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What one act in your draft does */
+        /**
+         * What one act in your draft does
+         * @description What one act in your draft does.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["draftEdit"];
         put?: never;
         post?: never;
-        /** Take one act out of your draft */
+        /**
+         * Take one act out of your draft
+         * @description Take one act out of your draft.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         delete: operations["takeOut"];
         options?: never;
         head?: never;
@@ -559,7 +729,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft an act anew on what others applied beneath it */
+        /**
+         * Draft an act anew on what others applied beneath it
+         * @description Draft an act anew on what others applied beneath it.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["keepMine"];
         delete?: never;
         options?: never;
@@ -576,7 +751,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft a new person together with the roles and sets that they get, and the groups that they join */
+        /**
+         * Draft a new person together with the roles and sets that they get, and the groups that they join
+         * @description Draft a new person together with the roles and sets that they get, and the groups that they join.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["engage"];
         delete?: never;
         options?: never;
@@ -593,7 +773,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put a proposal of fewer roles into the draft, as one act */
+        /**
+         * Put a proposal of fewer roles into the draft, as one act
+         * @description Put a proposal of fewer roles into the draft, as one act.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftFewer"];
         delete?: never;
         options?: never;
@@ -609,7 +794,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a group is to be */
+        /**
+         * Draft what a group is to be
+         * @description Draft what a group is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putGroup"];
         post?: never;
         delete?: never;
@@ -626,7 +816,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a guarantee is to be */
+        /**
+         * Draft what a guarantee is to be
+         * @description Draft what a guarantee is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putGuarantee"];
         post?: never;
         delete?: never;
@@ -644,7 +839,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft a beam between two things */
+        /**
+         * Draft a beam between two things
+         * @description Draft a beam between two things.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["join"];
         delete?: never;
         options?: never;
@@ -661,7 +861,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that somebody leaves on a day, and who takes over what */
+        /**
+         * Draft that somebody leaves on a day, and who takes over what
+         * @description Draft that somebody leaves on a day, and who takes over what.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftLeaving"];
         delete?: never;
         options?: never;
@@ -677,7 +882,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a licence is to be */
+        /**
+         * Draft what a licence is to be
+         * @description Draft what a licence is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putLicence"];
         post?: never;
         delete?: never;
@@ -695,7 +905,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that somebody moves to another post, with what that gives and what they leave behind */
+        /**
+         * Draft that somebody moves to another post, with what that gives and what they leave behind
+         * @description Draft that somebody moves to another post, with what that gives and what they leave behind.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftMove"];
         delete?: never;
         options?: never;
@@ -711,7 +926,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a person is to be */
+        /**
+         * Draft what a person is to be
+         * @description Draft what a person is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putPerson"];
         post?: never;
         delete?: never;
@@ -729,7 +949,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Leave an assignment as it is that the draft takes away or alters */
+        /**
+         * Leave an assignment as it is that the draft takes away or alters
+         * @description Leave an assignment as it is that the draft takes away or alters.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["putBack"];
         delete?: never;
         options?: never;
@@ -746,7 +971,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft a repair */
+        /**
+         * Draft a repair
+         * @description Draft a repair.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["repair"];
         delete?: never;
         options?: never;
@@ -763,7 +993,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put back what was discarded last */
+        /**
+         * Put back what was discarded last
+         * @description Put back what was discarded last.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["restoreDraft"];
         delete?: never;
         options?: never;
@@ -779,7 +1014,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a role is to be */
+        /**
+         * Draft what a role is to be
+         * @description Draft what a role is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putRole"];
         post?: never;
         delete?: never;
@@ -797,7 +1037,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that those get a seat who have waited longest, as many as are free */
+        /**
+         * Draft that those get a seat who have waited longest, as many as are free
+         * @description Draft that those get a seat who have waited longest, as many as are free.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["giveSeats"];
         delete?: never;
         options?: never;
@@ -813,7 +1058,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a permission set is to be */
+        /**
+         * Draft what a permission set is to be
+         * @description Draft what a permission set is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putSet"];
         post?: never;
         delete?: never;
@@ -830,7 +1080,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Draft what a system with its permissions is to be */
+        /**
+         * Draft what a system with its permissions is to be
+         * @description Draft what a system with its permissions is to be.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         put: operations["putSystem"];
         post?: never;
         delete?: never;
@@ -848,7 +1103,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that a role or set gives some permissions, or no longer does */
+        /**
+         * Draft that a role or set gives some permissions, or no longer does
+         * @description Draft that a role or set gives some permissions, or no longer does.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["tick"];
         delete?: never;
         options?: never;
@@ -865,7 +1125,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that what members hold by hand goes away, where their group gives the same */
+        /**
+         * Draft that what members hold by hand goes away, where their group gives the same
+         * @description Draft that what members hold by hand goes away, where their group gives the same.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["tidy"];
         delete?: never;
         options?: never;
@@ -882,7 +1147,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft the undoing of a revision */
+        /**
+         * Draft the undoing of a revision
+         * @description Draft the undoing of a revision.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["undo"];
         delete?: never;
         options?: never;
@@ -899,7 +1169,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draft that a version of a system's catalogue is taken over */
+        /**
+         * Draft that a version of a system's catalogue is taken over
+         * @description Draft that a version of a system's catalogue is taken over.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftUpgrade"];
         delete?: never;
         options?: never;
@@ -914,7 +1189,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What everybody effectively holds, as csv */
+        /**
+         * What everybody effectively holds, as csv
+         * @description What everybody effectively holds, as csv.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["effectivecsv"];
         put?: never;
         post?: never;
@@ -931,7 +1211,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What everybody effectively holds, as jsonl */
+        /**
+         * What everybody effectively holds, as jsonl
+         * @description What everybody effectively holds, as jsonl.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["effectivejsonl"];
         put?: never;
         post?: never;
@@ -950,7 +1235,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Fewer roles in place of what people were given by hand: exactly the same, or almost at a price */
+        /**
+         * Fewer roles in place of what people were given by hand: exactly the same, or almost at a price
+         * @description Fewer roles in place of what people were given by hand: exactly the same, or almost at a price.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["fewer"];
         delete?: never;
         options?: never;
@@ -965,7 +1255,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Things by any of their words, and questions with their answers in short */
+        /**
+         * Things by any of their words, and questions with their answers in short
+         * @description Things by any of their words, and questions with their answers in short.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["find"];
         put?: never;
         post?: never;
@@ -982,7 +1277,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is loose in the design: how many of each kind, and a window into them, the gravest first */
+        /**
+         * What is loose in the design: how many of each kind, and a window into them, the gravest first
+         * @description What is loose in the design: how many of each kind, and a window into them, the gravest first.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["findings"];
         put?: never;
         post?: never;
@@ -1001,7 +1301,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Set findings aside until a day, for a reason, or take that back */
+        /**
+         * Set findings aside until a day, for a reason, or take that back
+         * @description Set findings aside until a day, for a reason, or take that back.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["setFindingsAside"];
         delete?: never;
         options?: never;
@@ -1018,7 +1323,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put what mends some findings into the draft */
+        /**
+         * Put what mends some findings into the draft
+         * @description Put what mends some findings into the draft.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["repairFindings"];
         delete?: never;
         options?: never;
@@ -1033,7 +1343,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is loose in the design as a table */
+        /**
+         * What is loose in the design as a table
+         * @description What is loose in the design as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportFindings"];
         put?: never;
         post?: never;
@@ -1052,7 +1367,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which roles and sets, alone or up to three together, fit a need most closely */
+        /**
+         * Which roles and sets, alone or up to three together, fit a need most closely
+         * @description Which roles and sets, alone or up to three together, fit a need most closely.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["fit"];
         delete?: never;
         options?: never;
@@ -1069,7 +1389,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask for a letter by which to set a new password; the answer is the same whoever it is for */
+        /**
+         * Ask for a letter by which to set a new password; the answer is the same whoever it is for
+         * @description Ask for a letter by which to set a new password; the answer is the same whoever it is for.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["forgotten"];
         delete?: never;
         options?: never;
@@ -1084,7 +1409,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The beams around a focus */
+        /**
+         * The beams around a focus
+         * @description The beams around a focus.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["picture"];
         put?: never;
         post?: never;
@@ -1101,7 +1431,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A window into one of the frame's lists */
+        /**
+         * A window into one of the frame's lists
+         * @description A window into one of the frame's lists.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["bay"];
         put?: never;
         post?: never;
@@ -1118,7 +1453,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A group's sheet: members, nesting, rule, grants */
+        /**
+         * A group's sheet: members, nesting, rule, grants
+         * @description A group's sheet: members, nesting, rule, grants.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["group"];
         put?: never;
         post?: never;
@@ -1137,7 +1477,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Whether a guarantee would be kept today, as it is written */
+        /**
+         * Whether a guarantee would be kept today, as it is written
+         * @description Whether a guarantee would be kept today, as it is written.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["tryGuarantee"];
         delete?: never;
         options?: never;
@@ -1152,7 +1497,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A guarantee's sheet: what it promises, and how it is broken, now or by what is written to come */
+        /**
+         * A guarantee's sheet: what it promises, and how it is broken, now or by what is written to come
+         * @description A guarantee's sheet: what it promises, and how it is broken, now or by what is written to come.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["guarantee"];
         put?: never;
         post?: never;
@@ -1169,7 +1519,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A file to fill in, with an example */
+        /**
+         * A file to fill in, with an example
+         * @description A file to fill in, with an example.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["importTemplate"];
         put?: never;
         post?: never;
@@ -1188,7 +1543,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Try a file: CSV, a workbook, LDIF or JSON Lines */
+        /**
+         * Try a file: CSV, a workbook, LDIF or JSON Lines
+         * @description Try a file: CSV, a workbook, LDIF or JSON Lines.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         post: operations["beginImport"];
         delete?: never;
         options?: never;
@@ -1203,15 +1563,30 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A file that is tried, with a window into its rows and what each would do */
+        /**
+         * A file that is tried, with a window into its rows and what each would do
+         * @description A file that is tried, with a window into its rows and what each would do.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["import"];
         put?: never;
         post?: never;
-        /** Close a file; a trial that is being made ends */
+        /**
+         * Close a file; a trial that is being made ends
+         * @description Close a file; a trial that is being made ends.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         delete: operations["closeImport"];
         options?: never;
         head?: never;
-        /** Take a file otherwise: how it is read, what its columns hold */
+        /**
+         * Take a file otherwise: how it is read, what its columns hold
+         * @description Take a file otherwise: how it is read, what its columns hold.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         patch: operations["alterImport"];
         trace?: never;
     };
@@ -1223,7 +1598,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Correct a cell of a file, here and not in the file */
+        /**
+         * Correct a cell of a file, here and not in the file
+         * @description Correct a cell of a file, here and not in the file.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         put: operations["correctImport"];
         post?: never;
         delete?: never;
@@ -1241,7 +1621,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put what the rows do into the draft; those with errors stay out */
+        /**
+         * Put what the rows do into the draft; those with errors stay out
+         * @description Put what the rows do into the draft; those with errors stay out.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         post: operations["draftImport"];
         delete?: never;
         options?: never;
@@ -1258,7 +1643,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Note the last uses that the rows of a file tell; those with errors stay out */
+        /**
+         * Note the last uses that the rows of a file tell; those with errors stay out
+         * @description Note the last uses that the rows of a file tell; those with errors stay out.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         post: operations["recordUses"];
         delete?: never;
         options?: never;
@@ -1273,7 +1663,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is or was invited, and how each invitation stands */
+        /**
+         * Who is or was invited, and how each invitation stands
+         * @description Who is or was invited, and how each invitation stands.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["invitations"];
         put?: never;
         post?: never;
@@ -1292,7 +1687,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Let invitations be good for so many days from now */
+        /**
+         * Let invitations be good for so many days from now
+         * @description Let invitations be good for so many days from now.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["extendInvitations"];
         delete?: never;
         options?: never;
@@ -1309,7 +1709,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send invitations once more; links that were made before end */
+        /**
+         * Send invitations once more; links that were made before end
+         * @description Send invitations once more; links that were made before end.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["resendInvitations"];
         delete?: never;
         options?: never;
@@ -1324,7 +1729,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is there already by these, before somebody is invited as new */
+        /**
+         * Who is there already by these, before somebody is invited as new
+         * @description Who is there already by these, before somebody is invited as new.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["known"];
         put?: never;
         post?: never;
@@ -1341,7 +1751,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who leaves, and who has left within 90 days */
+        /**
+         * Who leaves, and who has left within 90 days
+         * @description Who leaves, and who has left within 90 days.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["leavers"];
         put?: never;
         post?: never;
@@ -1358,7 +1773,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A licence's sheet: its seats, and what needs it */
+        /**
+         * A licence's sheet: its seats, and what needs it
+         * @description A licence's sheet: its seats, and what needs it.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["licence"];
         put?: never;
         post?: never;
@@ -1375,7 +1795,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The reviews as a table, latest first */
+        /**
+         * The reviews as a table, latest first
+         * @description The reviews as a table, latest first.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["exportReviews"];
         put?: never;
         post?: never;
@@ -1392,7 +1817,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The record as a table, one row for each sentence */
+        /**
+         * The record as a table, one row for each sentence
+         * @description The record as a table, one row for each sentence.
+         *
+         *     Needs `fachwerk:history:view`, or the right to see what was changed: a delegate sees their part.
+         */
         get: operations["exportHistory"];
         put?: never;
         post?: never;
@@ -1409,7 +1839,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A window into the list of a kind of thing */
+        /**
+         * A window into the list of a kind of thing
+         * @description A window into the list of a kind of thing.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["list"];
         put?: never;
         post?: never;
@@ -1426,7 +1861,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The list of a kind of thing, as it is filtered and sorted, as a table */
+        /**
+         * The list of a kind of thing, as it is filtered and sorted, as a table
+         * @description The list of a kind of thing, as it is filtered and sorted, as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportList"];
         put?: never;
         post?: never;
@@ -1443,7 +1883,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in, and what they may do */
+        /**
+         * Who is signed in, and what they may do
+         * @description Who is signed in, and what they may do.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -1460,9 +1905,19 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** When you are away, and who decides your review items in the meantime; null if you are not */
+        /**
+         * When you are away, and who decides your review items in the meantime; null if you are not
+         * @description When you are away, and who decides your review items in the meantime; null if you are not.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["absence"];
-        /** Say when you are away and who decides in the meantime: what waits for you is handed on as it begins */
+        /**
+         * Say when you are away and who decides in the meantime: what waits for you is handed on as it begins
+         * @description Say when you are away and who decides in the meantime: what waits for you is handed on as it begins.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         put: operations["beAbsent"];
         post?: never;
         delete?: never;
@@ -1478,12 +1933,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether your calendar has an address */
+        /**
+         * Whether your calendar has an address
+         * @description Whether your calendar has an address.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["calendar"];
         put?: never;
-        /** Make an address for your calendar, in place of one that you had */
+        /**
+         * Make an address for your calendar, in place of one that you had
+         * @description Make an address for your calendar, in place of one that you had.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["makeCalendar"];
-        /** Withdraw the address of your calendar */
+        /**
+         * Withdraw the address of your calendar
+         * @description Withdraw the address of your calendar.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["endCalendar"];
         options?: never;
         head?: never;
@@ -1499,7 +1969,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Set time codes up, by giving one */
+        /**
+         * Set time codes up, by giving one
+         * @description Set time codes up, by giving one.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["addCodes"];
         delete?: never;
         options?: never;
@@ -1516,7 +1991,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What an authenticator needs to make time codes */
+        /**
+         * What an authenticator needs to make time codes
+         * @description What an authenticator needs to make time codes.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["beginCodes"];
         delete?: never;
         options?: never;
@@ -1531,7 +2011,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Your second factors */
+        /**
+         * Your second factors
+         * @description Your second factors.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["factors"];
         put?: never;
         post?: never;
@@ -1551,7 +2036,12 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take one of your second factors away */
+        /**
+         * Take one of your second factors away
+         * @description Take one of your second factors away.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["dropFactor"];
         options?: never;
         head?: never;
@@ -1565,9 +2055,19 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which letters you want */
+        /**
+         * Which letters you want
+         * @description Which letters you want.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["letters"];
-        /** Choose which letters you want */
+        /**
+         * Choose which letters you want
+         * @description Choose which letters you want.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         put: operations["setLetters"];
         post?: never;
         delete?: never;
@@ -1583,7 +2083,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The letters that you got */
+        /**
+         * The letters that you got
+         * @description The letters that you got.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["mailbox"];
         put?: never;
         post?: never;
@@ -1600,7 +2105,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A letter that you got */
+        /**
+         * A letter that you got
+         * @description A letter that you got.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["openLetter"];
         put?: never;
         post?: never;
@@ -1619,7 +2129,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keep the passkey that was made */
+        /**
+         * Keep the passkey that was made
+         * @description Keep the passkey that was made.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["addPasskey"];
         delete?: never;
         options?: never;
@@ -1636,7 +2151,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a browser needs to make a passkey */
+        /**
+         * What a browser needs to make a passkey
+         * @description What a browser needs to make a passkey.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["beginPasskey"];
         delete?: never;
         options?: never;
@@ -1653,7 +2173,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Change your password; your other sessions end */
+        /**
+         * Change your password; your other sessions end
+         * @description Change your password; your other sessions end.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["changePassword"];
         delete?: never;
         options?: never;
@@ -1670,7 +2195,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Recovery codes in place of those that there were */
+        /**
+         * Recovery codes in place of those that there were
+         * @description Recovery codes in place of those that there were.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["renewRecovery"];
         delete?: never;
         options?: never;
@@ -1685,11 +2215,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Your own sessions */
+        /**
+         * Your own sessions
+         * @description Your own sessions.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["sessions"];
         put?: never;
         post?: never;
-        /** End all of your other sessions */
+        /**
+         * End all of your other sessions
+         * @description End all of your other sessions.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["endSessions"];
         options?: never;
         head?: never;
@@ -1706,7 +2246,12 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End one of your sessions */
+        /**
+         * End one of your sessions
+         * @description End one of your sessions.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["endSession"];
         options?: never;
         head?: never;
@@ -1720,7 +2265,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything that names an object: what a delete must deal with */
+        /**
+         * Everything that names an object: what a delete must deal with
+         * @description Everything that names an object: what a delete must deal with.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["mentions"];
         put?: never;
         post?: never;
@@ -1737,7 +2287,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The whole design as a model file */
+        /**
+         * The whole design as a model file
+         * @description The whole design as a model file.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["exportModel"];
         put?: never;
         post?: never;
@@ -1754,7 +2309,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What people of a job hold, with how many of them; or what one person holds */
+        /**
+         * What people of a job hold, with how many of them; or what one person holds
+         * @description What people of a job hold, with how many of them; or what one person holds.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["peers"];
         put?: never;
         post?: never;
@@ -1771,11 +2331,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The answer to a request that preferred not to wait (Prefer: respond-async, RFC 7240): 202 while it goes on, and then what the request would have been answered */
+        /**
+         * The answer to a request that preferred not to wait (Prefer: respond-async, RFC 7240): 202 while it goes on, and then what the request would have been answered
+         * @description The answer to a request that preferred not to wait (Prefer: respond-async, RFC 7240): 202 while it goes on, and then what the request would have been answered.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["pending"];
         put?: never;
         post?: never;
-        /** Stop what goes on behind; its answer then says that it was stopped, or that it was done already */
+        /**
+         * Stop what goes on behind; its answer then says that it was stopped, or that it was done already
+         * @description Stop what goes on behind; its answer then says that it was stopped, or that it was done already.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["stopPending"];
         options?: never;
         head?: never;
@@ -1789,7 +2359,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** People and groups as LDIF (RFC 2849) */
+        /**
+         * People and groups as LDIF (RFC 2849)
+         * @description People and groups as LDIF (RFC 2849).
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         get: operations["exportPeopleAndGroups"];
         put?: never;
         post?: never;
@@ -1806,7 +2381,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A person's sheet with the wall */
+        /**
+         * A person's sheet with the wall
+         * @description A person's sheet with the wall.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["person"];
         put?: never;
         post?: never;
@@ -1823,7 +2403,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What could come of all that is delegated to a person */
+        /**
+         * What could come of all that is delegated to a person
+         * @description What could come of all that is delegated to a person.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["personCeiling"];
         put?: never;
         post?: never;
@@ -1840,7 +2425,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** By which changes of delegations the ceiling of a person would be lower */
+        /**
+         * By which changes of delegations the ceiling of a person would be lower
+         * @description By which changes of delegations the ceiling of a person would be lower.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["lowerCeiling"];
         put?: never;
         post?: never;
@@ -1859,7 +2449,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Invite somebody anew: a letter, and as long as no mail is set up a link to hand over */
+        /**
+         * Invite somebody anew: a letter, and as long as no mail is set up a link to hand over
+         * @description Invite somebody anew: a letter, and as long as no mail is set up a link to hand over.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["invite"];
         delete?: never;
         options?: never;
@@ -1874,7 +2469,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What somebody would leave behind: what they answer for, what they hold by hand, the seats that come free */
+        /**
+         * What somebody would leave behind: what they answer for, what they hold by hand, the seats that come free
+         * @description What somebody would leave behind: what they answer for, what they hold by hand, the seats that come free.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["leaver"];
         put?: never;
         post?: never;
@@ -1893,7 +2493,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed */
+        /**
+         * What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed
+         * @description What somebody's move would bring: what the new post gives, what the old one leaves behind. Nothing is changed.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["move"];
         delete?: never;
         options?: never;
@@ -1908,7 +2513,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The smallest changes by which a person would hold a permission, with what else each does */
+        /**
+         * The smallest changes by which a person would hold a permission, with what else each does
+         * @description The smallest changes by which a person would hold a permission, with what else each does.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["repairs"];
         put?: never;
         post?: never;
@@ -1925,7 +2535,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A person's access over time: what began and ended, and by which revision */
+        /**
+         * A person's access over time: what began and ended, and by which revision
+         * @description A person's access over time: what began and ended, and by which revision.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["timeline"];
         put?: never;
         post?: never;
@@ -1942,7 +2557,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** By which ways a person holds a permission, or why not */
+        /**
+         * By which ways a person holds a permission, or why not
+         * @description By which ways a person holds a permission, or why not.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["trace"];
         put?: never;
         post?: never;
@@ -1959,7 +2579,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A permission's sheet: what gives it and who holds it */
+        /**
+         * A permission's sheet: what gives it and who holds it
+         * @description A permission's sheet: what gives it and who holds it.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["permission"];
         put?: never;
         post?: never;
@@ -1978,7 +2603,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What would change if the design were as a model file says, with its impact */
+        /**
+         * What would change if the design were as a model file says, with its impact
+         * @description What would change if the design were as a model file says, with its impact.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         post: operations["plan"];
         delete?: never;
         options?: never;
@@ -1995,7 +2625,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make the design what a model file says, if nothing has moved since it was planned */
+        /**
+         * Make the design what a model file says, if nothing has moved since it was planned
+         * @description Make the design what a model file says, if nothing has moved since it was planned.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it. The whole design must be in sight.
+         */
         post: operations["applyPlan"];
         delete?: never;
         options?: never;
@@ -2010,10 +2645,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What you asked for, and what waits for you to grant */
+        /**
+         * What you asked for, and what waits for you to grant
+         * @description What you asked for, and what waits for you to grant.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["requests"];
         put?: never;
-        /** Ask for something for yourself; those who could grant it are written to */
+        /**
+         * Ask for something for yourself; those who could grant it are written to
+         * @description Ask for something for yourself; those who could grant it are written to.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["makeRequest"];
         delete?: never;
         options?: never;
@@ -2028,7 +2673,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One request */
+        /**
+         * One request
+         * @description One request.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["request"];
         put?: never;
         post?: never;
@@ -2047,7 +2697,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw your own request, refuse one, or agree to one for what you own */
+        /**
+         * Withdraw your own request, refuse one, or agree to one for what you own
+         * @description Withdraw your own request, refuse one, or agree to one for what you own.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["answerRequest"];
         delete?: never;
         options?: never;
@@ -2064,7 +2719,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put what a request asks for into the draft; it is granted once that is applied */
+        /**
+         * Put what a request asks for into the draft; it is granted once that is applied
+         * @description Put what a request asks for into the draft; it is granted once that is applied.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["draftRequest"];
         delete?: never;
         options?: never;
@@ -2081,7 +2741,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Grant a request at once, as a revision of its own */
+        /**
+         * Grant a request at once, as a revision of its own
+         * @description Grant a request at once, as a revision of its own.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["grantRequest"];
         delete?: never;
         options?: never;
@@ -2098,7 +2763,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What granting a request on some terms would come to; nothing is changed */
+        /**
+         * What granting a request on some terms would come to; nothing is changed
+         * @description What granting a request on some terms would come to; nothing is changed.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["weighRequest"];
         delete?: never;
         options?: never;
@@ -2115,7 +2785,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide items, or take decisions back */
+        /**
+         * Decide items, or take decisions back
+         * @description Decide items, or take decisions back.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["decide"];
         delete?: never;
         options?: never;
@@ -2130,7 +2805,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An item with what a revocation would really do */
+        /**
+         * An item with what a revocation would really do
+         * @description An item with what a revocation would really do.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewItem"];
         put?: never;
         post?: never;
@@ -2147,7 +2827,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Those of your undecided items that are alike one of them, by id; at most as many as one decision takes */
+        /**
+         * Those of your undecided items that are alike one of them, by id; at most as many as one decision takes
+         * @description Those of your undecided items that are alike one of them, by id; at most as many as one decision takes.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["alike"];
         put?: never;
         post?: never;
@@ -2166,7 +2851,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give an item to somebody else to decide */
+        /**
+         * Give an item to somebody else to decide
+         * @description Give an item to somebody else to decide.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["handOn"];
         delete?: never;
         options?: never;
@@ -2181,7 +2871,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tasks that wait for you as the owner of a group */
+        /**
+         * Tasks that wait for you as the owner of a group
+         * @description Tasks that wait for you as the owner of a group.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["tasks"];
         put?: never;
         post?: never;
@@ -2198,10 +2893,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A task with the ways to settle it, each with its impact */
+        /**
+         * A task with the ways to settle it, each with its impact
+         * @description A task with the ways to settle it, each with its impact.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["task"];
         put?: never;
-        /** Settle a task */
+        /**
+         * Settle a task
+         * @description Settle a task.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["settleTask"];
         delete?: never;
         options?: never;
@@ -2216,10 +2921,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Reviews, latest first */
+        /**
+         * Reviews, latest first
+         * @description Reviews, latest first.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviews"];
         put?: never;
-        /** Open a review */
+        /**
+         * Open a review
+         * @description Open a review.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["openReview"];
         delete?: never;
         options?: never;
@@ -2234,7 +2949,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What reviews last said of a person, role or set */
+        /**
+         * What reviews last said of a person, role or set
+         * @description What reviews last said of a person, role or set.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["lately"];
         put?: never;
         post?: never;
@@ -2253,7 +2973,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What opening a review would ask, and whom */
+        /**
+         * What opening a review would ask, and whom
+         * @description What opening a review would ask, and whom.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["previewReview"];
         delete?: never;
         options?: never;
@@ -2268,7 +2993,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A review: how far it is, who decides, and what it left to do */
+        /**
+         * A review: how far it is, who decides, and what it left to do
+         * @description A review: how far it is, who decides, and what it left to do.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["review"];
         put?: never;
         post?: never;
@@ -2285,7 +3015,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What became of what a closed review revoked: whether it is truly gone, and what came back */
+        /**
+         * What became of what a closed review revoked: whether it is truly gone, and what came back
+         * @description What became of what a closed review revoked: whether it is truly gone, and what came back.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewAfter"];
         put?: never;
         post?: never;
@@ -2304,7 +3039,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Close a review and apply its outcome */
+        /**
+         * Close a review and apply its outcome
+         * @description Close a review and apply its outcome.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["closeReview"];
         delete?: never;
         options?: never;
@@ -2319,7 +3059,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A window into the items of a review that you may see */
+        /**
+         * A window into the items of a review that you may see
+         * @description A window into the items of a review that you may see.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewItems"];
         put?: never;
         post?: never;
@@ -2336,7 +3081,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What closing a review now would do */
+        /**
+         * What closing a review now would do
+         * @description What closing a review now would do.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewOutcome"];
         put?: never;
         post?: never;
@@ -2353,7 +3103,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All evidence of a review in one archive: report, items, decisions, and digests that prove it */
+        /**
+         * All evidence of a review in one archive: report, items, decisions, and digests that prove it
+         * @description All evidence of a review in one archive: report, items, decisions, and digests that prove it.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewPack"];
         put?: never;
         post?: never;
@@ -2372,7 +3127,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Remind those whose decisions are missing */
+        /**
+         * Remind those whose decisions are missing
+         * @description Remind those whose decisions are missing.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["remind"];
         delete?: never;
         options?: never;
@@ -2387,7 +3147,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What became of a review, as a page to read and print */
+        /**
+         * What became of a review, as a page to read and print
+         * @description What became of a review, as a page to read and print.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["reviewReport"];
         put?: never;
         post?: never;
@@ -2404,7 +3169,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The record, latest first; or what came after a revision, to follow it */
+        /**
+         * The record, latest first; or what came after a revision, to follow it
+         * @description The record, latest first; or what came after a revision, to follow it.
+         *
+         *     Needs `fachwerk:history:view`, or the right to see what was changed: a delegate sees their part.
+         */
         get: operations["history"];
         put?: never;
         post?: never;
@@ -2421,7 +3191,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What comes after a revision, as it comes, with its operations (server-sent events) */
+        /**
+         * What comes after a revision, as it comes, with its operations (server-sent events)
+         * @description What comes after a revision, as it comes, with its operations (server-sent events).
+         *
+         *     Needs `fachwerk:history:view`, or the right to see what was changed: a delegate sees their part.
+         */
         get: operations["followHistory"];
         put?: never;
         post?: never;
@@ -2438,7 +3213,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a revision changed, before and after */
+        /**
+         * What a revision changed, before and after
+         * @description What a revision changed, before and after.
+         *
+         *     Needs `fachwerk:history:view`, or the right to see what was changed: a delegate sees their part.
+         */
         get: operations["revision"];
         put?: never;
         post?: never;
@@ -2455,7 +3235,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A role's sheet: stack, wall, holders */
+        /**
+         * A role's sheet: stack, wall, holders
+         * @description A role's sheet: stack, wall, holders.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["role"];
         put?: never;
         post?: never;
@@ -2474,7 +3259,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Whom a rule matches, as it is typed */
+        /**
+         * Whom a rule matches, as it is typed
+         * @description Whom a rule matches, as it is typed.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["tryRule"];
         delete?: never;
         options?: never;
@@ -2489,7 +3279,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All licences with how their seats are taken, those first that run short */
+        /**
+         * All licences with how their seats are taken, those first that run short
+         * @description All licences with how their seats are taken, those first that run short.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["seatPools"];
         put?: never;
         post?: never;
@@ -2508,7 +3303,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which licences some roles and sets need, and how many of some people have no seat. Nothing is changed */
+        /**
+         * Which licences some roles and sets need, and how many of some people have no seat. Nothing is changed
+         * @description Which licences some roles and sets need, and how many of some people have no seat. Nothing is changed.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["seatsNeeded"];
         delete?: never;
         options?: never;
@@ -2523,7 +3323,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A window into a pool: who sits in it, whose seat is idle, who waits, who could do with a lesser licence */
+        /**
+         * A window into a pool: who sits in it, whose seat is idle, who waits, who could do with a lesser licence
+         * @description A window into a pool: who sits in it, whose seat is idle, who waits, who could do with a lesser licence.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["seats"];
         put?: never;
         post?: never;
@@ -2542,7 +3347,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begin a worklist of those whose seats could come free, with the steps that free them */
+        /**
+         * Begin a worklist of those whose seats could come free, with the steps that free them
+         * @description Begin a worklist of those whose seats could come free, with the steps that free them.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         post: operations["gatherSeats"];
         delete?: never;
         options?: never;
@@ -2557,7 +3367,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who got in, or was kept out, latest first */
+        /**
+         * Who got in, or was kept out, latest first
+         * @description Who got in, or was kept out, latest first.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
         get: operations["securityLog"];
         put?: never;
         post?: never;
@@ -2574,7 +3389,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The security log as CSV or JSON Lines, latest first */
+        /**
+         * The security log as CSV or JSON Lines, latest first
+         * @description The security log as CSV or JSON Lines, latest first.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
         get: operations["securityLogFile"];
         put?: never;
         post?: never;
@@ -2591,10 +3411,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Reviews that return by themselves, round by round */
+        /**
+         * Reviews that return by themselves, round by round
+         * @description Reviews that return by themselves, round by round.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["allSeries"];
         put?: never;
-        /** Have a review return by itself */
+        /**
+         * Have a review return by itself
+         * @description Have a review return by itself.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["makeSeries"];
         delete?: never;
         options?: never;
@@ -2611,7 +3441,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** When a series would open its rounds, and what one would find and ask today */
+        /**
+         * When a series would open its rounds, and what one would find and ask today
+         * @description When a series would open its rounds, and what one would find and ask today.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         post: operations["trySeries"];
         delete?: never;
         options?: never;
@@ -2626,14 +3461,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One series, round by round */
+        /**
+         * One series, round by round
+         * @description One series, round by round.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["series"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Change a series, pause it, let it go on, end it or take it over; its rounds stay as they are */
+        /**
+         * Change a series, pause it, let it go on, end it or take it over; its rounds stay as they are
+         * @description Change a series, pause it, let it go on, end it or take it over; its rounds stay as they are.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         patch: operations["alterSeries"];
         trace?: never;
     };
@@ -2646,9 +3491,19 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in */
+        /**
+         * Sign in
+         * @description Sign in.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["signIn"];
-        /** Sign out */
+        /**
+         * Sign out
+         * @description Sign out.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         delete: operations["signOut"];
         options?: never;
         head?: never;
@@ -2664,7 +3519,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in: the second factor, by a code */
+        /**
+         * Sign in: the second factor, by a code
+         * @description Sign in: the second factor, by a code.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["signInCode"];
         delete?: never;
         options?: never;
@@ -2681,7 +3541,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in by a passkey */
+        /**
+         * Sign in by a passkey
+         * @description Sign in by a passkey.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["signInPasskey"];
         delete?: never;
         options?: never;
@@ -2698,7 +3563,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in by a passkey: what the browser needs */
+        /**
+         * Sign in by a passkey: what the browser needs
+         * @description Sign in by a passkey: what the browser needs.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["askPasskey"];
         delete?: never;
         options?: never;
@@ -2715,7 +3585,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give the password again, before a critical change */
+        /**
+         * Give the password again, before a critical change
+         * @description Give the password again, before a critical change.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["prove"];
         delete?: never;
         options?: never;
@@ -2732,7 +3607,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Show a passkey, before a critical change */
+        /**
+         * Show a passkey, before a critical change
+         * @description Show a passkey, before a critical change.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["provePasskey"];
         delete?: never;
         options?: never;
@@ -2749,7 +3629,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Prove by a passkey: what the browser needs */
+        /**
+         * Prove by a passkey: what the browser needs
+         * @description Prove by a passkey: what the browser needs.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         post: operations["askProof"];
         delete?: never;
         options?: never;
@@ -2764,7 +3649,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A permission set's sheet: wall, holders, drift */
+        /**
+         * A permission set's sheet: wall, holders, drift
+         * @description A permission set's sheet: wall, holders, drift.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["set"];
         put?: never;
         post?: never;
@@ -2781,7 +3671,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The items of a review with what became of them, as a table */
+        /**
+         * The items of a review with what became of them, as a table
+         * @description The items of a review with what became of them, as a table.
+         *
+         *     For reviewers, of what is asked of them; otherwise needs `fachwerk:review:view`, and `fachwerk:review:run` to open, remind and close, or a delegation that permits reviews.
+         */
         get: operations["exportReview"];
         put?: never;
         post?: never;
@@ -2798,7 +3693,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a sheet is mainly about, as a table */
+        /**
+         * What a sheet is mainly about, as a table
+         * @description What a sheet is mainly about, as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportSheet"];
         put?: never;
         post?: never;
@@ -2815,7 +3715,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the sign-in page shows */
+        /**
+         * What the sign-in page shows
+         * @description What the sign-in page shows.
+         *
+         *     Nobody need be signed in.
+         */
         get: operations["signInPage"];
         put?: never;
         post?: never;
@@ -2832,7 +3737,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** To the identity provider, to sign in */
+        /**
+         * To the identity provider, to sign in
+         * @description To the identity provider, to sign in.
+         *
+         *     Nobody need be signed in.
+         */
         get: operations["askProvider"];
         put?: never;
         post?: never;
@@ -2849,7 +3759,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Back from the identity provider */
+        /**
+         * Back from the identity provider
+         * @description Back from the identity provider.
+         *
+         *     Nobody need be signed in.
+         */
         get: operations["comeBack"];
         put?: never;
         post?: never;
@@ -2866,7 +3781,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A system's sheet: its catalogue, sets and licences */
+        /**
+         * A system's sheet: its catalogue, sets and licences
+         * @description A system's sheet: its catalogue, sets and licences.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["system"];
         put?: never;
         post?: never;
@@ -2883,7 +3803,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What you come back to: what waits for you, what of yours ends soon, and what changed since you last looked */
+        /**
+         * What you come back to: what waits for you, what of yours ends soon, and what changed since you last looked
+         * @description What you come back to: what waits for you, what of yours ends soon, and what changed since you last looked.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         get: operations["today"];
         put?: never;
         post?: never;
@@ -2901,7 +3826,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say that you have looked at what changed, up to a revision */
+        /**
+         * Say that you have looked at what changed, up to a revision
+         * @description Say that you have looked at what changed, up to a revision.
+         *
+         *     For whoever is signed in: it is about themselves.
+         */
         put: operations["looked"];
         post?: never;
         delete?: never;
@@ -2917,10 +3847,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The tokens by which programs get in */
+        /**
+         * The tokens by which programs get in
+         * @description The tokens by which programs get in.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
         get: operations["tokens"];
         put?: never;
-        /** Make a token; its secret is told this once */
+        /**
+         * Make a token; its secret is told this once
+         * @description Make a token; its secret is told this once.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
         post: operations["addToken"];
         delete?: never;
         options?: never;
@@ -2938,7 +3878,12 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Withdraw a token; it works no longer, at once */
+        /**
+         * Withdraw a token; it works no longer, at once
+         * @description Withdraw a token; it works no longer, at once.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
         delete: operations["endToken"];
         options?: never;
         head?: never;
@@ -2954,7 +3899,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a version of a system's catalogue would change */
+        /**
+         * What a version of a system's catalogue would change
+         * @description What a version of a system's catalogue would change.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
         post: operations["upgrade"];
         delete?: never;
         options?: never;
@@ -2971,7 +3921,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong */
+        /**
+         * Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong
+         * @description Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong.
+         *
+         *     Needs a token made for `api` whose person holds `fachwerk:design:edit`, or one made for `decisions`.
+         */
         post: operations["noteUses"];
         delete?: never;
         options?: never;
@@ -2986,10 +3941,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whom a password link is for */
+        /**
+         * Whom a password link is for
+         * @description Whom a password link is for.
+         *
+         *     Nobody need be signed in.
+         */
         get: operations["welcome"];
         put?: never;
-        /** Set a password and sign in */
+        /**
+         * Set a password and sign in
+         * @description Set a password and sign in.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["setPassword"];
         delete?: never;
         options?: never;
@@ -3006,7 +3971,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Accept an invitation by the passkey that was made, and sign in */
+        /**
+         * Accept an invitation by the passkey that was made, and sign in
+         * @description Accept an invitation by the passkey that was made, and sign in.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["firstPasskey"];
         delete?: never;
         options?: never;
@@ -3023,7 +3993,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Accept an invitation by a passkey: what the browser needs to make one */
+        /**
+         * Accept an invitation by a passkey: what the browser needs to make one
+         * @description Accept an invitation by a passkey: what the browser needs to make one.
+         *
+         *     Nobody need be signed in.
+         */
         post: operations["askFirstPasskey"];
         delete?: never;
         options?: never;
@@ -3038,7 +4013,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who can do something, by which ways, and what these people have in common */
+        /**
+         * Who can do something, by which ways, and what these people have in common
+         * @description Who can do something, by which ways, and what these people have in common.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["whoCan"];
         put?: never;
         post?: never;
@@ -3055,7 +4035,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everybody who can do something, as a table */
+        /**
+         * Everybody who can do something, as a table
+         * @description Everybody who can do something, as a table.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
         get: operations["exportWho"];
         put?: never;
         post?: never;
@@ -3072,7 +4057,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a worklist did to each person: a window into its rows */
+        /**
+         * What a worklist did to each person: a window into its rows
+         * @description What a worklist did to each person: a window into its rows.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["worklistLog"];
         put?: never;
         post?: never;
@@ -3089,7 +4079,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a worklist did to each person, as a table */
+        /**
+         * What a worklist did to each person, as a table
+         * @description What a worklist did to each person, as a table.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["worklistTable"];
         put?: never;
         post?: never;
@@ -3106,10 +4101,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One's worklists, and what came of the last ones */
+        /**
+         * One's worklists, and what came of the last ones
+         * @description One's worklists, and what came of the last ones.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["worklists"];
         put?: never;
-        /** Begin a worklist */
+        /**
+         * Begin a worklist
+         * @description Begin a worklist.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["newWorklist"];
         delete?: never;
         options?: never;
@@ -3124,15 +4129,30 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A worklist with what its steps would do: a window into its rows */
+        /**
+         * A worklist with what its steps would do: a window into its rows
+         * @description A worklist with what its steps would do: a window into its rows.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         get: operations["worklist"];
         put?: never;
         post?: never;
-        /** Delete a worklist. Nobody on it is changed */
+        /**
+         * Delete a worklist. Nobody on it is changed
+         * @description Delete a worklist. Nobody on it is changed.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         delete: operations["dropWorklist"];
         options?: never;
         head?: never;
-        /** Change a worklist: its name, its steps, who is on it. Nobody on it is changed */
+        /**
+         * Change a worklist: its name, its steps, who is on it. Nobody on it is changed
+         * @description Change a worklist: its name, its steps, who is on it. Nobody on it is changed.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         patch: operations["alterWorklist"];
         trace?: never;
     };
@@ -3145,7 +4165,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Do at once what is no change of the design: letters, signing out */
+        /**
+         * Do at once what is no change of the design: letters, signing out
+         * @description Do at once what is no change of the design: letters, signing out.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["carryOutWorklist"];
         delete?: never;
         options?: never;
@@ -3162,7 +4187,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put what a worklist does into the draft, as one act; what is not possible stays out */
+        /**
+         * Put what a worklist does into the draft, as one act; what is not possible stays out
+         * @description Put what a worklist does into the draft, as one act; what is not possible stays out.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["draftWorklist"];
         delete?: never;
         options?: never;
@@ -3179,7 +4209,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put the people whom a file names on a worklist */
+        /**
+         * Put the people whom a file names on a worklist
+         * @description Put the people whom a file names on a worklist.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["gatherFile"];
         delete?: never;
         options?: never;
@@ -3196,7 +4231,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put people on a worklist: by a text, a filter, or what they hold or belong to */
+        /**
+         * Put people on a worklist: by a text, a filter, or what they hold or belong to
+         * @description Put people on a worklist: by a text, a filter, or what they hold or belong to.
+         *
+         *     For whoever may change something: what each act changes takes the right to edit it (`fachwerk:design:edit`, `fachwerk:people:edit`, `fachwerk:assignment:edit`, `fachwerk:delegation:edit`, `fachwerk:catalogue:edit`), or a delegation that covers it.
+         */
         post: operations["gather"];
         delete?: never;
         options?: never;
@@ -3211,7 +4251,10 @@ export interface components {
         Absence: {
             /** @description What waited for them has been handed on */
             begun: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from: string;
             /** @description Who decides in their place */
             instead: components["schemas"]["Ref"];
@@ -3224,7 +4267,10 @@ export interface components {
         ActAssign: {
             /** @description Where; the whole organisation if absent */
             area?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
             /** @description Roles and sets */
             grants: (string | {
@@ -3237,9 +4283,15 @@ export interface components {
                 /** @description The id of the user */
                 user?: string;
             })[];
-            /** @enum {string} */
+            /**
+             * @description Whether all of it counts, or only what reads.
+             * @enum {string}
+             */
             mode?: "full" | "read-only";
-            /** @enum {string} */
+            /**
+             * @description Of which records: all, those of their line, or their own.
+             * @enum {string}
+             */
             reach?: "area" | "line" | "own";
             /** @description Why they get it; otherwise the reason of the change */
             reason?: string;
@@ -3254,11 +4306,16 @@ export interface components {
                 /** @description The id of the user */
                 user?: string;
             })[];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         ActDelete: {
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
             /** @description What is named instead of it: by field (owner), by kind and field (group.owner), or * for any other; null, and what is not named, takes the mention out. Absent: refused while anything mentions it */
             successors?: {
@@ -3277,8 +4334,11 @@ export interface components {
             said: components["schemas"]["Phrase"][][];
         };
         ActMembers: {
+            /** @description The group. */
             group: string;
+            /** @description The groups. */
             groups?: string[];
+            /** @description The people. */
             users?: string[];
         };
         ActMerge: {
@@ -3286,7 +4346,9 @@ export interface components {
             fields: {
                 [key: string]: unknown;
             };
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
         };
         ActPut: {
@@ -3300,6 +4362,7 @@ export interface components {
             area?: string;
             /** @description Its id; otherwise subjects and grants */
             assignment?: string;
+            /** @description Roles and sets, or how many assignments there are. */
             grants?: (string | {
                 /** @description The id of the group */
                 group?: string;
@@ -3310,6 +4373,7 @@ export interface components {
                 /** @description The id of the user */
                 user?: string;
             })[];
+            /** @description The people and groups. */
             subjects?: (string | {
                 /** @description The id of the group */
                 group?: string;
@@ -3322,6 +4386,7 @@ export interface components {
             })[];
         };
         AddCodesInputBody: {
+            /** @description The code. */
             code: string;
         };
         After: {
@@ -3334,7 +4399,10 @@ export interface components {
             by?: components["schemas"]["Ref"];
             /** @description What a program or operator was called that gave it again */
             byName?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The item.
+             */
             item: number;
             /** @description What was revoked, in words */
             keeps: string;
@@ -3345,45 +4413,79 @@ export interface components {
              * @enum {string}
              */
             state: "gone" | "partly" | "left" | "waits" | "back";
+            /** @description The person or group. */
             subject: components["schemas"]["Ref"];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
         };
         Afterwards: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many were given again.
+             */
             back: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many are gone.
+             */
             gone: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many were left as they are.
+             */
             left: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many are held in part, in another way.
+             */
             partly: number;
             /** @description Those that are not gone first; at most 500 */
             rows: components["schemas"]["After"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many wait.
+             */
             waits: number;
         };
         Altered: {
-            /** @enum {string} */
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
             does?: "" | "pause" | "resume" | "end" | "take-over";
             /** @description What it is from now on; rounds that there are stay as they are */
             said?: components["schemas"]["NewSeries"];
         };
         AnswerInputBody: {
-            /** @enum {string} */
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
             does: "withdraw" | "refuse" | "agree";
+            /** @description What is said. */
             words?: string;
         };
         Applied: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many people gain something.
+             */
             gaining: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many people lose something.
+             */
             losing: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             revision: number;
             /** @description What is kept of worklists that were in the draft, by id */
             runs: string[];
         };
         ApplyInputBody: {
+            /** @description Why. */
             reason: string;
             /** @description Of the draft as it was looked at */
             stamp: string;
@@ -3394,7 +4496,9 @@ export interface components {
              * @description 0 for the whole organisation
              */
             depth: number;
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
         };
         AreaBelow: {
@@ -3403,11 +4507,19 @@ export interface components {
              * @description 1 for what lies in it directly
              */
             depth: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Roles and sets, or how many assignments there are.
+             */
             grants: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description People, or how many there are.
+             */
             people: number;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
+            /** @description The type. */
             type?: string;
         };
         AreaSheet: {
@@ -3418,6 +4530,7 @@ export interface components {
              * @description How many these are
              */
             aboveCount: number;
+            /** @description The area. */
             area: components["schemas"]["DesignArea"];
             /** @description What lies in it, each after the one that it lies in */
             below: components["schemas"]["AreaBelow"][];
@@ -3425,7 +4538,10 @@ export interface components {
             contacts: components["schemas"]["Grant"][];
             /** @description Delegations that hold here, or are about the people here */
             delegations: components["schemas"]["Ref"][];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
             /** @description Groups whose home it is */
             groups: components["schemas"]["Ref"][];
@@ -3436,6 +4552,7 @@ export interface components {
              * @description How many these are
              */
             hereCount: number;
+            /** @description Whoever asks may change it. */
             may: boolean;
             /** @description What it lies in, from the whole organisation down */
             path: components["schemas"]["Ref"][];
@@ -3444,11 +4561,16 @@ export interface components {
              * @description At home here or below
              */
             people: number;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
         };
         Asking: {
-            /** @enum {string} */
+            /**
+             * @description What it is about.
+             * @enum {string}
+             */
             about: "who" | "person" | "differences" | "fit";
+            /** @description Permissions, or how many there are. */
             permissions?: string[];
             /** @description The person, or the things that are compared */
             things?: components["schemas"]["Ref"][];
@@ -3456,8 +4578,11 @@ export interface components {
             where?: string;
         };
         AssignInputBody: {
+            /** @description The people and groups. */
             subjects: components["schemas"]["End"][];
+            /** @description The roles and sets. */
             targets: components["schemas"]["End"][];
+            /** @description Where, for which records and until when. */
             terms?: components["schemas"]["JoinTerms"];
         };
         AssignLook: {
@@ -3466,7 +4591,10 @@ export interface components {
              * @description How many have it on these terms, and keep it
              */
             already: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many assignments these are.
+             */
             pairs: number;
             /** @description Roles and sets that are retired, and give nothing */
             retired: components["schemas"]["Ref"][];
@@ -3478,16 +4606,21 @@ export interface components {
             withheld: components["schemas"]["Withheld"][];
         };
         BackDoor: {
+            /** @description What the delegate may do. */
             actions: string[];
+            /** @description The group. */
             group: components["schemas"]["Ref"];
         };
         BackInputBody: {
+            /** @description The person. */
             user: string;
         };
         Band: {
             /** @description The group by which it is given; none if by hand */
             group?: components["schemas"]["Ref"];
+            /** @description From when until when it was held. */
             spans: components["schemas"]["Span"][];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
             /** @description Over what, in words */
             where: string;
@@ -3503,6 +4636,7 @@ export interface components {
              * @description How many match the words
              */
             matching: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["Row"][];
             /**
              * Format: int64
@@ -3516,11 +4650,16 @@ export interface components {
              * @enum {string}
              */
             draft?: "new" | "cut";
+            /** @description From when on, or from what. */
             from: components["schemas"]["End"];
-            /** @enum {string} */
+            /**
+             * @description How the two are joined.
+             * @enum {string}
+             */
             relation: "member" | "nested" | "assigned" | "inherits" | "includes" | "gives";
             /** @description Of assignments */
             terms: components["schemas"]["Terms"][];
+            /** @description To whom, or to what. */
             to: components["schemas"]["End"];
         };
         Beyond: {
@@ -3535,39 +4674,61 @@ export interface components {
             rows: components["schemas"]["BeyondWay"][];
         };
         BeyondWay: {
+            /** @description How far it is held. */
             held: components["schemas"]["Holding"];
+            /** @description The steps, in their order. */
             steps: components["schemas"]["Phrase"][][];
         };
         Breach: {
+            /** @description The area. */
             area?: components["schemas"]["Ref"];
+            /** @description The conflict. */
             conflict: components["schemas"]["Ref"];
+            /** @description It is excepted for this person. */
             excepted: boolean;
+            /** @description What belongs to it, or how many items there are. */
             items: string[];
         };
         Breaker: {
             /** @description Where the items meet; anywhere if absent */
             area?: components["schemas"]["Ref"];
+            /** @description It is excepted for this person. */
             excepted: boolean;
+            /** @description What belongs to it, or how many items there are. */
             items: string[];
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Brick: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
-            /** @enum {string} */
+            /**
+             * @description Whether it reads, writes or administers.
+             * @enum {string}
+             */
             class: "read" | "write" | "admin";
             /**
              * @description What the draft makes of it
              * @enum {string}
              */
             draft?: "new" | "cut" | "changed";
+            /** @description How far it is held. */
             held: components["schemas"]["Holding"][];
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
             /** @description How far it is held, or why it is withheld, in a word or two */
             note?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "held" | "withheld" | "none";
             /** @description On a person's wall: when they last used it; absent if it is not known which permissions of the system are used */
             used?: components["schemas"]["Used"];
@@ -3584,6 +4745,7 @@ export interface components {
             holders: components["schemas"]["Ref"][];
             /** @description It is so now; otherwise it will be */
             now: boolean;
+            /** @description The permission, by its key. */
             permission: components["schemas"]["Ref"];
             /** @description Who holds what, where, by which way and from when on */
             says: string;
@@ -3595,8 +4757,12 @@ export interface components {
             dangerous: components["schemas"]["LayerBrick"][];
             /** @description Keys in it that no system has */
             dangling: string[];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
+            /** @description How far a copy has drifted from its original. */
             drift?: components["schemas"]["Drift"];
             /**
              * Format: int64
@@ -3605,26 +4771,40 @@ export interface components {
             elsewhere: number;
             /** @description What the role keeps out by itself */
             excluded: string[];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many permissions are given, or what is.
+             */
             given: number;
+            /** @description Roles and sets, or how many assignments there are. */
             grants: components["schemas"]["Grant"][];
             /**
              * Format: int64
              * @description How many people have it
              */
             holders: number;
+            /** @description What it is built of, each with what that gives. */
             layers: components["schemas"]["Layer"][];
             /** @description Licences without which not all of it can be held */
             licences: components["schemas"]["Ref"][];
+            /** @description Why it cannot be edited. */
             lock?: components["schemas"]["Lock"];
             /** @description The viewer may edit it */
             may: boolean;
+            /** @description Who owns it. */
             owner?: components["schemas"]["Ref"];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
+            /** @description The role. */
             role?: components["schemas"]["DesignRole"];
+            /** @description The permission set. */
             set?: components["schemas"]["DesignSet"];
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "active" | "retired";
+            /** @description The systems. */
             systems: components["schemas"]["LayerPanel"][];
             /** @description How many of these used it lately; absent if nothing is known of its use */
             usage?: components["schemas"]["Usage"];
@@ -3638,81 +4818,123 @@ export interface components {
             there: boolean;
         };
         CameIn: {
+            /** @description Who is signed in now. */
             me: components["schemas"]["Me"];
             /** @description Codes to come in by if the passkey is lost, shown this once */
             recovery: string[];
         };
         Can: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Permissions, or how many there are.
+             */
             permissions: number;
             /** @description Some of it, in words */
             some: string[];
+            /** @description The system. */
             system: string;
         };
         Capabilities: {
             /** @description With how many of the permissions each gives */
             columns: components["schemas"]["Layer"][];
+            /** @description The rows of this window. */
             rows: components["schemas"]["Capability"][];
+            /** @description The system. */
             system: components["schemas"]["Ref"];
         };
         Capability: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
             /** @description The columns that give it or, of a licence, are enough for it */
             by: number[];
+            /** @description Whether it reads, writes or administers. */
             class: string;
             /**
              * Format: int64
              * @description How many people hold it
              */
             holders: number;
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
         };
         CatalogueBrick: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
-            /** @enum {string} */
+            /**
+             * @description Whether it reads, writes or administers.
+             * @enum {string}
+             */
             class: "read" | "write" | "admin";
+            /** @description What it is, and what can go wrong. */
             description?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Who holds it, or how many.
+             */
             holders: number;
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description Cannot be limited to an area */
             whole: boolean;
         };
         CatalogueCourse: {
+            /** @description The permissions of one object, in order. */
             bricks: components["schemas"]["CatalogueBrick"][];
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
         };
         CatalogueModule: {
+            /** @description Objects, each with its bricks. */
             courses: components["schemas"]["CatalogueCourse"][];
+            /** @description The name. */
             name: string;
         };
         CeilingBrick: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
             /**
              * @description The gravest of its ways
              * @enum {string}
              */
             how: "beyond" | "listed" | "held";
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description Where it could be held, each with the shortest way there; the gravest first */
             ways: components["schemas"]["CeilingWay"][];
         };
         CeilingCourse: {
+            /** @description The permissions of one object, in order. */
             bricks: components["schemas"]["CeilingBrick"][];
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
         };
         CeilingPanel: {
+            /** @description Objects, each with its bricks. */
             courses: components["schemas"]["CeilingCourse"][];
+            /** @description The system. */
             system: components["schemas"]["Ref"];
         };
         CeilingSheet: {
@@ -3737,6 +4959,7 @@ export interface components {
             listed: number;
             /** @description The delegate */
             of: components["schemas"]["Ref"];
+            /** @description Systems, each with its bricks. */
             panels: components["schemas"]["CeilingPanel"][];
             /** @description Of one that is tried: why nothing can be said, such as a filter that is half written */
             trouble?: string;
@@ -3746,22 +4969,33 @@ export interface components {
         CeilingStep: {
             /** @description What lets them */
             delegation: components["schemas"]["Ref"];
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: components["schemas"]["Phrase"][];
         };
         CeilingWay: {
+            /** @description How far it is held. */
             held: components["schemas"]["Holding"];
-            /** @enum {string} */
+            /**
+             * @description By which kind of act.
+             * @enum {string}
+             */
             how: "beyond" | "listed" | "held";
+            /** @description The steps, in their order. */
             steps: components["schemas"]["CeilingStep"][];
             /** @description One who could come to hold it; absent: somebody new */
             user?: components["schemas"]["Ref"];
         };
         Cell: {
+            /** @description The id. */
             id?: string;
             /** @description If it names a thing: its kind */
             kind?: string;
+            /** @description The text. */
             text: string;
-            /** @enum {string} */
+            /**
+             * @description How it is shown.
+             * @enum {string}
+             */
             tone?: "good" | "bad" | "warn" | "quiet";
         };
         ChangeAct: {
@@ -3794,13 +5028,17 @@ export interface components {
             reason?: string;
         };
         ChangePasswordInputBody: {
+            /** @description The password. */
             password: string;
+            /** @description The present password. */
             present: string;
         };
         Changed: {
+            /** @description What became of each act, in their order. */
             acts: components["schemas"]["ActDone"][];
             /** @description Whether it made a revision: not if it was only tried, or all was so already */
             applied: boolean;
+            /** @description Who gains and loses what. */
             impact: components["schemas"]["Impact"];
             /** @description Where to look at it; absent if it made no revision */
             links?: components["schemas"]["Links"];
@@ -3811,7 +5049,9 @@ export interface components {
             revision: number;
         };
         Clash: {
+            /** @description The conflict goes away. */
             cleared: boolean;
+            /** @description The conflict. */
             conflict: components["schemas"]["Ref"];
             /** @description An exception lets this person, until a date */
             excepted: boolean;
@@ -3824,6 +5064,7 @@ export interface components {
             items: string[];
             /** @description The person is live; otherwise they break it once they are */
             live: boolean;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         CloseInputBody: {
@@ -3831,19 +5072,29 @@ export interface components {
             alone?: string;
         };
         CodeInputBody: {
+            /** @description The code. */
             code: string;
         };
         Colleague: {
+            /** @description More about it, in words. */
             note: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Coming: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: string;
         };
         Common: {
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "by" | "group" | "title" | "department";
             /** @description What most have first, at most twelve */
             share: components["schemas"]["Share"][];
@@ -3856,6 +5107,7 @@ export interface components {
              * @description How many it holds or gives
              */
             permissions: number;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
             /**
              * Format: date-time
@@ -3874,30 +5126,50 @@ export interface components {
              * @description How many permissions all hold alike
              */
             same: number;
+            /** @description The systems. */
             systems: components["schemas"]["DifferencePanel"][];
+            /** @description The things. */
             things: components["schemas"]["Compared"][];
         };
         ConflictSheet: {
+            /** @description Who breaks it. */
             breakers: components["schemas"]["Breaker"][];
+            /** @description The conflict. */
             conflict: components["schemas"]["DesignConflict"];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
+            /** @description Who is excepted, until when and why. */
             exceptions: components["schemas"]["Waiver"][];
+            /** @description What belongs to it, or how many items there are. */
             items: components["schemas"]["Ref"][];
+            /** @description Whoever asks may change it. */
             may: boolean;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
         };
         CorrectInputBody: {
             /** @description In every row in which the cell is wrong by the same text */
             alike?: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The column, counted from 0.
+             */
             column: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The row, counted from 0.
+             */
             row: number;
+            /** @description The text. */
             text: string;
         };
         Course: {
+            /** @description The permissions of one object, in order. */
             bricks: components["schemas"]["Brick"][];
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
         };
         Coverage: {
@@ -3905,9 +5177,14 @@ export interface components {
             above: components["schemas"]["Ref"][];
             /** @description The areas that it holds in */
             areas: components["schemas"]["Ref"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When, or where: an instant, or an area.
+             */
             at: number;
+            /** @description Rule groups that people could enter by what the delegate may change. */
             backDoors: components["schemas"]["BackDoor"][];
+            /** @description When it was closed, or what stays closed. */
             closed: components["schemas"]["Ref"][];
             /**
              * Format: int64
@@ -3930,38 +5207,59 @@ export interface components {
             trouble?: string;
         };
         CutAt: {
+            /** @description The assignment, by its id. */
             assignment: string;
+            /** @description From when on, or from what. */
             from: components["schemas"]["End"];
+            /** @description To whom, or to what. */
             to: components["schemas"]["End"];
         };
         CutInputBody: {
             /** @description Only this one of the assignments between the two */
             assignment?: string;
+            /** @description From when on, or from what. */
             from: components["schemas"]["End"];
+            /** @description To whom, or to what. */
             to: components["schemas"]["End"];
         };
         DecideInputBody: {
-            /** @enum {string} */
+            /**
+             * @description What was decided.
+             * @enum {string}
+             */
             decision: "" | "keep" | "revoke";
             /** @description If several, they must be alike */
             items: number[];
+            /** @description Why. */
             reason?: string;
         };
         DelegationSheet: {
+            /** @description What the delegate may do. */
             actions: string[];
+            /** @description The area. */
             area: components["schemas"]["Ref"];
+            /** @description What it covers. */
             covers: components["schemas"]["Coverage"];
+            /** @description The person or group to whom it is delegated. */
             delegate: components["schemas"]["Ref"];
             /**
              * Format: int64
              * @description How many people it makes delegates
              */
             delegates: number;
+            /** @description The delegation. */
             delegation: components["schemas"]["DesignDelegation"];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
-            /** @enum {string} */
+            /**
+             * @description Whether it is in force.
+             * @enum {string}
+             */
             force: "now" | "coming" | "ended";
+            /** @description The groups. */
             groups: components["schemas"]["Ref"][];
             /** @description The viewer may edit it */
             may: boolean;
@@ -3969,8 +5267,11 @@ export interface components {
             mine: boolean;
             /** @description Whom it is about, in words */
             people: components["schemas"]["Phrase"][];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
+            /** @description The roles. */
             roles: components["schemas"]["Ref"][];
+            /** @description The permission sets. */
             sets: components["schemas"]["Ref"][];
             /** @description From and until when it holds, in words; empty if it always does */
             terms: string;
@@ -3978,25 +5279,42 @@ export interface components {
             whole: boolean;
         };
         DeleteInputBody: {
+            /** @description What can be chosen, or was. */
             choices?: components["schemas"]["MentionChoice"][];
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "guarantee" | "delegation" | "licence";
         };
         Delivered: {
+            /** @description The e-mail address. */
             address?: string;
             /**
              * Format: date-time
              * @description When it was sent; when it was written, if it was not
              */
             at: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
             sent?: string;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "waiting" | "sending" | "sent" | "returned" | "given-up" | "kept";
+            /** @description The person or group. */
             subject: string;
+            /** @description To whom, or to what. */
             to: components["schemas"]["Ref"];
             /** @description Why it was not sent */
             trouble?: string;
@@ -4004,208 +5322,376 @@ export interface components {
         DemoSignIn: {
             /** @description What this person does in the demo organisation */
             as: string;
+            /** @description The name. */
             name: string;
+            /** @description The user name. */
             userName: string;
         };
         DesignArea: {
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind?: string;
+            /** @description The name. */
             name: string;
+            /** @description The area that it lies in. */
             parent?: string;
         };
         DesignAssignment: {
+            /** @description The area. */
             area?: string;
+            /** @description Whoever has it is shown as a contact of its area. */
             contact?: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
+            /** @description The id. */
             id: string;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description Why. */
             reason?: string;
+            /** @description The role. */
             role?: string;
+            /** @description The permission set. */
             set?: string;
+            /** @description The person or group. */
             subject: components["schemas"]["DesignSubject"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         DesignConflict: {
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description Who is excepted, until when and why. */
             exceptions?: components["schemas"]["DesignException"][];
+            /** @description The id. */
             id: string;
+            /** @description What belongs to it, or how many items there are. */
             items: components["schemas"]["DesignItem"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many of these one person may hold.
+             */
             limit?: number;
+            /** @description The name. */
             name: string;
+            /** @description The area, or where. */
             where?: string;
         };
         DesignCopyOf: {
+            /** @description The permission set. */
             set: string;
+            /** @description The version. */
             version?: string;
         };
         DesignDelegation: {
+            /** @description What the delegate may do. */
             actions: string[];
+            /** @description The area. */
             area?: string;
+            /** @description The person or group to whom it is delegated. */
             delegate: components["schemas"]["DesignSubject"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
+            /** @description The groups. */
             groups?: string[];
+            /** @description The groups are handed over whole. */
             groupsWhole?: boolean;
+            /** @description The id. */
             id: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description For at most how many days the delegate may assign.
+             */
             maxDays?: number;
+            /** @description The name. */
             name: string;
+            /** @description People, or how many there are. */
             people: components["schemas"]["DesignPeople"];
+            /** @description The roles. */
             roles?: string[];
+            /** @description The permission sets. */
             sets?: string[];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         DesignException: {
+            /** @description Why. */
             reason: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until: string;
+            /** @description The person. */
             user: string;
         };
         DesignGroup: {
+            /** @description The area. */
             area?: string;
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description The id that another program knows it by. */
             externalId?: string;
+            /** @description The groups. */
             groups?: string[];
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind?: string;
+            /** @description People are offered it; otherwise it is hidden from delegates. */
             listed?: boolean;
+            /** @description The name. */
             name: string;
+            /** @description Who owns it. */
             owner?: string;
+            /** @description The rule, a filter over people (RFC 7644). */
             rule?: string;
+            /** @description Whether it is kept by hand or by a directory. */
             source?: string;
+            /** @description The people. */
             users?: string[];
         };
         DesignGuarantee: {
+            /** @description The area. */
             area?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many.
+             */
             count?: number;
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
+            /** @description The name. */
             name: string;
+            /** @description People, or how many there are. */
             people?: components["schemas"]["DesignPeople"];
+            /** @description Permissions, or how many there are. */
             permissions: string[];
+            /** @description Why. */
             reason?: string;
+            /** @description A change that would break it is refused. */
             strict?: boolean;
         };
         DesignItem: {
+            /** @description The permission, by its key. */
             permission?: string;
+            /** @description The role. */
             role?: string;
         };
         DesignLicence: {
+            /** @description What it covers. */
             covers?: string[];
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats?: number;
         };
         DesignPeople: {
+            /** @description The area. */
             area?: string;
+            /** @description A filter (RFC 7644). */
             filter?: string;
+            /** @description The group. */
             group?: string;
         };
         DesignPermission: {
+            /** @description Whether it reads, writes or administers. */
             class?: string;
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description Permissions that it cannot do without. */
             implies?: string[];
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
+            /** @description The licence. */
             licence?: string;
+            /** @description The module of the system. */
             module?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk?: number;
+            /** @description Whether it can be limited to an area, or spans the organisation. */
             span?: string;
         };
         DesignQualification: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The level of the qualification.
+             */
             level?: number;
+            /** @description The type. */
             type: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         DesignRole: {
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description Permissions that it keeps out. */
             excludes?: string[];
+            /** @description The id. */
             id: string;
+            /** @description Roles that it inherits. */
             inherits?: string[];
+            /** @description The name. */
             name: string;
+            /** @description Who owns it. */
             owner?: string;
+            /** @description Permissions, or how many there are. */
             permissions?: string[];
+            /** @description It is not edited, and only inherited. */
             protected?: boolean;
+            /** @description The permission sets. */
             sets?: string[];
+            /** @description The state. */
             state?: string;
         };
         DesignSet: {
+            /** @description The set, and its version, that this one was copied from. */
             copyOf?: components["schemas"]["DesignCopyOf"];
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
+            /** @description Who owns it. */
             owner?: string;
+            /** @description Permissions, or how many there are. */
             permissions: string[];
+            /** @description The state. */
             state?: string;
+            /** @description The system. */
             system?: string;
+            /** @description The version. */
             version?: string;
         };
         DesignSubject: {
+            /** @description The group. */
             group?: string;
+            /** @description The person. */
             user?: string;
         };
         DesignSystem: {
+            /** @description What it is, and what can go wrong. */
             description?: string;
+            /** @description The id. */
             id: string;
+            /** @description The licence. */
             licence?: string;
+            /** @description The name. */
             name: string;
+            /** @description Permissions, or how many there are. */
             permissions: components["schemas"]["DesignPermission"][];
+            /** @description Who supplies the system. */
             supplier?: string;
+            /** @description The version. */
             version?: string;
         };
         DesignUser: {
+            /** @description The area. */
             area?: string;
+            /** @description The department. */
             department?: string;
+            /** @description The name that is shown. */
             displayName: string;
+            /** @description The e-mail address. */
             email?: string;
+            /** @description The id that another program knows it by. */
             externalId?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
+            /** @description The id. */
             id: string;
+            /** @description When it was last used. */
             lastUse?: {
                 [key: string]: string;
             };
+            /** @description The licences. */
             licences?: string[];
+            /** @description The manager. */
             manager?: string;
+            /** @description What the person is qualified for. */
             qualifications?: components["schemas"]["DesignQualification"][];
+            /** @description Whether it is kept by hand or by a directory. */
             source?: string;
+            /** @description The state. */
             state?: string;
+            /** @description The title. */
             title?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
+            /** @description The user name. */
             userName: string;
+            /** @description The kind of employment. */
             userType?: string;
         };
         Difference: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
             /** @description All hold it, and equally far */
             alike: boolean;
             /** @description By each of the things; empty: not at all */
             held: components["schemas"]["Holding"][][];
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
         };
         DifferenceCourse: {
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
+            /** @description The rows of this window. */
             rows: components["schemas"]["Difference"][];
         };
         DifferencePanel: {
+            /** @description Objects, each with its rows. */
             objects: components["schemas"]["DifferenceCourse"][];
+            /** @description The system. */
             system: components["schemas"]["Ref"];
         };
         Directories: {
+            /** @description The directories. */
             directories: components["schemas"]["Directory"][];
             /** @description Latest first */
             leavers: components["schemas"]["Leaver"][];
@@ -4226,7 +5712,10 @@ export interface components {
              * @description How many people it has deleted, who are deactivated here
              */
             gone: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The groups.
+             */
             groups: number;
             /**
              * Format: date-time
@@ -4275,6 +5764,7 @@ export interface components {
              * @description Of an empty draft: how many changes were discarded last, which can be restored
              */
             discarded: number;
+            /** @description The acts, in their order. */
             edits: components["schemas"]["DraftEdit"][];
             /**
              * Format: int64
@@ -4311,7 +5801,9 @@ export interface components {
             withheld: components["schemas"]["Withheld"][];
         };
         DraftEdit: {
+            /** @description The id. */
             id: string;
+            /** @description What others changed of it meanwhile. */
             meanwhile: components["schemas"]["Meanwhile"][];
             /**
              * Format: int64
@@ -4320,7 +5812,10 @@ export interface components {
             more: number;
             /** @description The first of them */
             sentences: components["schemas"]["Phrase"][][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The revision that it undoes.
+             */
             undoes?: number;
         };
         DraftFewerInputBody: {
@@ -4364,6 +5859,7 @@ export interface components {
             missing: string[];
             /** @description The version that is supplied now */
             now?: string;
+            /** @description What it was copied from. */
             original: components["schemas"]["Ref"];
         };
         Effect: {
@@ -4374,23 +5870,35 @@ export interface components {
             losing: number;
             /** @description Who gains or loses, at most 50 */
             people: components["schemas"]["PersonImpact"][];
+            /** @description What it does, in sentences. */
             sentences: components["schemas"]["Phrase"][][];
             /** @description Why it cannot be done */
             trouble?: string;
         };
         End: {
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "user" | "group" | "role" | "set" | "permission";
         };
         EndsSoon: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
+            /** @description The area, or where. */
             where: string;
         };
         EngageGrant: {
+            /** @description Where, for which records and until when. */
             terms: components["schemas"]["JoinTerms"];
+            /** @description To whom, or to what. */
             to: components["schemas"]["End"];
         };
         EngageInputBody: {
@@ -4402,6 +5910,7 @@ export interface components {
             groups?: string[];
             /** @description Without an id, one is made of the name */
             person: components["schemas"]["DesignUser"];
+            /** @description Where, for which records and until when. */
             terms?: components["schemas"]["JoinTerms"];
         };
         ErrorDetail: {
@@ -4422,6 +5931,7 @@ export interface components {
             because?: string;
             /** @description A group gives it as well, for as long and as wide */
             beside?: boolean;
+            /** @description Conflicts that it takes part in. */
             conflicts: components["schemas"]["Ref"][];
             /** @description What speaks against keeping it */
             doubts: string[];
@@ -4432,6 +5942,7 @@ export interface components {
             ends?: string;
             /** @description Who gave it, or put the person into the group */
             givenBy?: string;
+            /** @description Why it was given. */
             givenWhy?: string;
             /**
              * Format: int64
@@ -4448,7 +5959,10 @@ export interface components {
              * @description How many days ago that was
              */
             idleDays: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was last used.
+             */
             lastUse?: string;
             /**
              * Format: int64
@@ -4469,7 +5983,10 @@ export interface components {
              * @description When a review last took it away
              */
             revoked?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /**
              * Format: date-time
@@ -4492,14 +6009,17 @@ export interface components {
              * @description From now
              */
             days: number;
+            /** @description The people. */
             users: string[];
         };
         Factors: {
             /** @description Time codes are set up */
             codes: boolean;
+            /** @description The id of the time codes, to take them away by. */
             codesId?: string;
             /** @description A second factor must be set up, since this person holds rights in Fachwerk */
             demanded: boolean;
+            /** @description Passkeys. */
             passkeys: components["schemas"]["Passkey"][];
             /**
              * Format: int64
@@ -4508,9 +6028,14 @@ export interface components {
             recovery: number;
         };
         FewerAnswer: {
+            /** @description What it is, or how many there are, afterwards. */
             after: components["schemas"]["FewerTally"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When, or where: an instant, or an area.
+             */
             at: number;
+            /** @description What it was, or how many there were, before. */
             before: components["schemas"]["FewerTally"];
             /** @description Roles that stand side by side; at most 1,000 */
             beside: components["schemas"]["RolesBeside"][];
@@ -4519,7 +6044,10 @@ export interface components {
              * @description Assignments that stay as they are: no role that pays gives the same
              */
             left: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many more there are.
+             */
             moreBesides: number;
             /**
              * Format: int64
@@ -4567,7 +6095,10 @@ export interface components {
             under?: number;
         };
         FewerTally: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many assignments there are.
+             */
             assignments: number;
             /**
              * Format: int64
@@ -4580,6 +6111,7 @@ export interface components {
             after: string;
             /** @description In words; of a list, what is in it no longer; empty if there is nothing */
             before: string;
+            /** @description The field. */
             field: string;
             /**
              * Format: int64
@@ -4598,9 +6130,11 @@ export interface components {
              * @description How many there are, without those set aside
              */
             count: number;
+            /** @description The kind of thing. */
             kind: string;
             /** @description What is loose, in one sentence */
             means: string;
+            /** @description The name. */
             name: string;
             /**
              * Format: int64
@@ -4609,29 +6143,39 @@ export interface components {
             weight: number;
         };
         FindingRow: {
+            /** @description Until when it is set aside, by whom and why. */
             aside?: components["schemas"]["SetAside"];
             /** @description Names it as long as it is there */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
             /** @description What it is about, the first first of all */
             objects: components["schemas"]["Ref"][];
             /** @description What mends it, each a change for the draft */
             repairs: string[];
+            /** @description What it says, in one sentence. */
             says: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How serious it is: 3 grave, 2 worth a look, 1 to tidy up.
+             */
             weight: number;
         };
         Findings: {
+            /** @description The kinds, with how many there are of each. */
             kinds: components["schemas"]["FindingKind"][];
             /**
              * Format: int64
              * @description How many fit
              */
             match: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["FindingRow"][];
         };
         FirstPasskeyInputBody: {
+            /** @description What the browser answered, as its Web Authentication API gives it. */
             answer: unknown;
+            /** @description The name. */
             name?: string;
         };
         FitAnswer: {
@@ -4655,15 +6199,22 @@ export interface components {
             without?: string[];
         };
         FitPermission: {
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
         };
         Fitting: {
+            /** @description Roles and sets that fit together. */
             bundles: components["schemas"]["Ref"][];
             /** @description The most dangerous first */
             excess: components["schemas"]["FitPermission"][];
+            /** @description What is missing. */
             missing: components["schemas"]["FitPermission"][];
             /**
              * Format: int64
@@ -4679,15 +6230,19 @@ export interface components {
             weight: number;
         };
         ForgottenInputBody: {
+            /** @description The user name. */
             userName: string;
         };
         Found: {
             /** @description What a question asks; absent for a thing */
             asks?: components["schemas"]["Asking"];
+            /** @description The id. */
             id: string;
             /** @description Of a thing; "question" otherwise */
             kind: string;
+            /** @description The name. */
             name: string;
+            /** @description More about it, in words. */
             note: string;
         };
         FoundPerson: {
@@ -4696,23 +6251,36 @@ export interface components {
              * @description When they last used it; absent: never
              */
             last?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         GiveInputBody: {
+            /** @description The licence. */
             licence: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats: number;
         };
         GivenPair: {
+            /** @description The person or group. */
             subject: components["schemas"]["Ref"];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
         };
         Grant: {
             /** @description The group above by which it comes, if it comes by nesting */
             by?: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "cut";
-            /** @enum {string} */
+            /**
+             * @description Whether it is in force.
+             * @enum {string}
+             */
             force: "now" | "coming" | "ended";
             /** @description The viewer may take it away */
             may: boolean;
@@ -4721,38 +6289,62 @@ export interface components {
              * @description How many get it by this
              */
             people: number;
+            /** @description The person or group. */
             subject: components["schemas"]["Ref"];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
+            /** @description Where, for which records and until when. */
             terms: components["schemas"]["Terms"];
             /** @description Of one to a person: when they last used something of it; absent if nothing is known of its use */
             used?: components["schemas"]["Used"];
         };
         GrantInputBody: {
+            /** @description The area. */
             area?: string;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
             /** @description Of what was weighed */
             stamp: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         GroupMember: {
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "cut";
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it ends.
+             */
             ends?: string;
             /** @description The viewer may take them out */
             may: boolean;
+            /** @description More about it, in words. */
             note: string;
+            /** @description The state. */
             state: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
             /** @description The nested group that brings them in */
             via?: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description By which way somebody is a member.
+             * @enum {string}
+             */
             way: "listed" | "rule" | "nested";
         };
         GroupSheet: {
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
             /**
              * Format: int64
@@ -4763,21 +6355,30 @@ export interface components {
             grants: components["schemas"]["Grant"][];
             /** @description Absent if it is built in */
             group?: components["schemas"]["DesignGroup"];
+            /** @description The home area. */
             home?: components["schemas"]["Ref"];
             /** @description Why its members cannot be edited here */
             lock?: components["schemas"]["Lock"];
+            /** @description Whoever asks may change it. */
             may: boolean;
             /** @description The viewer may change which people are listed */
             mayAdd: boolean;
             /** @description At most 2000 */
             members: components["schemas"]["GroupMember"][];
+            /** @description Groups that it is nested in. */
             nestedIn: components["schemas"]["Ref"][];
+            /** @description Groups that are nested in it. */
             nests: components["schemas"]["Ref"][];
+            /** @description Who owns it. */
             owner?: components["schemas"]["Ref"];
             /** @description What members hold by hand that the group gives too */
             redundant: components["schemas"]["Grant"][];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many members it has.
+             */
             size: number;
             /** @description What these give a member, licences aside */
             systems: components["schemas"]["WallPanel"][];
@@ -4787,29 +6388,46 @@ export interface components {
         GuaranteeSheet: {
             /** @description Where it holds; the whole organisation if absent */
             area?: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
+            /** @description The guarantee. */
             guarantee: components["schemas"]["DesignGuarantee"];
+            /** @description What is kept, or how many are. */
             kept: components["schemas"]["Kept"];
+            /** @description Whoever asks may change it. */
             may: boolean;
             /** @description Whom it is about, in words; empty: everybody */
             people: components["schemas"]["Phrase"][];
             /** @description As they are written: permissions, and patterns without an id */
             permissions: components["schemas"]["Ref"][];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
         };
         HandInputBody: {
+            /** @description More about it, in words. */
             note?: string;
             /** @description The id of who decides instead */
             to: string;
         };
         Holding: {
+            /** @description The area. */
             area: components["schemas"]["Ref"];
+            /** @description What it is called. */
             label?: string;
+            /** @description The permission, by its key. */
             permission: string;
-            /** @enum {string} */
+            /**
+             * @description Of which records: all, those of their line, or their own.
+             * @enum {string}
+             */
             reach: "area" | "line" | "own";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description Held over the whole organisation, for every record */
             whole: boolean;
@@ -4845,7 +6463,9 @@ export interface components {
             withheld: components["schemas"]["Withheld"][];
         };
         Import: {
+            /** @description New people may come without anything that they would hold. */
             bare: boolean;
+            /** @description The columns. */
             columns: components["schemas"]["ImportColumn"][];
             /** @description How many rows have each verdict */
             counts: {
@@ -4862,13 +6482,16 @@ export interface components {
             };
             /** @description Why the file cannot be read */
             error?: string;
+            /** @description The fields, or their values. */
             fields: components["schemas"]["ImportField"][];
             /**
              * Format: int64
              * @description How many cells were corrected here
              */
             fixes: number;
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
             /**
              * Format: int64
@@ -4882,27 +6505,44 @@ export interface components {
              * @description How many rows are of the verdict that is asked for, and have the words
              */
             match: number;
+            /** @description What is missing. */
             missing: boolean;
+            /** @description The name. */
             name: string;
+            /** @description How the file is read. */
             reading: components["schemas"]["Reading"];
+            /** @description The roles. */
             roles: components["schemas"]["Ref"][];
+            /** @description The rows of this window. */
             rows: components["schemas"]["ImportRow"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many of a hundred may be missing.
+             */
             share: number;
             /** @description Of a workbook */
             sheets: string[];
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "working" | "ready" | "failed";
             /** @description Who is not in the file either, and cannot be deactivated; at most 1,000 */
             staying: components["schemas"]["Staying"][];
             /** @description Why the file as a whole is not taken */
             stop?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
             total: number;
         };
         ImportChange: {
+            /** @description What it is, or how many there are, afterwards. */
             after: string;
+            /** @description What it was, or how many there were, before. */
             before: string;
+            /** @description The field. */
             field: string;
         };
         ImportColumn: {
@@ -4910,6 +6550,7 @@ export interface components {
             field: string;
             /** @description Some of what stands in it */
             samples: string[];
+            /** @description The title. */
             title: string;
         };
         ImportFault: {
@@ -4923,19 +6564,28 @@ export interface components {
              * @description -1: the row as a whole
              */
             column: number;
+            /** @description What is wrong. */
             message: string;
             /** @description What was most likely meant */
             suggestion?: string;
+            /** @description The value. */
             value: string;
         };
         ImportField: {
+            /** @description What the field holds. */
             doc: string;
+            /** @description The name. */
             name: string;
+            /** @description It must be there. */
             required: boolean;
+            /** @description The title. */
             title: string;
         };
         ImportFix: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The column, counted from 0.
+             */
             column: number;
             /** @description As the file has it */
             was: string;
@@ -4945,7 +6595,10 @@ export interface components {
             bare?: boolean;
             /** @description The field that each column holds; empty: none */
             columns?: string[];
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind?: "people" | "groups" | "assignments" | "last-use";
             /** @description Whom the file does not have is to be deactivated */
             missing?: boolean;
@@ -4962,9 +6615,13 @@ export interface components {
             share?: number;
         };
         ImportRow: {
+            /** @description What it is about. */
             about: string;
+            /** @description What stands in each column. */
             cells: string[];
+            /** @description What changes, field by field. */
             changes: components["schemas"]["ImportChange"][];
+            /** @description What is wrong with the row. */
             faults: components["schemas"]["ImportFault"][];
             /** @description Which cells were corrected here */
             fixed: components["schemas"]["ImportFix"][];
@@ -4978,7 +6635,10 @@ export interface components {
              * @description Its place among the rows, from 0
              */
             row: number;
-            /** @enum {string} */
+            /**
+             * @description What would become of the row.
+             * @enum {string}
+             */
             verdict: "create" | "change" | "same" | "ignored" | "error";
         };
         Invitation: {
@@ -4986,8 +6646,12 @@ export interface components {
             link?: string;
             /** @description The address of the letter in the outbox */
             to?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         ItemDetail: {
@@ -5004,6 +6668,7 @@ export interface components {
              * @description How many days ago that is today
              */
             idleDays: number;
+            /** @description The item. */
             item: components["schemas"]["ReviewItem"];
             /**
              * Format: date-time
@@ -5022,30 +6687,52 @@ export interface components {
             trail: components["schemas"]["Step"][];
         };
         JoinInputBody: {
+            /** @description From when on, or from what. */
             from: components["schemas"]["End"];
+            /** @description Where, for which records and until when. */
             terms?: components["schemas"]["JoinTerms"];
+            /** @description To whom, or to what. */
             to: components["schemas"]["End"];
         };
         JoinTerms: {
             /** @description The area's id; the whole organisation if absent */
             area?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
-            /** @enum {string} */
+            /**
+             * @description Whether all of it counts, or only what reads.
+             * @enum {string}
+             */
             mode?: "full" | "read-only";
-            /** @enum {string} */
+            /**
+             * @description Of which records: all, those of their line, or their own.
+             * @enum {string}
+             */
             reach?: "area" | "line" | "own";
+            /** @description Why. */
             reason?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         Joint: {
             /** @description Why nothing passes here */
             blocked?: string;
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "user" | "group" | "assignment" | "role" | "set" | "permission";
+            /** @description The name. */
             name: string;
+            /** @description More about it, in words. */
             note: string;
         };
         Kept: {
@@ -5077,25 +6764,45 @@ export interface components {
              * @description When its last decision was made
              */
             at: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is kept, or how many are.
+             */
             kept: number;
+            /** @description The name. */
             name: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The review.
+             */
             review: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is revoked, or how many are.
+             */
             revoked: number;
         };
         LastWord: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description Absent: nobody decided, and the fate of the review did */
             by?: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description What was decided.
+             * @enum {string}
+             */
             decision: "keep" | "revoke";
             /** @description Of the review */
             name: string;
+            /** @description Why. */
             reason?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The review.
+             */
             review: number;
             /** @description The role or set */
             target: components["schemas"]["Ref"];
@@ -5114,9 +6821,11 @@ export interface components {
              * @description When it begins
              */
             from?: string;
+            /** @description What is gained. */
             gains: components["schemas"]["Holding"][];
             /** @description The person is live; otherwise they hold it once they are */
             live: boolean;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Layer: {
@@ -5125,57 +6834,98 @@ export interface components {
              * @description How many of these nothing else in the stack brings
              */
             alone: number;
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new";
             /**
              * Format: int64
              * @description How many permissions it brings
              */
             gives: number;
+            /** @description More about it, in words. */
             note: string;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "active" | "retired";
         };
         LayerBrick: {
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
-            /** @enum {string} */
+            /**
+             * @description Whether it reads, writes or administers.
+             * @enum {string}
+             */
             class: "read" | "write" | "admin";
+            /** @description What it is, and what can go wrong. */
             description?: string;
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "cut";
             /** @description Given only since something else that is given needs it */
             implied: boolean;
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
             /** @description Which parts of the stack bring it; the role or set itself if it is its own */
             layers: components["schemas"]["Ref"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "given" | "excluded" | "none";
             /** @description Cannot be limited to an area */
             whole: boolean;
         };
         LayerCourse: {
+            /** @description The permissions of one object, in order. */
             bricks: components["schemas"]["LayerBrick"][];
+            /** @description The module of the system. */
             module?: string;
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
         };
         LayerPanel: {
+            /** @description Objects, each with its bricks. */
             courses: components["schemas"]["LayerCourse"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many permissions are given, or what is.
+             */
             given: number;
+            /** @description The system. */
             system: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
             total: number;
         };
         Leaver: {
             /** @description The directory */
             by: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is delegated to them.
+             */
             delegations: number;
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
             /**
              * Format: int64
@@ -5201,33 +6951,57 @@ export interface components {
              * @description People who report to them
              */
             reports: number;
+            /** @description The state. */
             state: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day.
+             */
             when: string;
         };
         LeavingDuty: {
-            /** @enum {string} */
+            /**
+             * @description The field.
+             * @enum {string}
+             */
             field: "owner" | "manager" | "delegate";
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
+            /** @description The name. */
             name: string;
+            /** @description More about it, in words. */
             note?: string;
         };
         LeavingGrant: {
+            /** @description The id. */
             id: string;
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
+            /** @description Where, for which records and until when. */
             terms: components["schemas"]["Terms"];
         };
         LeavingHandGrant: {
+            /** @description The id. */
             id: string;
+            /** @description To whom, or to what. */
             to: string;
         };
         LeavingHandOver: {
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "role" | "set" | "group" | "user" | "delegation";
+            /** @description To whom, or to what. */
             to: string;
         };
         LeavingPerson: {
@@ -5237,6 +7011,7 @@ export interface components {
             grants: components["schemas"]["LeavingGrant"][];
             /** @description Groups that list them, and will not from the day on */
             groups: components["schemas"]["Ref"][];
+            /** @description The home area. */
             home: string;
             /**
              * Format: int64
@@ -5251,8 +7026,11 @@ export interface components {
             mayHand: boolean;
             /** @description How they leave, if that is applied */
             planned?: components["schemas"]["LeavingPlanned"];
+            /** @description How many seats there are, or seats. */
             seats: components["schemas"]["LeavingSeat"][];
+            /** @description The state. */
             state: string;
+            /** @description The title. */
             title?: string;
             /** @description Who reports to them by what a directory tells, which is changed there */
             told: components["schemas"]["Ref"][];
@@ -5261,6 +7039,7 @@ export interface components {
              * @description Until when the account is valid
              */
             until?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         LeavingPlan: {
@@ -5275,21 +7054,33 @@ export interface components {
              * @description From when on they have nothing any longer
              */
             on: string;
+            /** @description The person. */
             user: string;
         };
         LeavingPlanned: {
+            /** @description Who did it, or by what it is held. */
             by: components["schemas"]["Ref"];
             /** @description The day has come */
             gone: boolean;
+            /** @description The home area. */
             home: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The day.
+             */
             on: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             revision: number;
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         LeavingSeat: {
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -5298,11 +7089,18 @@ export interface components {
             waiting: number;
         };
         Letter: {
+            /** @description The e-mail address. */
             address?: string;
+            /** @description The text. */
             body: string;
+            /** @description The person or group. */
             subject: string;
+            /** @description To whom, or to what. */
             to: components["schemas"]["Ref"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was written.
+             */
             written: string;
         };
         Letters: {
@@ -5324,12 +7122,18 @@ export interface components {
             readonly to?: string;
         };
         LicenceSheet: {
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
+            /** @description The licence. */
             licence: components["schemas"]["DesignLicence"];
             /** @description The viewer may edit it */
             may: boolean;
+            /** @description The seats. */
             pool: components["schemas"]["Pool"];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
             /** @description Systems that need it, or some permission of which does */
             systems: components["schemas"]["Ref"][];
@@ -5339,6 +7143,7 @@ export interface components {
             without: components["schemas"]["Ref"][];
         };
         LikeWhom: {
+            /** @description The department. */
             department?: string;
             /** @description That finds exactly those who would have it */
             exact: boolean;
@@ -5354,6 +7159,7 @@ export interface components {
              * @description How many of those there are
              */
             of: number;
+            /** @description The title. */
             title: string;
         };
         Links: {
@@ -5376,19 +7182,29 @@ export interface components {
             examples: string[];
             /** @description What was typed was understood as a filter (RFC 7644), not as words */
             filter: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many match.
+             */
             matching: number;
             /** @description All that can be asked for */
             offered: components["schemas"]["ListColumn"][];
+            /** @description The rows of this window. */
             rows: components["schemas"]["ListRow"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
             total: number;
             /** @description What is wrong with the filter */
             trouble?: string;
         };
         ListColumn: {
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
+            /** @description It holds numbers. */
             numeric: boolean;
             /** @description Shown only if it is asked for */
             spare: boolean;
@@ -5401,28 +7217,41 @@ export interface components {
              * @enum {string}
              */
             draft?: "new" | "changed" | "gone";
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
         };
         Lock: {
+            /** @description What the directory is called. */
             directory?: string;
             /** @description The directory has deleted it */
             gone?: boolean;
+            /** @description What can be done instead. */
             instead: string;
+            /** @description Why. */
             why: string;
         };
         LogEntry: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description The address that it came from; empty for the server itself */
             from: string;
             /** @description Of the chain up to here */
             hash: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
+            /** @description The text. */
             text: string;
             /** @description The person's id */
             user?: string;
+            /** @description What it is about. */
             what: string;
             /** @description A person by name, or a program or operator; empty if nobody is known */
             who: string;
@@ -5435,16 +7264,20 @@ export interface components {
             revision: number;
         };
         Lowering: {
+            /** @description What it is, or how many there are, afterwards. */
             after: components["schemas"]["DesignDelegation"];
+            /** @description What it was, or how many there were, before. */
             before: components["schemas"]["DesignDelegation"];
             /**
              * Format: int64
              * @description By how many permissions the ceiling would still be too high
              */
             left: number;
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: components["schemas"]["Phrase"][];
         };
         MadeToken: {
+            /** @description The secret: it is shown only now. */
             secret: string;
         };
         Mailbox: {
@@ -5476,6 +7309,7 @@ export interface components {
             lacks: boolean;
             /** @description What time it is (RFC 3339) */
             now: string;
+            /** @description What the organisation is called. */
             organisation: string;
             /** @description Critical acts are proven by a passkey */
             passkey: boolean;
@@ -5488,6 +7322,7 @@ export interface components {
             revision: number;
             /** @description Rights in Fachwerk that are held over the whole organisation */
             rights: string[];
+            /** @description Who is signed in. */
             signedIn: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -5505,10 +7340,14 @@ export interface components {
             zone: string;
         };
         Meanwhile: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at?: string;
             /** @description What both changed, so that one of the two must be chosen */
             clashes: string[];
+            /** @description The object that the permission is about: the middle part of its key. */
             object: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -5517,13 +7356,18 @@ export interface components {
             revision?: number;
             /** @description What they changed */
             sentences: components["schemas"]["Phrase"][][];
+            /** @description Who. */
             who?: string;
         };
         Membership: {
             /** @description Listed or found by the group itself, not only through a nested one */
             direct: boolean;
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "cut";
+            /** @description The group. */
             group: components["schemas"]["Ref"];
             /** @description The viewer may take the person out of it */
             may: boolean;
@@ -5538,9 +7382,14 @@ export interface components {
             repair?: number;
         };
         Mention: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many.
+             */
             count: number;
+            /** @description The field. */
             field: string;
+            /** @description From when on, or from what. */
             from: string;
             /** @description Another thing of the same kind can be named instead */
             instead: boolean;
@@ -5555,12 +7404,15 @@ export interface components {
             taken: "out" | "up" | "deleted";
         };
         MentionChoice: {
+            /** @description The field. */
             field: string;
+            /** @description From when on, or from what. */
             from: string;
             /** @description The id of what is named instead; taken out if absent */
             to?: string;
         };
         MovedThing: {
+            /** @description The area. */
             area?: string;
             /** @description A rule or a directory says who is in the group, so nobody gives it */
             byItself: boolean;
@@ -5570,6 +7422,7 @@ export interface components {
             key: string;
             /** @description Whoever looks may give it to somebody, and take it */
             may: boolean;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
             /** @description At least half of them do */
             most: boolean;
@@ -5588,7 +7441,9 @@ export interface components {
              * @description How many of the peers of the old post hold it
              */
             old: number;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description The thing. */
             thing: components["schemas"]["Ref"];
             /** @description Of a role or set: where and how, in words */
             where?: string;
@@ -5602,6 +7457,7 @@ export interface components {
             gives: components["schemas"]["MovedThing"][];
             /** @description Groups that they would leave by themselves */
             goings: components["schemas"]["Ref"][];
+            /** @description The home area. */
             home: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -5620,7 +7476,9 @@ export interface components {
              * @description How many peers the old post has
              */
             old: number;
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         MovingPlan: {
@@ -5628,11 +7486,15 @@ export interface components {
             gives: string[];
             /** @description Keys of what the old one leaves behind */
             leaves: string[];
+            /** @description The title, department, home area and manager. */
             post: components["schemas"]["NewPost"];
+            /** @description The person. */
             user: string;
         };
         NeedInputBody: {
+            /** @description The people and groups. */
             subjects: components["schemas"]["End"][];
+            /** @description The roles and sets. */
             targets: components["schemas"]["End"][];
         };
         NewAbsence: {
@@ -5643,7 +7505,10 @@ export interface components {
             from?: string;
             /** @description A person's id; empty: one is not away after all */
             instead: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         NewCodes: {
@@ -5659,8 +7524,11 @@ export interface components {
         NewPost: {
             /** @description The new home */
             area?: string;
+            /** @description The department. */
             department?: string;
+            /** @description The manager. */
             manager?: string;
+            /** @description The title. */
             title?: string;
         };
         NewReview: {
@@ -5701,9 +7569,11 @@ export interface components {
              * @description Only what gives something of at least this risk
              */
             risk?: number;
+            /** @description The role. */
             role?: string;
             /** @description Who decides once more about what the first would keep */
             second?: components["schemas"]["Second"];
+            /** @description The permission set. */
             set?: string;
             /** @description Only roles and sets that give something of this system */
             system?: string;
@@ -5714,6 +7584,7 @@ export interface components {
              * @description For how many days a round is open
              */
             days: number;
+            /** @description Whom each round asks about, if only those who have not used something. */
             discover?: components["schemas"]["Discovery"];
             /**
              * Format: int64
@@ -5728,10 +7599,17 @@ export interface components {
             rule: string;
         };
         NewToken: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it stops working; it does not, if absent.
+             */
             expires?: string;
+            /** @description The name. */
             name: string;
-            /** @enum {string} */
+            /**
+             * @description What the token is for.
+             * @enum {string}
+             */
             purpose: "decisions" | "scim" | "api";
             /** @description A directory may change how people with rights in Fachwerk sign in */
             signIns?: boolean;
@@ -5739,28 +7617,46 @@ export interface components {
             user?: string;
         };
         ObjectChange: {
+            /** @description The fields, or their values. */
             fields: components["schemas"]["FieldChange"][];
+            /** @description The object that the permission is about: the middle part of its key. */
             object: components["schemas"]["Ref"];
-            /** @enum {string} */
+            /**
+             * @description What it is about.
+             * @enum {string}
+             */
             what: "added" | "changed" | "deleted";
         };
         Opened: {
+            /** @description The e-mail address. */
             address?: string;
             /**
              * Format: date-time
              * @description When it was sent; when it was written, if it was not
              */
             at: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
             /** @description The address that it brings: one of the paragraphs; only in a demo that sends no letters */
             link?: string;
+            /** @description The text, by paragraphs. */
             paragraphs: string[];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
             sent?: string;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "waiting" | "sending" | "sent" | "returned" | "given-up" | "kept";
+            /** @description The person or group. */
             subject: string;
+            /** @description To whom, or to what. */
             to: components["schemas"]["Ref"];
             /** @description Why it was not sent */
             trouble?: string;
@@ -5770,30 +7666,48 @@ export interface components {
             after?: unknown;
             /** @description As the model file has it; absent for a new object */
             before?: unknown;
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
-            /** @enum {string} */
+            /**
+             * @description put or delete.
+             * @enum {string}
+             */
             op: "put" | "delete";
         };
         Passkey: {
+            /** @description The id. */
             id: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
             made: string;
+            /** @description The name. */
             name: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was last used, or how many are in use.
+             */
             used?: string;
         };
         PasskeyInputBody: {
+            /** @description What the browser answered, as its Web Authentication API gives it. */
             answer: unknown;
+            /** @description The name. */
             name?: string;
         };
         PasskeyQuestion: {
+            /** @description What the browser needs, as its Web Authentication API takes it. */
             options: unknown;
         };
         PasswordInputBody: {
+            /** @description The password. */
             password: string;
         };
         PeerShare: {
+            /** @description The area. */
             area?: string;
             /** @description A rule or a directory says who is in the group, so nobody gives it */
             byItself: boolean;
@@ -5803,6 +7717,7 @@ export interface components {
             key: string;
             /** @description Whoever looks may give it to somebody, and take it */
             may: boolean;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
             /** @description At least half of them do */
             most: boolean;
@@ -5811,7 +7726,9 @@ export interface components {
              * @description How many hold it
              */
             n: number;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description The thing. */
             thing: components["schemas"]["Ref"];
             /** @description Of a role or set: where and how, in words */
             where?: string;
@@ -5828,40 +7745,57 @@ export interface components {
             who: components["schemas"]["Ref"][];
         };
         PermissionSheet: {
+            /** @description What it is about. */
             about?: string;
+            /** @description What the permission lets one do: the last part of its key. */
             action: string;
             /** @description The system with all its permissions, as it is edited */
             catalogue: components["schemas"]["DesignSystem"];
+            /** @description Whether it reads, writes or administers. */
             class: string;
+            /** @description Conflicts that it takes part in. */
             conflicts: components["schemas"]["Ref"][];
             /** @description Roles that keep it out */
             excludedBy: components["schemas"]["Ref"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Who holds it, or how many.
+             */
             holders: number;
             /** @description What cannot do without it */
             impliedBy: components["schemas"]["Ref"][];
             /** @description What it cannot do without, all the way down */
             implies: components["schemas"]["Ref"][];
+            /** @description What it is called. */
             label?: string;
+            /** @description The licence. */
             licence?: components["schemas"]["Ref"];
             /** @description The viewer may edit it */
             may: boolean;
+            /** @description The module of the system. */
             module?: string;
+            /** @description The object that the permission is about: the middle part of its key. */
             object: string;
             /** @description Who holds it, at most 200, by name */
             people: components["schemas"]["Ref"][];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description Roles that give it */
             roles: components["schemas"]["Layer"][];
             /** @description Sets that give it */
             sets: components["schemas"]["Layer"][];
+            /** @description The system. */
             system: components["schemas"]["Ref"];
             /** @description Cannot be limited to an area */
             whole: boolean;
         };
         Person: {
+            /** @description The area. */
             area: components["schemas"]["Ref"];
             /** @description Made to this person directly */
             assignments: components["schemas"]["Grant"][];
@@ -5869,14 +7803,20 @@ export interface components {
             coming: components["schemas"]["Coming"][];
             /** @description Conflicts that the person breaks */
             conflicts: components["schemas"]["Breach"][];
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
+            /** @description The groups. */
             groups: components["schemas"]["Membership"][];
+            /** @description The licences. */
             licences: components["schemas"]["Ref"][];
             /** @description Active, and in the time of validity */
             live: boolean;
             /** @description Who keeps this person, if it is not kept here */
             lock?: components["schemas"]["Lock"];
+            /** @description The manager. */
             manager?: components["schemas"]["Ref"];
             /** @description What the viewer may do to this person: invite, edit, lock, deactivate, delete, assign, membership */
             may: string[];
@@ -5886,10 +7826,16 @@ export interface components {
             owns: components["schemas"]["Ref"][];
             /** @description Who reports to this person directly */
             reports: components["schemas"]["Ref"][];
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "invited" | "active" | "locked" | "deactivated" | "deleted";
+            /** @description The systems. */
             systems: components["schemas"]["WallPanel"][];
+            /** @description The person. */
             user: components["schemas"]["Ref"];
+            /** @description From when until when the account is valid, in words. */
             validity?: string;
             /** @description The area that the wall is of */
             where: components["schemas"]["Ref"];
@@ -5897,14 +7843,19 @@ export interface components {
             whole: boolean;
         };
         PersonImpact: {
+            /** @description What is gained. */
             gains: components["schemas"]["Holding"][];
+            /** @description What is lost. */
             losses: components["schemas"]["Holding"][];
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Phrase: {
+            /** @description The id. */
             id?: string;
             /** @description If it names a thing: its kind; or filter, if it is one */
             kind?: string;
+            /** @description The text. */
             text: string;
         };
         Picture: {
@@ -5920,8 +7871,11 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /** @description What is in focus. */
             focus?: components["schemas"]["Ref"];
+            /** @description More about it, in words. */
             note?: string;
+            /** @description What is in focus besides. */
             second?: components["schemas"]["Ref"];
         };
         Plan: {
@@ -5942,6 +7896,7 @@ export interface components {
             deleted: number;
             /** @description Names exactly the differences and all that they come to; give it back to apply. Empty if there are none */
             hash: string;
+            /** @description Who gains and loses what. */
             impact: components["schemas"]["Impact"];
             /**
              * Format: int64
@@ -5959,6 +7914,7 @@ export interface components {
             said: string[];
         };
         Pool: {
+            /** @description What it covers. */
             covers: components["schemas"]["Ref"][];
             /**
              * Format: int64
@@ -5970,13 +7926,17 @@ export interface components {
              * @description People whom a grant gives less than it carries, since they have no seat
              */
             lacking: number;
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
             /**
              * Format: int64
              * @description Seats of people whom the viewer, a delegate, does not see
              */
             others: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats?: number;
             /**
              * Format: int64
@@ -6020,6 +7980,7 @@ export interface components {
             type: string;
         };
         Promise: {
+            /** @description The guarantee. */
             guarantee: components["schemas"]["Ref"];
             /** @description Who would hold what, where, by which way and from when on */
             says: string;
@@ -6036,9 +7997,11 @@ export interface components {
             existing?: components["schemas"]["Ref"];
             /** @description Whom those who would have it resemble most */
             like?: components["schemas"]["LikeWhom"];
+            /** @description The name. */
             name: string;
             /** @description Who would have it; at most 1,000 */
             people: components["schemas"]["Ref"][];
+            /** @description Permissions, or how many there are. */
             permissions: components["schemas"]["FitPermission"][];
             /**
              * Format: int64
@@ -6049,6 +8012,7 @@ export interface components {
             replaces: components["schemas"]["Ref"][];
         };
         ProveInputBody: {
+            /** @description The password. */
             password: string;
         };
         PutArea: {
@@ -6122,10 +8086,17 @@ export interface components {
             before?: components["schemas"]["DesignUser"];
         };
         Reading: {
+            /** @description What stands between cells. */
             delimiter?: string;
-            /** @enum {string} */
+            /**
+             * @description How characters are written.
+             * @enum {string}
+             */
             encoding?: "UTF-8" | "UTF-16 LE" | "UTF-16 BE" | "Windows-1252";
-            /** @enum {string} */
+            /**
+             * @description The form in which it is written.
+             * @enum {string}
+             */
             form?: "csv" | "xlsx" | "ldif" | "jsonl";
             /** @description Whether the first row heads the columns */
             header?: boolean;
@@ -6133,18 +8104,26 @@ export interface components {
             sheet?: string;
         };
         Reason: {
+            /** @description The reason, by its code. */
             obstacle: string;
+            /** @description The text. */
             text: string;
             /** @description The chain that got furthest */
             way?: components["schemas"]["Way"];
         };
         Recovery: {
+            /** @description Recovery codes, each good once. */
             codes: string[];
         };
         Ref: {
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
+            /** @description The name. */
             name: string;
         };
         Reminded: {
@@ -6181,6 +8160,7 @@ export interface components {
              * @description The highest risk of what else the person gains
              */
             risk: number;
+            /** @description What it does, in sentences. */
             sentences: components["schemas"]["Phrase"][][];
             /** @description Licences that run short */
             short: components["schemas"]["Ref"][];
@@ -6188,8 +8168,11 @@ export interface components {
         RepairInputBody: {
             /** @description As the proposal names itself */
             id: string;
+            /** @description The permission, by its key. */
             permission: string;
+            /** @description The person. */
             user: string;
+            /** @description The area, or where. */
             where?: string;
         };
         Repairs: {
@@ -6203,40 +8186,59 @@ export interface components {
         Request: {
             /** @description Of a role or set: where; empty: over the whole organisation */
             area?: string;
+            /** @description Who asks. */
             asker: components["schemas"]["Ref"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /**
              * Format: date-time
              * @description When what was granted ends
              */
             ends?: string;
+            /** @description The home area. */
             home: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
             /** @description Whoever looks could grant it */
             may: boolean;
+            /** @description It is for whoever asks to decide. */
             mine: boolean;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
             /** @description Whoever looks owns what is asked for */
             owner: boolean;
             /** @description The permission for whose sake */
             permission?: string;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description Why. */
             reason: string;
             /**
              * Format: int64
              * @description By which it was granted
              */
             revision?: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was settled.
+             */
             settled?: string;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "open" | "granted" | "refused" | "withdrawn";
             /** @description There is an area to choose: it is a role or set */
             terms: boolean;
             /** @description The roles, sets, groups and licences */
             things: components["schemas"]["Ref"][];
+            /** @description The title. */
             title?: string;
             /** @description Who was written to */
             to: components["schemas"]["Ref"][];
@@ -6251,19 +8253,31 @@ export interface components {
             words: components["schemas"]["RequestWord"][];
         };
         RequestTerms: {
+            /** @description The area. */
             area?: string;
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
         };
         RequestThing: {
+            /** @description What it is about. */
             about?: string;
             /** @description Whoever looks has it already */
             held: boolean;
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "organisation" | "licence" | "area" | "system" | "set" | "role" | "group" | "user" | "assignment" | "conflict" | "guarantee" | "delegation" | "permission";
+            /** @description The name. */
             name: string;
         };
         RequestWay: {
@@ -6307,6 +8321,7 @@ export interface components {
              * @description Live people with the same title and department, without the person
              */
             peers: number;
+            /** @description The request. */
             request: components["schemas"]["Request"];
             /** @description The first 100 of these */
             who: components["schemas"]["Ref"][];
@@ -6314,10 +8329,16 @@ export interface components {
         RequestWish: {
             /** @description Of a role or set: where it is to count */
             area?: string;
+            /** @description The id. */
             id?: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind?: "role" | "set" | "group";
+            /** @description The permission, by its key. */
             permission?: string;
+            /** @description Why. */
             reason: string;
             /**
              * Format: date-time
@@ -6330,11 +8351,19 @@ export interface components {
             where?: string;
         };
         RequestWord: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
-            /** @enum {string} */
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
             does: "agreed" | "granted" | "refused" | "withdrawn";
+            /** @description The text. */
             text?: string;
+            /** @description Who. */
             who: components["schemas"]["Ref"];
         };
         Requests: {
@@ -6350,41 +8379,68 @@ export interface components {
             about: components["schemas"]["Phrase"][];
             /** @description What it asks; empty: about access */
             ask: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was closed, or what stays closed.
+             */
             closed?: string;
             /** @description Who decides, in words */
             deciders: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it is due.
+             */
             due: string;
             /**
              * @description What becomes of what is undecided at the end
              * @enum {string}
              */
             fate: "keep" | "revoke";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What belongs to it, or how many items there are.
+             */
             items: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is kept, or how many are.
+             */
             kept: number;
             /**
              * Format: int64
              * @description How many of the items are yours to decide
              */
             mine: number;
+            /** @description The name. */
             name: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was opened.
+             */
             opened: string;
+            /** @description Who opened it. */
             opener: components["schemas"]["Ref"];
+            /** @description It is overdue. */
             overdue: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When people were last reminded.
+             */
             reminded?: string;
             /**
              * Format: int64
              * @description The revision that closing made, if any
              */
             revision?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is revoked, or how many are.
+             */
             revoked: number;
             /**
              * Format: int64
@@ -6416,40 +8472,58 @@ export interface components {
             letters: components["schemas"]["Letter"][];
             /** @description The viewer may remind, and close it */
             mayRun: boolean;
+            /** @description The review. */
             review: components["schemas"]["Review"];
             /** @description Those with most missing first */
             reviewers: components["schemas"]["Straggler"][];
+            /** @description The tasks. */
             tasks: components["schemas"]["ReviewTask"][];
         };
         ReviewItem: {
             /** @description What its review asks; empty: about access */
             ask: string;
+            /** @description Who did it, or by what it is held. */
             by?: components["schemas"]["Ref"];
             /** @description Given to the person directly, so that a revocation takes it away by itself */
             byHand: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was decided.
+             */
             decided?: string;
-            /** @enum {string} */
+            /**
+             * @description What was decided.
+             * @enum {string}
+             */
             decision: "" | "keep" | "revoke";
+            /** @description What is known of it. */
             evidence?: components["schemas"]["Evidence"];
             /** @description Nobody decided; the fate chosen at opening did */
             fated: boolean;
             /** @description Groups that give it; what becomes of that is for their owners */
             groups: components["schemas"]["Ref"][];
+            /** @description What whoever handed it on said. */
             handNote?: string;
+            /** @description Who handed it on. */
             handedBy?: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
             /** @description The same in words */
             keeps: string;
             /** @description Items with the same value are alike, and can be decided together */
             like: string;
+            /** @description It is for whoever asks to decide. */
             mine: boolean;
             /** @description What that is, in a few words: of a person, title and home area */
             note: string;
             /** @description What it asks, as a sentence */
             question: components["schemas"]["Phrase"][];
+            /** @description Why. */
             reason?: string;
+            /** @description Who decides. */
             reviewer: components["schemas"]["Ref"];
             /** @description Who decides once more about what is kept */
             second?: components["schemas"]["Ref"];
@@ -6476,8 +8550,12 @@ export interface components {
              * @description The place of the next that is yours and undecided, behind the one asked for and then from the top; -1 if there is none
              */
             next: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["ReviewItem"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
             total: number;
         };
         ReviewOutcome: {
@@ -6507,8 +8585,12 @@ export interface components {
             total: number;
         };
         ReviewPreview: {
+            /** @description What it is about. */
             about: components["schemas"]["Phrase"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When, or where: an instant, or an area.
+             */
             at: number;
             /**
              * Format: int64
@@ -6525,7 +8607,10 @@ export interface components {
              * @description How many items come to the fallback, since nobody else could decide
              */
             fallback: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What belongs to it, or how many items there are.
+             */
             items: number;
             /** @description People about whom nobody could decide; then it cannot be opened */
             nobody: components["schemas"]["Ref"][];
@@ -6534,6 +8619,7 @@ export interface components {
              * @description How many people these are about
              */
             people: number;
+            /** @description How many decide. */
             reviewers: components["schemas"]["Straggler"][];
             /** @description Why it cannot be opened so: the filter over people, or that it asks too much */
             trouble?: string;
@@ -6544,42 +8630,68 @@ export interface components {
             twice: number;
         };
         ReviewTask: {
+            /** @description Who did it, or by what it is held. */
             by?: components["schemas"]["Ref"];
             /** @description It can only be done elsewhere: say in words what was done about it */
             byHand?: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was decided.
+             */
             decided?: string;
-            /** @enum {string} */
+            /**
+             * @description What was decided.
+             * @enum {string}
+             */
             decision: "" | "person" | "grant" | "leave";
             /** @description The owner of the group, who did not settle it in time */
             former?: components["schemas"]["Ref"];
             /** @description The group that gives it; absent if that is not the question */
             group?: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The item.
+             */
             item: number;
             /** @description What was revoked, in words */
             keeps: string;
             /** @description The viewer may settle it */
             may: boolean;
+            /** @description It is for whoever asks to decide. */
             mine: boolean;
             /** @description Of the review */
             name: string;
+            /** @description Who owns it. */
             owner: components["schemas"]["Ref"];
+            /** @description Why. */
             reason?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The review.
+             */
             review: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             revision?: number;
             /** @description What the item is about: a person, or a group whose rule it asked about */
             subject: components["schemas"]["Ref"];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
             /** @description Why it was revoked */
             why?: string;
         };
         Revision: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description The requests that it granted, in words */
             grants?: string[];
@@ -6588,42 +8700,64 @@ export interface components {
              * @description How many operations are not told
              */
             more: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             number: number;
             /** @description All of them; only if revisions after a number are asked for */
             operations?: components["schemas"]["Operation"][];
             /** @description At most 12 */
             sentences: components["schemas"]["Phrase"][][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The revision that it undoes.
+             */
             undoes?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The revision that undid it.
+             */
             undoneBy?: number;
             /** @description What the person, operator or program was called then */
             who: string;
+            /** @description Why. */
             why: string;
         };
         RevisionDetail: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many more there are.
+             */
             more: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             number: number;
             /** @description As many as were asked for */
             objects: components["schemas"]["ObjectChange"][];
         };
         Rise: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What it is, or how many there are, afterwards.
+             */
             after: number;
             /**
              * Format: int64
              * @description By how many permissions it is too high without the draft
              */
             before: number;
+            /** @description The person or group to whom it is delegated. */
             delegate: components["schemas"]["Ref"];
             /** @description The one by which the draft touches it */
             delegation: components["schemas"]["Ref"];
         };
         RolesBeside: {
+            /** @description The first of the two roles. */
             a: components["schemas"]["Ref"];
+            /** @description The second of the two roles. */
             b: components["schemas"]["Ref"];
             /**
              * @description They give the same; the second gives all that the first gives; nobody has one without the other
@@ -6637,50 +8771,86 @@ export interface components {
              * @description How much of what was revoked they have all the same: it came back, or a group still gives it. Told of one series only
              */
             cameBack: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was closed, or what stays closed.
+             */
             closed?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Whom the discovery before a round found.
+             */
             discovered?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it is due.
+             */
             due?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description What was undecided has gone to the fallback.
+             */
             escalated?: string;
             /**
              * Format: int64
              * @description How many people the discovery found
              */
             found: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What belongs to it, or how many items there are.
+             */
             items: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is kept, or how many are.
+             */
             kept: number;
+            /** @description It was opened late. */
             late: boolean;
             /** @description It was never opened: the next one was due by then */
             missed: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was opened.
+             */
             opened?: string;
             /**
              * Format: date-time
              * @description When it was to open
              */
             opens: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The review.
+             */
             review?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is revoked, or how many are.
+             */
             revoked: number;
         };
         Row: {
+            /** @description It is connected with the focus. */
             connected: boolean;
+            /** @description The id. */
             id: string;
+            /** @description The kind of thing. */
             kind: string;
+            /** @description The name. */
             name: string;
+            /** @description More about it, in words. */
             note: string;
             /**
              * @description What passes through
              * @enum {string}
              */
             of?: "people" | "permissions";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk?: number;
             /** @description How many people are in it, or how many permissions it gives */
             size?: string;
@@ -6698,7 +8868,10 @@ export interface components {
              * @description Where the trouble begins, in characters from 0
              */
             at: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many.
+             */
             count: number;
             /** @description At most 100, by name */
             people: components["schemas"]["Ref"][];
@@ -6706,6 +8879,7 @@ export interface components {
             trouble?: string;
         };
         RuleInputBody: {
+            /** @description The rule, a filter over people (RFC 7644). */
             rule: string;
         };
         Seat: {
@@ -6718,9 +8892,11 @@ export interface components {
             lastUse?: string;
             /** @description Uses of these systems are known, but none by this person */
             never?: boolean;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         SeatChange: {
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -6739,6 +8915,7 @@ export interface components {
              * @description How many seats are free; absent if there is no end to them
              */
             free?: number;
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
             /**
              * Format: int64
@@ -6752,6 +8929,7 @@ export interface components {
             without: number;
         };
         SeatPool: {
+            /** @description What it covers. */
             covers: components["schemas"]["Ref"][];
             /**
              * Format: int64
@@ -6773,6 +8951,7 @@ export interface components {
              * @description Seats whose holder could do with one that this licence covers, or with none
              */
             lesser: number;
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
             /** @description The viewer gives and takes seats */
             may: boolean;
@@ -6786,7 +8965,10 @@ export interface components {
              * @description Seats of people whom the viewer, a delegate, does not see
              */
             others: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats?: number;
             /** @description The systems that need it */
             systems: string[];
@@ -6797,6 +8979,7 @@ export interface components {
             used: number;
         };
         SeatRow: {
+            /** @description The home area. */
             home: string;
             /**
              * Format: int64
@@ -6819,16 +9002,25 @@ export interface components {
              * @description Of who waits: since when they are given something that needs it
              */
             since?: string;
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Seats: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are.
+             */
             match: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["SeatRow"][];
         };
         Second: {
-            /** @enum {string} */
+            /**
+             * @description Who did it, or by what it is held.
+             * @enum {string}
+             */
             by: "manager" | "owner" | "person";
             /** @description Who, if it is one person */
             person?: string;
@@ -6839,14 +9031,23 @@ export interface components {
             risk?: number;
         };
         Series: {
+            /** @description What it is about. */
             about: components["schemas"]["Phrase"][];
+            /** @description Who decides. */
             deciders: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it ended.
+             */
             ended?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The id.
+             */
             id: number;
             /** @description The viewer may change, pause and end it */
             may: boolean;
+            /** @description The name. */
             name: string;
             /** @description The things that it names by their ids */
             names: components["schemas"]["Ref"][];
@@ -6854,10 +9055,14 @@ export interface components {
             next: string[];
             /** @description Who made it, or took it over: its rounds are opened and closed by their right */
             owner: components["schemas"]["Ref"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description It is paused.
+             */
             paused?: string;
             /** @description The latest first */
             rounds: components["schemas"]["Round"][];
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: components["schemas"]["NewSeries"];
             /** @description What keeps it from going on */
             trouble?: string;
@@ -6872,6 +9077,7 @@ export interface components {
              * @description How many these are
              */
             people: number;
+            /** @description What it would ask now. */
             preview: components["schemas"]["ReviewPreview"];
             /** @description Why it cannot be made so */
             trouble?: string;
@@ -6879,27 +9085,43 @@ export interface components {
         Session: {
             /** @description The program, as it calls itself */
             agent: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description The address that it came from */
             from: string;
+            /** @description The id. */
             id: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was last used.
+             */
             seen: string;
             /** @description The one that asks */
             this: boolean;
         };
         SetAside: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
+            /** @description Who did it, or by what it is held. */
             by: components["schemas"]["Ref"];
+            /** @description Why. */
             reason: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until: string;
         };
         SetAsideInputBody: {
             /** @description The names of findings */
             ids: string[];
+            /** @description Why. */
             reason?: string;
             /**
              * Format: date-time
@@ -6908,16 +9130,25 @@ export interface components {
             until?: string;
         };
         SettleInputBody: {
-            /** @enum {string} */
+            /**
+             * @description The choice, by its id.
+             * @enum {string}
+             */
             choice: "person" | "grant" | "leave";
+            /** @description Why. */
             reason?: string;
         };
         Share: {
             /** @description To narrow to these people */
             by: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many.
+             */
             count: number;
+            /** @description What it is. */
             ref?: components["schemas"]["Ref"];
+            /** @description The text. */
             text?: string;
         };
         Short: {
@@ -6926,24 +9157,35 @@ export interface components {
              * @description How many these are
              */
             lacking: number;
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description When it was last used, or how many are in use.
+             */
             used: number;
             /** @description People who gain less than they are given, since they lack it; at most 200 */
             waiting: components["schemas"]["Ref"][];
         };
         SignInInputBody: {
+            /** @description The password. */
             password: string;
+            /** @description The user name. */
             userName: string;
         };
         SignInPage: {
             /** @description Ways into the demo organisation; empty for a real one */
             demo: components["schemas"]["DemoSignIn"][];
+            /** @description The password of the demo’s people. */
             demoPassword?: string;
             /** @description Nobody can sign in yet, since the design holds no people */
             empty: boolean;
+            /** @description What the organisation is called. */
             organisation: string;
             /** @description What the identity provider is called; absent if there is none */
             provider?: string;
@@ -6953,8 +9195,12 @@ export interface components {
         Span: {
             /** @description By what; none if it was so when the record begins, or was looked at first */
             began?: components["schemas"]["Turn"];
+            /** @description When it ended. */
             ended?: components["schemas"]["Turn"];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from: string;
             /**
              * Format: date-time
@@ -6963,16 +9209,25 @@ export interface components {
             until?: string;
         };
         SpareSeats: {
+            /** @description The licence. */
             licence: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many seats there are, or seats.
+             */
             seats: number;
         };
         Staying: {
+            /** @description Who. */
             who: components["schemas"]["Ref"];
+            /** @description Why. */
             why: string;
         };
         Step: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description Absent: the fate of what nobody decided */
             by?: components["schemas"]["Ref"];
@@ -6981,39 +9236,65 @@ export interface components {
              * @enum {string}
              */
             decision: "" | "keep" | "revoke";
+            /** @description To whom it was handed on. */
             handedTo?: components["schemas"]["Ref"];
+            /** @description Why. */
             reason?: string;
         };
         Straggler: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What belongs to it, or how many items there are.
+             */
             items: number;
+            /** @description Who decides. */
             reviewer: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many wait.
+             */
             waiting: number;
         };
         SystemSheet: {
-            /** @enum {string} */
+            /**
+             * @description What the draft makes of it: new, changed or gone.
+             * @enum {string}
+             */
             draft?: "new" | "changed" | "gone";
             /** @description The viewer may edit it */
             may: boolean;
+            /** @description Modules, each with its objects. */
             modules: components["schemas"]["CatalogueModule"][];
+            /** @description The seats of each licence. */
             pools: components["schemas"]["Pool"][];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
             /** @description Roles that give something of it, most first; Gives counts only this system's */
             roles: components["schemas"]["Layer"][];
             /** @description Supplied with it */
             sets: components["schemas"]["Layer"][];
+            /** @description The system. */
             system: components["schemas"]["DesignSystem"];
         };
         TargetLook: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What it is, or how many there are, afterwards.
+             */
             after: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What it was, or how many there were, before.
+             */
             before: number;
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
         };
         TaskChoice: {
-            /** @enum {string} */
+            /**
+             * @description The id.
+             * @enum {string}
+             */
             id: "person" | "grant" | "leave";
             /**
              * Format: int64
@@ -7022,31 +9303,49 @@ export interface components {
             losing: number;
             /** @description Who gains or loses, at most 50 */
             people: components["schemas"]["PersonImpact"][];
+            /** @description What it does, in sentences. */
             sentences: components["schemas"]["Phrase"][][];
             /** @description Why it cannot be done */
             trouble?: string;
         };
         TaskDetail: {
+            /** @description What can be chosen, or was. */
             choices: components["schemas"]["TaskChoice"][];
+            /** @description The task. */
             task: components["schemas"]["ReviewTask"];
         };
         Terms: {
+            /** @description The area. */
             area: components["schemas"]["Ref"];
             /** @description Names a contact of the area */
             contact?: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
             /** @description How far, in which mode and when, in words; empty if it says nothing of these */
             how: string;
+            /** @description The id. */
             id: string;
-            /** @enum {string} */
+            /**
+             * @description Whether all of it counts, or only what reads.
+             * @enum {string}
+             */
             mode: "full" | "read-only";
             /** @description All of it in a few words */
             note: string;
-            /** @enum {string} */
+            /**
+             * @description Of which records: all, those of their line, or their own.
+             * @enum {string}
+             */
             reach: "area" | "line" | "own";
+            /** @description Why. */
             reason?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
             /** @description Where it counts, in words */
             where: string;
@@ -7054,18 +9353,28 @@ export interface components {
             whole: boolean;
         };
         Through: {
+            /** @description The group. */
             group?: components["schemas"]["Ref"];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
+            /** @description Where, for which records and until when. */
             terms: components["schemas"]["Terms"];
         };
         TickInputBody: {
+            /** @description Give them; otherwise they are taken away. */
             give: boolean;
+            /** @description The id. */
             id: string;
+            /** @description The permissions’ keys. */
             keys: string[];
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "role" | "set";
         };
         TidyInputBody: {
+            /** @description The group. */
             group: string;
         };
         Timeline: {
@@ -7073,11 +9382,20 @@ export interface components {
             bands: components["schemas"]["Band"][];
             /** @description The record goes back further than was looked at */
             cut: boolean;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description The instant that is now.
+             */
             now: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until: string;
         };
         Today: {
@@ -7111,13 +9429,24 @@ export interface components {
              * @description When it was withdrawn
              */
             ended?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it stops working; it does not, if absent.
+             */
             expires?: string;
+            /** @description The id. */
             id: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
             made: string;
+            /** @description The name. */
             name: string;
-            /** @enum {string} */
+            /**
+             * @description What the token is for.
+             * @enum {string}
+             */
             purpose: "decisions" | "scim" | "api" | "copies" | "calendar";
             /** @description The directory may change how people with rights in Fachwerk sign in */
             signIns: boolean;
@@ -7130,50 +9459,71 @@ export interface components {
             user?: components["schemas"]["Ref"];
         };
         Trace: {
+            /** @description Whether it reads, writes or administers. */
             class: string;
+            /** @description What it is, and what can go wrong. */
             description?: string;
             /** @description It is known which permissions of the system people use; otherwise, the use is of the system */
             detailed: boolean;
+            /** @description How far it is held. */
             held: components["schemas"]["Holding"][];
+            /** @description What it is called. */
             label?: string;
             /** @description There are more ways than are listed */
             more: boolean;
+            /** @description The permission, by its key. */
             permission: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description When the person last used it; absent if nothing is known of its use */
             used?: components["schemas"]["Used"];
+            /** @description The ways by which it is held. */
             ways: components["schemas"]["Way"][];
             /** @description Nearest first; empty if it is held */
             whyNot: components["schemas"]["Reason"][];
         };
         Turn: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             revision?: number;
             /** @description Its validity began or ended then */
             set?: boolean;
+            /** @description Who. */
             who?: string;
+            /** @description Why. */
             why?: string;
         };
         UndoInputBody: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The number of the revision.
+             */
             revision: number;
         };
         Upgrade: {
+            /** @description How many permissions are altered. */
             alters: components["schemas"]["UpgradePermission"][];
             /** @description There is something to take over */
             changes: boolean;
+            /** @description Permissions that are new. */
             comes: components["schemas"]["UpgradePermission"][];
             /** @description What speaks against the file being what it is taken for; it can be taken over all the same */
             doubts: string[];
             /** @description Why it cannot be taken over */
             faults: string[];
+            /** @description From when on, or from what. */
             from: string;
             /**
              * Format: int64
              * @description How many people gain something
              */
             gaining: number;
+            /** @description Permissions that go away. */
             goes: components["schemas"]["UpgradePermission"][];
             /**
              * Format: int64
@@ -7184,12 +9534,17 @@ export interface components {
             misled: string[];
             /** @description The system is not here yet */
             new: boolean;
+            /** @description How many permissions are renamed. */
             renamed: components["schemas"]["UpgradePermission"][];
+            /** @description What rests on it. */
             resting: components["schemas"]["UpgradeResting"][];
             /** @description Roles that come to give more or less; a renamed permission is both */
             roles: components["schemas"]["UpgradeRole"][];
+            /** @description The permission sets. */
             sets: components["schemas"]["UpgradeSet"][];
+            /** @description The system. */
             system: components["schemas"]["Ref"];
+            /** @description To whom, or to what. */
             to: string;
             /** @description Delegations over something that changes */
             touches: components["schemas"]["Ref"][];
@@ -7212,9 +9567,14 @@ export interface components {
              * @description How many people hold it now
              */
             holders: number;
+            /** @description The permission’s key: system:object:action. */
             key: string;
+            /** @description What it is called. */
             label?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The risk: 0 none, 1 elevated, 2 high, 3 critical.
+             */
             risk: number;
             /** @description Its old key, if it is renamed */
             was?: string;
@@ -7228,29 +9588,42 @@ export interface components {
             lacks: string[];
             /** @description The supplied set that it is a copy of, and that changes */
             original?: components["schemas"]["Ref"];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
             /** @description What it will name by the new key */
             renamed: string[];
         };
         UpgradeRole: {
+            /** @description What is gained. */
             gains: string[];
+            /** @description What is lost. */
             losses: string[];
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
         };
         UpgradeSet: {
+            /** @description What is added. */
             added: string[];
             /**
              * Format: int64
              * @description How many people hold something by it now
              */
             holders: number;
+            /** @description What it is. */
             ref: components["schemas"]["Ref"];
+            /** @description What is removed. */
             removed: string[];
-            /** @enum {string} */
+            /**
+             * @description What it is about.
+             * @enum {string}
+             */
             what: "added" | "changed" | "deleted";
         };
         Usage: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many days.
+             */
             days: number;
             /**
              * Format: int64
@@ -7259,7 +9632,10 @@ export interface components {
             used: number;
         };
         UseTold: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description A permission's key, in place of a system */
             permission?: string;
@@ -7278,6 +9654,7 @@ export interface components {
             idle: boolean;
         };
         UsersInputBody: {
+            /** @description The people. */
             users: string[];
         };
         UsesNoted: {
@@ -7305,7 +9682,10 @@ export interface components {
             count: number;
             /** @description Of the review, the series or the worklist */
             id?: string;
-            /** @enum {string} */
+            /**
+             * @description The kind of thing.
+             * @enum {string}
+             */
             kind: "begin" | "review" | "task" | "close" | "request" | "draft" | "invitation" | "letter" | "series" | "worklist";
             /** @description It is overdue, or cannot go on */
             late?: boolean;
@@ -7320,17 +9700,29 @@ export interface components {
             says?: string;
         };
         Waiver: {
+            /** @description When it ended. */
             ended: boolean;
+            /** @description Why. */
             reason: string;
+            /** @description Until when: the first instant that no longer counts. */
             until: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         WallPanel: {
+            /** @description Objects, each with its bricks. */
             courses: components["schemas"]["Course"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How far it is held.
+             */
             held: number;
+            /** @description The system. */
             system: components["schemas"]["Ref"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are in all.
+             */
             total: number;
             /** @description On a person's wall: when they last used the system; absent if nothing is known of its use */
             used?: components["schemas"]["Used"];
@@ -7338,6 +9730,7 @@ export interface components {
         Way: {
             /** @description The assignment that could be cut, if it is made to the person directly */
             cut?: components["schemas"]["CutAt"];
+            /** @description What the way leads through, from the person to the permission. */
             joints: components["schemas"]["Joint"][];
         };
         Welcome: {
@@ -7347,8 +9740,11 @@ export interface components {
             can: components["schemas"]["Can"][];
             /** @description The roles and sets that they are given, with where they count */
             gets: string[];
+            /** @description The groups. */
             groups: string[];
+            /** @description The name. */
             name: string;
+            /** @description What the organisation is called. */
             organisation: string;
             /** @description A passkey can be made in place of a password */
             passkey: boolean;
@@ -7363,6 +9759,7 @@ export interface components {
         WhoCan: {
             /** @description What a permission does */
             about?: string;
+            /** @description What these people have in common. */
             common: components["schemas"]["Common"][];
             /**
              * Format: int64
@@ -7379,6 +9776,7 @@ export interface components {
              * @description How many of the permissions whoever is not signed in holds too
              */
             public: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["WhoRow"][];
             /**
              * Format: int64
@@ -7390,11 +9788,13 @@ export interface components {
              * @description How many people can
              */
             total: number;
+            /** @description What it is about. */
             what: components["schemas"]["Ref"];
         };
         WhoRow: {
             /** @description By which assignments */
             by: components["schemas"]["Through"][];
+            /** @description The department. */
             department?: string;
             /**
              * Format: int64
@@ -7403,7 +9803,9 @@ export interface components {
             permissions: number;
             /** @description Over which areas and records, each once; the widest first */
             places: components["schemas"]["Holding"][];
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         Withheld: {
@@ -7419,6 +9821,7 @@ export interface components {
             grants: number;
             /** @description The keys of those that are withheld; at most 20 */
             permissions: string[];
+            /** @description The role, set or other thing. */
             target: components["schemas"]["Ref"];
         };
         Worklist: {
@@ -7427,7 +9830,10 @@ export interface components {
              * @description How much is carried out beside the draft: letters, signing out
              */
             after: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was last changed.
+             */
             changed: string;
             /** @description There is something to put into the draft */
             changes: boolean;
@@ -7440,25 +9846,38 @@ export interface components {
              * @description How many people have been tried
              */
             done: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many people gain something.
+             */
             gaining: number;
+            /** @description The id. */
             id: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many people lose something.
+             */
             losing: number;
             /**
              * Format: int64
              * @description How many rows are asked for
              */
             match: number;
+            /** @description The name. */
             name: string;
+            /** @description The rows of this window. */
             rows: components["schemas"]["WorklistRow"][];
             /**
              * Format: int64
              * @description How many people are on it
              */
             size: number;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "working" | "ready" | "failed";
+            /** @description The steps, in their order. */
             steps: components["schemas"]["WorklistToldStep"][];
             /** @description Why nothing can be put into the draft */
             stop?: string;
@@ -7474,6 +9893,7 @@ export interface components {
             include?: string[];
             /** @description Who stays on the list, but is left out of the steps */
             leave?: string[];
+            /** @description The name. */
             name?: string;
             /** @description Who is taken off the list, by id; this changes nobody */
             off?: string[];
@@ -7481,8 +9901,12 @@ export interface components {
             steps?: components["schemas"]["WorklistStep"][];
         };
         WorklistDone: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
+            /** @description The id. */
             id: string;
             /** @description Of the worklist */
             name: string;
@@ -7491,20 +9915,32 @@ export interface components {
              * @description By which it was applied; 0 if there was nothing to apply
              */
             revision: number;
+            /** @description Who. */
             who: components["schemas"]["Ref"];
         };
         WorklistEntry: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is gained.
+             */
             gains: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is lost.
+             */
             losses: number;
+            /** @description More about it, in words. */
             notes: string[];
             /** @description One a step */
             outcomes: components["schemas"]["WorklistOutcome"][];
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         WorklistGathered: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is added.
+             */
             added: number;
             /**
              * Format: int64
@@ -7515,9 +9951,14 @@ export interface components {
             unclear: components["schemas"]["WorklistUnclear"][];
         };
         WorklistHead: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was last changed.
+             */
             changed: string;
+            /** @description The id. */
             id: string;
+            /** @description The name. */
             name: string;
         };
         WorklistHeads: {
@@ -7533,12 +9974,19 @@ export interface components {
             };
             /** @description Letters are sent; otherwise links go by hand */
             mail: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are.
+             */
             match: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["WorklistInvited"][];
         };
         WorklistInvited: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the invitation was accepted.
+             */
             accepted?: string;
             /**
              * Format: date-time
@@ -7549,16 +9997,27 @@ export interface components {
             by?: components["schemas"]["Ref"];
             /** @description Its link goes by hand, and not by a letter */
             byHand: boolean;
+            /** @description The e-mail address. */
             email?: string;
             /** @description The roles and sets that are assigned to the person, with where */
             gets: string[];
+            /** @description The groups. */
             groups: components["schemas"]["Ref"][];
+            /** @description The home area. */
             home: string;
+            /** @description The licences. */
             licences: components["schemas"]["Ref"][];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was opened.
+             */
             opened?: string;
-            /** @enum {string} */
+            /**
+             * @description The state.
+             * @enum {string}
+             */
             state: "to-send" | "sent" | "returned" | "opened" | "accepted" | "run-out" | "cancelled";
+            /** @description The title. */
             title?: string;
             /** @description Why its letter was not sent */
             trouble?: string;
@@ -7567,30 +10026,42 @@ export interface components {
              * @description Until when it is good
              */
             until?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         WorklistKnown: {
             /** @description What is assigned to the person, with where; at most 6 */
             gets: string[];
+            /** @description The home area. */
             home: string;
             /**
              * @description What is the same; similar: only the name, nearly
              * @enum {string}
              */
             same: "userName" | "email" | "externalId" | "name" | "similar";
+            /** @description The state. */
             state: string;
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         WorklistLog: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
             at: string;
             /** @description How many people each result concerns */
             counts: {
                 [key: string]: number;
             };
+            /** @description The id. */
             id: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many there are.
+             */
             match: number;
             /** @description Of the worklist */
             name: string;
@@ -7599,22 +10070,33 @@ export interface components {
              * @description By which it was applied; 0 if there was nothing to apply
              */
             revision: number;
+            /** @description The rows of this window. */
             rows: components["schemas"]["WorklistEntry"][];
             /** @description In words */
             steps: string[];
+            /** @description Who. */
             who: components["schemas"]["Ref"];
         };
         WorklistOutcome: {
-            /** @enum {string} */
+            /**
+             * @description What became of it.
+             * @enum {string}
+             */
             result: "does" | "already" | "not";
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: string;
         };
         WorklistRefused: {
+            /** @description The person. */
             user: components["schemas"]["Ref"];
+            /** @description Why. */
             why: string;
         };
         WorklistResent: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many were done.
+             */
             done: number;
             /** @description To whom it was not done; at most 100 */
             refused: components["schemas"]["WorklistRefused"][];
@@ -7625,8 +10107,12 @@ export interface components {
              * @description How many permissions the person gains
              */
             gains: number;
+            /** @description The home area. */
             home?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is lost.
+             */
             losses: number;
             /** @description What else comes of it: conflicts, seats that lack */
             notes: string[];
@@ -7637,8 +10123,11 @@ export interface components {
              * @enum {string}
              */
             result: "does" | "already" | "not" | "left" | "none";
+            /** @description The state. */
             state: string;
+            /** @description The title. */
             title?: string;
+            /** @description The person. */
             user: components["schemas"]["Ref"];
         };
         WorklistSource: {
@@ -7656,12 +10145,19 @@ export interface components {
         WorklistStep: {
             /** @description Of an assignment; the whole organisation if absent */
             area?: string;
-            /** @enum {string} */
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
             do: "assign" | "revoke" | "join" | "leave" | "set" | "validity" | "seat" | "unseat" | "qualify" | "unqualify" | "lock" | "unlock" | "deactivate" | "bring-back" | "delete" | "invite" | "cancel" | "sign-out" | "new-password";
             /** @description What is set: title, department, userType, area or manager; or the type of a qualification */
             field?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
+            /** @description The groups. */
             groups?: string[];
             /** @description At the home of each in place of one area */
             home?: boolean;
@@ -7670,32 +10166,54 @@ export interface components {
              * @description Of a qualification
              */
             level?: number;
+            /** @description The licences. */
             licences?: string[];
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description Why. */
             reason?: string;
+            /** @description The roles. */
             roles?: string[];
+            /** @description The permission sets. */
             sets?: string[];
             /** @description Who takes over what a deleted person owns, manages and administers */
             successor?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
             /** @description What the field is to be; nothing if absent */
             value?: string;
         };
         WorklistToldStep: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many have it already.
+             */
             already: number;
             /** @description Of an assignment; the whole organisation if absent */
             area?: string;
-            /** @enum {string} */
+            /**
+             * @description What is done.
+             * @enum {string}
+             */
             do: "assign" | "revoke" | "join" | "leave" | "set" | "validity" | "seat" | "unseat" | "qualify" | "unqualify" | "lock" | "unlock" | "deactivate" | "bring-back" | "delete" | "invite" | "cancel" | "sign-out" | "new-password";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description What is done.
+             */
             does: number;
             /** @description What is set: title, department, userType, area or manager; or the type of a qualification */
             field?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description From when on, or from what.
+             */
             from?: string;
+            /** @description The groups. */
             groups?: string[];
             /** @description At the home of each in place of one area */
             home?: boolean;
@@ -7704,20 +10222,33 @@ export interface components {
              * @description Of a qualification
              */
             level?: number;
+            /** @description The licences. */
             licences?: string[];
+            /** @description Whether all of it counts, or only what reads. */
             mode?: string;
             /** @description The things that it names, by id */
             named: components["schemas"]["Ref"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many cannot be done.
+             */
             not: number;
+            /** @description Of which records: all, those of their line, or their own. */
             reach?: string;
+            /** @description Why. */
             reason?: string;
+            /** @description The roles. */
             roles?: string[];
+            /** @description What is said of it, in sentences, or what was asked for. */
             said: string;
+            /** @description The permission sets. */
             sets?: string[];
             /** @description Who takes over what a deleted person owns, manages and administers */
             successor?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when: the first instant that no longer counts.
+             */
             until?: string;
             /** @description What the field is to be; nothing if absent */
             value?: string;
@@ -7729,10 +10260,75 @@ export interface components {
             could: components["schemas"]["Ref"][];
             /** @description Whom it most likely means */
             meant?: components["schemas"]["Ref"];
+            /** @description The text. */
             text: string;
         };
     };
-    responses: never;
+    responses: {
+        /** @description Somebody else was first, or it is so already. */
+        Conflict: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What was sent makes no sense; each fault is told with its place. */
+        Invalid: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What was sent cannot be read, or is missing. */
+        Malformed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Neither a right nor a delegation permits it, or a proof of who asks is needed. */
+        NotAllowed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description There is no such thing, or none that whoever asks may see. */
+        NotFound: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Nobody is signed in, or the token is not valid. */
+        NotSignedIn: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Another refusal, or a failure inside; `code` tells which, and docs/refusals.md lists the codes. */
+        Otherwise: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -7763,15 +10359,11 @@ export interface operations {
                     "application/json": components["schemas"]["Area"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     area: {
@@ -7786,6 +10378,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -7801,15 +10394,11 @@ export interface operations {
                     "application/json": components["schemas"]["AreaSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     canAsk: {
@@ -7819,6 +10408,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Words that all must occur. */
                 q: string;
             };
             header?: never;
@@ -7836,15 +10426,11 @@ export interface operations {
                     "application/json": components["schemas"]["RequestThing"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     waysTo: {
@@ -7854,6 +10440,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The permission, by its key. */
                 permission: string;
                 /** @description An area; where you work if absent */
                 where?: string;
@@ -7873,15 +10460,11 @@ export interface operations {
                     "application/json": components["schemas"]["RequestWays"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     lookAssign: {
@@ -7906,15 +10489,13 @@ export interface operations {
                     "application/json": components["schemas"]["AssignLook"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     readCalendar: {
@@ -7922,6 +10503,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The secret: it is shown only now. */
                 secret: string;
             };
             cookie?: never;
@@ -7938,15 +10520,11 @@ export interface operations {
                     "application/json": string;
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     capabilities: {
@@ -7956,6 +10534,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The system. */
                 system: string;
                 /** @description Which columns: licences, roles, supplied sets, own sets; all but the last if absent */
                 kind?: ("licence" | "role" | "set" | "own")[];
@@ -7975,15 +10554,11 @@ export interface operations {
                     "application/json": components["schemas"]["Capabilities"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportCapabilities: {
@@ -7993,11 +10568,14 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The system. */
                 system: string;
+                /** @description The kind of thing. */
                 kind?: ("licence" | "role" | "set" | "own")[];
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -8011,15 +10589,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     change: {
@@ -8047,15 +10621,13 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     colleagues: {
@@ -8065,6 +10637,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Words that all must occur. */
                 q?: string;
             };
             header?: never;
@@ -8082,15 +10655,11 @@ export interface operations {
                     "application/json": components["schemas"]["Colleague"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     compare: {
@@ -8120,15 +10689,11 @@ export interface operations {
                     "application/json": components["schemas"]["Comparison"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportComparison: {
@@ -8145,6 +10710,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -8158,15 +10724,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     conflict: {
@@ -8181,6 +10743,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8196,15 +10759,11 @@ export interface operations {
                     "application/json": components["schemas"]["ConflictSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     delegations: {
@@ -8230,15 +10789,11 @@ export interface operations {
                     "application/json": components["schemas"]["DelegationSheet"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tryDelegation: {
@@ -8263,15 +10818,13 @@ export interface operations {
                     "application/json": components["schemas"]["Coverage"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tryCeiling: {
@@ -8296,15 +10849,13 @@ export interface operations {
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     delegation: {
@@ -8319,6 +10870,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8334,15 +10886,11 @@ export interface operations {
                     "application/json": components["schemas"]["DelegationSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     delegationCeiling: {
@@ -8357,6 +10905,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8372,15 +10921,11 @@ export interface operations {
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     directories: {
@@ -8392,7 +10937,9 @@ export interface operations {
                 as?: string;
                 /** @description Those too to whom nothing is tied any longer */
                 all?: boolean;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
@@ -8410,15 +10957,11 @@ export interface operations {
                     "application/json": components["schemas"]["Directories"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draft: {
@@ -8444,15 +10987,11 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     discard: {
@@ -8473,15 +11012,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     apply: {
@@ -8506,15 +11043,13 @@ export interface operations {
                     "application/json": components["schemas"]["Applied"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putArea: {
@@ -8539,15 +11074,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     assign: {
@@ -8572,15 +11105,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putAssignment: {
@@ -8605,15 +11136,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftBack: {
@@ -8638,15 +11167,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     cancelInvitations: {
@@ -8671,15 +11198,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftCeilings: {
@@ -8705,15 +11230,11 @@ export interface operations {
                     "application/json": components["schemas"]["Rise"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putConflict: {
@@ -8738,15 +11259,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     cut: {
@@ -8771,15 +11290,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putDelegation: {
@@ -8804,15 +11321,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     delete: {
@@ -8837,15 +11352,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftEdit: {
@@ -8860,6 +11373,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8875,15 +11389,11 @@ export interface operations {
                     "application/json": components["schemas"]["DraftEdit"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     takeOut: {
@@ -8891,6 +11401,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8906,15 +11417,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     keepMine: {
@@ -8922,6 +11431,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -8937,15 +11447,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     engage: {
@@ -8970,15 +11478,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftFewer: {
@@ -9003,15 +11509,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putGroup: {
@@ -9036,15 +11540,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putGuarantee: {
@@ -9069,15 +11571,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     join: {
@@ -9102,15 +11602,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftLeaving: {
@@ -9135,15 +11633,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putLicence: {
@@ -9168,15 +11664,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftMove: {
@@ -9201,15 +11695,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putPerson: {
@@ -9234,15 +11726,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putBack: {
@@ -9267,15 +11757,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     repair: {
@@ -9300,15 +11788,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     restoreDraft: {
@@ -9329,15 +11815,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putRole: {
@@ -9362,15 +11846,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     giveSeats: {
@@ -9395,15 +11877,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putSet: {
@@ -9428,15 +11908,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     putSystem: {
@@ -9461,15 +11939,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tick: {
@@ -9494,15 +11970,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tidy: {
@@ -9527,15 +12001,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     undo: {
@@ -9560,15 +12032,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftUpgrade: {
@@ -9593,15 +12063,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     effectivecsv: {
@@ -9625,15 +12093,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     effectivejsonl: {
@@ -9657,15 +12121,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     fewer: {
@@ -9690,15 +12150,13 @@ export interface operations {
                     "application/json": components["schemas"]["FewerAnswer"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     find: {
@@ -9708,6 +12166,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Words that all must occur. */
                 q?: string;
             };
             header?: never;
@@ -9725,15 +12184,11 @@ export interface operations {
                     "application/json": components["schemas"]["Found"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     findings: {
@@ -9751,7 +12206,9 @@ export interface operations {
                 weight?: number;
                 /** @description Those that are set aside, in place of those that are not */
                 aside?: boolean;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
@@ -9769,15 +12226,11 @@ export interface operations {
                     "application/json": components["schemas"]["Findings"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     setFindingsAside: {
@@ -9800,15 +12253,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     repairFindings: {
@@ -9833,15 +12284,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportFindings: {
@@ -9862,6 +12311,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -9875,15 +12325,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     fit: {
@@ -9908,15 +12354,13 @@ export interface operations {
                     "application/json": components["schemas"]["FitAnswer"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     forgotten: {
@@ -9939,15 +12383,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     picture: {
@@ -9979,15 +12421,11 @@ export interface operations {
                     "application/json": components["schemas"]["Picture"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     bay: {
@@ -10005,11 +12443,14 @@ export interface operations {
                 where?: string;
                 /** @description Words that the name must have */
                 q?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "user" | "group" | "role" | "set" | "permission";
             };
             cookie?: never;
@@ -10025,15 +12466,11 @@ export interface operations {
                     "application/json": components["schemas"]["Bay"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     group: {
@@ -10048,6 +12485,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10063,15 +12501,11 @@ export interface operations {
                     "application/json": components["schemas"]["GroupSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tryGuarantee: {
@@ -10096,15 +12530,13 @@ export interface operations {
                     "application/json": components["schemas"]["Kept"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     guarantee: {
@@ -10119,6 +12551,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10134,15 +12567,11 @@ export interface operations {
                     "application/json": components["schemas"]["GuaranteeSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     importTemplate: {
@@ -10155,7 +12584,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "people" | "groups" | "assignments" | "last-use" | "catalogue";
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10169,15 +12600,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     beginImport: {
@@ -10207,15 +12634,13 @@ export interface operations {
                     "application/json": components["schemas"]["Import"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     import: {
@@ -10225,13 +12650,18 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description What would become of the row. */
                 verdict?: "create" | "change" | "same" | "ignored" | "error";
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10247,15 +12677,11 @@ export interface operations {
                     "application/json": components["schemas"]["Import"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     closeImport: {
@@ -10263,6 +12689,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10276,15 +12703,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     alterImport: {
@@ -10292,6 +12717,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10309,15 +12735,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     correctImport: {
@@ -10325,6 +12749,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10342,15 +12767,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftImport: {
@@ -10358,6 +12781,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10373,15 +12797,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     recordUses: {
@@ -10389,6 +12811,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10404,15 +12827,13 @@ export interface operations {
                     "application/json": components["schemas"]["UsesNoted"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     invitations: {
@@ -10422,9 +12843,13 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The state. */
                 state?: "to-send" | "sent" | "returned" | "opened" | "accepted" | "run-out" | "cancelled";
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
@@ -10442,15 +12867,11 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistInvitations"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     extendInvitations: {
@@ -10475,15 +12896,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistResent"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     resendInvitations: {
@@ -10508,15 +12927,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistResent"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     known: {
@@ -10526,9 +12943,13 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The name. */
                 name?: string;
+                /** @description The user name. */
                 userName?: string;
+                /** @description The e-mail address. */
                 email?: string;
+                /** @description The id that another program knows it by. */
                 externalId?: string;
             };
             header?: never;
@@ -10546,15 +12967,11 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistKnown"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     leavers: {
@@ -10580,15 +12997,11 @@ export interface operations {
                     "application/json": components["schemas"]["LeavingPlanned"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     licence: {
@@ -10603,6 +13016,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -10618,15 +13032,11 @@ export interface operations {
                     "application/json": components["schemas"]["LicenceSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportReviews: {
@@ -10641,6 +13051,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10654,15 +13065,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportHistory: {
@@ -10682,11 +13089,14 @@ export interface operations {
                 who?: string;
                 /** @description Words that the reason or the name of who did it must have */
                 q?: string;
+                /** @description From when on, or from what. */
                 from?: string;
+                /** @description Until when: the first instant that no longer counts. */
                 until?: string;
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10700,15 +13110,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     list: {
@@ -10732,11 +13138,14 @@ export interface operations {
                 mine?: string;
                 /** @description Only what can be chosen for something new: nobody who is deactivated */
                 choice?: boolean;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
             };
             cookie?: never;
@@ -10752,15 +13161,11 @@ export interface operations {
                     "application/json": components["schemas"]["List"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportList: {
@@ -10770,15 +13175,22 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description The columns. */
                 columns?: string[];
+                /** @description The column to sort by. */
                 sort?: string;
+                /** @description Sort downwards. */
                 down?: boolean;
+                /** @description The area, or where. */
                 where?: string;
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10792,15 +13204,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     me: {
@@ -10826,15 +13234,11 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     absence: {
@@ -10860,15 +13264,11 @@ export interface operations {
                     "application/json": components["schemas"]["Absence"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     beAbsent: {
@@ -10893,15 +13293,13 @@ export interface operations {
                     "application/json": components["schemas"]["Absence"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     calendar: {
@@ -10927,15 +13325,11 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarAddress"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     makeCalendar: {
@@ -10956,15 +13350,13 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarAddress"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     endCalendar: {
@@ -10983,15 +13375,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     addCodes: {
@@ -11016,15 +13406,13 @@ export interface operations {
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     beginCodes: {
@@ -11045,15 +13433,13 @@ export interface operations {
                     "application/json": components["schemas"]["NewCodes"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     factors: {
@@ -11079,15 +13465,11 @@ export interface operations {
                     "application/json": components["schemas"]["Factors"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     dropFactor: {
@@ -11095,6 +13477,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11108,15 +13491,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     letters: {
@@ -11142,15 +13523,11 @@ export interface operations {
                     "application/json": components["schemas"]["Letters"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     setLetters: {
@@ -11173,15 +13550,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     mailbox: {
@@ -11207,15 +13582,11 @@ export interface operations {
                     "application/json": components["schemas"]["Mailbox"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     openLetter: {
@@ -11228,6 +13599,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -11243,21 +13615,18 @@ export interface operations {
                     "application/json": components["schemas"]["Opened"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     addPasskey: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -11278,15 +13647,13 @@ export interface operations {
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     beginPasskey: {
@@ -11307,15 +13674,13 @@ export interface operations {
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     changePassword: {
@@ -11338,15 +13703,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     renewRecovery: {
@@ -11367,15 +13730,13 @@ export interface operations {
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     sessions: {
@@ -11401,15 +13762,11 @@ export interface operations {
                     "application/json": components["schemas"]["Session"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     endSessions: {
@@ -11428,15 +13785,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     endSession: {
@@ -11444,6 +13799,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11457,15 +13813,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     mentions: {
@@ -11478,7 +13832,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "guarantee" | "delegation" | "licence";
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11494,15 +13850,11 @@ export interface operations {
                     "application/json": components["schemas"]["Mention"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportModel: {
@@ -11526,15 +13878,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     peers: {
@@ -11544,7 +13892,9 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The title. */
                 title?: string;
+                /** @description The department. */
                 department?: string;
                 /** @description They are at home there or below */
                 area?: string;
@@ -11566,15 +13916,11 @@ export interface operations {
                     "application/json": components["schemas"]["PeerShares"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     pending: {
@@ -11604,15 +13950,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     stopPending: {
@@ -11634,15 +13976,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportPeopleAndGroups: {
@@ -11666,15 +14006,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     person: {
@@ -11689,6 +14025,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11704,15 +14041,11 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     personCeiling: {
@@ -11725,6 +14058,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11740,15 +14074,11 @@ export interface operations {
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     lowerCeiling: {
@@ -11761,6 +14091,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11776,15 +14107,11 @@ export interface operations {
                     "application/json": components["schemas"]["Lowering"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     invite: {
@@ -11795,6 +14122,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11810,15 +14138,13 @@ export interface operations {
                     "application/json": components["schemas"]["Invitation"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     leaver: {
@@ -11831,6 +14157,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11846,15 +14173,11 @@ export interface operations {
                     "application/json": components["schemas"]["LeavingPerson"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     move: {
@@ -11862,6 +14185,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11881,15 +14205,13 @@ export interface operations {
                     "application/json": components["schemas"]["Moving"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     repairs: {
@@ -11901,10 +14223,12 @@ export interface operations {
                 as?: string;
                 /** @description An area; the whole organisation if absent */
                 where?: string;
+                /** @description The permission, by its key. */
                 permission: string;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11920,15 +14244,11 @@ export interface operations {
                     "application/json": components["schemas"]["Repairs"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     timeline: {
@@ -11947,6 +14267,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -11962,15 +14283,11 @@ export interface operations {
                     "application/json": components["schemas"]["Timeline"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     trace: {
@@ -11982,10 +14299,12 @@ export interface operations {
                 as?: string;
                 /** @description An area; the whole organisation if absent */
                 where?: string;
+                /** @description The permission, by its key. */
                 permission: string;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -12001,15 +14320,11 @@ export interface operations {
                     "application/json": components["schemas"]["Trace"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     permission: {
@@ -12024,6 +14339,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -12039,15 +14355,11 @@ export interface operations {
                     "application/json": components["schemas"]["PermissionSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     plan: {
@@ -12073,15 +14385,13 @@ export interface operations {
                     "application/json": components["schemas"]["Plan"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     applyPlan: {
@@ -12089,6 +14399,7 @@ export interface operations {
             query: {
                 /** @description Of the plan as it was looked at */
                 hash: string;
+                /** @description Why. */
                 reason: string;
             };
             header?: never;
@@ -12111,15 +14422,13 @@ export interface operations {
                     "application/json": components["schemas"]["Applied"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     requests: {
@@ -12145,15 +14454,11 @@ export interface operations {
                     "application/json": components["schemas"]["Requests"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     makeRequest: {
@@ -12178,15 +14483,13 @@ export interface operations {
                     "application/json": components["schemas"]["Request"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     request: {
@@ -12199,6 +14502,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12214,15 +14518,11 @@ export interface operations {
                     "application/json": components["schemas"]["Request"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     answerRequest: {
@@ -12230,6 +14530,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12249,15 +14550,13 @@ export interface operations {
                     "application/json": components["schemas"]["Request"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftRequest: {
@@ -12265,6 +14564,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12284,15 +14584,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     grantRequest: {
@@ -12300,6 +14598,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12319,15 +14618,13 @@ export interface operations {
                     "application/json": components["schemas"]["Applied"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     weighRequest: {
@@ -12335,6 +14632,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12354,15 +14652,13 @@ export interface operations {
                     "application/json": components["schemas"]["RequestWeighed"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     decide: {
@@ -12387,15 +14683,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewItem"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewItem: {
@@ -12408,6 +14702,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12423,15 +14718,11 @@ export interface operations {
                     "application/json": components["schemas"]["ItemDetail"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     alike: {
@@ -12444,6 +14735,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12459,15 +14751,11 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     handOn: {
@@ -12475,6 +14763,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12494,15 +14783,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewItem"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tasks: {
@@ -12528,15 +14815,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewTask"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     task: {
@@ -12549,6 +14832,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12564,15 +14848,11 @@ export interface operations {
                     "application/json": components["schemas"]["TaskDetail"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     settleTask: {
@@ -12580,6 +14860,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12599,15 +14880,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewTask"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviews: {
@@ -12635,15 +14914,11 @@ export interface operations {
                     "application/json": components["schemas"]["Review"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     openReview: {
@@ -12668,15 +14943,13 @@ export interface operations {
                     "application/json": components["schemas"]["Review"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     lately: {
@@ -12686,6 +14959,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description The kind of thing. */
                 kind: "user" | "role" | "set";
                 /** @description Of the person, role or set */
                 id: string;
@@ -12705,15 +14979,11 @@ export interface operations {
                     "application/json": components["schemas"]["Lately"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     previewReview: {
@@ -12738,15 +15008,13 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewPreview"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     review: {
@@ -12761,6 +15029,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12776,15 +15045,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewDetail"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewAfter: {
@@ -12797,6 +15062,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12812,15 +15078,11 @@ export interface operations {
                     "application/json": components["schemas"]["Afterwards"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     closeReview: {
@@ -12828,6 +15090,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12847,15 +15110,13 @@ export interface operations {
                     "application/json": components["schemas"]["Review"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewItems: {
@@ -12871,11 +15132,14 @@ export interface operations {
                 only?: "open" | "mine";
                 /** @description The place of which the next undecided one is asked for */
                 after?: number;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12891,15 +15155,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewItems"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewOutcome: {
@@ -12914,6 +15174,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12929,15 +15190,11 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewOutcome"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewPack: {
@@ -12950,6 +15207,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12963,15 +15221,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     remind: {
@@ -12979,6 +15233,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -12994,15 +15249,13 @@ export interface operations {
                     "application/json": components["schemas"]["Reminded"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     reviewReport: {
@@ -13015,6 +15268,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -13028,15 +15282,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     history: {
@@ -13056,10 +15306,13 @@ export interface operations {
                 who?: string;
                 /** @description Words that the reason or the name of who did it must have */
                 q?: string;
+                /** @description From when on, or from what. */
                 from?: string;
+                /** @description Until when: the first instant that no longer counts. */
                 until?: string;
                 /** @description Only revisions below this number; 0: from the last on */
                 before?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
                 /** @description If given: all revisions above this number, earliest first, with their operations */
                 after?: number;
@@ -13080,15 +15333,11 @@ export interface operations {
                     "application/json": components["schemas"]["Revision"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     followHistory: {
@@ -13117,15 +15366,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     revision: {
@@ -13140,6 +15385,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The number of the revision. */
                 number: number;
             };
             cookie?: never;
@@ -13155,15 +15401,11 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionDetail"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     role: {
@@ -13178,6 +15420,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -13193,15 +15436,11 @@ export interface operations {
                     "application/json": components["schemas"]["BundleSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tryRule: {
@@ -13226,15 +15465,13 @@ export interface operations {
                     "application/json": components["schemas"]["Rule"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     seatPools: {
@@ -13244,6 +15481,7 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description How many days. */
                 days?: number;
             };
             header?: never;
@@ -13261,15 +15499,11 @@ export interface operations {
                     "application/json": components["schemas"]["SeatPool"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     seatsNeeded: {
@@ -13294,15 +15528,13 @@ export interface operations {
                     "application/json": components["schemas"]["SeatNeed"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     seats: {
@@ -13312,13 +15544,18 @@ export interface operations {
                 when?: string;
                 /** @description A person through whose eyes the design is seen; one's own if absent */
                 as?: string;
+                /** @description How many days. */
                 days?: number;
+                /** @description Which part. */
                 part?: "taken" | "idle" | "waiting" | "lesser";
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -13334,25 +15571,24 @@ export interface operations {
                     "application/json": components["schemas"]["Seats"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     gatherSeats: {
         parameters: {
             query: {
+                /** @description How many days. */
                 days?: number;
+                /** @description Which part. */
                 part: "idle" | "lesser";
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -13368,15 +15604,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistHead"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     securityLog: {
@@ -13390,11 +15624,15 @@ export interface operations {
                 what?: string;
                 /** @description Only what this person (by id), program or operator did */
                 who?: string;
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description From when on, or from what. */
                 from?: string;
+                /** @description Until when: the first instant that no longer counts. */
                 until?: string;
                 /** @description Only entries below this number; 0: from the last on */
                 before?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
@@ -13412,15 +15650,11 @@ export interface operations {
                     "application/json": components["schemas"]["LogEntry"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     securityLogFile: {
@@ -13434,12 +15668,16 @@ export interface operations {
                 what?: string;
                 /** @description Only what this person (by id), program or operator did */
                 who?: string;
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description From when on, or from what. */
                 from?: string;
+                /** @description Until when: the first instant that no longer counts. */
                 until?: string;
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "jsonl";
             };
             cookie?: never;
@@ -13453,15 +15691,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     allSeries: {
@@ -13487,15 +15721,11 @@ export interface operations {
                     "application/json": components["schemas"]["Series"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     makeSeries: {
@@ -13520,15 +15750,13 @@ export interface operations {
                     "application/json": components["schemas"]["Series"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     trySeries: {
@@ -13553,15 +15781,13 @@ export interface operations {
                     "application/json": components["schemas"]["SeriesTrial"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     series: {
@@ -13574,6 +15800,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -13589,15 +15816,11 @@ export interface operations {
                     "application/json": components["schemas"]["Series"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     alterSeries: {
@@ -13605,6 +15828,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
             };
             cookie?: never;
@@ -13624,21 +15848,20 @@ export interface operations {
                     "application/json": components["schemas"]["Series"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     signIn: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -13659,15 +15882,13 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     signOut: {
@@ -13686,21 +15907,20 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     signInCode: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -13721,21 +15941,20 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     signInPasskey: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -13756,15 +15975,13 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     askPasskey: {
@@ -13785,15 +16002,13 @@ export interface operations {
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     prove: {
@@ -13816,21 +16031,20 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     provePasskey: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -13849,15 +16063,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     askProof: {
@@ -13878,15 +16090,13 @@ export interface operations {
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     set: {
@@ -13901,6 +16111,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -13916,15 +16127,11 @@ export interface operations {
                     "application/json": components["schemas"]["BundleSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportReview: {
@@ -13937,7 +16144,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: number;
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -13951,15 +16160,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportSheet: {
@@ -13972,8 +16177,11 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The kind of thing. */
                 kind: "user" | "role" | "set" | "group" | "licence" | "system" | "area" | "conflict";
+                /** @description The id. */
                 id: string;
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -13987,15 +16195,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     signInPage: {
@@ -14016,15 +16220,11 @@ export interface operations {
                     "application/json": components["schemas"]["SignInPage"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     askProvider: {
@@ -14047,25 +16247,25 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     comeBack: {
         parameters: {
             query?: {
+                /** @description The state. */
                 state?: string;
+                /** @description The code. */
                 code?: string;
+                /** @description Why the provider let nobody in. */
                 error?: string;
             };
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -14081,15 +16281,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     system: {
@@ -14104,6 +16300,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14119,15 +16316,11 @@ export interface operations {
                     "application/json": components["schemas"]["SystemSheet"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     today: {
@@ -14153,15 +16346,11 @@ export interface operations {
                     "application/json": components["schemas"]["Today"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     looked: {
@@ -14184,15 +16373,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     tokens: {
@@ -14218,15 +16405,11 @@ export interface operations {
                     "application/json": components["schemas"]["Token"][];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     addToken: {
@@ -14251,15 +16434,13 @@ export interface operations {
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     endToken: {
@@ -14267,6 +16448,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14280,15 +16462,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     upgrade: {
@@ -14313,15 +16493,13 @@ export interface operations {
                     "application/json": components["schemas"]["Upgrade"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     noteUses: {
@@ -14349,15 +16527,13 @@ export interface operations {
                     "application/json": components["schemas"]["UsesNoted"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     welcome: {
@@ -14365,6 +16541,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The secret of the link. */
                 link: string;
             };
             cookie?: never;
@@ -14380,24 +16557,22 @@ export interface operations {
                     "application/json": components["schemas"]["Welcome"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     setPassword: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path: {
+                /** @description The secret of the link. */
                 link: string;
             };
             cookie?: never;
@@ -14417,24 +16592,24 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     firstPasskey: {
         parameters: {
             query?: never;
             header?: {
+                /** @description The program that asks, for the list of sessions. */
                 "User-Agent"?: string;
             };
             path: {
+                /** @description The secret of the link. */
                 link: string;
             };
             cookie?: never;
@@ -14454,15 +16629,13 @@ export interface operations {
                     "application/json": components["schemas"]["CameIn"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     askFirstPasskey: {
@@ -14470,6 +16643,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The secret of the link. */
                 link: string;
             };
             cookie?: never;
@@ -14485,15 +16659,13 @@ export interface operations {
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     whoCan: {
@@ -14509,7 +16681,9 @@ export interface operations {
                 where?: string;
                 /** @description Only those who have it by this, as the answer names it */
                 by?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
@@ -14527,15 +16701,11 @@ export interface operations {
                     "application/json": components["schemas"]["WhoCan"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     exportWho: {
@@ -14554,6 +16724,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -14567,15 +16738,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     worklistLog: {
@@ -14587,12 +16754,16 @@ export interface operations {
                 as?: string;
                 /** @description Only rows with this result */
                 result?: "does" | "already" | "not" | "none" | "left";
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14608,15 +16779,11 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistLog"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     worklistTable: {
@@ -14629,7 +16796,9 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
+                /** @description The form in which it is written. */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -14643,15 +16812,11 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     worklists: {
@@ -14677,15 +16842,11 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistHeads"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     newWorklist: {
@@ -14710,15 +16871,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistHead"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     worklist: {
@@ -14730,12 +16889,16 @@ export interface operations {
                 as?: string;
                 /** @description Only rows with this result */
                 result?: "does" | "already" | "not" | "none" | "left";
+                /** @description Words that all must occur. */
                 q?: string;
+                /** @description How many to leave out at the beginning. */
                 offset?: number;
+                /** @description How many of these one person may hold. */
                 limit?: number;
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14751,15 +16914,11 @@ export interface operations {
                     "application/json": components["schemas"]["Worklist"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     dropWorklist: {
@@ -14767,6 +16926,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14780,15 +16940,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     alterWorklist: {
@@ -14796,6 +16954,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14813,15 +16972,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     carryOutWorklist: {
@@ -14829,6 +16986,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14844,15 +17002,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistDone"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     draftWorklist: {
@@ -14860,6 +17016,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14875,15 +17032,13 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     gatherFile: {
@@ -14894,6 +17049,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14913,15 +17069,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistGathered"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
     gather: {
@@ -14929,6 +17083,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description The id. */
                 id: string;
             };
             cookie?: never;
@@ -14948,15 +17103,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorklistGathered"];
                 };
             };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
         };
     };
 }

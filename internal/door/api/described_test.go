@@ -1,0 +1,102 @@
+package api_test
+
+import (
+	"math/rand/v2"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"encoding/json"
+	"io"
+	"net/http"
+
+	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/index"
+	"fachwerk/internal/core/model"
+)
+
+// TestTheDescriptionTellsWhoMay asks every operation by somebody who has no right in Fachwerk and to whom nothing is
+// delegated: what is said to need a right refuses them; and whatever is answered is one of the answers that are told.
+func TestTheDescriptionTellsWhoMay(t *testing.T) {
+	address, d := serve(t)
+	plain := ""
+	for _, u := range d.Design().Users {
+		if holds := d.Present().Index.Effective(u.ID, d.Now()); u.State == model.UserActive && u.ID != "noor.tamsin" &&
+			!slices.ContainsFunc(holds, func(h index.Holding) bool {
+				return strings.HasPrefix(h.Permission, model.OwnSystem+":")
+			}) && delegation.Of(d.Present().Ahead(), u.ID, d.Now()).Empty() {
+			plain = u.ID
+			break
+		}
+	}
+	p := program(t, address, d, plain)
+	resp, err := http.Get(address + "/api/openapi.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	data, _ := io.ReadAll(resp.Body)
+	var doc struct {
+		Components struct {
+			Schemas map[string]struct {
+				Properties map[string]struct {
+					Description string `json:"description"`
+				} `json:"properties"`
+			} `json:"schemas"`
+		} `json:"components"`
+		Paths map[string]map[string]struct {
+			Parameters []struct {
+				Name        string `json:"name"`
+				Description string `json:"description"`
+			} `json:"parameters"`
+			ID          string         `json:"operationId"`
+			Description string         `json:"description"`
+			Tags        []string       `json:"tags"`
+			Responses   map[string]any `json:"responses"`
+		} `json:"paths"`
+	}
+	if err := json.Unmarshal(data, &doc); err != nil {
+		t.Fatal(err)
+	}
+	for name, s := range doc.Components.Schemas {
+		for field, p := range s.Properties {
+			if p.Description == "" {
+				t.Errorf("%s.%s is not described: say what it is where it is defined, or in words.go", name, field)
+			}
+		}
+	}
+	operations, schemas := readOperations(t, data)
+	m := maker{rand.New(rand.NewPCG(7, 7)), schemas}
+	refused := 0
+	for _, o := range operations {
+		said := doc.Paths[o.path][strings.ToLower(o.method)]
+		if len(said.Tags) != 1 || said.Tags[0] == "" || !strings.Contains(said.Description, "\n\n") {
+			t.Errorf("%s is told of by %q, under %q", o.id, said.Description, said.Tags)
+		}
+		if strings.HasPrefix(o.path, "/api/session") || o.path == "/api/revisions/events" || o.id == "comeBack" {
+			continue // the first sign out whoever asks, the second does not end, the last leads to a page
+		}
+		for _, parameter := range said.Parameters {
+			if parameter.Description == "" {
+				t.Errorf("the parameter %s of %s is not described", parameter.Name, o.id)
+			}
+		}
+		needs := strings.Contains(said.Description, "Needs `")
+		for range 8 {
+			path, body := m.request(o)
+			status, v, _ := p.send(o.method, path, body)
+			if _, told := said.Responses[strconv.Itoa(status)]; !told && status != http.StatusTooManyRequests {
+				t.Errorf("%s %s is answered %d, of which nothing is told: %v", o.method, path, status, v)
+			}
+			if status < 400 && needs {
+				t.Errorf("%s answers %s, who has no right: %.120s", o.id, plain, v)
+				break
+			}
+			refused++
+		}
+	}
+	if refused < 400 {
+		t.Errorf("only %d were refused", refused)
+	}
+}
