@@ -153,6 +153,7 @@ func serve(set *settings) error {
 	outside := set.outside(listener.Addr().String())
 	d.Outside = outside.URL
 	d.Set(set.accounts())
+	d.Limits = set.thresholds()
 	d.SetZone(set.zone)
 	var doors *server.Server
 	var follows *copies.Copy

@@ -20,6 +20,7 @@ import (
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/pflag"
 
+	"fachwerk/internal/core/finding"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/door/inner"
 	"fachwerk/internal/post"
@@ -49,6 +50,12 @@ type settings struct {
 	SecondFactor           bool   `koanf:"second-factor"`
 	TimeZone               string `koanf:"time-zone"`
 	InvitationDays         int    `koanf:"invitation-days"`
+	FindingsIdleDays       int    `koanf:"findings-idle-days"`
+	FindingsSoonDays       int    `koanf:"findings-soon-days"`
+	FindingsReviewDays     int    `koanf:"findings-review-days"`
+	FindingsAlikePercent   int    `koanf:"findings-alike-percent"`
+	FindingsPeers          int    `koanf:"findings-peers"`
+	FindingsRare           int    `koanf:"findings-rare"`
 	SessionHours           int    `koanf:"session-hours"`
 	SessionIdleMinutes     int    `koanf:"session-idle-minutes"`
 	OIDCIssuer             string `koanf:"oidc-issuer"`
@@ -108,6 +115,12 @@ func defineSettings(f *pflag.FlagSet) {
 	f.Bool("second-factor", false, "demand a second factor of whoever holds rights in Fachwerk")
 	f.String("time-zone", "UTC", "the organisation's time zone, like Europe/Oslo: when days begin and end, and series of reviews open")
 	f.Int("invitation-days", 7, "for how many days an invitation is good")
+	f.Int("findings-idle-days", finding.Usual.Idle, "after how many days without use something is a finding")
+	f.Int("findings-soon-days", finding.Usual.Soon, "how many days before it ends something is a finding")
+	f.Int("findings-review-days", finding.Usual.Review, "for how many days the decision of a review counts")
+	f.Int("findings-alike-percent", finding.Usual.Alike, "from how much in common on two roles are nearly the same")
+	f.Int("findings-peers", finding.Usual.Peers, "how many others of a job there must be, so that somebody can stand out")
+	f.Int("findings-rare", finding.Usual.Rare, "somebody stands out by what fewer than one in so many of these hold")
 	f.Int("session-hours", 12, "after how many hours somebody signs in again")
 	f.Int("session-idle-minutes", 120, "after how many minutes without use somebody signs in again")
 	f.String("oidc-issuer", "", "an identity provider by which people sign in too (OpenID Connect); its secret is in "+
@@ -282,6 +295,12 @@ func (s *settings) check() error {
 		least, most int
 	}{
 		{"invitation-days", s.InvitationDays, 1, 90},
+		{"findings-idle-days", s.FindingsIdleDays, 1, 10 * 366},
+		{"findings-soon-days", s.FindingsSoonDays, 1, 366},
+		{"findings-review-days", s.FindingsReviewDays, 1, 10 * 366},
+		{"findings-alike-percent", s.FindingsAlikePercent, 50, 100},
+		{"findings-peers", s.FindingsPeers, 2, 1000},
+		{"findings-rare", s.FindingsRare, 2, 1000},
 		{"session-hours", s.SessionHours, 1, 7 * 24},
 		{"session-idle-minutes", s.SessionIdleMinutes, 5, 7 * 24 * 60},
 		{"keep-sessions-days", s.KeepSessionsDays, 1, 100 * 366},
@@ -394,6 +413,14 @@ func (s *settings) accounts() account.Settings {
 		InvitationLife: time.Duration(s.InvitationDays) * 24 * time.Hour,
 		SessionLife:    time.Duration(s.SessionHours) * time.Hour,
 		SessionIdle:    time.Duration(s.SessionIdleMinutes) * time.Minute,
+	}
+}
+
+// thresholds say from when on something is a finding.
+func (s *settings) thresholds() finding.Thresholds {
+	return finding.Thresholds{
+		Idle: s.FindingsIdleDays, Soon: s.FindingsSoonDays, Review: s.FindingsReviewDays, Alike: s.FindingsAlikePercent,
+		Peers: s.FindingsPeers, Rare: s.FindingsRare,
 	}
 }
 

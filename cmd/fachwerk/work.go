@@ -57,6 +57,7 @@ func workCommand() *cobra.Command {
 		}
 		d.Outside = set.outside(set.Addr).URL
 		d.Set(set.accounts())
+		d.Limits = set.thresholds()
 		d.SetZone(set.zone)
 		err = errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue())
 		if err != nil {

@@ -1838,15 +1838,15 @@ var mutants = []mutant{
 	{
 		"eight in ten is nearly the same",
 		"internal/core/finding/finding.go",
-		"nearPerHundr = 90",
-		"nearPerHundr = 80",
+		"Alike: 90,",
+		"Alike: 80,",
 		plain,
 	},
 	{
 		"one in twenty is an outlier",
 		"internal/core/finding/people.go",
-		"(alike[n]-1)*outlierOf < peers",
-		"(alike[n]-1)*outlierOf <= 2*peers",
+		"(alike[n]-1)*s.Limits.Rare < peers",
+		"(alike[n]-1)*s.Limits.Rare <= 2*peers",
 		"./internal/core/finding",
 	},
 	{

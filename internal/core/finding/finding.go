@@ -3,6 +3,7 @@
 package finding
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"time"
@@ -67,7 +68,7 @@ var Kinds = []About{
 	{
 		Unreviewed,
 		"Unreviewed critical access",
-		"No review has decided about a critical permission within a year.",
+		"No review has decided about a critical permission for a long time.",
 		unreviewed,
 	},
 	{SingleHolder, "One holder only", "Only one person holds something critical.", singleHolders},
@@ -173,11 +174,12 @@ type Facts struct {
 	Uses *use.Book
 	// Rows tells who holds what of [OfRisk] 2, if that is known already.
 	Rows *index.Rows
-	Days int // from which on something is not used any longer
-	// Recently tells what was given within these days: assignments by id, members of groups by group and then user, and
-	// people by id. What came with the first revision was given before.
+	// Limits say from when on something is loose; those that are zero are as usual.
+	Limits Thresholds
+	// Recently tells what was given within the days after which something counts as unused: assignments by id, members
+	// of groups by group and then user, and people by id. What came with the first revision was given before.
 	Recently Recently
-	// Reviewed are what reviews decided about within 365 days.
+	// Reviewed are what reviews decided about since [Thresholds.ReviewedSince].
 	Reviewed []Reviewed
 	// Managed are the people about whom a review by managers asks, or a series would.
 	Managed map[string]bool
@@ -196,15 +198,29 @@ type Recently struct {
 	Users       map[string]bool
 }
 
-// Days that the rules name.
-const (
-	soon         = 30  // an end is near
-	reviewedFor  = 365 // a review counts for so long
-	nearPerHundr = 90  // from how much in common on roles are nearly the same, in percent
-	nearFrom     = 5   // and from how many permissions on
-	outlierPeers = 8
-	outlierOf    = 20 // fewer than one in so many
-)
+// Thresholds say from when on something is loose.
+type Thresholds struct {
+	Idle   int // days without use
+	Soon   int // days until an end
+	Review int // days for which the decision of a review counts
+	Alike  int // percent of what either of two roles gives that both give
+	Peers  int // how many others of a job there must be, so that somebody can stand out
+	Rare   int // somebody stands out by what fewer than one in so many of these hold
+}
+
+// Usual are the thresholds where none are set.
+var Usual = Thresholds{Idle: 90, Soon: 30, Review: 365, Alike: 90, Peers: 8, Rare: 20}
+
+// OrUsual gives the thresholds, with the usual ones for those that are zero.
+func (l Thresholds) OrUsual() Thresholds {
+	return Thresholds{
+		Idle: cmp.Or(l.Idle, Usual.Idle), Soon: cmp.Or(l.Soon, Usual.Soon), Review: cmp.Or(l.Review, Usual.Review),
+		Alike: cmp.Or(l.Alike, Usual.Alike), Peers: cmp.Or(l.Peers, Usual.Peers), Rare: cmp.Or(l.Rare, Usual.Rare),
+	}
+}
 
 // ReviewedSince gives from when on decisions of reviews count at t.
-func ReviewedSince(t time.Time) time.Time { return t.AddDate(0, 0, -reviewedFor) }
+func (l Thresholds) ReviewedSince(t time.Time) time.Time { return t.AddDate(0, 0, -l.OrUsual().Review) }
+
+// nearFrom is from how many permissions on roles can be nearly the same.
+const nearFrom = 5

@@ -66,7 +66,7 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 	book := use.NewBook()
 	book.Note(use.Use{User: "p01", What: "s", At: now}, use.Use{User: "p02", What: "s", At: now.AddDate(0, 0, -91)})
 	find := func(f finding.Facts) []finding.Finding {
-		f.Days, f.Uses = 90, book
+		f.Uses = book
 		return finding.All(ahead.Of(index.Compile(d)), f, now)
 	}
 	all := find(finding.Facts{})
@@ -112,7 +112,7 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 	// With as many others who have it as one in twenty, or with too few peers, nobody stands out.
 	few := office()
 	few.Users = few.Users[:8]
-	if got := ids(finding.All(ahead.Of(index.Compile(few)), finding.Facts{Days: 90}, now), finding.Outlier); len(
+	if got := ids(finding.All(ahead.Of(index.Compile(few)), finding.Facts{}, now), finding.Outlier); len(
 		got,
 	) != 0 {
 		t.Errorf("among seven peers stands out %q", got)
@@ -122,7 +122,7 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 		two.Assignments,
 		&model.Assignment{ID: "odd2", Subject: model.Subject{User: "p04"}, Role: "vault"},
 	)
-	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{Days: 90}, now),
+	if got := ids(finding.All(ahead.Of(index.Compile(model.Build(two))), finding.Facts{}, now),
 		finding.Outlier); len(
 		got,
 	) != 0 {
@@ -139,7 +139,7 @@ func TestRepairsMend(t *testing.T) {
 	d.Sets = append(d.Sets, &model.Set{ID: "own", Name: "Own", Permissions: []string{"gone:a:b", "s:till:view"}})
 	d = model.Build(d)
 	mended := 0
-	for _, f := range finding.All(ahead.Of(index.Compile(d)), finding.Facts{Days: 90}, now) {
+	for _, f := range finding.All(ahead.Of(index.Compile(d)), finding.Facts{}, now) {
 		for _, r := range f.Repairs() {
 			var edits []model.Edit
 			for _, o := range r.Ops {
@@ -150,7 +150,7 @@ func TestRepairsMend(t *testing.T) {
 				t.Errorf("%s: %s %v", f.ID(), r.Says, wrong)
 				continue
 			}
-			for _, g := range finding.All(ahead.Of(index.Compile(after)), finding.Facts{Days: 90}, now, f.Kind) {
+			for _, g := range finding.All(ahead.Of(index.Compile(after)), finding.Facts{}, now, f.Kind) {
 				if g.ID() == f.ID() {
 					t.Errorf("%s is still there after %q", f.ID(), r.Says)
 				}
@@ -178,14 +178,14 @@ func BenchmarkAll(b *testing.B) {
 	}
 	b.Run("all", func(b *testing.B) {
 		for range b.N {
-			finding.All(v, finding.Facts{Uses: book, Days: 90}, generate.Day)
+			finding.All(v, finding.Facts{Uses: book}, generate.Day)
 		}
 	})
 	for _, a := range finding.Kinds {
 		b.Run(string(a.Kind), func(b *testing.B) {
 			n := 0
 			for range b.N {
-				n = len(finding.All(v, finding.Facts{Uses: book, Days: 90}, generate.Day, a.Kind))
+				n = len(finding.All(v, finding.Facts{Uses: book}, generate.Day, a.Kind))
 			}
 			b.ReportMetric(float64(n), "found")
 		})
@@ -200,7 +200,7 @@ func BenchmarkNext(b *testing.B) {
 	x := index.Compile(d)
 	v := ahead.Of(x)
 	book := use.NewBook()
-	y := finding.Look(v, finding.Facts{Uses: book, Days: 90}, generate.Day)
+	y := finding.Look(v, finding.Facts{Uses: book}, generate.Day)
 	group := *d.Groups[1200]
 	group.Users = append(slices.Clone(group.Users), d.Users[77].ID)
 	locked := *d.Users[5000]
@@ -226,8 +226,60 @@ func BenchmarkNext(b *testing.B) {
 		})
 		b.Run(c.what+"/with", func(b *testing.B) {
 			for range b.N {
-				y.Next(v.Next(x.Update(after)), finding.Facts{Uses: book, Days: 90}, generate.Day)
+				y.Next(v.Next(x.Update(after)), finding.Facts{Uses: book}, generate.Day)
 			}
 		})
+	}
+}
+
+// TestThresholds sets from when on something is loose otherwise than usual.
+func TestThresholds(t *testing.T) {
+	find := func(d *model.Design, l finding.Thresholds, kind finding.Kind) int {
+		return len(ids(finding.All(ahead.Of(index.Compile(d)), finding.Facts{Limits: l}, now), kind))
+	}
+	for _, c := range []struct {
+		limits finding.Thresholds
+		want   int
+	}{{finding.Thresholds{}, 1}, {finding.Thresholds{Peers: 11}, 1}, {finding.Thresholds{Peers: 13}, 0},
+		{finding.Thresholds{Rare: 2}, 1}} {
+		if got := find(office(), c.limits, finding.Outlier); got != c.want {
+			t.Errorf("with %+v, %d outliers are found, want %d", c.limits, got, c.want)
+		}
+	}
+
+	d := office()
+	roles := model.Table[*model.Role]{{ID: "near", Name: "Near"}, {ID: "nearer", Name: "Nearer"}}
+	system := &model.System{ID: "near-system", Name: "Near"}
+	for i := range 10 {
+		key := fmt.Sprintf("near-system:thing:act%d", i)
+		system.Permissions = append(system.Permissions, &model.Permission{Key: key})
+		if i < 8 {
+			roles[0].Permissions = append(roles[0].Permissions, key)
+		}
+		roles[1].Permissions = append(roles[1].Permissions, key)
+	}
+	end := now.AddDate(0, 0, 45)
+	d = d.With([]model.Edit{
+		{Kind: model.KindSystem, ID: system.ID, After: system},
+		{Kind: model.KindRole, ID: "near", After: roles[0]}, {Kind: model.KindRole, ID: "nearer", After: roles[1]},
+		{Kind: model.KindAssignment, ID: "ending", After: &model.Assignment{
+			ID: "ending", Subject: model.Subject{User: "p01"}, Role: "near", Reach: model.ReachArea, Mode: model.Full,
+			Until: end,
+		}},
+	})
+	for _, c := range []struct {
+		limits finding.Thresholds
+		kind   finding.Kind
+		want   int
+	}{
+		{finding.Thresholds{}, finding.NearRoles, 0}, {finding.Thresholds{Alike: 80}, finding.NearRoles, 1},
+		{finding.Thresholds{}, finding.Ending, 0}, {finding.Thresholds{Soon: 46}, finding.Ending, 1},
+	} {
+		if got := find(d, c.limits, c.kind); got != c.want {
+			t.Errorf("with %+v, %d of %s are found, want %d", c.limits, got, c.kind, c.want)
+		}
+	}
+	if since := (finding.Thresholds{Review: 10}).ReviewedSince(now); !since.Equal(now.AddDate(0, 0, -10)) {
+		t.Errorf("reviews count since %v", since)
 	}
 }

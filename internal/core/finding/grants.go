@@ -163,7 +163,7 @@ func (s *search) losesUnknown(a *model.Assignment) bool {
 
 // endings are what ends within 30 days, and by which somebody loses something.
 func endings(s *search) (out []Finding) {
-	limit := s.t.AddDate(0, 0, soon)
+	limit := s.t.AddDate(0, 0, s.Limits.Soon)
 	near := func(until time.Time) bool { return until.After(s.t) && !until.After(limit) }
 	s.ends = map[string]bool{}
 	var mu sync.Mutex

@@ -22,13 +22,13 @@ func dormant(s *search) []Finding {
 	if s.daysCount() {
 		return each(len(s.d.Systems), func(n int) (out []Finding) {
 			system := s.d.Systems[n].ID
-			for _, f := range series.Idle(s.x, s.Uses, system, s.Days, s.t) {
+			for _, f := range series.Idle(s.x, s.Uses, system, s.Limits.Idle, s.t) {
 				out = append(out, s.dormantOn(f, system)...)
 			}
 			return out
 		})
 	}
-	limit := s.t.AddDate(0, 0, -s.Days)
+	limit := s.t.AddDate(0, 0, -s.Limits.Idle)
 	return s.ofEach(Dormant, func(u *model.User) (out []Finding) {
 		of := map[string]bool{}
 		for _, h := range s.x.Effective(u.ID, s.t) {
@@ -79,7 +79,7 @@ func (s *search) dormantOn(who series.Found, system string) []Finding {
 // recent tells whether somebody was given something within the days: it was assigned, or began, or they came into the
 // group, or came at all.
 func (s *search) recent(user string, a *model.Assignment) bool {
-	limit := s.t.AddDate(0, 0, -s.Days)
+	limit := s.t.AddDate(0, 0, -s.Limits.Idle)
 	u, _ := s.d.Users.Find(user)
 	return s.Recently.Users[user] || u.From.After(limit) || s.Recently.Assignments[a.ID] || a.From.After(limit) ||
 		a.Subject.Group != "" && s.lately(user, a.Subject.Group)
@@ -105,7 +105,7 @@ func (s *search) lately(user, group string) bool {
 
 // idleSeats are people on a seat who used nothing within the days that needs it, or a licence that it covers.
 func idleSeats(s *search) []Finding {
-	limit := s.t.AddDate(0, 0, -s.Days)
+	limit := s.t.AddDate(0, 0, -s.Limits.Idle)
 	type needs struct {
 		keys, systems map[string]bool
 	}
@@ -143,7 +143,7 @@ func idleSeats(s *search) []Finding {
 				Objects: []Object{{model.KindUser, u.ID}, {model.KindLicence, l}},
 				says: func(s *search) string {
 					return fmt.Sprintf("%s sits on a seat of %s and used nothing that needs it for %d days.",
-						s.name(model.KindUser, u.ID), s.name(model.KindLicence, l), s.Days)
+						s.name(model.KindUser, u.ID), s.name(model.KindLicence, l), s.Limits.Idle)
 				},
 				repairs: func(s *search) []Repair {
 					now, _ := s.d.Users.Find(u.ID)
@@ -291,7 +291,7 @@ func (s *search) posts() (out [][]*model.User) {
 		}
 	}
 	for _, people := range by {
-		if len(people) > outlierPeers {
+		if len(people) > s.Limits.Peers {
 			out = append(out, people)
 		}
 	}
@@ -316,7 +316,7 @@ func (s *search) outliersAmong(people []*model.User) (out []Finding) {
 			}
 			var rare []int
 			for _, n := range s.risks(target(a)) {
-				if row[n/64]>>(n%64)&1 == 1 && (alike[n]-1)*outlierOf < peers {
+				if row[n/64]>>(n%64)&1 == 1 && (alike[n]-1)*s.Limits.Rare < peers {
 					rare = append(rare, n)
 				}
 			}
@@ -375,7 +375,7 @@ func OfRisk(d *model.Design, risk int) (out []string) {
 	return out
 }
 
-// unreviewed are people who hold something critical of which no item of a review decided within a year.
+// unreviewed are people who hold something critical of which no item of a review has decided for long.
 func unreviewed(s *search) []Finding {
 	rows := s.rows()
 	critical := s.critical()
@@ -405,8 +405,8 @@ func unreviewed(s *search) []Finding {
 				if more := count - len(first); more > 0 {
 					what += fmt.Sprintf(" and %d more", more)
 				}
-				return fmt.Sprintf("%s holds %s, which is critical, and no review decided about that within a year.",
-					s.name(model.KindUser, u.ID), what)
+				return fmt.Sprintf("%s holds %s, which is critical, and no review has decided about that in the last %d days.",
+					s.name(model.KindUser, u.ID), what, s.Limits.Review)
 			},
 		}}
 	}
@@ -623,7 +623,7 @@ func brokenDuties(s *search) (out []Finding) {
 func exceptionsEnding(s *search) (out []Finding) {
 	for _, c := range s.d.Conflicts {
 		for _, e := range c.Exceptions {
-			if !s.t.Before(e.Until) || e.Until.After(s.t.AddDate(0, 0, soon)) {
+			if !s.t.Before(e.Until) || e.Until.After(s.t.AddDate(0, 0, s.Limits.Soon)) {
 				continue
 			}
 			out = append(out, Finding{

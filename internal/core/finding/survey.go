@@ -93,6 +93,7 @@ type remember struct {
 
 func newSearch(v *ahead.View, f Facts, t time.Time) *search {
 	s := &search{x: v.Now(), v: v, d: v.Now().Design(), Facts: f, t: t}
+	s.Limits = s.Limits.OrUsual()
 	if s.Uses == nil {
 		s.Uses = use.NewBook()
 	}
@@ -211,7 +212,7 @@ const touchedMost = 64
 // sinceOf tells what differs; nil if that would not help.
 func sinceOf(y *Survey, s *search) *since {
 	was := y.s
-	if was.Days != s.Days || s.t.Before(was.from) || !was.until.IsZero() && !s.t.Before(was.until) {
+	if was.Limits != s.Limits || s.t.Before(was.from) || !was.until.IsZero() && !s.t.Before(was.until) {
 		return nil
 	}
 	touched, known := index.Touched(was.x, s.x)

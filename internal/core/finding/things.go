@@ -206,7 +206,7 @@ func nearRoles(s *search) []Finding {
 	return each(len(all), func(i int) (out []Finding) {
 		a := all[i]
 		for _, b := range all[i+1:] {
-			if a.size*100 < b.size*nearPerHundr {
+			if a.size*100 < b.size*s.Limits.Alike {
 				break
 			}
 			both := 0
@@ -214,7 +214,7 @@ func nearRoles(s *search) []Finding {
 				both += mathbits.OnesCount64(a.words[w] & b.words[w])
 			}
 			either := a.size + b.size - both
-			if both*100 < either*nearPerHundr {
+			if both*100 < either*s.Limits.Alike {
 				continue
 			}
 			first, second := a.role, b.role

@@ -26,6 +26,9 @@ func (l loose) say(kind finding.Kind, about ...string) {
 }
 
 // includes tells whether one of some holdings includes another.
+// soon is from how many days on an end is near here; another number than the usual one.
+const soon = 17
+
 func (p plain) includes(list map[index.Holding]bool, h index.Holding) bool {
 	for o := range list {
 		if o.Permission == h.Permission && p.covers(o.Area, h.Area) && widths[o.Reach] >= widths[h.Reach] {
@@ -264,7 +267,7 @@ func (p plain) people(out loose, book *use.Book, days int) {
 				out.say(finding.LeftOver, u.ID)
 			}
 		case model.UserActive:
-			if u.Until.After(now) && !u.Until.After(now.AddDate(0, 0, 30)) && len(p.effective(u.ID, u.Until.Add(-1))) > 0 {
+			if u.Until.After(now) && !u.Until.After(now.AddDate(0, 0, soon)) && len(p.effective(u.ID, u.Until.Add(-1))) > 0 {
 				out.say(finding.Ending, u.ID)
 			}
 		}
@@ -308,7 +311,7 @@ func (p plain) people(out loose, book *use.Book, days int) {
 	}
 	for _, c := range p.Conflicts {
 		for _, e := range c.Exceptions {
-			if now.Before(e.Until) && !e.Until.After(now.AddDate(0, 0, 30)) {
+			if now.Before(e.Until) && !e.Until.After(now.AddDate(0, 0, soon)) {
 				out.say(finding.ExceptionEnding, c.ID, e.User)
 			}
 		}
@@ -339,7 +342,7 @@ func (p plain) grants(out loose) {
 			!slices.ContainsFunc(users, func(u string) bool { return p.loses(without, a, u, now) }) {
 			out.say(finding.GivesNothing, a.ID)
 		}
-		if a.Until.After(now) && !a.Until.After(now.AddDate(0, 0, 30)) &&
+		if a.Until.After(now) && !a.Until.After(now.AddDate(0, 0, soon)) &&
 			slices.ContainsFunc(names(p.Design), func(u string) bool { return p.loses(without, a, u, a.Until.Add(-1)) }) {
 			out.say(finding.Ending, a.ID)
 		}
@@ -364,7 +367,7 @@ func (p plain) grants(out loose) {
 		}
 	}
 	for _, d := range p.Delegations {
-		if d.Until.After(now) && !d.Until.After(now.AddDate(0, 0, 30)) {
+		if d.Until.After(now) && !d.Until.After(now.AddDate(0, 0, soon)) {
 			out.say(finding.Ending, d.ID)
 		}
 	}
@@ -403,7 +406,8 @@ func TestFindingsAreReadPlainly(t *testing.T) {
 		p.people(want, book, days)
 		p.grants(want)
 		got := loose{}
-		for _, f := range finding.All(ahead.Of(x), finding.Facts{Uses: book, Days: days}, now) {
+		limits := finding.Thresholds{Idle: days, Soon: soon}
+		for _, f := range finding.All(ahead.Of(x), finding.Facts{Uses: book, Limits: limits}, now) {
 			if slices.Contains(left, f.Kind) {
 				continue
 			}
@@ -446,7 +450,9 @@ func TestFindingsGoOnFromChangeToChange(t *testing.T) {
 	came := map[finding.Kind]int{}
 	each(t, func(t *testing.T, r random, d *model.Design, x *index.Index) {
 		book := use.NewBook()
-		facts := finding.Facts{Uses: book, Days: 4, Recently: finding.Recently{Users: map[string]bool{}}}
+		facts := finding.Facts{
+			Uses: book, Limits: finding.Thresholds{Idle: 4, Soon: soon}, Recently: finding.Recently{Users: map[string]bool{}},
+		}
 		at := now
 		y := finding.Look(ahead.Of(x), facts, at)
 		for range 6 {

@@ -22,6 +22,7 @@ import (
 // Surveyor looks through the design for what is loose.
 type Surveyor struct {
 	*view.Viewer
+	Limits  finding.Thresholds // from when on something is loose; zero ones are as usual
 	reviews *review.Reviewer
 	office  *people.Office
 
@@ -46,9 +47,6 @@ type surveyed struct {
 	found *finding.Survey
 	list  []finding.Finding
 }
-
-// idleDays is from how many days on something is not used any longer.
-const idleDays = 90
 
 // FindingKind is a kind of finding, with how many there are.
 type FindingKind struct {
@@ -104,7 +102,7 @@ var delegates = []finding.Kind{finding.Dormant, finding.SeatIdle, finding.Invita
 func (d *Surveyor) facts(h *desk.House, at time.Time) (finding.Facts, error) {
 	f := finding.Facts{
 		Uses:    h.Uses,
-		Days:    idleDays,
+		Limits:  d.Limits.OrUsual(),
 		Managed: map[string]bool{},
 		Named:   map[string]bool{},
 		Over:    map[string]string{},
@@ -112,12 +110,12 @@ func (d *Surveyor) facts(h *desk.House, at time.Time) (finding.Facts, error) {
 	if f.Uses == nil {
 		f.Uses = use.NewBook()
 	}
-	given, err := d.Store.GivenSince(at.AddDate(0, 0, -idleDays), at)
+	given, err := d.Store.GivenSince(at.AddDate(0, 0, -f.Limits.Idle), at)
 	if err != nil {
 		return f, err
 	}
 	f.Recently = finding.Recently(given)
-	reviewed, err := d.Store.ReviewedSince(finding.ReviewedSince(at), at)
+	reviewed, err := d.Store.ReviewedSince(f.Limits.ReviewedSince(at), at)
 	if err != nil {
 		return f, err
 	}

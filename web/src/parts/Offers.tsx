@@ -58,7 +58,8 @@ export function Offered({ label, text, keys, first, waits, pointed, className, c
 			}}
 			// The list chooses by itself too, whenever offers come and go.
 			onValueChange={(to) => moving.current && setGone({ to, text })}
-			onInputCapture={() => {
+			// Not while it is captured: what is drawn before the box has told what was typed would take the last letter back.
+			onInput={() => {
 				moving.current = false;
 				setTaking(false);
 			}}

@@ -152,6 +152,11 @@ export function Fewer() {
 							</button>
 						</div>
 					)}
+					{drafts && a.roles.some((r) => !r.existing) && (
+						<p className="mt-1 text-[12px] text-quiet">
+							New roles list their permissions one by one, so they do not follow the supplied sets of a system.
+						</p>
+					)}
 					<Part title="Roles that would do" count={a.roles.length}>
 						{a.roles.length === 0 && (
 							<p className="py-1.5 text-quiet">
