@@ -197,7 +197,7 @@ type told struct {
 
 func detail(message string) *huma.ErrorDetail { return &huma.ErrorDetail{Message: message} }
 
-// statusGone answers a request that its client has given up; nobody sees it.
+// statusGone answers a request that its client has given up, or that was stopped.
 const statusGone = 499
 
 // provenProblem is the type of the problem that the password must be given again.
@@ -372,7 +372,8 @@ var noFiles = []string{followHistory, pending}
 
 // ofSessions is where requests are about the session itself, or about answers that come later: all are answered at
 // once, since the answer may bring a new cookie.
-var ofSessions = []string{"/api/session", "/api/me/password", "/api/me/factors", "/api/me/sessions", "/api/pending"}
+var ofSessions = []string{"/api/session", "/api/me/password", "/api/me/factors", "/api/me/codes", "/api/me/passkeys",
+	"/api/me/recovery-codes", "/api/me/sessions", "/api/pending"}
 
 // below tells whether a path is another or continues it.
 func below(path, other string) bool { return path == other || strings.HasPrefix(path, other+"/") }

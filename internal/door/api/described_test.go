@@ -1,15 +1,14 @@
 package api_test
 
 import (
+	"encoding/json"
+	"io"
 	"math/rand/v2"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 	"testing"
-
-	"encoding/json"
-	"io"
-	"net/http"
 
 	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/index"

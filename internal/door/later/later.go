@@ -10,6 +10,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -31,6 +32,8 @@ const (
 	kept = 2 * time.Minute
 	// most is how many requests of one owner go on behind at a time; further ones are waited for.
 	most = 4
+	// mostKept is how many answers are kept of one owner; the oldest makes room.
+	mostKept = 16
 )
 
 // Answers are those that are still being made, or were made a short while ago. They are in memory alone: after a
@@ -151,8 +154,8 @@ func (a *Answers) offer(w http.ResponseWriter, r *http.Request, next http.Handle
 	}
 	// What the request's own goroutine uses again once it has answered is not shared.
 	route := *chi.RouteContext(r.Context())
-	route.URLParams.Keys = append([]string(nil), route.URLParams.Keys...)
-	route.URLParams.Values = append([]string(nil), route.URLParams.Values...)
+	route.URLParams.Keys = slices.Clone(route.URLParams.Keys)
+	route.URLParams.Values = slices.Clone(route.URLParams.Values)
 	ctx, outcome := inner.WithOutcome(context.WithValue(ctx, chi.RouteCtxKey, &route))
 	ctx = context.WithValue(ctx, claimKey{}, owned)
 	a.running.Add(1)
@@ -197,18 +200,28 @@ func (a *Answers) offer(w http.ResponseWriter, r *http.Request, next http.Handle
 	}
 }
 
-// keep takes an answer in, unless its owner has enough that go on.
+// keep takes an answer in, unless its owner has enough that go on. Of an owner who has many, the oldest is forgotten.
 func (a *Answers) keep(one *Answer) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	going := 0
+	going, made := 0, 0
+	var oldest *Answer
 	for _, other := range a.all {
-		if other.owner == one.owner && !other.Ready() {
+		switch {
+		case other.owner != one.owner:
+		case !other.Ready():
 			going++
+		default:
+			if made++; oldest == nil || other.began.Before(oldest.began) {
+				oldest = other
+			}
 		}
 	}
 	if going >= most {
 		return false
+	}
+	if going+made >= mostKept {
+		delete(a.all, oldest.id)
 	}
 	a.all[one.id] = one
 	return true

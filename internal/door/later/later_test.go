@@ -210,6 +210,32 @@ func TestAPanicBehindIsAnswered(t *testing.T) {
 	}
 }
 
+// TestAnAnswersRoomIsBounded makes one answer after another: only the last of an owner are kept, and others' stay.
+func TestAnAnswersRoomIsBounded(t *testing.T) {
+	h := open(t)
+	others := h.told("/work/beam", "berta", "")
+	var ids []string
+	for range 20 {
+		id := h.told("/work/beam", "anna", "")
+		ids = append(ids, id)
+		one, _ := h.answers.Find("anna", id)
+		one.Stop()
+		one.Wait(t.Context(), time.Minute)
+	}
+	kept := 0
+	for _, id := range ids {
+		if _, there := h.answers.Find("anna", id); there {
+			kept++
+		}
+	}
+	if _, first := h.answers.Find("anna", ids[0]); kept != 16 || first {
+		t.Errorf("%d are kept, the first too: %v", kept, first)
+	}
+	if _, there := h.answers.Find("berta", others); !there {
+		t.Error("another's is forgotten")
+	}
+}
+
 func TestPreference(t *testing.T) {
 	for _, c := range []struct {
 		header []string
