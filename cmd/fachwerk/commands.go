@@ -296,6 +296,9 @@ func loadCommand() *cobra.Command {
 				return err
 			}
 			tellBroken(k.Design(), time.Now())
+			if err := k.KeepSnapshot(cmd.Context()); err != nil { // which only makes the next start quick
+				fmt.Fprintln(os.Stderr, oneLine("no snapshot of the design is kept beside the database: "+err.Error()))
+			}
 			return nil
 		})
 	}

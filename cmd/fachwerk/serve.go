@@ -191,6 +191,7 @@ func serve(set *settings) error {
 		go follow(ctx, d)
 		go remind(ctx, d)
 		go keepUses(ctx, d)
+		go keepSnapshot(ctx, d)
 		go forget(ctx, s.Store, set.retention())
 		if set.sender != nil {
 			p := set.postman(d)
@@ -419,6 +420,23 @@ func keepUses(ctx context.Context, d *rooms.Desk) {
 		}
 		if err := desk.Guarded(d.KeepUses); err != nil {
 			slog.Error("cannot keep when people last used something; it is tried again", "error", err)
+		}
+	}
+}
+
+// keepSnapshot keeps a snapshot of a large design, so that the next start is quick; it looks once a minute whether one
+// is due.
+func keepSnapshot(ctx context.Context, d *rooms.Desk) {
+	tick := time.NewTicker(time.Minute)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if err := desk.Guarded(func() error { return d.KeepSnapshot(ctx) }); err != nil {
+			slog.Warn("no snapshot of the design can be kept beside the database; it is tried again", "error", err)
 		}
 	}
 }

@@ -45,6 +45,8 @@ type Desk struct {
 	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(),
 		err error)
 	zone *time.Location // nil: UTC
+	// snapshot is the revision of the snapshot beside the database; 0 if there is none that counts.
+	snapshot atomic.Int64
 	// Outside is the address as it is seen from outside, without a slash at the end. It is set before anybody is served.
 	Outside string
 	// Ended is told whose sessions have ended with a change.
@@ -103,7 +105,10 @@ func (h *House) Design() *model.Design { return h.Index.Design() }
 // Open makes a desk that serves what is in a store. now tells the time.
 func Open(s *store.Store, now func() time.Time) (*Desk, error) {
 	d := &Desk{Store: s, Uses: use.NewBook(), clock: func() time.Time { return now().UTC() }}
-	return d, errors.Join(d.readUses(), d.reload())
+	if err := d.readUses(); err != nil {
+		return d, err
+	}
+	return d, d.begin()
 }
 
 // SetZone says in which time zone the organisation is, before anybody is served.

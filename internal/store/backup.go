@@ -61,8 +61,8 @@ func proven(file, to string) (p Proof, copied string, err error) {
 	return p, to, err
 }
 
-// beside are the files that SQLite keeps beside a database's: its log, and the index of that.
-var beside = []string{"-wal", "-shm"}
+// beside are the files beside a database's: SQLite's log and the index of that, and the snapshot.
+var beside = []string{"-wal", "-shm", snapshotSuffix}
 
 // Remove removes a database that nobody has open, if there is one.
 func Remove(file string) error {
@@ -91,7 +91,12 @@ func Move(from, to string) error {
 	if err := os.Rename(from, to); err != nil {
 		return err
 	}
-	folder, err := os.Open(filepath.Dir(to))
+	return syncFolder(filepath.Dir(to))
+}
+
+// syncFolder has what was moved in a folder stay moved.
+func syncFolder(name string) error {
+	folder, err := os.Open(name)
 	if err != nil {
 		return err
 	}

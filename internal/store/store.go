@@ -3,7 +3,6 @@
 package store
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -174,9 +173,8 @@ func (s *Store) Since(revision, most int) (edits []model.Edit, now int, err erro
 		if now, err = last(tx); err != nil || now <= revision {
 			return err
 		}
-		var n int
-		if err := tx.Raw("SELECT count(*) FROM (SELECT 1 FROM operations WHERE revision > ? LIMIT ?)", revision, most+1).
-			Scan(&n).Error; err != nil || n > most {
+		n, err := within(tx).OperationsSince(revision, most+1)
+		if err != nil || n > most {
 			return err
 		}
 		// The inner order keeps SQLite from going through the index of all objects.
@@ -237,10 +235,8 @@ func (s *Store) AppendRevisions(steps ...Step) error {
 			}
 			r.Size = len(ops)
 			chain := r.head(previous)
-			for start := 0; start < len(ops); start += batch {
-				if err := record(tx, chain, r.Number, start, ops[start:min(start+batch, len(ops))]); err != nil {
-					return err
-				}
+			if err := record(tx, chain, r.Number, ops); err != nil {
+				return err
 			}
 			r.Hash = chain.hex()
 			previous = r.Hash
@@ -259,64 +255,6 @@ func (s *Store) AppendRevisions(steps ...Step) error {
 
 // batch is how many rows are written at once.
 const batch = 2000
-
-// record keeps operations of a revision and makes the current design follow. It hands them over as one JSON text:
-// for SQLite to take that apart costs a fraction of what it costs to bind each value.
-func record(tx *gorm.DB, chain link, revision, start int, ops []change.Op) error {
-	rows := make([][6]any, len(ops)) // kind, id, before, after; what was reduced, and after as it is whole
-	puts, deletes := false, false
-	for i, o := range ops {
-		reduced, fields := o, ""
-		if revision%wholeEvery != 0 {
-			reduced, fields = reduce(o)
-		}
-		before, after, err := reduced.Values()
-		if err != nil {
-			return err
-		}
-		rows[i] = [6]any{o.Kind, o.ID, nil, nil, fields, nil}
-		if before != nil {
-			rows[i][2] = string(before)
-		}
-		if after != nil {
-			rows[i][3] = string(after)
-		}
-		if fields != "" {
-			if _, after, err = o.Values(); err != nil {
-				return err
-			}
-			rows[i][5] = string(after)
-		}
-		kept := func(v any) string { s, _ := v.(string); return s }
-		chain.operation(string(o.Kind), o.ID, kept(rows[i][2]), kept(rows[i][3]), fields)
-		puts, deletes = puts || after != nil, deletes || after == nil
-	}
-	data, err := json.Marshal(rows)
-	if err != nil {
-		return err
-	}
-	for _, q := range []struct {
-		needed bool
-		sql    string
-		args   []any
-	}{
-		{true, `INSERT INTO operations (revision, seq, kind, object_id, "before", "after", reduced)
-			SELECT ?, ? + key, value ->> 0, value ->> 1, CAST(value ->> 2 AS BLOB), CAST(value ->> 3 AS BLOB), value ->> 4
-			FROM json_each(?)`, []any{revision, start, string(data)}},
-		{deletes, `DELETE FROM objects WHERE (kind, id) IN (SELECT kind, object_id FROM operations WHERE revision = ? AND seq >= ? AND "after" IS NULL)`, []any{revision, start}},
-		{puts, `INSERT INTO objects (kind, id, value)
-			SELECT value ->> 0, value ->> 1, CAST(coalesce(value ->> 5, value ->> 3) AS BLOB) FROM json_each(?) WHERE value ->> 3 IS NOT NULL
-			ON CONFLICT DO UPDATE SET value = excluded.value`, []any{string(data)}},
-	} {
-		if !q.needed {
-			continue
-		}
-		if err := tx.Exec(q.sql, q.args...).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
 
 // Search narrows the record: to what touched one object, or any of a kind, or concerned a person; to what somebody
 // did; and to words in the reason. What is empty does not narrow.

@@ -39,8 +39,11 @@ func view(now, live *index.Index) *View {
 
 // Next looks ahead in another design, which has much in common with that of v; it costs what the two differ by.
 func (v *View) Next(x *index.Index) *View {
-	if x == v.now {
+	switch {
+	case x == v.now:
 		return v
+	case 2*len(v.live.Design().Users) < len(x.Design().Users): // it has more in common with itself
+		return Of(x)
 	}
 	return view(x, v.live.Update(awake(v, x.Design())))
 }

@@ -35,6 +35,23 @@ func Out(n int, do func(p, from, to int)) {
 	}
 }
 
+// Each calls do for each of n things, in [Parts] parts side by side. It gives the first error of a part, which ends
+// with it.
+func Each(n int, do func(i int) error) error {
+	failed := make([]error, Parts())
+	Out(n, func(p, from, to int) {
+		for i := from; i < to && failed[p] == nil; i++ {
+			failed[p] = do(i)
+		}
+	})
+	for _, err := range failed {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Merged merges the lists that parts have made, each in order, into one; what is alike stays in the order of the parts.
 func Merged[T any](lists [][]T, order func(a, b T) int) (out []T) {
 	for _, list := range lists {

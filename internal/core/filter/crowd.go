@@ -4,16 +4,17 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/bits-and-blooms/bitset"
 )
 
 // Crowd is many people, arranged so that filters find theirs without looking at each: what a comparison says
-// depends on one attribute only, so it is asked once for all who have the same there. It is not safe for use by
-// several goroutines at once.
+// depends on one attribute only, so it is asked once for all who have the same there. Any number of goroutines may ask
+// it at once.
 type Crowd struct {
 	people  []*Person
-	classes map[string][]class // by attribute, made when it is first asked for
+	classes sync.Map // of attributes: a func() []class, which makes them when it is first called
 }
 
 // class is those people who have the same in an attribute.
@@ -25,7 +26,7 @@ type class struct {
 
 // NewCrowd makes a crowd of people, who must not change any more.
 func NewCrowd(people []*Person) *Crowd {
-	return &Crowd{people: people, classes: map[string][]class{}}
+	return &Crowd{people: people}
 }
 
 // Match gives the places of the people whom the filter matches, as [Filter.Match] tells it of each.
@@ -103,10 +104,14 @@ func attributeOf(n node) string {
 }
 
 func (c *Crowd) of(attribute string) []class {
-	list, ok := c.classes[attribute]
-	if ok {
-		return list
+	made, ok := c.classes.Load(attribute)
+	if !ok {
+		made, _ = c.classes.LoadOrStore(attribute, sync.OnceValue(func() []class { return c.classify(attribute) }))
 	}
+	return made.(func() []class)()
+}
+
+func (c *Crowd) classify(attribute string) (list []class) {
 	at := map[string]int{}
 	for i, p := range c.people {
 		key := content(p, attribute)
@@ -125,7 +130,6 @@ func (c *Crowd) of(attribute string) []class {
 			}
 		}
 	}
-	c.classes[attribute] = list
 	return list
 }
 

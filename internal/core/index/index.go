@@ -83,7 +83,10 @@ type grant struct {
 func (g *grant) in(t time.Time) bool { return !g.timed || model.In(t, g.From, g.Until) }
 
 // Compile builds the index of a design, which must be well-formed.
-func Compile(d *model.Design) *Index {
+func Compile(d *model.Design) *Index { return empty(d).Update(d) }
+
+// empty is the index of a design in which there is nothing but the systems, licences and areas of another.
+func empty(d *model.Design) *Index {
 	x := &Index{
 		design:    &model.Design{Systems: d.Systems, Licences: d.Licences, Areas: d.Areas},
 		catalogue: newCatalogue(d),
@@ -92,7 +95,7 @@ func Compile(d *model.Design) *Index {
 	x.licensing = newLicensing(d, x.catalogue)
 	x.names, x.userOf, x.seats = newNames(nil), newDirectory(0, nil), map[string]int{}
 	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
-	return x.Update(d)
+	return x
 }
 
 // Update builds the index of another design, which must be well-formed, from that of one that it has much in common
@@ -101,14 +104,23 @@ func (x *Index) Update(d *model.Design) *Index {
 	if !alike(x.design, d) {
 		return Compile(d)
 	}
+	y, _ := x.update(d, func(u *update) error { u.groups(); return nil }) // which cannot fail
+	return y
+}
+
+// update builds the index of another design with the same systems, licences and areas. Groups brings the groups up to
+// date, and who is in them.
+func (x *Index) update(d *model.Design, groups func(*update) error) (*Index, error) {
 	y := *x
 	y.design, y.people, y.groups = d, x.people.copied(), x.groups.copied()
 	u := &update{Index: &y, old: x}
 	u.contents()
 	u.people()
-	u.groups()
+	if err := groups(u); err != nil {
+		return nil, err
+	}
 	u.assignments()
-	return &y
+	return &y, nil
 }
 
 // alike tells whether two designs have the same permissions, licences and areas, so that their indexes have the
@@ -135,7 +147,7 @@ func alike(a, b *model.Design) bool {
 		)
 }
 
-// update makes an index of another. Its steps build on each other, in the order in which they stand in [Index.Update].
+// update makes an index of another. Its steps build on each other, in the order in which they stand in [Index.update].
 type update struct {
 	*Index // which is being made
 	old    *Index

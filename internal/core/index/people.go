@@ -3,6 +3,7 @@ package index
 import (
 	"cmp"
 	"maps"
+	"math/bits"
 	"slices"
 	"sync"
 
@@ -283,7 +284,7 @@ type members struct {
 	add, drop   []entry[int32] // users, by their groups
 	changed     []int32        // the users who are new or not the same
 	isChanged   []bool         // of users
-	crowd, rest *crowd         // of those, and of the others; made when a rule first looks for its people
+	crowd, rest func() *crowd  // of those, and of the others; made when a rule first looks for its people
 }
 
 // crowd is users among whom rules find theirs. Who is deleted is never found.
@@ -299,41 +300,75 @@ func (m *members) gather() {
 			m.changed = append(m.changed, int32(j))
 		}
 	}
+	m.crowd = sync.OnceValue(func() *crowd { return m.crowdOf(m.changed) })
+	m.rest = sync.OnceValue(func() *crowd {
+		var unchanged []int32
+		for j, is := range m.isChanged {
+			if !is {
+				unchanged = append(unchanged, int32(j))
+			}
+		}
+		return m.crowdOf(unchanged)
+	})
 	d, old := m.design.Groups, m.old.design.Groups
 	walk := model.EachPair[*model.Group]
 	if len(m.changed) == 0 {
 		walk = model.EachChange[*model.Group]
 	}
+	var asked []membership
 	walk(old, d, func(i, j int) {
 		if j < 0 {
 			return
+		}
+		ask := func(changed bool, find func() []int32) {
+			asked = append(asked, membership{group: int32(j), find: find, changed: changed})
 		}
 		same := i >= 0 && old[i] == d[j]
 		rule := m.Index.groups.at(j).rule
 		switch {
 		case rule == nil && !same:
-			m.compare(j, listed(m.userOf, d[j]), m.Index.groups.at(j).members)
+			ask(false, func() []int32 { return listed(m.userOf, d[j]) })
 		case rule == nil && m.moved != nil:
 			// Who is new may be listed already.
 			if len(m.changed) > 0 && len(m.Index.groups.at(j).members) < len(d[j].Users) {
-				m.compare(j, listed(m.userOf, d[j]), m.Index.groups.at(j).members)
+				ask(false, func() []int32 { return listed(m.userOf, d[j]) })
 			}
 		case rule != nil:
 			if i < 0 || old[i].Rule != d[j].Rule || old[i].Type != d[j].Type {
-				m.compare(j, m.found(rule, true), m.Index.groups.at(j).members)
+				ask(false, func() []int32 { return m.found(rule, true) })
 			} else if len(m.changed) > 0 {
-				m.compare(j, m.found(rule, false), m.changedOf(m.Index.groups.at(j).members))
+				ask(true, func() []int32 { return m.found(rule, false) })
 			}
 		}
 	})
-	var active, all []int32
+	fan.Out(len(asked), func(_, from, to int) {
+		for k := range asked[from:to] {
+			a := &asked[from+k]
+			if a.should, a.has = a.find(), m.Index.groups.at(int(a.group)).members; a.changed {
+				a.has = m.changedOf(a.has)
+			}
+		}
+	})
+	for k := range asked {
+		m.compare(int(asked[k].group), asked[k].should, asked[k].has)
+		asked[k] = membership{} // of a million people, these lists are long
+	}
+	var active []int32
 	for _, j := range m.changed {
-		if all = append(all, j); m.Index.people.at(int(j)).active {
+		if m.Index.people.at(int(j)).active {
 			active = append(active, j)
 		}
 	}
 	m.compare(m.everyone(), active, m.changedOf(m.Index.groups.at(m.everyone()).members))
-	m.compare(m.public(), all, m.changedOf(m.Index.groups.at(m.public()).members))
+	m.compare(m.public(), m.changed, m.changedOf(m.Index.groups.at(m.public()).members))
+}
+
+// membership is a group of which the members are found anew: all of them, or those among the users who changed.
+type membership struct {
+	group       int32
+	changed     bool
+	find        func() []int32
+	should, has []int32
 }
 
 // listed is the users whom a group lists, sorted.
@@ -390,23 +425,11 @@ func (m *members) changedOf(users []int32) (out []int32) {
 
 // found gives those whom a rule finds among the changed users, or among all.
 func (m *members) found(rule *filter.Filter, all bool) []int32 {
-	if m.crowd == nil {
-		m.crowd = m.crowdOf(m.changed)
-	}
-	out := m.crowd.matching(rule)
+	out := m.crowd().matching(rule)
 	if !all || len(m.changed) == len(m.isChanged) {
 		return out
 	}
-	if m.rest == nil {
-		var unchanged []int32
-		for j, is := range m.isChanged {
-			if !is {
-				unchanged = append(unchanged, int32(j))
-			}
-		}
-		m.rest = m.crowdOf(unchanged)
-	}
-	out = append(out, m.rest.matching(rule)...)
+	out = append(out, m.rest().matching(rule)...)
 	slices.Sort(out)
 	return out
 }
@@ -576,32 +599,72 @@ func (u *update) climb(shift moves, nested bool) {
 			was = append(was, people.edit(j).groups) // edited here, since several write below at once
 		}
 	}
-	fan.Out(len(stale), func(_, from, to int) {
-		seen := make([]int32, groups.n) // by whom last
+	grown := make([][]int32, fan.Parts()) // by how many members groups have grown
+	fan.Out(len(stale), func(part, from, to int) {
+		if from == to {
+			return
+		}
+		by := make([]int32, groups.n)
+		seen := newTouched(groups.n)
 		var memory []int32
 		for k, j := range stale[from:to] {
 			for _, d := range people.at(int(j)).direct {
 				for _, g := range groups.at(int(d)).above {
-					if seen[g] != int32(k)+1 {
-						seen[g] = int32(k) + 1
-						memory = append(memory, g)
-					}
+					seen.add(g)
 				}
 			}
-			slices.Sort(memory)
+			memory = seen.drain(memory[:0])
 			people.at(int(j)).groups = slices.Clone(memory)
-			memory = memory[:0]
+			for _, g := range was[from+k] {
+				by[g]--
+			}
+			for _, g := range memory {
+				by[g]++
+			}
 		}
+		grown[part] = by
 	})
-	for k, j := range stale {
-		for _, g := range was[k] {
-			groups.edit(int(g)).size--
-		}
-		for _, g := range people.at(int(j)).groups {
-			groups.edit(int(g)).size++
+	for _, by := range grown {
+		for g, n := range by {
+			if n != 0 {
+				groups.edit(g).size += n
+			}
 		}
 	}
 	u.countGone(shift)
+}
+
+// touched is a set of small numbers that is filled and emptied many times. To empty it costs what is in it, and not how
+// large the numbers are.
+type touched struct {
+	words []uint64
+	some  []uint64 // of words: whether there is anything in them
+}
+
+func newTouched(n int) *touched {
+	words := n/64 + 1
+	return &touched{make([]uint64, words), make([]uint64, words/64+1)}
+}
+
+func (t *touched) add(i int32) {
+	w := i >> 6
+	t.words[w] |= 1 << (i & 63)
+	t.some[w>>6] |= 1 << (w & 63)
+}
+
+// drain empties the set and appends what was in it, sorted.
+func (t *touched) drain(to []int32) []int32 {
+	for k, some := range t.some {
+		for ; some != 0; some &= some - 1 {
+			w := k<<6 | bits.TrailingZeros64(some)
+			for word := t.words[w]; word != 0; word &= word - 1 {
+				to = append(to, int32(w<<6|bits.TrailingZeros64(word)))
+			}
+			t.words[w] = 0
+		}
+		t.some[k] = 0
+	}
+	return to
 }
 
 // leaveGone marks the members of groups that are no more: they have left what these were in, too.

@@ -13,6 +13,7 @@ import (
 	"unicode/utf8"
 
 	"fachwerk/internal/core/code"
+	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 )
 
@@ -117,17 +118,21 @@ func CheckChange(before, after *Design) []Problem {
 	return c.rest()
 }
 
-// rest checks all but what everything hangs on.
+// rest checks all but what everything hangs on, the kinds side by side.
 func (c *checker) rest() []Problem {
-	c.sets()
-	c.roles()
-	c.groups()
-	c.users()
-	c.assignments()
-	c.conflicts()
-	c.guarantees()
-	c.delegations()
-	return c.problems
+	kinds := []func(*checker){
+		(*checker).sets, (*checker).roles, (*checker).groups, (*checker).users,
+		(*checker).assignments, (*checker).conflicts, (*checker).guarantees, (*checker).delegations,
+	}
+	found := make([][]Problem, len(kinds))
+	_ = fan.Each(len(kinds), func(i int) error { // which cannot fail
+		own := *c
+		own.problems = nil
+		kinds[i](&own)
+		found[i] = own.problems
+		return nil
+	})
+	return append(c.problems, slices.Concat(found...)...)
 }
 
 type checker struct {

@@ -119,6 +119,8 @@ type table interface {
 	count() int
 	walk(do func(Object)) // as each, but what is built in too
 	finish()
+	sized(n int)         // makes it a list of n objects that are yet to be put in their places
+	put(i int, o Object) // puts one in its place
 }
 
 type tableOf[T Object] struct{ t *Table[T] }
@@ -159,6 +161,10 @@ func (t tableOf[T]) finish() {
 		slices.SortFunc(*t.t, byID[T])
 	}
 }
+
+func (t tableOf[T]) sized(n int) { *t.t = make(Table[T], n) }
+
+func (t tableOf[T]) put(i int, o Object) { (*t.t)[i] = o.(T) }
 
 func (t tableOf[T]) count() int { return len(*t.t) }
 
