@@ -9,6 +9,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -52,6 +53,7 @@ func withDesk(file string, mustExist bool, do func(d *rooms.Desk) error) error {
 	if err != nil {
 		return err
 	}
+	makeRoom(3, 2)
 	return errors.Join(do(d), s.Close())
 }
 
@@ -281,6 +283,8 @@ func loadCommand() *cobra.Command {
 			return err
 		}
 		return withDesk(*db, false, func(k *rooms.Desk) error {
+			debug.FreeOSMemory() // what reading the file took
+			makeRoom(9, 4)       // for its index and the record of it
 			if here := len(k.Design().Users); *replace && here > 0 && len(d.Users) == 0 && !*force {
 				return fmt.Errorf("nobody is in %s, and %d people are in the database: "+
 					"say --force if all of them are to go", args[0], here)

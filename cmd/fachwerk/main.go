@@ -25,6 +25,7 @@ type usageError struct{ error }
 
 func main() {
 	slog.SetLogLoggerLevel(slog.LevelWarn) // a command says what it has to say itself; the server tells more
+	boundMemory()
 	root := commands()
 	if err := root.Execute(); err != nil {
 		os.Exit(report(err))

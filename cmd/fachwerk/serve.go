@@ -143,13 +143,14 @@ func serve(set *settings) error {
 		return err
 	}
 	defer listener.Close()
-	opened := boundMemory()
 	d, s, err := set.open()
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	opened()
+	runtime.GC()
+	makeRoom(7, 5)
+	debug.FreeOSMemory() // what reading the design took
 	outside := set.outside(listener.Addr().String())
 	d.Outside = outside.URL
 	d.Set(set.accounts())
@@ -281,26 +282,6 @@ func serveMeasures(addr string, measures http.Handler, failed chan<- error) (clo
 
 // shutdownGrace is how long requests have to end when the server is to: service managers kill after a while.
 const shutdownGrace = 4 * time.Second
-
-// enough is how much memory the server may take, in bytes, before its garbage is collected more often than it would
-// be otherwise.
-const enough = 5 << 29 // 2.5 GiB
-
-// boundMemory keeps garbage from piling up beside a large design, unless whoever runs the server has set bounds by
-// GOMEMLIMIT. What it gives is to be called once the design is in memory: then it is known how much must be had.
-func boundMemory() (opened func()) {
-	if os.Getenv("GOMEMLIMIT") != "" {
-		return func() {}
-	}
-	debug.SetMemoryLimit(enough)
-	return func() {
-		var m runtime.MemStats
-		runtime.GC()
-		runtime.ReadMemStats(&m)
-		debug.SetMemoryLimit(max(enough, int64(m.HeapAlloc)*7/5))
-		debug.FreeOSMemory() // what reading the design took
-	}
-}
 
 // follow takes in what other commands apply to the same database while the server runs, and tells when the clock jumps.
 func follow(ctx context.Context, d *rooms.Desk) {

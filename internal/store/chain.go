@@ -29,22 +29,29 @@ type Event struct {
 }
 
 // link is the hash of an entry that stands after another.
-type link struct{ hash.Hash }
+type link struct {
+	hash.Hash
+	room *[]byte // for what it takes in at once
+}
 
 func linkAfter(previous string) link {
-	l := link{sha256.New()}
+	l := link{sha256.New(), new([]byte)}
 	l.text(previous)
 	return l
 }
 
 // text adds a value with its length before it, so that no two lists of values look alike.
 func (l link) text(values ...string) {
-	var n [8]byte
+	all := (*l.room)[:0]
 	for _, v := range values {
-		binary.BigEndian.PutUint64(n[:], uint64(len(v)))
-		l.Write(n[:])
-		l.Write([]byte(v))
+		all = withLength(all, v)
 	}
+	l.Write(all)
+	*l.room = all
+}
+
+func withLength[T string | []byte](to []byte, v T) []byte {
+	return append(binary.BigEndian.AppendUint64(to, uint64(len(v))), v...)
 }
 
 func (l link) hex() string { return hex.EncodeToString(l.Sum(nil)) }
@@ -66,8 +73,11 @@ func (r Revision) head(previous string) link {
 }
 
 // operation adds an operation as it is kept.
-func (l link) operation(kind, id, before, after, reduced string) {
-	l.text(kind, id, before, after, reduced)
+func (l link) operation(kind, id string, before, after []byte, reduced string) {
+	all := withLength(withLength((*l.room)[:0], kind), id)
+	all = withLength(withLength(withLength(all, before), after), reduced)
+	l.Write(all)
+	*l.room = all
 }
 
 // chainRevisions gives every revision the hash that it should have, in order. From is the hash of the one before the
@@ -75,7 +85,8 @@ func (l link) operation(kind, id, before, after, reduced string) {
 func chainRevisions(tx *gorm.DB, do func(r Revision, hash string) error) error {
 	type row struct {
 		Revision
-		Kind, ObjectID, Before, After, Reduced *string
+		Kind, ObjectID, Reduced *string
+		Before, After           []byte
 	}
 	rows, err := tx.Raw(`SELECT r.number, r.at, r.who, r.who_name, r.why, r.undoes, r.size, r.hash,
 		o.kind, o.object_id, o."before", o."after", o.reduced
@@ -114,7 +125,7 @@ func chainRevisions(tx *gorm.DB, do func(r Revision, hash string) error) error {
 			at, l = &r, r.head(previous)
 		}
 		if x.Kind != nil {
-			l.operation(*x.Kind, value(x.ObjectID), value(x.Before), value(x.After), value(x.Reduced))
+			l.operation(*x.Kind, value(x.ObjectID), x.Before, x.After, value(x.Reduced))
 		}
 	}
 	if err := rows.Err(); err != nil {

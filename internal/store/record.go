@@ -2,13 +2,12 @@ package store
 
 import (
 	"database/sql"
-	"fmt"
-	"runtime/debug"
 	"strings"
 
 	"gorm.io/gorm"
 
 	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/fan"
 )
 
 // written is an operation as it is recorded, in the form of the model file.
@@ -19,48 +18,20 @@ type written struct {
 	whole         []byte // what comes of it, where that is not after
 }
 
-// record keeps the operations of a revision, and makes the current design follow. What is next is put into words while
-// what comes before it is written.
+// record keeps the operations of a revision, and makes the current design follow. While some are written, the next are
+// put into words and linked to the chain.
 func record(tx *gorm.DB, chain link, revision int, ops []change.Op) error {
-	type part struct {
-		rows []written
-		err  error
-	}
-	parts := make(chan part, 1)
-	done := make(chan struct{})
-	defer close(done)
-	go func() {
-		defer close(parts)
-		defer func() {
-			if r := recover(); r != nil { // here, it would end the program
-				parts <- part{err: fmt.Errorf("%v\n%s", r, debug.Stack())}
-			}
-		}()
-		for start := 0; start < len(ops); start += batch {
-			rows, err := put(ops[start:min(start+batch, len(ops))], revision)
-			select {
-			case parts <- part{rows, err}:
-			case <-done:
-				return
-			}
-		}
-	}()
 	rows := &rowWriter{tx: tx}
 	defer rows.close()
-	seq := 0
-	for p := range parts {
-		if p.err != nil {
-			return p.err
+	return fan.Ahead((len(ops)+batch-1)/batch, func(i int) ([]written, error) {
+		part, err := put(ops[i*batch:min((i+1)*batch, len(ops))], revision)
+		for _, w := range part {
+			chain.operation(w.kind, w.id, w.before, w.after, w.reduced)
 		}
-		for _, w := range p.rows {
-			chain.operation(w.kind, w.id, string(w.before), string(w.after), w.reduced)
-		}
-		if err := rows.write(revision, seq, p.rows); err != nil {
-			return err
-		}
-		seq += len(p.rows)
-	}
-	return nil
+		return part, err
+	}, func(i int, part []written) error {
+		return rows.write(revision, i*batch, part)
+	})
 }
 
 // put puts operations of a revision into the form in which they are recorded.

@@ -128,8 +128,11 @@ func Invert(ops []Op) []Op {
 }
 
 // Compact joins the operations on each object into one, drops those that change nothing, and keeps the order of the
-// first mention.
+// first mention. It may share memory with what it is given.
 func Compact(ops []Op) []Op {
+	if ordered(ops) && !slices.ContainsFunc(ops, func(o Op) bool { return Equal(o.Before, o.After) }) {
+		return ops
+	}
 	var out []Op
 	at := map[[2]string]int{}
 	for _, o := range ops {
@@ -142,6 +145,26 @@ func Compact(ops []Op) []Op {
 		out = append(out, o)
 	}
 	return slices.DeleteFunc(out, func(o Op) bool { return Equal(o.Before, o.After) })
+}
+
+// ordered tells whether operations stand in the order in which a design lists its objects, so that none is on the same
+// as another.
+func ordered(ops []Op) bool {
+	kind := 0
+	for i, o := range ops {
+		if i > 0 && o.Kind == ops[i-1].Kind {
+			if o.ID <= ops[i-1].ID {
+				return false
+			}
+			continue
+		}
+		next := slices.Index(model.Kinds[kind:], o.Kind)
+		if next < 0 || next == 0 && i > 0 {
+			return false
+		}
+		kind += next
+	}
+	return true
 }
 
 // Lay gives the design that operations make of d, unchecked.
@@ -499,7 +522,11 @@ func setOf(list []string) map[string]bool {
 
 // Difference gives the change that makes one design another.
 func Difference(from, to *model.Design) []Op {
-	var ops []Op
+	more := 0
+	for _, kind := range model.Kinds {
+		more += max(0, to.Count(kind)-from.Count(kind))
+	}
+	ops := make([]Op, 0, more)
 	to.All(func(o model.Object) {
 		if op := Put(from, o); !Equal(op.Before, o) {
 			ops = append(ops, op)

@@ -52,6 +52,51 @@ func Each(n int, do func(i int) error) error {
 	return nil
 }
 
+// Ahead makes n things, one after another, and has each used while the next is made. The first error ends it; a panic
+// in making one becomes the caller's.
+func Ahead[T any](n int, produce func(i int) (T, error), use func(i int, made T) error) error {
+	type outcome struct {
+		made   T
+		err    error
+		failed any
+	}
+	outcomes, ended := make(chan outcome), make(chan struct{})
+	defer close(ended)
+	go func() {
+		defer close(outcomes)
+		for i := range n {
+			var o outcome
+			func() {
+				defer func() {
+					if r := recover(); r != nil {
+						o.failed = fmt.Errorf("%v\n%s", r, debug.Stack())
+					}
+				}()
+				o.made, o.err = produce(i)
+			}()
+			select {
+			case outcomes <- o:
+			case <-ended:
+				return
+			}
+		}
+	}()
+	i := 0
+	for o := range outcomes {
+		if o.failed != nil {
+			panic(o.failed)
+		}
+		if o.err != nil {
+			return o.err
+		}
+		if err := use(i, o.made); err != nil {
+			return err
+		}
+		i++
+	}
+	return nil
+}
+
 // Merged merges the lists that parts have made, each in order, into one; what is alike stays in the order of the parts.
 func Merged[T any](lists [][]T, order func(a, b T) int) (out []T) {
 	for _, list := range lists {

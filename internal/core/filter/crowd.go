@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"github.com/bits-and-blooms/bitset"
 )
@@ -14,7 +15,10 @@ import (
 // it at once.
 type Crowd struct {
 	people  []*Person
-	classes sync.Map // of attributes: a func() []class, which makes them when it is first called
+	classes sync.Map     // of attributes: a func() []class, which makes them when it is first called
+	said    sync.Map     // of comparisons: the places of the classes that they match
+	answers atomic.Int32 // how many are in said
+	spare   sync.Pool    // of *bitset.BitSet
 }
 
 // class is those people who have the same in an attribute.
@@ -24,6 +28,12 @@ type class struct {
 	many    *bitset.BitSet // the members too, if they are so many that to join them one by one would take longer
 }
 
+// What comparisons match is kept of so many at most, of attributes with so many classes at most.
+const (
+	mostAnswers = 4096
+	mostClasses = 8192
+)
+
 // NewCrowd makes a crowd of people, who must not change any more.
 func NewCrowd(people []*Person) *Crowd {
 	return &Crowd{people: people}
@@ -32,6 +42,15 @@ func NewCrowd(people []*Person) *Crowd {
 // Match gives the places of the people whom the filter matches, as [Filter.Match] tells it of each.
 func (c *Crowd) Match(f *Filter) *bitset.BitSet { return c.match(f.root) }
 
+// Each calls do with the place of each of the people whom the filter matches, in order.
+func (c *Crowd) Each(f *Filter, do func(i int)) {
+	found := c.match(f.root)
+	defer c.spare.Put(found)
+	for i, ok := found.NextSet(0); ok; i, ok = found.NextSet(i + 1) {
+		do(int(i))
+	}
+}
+
 func (c *Crowd) match(n node) *bitset.BitSet {
 	switch n := n.(type) {
 	case and:
@@ -39,26 +58,61 @@ func (c *Crowd) match(n node) *bitset.BitSet {
 		if left.None() {
 			return left
 		}
-		left.InPlaceIntersection(c.match(n.right))
+		right := c.match(n.right)
+		defer c.spare.Put(right)
+		left.InPlaceIntersection(right)
 		return left
 	case or:
-		left := c.match(n.left)
-		left.InPlaceUnion(c.match(n.right))
+		left, right := c.match(n.left), c.match(n.right)
+		defer c.spare.Put(right)
+		left.InPlaceUnion(right)
 		return left
 	case not:
-		return c.match(n.inner).Complement()
+		out := c.match(n.inner)
+		out.FlipRange(0, uint(len(c.people)))
+		return out
 	}
-	out := bitset.New(uint(len(c.people)))
-	for _, k := range c.of(attributeOf(n)) {
-		switch {
-		case !n.match(k.one, nil):
-		case k.many != nil:
+	out := c.none()
+	classes := c.of(attributeOf(n))
+	for _, k := range c.matched(n, classes) {
+		if k := &classes[k]; k.many != nil {
 			out.InPlaceUnion(k.many)
-		default:
+		} else {
 			for _, i := range k.members {
 				out.Set(uint(i))
 			}
 		}
+	}
+	return out
+}
+
+// none gives an empty set, as long as there are people.
+func (c *Crowd) none() *bitset.BitSet {
+	if b, ok := c.spare.Get().(*bitset.BitSet); ok {
+		return b.ClearAll()
+	}
+	return bitset.New(uint(len(c.people)))
+}
+
+// matched gives the places of the classes that a node matches which looks at their attribute alone.
+func (c *Crowd) matched(n node, classes []class) []int32 {
+	find := func() (out []int32) {
+		for k := range classes {
+			if n.match(classes[k].one, nil) {
+				out = append(out, int32(k))
+			}
+		}
+		return out
+	}
+	if _, is := n.(compare); !is || len(classes) > mostClasses {
+		return find()
+	}
+	if said, ok := c.said.Load(n); ok {
+		return said.([]int32)
+	}
+	out := find()
+	if c.answers.Add(1) <= mostAnswers {
+		c.said.Store(n, out)
 	}
 	return out
 }

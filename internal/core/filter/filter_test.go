@@ -2,7 +2,9 @@ package filter
 
 import (
 	"errors"
+	"fmt"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 )
@@ -329,4 +331,45 @@ func TestWhatOnlyListsHave(t *testing.T) {
 			t.Errorf("%s is taken", text)
 		}
 	}
+}
+
+// Many goroutines ask one crowd, again and again, by memory that they share: each is told what is true.
+func TestACrowdIsAskedByMany(t *testing.T) {
+	var people []*Person
+	for i := range 500 {
+		people = append(people, &Person{
+			ID: fmt.Sprint("p", i), Title: fmt.Sprint("Title ", i%37), Department: fmt.Sprint("Department ", i%11),
+			Active: i%5 != 0,
+		})
+	}
+	crowd := NewCrowd(people)
+	var wait sync.WaitGroup
+	for k := range 8 {
+		wait.Go(func() {
+			for i := range 60 {
+				text := fmt.Sprintf(`title sw "Title %d" and not (department eq "Department %d") or active eq false`,
+					(i+k)%30, i%11)
+				f, err := Parse(text)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				var found []int
+				crowd.Each(f, func(i int) { found = append(found, i) })
+				matched := crowd.Match(f)
+				next := 0
+				for i, p := range people {
+					in := next < len(found) && found[next] == i
+					if in {
+						next++
+					}
+					if want := f.Match(p); in != want || matched.Test(uint(i)) != want {
+						t.Errorf("%s: person %d is found %v and matched %v, want %v", text, i, in, matched.Test(uint(i)), want)
+						return
+					}
+				}
+			}
+		})
+	}
+	wait.Wait()
 }

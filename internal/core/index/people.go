@@ -353,6 +353,7 @@ func (m *members) gather() {
 		m.compare(int(asked[k].group), asked[k].should, asked[k].has)
 		asked[k] = membership{} // of a million people, these lists are long
 	}
+	m.crowd, m.rest = nil, nil // so is the crowd
 	var active []int32
 	for _, j := range m.changed {
 		if m.Index.people.at(int(j)).active {
@@ -447,11 +448,8 @@ func (m *members) crowdOf(users []int32) *crowd {
 }
 
 func (c *crowd) matching(rule *filter.Filter) []int32 {
-	found := c.Match(rule)
-	out := make([]int32, 0, found.Count())
-	for k, ok := found.NextSet(0); ok; k, ok = found.NextSet(k + 1) {
-		out = append(out, c.users[k])
-	}
+	var out []int32
+	c.Each(rule, func(i int) { out = append(out, c.users[i]) })
 	return out
 }
 

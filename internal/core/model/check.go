@@ -127,7 +127,7 @@ func (c *checker) rest() []Problem {
 	found := make([][]Problem, len(kinds))
 	_ = fan.Each(len(kinds), func(i int) error { // which cannot fail
 		own := *c
-		own.problems = nil
+		own.problems, own.visitor = nil, nil
 		kinds[i](&own)
 		found[i] = own.problems
 		return nil
@@ -137,6 +137,8 @@ func (c *checker) rest() []Problem {
 
 type checker struct {
 	d        *Design
+	visitor  *visitor // made when values are first looked at
+	place    at       // where it looks
 	problems []Problem
 	before   *Design        // which nothing was wrong with; nil if nothing is known
 	only     map[Kind][]int // then the positions of what is not the same; nil: everything is to be checked
@@ -164,32 +166,64 @@ func checked[T Object](c *checker, kind Kind, t Table[T]) iter.Seq2[int, T] {
 	}
 }
 
-// at is a place in the design: one object, and a path within it.
+// at is a place in the design: one object, and a path within it. Nearly all places are never told, so the path is put
+// into words only when one is.
 type at struct {
-	kind Kind
-	id   string
-	path string
+	kind  Kind
+	id    string
+	path  string // the path up to the steps
+	steps [4]step
+	n     int // how many steps there are
+}
+
+// step is a field, or an element of a list.
+type step struct {
+	field   string // empty for an element
+	element int
 }
 
 func place(kind Kind, i int, id string) at {
-	return at{kind, id, kind.Plural() + "[" + strconv.Itoa(i) + "]"}
+	return at{kind: kind, id: id, path: kind.Plural()}.element(i)
 }
 
-func (a at) field(name string) at { a.path += "." + name; return a }
-func (a at) element(i int) at     { a.path += "[" + strconv.Itoa(i) + "]"; return a }
+func (a at) field(name string) at { return a.and(step{field: name}) }
+func (a at) element(i int) at     { return a.and(step{element: i}) }
+
+func (a at) and(s step) at {
+	if a.n == len(a.steps) {
+		a.path, a.n = a.String(), 0
+	}
+	a.steps[a.n] = s
+	a.n++
+	return a
+}
+
+// String is the path.
+func (a at) String() string {
+	path := []byte(a.path)
+	for _, s := range a.steps[:a.n] {
+		path = s.append(path)
+	}
+	return string(path)
+}
+
+func (s step) append(path []byte) []byte {
+	if s.field != "" {
+		return append(append(path, '.'), s.field...)
+	}
+	return append(strconv.AppendInt(append(path, '['), int64(s.element), 10), ']')
+}
+
 func (c *checker) say(a at, what code.Code, format string, args ...any) *Problem {
 	c.problems = append(
 		c.problems,
-		Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...)},
+		Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.String(), Message: fmt.Sprintf(format, args...)},
 	)
 	return &c.problems[len(c.problems)-1]
 }
 
 func (c *checker) warn(a at, what code.Code, format string, args ...any) {
-	c.problems = append(
-		c.problems,
-		Problem{Code: what, Kind: a.kind, ID: a.id, Path: a.path, Message: fmt.Sprintf(format, args...), Warning: true},
-	)
+	c.say(a, what, format, args...).Warning = true
 }
 
 func (c *checker) gather() {
@@ -333,39 +367,48 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 // values checks what an object holds, whatever it is: that instants can be written, that texts are no longer than
 // anybody reads and say only what is seen, and that lists end.
 func (c *checker) values(a at, o Object) {
-	say := func(path string, of code.Code, format string, args ...any) {
-		c.problems = append(
-			c.problems,
-			Problem{Code: of, Kind: a.kind, ID: a.id, Path: path, Message: fmt.Sprintf(format, args...)},
-		)
+	if c.visitor == nil {
+		c.visitor = c.eachValue()
 	}
-	visitor{
-		instant: func(path string, t time.Time) {
-			if !t.IsZero() && !InYears(t) {
-				say(path, code.Instant, "expected an instant in the years 1 to 9999 (UTC)")
+	c.place = a
+	c.visitor.each(reflect.ValueOf(o), "")
+}
+
+// eachValue looks at the values of the object at c.place.
+func (c *checker) eachValue() *visitor {
+	var v *visitor
+	say := func(of code.Code, format string, args ...any) {
+		p := c.say(c.place, of, format, args...)
+		p.Path += string(v.path)
+	}
+	v = &visitor{
+		instant: func(t time.Time) {
+			if !InYears(t) {
+				say(code.Instant, "expected an instant in the years 1 to 9999 (UTC)")
 			}
 		},
-		text: func(path, field, text string) {
+		text: func(field, text string) {
 			if field == "id" || field == "key" {
 				return // their form is asked for by itself
 			}
 			most, lines := longest(field)
 			if n := len(text); n > most && utf8.RuneCountInString(text) > most {
-				say(path, code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
+				say(code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
 			}
 			if i := strings.IndexFunc(text, func(r rune) bool {
 				return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r'))
 			}); i >= 0 {
 				r, _ := utf8.DecodeRuneInString(text[i:])
-				say(path, code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
+				say(code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
 			}
 		},
-		list: func(path, field string, length int) {
+		list: func(field string, length int) {
 			if most, bounded := mostOf[field]; bounded && length > most {
-				say(path, code.Text, "expected at most %d of these, not %d", most, length)
+				say(code.Text, "expected at most %d of these, not %d", most, length)
 			}
 		},
-	}.each(reflect.ValueOf(o), a.path, "")
+	}
+	return v
 }
 
 // The most characters of a text, by its field; all others are names.
@@ -500,7 +543,7 @@ func (c *checker) acyclic(kind Kind, n int, where func(i int) at, known ids, to 
 func (c *checker) organisation() {
 	if o := c.d.Organisation; o == nil || strings.TrimSpace(o.Name) == "" {
 		c.say(
-			at{KindOrganisation, string(KindOrganisation), "name"},
+			at{kind: KindOrganisation, id: string(KindOrganisation), path: "name"},
 			code.Empty,
 			"expected the organisation's name, a text that is not empty",
 		)
@@ -539,7 +582,7 @@ func (c *checker) areas() {
 	}
 	if len(c.d.Areas) > 0 && roots == 0 {
 		c.say(
-			at{KindArea, "", "areas"},
+			at{kind: KindArea, path: "areas"},
 			code.Root,
 			"expected exactly one area without a parent, the whole organisation; every area has one",
 		)

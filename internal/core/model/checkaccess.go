@@ -75,7 +75,9 @@ func (c *checker) systems() {
 			c.implications(pa.field("implies"), s, p)
 		}
 		c.acyclic("", len(s.Permissions), func(j int) at {
-			return at{KindSystem, s.Permissions[j].Key, a.path + ".permissions[" + strconv.Itoa(j) + "].implies"}
+			at := a.field("permissions").element(j).field("implies")
+			at.id = s.Permissions[j].Key
+			return at
 		}, func(key string) (int, bool) {
 			j, ok := position[key]
 			return j, ok

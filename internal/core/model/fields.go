@@ -3,7 +3,6 @@ package model
 import (
 	"reflect"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 )
@@ -248,40 +247,51 @@ func same(v, w reflect.Value) bool {
 	return sameFields(v, w, layouts[v.Type()])
 }
 
-// visitor is shown what is in an object, each with its place in it.
+// visitor is shown what is in an object; what is empty or zero is passed over.
 type visitor struct {
-	instant func(path string, t time.Time)
-	text    func(path, field, text string)
-	list    func(path, field string, length int)
+	instant func(t time.Time)
+	text    func(field, text string)
+	list    func(field string, length int)
+	path    []byte // the place in the object that is being shown
 }
 
 // each goes through all instants, texts and lists in an object.
-func (v visitor) each(o reflect.Value, path, field string) {
+func (v *visitor) each(o reflect.Value, field string) {
+	within := func(s step, o reflect.Value, field string) {
+		n := len(v.path)
+		v.path = s.append(v.path)
+		v.each(o, field)
+		v.path = v.path[:n]
+	}
 	switch o.Kind() {
 	case reflect.String:
-		v.text(path, field, o.String())
+		if o.Len() > 0 {
+			v.text(field, o.String())
+		}
 	case reflect.Pointer:
 		if !o.IsNil() {
-			v.each(o.Elem(), path, field)
+			v.each(o.Elem(), field)
 		}
 	case reflect.Slice:
-		v.list(path, field, o.Len())
+		v.list(field, o.Len())
 		for i := range o.Len() {
-			v.each(o.Index(i), path+"["+strconv.Itoa(i)+"]", field)
+			within(step{element: i}, o.Index(i), field)
 		}
 	case reflect.Map:
-		v.list(path, field, o.Len())
+		v.list(field, o.Len())
 		for i := o.MapRange(); i.Next(); {
-			v.each(i.Value(), path+"."+i.Key().String(), field)
+			within(step{field: i.Key().String()}, i.Value(), field)
 		}
 	case reflect.Struct:
-		if t, is := o.Interface().(time.Time); is {
-			v.instant(path, t)
+		if o.Type() == reflect.TypeFor[time.Time]() {
+			if !o.IsZero() {
+				v.instant(o.Interface().(time.Time))
+			}
 			return
 		}
 		l := layouts[o.Type()]
 		for i := range l.fields {
-			v.each(o.Field(l.fields[i].index), path+"."+l.fields[i].Name, l.fields[i].Name)
+			within(step{field: l.fields[i].Name}, o.Field(l.fields[i].index), l.fields[i].Name)
 		}
 	}
 }

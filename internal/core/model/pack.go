@@ -21,31 +21,32 @@ const pieceSize = 4096
 // keys stands for the table of all keys of permissions, which those of the systems make up.
 const keys = Kind("permission")
 
+// packs is what can be named, in the order in which it is packed.
+var packs = append([]Kind{keys}, Kinds[1:]...)
+
 // Pack writes a design as pieces that [Unpack] puts together again, in the same program. A piece is good until emit
 // returns.
 func (d *Design) Pack(emit func(piece []byte) error) error {
-	p := &packer{numbers: map[Kind]map[string]int{}, common: make([]packed.Common, len(commons))}
+	p := &packer{numbers: make([]map[string]int, len(packs)), common: make([]packed.Common, len(commons))}
 	ids := map[Kind][]string{keys: d.keys()}
 	for _, k := range tables {
 		k.table(d).walk(func(o Object) { ids[k.kind] = append(ids[k.kind], o.Ident()) })
 	}
 	p.Text(d.Organisation.Name)
-	kinds := append([]Kind{keys}, Kinds[1:]...)
-	for _, kind := range kinds {
+	for k, kind := range packs {
 		p.Number(uint64(len(ids[kind])))
 		if !named[kind] {
 			continue
 		}
-		of := make(map[string]int, len(ids[kind]))
+		p.numbers[k] = make(map[string]int, len(ids[kind]))
 		for i, id := range ids[kind] {
-			of[id] = i
+			p.numbers[k][id] = i
 		}
-		p.numbers[kind] = of
 	}
 	if err := p.finish(emit); err != nil {
 		return err
 	}
-	for _, kind := range kinds {
+	for _, kind := range packs {
 		for part := range slices.Chunk(ids[kind], pieceSize) {
 			for _, id := range part {
 				p.Text(id)
@@ -87,8 +88,8 @@ func (d *Design) keys() (out []string) {
 // packer writes objects.
 type packer struct {
 	packed.Piece
-	numbers map[Kind]map[string]int // of objects, by id
-	common  []packed.Common
+	numbers []map[string]int // of what is named, by id; in the order of packs
+	common  []packed.Common  // in the order of commons
 }
 
 func (p *packer) finish(emit func(piece []byte) error) error {
@@ -107,17 +108,19 @@ const (
 	namesFirst   // the object that stands first
 )
 
-func (p *packer) name(kind Kind, common int, id string) {
-	n, known := p.numbers[kind][id]
-	switch {
-	case id == "":
+func (p *packer) name(of, common int, id string) {
+	if id == "" {
 		p.Number(namesNothing)
-	case known:
-		p.Number(uint64(n) + namesFirst)
-	default:
-		p.Number(namesByText)
-		p.common[common].Text(&p.Piece, id)
+		return
 	}
+	if of >= 0 {
+		if n, known := p.numbers[of][id]; known {
+			p.Number(uint64(n) + namesFirst)
+			return
+		}
+	}
+	p.Number(namesByText)
+	p.common[common].Text(&p.Piece, id)
 }
 
 // Unpack puts a design together of the pieces that [Design.Pack] made. What is not whole gives an error.
@@ -135,16 +138,15 @@ func Unpack(pieces []string) (*Design, error) {
 	}
 	head := packed.Read(first[0])
 	d := &Design{Organisation: &Organisation{Name: head.Text()}, built: true}
-	ids := map[Kind][]string{}
-	kinds := append([]Kind{keys}, Kinds[1:]...)
+	ids := make([][]string, len(packs))
 	var all []spread
-	for _, kind := range kinds {
+	for k := range packs {
 		n := head.Number()
 		if n > math.MaxInt32 {
 			return nil, packed.ErrBroken
 		}
-		ids[kind] = make([]string, n)
-		all = append(all, spread{kind: kind, n: int(n)})
+		ids[k] = make([]string, n)
+		all = append(all, spread{pack: k, n: int(n)})
 	}
 	if err := head.Err(); err != nil {
 		return nil, err
@@ -158,7 +160,7 @@ func Unpack(pieces []string) (*Design, error) {
 			}
 			for i, piece := range parts {
 				from := i * pieceSize
-				work = append(work, spread{s.kind, min(pieceSize, s.n-from), from, piece})
+				work = append(work, spread{s.pack, min(pieceSize, s.n-from), from, piece})
 			}
 		}
 		return nil
@@ -169,7 +171,7 @@ func Unpack(pieces []string) (*Design, error) {
 	if err := each(work, func(w spread) error {
 		r := packed.Read(w.piece)
 		for i := range w.n {
-			ids[w.kind][w.from+i] = r.Text()
+			ids[w.pack][w.from+i] = r.Text()
 		}
 		return r.Err()
 	}); err != nil {
@@ -182,15 +184,15 @@ func Unpack(pieces []string) (*Design, error) {
 	if len(pieces) > 0 {
 		return nil, packed.ErrBroken
 	}
-	for _, k := range tables {
-		k.table(d).sized(len(ids[k.kind]))
+	for k, of := range tables {
+		of.table(d).sized(len(ids[k+1]))
 	}
 	return d, each(work, func(w spread) error { return d.unpack(w, ids) })
 }
 
 // spread is a piece with what it holds: n ids or objects of a kind, from a number on.
 type spread struct {
-	kind    Kind
+	pack    int // the place of the kind in packs
 	n, from int
 	piece   string
 }
@@ -201,14 +203,14 @@ func each(list []spread, do func(spread) error) error {
 }
 
 // unpack reads the objects of a piece into their table.
-func (d *Design) unpack(w spread, ids map[Kind][]string) error {
-	k, _ := describe(w.kind)
-	s := shapes[w.kind]
+func (d *Design) unpack(w spread, ids [][]string) error {
+	k := tables[w.pack-1]
+	s := shapes[k.kind]
 	u := &unpacker{Reader: packed.Read(w.piece), ids: ids, known: make([][]string, len(commons))}
 	objects := reflect.MakeSlice(reflect.SliceOf(s.of), w.n, w.n)
 	for i := range w.n {
 		v := objects.Index(i)
-		v.Field(s.id).SetString(ids[w.kind][w.from+i])
+		v.Field(s.id).SetString(ids[w.pack][w.from+i])
 		s.read(u, v)
 		k.table(d).put(w.from+i, v.Addr().Interface().(Object))
 	}
@@ -218,19 +220,19 @@ func (d *Design) unpack(w spread, ids map[Kind][]string) error {
 // unpacker reads objects.
 type unpacker struct {
 	*packed.Reader
-	ids   map[Kind][]string
-	known [][]string
-	texts []string // memory for lists
+	ids   [][]string // in the order of packs
+	known [][]string // in the order of commons
+	texts []string   // memory for lists
 }
 
-func (u *unpacker) name(kind Kind, common int) string {
+func (u *unpacker) name(of, common int) string {
 	switch n := u.Number(); {
 	case n == namesNothing:
 		return ""
 	case n == namesByText:
 		return u.Common(&u.known[common])
-	case n-namesFirst < uint64(len(u.ids[kind])):
-		return u.ids[kind][n-namesFirst]
+	case of >= 0 && n-namesFirst < uint64(len(u.ids[of])):
+		return u.ids[of][n-namesFirst]
 	}
 	u.Break()
 	return ""
@@ -308,6 +310,7 @@ func structShape(t reflect.Type, but int) shape {
 // shapeOf tells how the values of a field are packed. Ref is the kind of object that it names, if it does.
 func shapeOf(name string, t reflect.Type, ref Kind) shape {
 	named[ref] = true
+	names := slices.Index(packs, ref)
 	switch {
 	case t == reflect.TypeFor[time.Time]():
 		return instants
@@ -315,8 +318,8 @@ func shapeOf(name string, t reflect.Type, ref Kind) shape {
 		common := len(commons)
 		commons = append(commons, name)
 		return shape{
-			write: func(p *packer, v reflect.Value) { p.name(ref, common, v.String()) },
-			read:  func(u *unpacker, v reflect.Value) { v.SetString(u.name(ref, common)) },
+			write: func(p *packer, v reflect.Value) { p.name(names, common, v.String()) },
+			read:  func(u *unpacker, v reflect.Value) { v.SetString(u.name(names, common)) },
 		}
 	case t.Kind() == reflect.Struct:
 		return structShape(t, -1)
@@ -328,7 +331,7 @@ func shapeOf(name string, t reflect.Type, ref Kind) shape {
 				list := v.Interface().([]string)
 				if writeLength(p, len(list), list == nil) {
 					for _, s := range list {
-						p.name(ref, common, s)
+						p.name(names, common, s)
 					}
 				}
 			},
@@ -336,7 +339,7 @@ func shapeOf(name string, t reflect.Type, ref Kind) shape {
 				if n, some := readLength(u); some {
 					list := u.list(n)
 					for i := range list {
-						list[i] = u.name(ref, common)
+						list[i] = u.name(names, common)
 					}
 					v.Set(reflect.ValueOf(list))
 				}

@@ -2,7 +2,6 @@ package view
 
 import (
 	"fmt"
-	"sync"
 
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
@@ -68,29 +67,21 @@ func References(s *desk.Sight, kind model.Kind, id string) []model.Reference {
 	})
 }
 
-// crowd is everybody, arranged so that a filter finds its people without looking at each.
-type crowd struct {
-	sync.Mutex
-	*filter.Crowd
-}
-
-func crowdOf(s *desk.Sight) *crowd {
-	return desk.Kept(s, "crowd", []model.Kind{model.KindUser}, func() *crowd {
+// crowdOf is everybody, arranged so that a filter finds its people without looking at each.
+func crowdOf(s *desk.Sight) *filter.Crowd {
+	return desk.Kept(s, "crowd", []model.Kind{model.KindUser}, func() *filter.Crowd {
 		d := s.Design()
 		people := make([]*filter.Person, len(d.Users))
 		for i, u := range d.Users {
 			people[i] = index.Person(d, u)
 		}
-		return &crowd{Crowd: filter.NewCrowd(people)}
+		return filter.NewCrowd(people)
 	})
 }
 
 // matching gives what tells whether a filter over people matches somebody.
 func matching(s *desk.Sight, f *filter.Filter) func(e desk.Entry) bool {
-	c := crowdOf(s)
-	c.Lock()
-	defer c.Unlock()
-	found := c.Match(f)
+	found := crowdOf(s).Match(f)
 	return func(e desk.Entry) bool { return found.Test(e.Place) }
 }
 

@@ -5,7 +5,6 @@ import (
 	"reflect"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"fachwerk/internal/core/model"
@@ -14,20 +13,41 @@ import (
 // read reads a struct, which is an object or a part of one, by its description: its fields, and which of them are
 // required.
 func (r *reader) read(v reflect.Value) error {
-	fields := model.FieldsIn(v.Type())
-	var required []string
-	for i := range fields {
-		if fields[i].Required && !(r.nameless && fields[i].Name == "id") {
-			required = append(required, fields[i].Name)
-		}
+	form := r.formOf(v.Type())
+	required := form.required
+	if r.nameless {
+		required = slices.DeleteFunc(slices.Clone(required), func(name string) bool { return name == "id" })
 	}
 	return r.object(func(name string) (bool, error) {
-		i := slices.IndexFunc(fields, func(f model.Field) bool { return f.Name == name })
+		i := slices.IndexFunc(form.fields, func(f model.Field) bool { return f.Name == name })
 		if i < 0 {
 			return false, nil
 		}
-		return true, r.field(&fields[i], fields[i].In(v))
+		return true, r.field(&form.fields[i], form.fields[i].In(v))
 	}, required...)
+}
+
+// form is what is known of a type of struct.
+type form struct {
+	fields   []model.Field
+	required []string
+}
+
+func (r *reader) formOf(t reflect.Type) *form {
+	if f := r.forms[t]; f != nil {
+		return f
+	}
+	f := &form{fields: model.FieldsIn(t)}
+	for i := range f.fields {
+		if f.fields[i].Required {
+			f.required = append(f.required, f.fields[i].Name)
+		}
+	}
+	if r.forms == nil {
+		r.forms = map[reflect.Type]*form{}
+	}
+	r.forms[t] = f
+	return f
 }
 
 // field reads what a field holds.
@@ -91,7 +111,7 @@ func (r *reader) field(f *model.Field, v reflect.Value) error {
 		r.say("expected a value, not an empty text")
 	}
 	if s != nil {
-		v.SetString(strings.Clone(*s))
+		v.SetString(*s)
 	}
 	return err
 }

@@ -3,6 +3,7 @@ package modelfile_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -353,5 +354,58 @@ func BenchmarkRead(b *testing.B) {
 		if d, _, err := modelfile.Read(strings.NewReader(text)); d == nil || err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// A long list is read in parts, side by side; what is wrong in it is told in its order, by its place in the whole, and
+// what repeats is the same.
+func TestALongListIsReadInItsOrder(t *testing.T) {
+	const many = 20_000
+	var b strings.Builder
+	b.WriteString(`{"format": "fachwerk-model/1", "name": "Many", "users": [`)
+	wrong := map[int]string{7: `"title": 5`, 6_000: `"colour": "red"`, 13_333: `"manager": "nobody"`, many - 1: `"from": "soon"`}
+	for i := range many {
+		if i > 0 {
+			b.WriteString(",\n")
+		}
+		fmt.Fprintf(&b, `{"id": "p%d", "userName": "p%d", "displayName": "Person \u00e9 %d", "department": "Same"`, i, i, i)
+		if w := wrong[i]; w != "" {
+			b.WriteString(", " + w)
+		}
+		b.WriteString("}")
+	}
+	text := b.String() + "]}"
+	_, problems, err := modelfile.Read(strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, p := range problems {
+		got = append(got, p.Path)
+	}
+	want := []string{"users[7].title", "users[6000].colour", "users[19999].from", "users[13333].manager"}
+	if !slices.Equal(got, want) {
+		t.Errorf("what is wrong is at %v, want %v", got, want)
+	}
+	for _, w := range wrong {
+		text = strings.Replace(text, ", "+w, "", 1)
+	}
+	d, problems, err := modelfile.Read(strings.NewReader(text))
+	if err != nil || d == nil {
+		t.Fatal(problems, err)
+	}
+	if len(d.Users) != many {
+		t.Fatalf("%d people are read, want %d", len(d.Users), many)
+	}
+	for _, i := range []int{0, 7, 6_000, many - 1} {
+		u, ok := d.Users.Find(fmt.Sprint("p", i))
+		if !ok || u.DisplayName != fmt.Sprint("Person é ", i) || u.Department != "Same" {
+			t.Errorf("person %d is read as %+v", i, u)
+		}
+	}
+	// A list that breaks off tells where, and nothing of what would only look missing.
+	_, problems, err = modelfile.Read(strings.NewReader(text[:len(text)/2]))
+	if err != nil || len(problems) != 1 || !strings.Contains(problems[0].Message, "not valid JSON") {
+		t.Errorf("half of it gives %v (%v)", problems, err)
 	}
 }

@@ -95,7 +95,7 @@ func ReadParts(parts []Part) (*model.Design, []model.Problem, error) {
 	broken := len(model.Errors(problems)) > 0
 	for _, x := range model.Check(whole) {
 		name, path := placed(x.Path, places)
-		if r := byName[name]; twice[x.Path] || broken && name == "" || r != nil && r.known(path) {
+		if r := byName[name]; twice[x.Path] || broken && name == "" || r != nil && r.told(path) {
 			continue
 		}
 		if name != "" {

@@ -33,7 +33,7 @@ func Read(in io.Reader) (*model.Design, []model.Problem, error) {
 		return nil, r.problems, nil // what was not read would only look missing
 	}
 	for _, p := range model.Check(r.design) {
-		if !r.known(p.Path) {
+		if !r.told(p.Path) {
 			r.problems = append(r.problems, p)
 		}
 	}
@@ -94,10 +94,14 @@ type reader struct {
 	design   *model.Design
 	path     []byte
 	problems []model.Problem
+	known    texts
 	bad      map[string]bool // paths that a problem has been told of
 	nameless bool            // objects may lack an id
 	part     bool            // it is a part of a design, and need not name the organisation
 	broken   bool            // it is no JSON, so it was not read to its end
+	workers  chan *reader    // which read objects beside this one; made when they are first needed
+	forms    map[reflect.Type]*form
+	gathered []string // memory for a list of texts, of which none holds another
 }
 
 func (r *reader) say(message string) {
@@ -109,8 +113,8 @@ func (r *reader) say(message string) {
 	r.problems = append(r.problems, model.Problem{Path: path, Message: message})
 }
 
-// known tells whether a problem of this place, or of what it lies in, has been told.
-func (r *reader) known(path string) bool {
+// told tells whether a problem of this place, or of what it lies in, has been told.
+func (r *reader) told(path string) bool {
 	if len(r.bad) == 0 {
 		return false
 	}
@@ -126,13 +130,13 @@ func (r *reader) known(path string) bool {
 	}
 }
 
-// within runs do with the path extended by a part.
-func (r *reader) within(part string, do func() error) error {
+// within runs do with the path extended by a field.
+func (r *reader) within(field string, do func() error) error {
 	n := len(r.path)
-	if n > 0 && part[0] != '[' {
+	if n > 0 {
 		r.path = append(r.path, '.')
 	}
-	r.path = append(r.path, part...)
+	r.path = append(r.path, field...)
 	err := do()
 	r.path = r.path[:n]
 	return err
@@ -219,10 +223,13 @@ func (r *reader) list(element func() error) error {
 	if _, err := r.dec.ReadToken(); err != nil {
 		return err
 	}
+	n := len(r.path)
 	for i := 0; r.dec.PeekKind() != ']'; i++ {
-		if err := r.within("["+strconv.Itoa(i)+"]", element); err != nil {
+		r.path = append(strconv.AppendInt(append(r.path, '['), int64(i), 10), ']')
+		if err := element(); err != nil {
 			return err
 		}
+		r.path = r.path[:n]
 	}
 	_, err = r.dec.ReadToken()
 	return err
@@ -234,24 +241,26 @@ func (r *reader) text() (*string, error) {
 	if !ok || err != nil {
 		return nil, err
 	}
-	token, err := r.dec.ReadToken()
+	raw, err := r.dec.ReadValue()
 	if err != nil {
 		return nil, err
 	}
-	s := token.String()
-	return &s, nil
+	s, err := r.known.of(raw)
+	return &s, err
 }
 
 func (r *reader) texts(to *[]string) error {
-	*to = []string{}
-	return r.list(func() error {
+	r.gathered = r.gathered[:0]
+	err := r.list(func() error {
 		s, err := r.text()
 		if s == nil {
 			s = new(string) // so that positions stay true
 		}
-		*to = append(*to, *s)
+		r.gathered = append(r.gathered, *s)
 		return err
 	})
+	*to = append(make([]string, 0, len(r.gathered)), r.gathered...)
+	return err
 }
 
 func (r *reader) number(what string, parse func(raw string) error) error {
@@ -331,15 +340,7 @@ func (r *reader) document() error {
 		}
 		for _, kind := range model.Kinds[1:] {
 			if name == kind.Plural() {
-				return true, r.list(func() error {
-					o, err := model.New(kind)
-					if err != nil {
-						return err
-					}
-					err = r.read(reflect.ValueOf(o).Elem())
-					r.design.Add(o) // even a broken one, so that positions stay true
-					return err
-				})
+				return true, r.objects(kind)
 			}
 		}
 		return false, nil
