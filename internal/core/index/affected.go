@@ -254,7 +254,7 @@ func (c *comparison) gather() {
 // number gives the groups of both designs common numbers, and tells how many there are.
 func (c *comparison) number() (n int) {
 	b, a := c.before.design.Groups, c.after.design.Groups
-	if movesOf(b, a) == nil {
+	if model.MovesOf(b, a) == nil {
 		return c.after.groups.n
 	}
 	c.ofBefore, c.ofAfter = make([]int32, c.before.groups.n), make([]int32, c.after.groups.n)

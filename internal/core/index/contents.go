@@ -36,7 +36,7 @@ func (u *update) contents() {
 	if slices.Equal(d.Sets, old.Sets) && slices.Equal(d.Roles, old.Roles) {
 		return
 	}
-	setsTo, rolesTo := movesOf(old.Sets, d.Sets), movesOf(old.Roles, d.Roles)
+	setsTo, rolesTo := model.MovesOf(old.Sets, d.Sets), model.MovesOf(old.Roles, d.Roles)
 	u.Index.sets, u.Index.roles = placed(u.old.sets, setsTo, len(d.Sets)), placed(u.old.roles, rolesTo, len(d.Roles))
 	other := map[shapeKey]bool{} // of whose roles and sets grants may give something else
 	differ := func(key shapeKey, was, is *contents) {
@@ -86,7 +86,7 @@ func (u *update) contents() {
 }
 
 // placed gives things in their new places.
-func placed[T any](old []T, to moves, n int) []T {
+func placed[T any](old []T, to model.Moves, n int) []T {
 	if to == nil {
 		return slices.Clone(old)
 	}

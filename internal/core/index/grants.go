@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/sorted"
 )
 
 // assignments brings the grants up to date: those to users and groups, and those of roles and sets.
@@ -30,27 +31,27 @@ func (u *update) assignments() {
 	own(&u.Index.roles, u.old.roles)
 	own(&u.Index.sets, u.old.sets)
 	own(&u.marks, u.old.marks)
-	splice(
+	sorted.Splice(
 		u.Index.people.n,
 		func(i int) *[]grant { return &u.Index.people.edit(i).grants },
 		g.drop.users,
 		g.add.users,
 		byAssignment,
 	)
-	splice(
+	sorted.Splice(
 		u.Index.groups.n,
 		func(i int) *[]grant { return &u.Index.groups.edit(i).grants },
 		g.drop.groups,
 		g.add.groups,
 		byAssignment,
 	)
-	splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
-	splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
-	for _, list := range [][]entry[grant]{g.drop.groups, g.add.groups} {
+	sorted.Splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
+	sorted.Splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
+	for _, list := range [][]sorted.Entry[grant]{g.drop.groups, g.add.groups} {
 		last := int32(-1)
 		for _, e := range list {
-			if e.at != last {
-				u.marks[e.at], last = u.markOfGrants(u.Index.groups.at(int(e.at)).grants), e.at
+			if e.At != last {
+				u.marks[e.At], last = u.markOfGrants(u.Index.groups.at(int(e.At)).grants), e.At
 			}
 		}
 	}
@@ -73,13 +74,13 @@ func byAssignment(a, b grant) int {
 // granting is the assignments that come and go, by what they are to and of.
 type granting struct {
 	*update
-	add, drop struct{ users, groups, roles, sets []entry[grant] }
+	add, drop struct{ users, groups, roles, sets []sorted.Entry[grant] }
 }
 
-func (g *granting) note(to *struct{ users, groups, roles, sets []entry[grant] }, a grant) {
-	put := func(list *[]entry[grant], i int, ok bool) {
+func (g *granting) note(to *struct{ users, groups, roles, sets []sorted.Entry[grant] }, a grant) {
+	put := func(list *[]sorted.Entry[grant], i int, ok bool) {
 		if ok { // what it was to or of may be gone too
-			*list = append(*list, entry[grant]{int32(i), a})
+			*list = append(*list, sorted.Entry[grant]{At: int32(i), Item: a})
 		}
 	}
 	if a.Subject.User != "" {

@@ -151,8 +151,8 @@ func alike(a, b *model.Design) bool {
 type update struct {
 	*Index // which is being made
 	old    *Index
-	moved  moves  // where the users of old are now
-	stale  []bool // of users: whether the groups they are in must be gathered anew
+	moved  model.Moves // where the users of old are now
+	stale  []bool      // of users: whether the groups they are in must be gathered anew
 }
 
 // Design is the design that the index was compiled from.

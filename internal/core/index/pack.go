@@ -50,7 +50,7 @@ func (x *Index) Pack(emit func(piece []byte) error) error {
 // whole, and cannot be told from those of another design with as many people and groups.
 func Unpack(d *model.Design, pieces []string) (*Index, error) {
 	return empty(d).update(d, func(u *update) error {
-		u.placeGroups(movesOf(u.old.design.Groups, d.Groups))
+		u.placeGroups(model.MovesOf(u.old.design.Groups, d.Groups))
 		u.nest()
 		return u.unpack(pieces)
 	})
@@ -67,16 +67,16 @@ func (u *update) unpack(pieces []string) error {
 	return fan.Each(len(pieces), func(k int) error {
 		r := packed.Read(pieces[k])
 		if k < ofGroups {
-			eachIn(groups, k, func(g *group, m *lists) {
+			eachIn(groups, k, func(g *group, m *packed.Lists) {
 				if g.size = int32(min(r.Number(), math.MaxInt32)); int(g.size) > people.n {
 					r.Break()
 				}
-				g.members = m.take(r, people.n)
+				g.members = r.Ascending(people.n, m)
 			})
 		} else {
-			eachIn(people, k-ofGroups, func(p *person, m *lists) {
-				p.direct = m.take(r, groups.n)
-				p.groups = m.take(r, groups.n)
+			eachIn(people, k-ofGroups, func(p *person, m *packed.Lists) {
+				p.direct = r.Ascending(groups.n, m)
+				p.groups = r.Ascending(groups.n, m)
 			})
 		}
 		return r.Err()
@@ -84,32 +84,11 @@ func (u *update) unpack(pieces []string) error {
 }
 
 // eachIn calls do with every item of the pages that a piece is about, page by page with memory for their lists.
-func eachIn[T any](p *paged[T], piece int, do func(item *T, m *lists)) {
+func eachIn[T any](p *paged[T], piece int, do func(item *T, m *packed.Lists)) {
 	for k := piece * packedPages; k < min((piece+1)*packedPages, len(p.pages)); k++ {
-		var m lists
+		var m packed.Lists
 		for i := range p.pages[k] {
 			do(p.edit(k<<pageBits|i), &m)
 		}
 	}
-}
-
-// lists is memory for the lists of a page: for the garbage collector, that is a few things and not hundreds.
-type lists struct{ memory []int32 }
-
-// take reads a list of numbers below a bound.
-func (l *lists) take(r *packed.Reader, below int) []int32 {
-	return r.Ascending(below, func(n int) []int32 {
-		const many = 4096
-		switch {
-		case n == 0:
-			return nil
-		case n > many/8:
-			return make([]int32, n)
-		case n > len(l.memory):
-			l.memory = make([]int32, many)
-		}
-		out := l.memory[:n:n]
-		l.memory = l.memory[n:]
-		return out
-	})
 }

@@ -3,13 +3,13 @@ package index
 import (
 	"cmp"
 	"maps"
-	"math/bits"
 	"slices"
 	"sync"
 
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/sorted"
 )
 
 // builtIn is how many groups every design has without naming them.
@@ -21,53 +21,6 @@ func (x *Index) public() int   { return len(x.design.Groups) + 1 }
 
 // matcher is the rule of a group; nil if there is none.
 type matcher = *filter.Filter
-
-// moves tells where the objects of a table have gone: -1 if they are gone altogether. It is nil if all stand where
-// they did. Those that stay keep their order.
-type moves []int32
-
-func (m moves) to(i int) int {
-	if m == nil {
-		return i
-	}
-	return int(m[i])
-}
-
-// list gives numbers anew.
-func (m moves) list(old []int32) []int32 {
-	if m == nil || len(old) == 0 {
-		return old
-	}
-	out := make([]int32, 0, len(old))
-	for _, i := range old {
-		if to := m[i]; to >= 0 {
-			out = append(out, to)
-		}
-	}
-	return out
-}
-
-// movesOf compares two tables.
-func movesOf[T model.Keyed](old, now model.Table[T]) (m moves) {
-	if len(old) == len(now) {
-		same := true
-		for i := range old {
-			if same = old[i] == now[i] || old[i].Ident() == now[i].Ident(); !same {
-				break
-			}
-		}
-		if same {
-			return nil
-		}
-	}
-	m = make(moves, len(old))
-	model.EachPair(old, now, func(i, j int) {
-		if i >= 0 {
-			m[i] = int32(j)
-		}
-	})
-	return m
-}
 
 // Person is what filters see of a user (§5).
 func Person(d *model.Design, u *model.User) *filter.Person {
@@ -92,7 +45,7 @@ func (u *update) people() {
 	if slices.Equal(d, old) {
 		return
 	}
-	u.moved = movesOf(old, d)
+	u.moved = model.MovesOf(old, d)
 	if u.moved != nil {
 		u.userOf = positions(d)
 	}
@@ -175,7 +128,7 @@ func (u *update) groups() {
 	if u.stale == nil { // the users are the same
 		u.stale = make([]bool, u.Index.people.n)
 	}
-	shift := movesOf(old, d)
+	shift := model.MovesOf(old, d)
 	nested := u.placeGroups(shift)
 	if nested {
 		u.nest()
@@ -187,7 +140,7 @@ func (u *update) groups() {
 }
 
 // placeGroups puts the groups in their new places, and tells whether nesting must be found anew.
-func (u *update) placeGroups(shift moves) (nested bool) {
+func (u *update) placeGroups(shift model.Moves) (nested bool) {
 	d, old := u.design.Groups, u.old.design.Groups
 	if u.groupOf == nil || shift != nil {
 		names := []string{model.Everyone, model.Public}
@@ -216,7 +169,7 @@ func (u *update) placeGroups(shift moves) (nested bool) {
 }
 
 // moveGroups writes all groups anew, where they or their members have moved.
-func (u *update) moveGroups(shift moves) {
+func (u *update) moveGroups(shift model.Moves) {
 	was, marks := &u.old.groups, u.marks
 	n := len(u.design.Groups) + builtIn
 	if u.Index.groups = newPaged[group](n); shift != nil {
@@ -226,14 +179,14 @@ func (u *update) moveGroups(shift moves) {
 	for i := range was.n {
 		j := i + gap
 		if i < was.n-builtIn {
-			j = shift.to(i)
+			j = shift.To(i)
 		}
 		if j < 0 {
 			continue
 		}
 		g := u.Index.groups.edit(j)
 		*g, u.marks[j] = *was.at(i), marks[i]
-		g.members = u.moved.list(g.members)
+		g.members = u.moved.List(g.members)
 	}
 	if shift == nil {
 		return
@@ -241,7 +194,7 @@ func (u *update) moveGroups(shift moves) {
 	shift = append(shift, int32(n-builtIn), int32(n-1))
 	for j := range u.Index.people.n {
 		p := u.Index.people.edit(j)
-		p.direct, p.groups = shift.list(p.direct), shift.list(p.groups)
+		p.direct, p.groups = shift.List(p.direct), shift.List(p.groups)
 	}
 }
 
@@ -280,11 +233,11 @@ func (u *update) nest() {
 // members finds out who comes into groups and who leaves.
 type members struct {
 	*update
-	shift       moves
-	add, drop   []entry[int32] // users, by their groups
-	changed     []int32        // the users who are new or not the same
-	isChanged   []bool         // of users
-	crowd, rest func() *crowd  // of those, and of the others; made when a rule first looks for its people
+	shift       model.Moves
+	add, drop   []sorted.Entry[int32] // users, by their groups
+	changed     []int32               // the users who are new or not the same
+	isChanged   []bool                // of users
+	crowd, rest func() *crowd         // of those, and of the others; made when a rule first looks for its people
 }
 
 // crowd is users among whom rules find theirs. Who is deleted is never found.
@@ -395,10 +348,10 @@ func (m *members) compare(group int, should, has []int32) {
 	for len(should) > 0 || len(has) > 0 {
 		switch {
 		case len(has) == 0 || len(should) > 0 && should[0] < has[0]:
-			m.add = append(m.add, entry[int32]{g, should[0]})
+			m.add = append(m.add, sorted.Entry[int32]{At: g, Item: should[0]})
 			should = should[1:]
 		case len(should) == 0 || has[0] < should[0]:
-			m.drop = append(m.drop, entry[int32]{g, has[0]})
+			m.drop = append(m.drop, sorted.Entry[int32]{At: g, Item: has[0]})
 			has = has[1:]
 		default:
 			should, has = should[1:], has[1:]
@@ -455,27 +408,27 @@ func (c *crowd) matching(rule *filter.Filter) []int32 {
 
 // write writes the changes into the lists of both sides.
 func (m *members) write() {
-	for _, list := range [][]entry[int32]{m.add, m.drop} {
+	for _, list := range [][]sorted.Entry[int32]{m.add, m.drop} {
 		for _, l := range list {
-			m.stale[l.item] = true
+			m.stale[l.Item] = true
 		}
 	}
 	// The links stand by group; turned round, by user.
-	turned := func(links []entry[int32]) []entry[int32] {
-		out := make([]entry[int32], len(links))
+	turned := func(links []sorted.Entry[int32]) []sorted.Entry[int32] {
+		out := make([]sorted.Entry[int32], len(links))
 		for k, l := range links {
-			out[k] = entry[int32]{l.item, l.at}
+			out[k] = sorted.Entry[int32]{At: l.Item, Item: l.At}
 		}
 		return out
 	}
-	splice(
+	sorted.Splice(
 		m.Index.people.n,
 		func(i int) *[]int32 { return &m.Index.people.edit(i).direct },
 		turned(m.drop),
 		turned(m.add),
 		cmp.Compare[int32],
 	)
-	splice(
+	sorted.Splice(
 		m.Index.groups.n,
 		func(i int) *[]int32 { return &m.Index.groups.edit(i).members },
 		m.drop,
@@ -484,78 +437,8 @@ func (m *members) write() {
 	)
 }
 
-// entry is an item of the list at a place.
-type entry[T any] struct {
-	at   int32
-	item T
-}
-
-// splice changes some of n sorted lists: what drop names goes, what add has comes in. Entries for one list come in
-// its order. A list that changes is written anew; it may be shared with another index.
-func splice[T any](n int, list func(i int) *[]T, drop, add []entry[T], compare func(a, b T) int) {
-	drop, add = byPlace(n, drop), byPlace(n, add)
-	cut := func(from *[]entry[T], at int32) []entry[T] {
-		k := 0
-		for k < len(*from) && (*from)[k].at == at {
-			k++
-		}
-		own := (*from)[:k]
-		*from = (*from)[k:]
-		return own
-	}
-	for len(drop)+len(add) > 0 {
-		at := int32(n)
-		for _, l := range [][]entry[T]{drop, add} {
-			if len(l) > 0 {
-				at = min(at, l[0].at)
-			}
-		}
-		out, in := cut(&drop, at), cut(&add, at)
-		to := list(int(at))
-		merged := make([]T, 0, max(0, len(*to)+len(in)-len(out)))
-		for _, item := range *to {
-			if len(out) > 0 && compare(out[0].item, item) == 0 {
-				out = out[1:]
-				continue
-			}
-			for len(in) > 0 && compare(in[0].item, item) < 0 {
-				merged, in = append(merged, in[0].item), in[1:]
-			}
-			merged = append(merged, item)
-		}
-		for _, e := range in {
-			merged = append(merged, e.item)
-		}
-		*to = merged
-	}
-}
-
-// byPlace sorts entries by the list that they are for, of n, and keeps the order within each.
-func byPlace[T any](n int, entries []entry[T]) []entry[T] {
-	if slices.IsSortedFunc(entries, func(a, b entry[T]) int { return cmp.Compare(a.at, b.at) }) {
-		return entries
-	}
-	if len(entries) < n/16 {
-		slices.SortStableFunc(entries, func(a, b entry[T]) int { return cmp.Compare(a.at, b.at) })
-		return entries
-	}
-	next := make([]int32, n+1)
-	for _, e := range entries {
-		next[e.at+1]++
-	}
-	for i := range n {
-		next[i+1] += next[i]
-	}
-	out := make([]entry[T], len(entries))
-	for _, e := range entries {
-		out[next[e.at]] = e
-		next[e.at]++
-	}
-	return out
-}
-
 // climb gathers all groups of the users of whom these can have changed, and counts the members of groups anew.
-func (u *update) climb(shift moves, nested bool) {
+func (u *update) climb(shift model.Moves, nested bool) {
 	groups, people := &u.Index.groups, &u.Index.people
 	if nested {
 		byNew := make([]int32, groups.n) // where a group was
@@ -565,7 +448,7 @@ func (u *update) climb(shift moves, nested bool) {
 		for i := range u.old.groups.n {
 			j := i + groups.n - u.old.groups.n
 			if i < u.old.groups.n-builtIn {
-				j = shift.to(i)
+				j = shift.To(i)
 			}
 			if j >= 0 {
 				byNew[j] = int32(i)
@@ -577,7 +460,7 @@ func (u *update) climb(shift moves, nested bool) {
 			if i >= 0 {
 				above := u.old.groups.at(int(i)).above
 				if shift != nil {
-					above = moves(all).list(above)
+					above = model.Moves(all).List(above)
 				}
 				if slices.Equal(above, groups.at(j).above) {
 					continue
@@ -603,15 +486,15 @@ func (u *update) climb(shift moves, nested bool) {
 			return
 		}
 		by := make([]int32, groups.n)
-		seen := newTouched(groups.n)
+		seen := sorted.NewNumbers(groups.n)
 		var memory []int32
 		for k, j := range stale[from:to] {
 			for _, d := range people.at(int(j)).direct {
 				for _, g := range groups.at(int(d)).above {
-					seen.add(g)
+					seen.Add(g)
 				}
 			}
-			memory = seen.drain(memory[:0])
+			memory = seen.Drain(memory[:0])
 			people.at(int(j)).groups = slices.Clone(memory)
 			for _, g := range was[from+k] {
 				by[g]--
@@ -632,53 +515,20 @@ func (u *update) climb(shift moves, nested bool) {
 	u.countGone(shift)
 }
 
-// touched is a set of small numbers that is filled and emptied many times. To empty it costs what is in it, and not how
-// large the numbers are.
-type touched struct {
-	words []uint64
-	some  []uint64 // of words: whether there is anything in them
-}
-
-func newTouched(n int) *touched {
-	words := n/64 + 1
-	return &touched{make([]uint64, words), make([]uint64, words/64+1)}
-}
-
-func (t *touched) add(i int32) {
-	w := i >> 6
-	t.words[w] |= 1 << (i & 63)
-	t.some[w>>6] |= 1 << (w & 63)
-}
-
-// drain empties the set and appends what was in it, sorted.
-func (t *touched) drain(to []int32) []int32 {
-	for k, some := range t.some {
-		for ; some != 0; some &= some - 1 {
-			w := k<<6 | bits.TrailingZeros64(some)
-			for word := t.words[w]; word != 0; word &= word - 1 {
-				to = append(to, int32(w<<6|bits.TrailingZeros64(word)))
-			}
-			t.words[w] = 0
-		}
-		t.some[k] = 0
-	}
-	return to
-}
-
 // leaveGone marks the members of groups that are no more: they have left what these were in, too.
-func (u *update) leaveGone(shift moves) {
+func (u *update) leaveGone(shift model.Moves) {
 	for i, j := range shift {
 		if j >= 0 {
 			continue
 		}
-		for _, p := range u.moved.list(u.old.groups.at(int(i)).members) {
+		for _, p := range u.moved.List(u.old.groups.at(int(i)).members) {
 			u.stale[p] = true
 		}
 	}
 }
 
 // countGone takes the users who are no more out of the sizes of groups.
-func (u *update) countGone(shift moves) {
+func (u *update) countGone(shift model.Moves) {
 	if u.moved == nil {
 		return
 	}
@@ -690,7 +540,7 @@ func (u *update) countGone(shift moves) {
 		for _, g := range u.old.people.at(int(i)).groups {
 			at := int(g) + gap
 			if int(g) < len(u.old.design.Groups) {
-				at = shift.to(int(g))
+				at = shift.To(int(g))
 			}
 			if at >= 0 {
 				u.Index.groups.edit(at).size--

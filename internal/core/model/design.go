@@ -77,6 +77,54 @@ func EachPair[T Keyed](a, b Table[T], do func(i, j int)) {
 	}
 }
 
+// Moves tells where the objects of a table have gone: -1 if they are gone altogether. It is nil if all stand where
+// they did. Those that stay keep their order.
+type Moves []int32
+
+// To gives the place where what stood at i stands now, -1 if it is gone.
+func (m Moves) To(i int) int {
+	if m == nil {
+		return i
+	}
+	return int(m[i])
+}
+
+// List gives a sorted list of places anew, without those that are gone.
+func (m Moves) List(old []int32) []int32 {
+	if m == nil || len(old) == 0 {
+		return old
+	}
+	out := make([]int32, 0, len(old))
+	for _, i := range old {
+		if to := m[i]; to >= 0 {
+			out = append(out, to)
+		}
+	}
+	return out
+}
+
+// MovesOf compares two tables.
+func MovesOf[T Keyed](old, now Table[T]) (m Moves) {
+	if len(old) == len(now) {
+		same := true
+		for i := range old {
+			if same = old[i] == now[i] || old[i].Ident() == now[i].Ident(); !same {
+				break
+			}
+		}
+		if same {
+			return nil
+		}
+	}
+	m = make(Moves, len(old))
+	EachPair(old, now, func(i, j int) {
+		if i >= 0 {
+			m[i] = int32(j)
+		}
+	})
+	return m
+}
+
 // Design is one whole access design. It always holds Fachwerk's own system with its supplied sets, and a root area.
 // It is immutable: build it with [Build], alter it with [Design.With].
 type Design struct {

@@ -161,9 +161,9 @@ func (r *Reader) Common(known *[]string) string {
 	return (*known)[n-1]
 }
 
-// Ascending reads a list of numbers below a bound, into memory that it is given for so many.
-func (r *Reader) Ascending(below int, memory func(n int) []int32) []int32 {
-	list, last := memory(r.Length()), int64(-1)
+// Ascending reads a list of numbers below a bound; nil if there are none.
+func (r *Reader) Ascending(below int, memory *Lists) []int32 {
+	list, last := memory.take(r.Length()), int64(-1)
 	for i := range list {
 		step := r.Number()
 		if step == 0 || step > uint64(below) || last+int64(step) >= int64(below) {
@@ -174,4 +174,23 @@ func (r *Reader) Ascending(below int, memory func(n int) []int32) []int32 {
 		list[i] = int32(last)
 	}
 	return list
+}
+
+// Lists is memory for lists: for the garbage collector, that is a few things and not hundreds. What one of them takes
+// is free again when none of those that share it is used.
+type Lists struct{ free []int32 }
+
+func (l *Lists) take(n int) []int32 {
+	const many = 4096
+	switch {
+	case n == 0:
+		return nil
+	case n > many/8:
+		return make([]int32, n)
+	case n > len(l.free):
+		l.free = make([]int32, many)
+	}
+	out := l.free[:n:n]
+	l.free = l.free[n:]
+	return out
 }

@@ -179,43 +179,77 @@ type body struct {
 
 func (b body) done() { parsers.Put(b.parser) }
 
-// read takes the body in; it answers and gives false if it is not a JSON object.
-func read(w http.ResponseWriter, r *http.Request) (b body, ok bool) {
+// take takes the body in, to be given back by release; it answers and gives nil if it cannot.
+func take(w http.ResponseWriter, r *http.Request) *bytes.Buffer {
 	if given := r.Header.Get("Content-Type"); given != "application/json" { // §10.1: it must say so
 		if media, _, err := mime.ParseMediaType(given); err != nil || media != "application/json" {
 			fail(w, http.StatusUnsupportedMediaType, "Send the request as application/json.")
-			return b, false
+			return nil
 		}
 	}
 	buffer := buffers.Get().(*bytes.Buffer)
-	defer buffers.Put(buffer)
 	buffer.Reset()
 	_, err := buffer.ReadFrom(http.MaxBytesReader(w, r.Body, maxBody))
 	var tooLarge *http.MaxBytesError
-	if errors.As(err, &tooLarge) {
+	switch {
+	case err == nil:
+		return buffer
+	case errors.As(err, &tooLarge):
 		fail(w, http.StatusRequestEntityTooLarge, fmt.Sprintf("The request is larger than %d bytes.", tooLarge.Limit))
+	default:
+		malformed(w, err)
+	}
+	release(buffer)
+	return nil
+}
+
+func release(buffer *bytes.Buffer) { buffers.Put(buffer) }
+
+func malformed(w http.ResponseWriter, err error) {
+	fail(w, http.StatusBadRequest, "The request is not a JSON object as the standard has it: "+err.Error())
+}
+
+// read takes the body in and reads it; it answers and gives false if it is not a JSON object.
+func read(w http.ResponseWriter, r *http.Request) (b body, ok bool) {
+	buffer := take(w, r)
+	if buffer == nil {
 		return b, false
 	}
+	defer release(buffer)
+	return parse(w, buffer.Bytes())
+}
+
+// parse reads a body, of which it keeps nothing; it answers and gives false if it is not a JSON object.
+func parse(w http.ResponseWriter, data []byte) (b body, ok bool) {
 	b.parser = parsers.Get()
+	// The parser alone passes over what is wrong within texts and numbers.
+	err := fastjson.ValidateBytes(data)
 	if err == nil {
-		// The parser alone passes over what is wrong within texts and numbers.
-		if err = fastjson.ValidateBytes(buffer.Bytes()); err == nil {
-			b.Value, err = b.parser.ParseBytes(buffer.Bytes())
-		}
+		b.Value, err = b.parser.ParseBytes(data)
 	}
 	if err == nil && b.Type() != fastjson.TypeObject {
 		err = fmt.Errorf("it is %s", article(b.Type()))
 	}
 	if err != nil {
 		b.done()
-		fail(w, http.StatusBadRequest, "The request is not a JSON object as the standard has it: "+err.Error())
+		malformed(w, err)
 		return b, false
 	}
 	return b, true
 }
 
 func (s *server) evaluation(w http.ResponseWriter, r *http.Request) {
-	b, ok := read(w, r)
+	buffer := take(w, r)
+	if buffer == nil {
+		return
+	}
+	defer release(buffer)
+	if p, ok := evaluationIn(buffer.Bytes()); ok {
+		a, err := s.ask(asked{Question: p.question()})
+		answerWith(w, r, a, err)
+		return
+	}
+	b, ok := parse(w, buffer.Bytes())
 	if !ok {
 		return
 	}
@@ -225,6 +259,11 @@ func (s *server) evaluation(w http.ResponseWriter, r *http.Request) {
 
 func (s *server) single(w http.ResponseWriter, r *http.Request, q request) {
 	a, err := s.decide(q)
+	answerWith(w, r, a, err)
+}
+
+// answerWith answers a single evaluation.
+func answerWith(w http.ResponseWriter, r *http.Request, a answer, err error) {
 	if err != nil {
 		refuse(w, r, err)
 		return
@@ -275,7 +314,19 @@ func semanticOf(options *fastjson.Value) (string, error) {
 }
 
 func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
-	b, ok := read(w, r)
+	buffer := take(w, r)
+	if buffer == nil {
+		return
+	}
+	defer release(buffer)
+	batch := batches.Get().(*[]plain)
+	defer batches.Put(batch)
+	if list, ok := evaluationsIn(buffer.Bytes(), (*batch)[:0]); ok {
+		*batch = list
+		answerEach(w, r, executeAll, list, func(p plain) (answer, error) { return s.ask(asked{Question: p.question()}) })
+		return
+	}
+	b, ok := parse(w, buffer.Bytes())
 	if !ok {
 		return
 	}
@@ -304,11 +355,18 @@ func (s *server) evaluations(w http.ResponseWriter, r *http.Request) {
 		)
 		return
 	}
+	answerEach(w, r, semantic, list, func(v *fastjson.Value) (answer, error) { return s.one(v, defaults) })
+}
+
+// answerEach answers the evaluations of a batch, as far as its semantic has them made.
+func answerEach[T any](
+	w http.ResponseWriter, r *http.Request, semantic string, list []T, decide func(T) (answer, error),
+) {
 	outcome := inner.OutcomeOf(r.Context())
 	send(w, func(to []byte) []byte {
 		to = append(to, `{"evaluations":[`...)
 		for i, v := range list {
-			a, err := s.one(v, defaults)
+			a, err := decide(v)
 			if err != nil { // an evaluation that cannot be made is denied, and says why (§7.2.1)
 				a = answer{
 					Context: map[string]any{"error": map[string]any{"status": statusOf(err), "message": err.Error()}},
@@ -522,6 +580,11 @@ func (s *server) decide(r request) (answer, error) {
 	if err != nil {
 		return answer{}, err
 	}
+	return s.ask(q)
+}
+
+// ask has a question answered.
+func (s *server) ask(q asked) (answer, error) {
 	a, err := s.desk.Ask(q.Question, q.explain)
 	if err != nil {
 		return answer{}, broken{err}

@@ -363,7 +363,9 @@ func TestALongListIsReadInItsOrder(t *testing.T) {
 	const many = 20_000
 	var b strings.Builder
 	b.WriteString(`{"format": "fachwerk-model/1", "name": "Many", "users": [`)
-	wrong := map[int]string{7: `"title": 5`, 6_000: `"colour": "red"`, 13_333: `"manager": "nobody"`, many - 1: `"from": "soon"`}
+	wrong := map[int]string{
+		7: `"title": 5`, 6_000: `"colour": "red"`, 13_333: `"manager": "nobody"`, many - 1: `"from": "soon"`,
+	}
 	for i := range many {
 		if i > 0 {
 			b.WriteString(",\n")
