@@ -137,6 +137,7 @@ func fill(file string) error {
 
 func serve(set *settings) error {
 	slog.SetDefault(set.log(os.Stderr))
+	shareProcessors()
 	// The socket first: a request that comes while the design is read waits for it, and is not refused.
 	listener, err := listen(set.Addr)
 	if err != nil {
@@ -416,9 +417,12 @@ func keepSnapshot(ctx context.Context, d *rooms.Desk) {
 			return
 		case <-tick.C:
 		}
+		again := time.Minute
 		if err := desk.Guarded(func() error { return d.KeepSnapshot(ctx) }); err != nil {
-			slog.Warn("no snapshot of the design can be kept beside the database; it is tried again", "error", err)
+			slog.Warn("no snapshot of the design can be kept beside the database; it is tried again in an hour", "error", err)
+			again = time.Hour
 		}
+		tick.Reset(again)
 	}
 }
 

@@ -165,10 +165,15 @@ func (s *server) resident() string {
 	return fmt.Sprintf("%d MiB resident, %d MiB at most", now>>10, most>>10)
 }
 
+// served is how many servers have been started.
+var served int
+
 // serve starts a server and waits until it says that it is ready.
 func serve(program string, args ...string) (*server, error) {
-	cmd := exec.Command(program, append(args, "--addr", "127.0.0.1:0", "--log-level", "warn")...)
-	cmd.Env = append(os.Environ(), "GOMAXPROCS=1")
+	processor := strconv.Itoa(served % runtime.NumCPU())
+	served++
+	cmd := exec.Command("taskset", append([]string{"-c", processor, program}, append(args, "--addr", "127.0.0.1:0",
+		"--log-level", "warn")...)...)
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {

@@ -8,8 +8,11 @@ import (
 	"sync"
 )
 
+// parts is how many processors there were for the program when it began.
+var parts = runtime.GOMAXPROCS(0)
+
 // Parts is how many parts run at once.
-func Parts() int { return runtime.GOMAXPROCS(0) }
+func Parts() int { return parts }
 
 // Out calls do for each of [Parts] parts of n things, side by side: part number p is about those from from up to,
 // not including, to. It returns when all are done. A panic in a part becomes one of the caller's, who can recover

@@ -45,8 +45,20 @@ func (u *update) assignments() {
 		g.add.groups,
 		byAssignment,
 	)
-	sorted.Splice(len(u.roles), func(i int) *[]grant { return &u.roles[i].grants }, g.drop.roles, g.add.roles, byAssignment)
-	sorted.Splice(len(u.sets), func(i int) *[]grant { return &u.sets[i].grants }, g.drop.sets, g.add.sets, byAssignment)
+	sorted.Splice(
+		len(u.roles),
+		func(i int) *[]grant { return &u.roles[i].grants },
+		g.drop.roles,
+		g.add.roles,
+		byAssignment,
+	)
+	sorted.Splice(
+		len(u.sets),
+		func(i int) *[]grant { return &u.sets[i].grants },
+		g.drop.sets,
+		g.add.sets,
+		byAssignment,
+	)
 	for _, list := range [][]sorted.Entry[grant]{g.drop.groups, g.add.groups} {
 		last := int32(-1)
 		for _, e := range list {

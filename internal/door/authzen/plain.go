@@ -199,8 +199,10 @@ func (w *words) take(c byte) bool {
 }
 
 func (w *words) space() {
-	for w.at < len(w.rest) && (w.rest[w.at] == ' ' || w.rest[w.at] == '\n' || w.rest[w.at] == '\r' || w.rest[w.at] == '\t') {
-		w.at++
+	for ; w.at < len(w.rest); w.at++ {
+		if c := w.rest[w.at]; c != ' ' && c != '\n' && c != '\r' && c != '\t' {
+			return
+		}
 	}
 }
 

@@ -143,6 +143,11 @@ func TestPlainWordsMeanTheSame(t *testing.T) {
 			t.Errorf("%s is not read in plain words", body)
 		}
 	}
+	// Of what stands twice, the first counts; that is left to who reads the whole.
+	for _, part := range []string{`"subject":{"type":"user","id":"ann","id":"bob"}`,
+		`"subject":{"type":"user","id":"ann"},"subject":{"type":"user","id":"bob"}`} {
+		sameAsWritten(t, `{`+part+`,"action":{"name":"view"},"resource":{"type":"a:b","id":"1"}}`)
+	}
 }
 
 // FuzzPlainWords looks for a request that means something else in plain words.
