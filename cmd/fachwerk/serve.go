@@ -137,7 +137,7 @@ func fill(file string) error {
 
 func serve(set *settings) error {
 	slog.SetDefault(set.log(os.Stderr))
-	shareProcessors()
+	server.ShareProcessors()
 	// The socket first: a request that comes while the design is read waits for it, and is not refused.
 	listener, err := listen(set.Addr)
 	if err != nil {

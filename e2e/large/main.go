@@ -16,6 +16,7 @@ import (
 
 	"fachwerk/e2e/browser"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/door/server"
 	"fachwerk/internal/generate"
 )
 
@@ -99,6 +100,7 @@ func main() {
 	log.SetFlags(0)
 	users := flag.Int("users", 100_000, "how many people the organisation has")
 	flag.Parse()
+	server.ShareProcessors()
 	if err := run(*users); err != nil {
 		log.Fatal(err)
 	}

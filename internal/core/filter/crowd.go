@@ -39,6 +39,13 @@ func NewCrowd(people []*Person) *Crowd {
 	return &Crowd{people: people}
 }
 
+// Arrange arranges the people by some attributes, which filters that compare these would otherwise wait for.
+func (c *Crowd) Arrange(attributes ...string) {
+	for _, a := range attributes {
+		c.of(a)
+	}
+}
+
 // Match gives the places of the people whom the filter matches, as [Filter.Match] tells it of each.
 func (c *Crowd) Match(f *Filter) *bitset.BitSet { return c.match(f.root) }
 

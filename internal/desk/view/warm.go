@@ -16,7 +16,7 @@ func (d *Viewer) Warm(ctx context.Context, everything bool) {
 	h := d.Present()
 	s := &desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}
 	steps := []func(){
-		func() { crowdOf(s) },
+		func() { crowdOf(s).Arrange("title", "department", "userType", "area", "state", "active", "manager") },
 		func() { placesByName(s) },
 		func() { AtHome(s, "") },
 		func() { seated(s) },

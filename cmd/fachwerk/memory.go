@@ -4,8 +4,6 @@ import (
 	"os"
 	"runtime"
 	"runtime/debug"
-
-	"fachwerk/internal/core/fan"
 )
 
 // enough is how much memory the program may take, in bytes, before its garbage is collected more often than it would
@@ -30,13 +28,4 @@ func makeRoom(times, by int64) {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	debug.SetMemoryLimit(max(enough, int64(m.HeapAlloc)*times/by))
-}
-
-// shareProcessors has requests answered while something long is counted on all processors. Go itself would hand a
-// processor over every ten milliseconds only, so every request would wait that long, and longer; with twice as many
-// threads, the operating system shares the processors out, and prefers who has waited.
-func shareProcessors() {
-	if os.Getenv("GOMAXPROCS") == "" {
-		runtime.GOMAXPROCS(2 * fan.Parts())
-	}
 }
