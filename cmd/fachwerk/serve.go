@@ -392,37 +392,34 @@ func forget(ctx context.Context, s *store.Store, r store.Retention) {
 
 // keepUses keeps the uses that decisions have noted, once a minute, and takes in those that another process has kept.
 func keepUses(ctx context.Context, d *rooms.Desk) {
-	tick := time.NewTicker(time.Minute)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		}
+	eachMinute(ctx, func() time.Duration {
 		if err := desk.Guarded(d.KeepUses); err != nil {
 			slog.Error("cannot keep when people last used something; it is tried again", "error", err)
 		}
-	}
+		return time.Minute
+	})
 }
 
 // keepSnapshot keeps a snapshot of a large design, so that the next start is quick; it looks once a minute whether one
 // is due.
 func keepSnapshot(ctx context.Context, d *rooms.Desk) {
-	tick := time.NewTicker(time.Minute)
-	defer tick.Stop()
-	for {
+	eachMinute(ctx, func() time.Duration {
+		if err := desk.Guarded(func() error { return d.KeepSnapshot(ctx) }); err != nil {
+			slog.Warn("no snapshot of the design can be kept beside the database; it is tried again in an hour", "error", err)
+			return time.Hour
+		}
+		return time.Minute
+	})
+}
+
+// eachMinute calls do after a minute, and again each time after as long as it says.
+func eachMinute(ctx context.Context, do func() (again time.Duration)) {
+	for wait := time.Minute; ; wait = do() {
 		select {
 		case <-ctx.Done():
 			return
-		case <-tick.C:
+		case <-time.After(wait):
 		}
-		again := time.Minute
-		if err := desk.Guarded(func() error { return d.KeepSnapshot(ctx) }); err != nil {
-			slog.Warn("no snapshot of the design can be kept beside the database; it is tried again in an hour", "error", err)
-			again = time.Hour
-		}
-		tick.Reset(again)
 	}
 }
 
