@@ -142,7 +142,7 @@ func Unpack(pieces []string) (*Design, error) {
 	var all []spread
 	for k := range packs {
 		n := head.Number()
-		if n > math.MaxInt32 {
+		if n > uint64(len(pieces))*pieceSize { // so that no memory is asked for in vain
 			return nil, packed.ErrBroken
 		}
 		ids[k] = make([]string, n)
