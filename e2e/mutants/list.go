@@ -73,7 +73,7 @@ var mutants = []mutant{
 	},
 	{
 		"an instant of the year 10000 is taken",
-		"internal/core/model/check.go",
+		"internal/core/model/checkvalues.go",
 		"if !InYears(t) {",
 		"if false {",
 		"./internal/core/model ./internal/core/intake",

@@ -18,24 +18,29 @@ func Parts() int { return parts }
 // not including, to. It returns when all are done. A panic in a part becomes one of the caller's, who can recover
 // from it, with the stack that it had.
 func Out(n int, do func(p, from, to int)) {
-	parts := Parts()
 	var wait sync.WaitGroup
-	var once sync.Once
-	var failed error
+	failed := make([]error, parts)
 	for p := range parts {
-		wait.Go(func() {
-			defer func() {
-				if r := recover(); r != nil {
-					once.Do(func() { failed = fmt.Errorf("%v\n%s", r, debug.Stack()) })
-				}
-			}()
-			do(p, n*p/parts, n*(p+1)/parts)
-		})
+		wait.Go(func() { failed[p] = Caught(func() { do(p, n*p/parts, n*(p+1)/parts) }) })
 	}
 	wait.Wait()
-	if failed != nil {
-		panic(failed)
+	for _, err := range failed {
+		if err != nil {
+			panic(err)
+		}
 	}
+}
+
+// Caught calls do, and gives a panic in it as an error, with the stack that it had: in a goroutine of its own, it would
+// end the program.
+func Caught(do func()) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("%v\n%s", r, debug.Stack())
+		}
+	}()
+	do()
+	return nil
 }
 
 // Each calls do for each of n things, in [Parts] parts side by side. It gives the first error of a part, which ends
@@ -59,9 +64,9 @@ func Each(n int, do func(i int) error) error {
 // in making one becomes the caller's.
 func Ahead[T any](n int, produce func(i int) (T, error), use func(i int, made T) error) error {
 	type outcome struct {
-		made   T
-		err    error
-		failed any
+		made     T
+		err      error
+		panicked error
 	}
 	outcomes, ended := make(chan outcome), make(chan struct{})
 	defer close(ended)
@@ -69,14 +74,7 @@ func Ahead[T any](n int, produce func(i int) (T, error), use func(i int, made T)
 		defer close(outcomes)
 		for i := range n {
 			var o outcome
-			func() {
-				defer func() {
-					if r := recover(); r != nil {
-						o.failed = fmt.Errorf("%v\n%s", r, debug.Stack())
-					}
-				}()
-				o.made, o.err = produce(i)
-			}()
+			o.panicked = Caught(func() { o.made, o.err = produce(i) })
 			select {
 			case outcomes <- o:
 			case <-ended:
@@ -86,8 +84,8 @@ func Ahead[T any](n int, produce func(i int) (T, error), use func(i int, made T)
 	}()
 	i := 0
 	for o := range outcomes {
-		if o.failed != nil {
-			panic(o.failed)
+		if o.panicked != nil {
+			panic(o.panicked)
 		}
 		if o.err != nil {
 			return o.err

@@ -3,14 +3,9 @@ package model
 import (
 	"fmt"
 	"iter"
-	"reflect"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"fachwerk/internal/core/code"
 	"fachwerk/internal/core/fan"
@@ -166,54 +161,6 @@ func checked[T Object](c *checker, kind Kind, t Table[T]) iter.Seq2[int, T] {
 	}
 }
 
-// at is a place in the design: one object, and a path within it. Nearly all places are never told, so the path is put
-// into words only when one is.
-type at struct {
-	kind  Kind
-	id    string
-	path  string // the path up to the steps
-	steps [4]step
-	n     int // how many steps there are
-}
-
-// step is a field, or an element of a list.
-type step struct {
-	field   string // empty for an element
-	element int
-}
-
-func place(kind Kind, i int, id string) at {
-	return at{kind: kind, id: id, path: kind.Plural()}.element(i)
-}
-
-func (a at) field(name string) at { return a.and(step{field: name}) }
-func (a at) element(i int) at     { return a.and(step{element: i}) }
-
-func (a at) and(s step) at {
-	if a.n == len(a.steps) {
-		a.path, a.n = a.String(), 0
-	}
-	a.steps[a.n] = s
-	a.n++
-	return a
-}
-
-// String is the path.
-func (a at) String() string {
-	path := []byte(a.path)
-	for _, s := range a.steps[:a.n] {
-		path = s.append(path)
-	}
-	return string(path)
-}
-
-func (s step) append(path []byte) []byte {
-	if s.field != "" {
-		return append(append(path, '.'), s.field...)
-	}
-	return append(strconv.AppendInt(append(path, '['), int64(s.element), 10), ']')
-}
-
 func (c *checker) say(a at, what code.Code, format string, args ...any) *Problem {
 	c.problems = append(
 		c.problems,
@@ -362,88 +309,6 @@ func (c *checker) id(a at, i int, known ids, reserved ...string) {
 	case ok && first != i:
 		c.say(a.field("id"), code.Taken, "%q is the id of %s[%d] already: choose another", a.id, a.kind.Plural(), first)
 	}
-}
-
-// values checks what an object holds, whatever it is: that instants can be written, that texts are no longer than
-// anybody reads and say only what is seen, and that lists end.
-func (c *checker) values(a at, o Object) {
-	if c.visitor == nil {
-		c.visitor = c.eachValue()
-	}
-	c.place = a
-	c.visitor.each(reflect.ValueOf(o), "")
-}
-
-// eachValue looks at the values of the object at c.place.
-func (c *checker) eachValue() *visitor {
-	var v *visitor
-	say := func(of code.Code, format string, args ...any) {
-		p := c.say(c.place, of, format, args...)
-		p.Path += string(v.path)
-	}
-	v = &visitor{
-		instant: func(t time.Time) {
-			if !InYears(t) {
-				say(code.Instant, "expected an instant in the years 1 to 9999 (UTC)")
-			}
-		},
-		text: func(field, text string) {
-			if field == "id" || field == "key" {
-				return // their form is asked for by itself
-			}
-			most, lines := longest(field)
-			if n := len(text); n > most && utf8.RuneCountInString(text) > most {
-				say(code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
-			}
-			if i := strings.IndexFunc(text, func(r rune) bool {
-				return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r'))
-			}); i >= 0 {
-				r, _ := utf8.DecodeRuneInString(text[i:])
-				say(code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
-			}
-		},
-		list: func(field string, length int) {
-			if most, bounded := mostOf[field]; bounded && length > most {
-				say(code.Text, "expected at most %d of these, not %d", most, length)
-			}
-		},
-	}
-	return v
-}
-
-// The most characters of a text, by its field; all others are names.
-const (
-	nameMost  = 200
-	prose     = 4000
-	ruleMost  = 20_000
-	emailMost = 254 // RFC 5321, §4.5.3.1.3
-)
-
-// longest gives how long a text may be, and whether it may have several lines.
-func longest(field string) (most int, lines bool) {
-	switch field {
-	case "description", "reason":
-		return prose, true
-	case "rule", "filter":
-		return ruleMost, true
-	case "email":
-		return emailMost, false
-	}
-	return nameMost, false
-}
-
-// mostOf bounds lists that people write by hand; members of a group and permissions of a system have no bound.
-var mostOf = map[string]int{
-	"licences": 500, "qualifications": 200, "covers": 500, "implies": 500, "items": 500, "exceptions": 20_000,
-	"inherits": 1000,
-	"sets":     5000, "roles": 5000, "actions": 50, "lastUse": 10_000,
-}
-
-// hidden tells what is not seen in a text, or turns it round: control characters, and what overrides the direction of
-// writing (Unicode TR 36, §2.5).
-func hidden(r rune) bool {
-	return unicode.IsControl(r) || r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 || r == 0xFEFF ||
-		r == utf8.RuneError
 }
 
 func (c *checker) name(a at, field, value string) {

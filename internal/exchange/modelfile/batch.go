@@ -2,10 +2,8 @@ package modelfile
 
 import (
 	"bytes"
-	"fmt"
 	"maps"
 	"reflect"
-	"runtime/debug"
 	"strconv"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -46,7 +44,9 @@ func (r *reader) objects(kind model.Kind) error {
 		go func(b *batch) {
 			defer close(b.done)
 			defer func() { r.workers <- worker }()
-			worker.batch(b)
+			if err := fan.Caught(func() { worker.batch(b) }); err != nil {
+				b.err = err
+			}
 		}(b)
 		begun = append(begun, b)
 		b = &batch{kind: kind, first: b.first + len(b.ends)}
@@ -89,11 +89,6 @@ func (r *reader) objects(kind model.Kind) error {
 
 // batch reads the objects of a batch.
 func (r *reader) batch(b *batch) {
-	defer func() {
-		if p := recover(); p != nil { // here, it would end the program
-			b.err = fmt.Errorf("%v\n%s", p, debug.Stack())
-		}
-	}()
 	r.problems, r.bad = nil, map[string]bool{}
 	start := 0
 	for i, end := range b.ends {
