@@ -335,34 +335,48 @@ func (r result) tell(what string, each int) {
 type writer struct {
 	client
 	users, groups []string
-	every         time.Duration // from one to the next
+	joined        map[[2]string]bool // who is in which group
+	pairs         int                // tried so far
+	every         time.Duration      // from one to the next
 	took          []time.Duration
 	err           error
 }
 
 func newWriter(c client, d *model.Design) *writer {
-	w := &writer{client: c}
+	w := &writer{client: c, joined: map[[2]string]bool{}}
 	for _, u := range d.Users[1:] {
 		w.users = append(w.users, u.ID)
 	}
 	for _, g := range d.Groups {
 		if g.Type == model.Static && g.Source != model.Directory {
 			w.groups = append(w.groups, g.ID)
+			for _, u := range g.Users {
+				w.joined[[2]string{u, g.ID}] = true
+			}
 		}
 	}
 	return w
 }
 
 func (w *writer) run(ctx context.Context) {
-	for i := 0; ctx.Err() == nil && w.err == nil; i++ {
+	for ctx.Err() == nil && w.err == nil {
 		start := time.Now()
-		w.err = w.one(w.users[i*37%len(w.users)], w.groups[i*101%len(w.groups)])
+		w.err = w.one()
 		w.took = append(w.took, time.Since(start))
 		time.Sleep(time.Until(start.Add(w.every)))
 	}
 }
 
-func (w *writer) one(user, group string) error {
+// one joins the next two that are not yet joined.
+func (w *writer) one() error {
+	var user, group string
+	for {
+		user, group = w.users[w.pairs*37%len(w.users)], w.groups[w.pairs*101%len(w.groups)]
+		if w.pairs++; !w.joined[[2]string{user, group}] {
+			break
+		}
+	}
+	w.joined[[2]string{user, group}] = true
 	data, err := w.post(
 		"/api/draft/join",
 		map[string]any{

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"fachwerk/internal/core/index"
@@ -65,5 +66,31 @@ func TestPeopleTakenOverAreListedAsNew(t *testing.T) {
 	}
 	if taken < 20 {
 		t.Errorf("only %d lists were taken over", taken)
+	}
+}
+
+// What is typed finds names before words within them, and those before what only notes say.
+func TestScore(t *testing.T) {
+	for _, c := range []struct {
+		name, typed string
+		want        int
+	}{
+		{"Gate Control", "gate control", 5},
+		{"Something else", "u-7", 5}, // its id
+		{"Gate Control", "gate con", 4},
+		{"Gate Control", "con gate", 3},
+		{"Nora O’Brien", "brien", 3},
+		{"Über-Ort", "ort", 3},
+		{"Ronda Sørensen-Ronsen", "ron", 4},
+		{"Sarona Ronsen", "ron", 3}, // within one part, and the beginning of another
+		{"Navigate", "gate", 2},
+		{"Control Navigate", "gate con", 2},
+		{"Control", "gate", 1},
+		{"Control", "con gate", 1},
+	} {
+		e := desk.Entry{Node: index.Node{ID: "U-7"}, Name: c.name, Sort: model.Fold(c.name)}
+		if got := e.Score(strings.Fields(c.typed)); got != c.want {
+			t.Errorf("“%s” fits %s by %d, want %d", c.typed, c.name, got, c.want)
+		}
 	}
 }

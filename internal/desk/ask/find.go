@@ -46,12 +46,14 @@ func (d *Finder) Find(who desk.Actor, text string) ([]Found, error) {
 	}
 	out := append([]Found{}, questions(s, words)...)
 	for rank, kind := range view.Findable {
+		kept := map[int]int{} // by score: a single letter is in nearly every name
 		for _, e := range s.Entries(kind) {
-			if e.Has(words) {
-				out = append(
-					out,
-					Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: e.Score(words)*len(view.Findable) - rank},
-				)
+			if !e.Has(words) {
+				continue
+			}
+			score := e.Score(words)*len(view.Findable) - rank
+			if kept[score]++; kept[score] <= mostFound {
+				out = append(out, Found{Kind: string(kind), ID: e.Node.ID, Name: e.Name, score: score})
 			}
 		}
 	}

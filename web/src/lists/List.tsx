@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
-import { type ReactNode, useDeferredValue, useRef, useState } from "react";
+import { type ReactNode, useMemo, useRef, useState } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import { seen, useLens } from "../api/ask";
 import type { Schemas } from "../api/client";
@@ -52,7 +52,7 @@ export function List(p: Props) {
 	const address = useLocation();
 	const place = address.pathname + address.search;
 	const [words, type] = useTyped("q");
-	const q = useDeferredValue(words.trim());
+	const q = words.trim(); // at once: the server is asked by the key, not by what follows from it
 	const sort = params.get("sort") ?? "name";
 	const down = params.get("down") === "1";
 	const where = params.get("where") ?? undefined;
@@ -63,6 +63,19 @@ export function List(p: Props) {
 		(page) => listQuery(p.kind, { q, columns, sort, down, where, offset: page * pageSize, limit: pageSize }),
 		pageSize,
 	);
+	const shown = first?.columns;
+	const heads = useMemo(
+		() =>
+			shown?.map((c, i) =>
+				columnOf(c, i, p.widths[c.id], sort === c.id ? (down ? "descending" : "ascending") : undefined),
+			) ?? [],
+		[shown, p.widths, sort, down],
+	);
+	const turn = (id: string) =>
+		set({
+			sort: id === "name" ? null : id,
+			down: (sort === id ? !down : shown?.find((c) => c.id === id)?.numeric) ? "1" : null,
+		});
 	const matching = first?.matching ?? 0;
 	const at = Math.min(cursor, Math.max(0, matching - 1));
 	const keep = (i: number) => places.set(place, { top: grid.current?.scrollTop() ?? 0, cursor: i });
@@ -175,11 +188,8 @@ export function List(p: Props) {
 					{first && (
 						<Grid
 							label={p.many}
-							columns={first.columns.map((c, i) =>
-								columnOf(c, i, p.widths[c.id], sort === c.id ? (down ? "descending" : "ascending") : undefined, () =>
-									set({ sort: c.id === "name" ? null : c.id, down: (sort === c.id ? !down : c.numeric) ? "1" : null }),
-								),
-							)}
+							columns={heads}
+							onHead={turn}
 							count={matching}
 							rowAt={rowAt}
 							keyOf={(r) => r.id}
@@ -216,22 +226,12 @@ function columnOf(
 	c: Schemas["ListColumn"],
 	i: number,
 	width: string | undefined,
-	sort: Sorted,
-	turn: () => void,
+	sort: Column<Row>["meta"]["sort"],
 ): Column<Row> {
 	const cell = (row: Row) => row.cells[i - 1];
 	return {
 		id: c.id,
-		header: () => (
-			<button
-				type="button"
-				className={`truncate py-1 ${sort ? "font-bold text-ink" : "text-quiet hover:text-ink"}`}
-				onClick={turn}
-			>
-				{c.name}
-				{sort && (sort === "descending" ? " ↓" : " ↑")}
-			</button>
-		),
+		header: c.name,
 		cell: ({ row: { original: row } }) =>
 			i > 0 ? (
 				cell(row)?.text
@@ -252,8 +252,6 @@ function columnOf(
 		},
 	};
 }
-
-type Sorted = "ascending" | "descending" | undefined;
 
 /** Takes words or a filter, tells which it took them for, and where a filter goes wrong. */
 function FilterBox({

@@ -1,6 +1,14 @@
-import { type ColumnDef, type RowData, tableFeatures, useTable } from "@tanstack/react-table";
+import {
+	type ColumnDef,
+	FlexRender,
+	type RowData,
+	type Row as TableRow,
+	tableFeatures,
+	useTable,
+} from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import {
+	memo,
 	type ReactNode,
 	type Ref,
 	type RefObject,
@@ -8,6 +16,7 @@ import {
 	useImperativeHandle,
 	useLayoutEffect,
 	useRef,
+	useState,
 } from "react";
 import { Link } from "react-router";
 
@@ -23,7 +32,7 @@ type Meta<R> = {
 
 const features = tableFeatures({});
 
-/** A column: its id, its header, what a cell shows, and in `meta` how wide and how it looks. */
+/** A column: its id, its header, what a cell shows, and in `meta` how wide and how it looks. Rows are drawn anew when their columns are others. */
 export type Column<R extends RowData> = ColumnDef<typeof features, R> & { id: string; meta: Meta<R> };
 
 /** The height of a row, in CSS pixels. */
@@ -51,6 +60,8 @@ type Props<R extends RowData> = {
 	/** The row that is stood on. */
 	at: number;
 	onAt: (i: number) => void;
+	/** The head of a column is pressed. */
+	onHead?: (id: string) => void;
 	/** Says which rows are looked at. */
 	need?: (places: { index: number }[]) => void;
 	/** A row is followed. */
@@ -91,7 +102,7 @@ export function Grid<R extends RowData>(p: Props<R>) {
 	const items = list.getVirtualItems();
 	useEffect(() => p.need?.(items));
 	const shown = items.map((i) => ({ place: i, row: rowAt(i.index) }));
-	const there = shown.flatMap((s) => (s.row === undefined ? [] : [s.row]));
+	const there = useSame(shown.flatMap((s) => (s.row === undefined ? [] : [s.row])));
 	const table = useTable({ features, columns: p.columns, data: there, getRowId: p.keyOf });
 	const rows = new Map(table.getRowModel().rows.map((r) => [r.original, r]));
 	const widths = [...(choosing ? ["16px"] : []), ...p.columns.map((c) => c.meta.width)].join(" ");
@@ -102,6 +113,17 @@ export function Grid<R extends RowData>(p: Props<R>) {
 		onAt(next);
 		list.scrollToIndex(next);
 	};
+	const acts = useRef<Acts>(null);
+	useLayoutEffect(() => {
+		acts.current = {
+			at: onAt,
+			follow: (place) => p.onFollow?.(place),
+			choose: (place, on, far) => {
+				choosing?.choose(far ? anchor.current : place, place, on);
+				anchor.current = place;
+			},
+		};
+	});
 	const page = () => Math.max(1, Math.floor((scroll.current?.clientHeight ?? 400) / pitch) - 2);
 	useImperativeHandle(p.handle, () => ({ go, page, scrollTop: () => scroll.current?.scrollTop ?? 0 }));
 	// The row that was gone to takes the keyboard as soon as it is in the page.
@@ -175,7 +197,18 @@ export function Grid<R extends RowData>(p: Props<R>) {
 										aria-sort={meta.sort}
 										className={`min-w-0 truncate font-normal ${meta.numeric ? "text-right" : "text-left"}`}
 									>
-										<table.FlexRender header={h} />
+										{p.onHead ? (
+											<button
+												type="button"
+												className={`truncate py-1 ${meta.sort ? "font-bold text-ink" : "text-quiet hover:text-ink"}`}
+												onClick={() => p.onHead?.(h.column.id)}
+											>
+												<FlexRender header={h} />
+												{meta.sort && (meta.sort === "descending" ? " ↓" : " ↑")}
+											</button>
+										) : (
+											<FlexRender header={h} />
+										)}
 									</th>
 								);
 							})}
@@ -190,83 +223,146 @@ export function Grid<R extends RowData>(p: Props<R>) {
 							</td>
 						</tr>
 					)}
-					{shown.map(({ place, row }) => {
-						const path = row !== undefined ? p.to?.(row) : undefined;
-						const here = place.index === at;
-						const stop = { tabIndex: here ? 0 : -1, "data-stop": true };
-						return (
-							<tr
-								key={place.key}
-								aria-rowindex={place.index + 2}
-								data-place={place.index}
-								data-chosen={here || undefined}
-								aria-selected={choosing && row !== undefined ? choosing.chosen(row) : undefined}
-								{...(row !== undefined ? p.marks?.(row) : undefined)}
-								{...(p.to ? undefined : stop)}
-								onClick={() => onAt(place.index)}
-								onFocus={() => !here && onAt(place.index)}
-								style={{ transform: `translateY(${place.start}px)`, gridTemplateColumns: widths }}
-								className={`absolute inset-x-0 top-0 grid h-[32px] items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk ${here ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
-							>
-								{choosing && (
-									<td className="relative z-[1]">
-										{row !== undefined && (
-											<input
-												type="checkbox"
-												tabIndex={-1}
-												aria-label={`Choose ${choosing.name(row)}`}
-												className="block"
-												checked={choosing.chosen(row)}
-												onChange={() => {}}
-												onClick={(e) => {
-													e.stopPropagation();
-													const on = !choosing.chosen(row);
-													choosing.choose(e.shiftKey ? anchor.current : place.index, place.index, on);
-													anchor.current = place.index;
-												}}
-											/>
-										)}
-									</td>
-								)}
-								{row === undefined ? (
-									<td className="text-quiet">…</td>
-								) : (
-									rows
-										.get(row)
-										?.getAllCells()
-										.map((c, i) => {
-											const meta = c.column.columnDef.meta as Meta<R>;
-											const inside = <table.FlexRender cell={c} />;
-											return (
-												<td
-													key={c.id}
-													title={meta.title?.(row)}
-													className={`min-w-0 truncate ${meta.numeric ? "text-right" : ""} ${meta.look?.(row) ?? ""}`}
-												>
-													{i === 0 && path ? (
-														// The link's own ground is the whole row.
-														<Link
-															to={path}
-															{...stop}
-															className="link after:absolute after:inset-0"
-															onClick={() => p.onFollow?.(place.index)}
-														>
-															{inside}
-														</Link>
-													) : (
-														inside
-													)}
-												</td>
-											);
-										})
-								)}
-							</tr>
-						);
-					})}
+					{shown.map(({ place, row }) => (
+						<Row
+							key={place.key}
+							place={place.index}
+							start={place.start}
+							row={row !== undefined ? (rows.get(row) as RowProps["row"]) : undefined}
+							columns={p.columns}
+							widths={widths}
+							choosing={!!choosing}
+							path={row !== undefined ? p.to?.(row) : undefined}
+							stands={!p.to}
+							here={place.index === at}
+							chosen={choosing && row !== undefined ? choosing.chosen(row) : undefined}
+							name={choosing && row !== undefined ? choosing.name(row) : undefined}
+							marks={row !== undefined ? p.marks?.(row) : undefined}
+							acts={acts}
+						/>
+					))}
 				</tbody>
 			</table>
 		</div>
 	);
+}
+
+/** What can be done on a row, as it is now. */
+type Acts = {
+	at: (place: number) => void;
+	follow: (place: number) => void;
+	/** Chooses a row or no longer does; `far`, all the rows from the one chosen last. */
+	choose: (place: number, on: boolean, far: boolean) => void;
+};
+
+type RowProps = {
+	place: number;
+	/** Where it begins, in CSS pixels. */
+	start: number;
+	/** What it shows; undefined until it has come. */
+	row: TableRow<typeof features, RowData> | undefined;
+	columns: readonly unknown[];
+	widths: string;
+	/** Rows can be chosen here. */
+	choosing: boolean;
+	path: string | undefined;
+	/** It is stood on itself, and leads nowhere. */
+	stands: boolean;
+	here: boolean;
+	/** Undefined where it cannot be chosen. */
+	chosen: boolean | undefined;
+	name: string | undefined;
+	marks: Record<`data-${string}`, string | number | undefined> | undefined;
+	acts: RefObject<Acts | null>;
+};
+
+/** One row, which is drawn anew only when it changes: while one types above them, rows stay as they are. */
+const Row = memo(function Row({ place, row, here, path, acts, chosen, ...p }: RowProps) {
+	const stop = { tabIndex: here ? 0 : -1, "data-stop": true };
+	return (
+		<tr
+			aria-rowindex={place + 2}
+			data-place={place}
+			data-chosen={here || undefined}
+			aria-selected={chosen}
+			{...p.marks}
+			{...(p.stands ? stop : undefined)}
+			onClick={() => acts.current?.at(place)}
+			onFocus={() => !here && acts.current?.at(place)}
+			style={{ transform: `translateY(${p.start}px)`, gridTemplateColumns: p.widths }}
+			className={`absolute inset-x-0 top-0 grid h-[32px] items-center gap-x-4 border-b border-hair px-2 hover:bg-sunk ${here ? "bg-sunk shadow-[inset_4px_0_0_var(--slate)]" : ""}`}
+		>
+			{p.choosing && (
+				<td className="relative z-[1]">
+					{chosen !== undefined && (
+						<input
+							type="checkbox"
+							tabIndex={-1}
+							aria-label={`Choose ${p.name}`}
+							className="block"
+							checked={chosen}
+							onChange={() => {}}
+							onClick={(e) => {
+								e.stopPropagation();
+								acts.current?.choose(place, !chosen, e.shiftKey);
+							}}
+						/>
+					)}
+				</td>
+			)}
+			{row === undefined ? (
+				<td className="text-quiet">…</td>
+			) : (
+				row.getAllCells().map((c, i) => {
+					const meta = c.column.columnDef.meta as Meta<RowData>;
+					const inside = <FlexRender cell={c} />;
+					return (
+						<td
+							key={c.id}
+							title={meta.title?.(row.original)}
+							className={`min-w-0 truncate ${meta.numeric ? "text-right" : ""} ${meta.look?.(row.original) ?? ""}`}
+						>
+							{i === 0 && path ? (
+								// The link's own ground is the whole row.
+								<Link
+									to={path}
+									{...stop}
+									className="link after:absolute after:inset-0"
+									onClick={() => acts.current?.follow(place)}
+								>
+									{inside}
+								</Link>
+							) : (
+								inside
+							)}
+						</td>
+					);
+				})
+			)}
+		</tr>
+	);
+}, same);
+
+/** Whether two sets of properties say the same; marks are looked into. */
+function same(a: RowProps, b: RowProps): boolean {
+	const { marks: one = {}, ...before } = a;
+	const { marks: other = {}, ...after } = b;
+	return alike(before, after) && alike(one, other);
+}
+
+function alike(a: object, b: object): boolean {
+	const [one, other] = [Object.entries(a), new Map(Object.entries(b))];
+	return (
+		one.length === other.size && one.every(([name, value]) => other.has(name) && Object.is(other.get(name), value))
+	);
+}
+
+/** The array of before, as long as it holds the same. */
+function useSame<T>(list: T[]): T[] {
+	const [kept, keep] = useState(list);
+	if (kept.length === list.length && kept.every((one, i) => one === list[i])) return kept;
+	keep(list);
+	return list;
 }
 
 /** Finds rows of a grid by words; from it, the arrow down goes into the grid. */
