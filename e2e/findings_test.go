@@ -57,6 +57,25 @@ func TestGuaranteesAndFindings(t *testing.T) {
 	s.click("button", "Show what is set aside (1)")
 	s.see("ul[aria-label=Findings]", "by Signe Halloran: “the bank waits until spring”")
 
+	// What is found is drawn, and how it went week by week.
+	s.open("/findings?kind=near-roles")
+	s.see("figure[aria-label='Week by week']", "as many as on 6 Sept 2026")
+	s.click("ul[aria-label=Findings] button", "Show")
+	s.see("[data-drawn]", "not edit")
+	s.click("ul[aria-label=Findings] button", "Hide")
+	s.gone("main", "not edit")
+	s.open("/findings?kind=seat-idle")
+	s.see("figure[aria-label='Week by week']", "11 more than on 6 Sept 2026")
+	s.open("/findings?kind=seat-wanted")
+	s.click("ul[aria-label=Findings] button", "Show")
+	s.see("[data-drawn]", "2 wanted by people without one")
+	s.open("/findings?kind=high-ceiling")
+	s.click("ul[aria-label=Findings] button", "Show")
+	s.see("[data-drawn]", "What would lower it")
+	s.open("/guarantees/few-change-bank-details")
+	s.click("button", "By which way")
+	s.see("[data-drawn]", "tallyroom")
+
 	// From the first page: what is grave is told there, is mended where it leads, and is gone from there.
 	s.open("/")
 	s.click("a", "Outliers")

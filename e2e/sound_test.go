@@ -160,6 +160,14 @@ func (s *looking) boards() {
 		s.wait("!document.querySelector('[role=dialog]')")
 		s.wait("document.activeElement.textContent.includes('" + c[1] + "')") // the focus is where it came from
 	}
+	for kind, drawn := range map[string]string{
+		"near-roles": "not edit", "seat-wanted": "without one", "high-ceiling": "lower it", "broken-duty": "Aino Ekholm",
+	} {
+		s.open("/findings?kind=" + kind)
+		s.click("ul[aria-label=Findings] button", "Show")
+		s.see("[data-drawn]", drawn)
+		s.sound("the drawing of " + kind)
+	}
 	s.open("/requests/2")
 	s.click("main button", "Refuse")
 	s.sound("a request that is refused")

@@ -438,6 +438,9 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		if err := desk.Guarded(d.FindingsDue); err != nil {
 			slog.Error("cannot write to owners about findings", "error", err)
 		}
+		if err := desk.Guarded(d.CountFindings); err != nil {
+			slog.Error("cannot count the findings of weeks past", "error", err)
+		}
 		if err := desk.Guarded(d.EndDue); err != nil {
 			slog.Error("cannot end what is due", "error", err)
 		}

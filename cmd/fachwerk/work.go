@@ -59,7 +59,8 @@ func workCommand() *cobra.Command {
 		d.Set(set.accounts())
 		d.Limits = set.thresholds()
 		d.SetZone(set.zone)
-		err = errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue())
+		err = errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue(),
+			d.CountFindings())
 		if err != nil {
 			return err
 		}

@@ -67,7 +67,14 @@ func Demo(folder string, clock *Clock) (url string, served *rooms.Desk, stop fun
 	if err := demo.Fill(s, clock.day); err != nil {
 		return "", nil, nil, errors.Join(err, s.Close())
 	}
-	return serve(s, clock, "")
+	url, served, stop, err = serve(s, clock, "")
+	if err != nil {
+		return "", nil, nil, err
+	}
+	if err := served.CountFindings(); err != nil { // as the server does once a minute
+		return "", nil, nil, errors.Join(err, stop())
+	}
+	return url, served, stop, nil
 }
 
 // Serve serves a design, as [Demo] does the demo organisation, but under a path of its host.

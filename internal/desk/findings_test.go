@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
+	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/survey"
 	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
@@ -213,5 +215,85 @@ func TestOwnersAreWrittenToOnceAWeek(t *testing.T) {
 	}
 	if again := written(); len(again) != len(letters) { // who had one gets no second
 		t.Errorf("who wants none is written to: %d letters after %d", len(again), len(letters))
+	}
+}
+
+// The ends of the weeks past are counted once, as they were then, as far back as the record goes.
+func TestFindingsOfWeeksPast(t *testing.T) {
+	d, _ := openDemo(t)
+	ask := func(who desk.Actor) *survey.Findings {
+		return must[*survey.Findings](t)(d.Findings(who, survey.Wanted{Limit: 1}))
+	}
+	if v := ask(signe); len(v.Weeks) != 0 {
+		t.Fatalf("before anything is counted: %v", v.Weeks)
+	}
+	for range 2 { // the second time there is nothing left to count
+		if err := d.CountFindings(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	v := ask(signe)
+	if len(v.Weeks) != 12 || v.Weeks[0] != "2026-09-06" || v.Weeks[11] != "2026-11-22" {
+		t.Fatalf("the weeks: %v", v.Weeks)
+	}
+	changed := 0
+	for i, week := range []string{"2026-09-06", "2026-11-01"} {
+		end := must[time.Time](t)(time.ParseInLocation(time.DateOnly, week, d.Zone())).AddDate(0, 0, 1)
+		at := slices.Index(v.Weeks, week)
+		then := ask(desk.Actor{User: signe.User, When: end})
+		if i == 1 && !slices.Equal(then.Weeks, v.Weeks[:at+1]) {
+			t.Errorf("on %v one sees the weeks %v", end, then.Weeks)
+		}
+		for n, k := range then.Kinds {
+			if got := v.Kinds[n].Weeks[at]; got != k.Count {
+				t.Errorf("at the end of %s there were %d of %s, %d are told", week, k.Count, k.Kind, got)
+			}
+			if k.Count != v.Kinds[n].Count {
+				changed++
+			}
+		}
+	}
+	if changed == 0 {
+		t.Error("nothing ever changed: this shows nothing")
+	}
+	// What is set aside now was not set aside then.
+	last := v.Kinds[0].Weeks[11]
+	rows := must[*survey.Findings](t)(d.Findings(signe, survey.Wanted{Kind: v.Kinds[0].Kind, Limit: 1})).Rows
+	if err := d.SetFindingsAside(signe, []string{rows[0].ID}, today.AddDate(0, 1, 0), "later"); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.CountFindings(); err != nil {
+		t.Fatal(err)
+	}
+	if now := ask(signe).Kinds[0]; now.Weeks[11] != last {
+		t.Errorf("a week past was counted anew: %+v", now)
+	}
+	if v := ask(ruben); len(v.Weeks) != 0 || len(v.Kinds[0].Weeks) != 0 {
+		t.Errorf("a delegate is told how much was loose everywhere: %+v", v)
+	}
+}
+
+// Where the record begins within the weeks past, only those are counted that it tells of.
+func TestWeeksBeforeTheRecordAreNotCounted(t *testing.T) {
+	at := now
+	s := must[*store.Store](t)(store.Open(filepath.Join(t.TempDir(), "young.db"), false))
+	t.Cleanup(func() { s.Close() })
+	d := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return at }))
+	if err := d.Load(design(), desk.Begin, "made"); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.CountFindings(); err != nil {
+		t.Fatal(err)
+	}
+	if v := must[*survey.Findings](t)(d.Findings(bea, survey.Wanted{Limit: 1})); len(v.Weeks) != 0 {
+		t.Errorf("before the first week is over: %v", v.Weeks)
+	}
+	at = now.AddDate(0, 0, 13) // a Tuesday
+	if err := d.CountFindings(); err != nil {
+		t.Fatal(err)
+	}
+	v := must[*survey.Findings](t)(d.Findings(bea, survey.Wanted{Limit: 1}))
+	if !slices.Equal(v.Weeks, []string{"2026-03-08", "2026-03-15"}) {
+		t.Errorf("thirteen days on: %v", v.Weeks)
 	}
 }

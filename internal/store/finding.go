@@ -3,6 +3,8 @@ package store
 import (
 	"time"
 
+	"gorm.io/gorm/clause"
+
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 )
@@ -32,6 +34,41 @@ func (s *Store) Asides(at time.Time) (map[string]Aside, error) {
 			out[a.Finding] = a
 		} else {
 			delete(out, a.Finding)
+		}
+	}
+	return out, nil
+}
+
+// FindingCount is how many findings of a kind there were at the end of a day, without those set aside. That a day was
+// counted at all is told by an entry of no kind.
+type FindingCount struct {
+	Day   string `gorm:"primaryKey"` // like 2006-01-02
+	Kind  string `gorm:"primaryKey"`
+	Count int
+}
+
+// CountFindings keeps how many findings there were at the end of a day, by kind; what was kept before stays.
+func (s *Store) CountFindings(day string, counts map[string]int) error {
+	list := []FindingCount{{Day: day, Count: len(counts)}}
+	for kind, n := range counts {
+		list = append(list, FindingCount{day, kind, n})
+	}
+	return s.w.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(list, 200).Error
+}
+
+// FindingCounts gives what was kept of some days: of each that was counted, how many findings of each kind there were.
+func (s *Store) FindingCounts(days []string) (map[string]map[string]int, error) {
+	var list []FindingCount
+	if err := s.db.Where("day IN ?", days).Find(&list).Error; err != nil {
+		return nil, err
+	}
+	out := map[string]map[string]int{}
+	for _, c := range list {
+		if out[c.Day] == nil {
+			out[c.Day] = map[string]int{}
+		}
+		if c.Kind != "" {
+			out[c.Day][c.Kind] = c.Count
 		}
 	}
 	return out, nil

@@ -56,6 +56,7 @@ type FindingKind struct {
 	Weight int    `json:"weight" doc:"Of the gravest; 0 if there is none"`
 	Count  int    `json:"count" doc:"How many there are, without those set aside"`
 	Aside  int    `json:"aside" doc:"How many are set aside"`
+	Weeks  []int  `json:"weeks,omitempty" doc:"How many there were at the ends of those weeks"`
 }
 
 // FindingRow is one thing that is loose.
@@ -82,6 +83,7 @@ type Findings struct {
 	Kinds []FindingKind `json:"kinds"`
 	Rows  []FindingRow  `json:"rows"`
 	Match int           `json:"match" doc:"How many fit"`
+	Weeks []string      `json:"weeks" doc:"The last days of the weeks past that were counted, the oldest first; none for whoever sees a part of the design"`
 }
 
 // Wanted says which findings are asked for.
@@ -203,7 +205,7 @@ func (d *Surveyor) Findings(who desk.Actor, w Wanted) (*Findings, error) {
 		list = slices.Clone(list)
 		slices.SortStableFunc(list, func(a, b finding.Finding) int { return b.Weight - a.Weight })
 	}
-	v := &Findings{Kinds: []FindingKind{}, Rows: []FindingRow{}}
+	v := &Findings{Kinds: []FindingKind{}, Rows: []FindingRow{}, Weeks: []string{}}
 	at := map[finding.Kind]int{}
 	for i, a := range finding.Kinds {
 		if s.Whole || slices.Contains(delegates, a.Kind) {
@@ -231,6 +233,9 @@ func (d *Surveyor) Findings(who desk.Actor, w Wanted) (*Findings, error) {
 			continue
 		}
 		v.Rows = append(v.Rows, d.row(s, f, aside, is))
+	}
+	if s.Whole && w.About == "" {
+		return v, d.trend(who, s, v)
 	}
 	return v, nil
 }

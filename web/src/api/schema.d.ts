@@ -6136,6 +6136,8 @@ export interface components {
             means: string;
             /** @description The name. */
             name: string;
+            /** @description How many there were at the ends of those weeks */
+            weeks?: number[];
             /**
              * Format: int64
              * @description Of the gravest; 0 if there is none
@@ -6171,6 +6173,8 @@ export interface components {
             match: number;
             /** @description The rows of this window. */
             rows: components["schemas"]["FindingRow"][];
+            /** @description The last days of the weeks past that were counted, the oldest first; none for whoever sees a part of the design */
+            weeks: string[];
         };
         FirstPasskeyInputBody: {
             /** @description What the browser answered, as its Web Authentication API gives it. */

@@ -193,7 +193,7 @@ function CeilingOf({ ceiling: c, onUser }: { ceiling: Sheet; onUser?: (user: str
 }
 
 /** The shortest chain of acts to a brick, drawn as the beams that would carry it. */
-function LoadPath({ of: b, lower }: { of: Brick; lower?: Schemas["Ref"] }) {
+export function LoadPath({ of: b, lower }: { of: Brick; lower?: Schemas["Ref"] }) {
 	const to = useTo();
 	return (
 		<aside aria-label="The shortest way" className="min-w-0">

@@ -11,6 +11,8 @@ import { More } from "../parts/More";
 import { useNotice } from "../parts/notice";
 import { count, kindWords, lastDay, Name, Named, number } from "../parts/words";
 import { AsideBoard } from "./AsideBoard";
+import { drawing } from "./Drawn";
+import { Bars, Trend } from "./Trend";
 
 type Kind = Schemas["FindingKind"];
 type Row = Schemas["FindingRow"];
@@ -78,6 +80,7 @@ function Shown({
 	const mend = useDrafting(repairFindings);
 	const all = of.kinds.reduce((n, k) => n + (aside ? k.aside : k.count), 0);
 	const here = of.kinds.find((k) => k.kind === kind);
+	const sums = of.weeks.map((_, i) => of.kinds.reduce((n, k) => n + (k.weeks?.[i] ?? 0), 0));
 	const [aboutKind, ...aboutId] = about.split(":");
 	const rows = of.rows;
 	const picked = rows.filter((r) => chosen.includes(r.id));
@@ -112,6 +115,7 @@ function Shown({
 							n={aside ? k.aside : k.count}
 							weight={k.weight}
 							here={k.kind === kind}
+							weeks={aside ? undefined : k.weeks}
 							onGo={() => set({ kind: k.kind })}
 						/>
 					))}
@@ -125,7 +129,7 @@ function Shown({
 				</p>
 			</nav>
 			<section aria-label="What is found" className="flex min-h-0 flex-col">
-				<header className="flex shrink-0 items-baseline gap-4 border-b-[3px] border-[var(--beam)] px-[18px] py-3">
+				<header className="flex shrink-0 items-center gap-4 border-b-[3px] border-[var(--beam)] px-[18px] py-3">
 					<div className="min-w-0 grow">
 						<h2 className="text-[18px] font-bold">
 							{here?.name ?? "All findings"}
@@ -144,6 +148,9 @@ function Shown({
 							{here?.means ?? "The most serious first. A finding disappears when its cause does."}
 						</p>
 					</div>
+					{!aside && !about && (here ? here.weeks : true) && (
+						<Trend weeks={of.weeks} counts={here ? (here.weeks ?? []) : sums} now={here ? here.count : all} />
+					)}
 					<Downloads
 						path="/api/findings/table"
 						query={{ kind: kind || undefined, about: about || undefined, aside: aside ? "true" : undefined }}
@@ -231,12 +238,15 @@ function KindLine({
 	n,
 	weight,
 	here,
+	weeks,
 	onGo,
 }: {
 	name: string;
 	n: number;
 	weight: number;
 	here: boolean;
+	/** How many there were at the ends of the weeks past. */
+	weeks?: number[];
 	onGo: () => void;
 }) {
 	const w = weights[n > 0 ? weight : 0];
@@ -246,14 +256,19 @@ function KindLine({
 				type="button"
 				aria-current={here ? "page" : undefined}
 				onClick={onGo}
-				className={`flex w-full items-baseline gap-3 border-b border-hair px-[18px] py-1.5 text-left ${here ? "bg-slate text-on-slate" : n === 0 ? "text-quiet hover:bg-sunk" : "hover:bg-sunk"}`}
+				className={`flex w-full items-baseline gap-2 border-b border-hair px-[18px] py-1.5 text-left ${here ? "bg-slate text-on-slate" : n === 0 ? "text-quiet hover:bg-sunk" : "hover:bg-sunk"}`}
 			>
 				<span className="min-w-0 grow">{name}</span>
+				{weeks?.some((was) => was !== n) && (
+					<span className={`self-end pb-[3px] ${here ? "" : "text-quiet"}`}>
+						<Bars weeks={weeks.map((_, i) => String(i))} counts={weeks} now={n} height={13} step={3} />
+					</span>
+				)}
 				<span className={`shrink-0 text-[11px] ${here ? "" : w.look}`} title={w.words}>
 					<span aria-hidden="true">{w.mark}</span>
 					<span className="sr-only">{w.words}</span>
 				</span>
-				<span className="w-[44px] shrink-0 text-right tabular-nums">{number(n)}</span>
+				<span className="w-[38px] shrink-0 text-right tabular-nums">{number(n)}</span>
 			</button>
 		</li>
 	);
@@ -279,9 +294,11 @@ function Line({
 	onAside?: () => void;
 }) {
 	const w = weights[row.weight];
+	const [open, setOpen] = useState(false);
+	const drawn = drawing(row);
 	return (
-		<li className="flex items-baseline gap-3 border-b border-hair py-2">
-			{acts && (
+		<li className="grid grid-cols-[auto_auto_minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-hair py-2">
+			{acts ? (
 				<input
 					type="checkbox"
 					className="shrink-0 translate-y-[2px]"
@@ -289,12 +306,14 @@ function Line({
 					checked={chosen}
 					onChange={(e) => onChoose(e.target.checked)}
 				/>
+			) : (
+				<span />
 			)}
 			<span className={`shrink-0 text-[11px] ${w.look}`} title={w.words}>
 				<span aria-hidden="true">{w.mark}</span>
 				<span className="sr-only">{w.words}</span>
 			</span>
-			<div className="min-w-0 grow">
+			<div className="min-w-0">
 				<p>{row.says}</p>
 				<p className="flex flex-wrap gap-x-3 text-[12px] text-quiet">
 					{named && <span>{kinds.find((k) => k.kind === row.kind)?.name}</span>}
@@ -308,15 +327,33 @@ function Line({
 					)}
 				</p>
 			</div>
-			{acts && row.repairs.length > 0 && (
-				<button type="button" className="link shrink-0" title={row.repairs[0]} onClick={onMend}>
-					{row.repairs[0].replace(/\.$/, "")}
-				</button>
-			)}
-			{acts && onAside && (
-				<button type="button" className="link shrink-0" aria-label={`Set aside: ${row.says}`} onClick={onAside}>
-					{row.aside ? "No longer aside" : "Set aside"}
-				</button>
+			<span className="flex gap-3">
+				{drawn && (
+					<button
+						type="button"
+						className="link shrink-0"
+						aria-expanded={open}
+						aria-label={`${open ? "Hide" : "Show"}: ${row.says}`}
+						onClick={() => setOpen(!open)}
+					>
+						{open ? "Hide" : "Show"}
+					</button>
+				)}
+				{acts && row.repairs.length > 0 && (
+					<button type="button" className="link max-w-[230px] text-left" title={row.repairs[0]} onClick={onMend}>
+						{row.repairs[0].replace(/\.$/, "")}
+					</button>
+				)}
+				{acts && onAside && (
+					<button type="button" className="link shrink-0" aria-label={`Set aside: ${row.says}`} onClick={onAside}>
+						{row.aside ? "No longer aside" : "Set aside"}
+					</button>
+				)}
+			</span>
+			{open && (
+				<div data-drawn className="col-[3/5] mt-2 min-w-0 border-l-[3px] border-[var(--beam)] py-1 pl-3">
+					{drawn}
+				</div>
 			)}
 		</li>
 	);
