@@ -34,6 +34,7 @@ func importCommand() *cobra.Command {
 	system := c.Flags().String("system", "", "of a catalogue: the system that it is of, if the file does not say it")
 	version := c.Flags().String("version", "", "of a catalogue: its version, if the file does not say it")
 	apply := c.Flags().Bool("apply", false, "apply what the rows do, as one revision")
+	keep := c.Flags().Bool("keep", false, "of a catalogue: keep it to be looked at and adopted in the browser")
 	quiet := c.Flags().Bool("quiet", false, "tell only of errors and how many rows do what")
 	how := rows.Reading{}
 	c.Flags().StringVar(&how.Form, "form", "", "csv, xlsx, ldif or jsonl; recognised if absent")
@@ -52,6 +53,9 @@ func importCommand() *cobra.Command {
 		if err := require(cmd, "db"); err != nil {
 			return err
 		}
+		if *keep && *apply {
+			return usageError{errors.New("--keep and --apply: a catalogue is either kept for later or applied")}
+		}
 		data, err := os.ReadFile(args[0])
 		if err != nil {
 			return err
@@ -60,15 +64,16 @@ func importCommand() *cobra.Command {
 			*kind == "" && strings.HasSuffix(strings.ToLower(args[0]), ".json") &&
 				!bytes.HasPrefix(bytes.TrimSpace(data), []byte("[")) {
 			return withDesk(*db, true, func(k *rooms.Desk) error {
-				u, err := k.ImportCatalogue(
-					deskintake.UpgradeFile{
-						Name:    filepath.Base(args[0]),
-						Data:    data,
-						System:  *system,
-						Version: *version,
-					},
-					*apply,
-				)
+				file := deskintake.UpgradeFile{
+					Name: filepath.Base(args[0]), Data: data, System: *system, Version: *version,
+				}
+				var u *deskintake.Upgrade
+				var err error
+				if *keep {
+					u, err = k.KeepCatalogue(file)
+				} else {
+					u, err = k.ImportCatalogue(file, *apply)
+				}
 				if u != nil {
 					if e := tellUpgrade(cmd.OutOrStdout(), u, *apply && err == nil); e != nil {
 						return e

@@ -441,6 +441,9 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		if err := desk.Guarded(d.CountFindings); err != nil {
 			slog.Error("cannot count the findings of weeks past", "error", err)
 		}
+		if err := desk.Guarded(d.DropAdopted); err != nil {
+			slog.Error("cannot look which kept catalogues were adopted", "error", err)
+		}
 		if err := desk.Guarded(d.EndDue); err != nil {
 			slog.Error("cannot end what is due", "error", err)
 		}

@@ -60,7 +60,7 @@ func workCommand() *cobra.Command {
 		d.Limits = set.thresholds()
 		d.SetZone(set.zone)
 		err = errors.Join(d.SeriesDue(), d.RemindDue(), d.TasksDue(), d.AbsencesDue(), d.EndDue(), d.FindingsDue(),
-			d.CountFindings())
+			d.CountFindings(), d.DropAdopted())
 		if err != nil {
 			return err
 		}

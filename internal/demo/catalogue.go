@@ -1,9 +1,14 @@
 package demo
 
 import (
+	"encoding/json"
+	"errors"
 	"strings"
+	"time"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/store"
 )
 
 // catalogue describes a system in short: modules, and in each the objects with their actions. Marks behind an
@@ -336,4 +341,27 @@ func ownSets() []*model.Set {
 			"lanternlog:warning:view",
 		),
 	}
+}
+
+// waiting keeps the next version of Crewtide, which somebody brought in and nobody has adopted.
+func waiting(s *store.Store, final *model.Design, now time.Time) error {
+	system, ok := final.Systems.Find("crewtide")
+	if !ok {
+		return errors.New("the demo has no Crewtide")
+	}
+	next := change.Clone(system)
+	next.Version = "3.2"
+	next.Permissions = append(next.Permissions, &model.Permission{
+		Key: "crewtide:fatigue:view", Label: "See how tired a crew may be", Module: "Shifts", Class: model.Read,
+	}, &model.Permission{
+		Key: "crewtide:fatigue:waive", Label: "Let somebody work beyond their hours", Module: "Shifts", Class: model.Write,
+		Risk: 2,
+	})
+	data, err := json.Marshal(map[string]any{"system": next})
+	if err != nil {
+		return err
+	}
+	return s.KeepCatalogue(&store.KeptCatalogue{
+		System: next.ID, Name: "crewtide-3.2.json", Data: data, By: "mireille.aster", At: now.AddDate(0, 0, -4).UTC(),
+	})
 }

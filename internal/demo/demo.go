@@ -152,7 +152,8 @@ func Fill(s *store.Store, now time.Time) error {
 	if err := fed(s, final, now); err != nil {
 		return err
 	}
-	if err := errors.Join(worklists(d, now), invitations(s, final, now), requests(d, s, final)); err != nil {
+	if err := errors.Join(worklists(d, now), invitations(s, final, now), requests(d, s, final),
+		waiting(s, final, now)); err != nil {
 		return err
 	}
 	return LetIn(s)

@@ -51,6 +51,10 @@ type Desk struct {
 	Outside string
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
+
+	// Catalogues is how often a version of a catalogue was kept to be adopted later, or discarded: what was found before
+	// is of others.
+	Catalogues atomic.Int64
 }
 
 // Carried is what a change brings with it that is no part of the design.

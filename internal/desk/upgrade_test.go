@@ -9,7 +9,9 @@ import (
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/intake"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/survey"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/store"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -203,4 +205,74 @@ func TestCapabilities(t *testing.T) {
 	}
 	_, err := d.Capabilities(signe, "ghost", nil)
 	refused(t, err, desk.NotFound, "ghost")
+}
+
+// A version that is brought in can wait: it is found as long as it is not adopted, by a draft or by a finding's repair,
+// and it does not come back when the design moves on.
+func TestACatalogueThatWaits(t *testing.T) {
+	d, s := openDemo(t)
+	version := func(to string) intake.UpgradeFile {
+		return intake.UpgradeFile{Name: to + ".json", Data: newer(t, d, to, func(s *model.System, _ []*model.Set) {
+			s.Permissions = append(s.Permissions,
+				&model.Permission{Key: "quaybook:drone:v" + to, Class: model.Write, Risk: 2})
+		})}
+	}
+	waits := func() []survey.FindingRow {
+		return must[*survey.Findings](t)(d.Findings(signe, survey.Wanted{Kind: "upgrade-waiting",
+			About: "system:quaybook", Limit: 9})).Rows
+	}
+	kept := func() []intake.KeptUpgrade { return must[[]intake.KeptUpgrade](t)(d.KeptUpgrades(signe)) }
+	nine := version("9.0")
+	for _, who := range []desk.Actor{oona, ruben} {
+		_, err := d.KeepUpgrade(who, nine)
+		refused(t, err, desk.NotAllowed, "catalogue")
+		_, err = d.KeptUpgrades(who)
+		refused(t, err, desk.NotAllowed, "catalogue")
+		refused(t, d.DropUpgrade(who, "quaybook"), desk.NotAllowed, "catalogue")
+	}
+	_, err := d.KeepUpgrade(signe, intake.UpgradeFile{Name: "x.json", Data: []byte("{")})
+	refused(t, err, desk.Invalid, "not a catalogue")
+	before := len(kept())
+	for _, f := range []intake.UpgradeFile{version("8.0"), nine} { // the second in place of the first
+		if u := must[*intake.Upgrade](t)(d.KeepUpgrade(signe, f)); u.To+".json" != f.Name || len(u.Comes) != 1 {
+			t.Errorf("it would change %+v", u)
+		}
+	}
+	list := kept()
+	at := slices.IndexFunc(list, func(k intake.KeptUpgrade) bool { return k.System.ID == "quaybook" })
+	if len(list) != before+1 || list[at].From != "4.2" || list[at].To != "9.0" || list[at].By.ID != signe.User {
+		t.Fatalf("waiting: %+v", list)
+	}
+	found := waits()
+	if len(found) != 1 || found[0].Says != "Version 9.0 of Quaybook was brought in, and has not been adopted." {
+		t.Fatalf("found: %+v", found)
+	}
+	if u := must[*intake.Upgrade](t)(d.Upgrade(signe, intake.UpgradeFile{Kept: "quaybook"})); u.To != "9.0" {
+		t.Errorf("what is kept would change %+v", u)
+	}
+	one := must[*desk.Draft](t)(d.DraftUpgrade(signe, intake.UpgradeFile{Kept: "quaybook"}))
+	must[*desk.Draft](t)(d.Discard(signe))
+	other := must[*desk.Draft](t)(d.RepairFindings(signe, []string{found[0].ID}, 0))
+	if len(other.Blocks) != 0 || other.Gaining != one.Gaining || len(other.Edits) != 1 {
+		t.Errorf("by the repair %d gain, blocked by %v; by the draft of what is kept %d", other.Gaining, other.Blocks,
+			one.Gaining)
+	}
+	if must[*desk.Applied](t)(d.Apply(signe, "Quaybook 9", other.Stamp)); len(waits()) != 0 || len(kept()) != before {
+		t.Errorf("adopted, it waits still: %+v, %+v", waits(), kept())
+	}
+	if err := d.DropAdopted(); err != nil {
+		t.Fatal(err)
+	}
+	if list := must[[]store.KeptCatalogue](t)(s.KeptCatalogues(today)); len(list) != before {
+		t.Errorf("adopted, it is kept still, and would wait again: %+v", list)
+	}
+	_, err = d.KeepUpgrade(signe, nine)
+	refused(t, err, desk.Invalid, "here already")
+	_, err = d.Upgrade(signe, intake.UpgradeFile{Kept: "quaybook"})
+	refused(t, err, desk.NotFound, "No version")
+	must[*intake.Upgrade](t)(d.KeepUpgrade(signe, version("9.1")))
+	if err := d.DropUpgrade(signe, "quaybook"); err != nil || len(waits()) != 0 {
+		t.Errorf("discarded, it waits still: %v, %+v", err, waits())
+	}
+	refused(t, d.DropUpgrade(signe, "quaybook"), desk.NotFound, "No version")
 }

@@ -310,8 +310,8 @@ var steps = []func(tx *gorm.DB) error{
 		}
 		return nil
 	},
-	// What was loose at the ends of weeks is kept.
-	func(tx *gorm.DB) error { return tx.AutoMigrate(&FindingCount{}) },
+	// What was loose at the ends of weeks is kept, and so are versions of catalogues to be adopted later.
+	func(tx *gorm.DB) error { return tx.AutoMigrate(&FindingCount{}, &KeptCatalogue{}) },
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

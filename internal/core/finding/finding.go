@@ -11,6 +11,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/upgrade"
 	"fachwerk/internal/core/use"
 )
 
@@ -185,8 +186,8 @@ type Facts struct {
 	Managed map[string]bool
 	// Named are the groups that a series of reviews names.
 	Named map[string]bool
-	// Waiting are the systems of which a version was brought in and not taken over.
-	Waiting []string
+	// Waiting are versions of catalogues that were brought in to be adopted later.
+	Waiting []*upgrade.Catalogue
 	// Over are the invited people whose invitation has run out or was returned, with how that is said.
 	Over map[string]string
 }

@@ -9,9 +9,11 @@ import (
 	"time"
 
 	"fachwerk/internal/core/ahead"
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/finding"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/upgrade"
 	"fachwerk/internal/core/use"
 	"fachwerk/internal/generate"
 )
@@ -93,9 +95,13 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 		t.Errorf("with what was given lately, dormant are\n%s", got)
 	}
 	d.Users[5].State = model.UserInvited
+	s, _ := d.Systems.Find("s")
+	next := change.Clone(s)
+	next.Version = "next"
 	more := find(finding.Facts{
-		Reviewed: []finding.Reviewed{{User: "p03", Role: "vault"}}, Waiting: []string{"s"},
-		Managed: map[string]bool{"p06": true}, Over: map[string]string{"p05": "ran out on Monday", "p07": "came back"},
+		Reviewed: []finding.Reviewed{{User: "p03", Role: "vault"}},
+		Waiting:  []*upgrade.Catalogue{{System: next}, {System: change.Clone(s)}}, // of which the second changes nothing
+		Managed:  map[string]bool{"p06": true}, Over: map[string]string{"p05": "ran out on Monday", "p07": "came back"},
 	})
 	for kind, want := range map[finding.Kind]string{
 		finding.UpgradeWaiting: "upgrade-waiting system:s",
@@ -105,6 +111,11 @@ func TestWhatTheDesignDoesNotTell(t *testing.T) {
 		if got := ids(more, kind); len(got) != 1 || got[0] != want {
 			t.Errorf("of %s is found %q, want %q", kind, got, want)
 		}
+	}
+	at := slices.IndexFunc(more, func(f finding.Finding) bool { return f.Kind == finding.UpgradeWaiting })
+	if says, repairs := more[at].Says(), more[at].Repairs(); !strings.HasPrefix(says, "Version next of ") ||
+		len(repairs) != 1 || len(repairs[0].Ops) != 1 || repairs[0].Ops[0].After.(*model.System).Version != "next" {
+		t.Errorf("of a version that waits is said %q, and it is mended by %+v", says, repairs)
 	}
 	if got := ids(more, finding.Unreviewed); len(got) != 0 {
 		t.Errorf("what a review decided about is found: %q", got)

@@ -10,6 +10,7 @@ import (
 	"fachwerk/internal/core/guarantee"
 	"fachwerk/internal/core/index"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/upgrade"
 )
 
 func brokenGuarantees(s *search) (out []Finding) {
@@ -321,12 +322,29 @@ func beside(list, other []string) (out []string) {
 	return out
 }
 
+// upgradesWaiting are versions of catalogues that were brought in, and of which something is not yet as they say.
 func upgradesWaiting(s *search) (out []Finding) {
-	for _, id := range s.Waiting {
+	for _, c := range s.Waiting {
+		r := upgrade.Compare(s.d, c)
+		if len(r.Ops) == 0 {
+			continue
+		}
 		out = append(out, Finding{
-			Weight: 2, Objects: []Object{{model.KindSystem, id}},
-			says: func(s *search) string {
-				return "A version of " + s.name(model.KindSystem, id) + " was brought in, and has not been taken over."
+			Weight: 2, Objects: []Object{{model.KindSystem, c.System.ID}},
+			says: func(*search) string {
+				version := "A version"
+				if r.After.Version != "" && (r.System == nil || r.After.Version != r.System.Version) {
+					version = "Version " + r.After.Version
+				}
+				return version + " of " + r.After.Name + " was brought in, and has not been adopted."
+			},
+			repairs: func(s *search) []Repair {
+				// The design may have moved since.
+				ops := change.Compact(upgrade.Compare(s.d, c).Ops)
+				if after, _ := change.Apply(s.d, ops); after == nil || len(ops) == 0 {
+					return nil
+				}
+				return []Repair{{"Adopt it", ops}}
 			},
 		})
 	}

@@ -1,7 +1,9 @@
 package intake
 
 import (
+	"errors"
 	"slices"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/index"
@@ -10,12 +12,14 @@ import (
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/exchange/catalogue"
+	"fachwerk/internal/store"
 )
 
 // UpgradeFile is a version of a catalogue, as it was sent.
 type UpgradeFile struct {
-	Name    string `json:"name" maxLength:"300" doc:"The file's name"`
-	Data    []byte `json:"data" doc:"What is in it: JSON, or a table"`
+	Kept    string `json:"kept,omitempty" doc:"In place of a file: the id of a system of which a version is kept"`
+	Name    string `json:"name,omitempty" maxLength:"300" doc:"The file's name"`
+	Data    []byte `json:"data,omitempty" doc:"What is in it: JSON, or a table"`
 	System  string `json:"system,omitempty" doc:"The system's id, if the file does not say it"`
 	Version string `json:"version,omitempty" maxLength:"60" doc:"The version, if the file does not say it"`
 }
@@ -96,8 +100,28 @@ func (d *Intake) Upgrade(who desk.Actor, f UpgradeFile) (*Upgrade, error) {
 	if err := d.Need(d.Present(), who, model.RightToEdit(model.KindSystem)); err != nil {
 		return nil, err
 	}
+	if f, err = d.keptOr(who, f); err != nil {
+		return nil, err
+	}
 	u, _, err := compareUpgrade(s, f)
 	return u, err
+}
+
+// keptOr gives a file, or the one that is kept of the system that it names.
+func (d *Intake) keptOr(who desk.Actor, f UpgradeFile) (UpgradeFile, error) {
+	if f.Kept == "" {
+		return f, nil
+	}
+	list, err := d.Reading(who).KeptCatalogues(d.Now())
+	if err != nil {
+		return f, err
+	}
+	for _, k := range list {
+		if k.System == f.Kept {
+			return UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version}, nil
+		}
+	}
+	return f, desk.Refuse(desk.NotFound, "No version of “%s” is kept: it was adopted, or discarded.", f.Kept)
 }
 
 // ImportCatalogue tells an operator what a version of a catalogue would change and, if it is to be applied and
@@ -112,6 +136,118 @@ func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (u *Upgrade, err err
 		return d.Operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
 	})
 	return u, err
+}
+
+// KeptUpgrade is a version of a catalogue that is kept to be adopted later.
+type KeptUpgrade struct {
+	System desk.Ref  `json:"system"`
+	From   string    `json:"from" doc:"The version that is here"`
+	To     string    `json:"to" doc:"The version that waits; empty if its file does not say it"`
+	Name   string    `json:"name" doc:"The file's name"`
+	By     *desk.Ref `json:"by,omitempty" doc:"Who brought it in; absent for an operator"`
+	At     time.Time `json:"at"`
+}
+
+// KeepUpgrade keeps a version of a catalogue to be adopted later, in place of the one that was kept of that system. It
+// gives what it would change.
+func (d *Intake) KeepUpgrade(who desk.Actor, f UpgradeFile) (*Upgrade, error) {
+	h := d.Present()
+	if err := errors.Join(d.Acts(h, who), d.Need(h, who, model.RightToEdit(model.KindSystem))); err != nil {
+		return nil, err
+	}
+	s, err := d.See(desk.Actor{User: who.User})
+	if err != nil {
+		return nil, err
+	}
+	return d.keepUpgrade(s, f, who.User)
+}
+
+// KeepCatalogue does for an operator what [Intake.KeepUpgrade] does.
+func (d *Intake) KeepCatalogue(f UpgradeFile) (*Upgrade, error) {
+	h := d.Present()
+	return d.keepUpgrade(&desk.Sight{House: h, Present: h, At: d.Now(), Whole: true}, f, "")
+}
+
+func (d *Intake) keepUpgrade(s *desk.Sight, f UpgradeFile, by string) (*Upgrade, error) {
+	u, ops, err := compareUpgrade(s, f)
+	switch {
+	case err != nil:
+		return nil, err
+	case len(ops) == 0:
+		return nil, desk.Refuse(desk.Invalid, "The catalogue is here already: there is nothing to keep it for.")
+	}
+	defer d.Catalogues.Add(1)
+	return u, d.Store.KeepCatalogue(&store.KeptCatalogue{
+		System: u.System.ID, Name: f.Name, Data: f.Data, Version: f.Version, By: by, At: d.Now().UTC(),
+	})
+}
+
+// KeptUpgrades gives the versions of catalogues that wait to be adopted.
+func (d *Intake) KeptUpgrades(who desk.Actor) ([]KeptUpgrade, error) {
+	s, err := d.See(who)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.Need(d.Present(), who, model.RightToEdit(model.KindSystem)); err != nil {
+		return nil, err
+	}
+	list, err := d.Reading(who).KeptCatalogues(s.At)
+	if err != nil {
+		return nil, err
+	}
+	out := []KeptUpgrade{}
+	for _, k := range list {
+		_, r, err := weighUpgrade(s.Design(), UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version})
+		if err != nil || len(r.Ops) == 0 {
+			continue // adopted since
+		}
+		one := KeptUpgrade{
+			System: desk.Ref{Kind: string(model.KindSystem), ID: k.System, Name: r.After.Name},
+			To:     r.After.Version, Name: k.Name, At: k.At,
+		}
+		if r.System != nil {
+			one.From = r.System.Version
+		}
+		if k.By != "" {
+			by := s.Present.Ref(model.KindUser, k.By)
+			one.By = &by
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+// DropUpgrade keeps the version of a system no longer.
+func (d *Intake) DropUpgrade(who desk.Actor, system string) error {
+	h := d.Present()
+	if err := errors.Join(d.Acts(h, who), d.Need(h, who, model.RightToEdit(model.KindSystem))); err != nil {
+		return err
+	}
+	was, err := d.Store.DropCatalogue(system)
+	d.Catalogues.Add(1)
+	if err == nil && !was {
+		return desk.Refuse(desk.NotFound, "No version of “%s” is kept: it was adopted, or discarded.", system)
+	}
+	return err
+}
+
+// DropAdopted forgets versions of catalogues that were kept and that the design has come to be like, so that they do
+// not wait again when it moves on. It is meant to be called now and again.
+func (d *Intake) DropAdopted() error {
+	list, err := d.Store.KeptCatalogues(d.Now())
+	if err != nil {
+		return err
+	}
+	for _, k := range list {
+		_, r, err := weighUpgrade(d.Present().Design(),
+			UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version})
+		if err == nil && len(r.Ops) == 0 {
+			if _, err := d.Store.DropCatalogue(k.System); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // doubts tells what speaks against a file being the next version of a catalogue.
@@ -281,6 +417,10 @@ func upgraded(s *desk.Sight, u *Upgrade, c *upgrade.Catalogue, r *upgrade.Report
 
 // DraftUpgrade puts a version of a catalogue into the draft, as one act.
 func (d *Intake) DraftUpgrade(who desk.Actor, f UpgradeFile) (*desk.Draft, error) {
+	f, err := d.keptOr(who, f)
+	if err != nil {
+		return nil, err
+	}
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		_, r, err := weighUpgrade(p.Base(), f)
 		switch {

@@ -10,11 +10,13 @@ import (
 
 	"fachwerk/internal/core/finding"
 	"fachwerk/internal/core/model"
+	"fachwerk/internal/core/upgrade"
 	"fachwerk/internal/core/use"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/view"
+	"fachwerk/internal/exchange/catalogue"
 	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
 )
@@ -30,6 +32,8 @@ type Surveyor struct {
 	last *surveyed // of the present design
 	// Of days that are looked at, and of what delegates see; those that were asked for last come last.
 	others []*surveyed
+
+	catalogues sync.Map // versions that are kept, as they were read
 }
 
 // othersKept is how many of these are kept.
@@ -44,6 +48,7 @@ func New(v *view.Viewer, r *review.Reviewer, o *people.Office) *Surveyor {
 type surveyed struct {
 	house *desk.House
 	at    time.Time
+	kept  int64 // [desk.Desk.Catalogues] then
 	found *finding.Survey
 	list  []finding.Finding
 }
@@ -127,8 +132,34 @@ func (d *Surveyor) facts(h *desk.House, at time.Time) (finding.Facts, error) {
 	if f.Managed, f.Named, err = d.reviews.AskedOf(h); err != nil {
 		return f, err
 	}
-	f.Over, err = d.office.Over(h)
+	if f.Over, err = d.office.Over(h); err != nil {
+		return f, err
+	}
+	kept, err := d.Store.KeptCatalogues(at)
+	for _, k := range kept {
+		if c := d.catalogue(&k); c != nil {
+			f.Waiting = append(f.Waiting, c)
+		}
+	}
 	return f, err
+}
+
+// catalogue reads a version that is kept, once. What can no longer be read, since another program kept it, is nil: the
+// page of catalogues leaves it out too.
+func (d *Surveyor) catalogue(k *store.KeptCatalogue) *upgrade.Catalogue {
+	type key struct {
+		system string
+		at     time.Time
+	}
+	if c, known := d.catalogues.Load(key{k.System, k.At}); known {
+		return c.(*upgrade.Catalogue)
+	}
+	c, err := catalogue.Read(k.Name, k.Data, k.System, k.Version)
+	if err != nil {
+		c = nil
+	}
+	d.catalogues.Store(key{k.System, k.At}, c)
+	return c
 }
 
 // survey gives all that is loose in the present design, as of now or of a day that is looked at. What was found counts
@@ -142,16 +173,17 @@ func (d *Surveyor) survey(s *desk.Sight) ([]finding.Finding, error) {
 		known = []*surveyed{d.last}
 	}
 	for _, l := range known {
-		if l != nil && l.house == s.Present && s.At.Sub(l.at).Abs() < finding.UsesFor {
+		if l != nil && l.house == s.Present && l.kept == d.Catalogues.Load() && s.At.Sub(l.at).Abs() < finding.UsesFor {
 			return l.list, nil
 		}
 	}
+	kept := d.Catalogues.Load()
 	f, err := d.facts(s.Present, s.At)
 	if err != nil {
 		return nil, err
 	}
 	f.Rows = view.RiskRows(s.Before())
-	one := &surveyed{house: s.Present, at: s.At}
+	one := &surveyed{house: s.Present, at: s.At, kept: kept}
 	if d.last == nil {
 		one.found = finding.Look(s.Present.Ahead(), f, s.At)
 	} else {
@@ -245,8 +277,8 @@ func (d *Surveyor) row(s *desk.Sight, f *finding.Finding, aside store.Aside, is 
 		ID: f.ID(), Kind: string(f.Kind), Weight: f.Weight, Says: f.Says(), Objects: []desk.Ref{}, Repairs: []string{},
 	}
 	for _, o := range f.Objects {
-		if o.Kind == model.KindAssignment {
-			continue // it has no sheet; the rest names what it is about
+		if o.Kind == model.KindAssignment || f.Kind == finding.UpgradeWaiting && s.Design().Get(o.Kind, o.ID) == nil {
+			continue // it has no sheet, or not yet; the rest names what it is about
 		}
 		row.Objects = append(row.Objects, s.Ref(o.Kind, o.ID))
 	}
@@ -321,6 +353,7 @@ func (d *Surveyor) RepairFindings(who desk.Actor, ids []string, repair int) (*de
 				touched[name] = true
 			}
 			p.Add(0, repairs[repair].Ops...)
+			p.Edits[len(p.Edits)-1].Catalogue = f.Kind == finding.UpgradeWaiting
 		}
 		return nil
 	})

@@ -145,6 +145,45 @@ func (a *API) imports() {
 	on(
 		a,
 		operation{
+			id:      "keptUpgrades",
+			method:  http.MethodGet,
+			path:    "/api/upgrades",
+			summary: "The versions of catalogues that wait to be adopted",
+		},
+		func(ctx context.Context, _ *none) (*body[[]intake.KeptUpgrade], error) {
+			return answer(a.desk.KeptUpgrades(actor(ctx)))
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "keepUpgrade",
+			method:  http.MethodPost,
+			path:    "/api/upgrades/keep",
+			summary: "Keep a version of a system's catalogue to be adopted later",
+			most:    MaxCatalogue,
+		},
+		func(ctx context.Context, in *upgradeInput) (*body[*intake.Upgrade], error) {
+			return answer(a.desk.KeepUpgrade(actor(ctx), in.Body))
+		},
+	)
+	on(
+		a,
+		operation{
+			id:      "dropUpgrade",
+			method:  http.MethodDelete,
+			path:    "/api/upgrades/{id}",
+			summary: "Discard the version that is kept of a system",
+		},
+		func(ctx context.Context, in *struct {
+			ID string `path:"id"`
+		}) (*none, error) {
+			return nothing(a.desk.DropUpgrade(actor(ctx), in.ID))
+		},
+	)
+	on(
+		a,
+		operation{
 			id:      "draftUpgrade",
 			method:  http.MethodPost,
 			path:    "/api/draft/upgrade",

@@ -3897,7 +3897,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * The versions of catalogues that wait to be adopted
+         * @description The versions of catalogues that wait to be adopted.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
+        get: operations["keptUpgrades"];
         put?: never;
         /**
          * What a version of a system's catalogue would change
@@ -3907,6 +3913,50 @@ export interface paths {
          */
         post: operations["upgrade"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upgrades/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep a version of a system's catalogue to be adopted later
+         * @description Keep a version of a system's catalogue to be adopted later.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
+        post: operations["keepUpgrade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upgrades/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Discard the version that is kept of a system
+         * @description Discard the version that is kept of a system.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
+        delete: operations["dropUpgrade"];
         options?: never;
         head?: never;
         patch?: never;
@@ -6762,6 +6812,23 @@ export interface components {
             /** @description Why it cannot be tried as it is written */
             trouble?: string;
         };
+        KeptUpgrade: {
+            /**
+             * Format: date-time
+             * @description When, or where: an instant, or an area.
+             */
+            at: string;
+            /** @description Who brought it in; absent for an operator */
+            by?: components["schemas"]["Ref"];
+            /** @description The version that is here */
+            from: string;
+            /** @description The file's name */
+            name: string;
+            /** @description The system. */
+            system: components["schemas"]["Ref"];
+            /** @description The version that waits; empty if its file does not say it */
+            to: string;
+        };
         LastReview: {
             /**
              * Format: date-time
@@ -9555,9 +9622,11 @@ export interface components {
         };
         UpgradeFile: {
             /** @description What is in it: JSON, or a table */
-            data: string;
+            data?: string;
+            /** @description In place of a file: the id of a system of which a version is kept */
+            kept?: string;
             /** @description The file's name */
-            name: string;
+            name?: string;
             /** @description The system's id, if the file does not say it */
             system?: string;
             /** @description The version, if the file does not say it */
@@ -16475,6 +16544,36 @@ export interface operations {
             default: components["responses"]["Otherwise"];
         };
     };
+    keptUpgrades: {
+        parameters: {
+            query?: {
+                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                when?: string;
+                /** @description A person through whose eyes the design is seen; one's own if absent */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptUpgrade"][];
+                };
+            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
     upgrade: {
         parameters: {
             query?: never;
@@ -16496,6 +16595,65 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Upgrade"];
                 };
+            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    keepUpgrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UpgradeFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upgrade"];
+                };
+            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    dropUpgrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The id. */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["Malformed"];
             401: components["responses"]["NotSignedIn"];

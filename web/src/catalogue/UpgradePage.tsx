@@ -1,17 +1,19 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
-import { useAsk } from "../api/ask";
+import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
-import { listQuery, useDrafting } from "../api/hooks";
+import { design, listQuery, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
+import { useSet } from "../house/lens";
+import { acting } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
 import { DropPlace } from "../parts/DropPlace";
 import { useNotice } from "../parts/notice";
 import { PickOne } from "../parts/Picker";
 import { Scroll } from "../parts/Scroll";
 import { Rooms } from "../parts/tabs";
-import { count, Named, Risk } from "../parts/words";
+import { count, day, Named, Risk } from "../parts/words";
 
 type File = Schemas["UpgradeFile"];
 type Upgrade = Schemas["Upgrade"];
@@ -24,13 +26,20 @@ export function UpgradePage() {
 	const [system, setSystem] = useState<Schemas["Ref"]>();
 	const [version, setVersion] = useState("");
 	const [file, setFile] = useState<{ name: string; data: string }>();
+	const set = useSet();
+	const kept = file ? undefined : (params.get("kept") ?? undefined);
 	const asked = system?.id ?? params.get("system") ?? undefined;
 	const sent = useMemo<File | undefined>(
-		() => file && { ...file, system: asked, version: version.trim() || undefined },
-		[file, asked, version],
+		() => (kept ? { kept } : file && { ...file, system: asked, version: version.trim() || undefined }),
+		[file, kept, asked, version],
 	);
+	const away = () => {
+		setFile(undefined);
+		set({ kept: null });
+	};
 	const look = useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades", { body: f })) });
 	const draft = useDrafting((f: File) => data(api.POST("/api/draft/upgrade", { body: f })));
+	const later = useLater();
 	const { mutate } = look;
 	useEffect(() => {
 		if (sent) mutate(sent);
@@ -52,49 +61,72 @@ export function UpgradePage() {
 			<div className="flex items-baseline gap-4">
 				<Rooms />
 			</div>
-			<div className={file ? "" : "grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]"}>
+			<div className={sent ? "" : "grid min-h-0 grow grid-cols-[minmax(0,1fr)_380px] gap-[18px] pt-3 pb-[18px]"}>
 				<DropPlace
 					label="Catalogue to import"
 					accept=".json,.csv,.tsv,.txt,.xlsx"
 					onFile={take}
 					className={(over) =>
-						file
+						sent
 							? `mt-2 mb-3 flex flex-wrap items-end gap-4 ${over ? "bg-sunk" : ""}`
 							: `flex flex-col items-center justify-center border-[3px] ${over ? "border-slate bg-raised" : "border-dashed border-[var(--beam)]"}`
 					}
 				>
 					{(choose) =>
-						file ? (
+						sent ? (
 							<>
 								<button type="button" className="action" onClick={choose}>
 									Another file …
 								</button>
-								<span className="pb-[5px] font-semibold">{file.name}</span>
-								<span className="flex items-center gap-2 text-[12px] text-quiet">
-									of
-									<span className="w-[200px]">
-										<PickOne
-											kinds={["system"]}
-											label="System"
-											placeholder="the system in the file"
-											value={system}
-											onChange={setSystem}
-										/>
+								{kept && <span className="pb-[5px] font-semibold">The version that is kept</span>}
+								{file && <span className="pb-[5px] font-semibold">{file.name}</span>}
+								{file && (
+									<span className="flex items-center gap-2 text-[12px] text-quiet">
+										of
+										<span className="w-[200px]">
+											<PickOne
+												kinds={["system"]}
+												label="System"
+												placeholder="the system in the file"
+												value={system}
+												onChange={setSystem}
+											/>
+										</span>
 									</span>
-								</span>
-								<label className="flex items-center gap-2 text-[12px] text-quiet">
-									version
-									<input
-										className="field max-w-[90px]"
-										value={version}
-										placeholder={u?.to}
-										onChange={(e) => setVersion(e.target.value)}
-									/>
-								</label>
+								)}
+								{file && (
+									<label className="flex items-center gap-2 text-[12px] text-quiet">
+										version
+										<input
+											className="field max-w-[90px]"
+											value={version}
+											placeholder={u?.to}
+											onChange={(e) => setVersion(e.target.value)}
+										/>
+									</label>
+								)}
 								<span className="grow" />
-								<button type="button" className="link pb-[5px]" onClick={() => setFile(undefined)}>
+								<button type="button" className="link pb-[5px]" onClick={away}>
 									Put it away
 								</button>
+								{file && u && (
+									<button
+										type="button"
+										className="action"
+										disabled={!u.changes || later.keep.isPending || look.isPending}
+										onClick={() =>
+											later.keep.mutate(sent, {
+												onError: refuse,
+												onSuccess: () => {
+													tell(`${u.system.name} ${u.to} waits here until it is adopted or discarded.`);
+													away();
+												},
+											})
+										}
+									>
+										Keep for later
+									</button>
+								)}
 								{sent && u && (
 									<button
 										type="button"
@@ -107,7 +139,7 @@ export function UpgradePage() {
 													tell(
 														`${u.system.name} ${u.to} is in your draft. Open it below to see who gains and loses what, then apply.`,
 													);
-													setFile(undefined);
+													away();
 												},
 											})
 										}
@@ -133,18 +165,18 @@ export function UpgradePage() {
 						)
 					}
 				</DropPlace>
-				{!file && <Opening />}
+				{!sent && <Opening />}
 			</div>
-			{file && look.error && (
+			{sent && look.error && (
 				<div role="alert" className="max-w-[760px] border-l-8 border-ox bg-raised px-4 py-3">
 					<p className="font-bold">{look.error.message}</p>
 					<p className="mt-1">
-						Nothing was changed. Correct it in the file and choose it again, or say above which system and version it is
-						for.
+						Nothing was changed.{" "}
+						{file && "Correct it in the file and choose it again, or say above which system and version it is for."}
 					</p>
 				</div>
 			)}
-			{file && !u && !look.error && (
+			{sent && !u && !look.error && (
 				<p role="status" data-waiting className="py-4 text-quiet">
 					Comparing it with what is here …
 				</p>
@@ -163,11 +195,78 @@ const inBase64 = (file: globalThis.File) =>
 		reader.readAsDataURL(file);
 	});
 
+/** Keeps versions for later, and discards them; what is found is found anew. */
+function useLater() {
+	const cache = useQueryClient();
+	const onSuccess = () => cache.invalidateQueries({ queryKey: design });
+	return {
+		keep: useMutation({ mutationFn: (f: File) => data(api.POST("/api/upgrades/keep", { body: f })), onSuccess }),
+		drop: useMutation({
+			mutationFn: (id: string) => data(api.DELETE("/api/upgrades/{id}", { params: { path: { id } } })),
+			onSuccess,
+		}),
+	};
+}
+
+/** The versions that were brought in and wait to be adopted. */
+function Waiting() {
+	const set = useSet(false);
+	const { me } = useHouse();
+	const { refuse, tell } = useNotice();
+	const { drop } = useLater();
+	const kept = useAsk({
+		queryKey: [...design, "kept-upgrades"],
+		queryFn: (ask: Ask) => data(ask.GET("/api/upgrades")),
+	});
+	if (!kept.data?.length) return null;
+	return (
+		<section aria-label="Waiting to be adopted">
+			<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">Waiting to be adopted</h2>
+			<ul className="mb-3">
+				{kept.data.map((k) => (
+					<li key={k.system.id} className="border-b border-hair py-[6px]">
+						<p className="flex items-baseline gap-3">
+							<button
+								type="button"
+								className="link min-w-0 grow truncate text-left"
+								onClick={() => set({ kept: k.system.id })}
+							>
+								{k.system.name} {k.to}
+							</button>
+							{acting(me) && (
+								<button
+									type="button"
+									className="link shrink-0"
+									aria-label={`Discard ${k.system.name} ${k.to}`}
+									disabled={drop.isPending}
+									onClick={() =>
+										drop.mutate(k.system.id, {
+											onError: refuse,
+											onSuccess: () => tell(`${k.system.name} ${k.to} is discarded. Nothing else changed.`),
+										})
+									}
+								>
+									Discard
+								</button>
+							)}
+						</p>
+						<p className="text-[12px] text-quiet">
+							{k.from ? `${k.from} is here; ` : "the system is new; "}
+							brought in by {k.by?.name ?? "an operator"} on {day(k.at)}
+						</p>
+					</li>
+				))}
+			</ul>
+		</section>
+	);
+}
+
 /** What a catalogue looks like, and which are here. */
 function Opening() {
 	const systems = useAsk(listQuery("system", { columns: ["version", "permissions", "sets"], limit: 100 }));
 	return (
 		<div className="min-h-0 overflow-auto">
+			<Waiting />
 			<section aria-label="What it looks like">
 				<h2 className="border-b-2 border-[var(--beam)] pb-1 text-[14px] font-bold">What it looks like</h2>
 				<p className="border-b border-hair py-[10px]">

@@ -1,8 +1,10 @@
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
 import { design, useConflict, useGuarantee, useLicence } from "../api/hooks";
 import { LoadPath } from "../delegations/Ceiling";
+import { useTo } from "../house/lens";
 import { Loaded } from "../parts/loading";
 import { Few } from "../parts/More";
 import { WaysTo } from "../parts/Ways";
@@ -19,11 +21,23 @@ export function drawing(row: Row): ReactNode {
 	const [guarantee, conflict] = [of("guarantee"), of("conflict")];
 	if (row.kind === "near-roles" || row.kind === "drifted") return <SideBySide of={row.objects} />;
 	if (row.kind === "high-ceiling" && user) return <HighCeiling of={user} />;
+	if (row.kind === "upgrade-waiting") return <Waiting of={row} />;
 	if (guarantee) return <BrokenGuarantee of={guarantee} />;
 	if (conflict && user) return <BothSides conflict={conflict} user={user} />;
 	if (licence) return <Seats of={licence} />;
 	if (permission && user) return <WaysTo user={user.id} permission={permission.id} most={4} />;
 	return null;
+}
+
+/** The way to what a version of a catalogue would change. */
+function Waiting({ of }: { of: Row }) {
+	const to = useTo();
+	const system = of.objects.find((o) => o.kind === "system");
+	return (
+		<Link className="link" to={to(system ? `/upgrade?kept=${encodeURIComponent(system.id)}` : "/upgrade")}>
+			What it would change in permissions, sets, roles and people
+		</Link>
+	);
 }
 
 /** Two roles or sets as walls beside each other: what both give, and where one has a gap. */
