@@ -173,6 +173,17 @@ func TestLowering(t *testing.T) {
 	if list := c.Lower(func() bool { return true }); len(list) != 0 {
 		t.Errorf("stopped, it still tries: %v", list)
 	}
+	// Of a group that finds its members by a rule, the act too by which the rule is met.
+	rule := quay(delegation.Membership, delegation.Edit)
+	rule.Groups, rule.GroupsWhole, rule.People = []string{"finance"}, true, model.People{Area: "top"}
+	got = nil
+	for _, l := range ceiling.Of(ahead.Of(index.Compile(harbour(rule))), "lead", now).
+		Lower(func() bool { return false }) {
+		got = append(got, fmt.Sprintf("%s%s %v: %d left", l.Action, l.Group, l.After.Actions, l.Left))
+	}
+	if !slices.Contains(got, "edit [membership]: 0 left") {
+		t.Errorf("of a group by a rule: %q", got)
+	}
 	// There is none for whoever changes designs anyway.
 	d = harbour(g, quay(delegation.Lock))
 	d.Assignments = append(d.Assignments, &model.Assignment{ID: "o", Subject: model.Subject{User: "lead"},

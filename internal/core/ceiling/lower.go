@@ -64,6 +64,11 @@ func (c *Ceiling) lowerings() (out []Lowering) {
 		alter(after)
 		out = append(out, Lowering{Before: g, After: after, Action: action, Group: group})
 	}
+	act := func(g *model.Delegation, action string) {
+		add(g, action, "", func(g *model.Delegation) {
+			g.Actions = slices.DeleteFunc(g.Actions, func(a string) bool { return a == action })
+		})
+	}
 	for _, b := range c.TooHigh() {
 		for _, step := range b.Chain {
 			g, ok := c.f.d.Delegations.Find(step.Delegation)
@@ -74,10 +79,15 @@ func (c *Ceiling) lowerings() (out []Lowering) {
 				add(g, "", step.ID, func(g *model.Delegation) {
 					g.Groups = slices.DeleteFunc(g.Groups, func(id string) bool { return id == step.ID })
 				})
+				if o, ok := c.f.d.Groups.Find(step.ID); ok && o.Type == model.Rule {
+					for _, action := range []string{delegation.Edit, delegation.Move} { // by which its rule is met
+						if slices.Contains(g.Actions, action) {
+							act(g, action)
+						}
+					}
+				}
 			default:
-				add(g, step.Action, "", func(g *model.Delegation) {
-					g.Actions = slices.DeleteFunc(g.Actions, func(a string) bool { return a == step.Action })
-				})
+				act(g, step.Action)
 			}
 		}
 	}

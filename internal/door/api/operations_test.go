@@ -273,7 +273,8 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"makeSeries":   {once: true, body: returning(d, role.ID, "")}, "trySeries": {body: returning(d, "", system.ID)},
 		"upgrade": {
 			body: upgrade,
-		}, "keptUpgrades": {}, "keepUpgrade": {body: upgrade}, "dropUpgrade": {in: "none", bare: true}, "draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
+		}, "keptUpgrades": {}, "keepUpgrade": {body: upgrade}, "dropUpgrade": {in: "none", bare: true},
+		"draftUpgrade": {body: upgrade, once: true}, "directories": {}, "importTemplate": {in: "people/csv"},
 	}
 }
 
