@@ -15,9 +15,13 @@ type wall map[string][]Brick
 
 // has tells whether somebody could come to hold as much by as short a way.
 func (w wall) has(f *finder, h index.Holding, steps int) bool {
-	return slices.ContainsFunc(w[h.Permission], func(o Brick) bool {
-		return len(o.Chain) <= steps && f.x.Includes(o.Holding, h)
-	})
+	list := w[h.Permission]
+	for i := range list { // by place: a brick is large, and this is asked millions of times
+		if o := &list[i]; len(o.Chain) <= steps && f.x.Includes(o.Holding, h) {
+			return true
+		}
+	}
+	return false
 }
 
 func (w wall) add(f *finder, b Brick) {
@@ -119,15 +123,23 @@ func (f *finder) told(s *source, found wall) {
 func (f *finder) toldEach(s *source, found wall) {
 	for _, p := range s.of {
 		for _, person := range p.people {
-			s.each(person, func(g *model.Assignment, gives []index.Holding) {
+			u, ok := f.d.Users.Find(person)
+			if !ok {
+				continue
+			}
+			s.each(u, func(g *model.Assignment, gives []index.Holding) {
 				all := len(gives) > 0
 				for _, h := range gives {
 					chain := len(p.via) + 1
 					if found.has(f, h, chain) {
 						continue
 					}
-					seat := s.step.Action != delegation.Seat && !f.licensed(person, h.Permission)
-					if seat && !f.seat || f.has(person, h) {
+					if f.has(person, h) {
+						all = false
+						continue
+					}
+					seat := s.step.Action != delegation.Seat && len(f.lacking(u, h.Permission)) > 0
+					if seat && !f.seat {
 						all = false
 						continue
 					}
@@ -198,16 +210,16 @@ func (f *finder) has(person string, h index.Holding) bool {
 // somebody new could. What people hold, or will hold by what is written, it contains.
 func (c *Ceiling) Contains(person string, h index.Holding) bool {
 	f := c.f
-	_, there := f.d.Users.Find(person)
+	u, there := f.d.Users.Find(person)
 	if c.Unlimited != "" || there && f.has(person, h) {
 		return true
 	}
 	includes := func(list []index.Holding) bool {
 		return slices.ContainsFunc(list, func(o index.Holding) bool { return f.x.Includes(o, h) })
 	}
-	each := func(s *source, person string) (does bool) {
+	each := func(s *source) (does bool) {
 		clear(s.done)
-		s.each(person, func(_ *model.Assignment, gives []index.Holding) { does = does || includes(gives) })
+		s.each(u, func(_ *model.Assignment, gives []index.Holding) { does = does || includes(gives) })
 		return does
 	}
 	for _, s := range f.sources {
@@ -215,7 +227,7 @@ func (c *Ceiling) Contains(person string, h index.Holding) bool {
 			_, in := slices.BinarySearch(p.people, person)
 			switch {
 			case there && !in, !there && !p.fresh:
-			case s.each != nil && (!there || !each(s, person)), s.each == nil && !includes(s.gives):
+			case s.each != nil && (!there || !each(s)), s.each == nil && !includes(s.gives):
 			case !f.needs[h.Permission], f.seat, there && f.licensed(person, h.Permission):
 				return true
 			}

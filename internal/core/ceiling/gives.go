@@ -19,7 +19,7 @@ type source struct {
 	gives  []index.Holding
 	listed bool // it is an assignment of what a delegation lists
 	// or what it gives a person, by assignment
-	each func(person string, do func(g *model.Assignment, holds []index.Holding))
+	each func(u *model.User, do func(g *model.Assignment, holds []index.Holding))
 }
 
 // gather finds what an actor could give by a delegation.
@@ -76,7 +76,7 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 			}
 		case delegation.Deactivate, delegation.Lock:
 			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: map[*model.Assignment]bool{}}
-			s.each = func(p string, do func(*model.Assignment, []index.Holding)) { f.awoken(p, action, s.done, do) }
+			s.each = func(u *model.User, do func(*model.Assignment, []index.Holding)) { f.awoken(u, action, s.done, do) }
 			f.sources = append(f.sources, s)
 		}
 	}
@@ -192,7 +192,7 @@ func (f *finder) carrying(content []string, area string, reach model.Reach, mode
 // They get none by which they would come to stand above whoever gives it.
 func (f *finder) unlicensed(
 	done map[*model.Assignment]bool,
-) func(person string, do func(*model.Assignment, []index.Holding)) {
+) func(u *model.User, do func(*model.Assignment, []index.Holding)) {
 	if len(f.needs) == 0 {
 		return nil
 	}
@@ -211,12 +211,8 @@ func (f *finder) unlicensed(
 		}
 		return list
 	}
-	return func(person string, do func(*model.Assignment, []index.Holding)) {
-		u, ok := f.d.Users.Find(person)
-		if !ok {
-			return
-		}
-		grants := f.v.Live().GrantsFor(person)
+	return func(u *model.User, do func(*model.Assignment, []index.Holding)) {
+		grants := f.v.Live().GrantsFor(u.ID)
 		if !slices.ContainsFunc(grants, func(g *model.Assignment) bool { return !done[g] && len(needs(g)) > 0 }) {
 			return
 		}
@@ -301,18 +297,17 @@ func (f *finder) lacking(u *model.User, permission string) (out []string) {
 // awoken tells what somebody would hold who is brought back, or whose validity is changed; nothing if they would stand
 // above whoever does it.
 func (f *finder) awoken(
-	person, action string, done map[*model.Assignment]bool, do func(*model.Assignment, []index.Holding),
+	u *model.User, action string, done map[*model.Assignment]bool, do func(*model.Assignment, []index.Holding),
 ) {
-	u, ok := f.d.Users.Find(person)
-	if !ok || u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
+	if u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
 		action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
 		return
 	}
 	// With another validity, somebody holds less at a time.
-	if !f.lock && len(f.v.Beyond(f.v.Latent(person, f.highs, f.t), f.holds, f.t)) > 0 {
+	if !f.lock && len(f.v.Beyond(f.v.Latent(u.ID, f.highs, f.t), f.holds, f.t)) > 0 {
 		return
 	}
-	for _, g := range f.v.Live().GrantsFor(person) {
+	for _, g := range f.v.Live().GrantsFor(u.ID) {
 		if done[g] || !f.lasts(g.Until) || action == delegation.Lock && f.meets(g, u) {
 			continue // or they will hold it as they are
 		}
